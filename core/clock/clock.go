@@ -1,0 +1,152 @@
+// Package clock says which frame of a path is due at which time.
+//
+// A frame position at run time is an int64 in units of 2⁻³² frame (Pos),
+// computed from tick × num / den and never accumulated, so that it is the same
+// on every machine however long the pass. Rates are rational. Path rate and
+// camera rate are apart: slowing a path slows both unless the camera is locked.
+package clock
+
+import (
+	"fmt"
+	"math"
+	"math/bits"
+)
+
+// Pos is a frame position in units of 2⁻³² frame.
+type Pos int64
+
+// One is one whole frame.
+const One = Pos(1) << 32
+
+// At converts a frame number to a position, rounding half to even.
+func At(frame float64) Pos { return Pos(math.RoundToEven(frame * (1 << 32))) }
+
+// Frame is the position as a real frame number.
+func (p Pos) Frame() float64 { return float64(p) / (1 << 32) }
+
+// Whole is the last whole frame at or before the position.
+func (p Pos) Whole() int { return int(p >> 32) }
+
+// Rate is an exact rational number: frames per second (24000/1001) or a plain
+// factor (3/1).
+type Rate struct {
+	Num int64 `json:"num" minimum:"1" doc:"numerator"`
+	Den int64 `json:"den" minimum:"1" doc:"denominator"`
+}
+
+// Float is the nearest float64.
+func (r Rate) Float() float64 { return float64(r.Num) / float64(r.Den) }
+
+// Check refuses what is not a usable rate; what names it.
+func (r Rate) Check(what string) error {
+	if r.Num < 1 || r.Den < 1 || r.Num > 1_000_000_000 || r.Den > 1_000_000_000 {
+		return fmt.Errorf("%s: %d/%d is not a rate; give two whole numbers from 1 to 1000000000", what, r.Num, r.Den)
+	}
+	return nil
+}
+
+// Times is the product in lowest terms.
+func (r Rate) Times(f Rate) Rate {
+	a, b := gcd(r.Num, f.Den), gcd(f.Num, r.Den)
+	return Rate{(r.Num / a) * (f.Num / b), (r.Den / b) * (f.Den / a)}
+}
+
+func gcd(a, b int64) int64 {
+	for b != 0 {
+		a, b = b, a%b
+	}
+	return max(a, 1)
+}
+
+// Uniform runs a path from First to Last at Path × Factor frames per second.
+// Before its start it waits at First, after its end it stays at Last.
+type Uniform struct {
+	First        int  `json:"first"`
+	Last         int  `json:"last"`
+	Path         Rate `json:"path_rate"`
+	Factor       Rate `json:"factor"`
+	CameraLocked bool `json:"camera_locked"`
+}
+
+// FPS is the speed along the path in frames per second.
+func (c Uniform) FPS() float64 { return c.rate().Float() }
+
+func (c Uniform) rate() Rate { return c.Path.Times(c.Factor) }
+
+// CameraFPS is the camera's rate: the path's own unless the camera is locked.
+func (c Uniform) CameraFPS() float64 {
+	if c.CameraLocked {
+		return c.Path.Float()
+	}
+	return c.FPS()
+}
+
+// OneToOne reports whether every camera frame is one path frame.
+func (c Uniform) OneToOne() bool { return !c.CameraLocked || c.Factor.Num == c.Factor.Den }
+
+// At is the position due at tick of a counter of hz ticks a second, floored to
+// 2⁻³² frame; exact in 128-bit integers.
+func (c Uniform) At(tick, hz int64) Pos {
+	if tick <= 0 {
+		return Pos(c.First) << 32
+	}
+	r := c.rate()
+	hi, lo := bits.Mul64(uint64(tick), uint64(r.Num))
+	div := uint64(r.Den) * uint64(hz)
+	whole, rem := bits.Div64(hi%div, lo, div)
+	end := uint64(c.Last - c.First)
+	if hi >= div || whole >= end {
+		return Pos(c.Last) << 32
+	}
+	frac, _ := bits.Div64(rem>>32, rem<<32, div)
+	return Pos(int64(c.First)+int64(whole))<<32 + Pos(frac)
+}
+
+// Ticks is the number of hz ticks until Last is reached.
+func (c Uniform) Ticks(hz int64) int64 {
+	r := c.rate()
+	hi, lo := bits.Mul64(uint64(c.Last-c.First)*uint64(hz), uint64(r.Den))
+	q, rem := bits.Div64(hi, lo, uint64(r.Num))
+	if rem > 0 {
+		q++
+	}
+	return int64(q)
+}
+
+// Seconds is the duration from First to Last.
+func (c Uniform) Seconds() float64 { return float64(c.Last-c.First) / c.FPS() }
+
+// Interval is a closed stretch of time in seconds; To may be +Inf.
+type Interval struct{ From, To float64 }
+
+// FrameAt is the real frame due t seconds after the start.
+func (c Uniform) FrameAt(t float64) float64 {
+	return min(max(float64(c.First)+t*c.FPS(), float64(c.First)), float64(c.Last))
+}
+
+// TimesAt lists the maximal intervals of time at which a frame is due: one
+// instant inside the move, a wait at its ends, none outside.
+func (c Uniform) TimesAt(frame float64) []Interval {
+	switch first, last := float64(c.First), float64(c.Last); {
+	case !(frame >= first && frame <= last):
+		return nil
+	case first == last:
+		return []Interval{{math.Inf(-1), math.Inf(1)}}
+	case frame == first:
+		return []Interval{{math.Inf(-1), 0}}
+	case frame == last:
+		return []Interval{{c.Seconds(), math.Inf(1)}}
+	}
+	t := (frame - float64(c.First)) / c.FPS()
+	return []Interval{{t, t}}
+}
+
+// Timecode is the SMPTE ST 12-1 non-drop label of a frame counted from
+// 10:00:00:00, at the rate rounded to whole frames per second.
+func Timecode(frame int, rate Rate) string {
+	fps := max(1, int(math.Round(rate.Float())))
+	n := frame + 36000*fps
+	day := 86400 * fps
+	n = ((n % day) + day) % day
+	return fmt.Sprintf("%02d:%02d:%02d:%02d", n/(3600*fps), n/(60*fps)%60, n/fps%60, n%fps)
+}

@@ -1,0 +1,361 @@
+package curve
+
+import (
+	"errors"
+	"math"
+	"math/rand/v2"
+	"testing"
+
+	"gonum.org/v1/gonum/interp"
+)
+
+// cases are keyframes shared by the whole suite: even, uneven, flat, steep, few.
+var cases = []struct {
+	name string
+	x, y []float64
+}{
+	{"two", []float64{0, 10}, []float64{5, -3}},
+	{"three", []float64{0, 1.2, 3}, []float64{0, 10, 4}},
+	{"uneven", []float64{-7, -6.5, 0, 11, 12, 40}, []float64{3, 9, 9, -20, 1, 1}},
+	{"flat", []float64{0, 1, 2, 3}, []float64{2, 2, 2, 2}},
+	{"line", []float64{0, 2, 3, 7}, []float64{0, 4, 6, 14}},
+	{"turn", []float64{0, 70, 150, 240}, []float64{24, 9, -12, 400}},
+}
+
+func all(t *testing.T, f func(t *testing.T, k Kind, c *Curve, x, y []float64)) {
+	for _, k := range Kinds {
+		for _, cs := range cases {
+			t.Run(string(k)+"/"+cs.name, func(t *testing.T) {
+				c, err := New(cs.x, cs.y, Spec{Kind: k})
+				if err != nil {
+					t.Fatal(err)
+				}
+				f(t, k, c, cs.x, cs.y)
+			})
+		}
+	}
+}
+
+func near(a, b, tol float64) bool { return math.Abs(a-b) <= tol*max(1, math.Abs(a), math.Abs(b)) }
+
+// Every kind passes through its keyframes, seen from the right.
+func TestThroughKeyframes(t *testing.T) {
+	all(t, func(t *testing.T, k Kind, c *Curve, x, y []float64) {
+		for i := range x[:len(x)-1] {
+			if got := c.At(x[i]).P; !near(got, y[i], 1e-12) {
+				t.Errorf("at %g: %g, want %g", x[i], got, y[i])
+			}
+		}
+		want := y[len(y)-1]
+		if k == Hold {
+			want = y[len(y)-2] // left-handed at the last keyframe
+		}
+		if got := c.At(c.Last()).P; !near(got, want, 1e-11) {
+			t.Errorf("at the end: %g, want %g", got, want)
+		}
+	})
+}
+
+// Each derivative is the slope of the one before it, checked by central differences.
+func TestDerivatives(t *testing.T) {
+	all(t, func(t *testing.T, k Kind, c *Curve, x, y []float64) {
+		for i := range c.C {
+			h := c.X[i+1] - c.X[i]
+			for _, u := range []float64{0.3, 0.71} {
+				at, d := c.X[i]+u*h, h*1e-5
+				s, l, r := c.At(at), c.At(at-d), c.At(at+d)
+				for o := 1; o <= 3; o++ {
+					want := (r.Order(o-1) - l.Order(o-1)) / (2 * d)
+					scale := 1 + math.Abs(s.P)/math.Pow(h, float64(o)) + math.Abs(s.V)/math.Pow(h, float64(o-1))
+					if math.Abs(s.Order(o)-want) > 1e-4*scale {
+						t.Errorf("derivative %d at %g: %g, differences say %g", o, at, s.Order(o), want)
+					}
+				}
+			}
+		}
+	})
+}
+
+func TestContinuity(t *testing.T) {
+	order := map[Kind]int{Smooth: 2, Natural: 2, Clamped: 2, Through: 1, Monotone: 1, Akima: 1, Linear: 0}
+	all(t, func(t *testing.T, k Kind, c *Curve, x, y []float64) {
+		for _, j := range c.Jumps(2) {
+			if o, ok := order[k]; ok && j.Order <= o {
+				t.Errorf("jump of order %d by %g at %g", j.Order, j.By, j.At)
+			}
+		}
+	})
+	c, _ := New([]float64{0, 5, 9}, []float64{1, 4, 2}, Spec{Kind: Hold})
+	if j := c.Jumps(0); len(j) != 1 || j[0] != (Jump{At: 5, Order: 0, By: 3}) {
+		t.Errorf("hold lists %v", j)
+	}
+}
+
+func TestSmoothRestsAtBothEnds(t *testing.T) {
+	for _, cs := range cases {
+		c, _ := New(cs.x, cs.y, Spec{})
+		v, _ := c.MaxAbs(1)
+		a, _ := c.MaxAbs(2)
+		for _, s := range []Sample{c.At(c.First()), c.End()} {
+			if math.Abs(s.V) > 1e-12*(v+1) || math.Abs(s.A) > 1e-12*(a+1) {
+				t.Errorf("%s: not at rest: %+v", cs.name, s)
+			}
+		}
+	}
+	// Two keyframes: the minimum-jerk quintic, peak speed 15/8 of the mean.
+	c, _ := New([]float64{0, 4}, []float64{0, 8}, Spec{})
+	if v, at := c.MaxAbs(1); !near(v, 3.75, 1e-12) || !near(at, 2, 1e-9) {
+		t.Errorf("peak speed %g at %g, want 3.75 at 2", v, at)
+	}
+}
+
+// Oracle: a numerical library's own splines, value and slope, inside the domain.
+func TestAgainstLibrary(t *testing.T) {
+	fit := map[Kind]func() interp.DerivativePredictor{
+		Natural:  func() interp.DerivativePredictor { return &interp.NaturalCubic{} },
+		Clamped:  func() interp.DerivativePredictor { return &interp.ClampedCubic{} },
+		Akima:    func() interp.DerivativePredictor { return &interp.AkimaSpline{} },
+		Monotone: func() interp.DerivativePredictor { return &interp.FritschButland{} },
+	}
+	rng := rand.New(rand.NewPCG(1, 2))
+	for k, make := range fit {
+		for range 50 {
+			n := 4 + rng.IntN(20)
+			x, y := []float64{rng.Float64()}, []float64{rng.NormFloat64() * 50}
+			for len(x) < n {
+				x, y = append(x, x[len(x)-1]+0.1+3*rng.Float64()), append(y, rng.NormFloat64()*50)
+			}
+			spec := Spec{Kind: k}
+			if k == Monotone {
+				spec.Ends = Shape
+			}
+			c, err := New(x, y, spec)
+			if err != nil {
+				t.Fatal(err)
+			}
+			o := make()
+			if err := o.(interp.Fitter).Fit(x, y); err != nil {
+				t.Fatal(err)
+			}
+			for range 40 {
+				at := x[0] + rng.Float64()*(x[n-1]-x[0])
+				s := c.At(at)
+				if !near(s.P, o.Predict(at), 1e-9) || !near(s.V, o.PredictDerivative(at), 1e-9) {
+					t.Fatalf("%s at %g: %g, %g; library %g, %g", k, at, s.P, s.V, o.Predict(at), o.PredictDerivative(at))
+				}
+			}
+		}
+	}
+}
+
+// The issue's own example, worked by hand: natural through (0,0) (1.2,10) (3,4).
+func TestNaturalByHand(t *testing.T) {
+	c, _ := New([]float64{0, 1.2, 3}, []float64{0, 10, 4}, Spec{Kind: Natural})
+	m := 6 * (-6/1.8 - 10/1.2) / (2 * 3.0) // second derivative at 1.2
+	if got := c.At(1.2).A; !near(got, m, 1e-12) {
+		t.Errorf("second derivative %g, want %g", got, m)
+	}
+	if a, at := c.MaxAbs(2); !near(a, -m, 1e-12) || at != 1.2 {
+		t.Errorf("largest %g at %g", a, at)
+	}
+}
+
+// Nothing sampled is ever beyond the exact extrema, and they are reached.
+func TestExtremaBoundSamples(t *testing.T) {
+	all(t, func(t *testing.T, k Kind, c *Curve, x, y []float64) {
+		lo, loAt, hi, hiAt := c.Range()
+		buf := make([]Sample, 5001)
+		c.Into(buf, c.First(), (c.Last()-c.First())/5000)
+		for o := 0; o <= 3; o++ {
+			top, at := c.MaxAbs(o)
+			reached := 0.0
+			for _, s := range buf {
+				reached = max(reached, math.Abs(s.Order(o)))
+			}
+			if reached > top*(1+1e-12)+1e-12 {
+				t.Errorf("order %d: a sample of %g is beyond the maximum %g at %g", o, reached, top, at)
+			}
+			if o < 3 && reached < top*0.99-1e-9 && k != Linear {
+				t.Errorf("order %d: maximum %g is never approached (%g)", o, top, reached)
+			}
+		}
+		if p := c.At(hiAt).P; k != Hold && !near(p, hi, 1e-9) {
+			t.Errorf("high %g is not at %g (%g)", hi, hiAt, p)
+		}
+		if p := c.At(loAt).P; k != Hold && !near(p, lo, 1e-9) {
+			t.Errorf("low %g is not at %g (%g)", lo, loAt, p)
+		}
+	})
+}
+
+func TestMonotoneNeverOvershoots(t *testing.T) {
+	rng := rand.New(rand.NewPCG(3, 4))
+	for range 200 {
+		x, y := []float64{0}, []float64{0}
+		for len(x) < 8 {
+			x, y = append(x, x[len(x)-1]+0.2+5*rng.Float64()), append(y, y[len(y)-1]+rng.ExpFloat64())
+		}
+		for _, e := range []Ends{Rest, Shape} {
+			c, _ := New(x, y, Spec{Kind: Monotone, Ends: e})
+			if s := c.Outside(1, -1e-9, math.Inf(1)); len(s) > 0 {
+				t.Fatalf("runs back on %v", s)
+			}
+		}
+	}
+}
+
+// Outside finds exactly the stretches where a finely sampled curve is outside.
+func TestOutside(t *testing.T) {
+	all(t, func(t *testing.T, k Kind, c *Curve, x, y []float64) {
+		top, _ := c.MaxAbs(1)
+		if top == 0 {
+			return
+		}
+		lim := 0.6 * top
+		spans := c.Outside(1, -lim, lim)
+		if len(spans) == 0 {
+			t.Fatal("none found")
+		}
+		for i := range 2000 {
+			at := c.First() + (float64(i)+0.5)/2000*(c.Last()-c.First())
+			in := false
+			for _, s := range spans {
+				in = in || at >= s.From && at <= s.To
+			}
+			v := math.Abs(c.At(at).V)
+			if math.Abs(v-lim) > 1e-6*top && in != (v > lim) {
+				t.Fatalf("at %g: speed %g, limit %g, but inside a span: %v", at, v, lim, in)
+			}
+		}
+	})
+}
+
+func TestSegmentOverride(t *testing.T) {
+	x, y := []float64{0, 10, 20, 30}, []float64{0, 5, 5, 9}
+	c, err := New(x, y, Spec{Kind: Smooth, Segments: map[int]Kind{1: Linear}})
+	if err != nil {
+		t.Fatal(err)
+	}
+	if s := c.At(15); s.P != 5 || s.V != 0 || s.A != 0 {
+		t.Errorf("the straight segment gives %+v", s)
+	}
+	if j := c.Jumps(0); len(j) > 0 {
+		t.Errorf("value jumps: %v", j)
+	}
+	if j := c.Jumps(1); len(j) == 0 {
+		t.Error("the corner is not listed")
+	}
+}
+
+func TestQuinticMeetsBothEnds(t *testing.T) {
+	a, b := Sample{P: 1, V: -2, A: 3}, Sample{P: 4, V: 5, A: -6}
+	p := Quintic(2.5, a, b)
+	for u, want := range map[float64]Sample{0: a, 2.5: b} {
+		got := p.At(u)
+		if !near(got.P, want.P, 1e-12) || !near(got.V, want.V, 1e-12) || !near(got.A, want.A, 1e-12) {
+			t.Errorf("at %g: %+v, want %+v", u, got, want)
+		}
+	}
+}
+
+func TestRoots(t *testing.T) {
+	for _, c := range []struct {
+		name  string
+		roots []float64
+	}{{"one", []float64{0.4}}, {"three", []float64{0.1, 0.5, 0.9}}, {"five", []float64{0.1, 0.2, 0.5, 0.7, 0.95}}, {"outside", []float64{0.3, 2}}} {
+		p := Poly{1}
+		for _, r := range c.roots {
+			var q Poly
+			for k := 5; k >= 0; k-- {
+				if k > 0 {
+					q[k] = p[k-1]
+				}
+				q[k] -= r * p[k]
+			}
+			p = q
+		}
+		got := p.Roots(nil, 0, 1)
+		want := c.roots
+		for len(want) > 0 && want[len(want)-1] > 1 {
+			want = want[:len(want)-1]
+		}
+		if len(got) != len(want) {
+			t.Errorf("%s: %v, want %v", c.name, got, want)
+			continue
+		}
+		for i := range got {
+			if math.Abs(got[i]-want[i]) > 1e-9 {
+				t.Errorf("%s: %v, want %v", c.name, got, want)
+			}
+		}
+	}
+	p := Poly{3, -1, 2, 0.5, -0.25, 0.1}
+	q := p.Shift(0.7)
+	if !near(q.value(0.2), p.value(0.9), 1e-12) {
+		t.Errorf("shifted %g, want %g", q.value(0.2), p.value(0.9))
+	}
+}
+
+func TestBadKeysAreNamed(t *testing.T) {
+	nan := math.NaN()
+	for _, c := range []struct {
+		name  string
+		x, y  []float64
+		s     Spec
+		field string
+	}{
+		{"none", nil, nil, Spec{}, "x"},
+		{"count", []float64{1, 2}, []float64{1}, Spec{}, "y"},
+		{"same place", []float64{1, 1}, []float64{1, 2}, Spec{}, "x[1]"},
+		{"NaN place", []float64{nan}, []float64{1}, Spec{}, "x[0]"},
+		{"NaN value", []float64{0, 1}, []float64{1, nan}, Spec{}, "y[1]"},
+		{"kind", []float64{0}, []float64{1}, Spec{Kind: "wobble"}, "kind"},
+		{"ends", []float64{0}, []float64{1}, Spec{Kind: Natural, Ends: Rest}, "ends"},
+		{"ends of through", []float64{0}, []float64{1}, Spec{Kind: Through, Ends: Shape}, "ends"},
+		{"slopes", []float64{0}, []float64{1}, Spec{Kind: Smooth, Slopes: [2]float64{1, 0}}, "slopes"},
+		{"segment", []float64{0, 1}, []float64{1, 2}, Spec{Segments: map[int]Kind{4: Hold}}, "segments"},
+		{"too close", []float64{0, 5e-324}, []float64{0, 1e300}, Spec{}, "x[1]"},
+	} {
+		_, err := New(c.x, c.y, c.s)
+		var ke *KeyError
+		if !errors.As(err, &ke) || ke.Field != c.field {
+			t.Errorf("%s: %v, want an error naming %s", c.name, err, c.field)
+		}
+	}
+}
+
+func TestOneKeyframeIsConstant(t *testing.T) {
+	for _, k := range Kinds {
+		c, err := New([]float64{7}, []float64{3}, Spec{Kind: k})
+		if err != nil {
+			t.Fatal(err)
+		}
+		for _, at := range []float64{-5, 7, 90} {
+			if s := c.At(at); s != (Sample{P: 3}) {
+				t.Errorf("%s at %g: %+v", k, at, s)
+			}
+		}
+	}
+}
+
+// BenchmarkInto reports the cost of one axis-sample (position to jerk) over
+// eight axes of 200 keyframes at 16 ticks a frame.
+func BenchmarkInto(b *testing.B) {
+	rng := rand.New(rand.NewPCG(5, 6))
+	curves := make([]*Curve, 8)
+	for i := range curves {
+		x, y := make([]float64, 200), make([]float64, 200)
+		for k := range x {
+			x[k], y[k] = float64(k)*72, rng.NormFloat64()
+		}
+		curves[i], _ = New(x, y, Spec{})
+	}
+	buf := make([]Sample, 199*72*16)
+	b.ReportAllocs()
+	for b.Loop() {
+		for _, c := range curves {
+			c.Into(buf, 0, 1.0/16)
+		}
+	}
+	b.ReportMetric(float64(b.Elapsed().Nanoseconds())/float64(b.N)/float64(8*len(buf)), "ns/axis-sample")
+}

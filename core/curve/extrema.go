@@ -1,0 +1,137 @@
+package curve
+
+import "math"
+
+// Jump is a step in the value (Order 0) or a derivative at a knot.
+type Jump struct {
+	At    float64 `json:"at"`
+	Order int     `json:"order"`
+	By    float64 `json:"by"`
+}
+
+// jumpTolerance is the share of a derivative's largest value below which a
+// difference across a knot is rounding and not a step.
+const jumpTolerance = 1e-9
+
+// Jumps lists the steps of order 0 to maxOrder at the inner knots and, for the
+// value, nowhere else: what happens at the ends is the business of the path.
+func (c *Curve) Jumps(maxOrder int) []Jump {
+	var out []Jump
+	for order := 0; order <= maxOrder; order++ {
+		scale, _ := c.MaxAbs(order)
+		for i := 1; i < len(c.C); i++ {
+			l := c.C[i-1].At(c.X[i] - c.X[i-1]).Order(order)
+			r := c.C[i].At(0).Order(order)
+			if math.Abs(r-l) > jumpTolerance*max(scale, math.Abs(l), math.Abs(r), 1e-300) && math.Abs(r-l) > c.noise(i, order) {
+				out = append(out, Jump{At: c.X[i], Order: order, By: r - l})
+			}
+		}
+	}
+	return out
+}
+
+// noise bounds what rounding alone may leave at knot i.
+func (c *Curve) noise(i, order int) float64 {
+	v, _ := c.MaxAbs(0)
+	h := min(c.X[i]-c.X[i-1], c.X[i+1]-c.X[i])
+	return 1e-12 * v / math.Pow(h, float64(order))
+}
+
+// Order picks the value (0) or derivative (1 to 3).
+func (s Sample) Order(n int) float64 { return [4]float64{s.P, s.V, s.A, s.J}[n] }
+
+// MaxAbs is the largest |value or derivative| between knots, both one-sided
+// limits at each knot included, with a place where it is reached.
+func (c *Curve) MaxAbs(order int) (value, at float64) {
+	at = c.X[0]
+	c.candidates(order, func(x, v float64) {
+		if a := math.Abs(v); a > value {
+			value, at = a, x
+		}
+	})
+	return value, at
+}
+
+// Range is the least and greatest value with their places.
+func (c *Curve) Range() (lo, loAt, hi, hiAt float64) {
+	lo, hi = math.Inf(1), math.Inf(-1)
+	c.candidates(0, func(x, v float64) {
+		if v < lo {
+			lo, loAt = v, x
+		}
+		if v > hi {
+			hi, hiAt = v, x
+		}
+	})
+	return lo, loAt, hi, hiAt
+}
+
+func (c *Curve) candidates(order int, f func(x, v float64)) {
+	var buf [8]float64
+	for i := range c.C {
+		h := c.X[i+1] - c.X[i]
+		p := c.C[i].nth(order)
+		f(c.X[i], p.value(0))
+		d := p.Derivative()
+		for _, u := range d.Roots(buf[:0], 0, h) {
+			f(c.X[i]+u, p.value(u))
+		}
+		f(c.X[i+1], p.value(h))
+	}
+}
+
+// Span is a closed stretch of the abscissa.
+type Span struct {
+	From float64 `json:"from"`
+	To   float64 `json:"to"`
+}
+
+// Outside lists the stretches on which the value or derivative is below lo or
+// above hi, from the roots on each piece, joined where they touch.
+func (c *Curve) Outside(order int, lo, hi float64) []Span {
+	var out []Span
+	var buf [24]float64
+	for i := range c.C {
+		h := c.X[i+1] - c.X[i]
+		p := c.C[i].nth(order)
+		cuts := buf[:0]
+		for _, lim := range [2]float64{lo, hi} {
+			if math.IsInf(lim, 0) {
+				continue
+			}
+			q := p
+			q[0] -= lim
+			cuts = q.Roots(cuts, 0, h)
+		}
+		out = appendOutside(out, &p, cuts, c.X[i], h, lo, hi)
+	}
+	return out
+}
+
+func appendOutside(out []Span, p *Poly, cuts []float64, x, h, lo, hi float64) []Span {
+	sortFew(cuts)
+	a := 0.0
+	for k := 0; k <= len(cuts); k++ {
+		b := h
+		if k < len(cuts) {
+			b = cuts[k]
+		}
+		if v := p.value(a + (b-a)/2); b > a && (v < lo || v > hi) {
+			if n := len(out); n > 0 && out[n-1].To == x+a {
+				out[n-1].To = x + b
+			} else {
+				out = append(out, Span{x + a, x + b})
+			}
+		}
+		a = b
+	}
+	return out
+}
+
+func sortFew(v []float64) {
+	for i := 1; i < len(v); i++ {
+		for j := i; j > 0 && v[j] < v[j-1]; j-- {
+			v[j], v[j-1] = v[j-1], v[j]
+		}
+	}
+}

@@ -1,0 +1,135 @@
+// Package lens turns poses into picture coordinates: a pinhole at the entrance
+// pupil behind a focus scale. Distances are metres from the image plane, taken
+// as depth along the optical axis; ring positions are degrees; results are
+// pixels at the sensor. Thin-lens equations throughout.
+package lens
+
+import (
+	"fmt"
+	"math"
+
+	"keenarc/core/curve"
+	"keenarc/core/rig"
+)
+
+// Mark pairs a focus ring position with the distance that is sharp there.
+type Mark struct {
+	RingDeg   float64 `json:"ring_deg"`
+	DistanceM float64 `json:"distance_m"`
+}
+
+// Package is a camera with a lens, as lined up.
+type Package struct {
+	Name     string  `json:"name"`
+	WidthMM  float64 `json:"width_mm"`
+	HeightMM float64 `json:"height_mm"`
+	WidthPx  int     `json:"width_px"`
+	HeightPx int     `json:"height_px"`
+	FocalMM  float64 `json:"focal_mm"`
+	FNumber  float64 `json:"f_number"`
+	// CircleMM is the circle of confusion held to be sharp.
+	CircleMM float64 `json:"circle_mm"`
+	// PupilM is how far the entrance pupil lies in front of the image plane.
+	PupilM float64 `json:"pupil_m"`
+	Marks  []Mark  `json:"marks"`
+}
+
+// Scale is a focus scale: monotone in 1/distance between the marks.
+type Scale struct{ c *curve.Curve }
+
+// NewScale lays the scale through at least two marks, in rising ring order
+// with distances that all rise or all fall.
+func NewScale(marks []Mark) (*Scale, error) {
+	if len(marks) < 2 {
+		return nil, fmt.Errorf("focus marks: %d given; a scale needs at least two", len(marks))
+	}
+	x, y := make([]float64, len(marks)), make([]float64, len(marks))
+	for i, m := range marks {
+		if !(m.DistanceM > 0) {
+			return nil, fmt.Errorf("focus mark %d: distance %g m; it must be above zero", i+1, m.DistanceM)
+		}
+		x[i], y[i] = m.RingDeg, 1/m.DistanceM
+	}
+	for i := 2; i < len(y); i++ {
+		if (y[i]-y[i-1])*(y[1]-y[0]) <= 0 {
+			return nil, fmt.Errorf("focus mark %d: distances must all rise or all fall with the ring", i+1)
+		}
+	}
+	c, err := curve.New(x, y, curve.Spec{Kind: curve.Monotone, Ends: curve.Shape})
+	if err != nil {
+		return nil, fmt.Errorf("focus marks: %w", err)
+	}
+	return &Scale{c}, nil
+}
+
+// Distance is the sharp distance in metres at a ring position, held at the end marks.
+func (s *Scale) Distance(ringDeg float64) float64 { return 1 / s.c.At(ringDeg).P }
+
+// Ring is the ring position at which a distance is sharp, held at the end marks.
+func (s *Scale) Ring(distanceM float64) float64 {
+	v := 1 / distanceM
+	var buf [8]float64
+	for i, p := range s.c.C {
+		p[0] -= v
+		if r := p.Roots(buf[:0], 0, s.c.X[i+1]-s.c.X[i]); len(r) > 0 {
+			return s.c.X[i] + r[0]
+		}
+	}
+	first, last := s.c.At(s.c.First()).P, s.c.End().P
+	if math.Abs(v-first) < math.Abs(v-last) {
+		return s.c.First()
+	}
+	return s.c.Last()
+}
+
+// PitchMM is the width of one pixel at the sensor.
+func (p *Package) PitchMM() float64 { return p.WidthMM / float64(p.WidthPx) }
+
+// FieldDeg is the horizontal and vertical field of view.
+func (p *Package) FieldDeg() (h, v float64) {
+	deg := func(size float64) float64 { return 2 * math.Atan(size/(2*p.FocalMM)) * 180 / math.Pi }
+	return deg(p.WidthMM), deg(p.HeightMM)
+}
+
+// Project is a world point's place on the sensor in pixels from the centre,
+// right and up, and its depth from the image plane in metres. ok is false for
+// points behind the pupil.
+func (p *Package) Project(pose rig.Pose, w rig.Vec) (x, y, depthM float64, ok bool) {
+	l := pose.Local(w)
+	if l[1] <= 1e-6 {
+		return 0, 0, l[1] + p.PupilM, false
+	}
+	k := p.FocalMM / p.PitchMM() / l[1]
+	return l[0] * k, l[2] * k, l[1] + p.PupilM, true
+}
+
+// Visible reports whether a projected place is inside the picture.
+func (p *Package) Visible(x, y float64) bool {
+	return math.Abs(x) <= float64(p.WidthPx)/2 && math.Abs(y) <= float64(p.HeightPx)/2
+}
+
+// BlurPx is the diameter in pixels of the blur of a point at depthM when the
+// lens is sharp at focusM: c = (f²/N)·|d−s| / (d·(s−f)).
+func (p *Package) BlurPx(depthM, focusM float64) float64 {
+	f, d, s := p.FocalMM, depthM*1000, focusM*1000
+	return f * f / p.FNumber * math.Abs(d-s) / (d * (s - f)) / p.PitchMM()
+}
+
+// SharpM is the depth of field at a focus distance: nearest and farthest sharp
+// distance in metres; far is +Inf beyond the hyperfocal distance.
+func (p *Package) SharpM(focusM float64) (near, far float64) {
+	f, s := p.FocalMM, focusM*1000
+	h := f*f/(p.FNumber*p.CircleMM) + f
+	near = s * (h - f) / (h + s - 2*f) / 1000
+	if s >= h {
+		return near, math.Inf(1)
+	}
+	return near, s * (h - f) / (h - s) / 1000
+}
+
+// Demo is the demo production's camera: a made-up body with a 35 mm lens.
+func Demo() *Package {
+	return &Package{Name: "Body A, 35 mm", WidthMM: 24.9, HeightMM: 14.0, WidthPx: 4096, HeightPx: 2304, FocalMM: 35, FNumber: 2.8,
+		CircleMM: 0.02, PupilM: 0.06,
+		Marks: []Mark{{0, 0.45}, {45, 0.6}, {90, 0.8}, {135, 1.1}, {180, 1.6}, {220, 2.4}, {260, 4.5}, {300, 20}}}
+}

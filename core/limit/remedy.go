@@ -1,0 +1,245 @@
+package limit
+
+import (
+	"fmt"
+	"math"
+
+	"keenarc/core/clock"
+	"keenarc/core/curve"
+	"keenarc/core/path"
+	"keenarc/core/rig"
+)
+
+// Remedy is an edit that has been computed, tried and re-checked.
+type Remedy struct {
+	Kind string    `json:"kind"` // room, slow, between, run-up, run-out
+	Text string    `json:"text"`
+	Edit path.Edit `json:"edit"`
+	// Clears reports whether nothing at all is over a limit afterwards; when it
+	// is false the worst violation is gone and others remain.
+	Clears bool `json:"clears"`
+}
+
+// Analysis is all that a screen needs to know about a plan on its clock.
+type Analysis struct {
+	Report    *Report  `json:"report"`
+	Sentences []string `json:"sentences"` // one for each violation, then for each blocking jump
+	Remedies  []Remedy `json:"remedies"`  // for the first sentence
+}
+
+// Analyse checks a path on its own clock and computes the remedies.
+func Analyse(p *path.Path, r *rig.Rig) (*path.Motion, *Analysis, error) {
+	m, err := path.Compile(p, r)
+	if err != nil {
+		return nil, nil, err
+	}
+	fps := p.Clock().FPS()
+	a := &Analysis{Report: Check(m, r, fps, Working), Sentences: []string{}, Remedies: []Remedy{}}
+	for _, v := range a.Report.Violations {
+		a.Sentences = append(a.Sentences, Sentence(r, v, fps))
+	}
+	for i, ax := range a.Report.Axes {
+		for _, j := range ax.Jumps {
+			if j.Order < 2 {
+				a.Sentences = append(a.Sentences, jumpSentence(&r.Axes[i], j, fps))
+			}
+		}
+	}
+	switch {
+	case !a.Report.OK():
+		a.Remedies = forViolation(p, r, m, a.Report)
+	case len(a.Sentences) > 0:
+		a.Remedies = append(a.Remedies, forJump(p, r, m)...)
+	}
+	return m, a, nil
+}
+
+func jumpSentence(a *rig.Axis, j curve.Jump, fps float64) string {
+	if j.Order == 0 {
+		return fmt.Sprintf("%s jumps %.4g %s at %s.", a.Name, j.By, symbol(a.Unit), Frame4(j.At))
+	}
+	return fmt.Sprintf("%s changes speed by %.4g %s/s in no time at %s.", a.Name, j.By*fps, symbol(a.Unit), Frame4(j.At))
+}
+
+func forViolation(p *path.Path, r *rig.Rig, m *path.Motion, rep *Report) []Remedy {
+	out := []Remedy{}
+	worst := rep.Violations[0]
+	if worst.Quantity == Range {
+		e := path.Edit{Op: "kind", Axis: worst.Axis, Kind: curve.Monotone}
+		if _, after, ok := try(p, r, e); ok && !hasRange(after, worst.Axis) {
+			name := r.Axes[r.Index(worst.Axis)].Name
+			out = append(out, Remedy{"between", fmt.Sprintf("Keep %s between its keyframes: monotone", name), e, after.OK()})
+		}
+		return out
+	}
+	if rm, ok := giveRoom(p, r, worst); ok {
+		out = append(out, rm)
+	}
+	if rm, ok := slowDown(p, r, m, rep); ok {
+		out = append(out, rm)
+	}
+	return out
+}
+
+func hasRange(rep *Report, axis string) bool {
+	for _, v := range rep.Violations {
+		if v.Axis == axis && v.Quantity == Range {
+			return true
+		}
+	}
+	return false
+}
+
+func try(p *path.Path, r *rig.Rig, e path.Edit) (*path.Path, *Report, bool) {
+	q, err := p.Apply(r, e)
+	if err != nil {
+		return nil, nil, false
+	}
+	m, err := path.Compile(q, r)
+	if err != nil {
+		return nil, nil, false
+	}
+	return q, Check(m, r, q.Clock().FPS(), Working), true
+}
+
+// mostRoom is the most frames that giveRoom tries.
+const mostRoom = 5000
+
+// giveRoom finds the least whole number of frames by which the keyframes after
+// the worst frame must move later so that the stretch touched by the violation
+// (all whole segments it reaches into) is free of violations on every axis.
+func giveRoom(p *path.Path, r *rig.Rig, v Violation) (Remedy, bool) {
+	frames := p.Frames()
+	at := segmentOf(frames, v.At)
+	if at < 0 {
+		return Remedy{}, false
+	}
+	from, to := frames[at], frames[at+1]
+	for i := 0; i+1 < len(frames); i++ {
+		if frames[i+1] > v.From && frames[i] < v.To {
+			from, to = min(from, frames[i]), max(to, frames[i+1])
+		}
+	}
+	for n := 1; n <= mostRoom; n = nextRoom(n) {
+		e := path.Edit{Op: "room", Frame: frames[at], Frames: n}
+		_, rep, ok := try(p, r, e)
+		if !ok {
+			return Remedy{}, false
+		}
+		if !Touches(rep, from, to+float64(n)) {
+			n = leastRoom(p, r, frames[at], from, to, n)
+			e.Frames = n
+			_, rep, _ = try(p, r, e)
+			return Remedy{"room", fmt.Sprintf("Give it room: %d frames before %s", n, Frame4(frames[at+1])), e, rep.OK()}, true
+		}
+	}
+	return Remedy{}, false
+}
+
+// nextRoom tries every number at first and then every eighth part more.
+func nextRoom(n int) int { return n + max(1, n/8) }
+
+// leastRoom walks back from a number that passes while the one below passes too.
+func leastRoom(p *path.Path, r *rig.Rig, at, from, to float64, n int) int {
+	for n > 1 {
+		_, rep, ok := try(p, r, path.Edit{Op: "room", Frame: at, Frames: n - 1})
+		if !ok || Touches(rep, from, to+float64(n-1)) {
+			break
+		}
+		n--
+	}
+	return n
+}
+
+// Touches reports whether any violation reaches into the frames from–to.
+func Touches(rep *Report, from, to float64) bool {
+	for _, v := range rep.Violations {
+		if v.To > from && v.From < to {
+			return true
+		}
+	}
+	return false
+}
+
+func segmentOf(frames []float64, at float64) int {
+	for i := 0; i+1 < len(frames); i++ {
+		if at >= frames[i] && (at < frames[i+1] || i+2 == len(frames)) {
+			return i
+		}
+	}
+	return -1
+}
+
+// slowDen is the resolution of the factor that slowDown offers.
+const slowDen = 1000
+
+// slowDown finds the fastest clock, in thousandths of the path's rate, on which
+// every axis is within its speed and acceleration.
+func slowDown(p *path.Path, r *rig.Rig, m *path.Motion, rep *Report) (Remedy, bool) {
+	fit := math.Inf(1)
+	for _, a := range rep.Axes {
+		if a.Speed.Share > 0 {
+			fit = min(fit, 1/a.Speed.Share)
+		}
+		if a.Acceleration.Share > 0 {
+			fit = min(fit, 1/math.Sqrt(a.Acceleration.Share))
+		}
+	}
+	k := int64(math.Floor(p.Factor.Float()*fit*slowDen)) + 1
+	for ; k >= 1; k-- {
+		f := clock.Rate{Num: k, Den: slowDen}
+		after := Check(m, r, p.Rate.Times(f).Float(), Working)
+		if paceOK(after) {
+			e := path.Edit{Op: "factor", Factor: &f}
+			return Remedy{"slow", fmt.Sprintf("Slow the pass: %.4g fps", p.Rate.Times(f).Float()), e, after.OK()}, true
+		}
+	}
+	return Remedy{}, false
+}
+
+func paceOK(rep *Report) bool {
+	for _, v := range rep.Violations {
+		if v.Quantity != Range {
+			return false
+		}
+	}
+	return true
+}
+
+// forJump offers the least run-up and run-out that cure speed at the ends.
+func forJump(p *path.Path, r *rig.Rig, m *path.Motion) []Remedy {
+	needs := func(m *path.Motion, at int) bool {
+		for _, js := range m.Jumps {
+			for _, j := range js {
+				if j.Order == 1 && j.At == float64(at) {
+					return true
+				}
+			}
+		}
+		return false
+	}
+	up, out := needs(m, m.Start()) && p.RunUp == 0, needs(m, m.End()) && p.RunOut == 0
+	if !up && !out {
+		return nil
+	}
+	for n := 1; n <= 1000; n = nextRoom(n) {
+		e := path.Edit{Op: "run", RunUp: p.RunUp, RunOut: p.RunOut}
+		if up {
+			e.RunUp = n
+		}
+		if out {
+			e.RunOut = n
+		}
+		q, rep, ok := try(p, r, e)
+		if !ok || !rep.OK() {
+			continue
+		}
+		m, err := path.Compile(q, r)
+		if err != nil || needs(m, m.Start()) || needs(m, m.End()) {
+			continue
+		}
+		_, _, free := rep.Sealable()
+		return []Remedy{{"run-up", fmt.Sprintf("Give it a run-up of %d and a run-out of %d frames", e.RunUp, e.RunOut), e, free}}
+	}
+	return nil
+}

@@ -1,0 +1,221 @@
+package path
+
+import (
+	"fmt"
+	"math"
+	"slices"
+
+	"keenarc/core/clock"
+	"keenarc/core/curve"
+	"keenarc/core/rig"
+)
+
+// Edit is one command on a path. Op chooses which fields count:
+//
+//	set      Frame, Values       put keyframes at a frame (add or change)
+//	base     Values              set the pose of axes without keyframes
+//	move     Frame, To, Axis     move a keyframe in time; no axis: all axes
+//	delete   Frame, Axis         take a keyframe out; no axis: all axes
+//	kind     Axis, Kind, Ends    choose how an axis is joined
+//	segment  Axis, Index, Kind   override one segment; no kind: as the axis
+//	room     Frame, Frames       move all keyframes after Frame later
+//	factor   Factor              choose the clock the plan is checked on
+//	run      RunUp, RunOut       frames to gather and lose speed in
+//	replace  Tracks              put whole tracks in place of the old ones
+type Edit struct {
+	Op     string             `json:"op" enum:"set,base,move,delete,kind,segment,room,factor,run,replace"`
+	Axis   string             `json:"axis,omitempty"`
+	Frame  float64            `json:"frame,omitempty"`
+	To     float64            `json:"to,omitempty"`
+	Values map[string]float64 `json:"values,omitempty"`
+	Kind   curve.Kind         `json:"kind,omitempty"`
+	Ends   curve.Ends         `json:"ends,omitempty"`
+	Index  int                `json:"index,omitempty"`
+	Frames int                `json:"frames,omitempty"`
+	Factor *clock.Rate        `json:"factor,omitempty"`
+	RunUp  int                `json:"run_up,omitempty"`
+	RunOut int                `json:"run_out,omitempty"`
+	Tracks []Track            `json:"tracks,omitempty"`
+}
+
+// Apply carries out an edit. On error the path is as it was.
+func (p *Path) Apply(r *rig.Rig, e Edit) (*Path, error) {
+	q := p.Clone()
+	var err error
+	switch e.Op {
+	case "set":
+		err = q.set(e)
+	case "base":
+		err = q.setBase(r, e)
+	case "move":
+		err = q.each(e.Axis, e.Frame, func(t *Track, i int) { t.Keys[i].Frame = e.To; t.sort() })
+	case "delete":
+		err = q.each(e.Axis, e.Frame, func(t *Track, i int) { t.remove(i) })
+	case "kind", "segment":
+		err = q.setKind(e)
+	case "room":
+		if e.Frames < -MaxFrames || e.Frames > MaxFrames {
+			return nil, bad("frames", fmt.Sprintf("%d frames of room", e.Frames), fmt.Sprintf("keep it within ±%d", MaxFrames))
+		}
+		q.room(e.Frame, float64(e.Frames))
+	case "factor":
+		if e.Factor == nil {
+			return nil, bad("factor", "it is missing", "give num and den")
+		}
+		q.Factor = *e.Factor
+	case "run":
+		q.RunUp, q.RunOut = e.RunUp, e.RunOut
+	case "replace":
+		for _, t := range e.Tracks {
+			if old := q.Track(t.Axis); old != nil {
+				*old = t
+			} else {
+				return nil, bad("axis", fmt.Sprintf("%s has no axis %q", r.Name, t.Axis), "use "+AxisList(r))
+			}
+		}
+	default:
+		err = bad("op", fmt.Sprintf("%q is not an edit", e.Op), "use set, base, move, delete, kind, segment, room, factor, run or replace")
+	}
+	if err != nil {
+		return nil, err
+	}
+	if err := q.Check(r); err != nil {
+		return nil, err
+	}
+	return q, nil
+}
+
+func (p *Path) set(e Edit) error {
+	if len(e.Values) == 0 {
+		return bad("values", "no axis is named", "give a value for at least one axis")
+	}
+	for axis, v := range e.Values {
+		t := p.Track(axis)
+		if t == nil {
+			return bad("values", fmt.Sprintf("there is no axis %q", axis), "name an axis of the rig")
+		}
+		if i := t.find(e.Frame); i >= 0 {
+			t.Keys[i].Value = v
+			continue
+		}
+		if math.IsNaN(e.Frame) {
+			return bad("frame", "it is not a number", "give a frame number")
+		}
+		t.Keys = append(t.Keys, Key{e.Frame, v})
+		t.sort()
+		t.segmentAdded(t.find(e.Frame))
+	}
+	return nil
+}
+
+func (p *Path) setBase(r *rig.Rig, e Edit) error {
+	for axis, v := range e.Values {
+		i := r.Index(axis)
+		if i < 0 {
+			return bad("values", fmt.Sprintf("there is no axis %q", axis), "use "+AxisList(r))
+		}
+		if err := CheckKey(&r.Axes[i], Key{Value: v}); err != nil {
+			return err
+		}
+		p.Base[axis] = v
+	}
+	return nil
+}
+
+func (p *Path) each(axis string, frame float64, f func(*Track, int)) error {
+	found := false
+	for i := range p.Tracks {
+		t := &p.Tracks[i]
+		if k := t.find(frame); k >= 0 && (axis == "" || axis == t.Axis) {
+			f(t, k)
+			found = true
+		}
+	}
+	if !found {
+		return bad("frame", fmt.Sprintf("there is no keyframe at %s", num(frame)), "name the frame of a keyframe")
+	}
+	return nil
+}
+
+func (p *Path) setKind(e Edit) error {
+	t := p.Track(e.Axis)
+	if t == nil {
+		return bad("axis", fmt.Sprintf("there is no axis %q", e.Axis), "name an axis of the rig")
+	}
+	if e.Op == "kind" {
+		t.Kind, t.Ends = e.Kind, e.Ends
+		return nil
+	}
+	if e.Index < 0 || e.Index >= len(t.Keys)-1 {
+		return bad("index", fmt.Sprintf("%s has no segment %d", t.Axis, e.Index), fmt.Sprintf("use 0 to %d", len(t.Keys)-2))
+	}
+	if e.Kind == "" {
+		delete(t.Segments, e.Index)
+		return nil
+	}
+	if t.Segments == nil {
+		t.Segments = map[int]curve.Kind{}
+	}
+	t.Segments[e.Index] = e.Kind
+	return nil
+}
+
+// room moves every keyframe after frame later by n frames.
+func (p *Path) room(frame, n float64) {
+	for i := range p.Tracks {
+		for k := range p.Tracks[i].Keys {
+			if p.Tracks[i].Keys[k].Frame > frame {
+				p.Tracks[i].Keys[k].Frame += n
+			}
+		}
+	}
+}
+
+func (t *Track) find(frame float64) int {
+	return slices.IndexFunc(t.Keys, func(k Key) bool { return k.Frame == frame })
+}
+
+func (t *Track) sort() {
+	slices.SortStableFunc(t.Keys, func(a, b Key) int {
+		switch {
+		case a.Frame < b.Frame:
+			return -1
+		case a.Frame > b.Frame:
+			return 1
+		}
+		return 0
+	})
+}
+
+// segmentAdded keeps overrides on their segments when keyframe i is new.
+func (t *Track) segmentAdded(i int) {
+	t.remap(func(s int) int {
+		if s >= i {
+			return s + 1
+		}
+		return s
+	})
+}
+
+func (t *Track) remove(i int) {
+	t.Keys = slices.Delete(t.Keys, i, i+1)
+	t.remap(func(s int) int {
+		if s >= i && s > 0 {
+			return s - 1
+		}
+		return s
+	})
+}
+
+func (t *Track) remap(f func(int) int) {
+	if t.Segments == nil {
+		return
+	}
+	out := map[int]curve.Kind{}
+	for s, k := range t.Segments {
+		if n := f(s); n < len(t.Keys)-1 {
+			out[n] = k
+		}
+	}
+	t.Segments = out
+}

@@ -1,0 +1,242 @@
+// Package seal turns a compiled motion into the table of integers that a pass
+// replays.
+//
+// Table: for every axis and every tick (16 a frame, from the first to the last
+// frame of the run inclusive) an int64 of motor steps × 2¹⁶, absolute from
+// machine home, rounded half to even. It is computed from stored polynomial
+// coefficients with + − × ÷ only, each product converted explicitly so that no
+// compiler fuses it: the same bytes on every processor. Between ticks the
+// position is the integer cubic of between.go. docs/seal.md states both with
+// test vectors.
+package seal
+
+import (
+	"bytes"
+	"crypto/sha256"
+	"encoding/binary"
+	"encoding/hex"
+	"fmt"
+	"math"
+	"strings"
+
+	"keenarc/core/clock"
+	"keenarc/core/curve"
+	"keenarc/core/limit"
+	"keenarc/core/path"
+	"keenarc/core/rig"
+)
+
+// TicksPerFrame is the number of table entries a frame.
+const TicksPerFrame = 16
+
+// Fraction is the number of binary places of a step in the table.
+const Fraction = 16
+
+// tableMargin is the share by which quantisation may lift a speed or
+// acceleration measured on the table above the exact one before the seal is refused.
+const tableMargin = 1e-3
+
+// Table is a sealed path. It is immutable once made.
+type Table struct {
+	PathDigest [32]byte    `json:"-"`
+	RigID      string      `json:"rig"`
+	RigVersion int         `json:"rig_version"`
+	Axes       []string    `json:"axes"`
+	Units      []rig.Ratio `json:"steps_per_unit"`
+	Rate       clock.Rate  `json:"rate"`
+	Fastest    clock.Rate  `json:"fastest"` // factor of the fastest clock it was checked on
+	First      int         `json:"first"`   // picture frames [First, Last)
+	Last       int         `json:"last"`
+	RunUp      int         `json:"run_up"`
+	RunOut     int         `json:"run_out"`
+	Steps      [][]int64   `json:"-"` // [axis][tick]
+}
+
+// Start and End are the frames at which the run begins and ends.
+func (t *Table) Start() int { return t.First - t.RunUp }
+
+// End is the frame at which the run is over.
+func (t *Table) End() int { return t.Last + t.RunOut }
+
+// Ticks is the number of entries per axis.
+func (t *Table) Ticks() int { return (t.End()-t.Start())*TicksPerFrame + 1 }
+
+// Clock is the clock of a pass of this table with a rate factor.
+func (t *Table) Clock(factor clock.Rate) clock.Uniform {
+	return clock.Uniform{First: t.Start(), Last: t.End(), Path: t.Rate, Factor: factor}
+}
+
+// Make seals a path for a rig, checked on the path's own clock, which becomes
+// the fastest one it may be run on. It refuses paths over a working limit and
+// paths with a step in position or speed, in a sentence.
+func Make(p *path.Path, r *rig.Rig) (*Table, error) {
+	m, a, err := limit.Analyse(p, r)
+	if err != nil {
+		return nil, err
+	}
+	if len(a.Sentences) > 0 {
+		return nil, fmt.Errorf("not sealed: %s", a.Sentences[0])
+	}
+	fps := p.Clock().FPS()
+	if _, err := limit.Brake(m, r, fps); err != nil {
+		return nil, fmt.Errorf("not sealed: %w", err)
+	}
+	t := &Table{PathDigest: p.Digest(), RigID: r.ID, RigVersion: r.Version, Rate: p.Rate, Fastest: p.Factor,
+		First: m.First, Last: m.Last, RunUp: m.RunUp, RunOut: m.RunOut}
+	buf := make([]curve.Sample, t.Ticks())
+	for i, a := range r.Axes {
+		t.Axes, t.Units = append(t.Axes, a.ID), append(t.Units, a.StepsPerUnit)
+		m.Curves[i].Into(buf, float64(t.Start()), 1.0/TicksPerFrame)
+		row := make([]int64, len(buf))
+		for k := range buf {
+			row[k] = Quantise(buf[k].P, a.StepsPerUnit)
+		}
+		t.Steps = append(t.Steps, row)
+	}
+	return t, t.check(r, fps)
+}
+
+// Quantise is value × steps per unit × 2¹⁶, rounded half to even.
+func Quantise(value float64, u rig.Ratio) int64 {
+	steps := float64(value*float64(u.Num)) / float64(u.Den)
+	return int64(math.RoundToEven(float64(steps * (1 << Fraction))))
+}
+
+// Value is a table entry in the axis's unit.
+func Value(steps int64, u rig.Ratio) float64 {
+	return float64(steps) / (1 << Fraction) * float64(u.Den) / float64(u.Num)
+}
+
+// check looks at the integers themselves: differences small enough for the
+// cubic's 128-bit products, speed and acceleration within the working limits.
+func (t *Table) check(r *rig.Rig, fps float64) error {
+	hz := fps * TicksPerFrame
+	for i, row := range t.Steps {
+		a := &r.Axes[i]
+		for k := 1; k < len(row)-1; k++ {
+			if d := row[k+1] - row[k-1]; d > maxDifference || d < -maxDifference {
+				return fmt.Errorf("not sealed: %s moves more steps between ticks than the table can hold at frame %s", a.Name, limit.Frame4(t.frame(k)))
+			}
+			v := Value(row[k+1]-row[k-1], t.Units[i]) / 2 * hz
+			acc := Value(row[k+1]-2*row[k]+row[k-1], t.Units[i]) * hz * hz
+			if math.Abs(v) > a.Working.Speed*(1+tableMargin) || math.Abs(acc) > a.Working.Acceleration*(1+tableMargin) {
+				return fmt.Errorf("not sealed: in whole steps %s is over its limit at frame %s", a.Name, limit.Frame4(t.frame(k)))
+			}
+		}
+	}
+	return nil
+}
+
+func (t *Table) frame(tick int) float64 { return float64(t.Start()) + float64(tick)/TicksPerFrame }
+
+// QuantisationUnits is, per axis, the largest distance in the axis's unit
+// between the path and the table: half of 2⁻¹⁶ step.
+func (t *Table) QuantisationUnits() []float64 {
+	out := make([]float64, len(t.Axes))
+	for i, u := range t.Units {
+		out[i] = math.Abs(float64(u.Den) / float64(u.Num) / (2 << Fraction))
+	}
+	return out
+}
+
+// Canonical is the encoding that the fingerprint is taken of; docs/seal.md
+// describes it field by field.
+func (t *Table) Canonical() []byte {
+	var b bytes.Buffer
+	b.WriteString("keenarc-seal-1\n")
+	b.Write(t.PathDigest[:])
+	str := func(s string) {
+		b.Write(binary.BigEndian.AppendUint32(nil, uint32(len(s))))
+		b.WriteString(s)
+	}
+	num := func(v int64) { b.Write(binary.BigEndian.AppendUint64(nil, uint64(v))) }
+	str(t.RigID)
+	for _, v := range []int64{int64(t.RigVersion), t.Rate.Num, t.Rate.Den, t.Fastest.Num, t.Fastest.Den,
+		int64(t.First), int64(t.Last), int64(t.RunUp), int64(t.RunOut), TicksPerFrame, Fraction, int64(len(t.Axes))} {
+		num(v)
+	}
+	for i, id := range t.Axes {
+		str(id)
+		num(t.Units[i].Num)
+		num(t.Units[i].Den)
+		num(int64(len(t.Steps[i])))
+		for _, s := range t.Steps[i] {
+			num(s)
+		}
+	}
+	return b.Bytes()
+}
+
+// Fingerprint is the SHA-256 of Canonical.
+func (t *Table) Fingerprint() [32]byte { return sha256.Sum256(t.Canonical()) }
+
+// Short writes a fingerprint as two groups of four hex digits.
+func Short(f [32]byte) string {
+	s := strings.ToUpper(hex.EncodeToString(f[:4]))
+	return s[:4] + "-" + s[4:]
+}
+
+// Decode reads Canonical back, for tables that come from a store or a wire.
+func Decode(raw []byte) (*Table, error) {
+	d := decoder{b: raw}
+	if string(d.take(15)) != "keenarc-seal-1\n" {
+		return nil, fmt.Errorf("sealed table: it does not begin with keenarc-seal-1")
+	}
+	t := &Table{}
+	copy(t.PathDigest[:], d.take(32))
+	t.RigID = d.str()
+	t.RigVersion = int(d.num())
+	t.Rate = clock.Rate{Num: d.num(), Den: d.num()}
+	t.Fastest = clock.Rate{Num: d.num(), Den: d.num()}
+	t.First, t.Last, t.RunUp, t.RunOut = int(d.num()), int(d.num()), int(d.num()), int(d.num())
+	if d.num() != TicksPerFrame || d.num() != Fraction {
+		return nil, fmt.Errorf("sealed table: it is not in %d ticks a frame and %d binary places", TicksPerFrame, Fraction)
+	}
+	n := d.num()
+	if n < 0 || n > 64 || t.Last-t.First > path.MaxFrames || t.Last < t.First || t.RunUp < 0 || t.RunOut < 0 || t.Rate.Check("rate") != nil || t.Fastest.Check("factor") != nil {
+		return nil, fmt.Errorf("sealed table: its header is out of bounds")
+	}
+	for range n {
+		t.Axes = append(t.Axes, d.str())
+		t.Units = append(t.Units, rig.Ratio{Num: d.num(), Den: d.num()})
+		c := d.num()
+		if c != int64(t.Ticks()) || int64(len(d.b)) < 8*c {
+			return nil, fmt.Errorf("sealed table: axis %s has %d ticks where %d belong", t.Axes[len(t.Axes)-1], c, t.Ticks())
+		}
+		row := make([]int64, c)
+		for k := range row {
+			row[k] = d.num()
+		}
+		t.Steps = append(t.Steps, row)
+	}
+	if d.short || len(d.b) > 0 {
+		return nil, fmt.Errorf("sealed table: it is cut short or has bytes left over")
+	}
+	return t, nil
+}
+
+type decoder struct {
+	b     []byte
+	short bool
+}
+
+func (d *decoder) take(n int) []byte {
+	if n < 0 || n > len(d.b) {
+		d.short, d.b = true, nil
+		return make([]byte, max(0, min(n, 64)))
+	}
+	out := d.b[:n]
+	d.b = d.b[n:]
+	return out
+}
+
+func (d *decoder) num() int64 { return int64(binary.BigEndian.Uint64(d.take(8))) }
+
+func (d *decoder) str() string {
+	n := binary.BigEndian.Uint32(d.take(4))
+	if n > 256 {
+		d.short = true
+		return ""
+	}
+	return string(d.take(int(n)))
+}
