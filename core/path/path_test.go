@@ -1,0 +1,143 @@
+package path
+
+import (
+	"encoding/json"
+	"errors"
+	"math"
+	"reflect"
+	"strings"
+	"testing"
+
+	"keenarc/core/clock"
+	"keenarc/core/curve"
+	"keenarc/core/rig"
+)
+
+func plan(t *testing.T, edits ...Edit) (*Path, *rig.Rig) {
+	t.Helper()
+	r := rig.Plank()
+	p := New(r, clock.Rate{Num: 24, Den: 1}, map[string]float64{"focus": 150})
+	for _, e := range edits {
+		q, err := p.Apply(r, e)
+		if err != nil {
+			t.Fatal(err)
+		}
+		p = q
+	}
+	return p, r
+}
+
+func set(frame float64, v map[string]float64) Edit { return Edit{Op: "set", Frame: frame, Values: v} }
+
+func TestEdits(t *testing.T) {
+	v := func(track, pan float64) map[string]float64 { return map[string]float64{"track": track, "pan": pan} }
+	p, r := plan(t, set(0, v(100, 10)), set(50, v(400, 5)), set(100, v(900, -5)), set(50, v(450, 6)),
+		Edit{Op: "move", Frame: 50, To: 60, Axis: "track"}, Edit{Op: "room", Frame: 0, Frames: 10}, Edit{Op: "delete", Frame: 60, Axis: "pan"})
+	if want := []Key{{0, 100}, {70, 450}, {110, 900}}; !reflect.DeepEqual(p.Track("track").Keys, want) {
+		t.Errorf("track %v, want %v", p.Track("track").Keys, want)
+	}
+	if want := []Key{{0, 10}, {110, -5}}; !reflect.DeepEqual(p.Track("pan").Keys, want) {
+		t.Errorf("pan %v, want %v", p.Track("pan").Keys, want)
+	}
+	m, err := Compile(p, r)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if m.First != 0 || m.Last != 110 {
+		t.Errorf("pictures [%d, %d)", m.First, m.Last)
+	}
+	got := make([]float64, 5)
+	m.Values(got, 70)
+	if math.Abs(got[0]-450) > 1e-9 || got[2] != 0 || got[4] != 150 {
+		t.Errorf("pose at 70: %v; tilt rests at its base, focus at 150", got)
+	}
+}
+
+func TestSegmentsFollowTheirKeyframes(t *testing.T) {
+	p, _ := plan(t, set(0, map[string]float64{"pan": 0}), set(10, map[string]float64{"pan": 1}), set(20, map[string]float64{"pan": 2}),
+		Edit{Op: "segment", Axis: "pan", Index: 1, Kind: curve.Linear}, set(5, map[string]float64{"pan": 0.5}))
+	if want := map[int]curve.Kind{2: curve.Linear}; !reflect.DeepEqual(p.Track("pan").Segments, want) {
+		t.Errorf("after a keyframe before it: %v", p.Track("pan").Segments)
+	}
+	q, _ := p.Apply(rig.Plank(), Edit{Op: "delete", Frame: 5})
+	if want := map[int]curve.Kind{1: curve.Linear}; !reflect.DeepEqual(q.Track("pan").Segments, want) {
+		t.Errorf("after taking it out again: %v", q.Track("pan").Segments)
+	}
+}
+
+func TestRefusedEditsLeaveThePathAsItWas(t *testing.T) {
+	p, r := plan(t, set(0, map[string]float64{"track": 100}), set(50, map[string]float64{"track": 400}))
+	before, _ := json.Marshal(p)
+	for name, c := range map[string]struct {
+		e     Edit
+		field string
+	}{
+		"same frame":   {Edit{Op: "move", Frame: 50, To: 0}, "track"},
+		"NaN value":    {set(9, map[string]float64{"track": math.NaN()}), "track"},
+		"NaN frame":    {set(math.NaN(), map[string]float64{"track": 100}), "frame"},
+		"ten million":  {set(1e7, map[string]float64{"track": 100}), "frame"},
+		"too long":     {Edit{Op: "room", Frame: 0, Frames: 100_000}, "frame"},
+		"unknown axis": {set(9, map[string]float64{"boom": 1}), "values"},
+		"outside":      {set(9, map[string]float64{"track": 1500}), "track"},
+		"no keyframe":  {Edit{Op: "delete", Frame: 7}, "frame"},
+		"kind":         {Edit{Op: "kind", Axis: "track", Kind: "wobble"}, "track.kind"},
+		"ends":         {Edit{Op: "kind", Axis: "track", Kind: curve.Through, Ends: curve.Shape}, "track.ends"},
+		"segment":      {Edit{Op: "segment", Axis: "track", Index: 1, Kind: curve.Hold}, "index"},
+		"factor":       {Edit{Op: "factor", Factor: &clock.Rate{Num: 1, Den: 0}}, "factor"},
+		"run":          {Edit{Op: "run", RunUp: -1}, "run_up"},
+		"op":           {Edit{Op: "jiggle"}, "op"},
+		"replace":      {Edit{Op: "replace", Tracks: []Track{{Axis: "boom"}}}, "axis"},
+	} {
+		_, err := p.Apply(r, c.e)
+		var pe *Error
+		if !errors.As(err, &pe) || pe.Field != c.field {
+			t.Errorf("%s: %v, want an error naming %s", name, err, c.field)
+		} else if pe.Wrong == "" || pe.Want == "" {
+			t.Errorf("%s: %v does not say what would be right", name, err)
+		}
+	}
+	if after, _ := json.Marshal(p); string(after) != string(before) {
+		t.Error("a refused edit changed the path")
+	}
+	if _, err := Compile(New(r, p.Rate, nil), r); err == nil || !strings.Contains(err.Error(), "no keyframe") {
+		t.Errorf("an empty path compiles: %v", err)
+	}
+}
+
+// Run-up and run-out start and end at rest and join the picture part C².
+func TestRunUpJoins(t *testing.T) {
+	p, r := plan(t, set(0, map[string]float64{"pan": 0, "track": 500}), set(40, map[string]float64{"pan": 20, "track": 500}), set(90, map[string]float64{"pan": 25}),
+		Edit{Op: "kind", Axis: "pan", Kind: curve.Natural})
+	m, _ := Compile(p, r)
+	if js := m.Jumps[1]; len(js) < 2 || js[0].Order != 1 {
+		t.Fatalf("a start with speed is not listed: %v", js)
+	}
+	p, _ = p.Apply(r, Edit{Op: "run", RunUp: 20, RunOut: 15})
+	m, _ = Compile(p, r)
+	if m.Start() != -20 || m.End() != 105 || m.First != 0 || m.Last != 90 {
+		t.Fatalf("run %d to %d, pictures %d to %d", m.Start(), m.End(), m.First, m.Last)
+	}
+	for _, j := range m.Jumps[1] {
+		t.Errorf("jump of order %d by %g at %g", j.Order, j.By, j.At)
+	}
+	for _, j := range m.Jumps[0] {
+		t.Errorf("the resting track jumps: %v", j)
+	}
+	c := m.Curves[1]
+	l, rr := c.At(-1e-9), c.At(0)
+	if math.Abs(l.V-rr.V) > 1e-6 || math.Abs(l.A-rr.A) > 1e-6 {
+		t.Errorf("joint: %+v against %+v", l, rr)
+	}
+}
+
+func TestDigestIgnoresTheClock(t *testing.T) {
+	p, r := plan(t, set(0, map[string]float64{"track": 100}))
+	q, _ := p.Apply(r, Edit{Op: "factor", Factor: &clock.Rate{Num: 1, Den: 2}})
+	if p.Digest() != q.Digest() {
+		t.Error("the clock belongs to the pass, not to the path")
+	}
+	q, _ = p.Apply(r, set(0, map[string]float64{"track": 100.001}))
+	if p.Digest() == q.Digest() {
+		t.Error("another value has the same digest")
+	}
+}

@@ -1,0 +1,77 @@
+package rig
+
+import (
+	"fmt"
+	"math"
+	"math/rand/v2"
+	"testing"
+)
+
+// The conventions that bite: pan right, tilt up, roll clockwise from behind.
+func ExampleRig_Forward() {
+	r := Plank()
+	show := func(name string, v Vec) {
+		for i := range v {
+			v[i] = math.Round(v[i]*1000)/1000 + 0
+		}
+		fmt.Println(name, v)
+	}
+	show("at track 500:", r.Forward([]float64{500, 0, 0, 0, 0}).At)
+	show("pan +90 looks to", r.Forward([]float64{0, 90, 0, 0, 0}).Forward)
+	show("tilt +30 looks to", r.Forward([]float64{0, 0, 30, 0, 0}).Forward)
+	show("roll +90 turns up to", r.Forward([]float64{0, 0, 0, 90, 0}).Up)
+	// Output:
+	// at track 500: [0.5 0.05 0.67]
+	// pan +90 looks to [1 0 0]
+	// tilt +30 looks to [0 0.866 0.5]
+	// roll +90 turns up to [1 0 0]
+}
+
+func TestForwardIsOrthonormalAndInvertible(t *testing.T) {
+	r := Plank()
+	rng := rand.New(rand.NewPCG(1, 9))
+	for range 500 {
+		q := make([]float64, len(r.Axes))
+		for i, a := range r.Axes {
+			q[i] = a.Min + rng.Float64()*(a.Max-a.Min)
+		}
+		p := r.Forward(q)
+		for i, v := range []Vec{p.Right, p.Forward, p.Up} {
+			if math.Abs(v.Norm()-1) > 1e-12 {
+				t.Fatalf("column %d has length %g", i, v.Norm())
+			}
+		}
+		w := p.Point(0.3, 2, -0.1)
+		if l := p.Local(w); math.Abs(l[0]-0.3)+math.Abs(l[1]-2)+math.Abs(l[2]+0.1) > 1e-12 {
+			t.Fatalf("there and back gives %v", l)
+		}
+		// By a second route: the look direction from the angles themselves.
+		pan, tilt := q[1]*math.Pi/180, q[2]*math.Pi/180
+		want := Vec{math.Sin(pan) * math.Cos(tilt), math.Cos(pan) * math.Cos(tilt), math.Sin(tilt)}
+		for i := range want {
+			if math.Abs(want[i]-p.Forward[i]) > 1e-12 {
+				t.Fatalf("looks to %v, want %v", p.Forward, want)
+			}
+		}
+	}
+}
+
+func TestCheck(t *testing.T) {
+	if err := Plank().Check(); err != nil {
+		t.Fatal(err)
+	}
+	for name, spoil := range map[string]func(*Rig){
+		"same id":       func(r *Rig) { r.Axes[1].ID = "track" },
+		"no steps":      func(r *Rig) { r.Axes[0].StepsPerUnit.Num = 0 },
+		"limits":        func(r *Rig) { r.Axes[0].Min = 2000 },
+		"above rated":   func(r *Rig) { r.Axes[2].Working.Speed = 1e6 },
+		"unknown drive": func(r *Rig) { r.Chain[0].Axis = "boom" },
+		"direction":     func(r *Rig) { r.Chain[0].Direction = Vec{2, 0, 0} },
+	} {
+		r := Plank()
+		spoil(r)
+		if r.Check() == nil {
+			t.Errorf("%s: accepted", name)
+		}
+	}
+}

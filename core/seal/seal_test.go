@@ -1,0 +1,226 @@
+package seal
+
+import (
+	"math"
+	"math/big"
+	"math/rand/v2"
+	"os"
+	"os/exec"
+	"strings"
+	"testing"
+
+	"keenarc/core/clock"
+	"keenarc/core/curve"
+	"keenarc/core/path"
+	"keenarc/core/rig"
+)
+
+func demo(t testing.TB) (*path.Path, *rig.Rig) {
+	r := rig.Plank()
+	p := path.New(r, clock.Rate{Num: 24, Den: 1}, map[string]float64{"roll": 0.25})
+	for _, k := range []struct{ f, track, pan, tilt, focus float64 }{{0, 120, 24, -3, 160}, {70, 520, 9, -5.5, 140}, {150, 980, -12, -4, 130}, {240, 1340, -26, 1.5, 150}} {
+		q, err := p.Apply(r, path.Edit{Op: "set", Frame: k.f, Values: map[string]float64{"track": k.track, "pan": k.pan, "tilt": k.tilt, "focus": k.focus}})
+		if err != nil {
+			t.Fatal(err)
+		}
+		p = q
+	}
+	return p, r
+}
+
+func TestTableIsThePath(t *testing.T) {
+	p, r := demo(t)
+	tab, err := Make(p, r)
+	if err != nil {
+		t.Fatal(err)
+	}
+	m, _ := path.Compile(p, r)
+	if tab.Ticks() != 240*16+1 {
+		t.Fatalf("%d ticks", tab.Ticks())
+	}
+	for i, u := range tab.Units {
+		half := float64(u.Den) / float64(u.Num) / (1 << 17)
+		for k, s := range tab.Steps[i] {
+			want := m.Curves[i].At(float64(k) / 16).P
+			if d := math.Abs(Value(s, u) - want); d > half*(1+1e-6)+1e-12 {
+				t.Fatalf("%s tick %d is off by %g, at most %g", tab.Axes[i], k, d, half)
+			}
+		}
+	}
+	// Unseal of seal: the encoding reads back to the same fingerprint.
+	back, err := Decode(tab.Canonical())
+	if err != nil || back.Fingerprint() != tab.Fingerprint() {
+		t.Fatalf("read back: %v", err)
+	}
+	for _, cut := range []int{0, 10, 60, 200, len(tab.Canonical()) - 1} {
+		if _, err := Decode(tab.Canonical()[:cut]); err == nil {
+			t.Errorf("a table cut at %d bytes is accepted", cut)
+		}
+	}
+}
+
+// golden pins today's bits: the demo path's fingerprint on every machine.
+const golden = "DF5B-E973"
+
+func TestFingerprintIsPinned(t *testing.T) {
+	p, r := demo(t)
+	tab, err := Make(p, r)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if got := Short(tab.Fingerprint()); got != golden {
+		t.Errorf("fingerprint %s, want %s: the same keyframes no longer give the same integers", got, golden)
+	}
+}
+
+// The same test binary built for another level of the processor, where the
+// compiler fuses multiplication and addition, must pin the same fingerprint.
+func TestFingerprintOnOtherLevels(t *testing.T) {
+	if os.Getenv("KEENARC_LEVEL_CHILD") != "" {
+		t.Skip("already in the other build")
+	}
+	for _, level := range []string{"v1", "v3"} {
+		if level == "v3" && !hasV3(t) {
+			t.Log("this processor cannot run amd64 v3")
+			continue
+		}
+		cmd := exec.Command("go", "test", "-count=1", "-run", "TestFingerprintIsPinned|TestCubicVectors|TestTableIsThePath", ".")
+		cmd.Env = append(os.Environ(), "GOAMD64="+level, "KEENARC_LEVEL_CHILD=1")
+		if out, err := cmd.CombinedOutput(); err != nil {
+			t.Errorf("amd64 %s: %s", level, out)
+		}
+	}
+}
+
+func hasV3(t *testing.T) bool {
+	b, err := os.ReadFile("/proc/cpuinfo")
+	if err != nil {
+		t.Skip("not on Linux")
+	}
+	return strings.Contains(string(b), " avx2") && strings.Contains(string(b), " fma ") && strings.Contains(string(b), " bmi2")
+}
+
+// between is the cubic by a second route: exact fractions.
+func between(row []int64, k int, s int64) int64 {
+	d0, d1 := 2*(row[k+1]-row[k]), 2*(row[k+1]-row[k])
+	if k > 0 {
+		d0 = row[k+1] - row[k-1]
+	}
+	if k+2 < len(row) {
+		d1 = row[k+2] - row[k]
+	}
+	u := big.NewRat(s, 1<<28)
+	half := func(v int64) *big.Rat { return big.NewRat(v, 2) }
+	c2 := half(6*(row[k+1]-row[k]) - 2*d0 - d1)
+	c3 := half(d0 + d1 - 4*(row[k+1]-row[k]))
+	v := new(big.Rat).Mul(c3, u)
+	v.Mul(v.Add(v, c2), u)
+	v.Mul(v.Add(v, half(d0)), u)
+	v.Add(v, new(big.Rat).SetInt64(row[k]))
+	twice := new(big.Rat).Mul(v, big.NewRat(2, 1))
+	fl := new(big.Int).Div(v.Num(), v.Denom())
+	mid := new(big.Rat).SetInt(new(big.Int).Add(new(big.Int).Lsh(fl, 1), big.NewInt(1)))
+	if c := twice.Cmp(mid); c > 0 || c == 0 && fl.Bit(0) == 1 {
+		fl.Add(fl, big.NewInt(1))
+	}
+	return fl.Int64()
+}
+
+func TestCubicAgainstFractions(t *testing.T) {
+	rng := rand.New(rand.NewPCG(2, 7))
+	for range 3000 {
+		n := 2 + rng.IntN(6)
+		tab := &Table{First: 0, Last: 1, Steps: [][]int64{make([]int64, n)}}
+		row := tab.Steps[0]
+		row[0] = rng.Int64N(1<<45) - 1<<44
+		for i := 1; i < n; i++ {
+			row[i] = row[i-1] + rng.Int64N(1<<rng.IntN(37)+1) - 1<<35
+		}
+		k, s := rng.IntN(n-1), rng.Int64N(1<<28)
+		if rng.IntN(3) == 0 {
+			s = 1 << (20 + rng.IntN(8)) // ties are likely here
+		}
+		if got, want := tab.At(0, clock.Pos(int64(k)<<28+s)), between(row, k, s); got != want {
+			t.Fatalf("row %v, tick %d + %d: %d, want %d", row, k, s, got, want)
+		}
+	}
+}
+
+// Vectors that docs/seal.md publishes for other programs.
+var vectors = []struct {
+	row  []int64
+	pos  clock.Pos
+	want int64
+}{
+	{[]int64{0, 65536, 262144, 589824}, 1<<28 + 1<<27, 147456},
+	{[]int64{0, 65536, 262144, 589824}, 1 << 27, 24576},
+	{[]int64{0, 1, 2, 3}, 1 << 27, 0},
+	{[]int64{0, 1, 2, 3}, 1<<28 + 1<<27, 2},
+	{[]int64{-7, 1000003, 9, -50}, 2<<28 + 12345, -14},
+	{[]int64{5, 9}, -400, 5},
+	{[]int64{5, 9}, 1 << 40, 9},
+}
+
+func TestCubicVectors(t *testing.T) {
+	for i, v := range vectors {
+		tab := &Table{First: 0, Last: 1, Steps: [][]int64{v.row}}
+		if got := tab.At(0, v.pos); got != v.want {
+			t.Errorf("vector %d: %d, want %d", i, got, v.want)
+		}
+	}
+}
+
+func TestRefusals(t *testing.T) {
+	p, r := demo(t)
+	for name, c := range map[string]struct {
+		e    path.Edit
+		want string
+	}{
+		"too fast":       {path.Edit{Op: "factor", Factor: &clock.Rate{Num: 4, Den: 1}}, "over its"},
+		"starts moving":  {path.Edit{Op: "kind", Axis: "pan", Kind: curve.Natural}, "in no time"},
+		"value jumps":    {path.Edit{Op: "kind", Axis: "pan", Kind: curve.Hold}, "jumps"},
+		"corner":         {path.Edit{Op: "kind", Axis: "tilt", Kind: curve.Linear}, "in no time"},
+		"nothing to run": {path.Edit{Op: "replace", Tracks: []path.Track{{Axis: "track"}, {Axis: "pan"}, {Axis: "tilt"}, {Axis: "focus"}}}, "no keyframe"},
+	} {
+		q, err := p.Apply(r, c.e)
+		if err != nil {
+			t.Fatalf("%s: %v", name, err)
+		}
+		if _, err = Make(q, r); err == nil || !strings.Contains(err.Error(), c.want) {
+			t.Errorf("%s: %v, want a sentence with %q", name, err, c.want)
+		}
+	}
+}
+
+func TestRoundingHalfToEven(t *testing.T) {
+	u := rig.Ratio{Num: 1, Den: 1 << 17} // one unit is half of 2⁻¹⁶ step
+	for v, want := range map[float64]int64{1: 0, 3: 2, 5: 2, 7: 4, -1: 0, -3: -2, -5: -2} {
+		if got := Quantise(v, u); got != want {
+			t.Errorf("%g gives %d, want %d", v, got, want)
+		}
+	}
+}
+
+// BenchmarkSeal seals ten minutes at 24 fps for eight axes of 200 keyframes.
+func BenchmarkSeal(b *testing.B) {
+	r := rig.Plank()
+	for i := range 3 {
+		a := r.Axes[1]
+		a.ID = []string{"x1", "x2", "x3"}[i]
+		r.Axes = append(r.Axes, a)
+	}
+	p := path.New(r, clock.Rate{Num: 24, Den: 1}, nil)
+	rng := rand.New(rand.NewPCG(8, 8))
+	for i := range p.Tracks {
+		a := r.Axes[i]
+		for k := range 200 {
+			p.Tracks[i].Keys = append(p.Tracks[i].Keys, path.Key{Frame: float64(k * 72), Value: (a.Min+a.Max)/2 + rng.NormFloat64()*0.01*(a.Max-a.Min)})
+		}
+	}
+	b.ReportAllocs()
+	for b.Loop() {
+		if _, err := Make(p, r); err != nil {
+			b.Fatal(err)
+		}
+	}
+}
