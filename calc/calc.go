@@ -1,0 +1,175 @@
+// Package calc is the register of calculations: a name, a request type, an
+// answer type and a pure function from core. The command line and the web call
+// Run with the same bytes and return its bytes, so their answers are the same.
+package calc
+
+import (
+	"bytes"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"reflect"
+	"slices"
+	"strings"
+
+	"github.com/danielgtaylor/huma/v2"
+)
+
+// MaxRequest is the largest request in bytes.
+const MaxRequest = 32 << 20
+
+// FieldError is a caller's mistake: the field, what is wrong with it and what
+// would be right. It is the answer when a calculation cannot be made.
+type FieldError struct {
+	Field string `json:"field"`
+	Wrong string `json:"wrong"`
+	Want  string `json:"want"`
+}
+
+func (e *FieldError) Error() string { return fmt.Sprintf("%s: %s; %s", e.Field, e.Wrong, e.Want) }
+
+// Entry is one calculation.
+type Entry struct {
+	Name, Doc       string
+	request, answer reflect.Type
+	example         string
+	run             func([]byte) (any, error)
+}
+
+var register = map[string]*Entry{}
+
+func add[Q, A any](name, doc, example string, f func(*Q) (*A, error)) {
+	register[name] = &Entry{Name: name, Doc: doc, example: example,
+		request: reflect.TypeFor[Q](), answer: reflect.TypeFor[A](),
+		run: func(raw []byte) (any, error) {
+			q := new(Q)
+			if err := decode(raw, q); err != nil {
+				return nil, err
+			}
+			return f(q)
+		}}
+}
+
+// List is every calculation by name.
+func List() []*Entry {
+	out := make([]*Entry, 0, len(register))
+	for _, e := range register {
+		out = append(out, e)
+	}
+	slices.SortFunc(out, func(a, b *Entry) int { return strings.Compare(a.Name, b.Name) })
+	return out
+}
+
+// Status is how a calculation ended.
+type Status int
+
+// The endings: an answer, a mistake in the request, no such calculation.
+const (
+	OK Status = iota
+	BadRequest
+	Unknown
+)
+
+// Run answers a request. The bytes are JSON with a newline at the end; on
+// BadRequest and Unknown they are {"error": FieldError}.
+func Run(name string, request []byte) ([]byte, Status) {
+	e := register[name]
+	if e == nil {
+		names := make([]string, 0)
+		for _, e := range List() {
+			names = append(names, e.Name)
+		}
+		return fail(&FieldError{"name", fmt.Sprintf("there is no calculation %q", name), "use one of: " + strings.Join(names, ", ")}), Unknown
+	}
+	if len(request) > MaxRequest {
+		return fail(&FieldError{"request", "it is over 32 MiB", "send less"}), BadRequest
+	}
+	a, err := e.run(request)
+	if err == nil {
+		var b []byte
+		if b, err = json.Marshal(a); err == nil {
+			return append(b, '\n'), OK
+		}
+		err = &FieldError{"request", "its answer is not a finite number", "use smaller numbers"}
+	}
+	var fe *FieldError
+	if !errors.As(err, &fe) {
+		fe = &FieldError{"request", err.Error(), "correct it"}
+	}
+	return fail(fe), BadRequest
+}
+
+func fail(e *FieldError) []byte {
+	b, err := json.Marshal(map[string]*FieldError{"error": e})
+	if err != nil {
+		return []byte("{}\n")
+	}
+	return append(b, '\n')
+}
+
+func decode(raw []byte, into any) error {
+	d := json.NewDecoder(bytes.NewReader(raw))
+	d.DisallowUnknownFields()
+	err := d.Decode(into)
+	if err == nil {
+		if _, more := d.Token(); more != io.EOF {
+			return &FieldError{"request", "something follows the first object", "send one JSON object"}
+		}
+		return nil
+	}
+	var ty *json.UnmarshalTypeError
+	var sy *json.SyntaxError
+	switch {
+	case errors.As(err, &ty):
+		return &FieldError{orRequest(ty.Field), "it is a " + ty.Value, "give a " + ty.Type.String()}
+	case errors.As(err, &sy):
+		line, col := place(raw, sy.Offset)
+		return &FieldError{"request", fmt.Sprintf("it is not JSON at line %d column %d: %s", line, col, sy.Error()), "send one JSON object"}
+	case strings.HasPrefix(err.Error(), "json: unknown field "):
+		return &FieldError{strings.Trim(strings.TrimPrefix(err.Error(), "json: unknown field "), `"`), "there is no such field", "see keenarc calc --schema"}
+	}
+	return &FieldError{"request", "it ends too early", "send one JSON object"}
+}
+
+func orRequest(s string) string {
+	if s == "" {
+		return "request"
+	}
+	return s
+}
+
+func place(raw []byte, off int64) (line, col int) {
+	head := raw[:min(int(off), len(raw))]
+	return bytes.Count(head, []byte{'\n'}) + 1, len(head) - bytes.LastIndexByte(head, '\n') - 1
+}
+
+// Schema is the JSON Schema of a calculation's request and answer.
+func Schema(name string) ([]byte, error) {
+	e := register[name]
+	if e == nil {
+		return nil, fmt.Errorf("there is no calculation %q; see keenarc calc --list", name)
+	}
+	reg := huma.NewMapRegistry("#/$defs/", huma.DefaultSchemaNamer)
+	doc := map[string]any{
+		"$schema": "https://json-schema.org/draft/2020-12/schema", "title": e.Name, "description": e.Doc,
+		"request": reg.Schema(e.request, true, "Request"), "answer": reg.Schema(e.answer, true, "Answer"), "$defs": reg.Map(),
+	}
+	b, err := json.MarshalIndent(doc, "", "  ")
+	return append(b, '\n'), err
+}
+
+// Markdown is docs/calc.md.
+func Markdown() ([]byte, error) {
+	var b bytes.Buffer
+	b.WriteString("<!-- generated by keenarc calc --markdown; DO NOT EDIT -->\n# Calculations\n\n`keenarc calc NAME < request.json > answer.json` and `POST /api/calc/NAME` give the same bytes.\nA mistake in the request answers `{\"error\":{\"field\":…,\"wrong\":…,\"want\":…}}` with exit 2 / HTTP 422.\n")
+	for _, e := range List() {
+		s, err := Schema(e.Name)
+		if err != nil {
+			return nil, err
+		}
+		out, _ := Run(e.Name, []byte(e.example))
+		fmt.Fprintf(&b, "\n## %s\n\n%s\n\nExample request\n\n```json\n%s\n```\n\nIts answer\n\n```json\n%s```\n\nSchema\n\n```json\n%s```\n", e.Name, e.Doc, e.example, out, s)
+	}
+	return b.Bytes(), nil
+}

@@ -1,0 +1,195 @@
+// Command keenarc is the one binary: server, demo, calculations and the tools
+// around them. It holds flags only; see the rooms for the work.
+package main
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"log/slog"
+	"os"
+	"os/signal"
+	"strconv"
+	"strings"
+	"syscall"
+
+	"github.com/alecthomas/kong"
+
+	"keenarc/calc"
+	"keenarc/core/clock"
+	"keenarc/core/curve"
+	"keenarc/stage"
+	"keenarc/standin"
+)
+
+type cli struct {
+	Calc    calcCmd    `cmd:"" help:"Run a calculation: request on standard input, answer on standard output."`
+	Roll    rollCmd    `cmd:"" help:"Check, seal, roll and judge keyframes on a stand-in rig, without a browser."`
+	StandIn standInCmd `cmd:"" name:"stand-in" help:"Run a simulated rig on loopback."`
+}
+
+// exit is an error that carries its exit code; an empty text was said already.
+type exit struct {
+	code int
+	text string
+}
+
+func (e exit) Error() string { return e.text }
+
+func main() {
+	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
+	defer stop()
+	var c cli
+	k := kong.Must(&c, kong.Name("keenarc"), kong.Description("Plan camera moves and replay them identically."), kong.UsageOnError(),
+		kong.BindTo(ctx, (*context.Context)(nil)), kong.Exit(func(code int) { os.Exit(map[bool]int{true: 0, false: 2}[code == 0]) }))
+	kc, err := k.Parse(os.Args[1:])
+	if err != nil {
+		fmt.Fprintln(os.Stderr, "keenarc:", err)
+		os.Exit(2)
+	}
+	err = kc.Run()
+	var e exit
+	switch {
+	case errors.As(err, &e):
+		if e.text != "" {
+			fmt.Fprintln(os.Stderr, "keenarc:", e.text)
+		}
+		os.Exit(e.code)
+	case err != nil:
+		fmt.Fprintln(os.Stderr, "keenarc:", err)
+		os.Exit(1)
+	}
+}
+
+type calcCmd struct {
+	Name     string `arg:"" optional:"" help:"The calculation."`
+	List     bool   `help:"List the calculations."`
+	Schema   string `help:"Print the JSON Schema of a calculation." placeholder:"NAME"`
+	Markdown bool   `help:"Print docs/calc.md."`
+}
+
+func (c *calcCmd) Run() error {
+	switch {
+	case c.List:
+		for _, e := range calc.List() {
+			fmt.Printf("%-10s %s\n", e.Name, e.Doc)
+		}
+		return nil
+	case c.Schema != "":
+		return printOr2(calc.Schema(c.Schema))
+	case c.Markdown:
+		return printOr2(calc.Markdown())
+	case c.Name == "":
+		return exit{2, "name a calculation; keenarc calc --list shows them"}
+	}
+	in, err := io.ReadAll(io.LimitReader(os.Stdin, calc.MaxRequest+1))
+	if err != nil {
+		return exit{2, "reading the request: " + err.Error()}
+	}
+	out, status := calc.Run(c.Name, in)
+	if _, err := os.Stdout.Write(out); err != nil {
+		return err
+	}
+	if status != calc.OK {
+		return exit{2, ""}
+	}
+	return nil
+}
+
+func printOr2(b []byte, err error) error {
+	if err != nil {
+		return exit{2, err.Error()}
+	}
+	_, err = os.Stdout.Write(b)
+	return err
+}
+
+type rollCmd struct {
+	Keys   string `arg:"" help:"Keyframes as CSV: frame,track_mm,pan_deg,…"`
+	Rig    string `default:"plank" help:"The rig."`
+	Passes int    `default:"2" help:"How many passes."`
+	Kind   string `default:"smooth" help:"Curve: smooth, through, natural, clamped, monotone, akima, linear or hold."`
+	FPS    string `default:"24" help:"Frames per second, as 24 or 24000/1001."`
+	Factor string `default:"1" help:"Rate factor, as 1, 3 or 907/1000."`
+	Seed   uint64 `default:"1" help:"Seed of the stand-in's repeatability."`
+	Pace   int    `default:"20" help:"How many times faster than real time the stand-in runs."`
+	Fault  string `help:"Let the stand-in lose steps: ROLL:AXIS:FRAME:BY, for trying things out."`
+}
+
+func (c *rollCmd) Run(ctx context.Context) error {
+	fps, err := rate(c.FPS)
+	if err != nil {
+		return exit{2, "--fps: " + err.Error()}
+	}
+	factor, err := rate(c.Factor)
+	if err != nil {
+		return exit{2, "--factor: " + err.Error()}
+	}
+	if !curve.Kind(c.Kind).Known() {
+		return exit{2, fmt.Sprintf("--kind: %q is not a curve; use one of %v", c.Kind, curve.Kinds)}
+	}
+	in, err := os.Open(c.Keys)
+	if err != nil {
+		return exit{2, "KEYS: " + err.Error()}
+	}
+	defer in.Close()
+	bin, err := os.Executable()
+	if err != nil {
+		return err
+	}
+	word, err := stage.Roll(ctx, stage.RollOptions{Keys: in, Rig: c.Rig, Passes: c.Passes, Kind: curve.Kind(c.Kind), FPS: fps, Factor: factor,
+		Seed: c.Seed, Pace: c.Pace, Fault: c.Fault, Binary: bin, Out: os.Stdout, Log: slog.New(slog.NewTextHandler(os.Stderr, nil))})
+	switch {
+	case errors.Is(err, stage.ErrBadInput):
+		return exit{2, err.Error()}
+	case err != nil:
+		fmt.Println("verdict   off")
+		return exit{1, err.Error()}
+	case word != "stacks":
+		return exit{1, ""}
+	}
+	return nil
+}
+
+func rate(s string) (clock.Rate, error) {
+	n, d, frac := strings.Cut(s, "/")
+	r := clock.Rate{Den: 1}
+	var err error
+	if r.Num, err = strconv.ParseInt(n, 10, 64); err == nil && frac {
+		r.Den, err = strconv.ParseInt(d, 10, 64)
+	}
+	if err != nil || r.Check("rate") != nil {
+		return r, fmt.Errorf("%q is not a rate; give a whole number or a fraction, as 24 or 24000/1001", s)
+	}
+	return r, nil
+}
+
+type standInCmd struct {
+	Rig    string   `default:"plank" help:"Which rig to be."`
+	Listen string   `default:"127.0.0.1:0" help:"Loopback address."`
+	Seed   uint64   `default:"1" help:"Seed of its repeatability."`
+	Pace   int      `default:"1" help:"How many times faster than real time."`
+	Fault  []string `help:"Lose steps: ROLL:AXIS:FRAME:BY."`
+}
+
+func (c *standInCmd) Run(ctx context.Context) error {
+	r := stage.Rigs()[c.Rig]
+	if r == nil {
+		return exit{2, fmt.Sprintf("--rig: there is no rig %q; use plank", c.Rig)}
+	}
+	o := standin.Options{Rig: r, Seed: c.Seed, Pace: c.Pace}
+	for _, s := range c.Fault {
+		f, err := standin.ParseFault(s, r)
+		if err != nil {
+			return exit{2, "--fault: " + err.Error()}
+		}
+		o.Faults = append(o.Faults, f)
+	}
+	s, err := standin.Listen(o, c.Listen)
+	if err != nil {
+		return exit{2, err.Error()}
+	}
+	fmt.Println("stand-in rig", r.Name, "on", s.Addr())
+	return s.Run(ctx)
+}

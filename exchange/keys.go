@@ -1,0 +1,220 @@
+// Package exchange reads and writes open formats, one file per format. Every
+// reader names the line and column of what it refuses and never panics.
+package exchange
+
+import (
+	"bufio"
+	"bytes"
+	"encoding/csv"
+	"errors"
+	"fmt"
+	"io"
+	"math"
+	"slices"
+	"strconv"
+	"strings"
+	"unicode/utf8"
+
+	"keenarc/core/lens"
+	"keenarc/core/path"
+	"keenarc/core/rig"
+)
+
+// MaxCSV is the largest keyframe file in bytes.
+const MaxCSV = 16 << 20
+
+// PlaceError says where in a file something is wrong, and what would be right.
+type PlaceError struct {
+	Line   int    `json:"line"`
+	Column string `json:"column"`
+	Wrong  string `json:"wrong"`
+	Want   string `json:"want"`
+}
+
+func (e *PlaceError) Error() string {
+	switch {
+	case e.Line == 0:
+		return fmt.Sprintf("The file: %s; %s.", e.Wrong, e.Want)
+	case e.Column == "":
+		return fmt.Sprintf("Line %d: %s; %s.", e.Line, e.Wrong, e.Want)
+	}
+	return fmt.Sprintf("Line %d, column %s: %s; %s.", e.Line, e.Column, e.Wrong, e.Want)
+}
+
+// ReadKeys reads keyframes from CSV: a header "frame,track_mm,pan_deg,…" with
+// any subset of the rig's axes, then a row per keyframe. An empty cell is no
+// keyframe on that axis. focus_m gives focus as a distance, turned into ring
+// position through the scale. LF or CRLF, with or without a byte order mark,
+// quoted or not. The tracks come in the rig's order.
+func ReadKeys(in io.Reader, r *rig.Rig, scale *lens.Scale) ([]path.Track, error) {
+	raw, err := io.ReadAll(io.LimitReader(in, MaxCSV+1))
+	if err != nil {
+		return nil, fmt.Errorf("reading the keyframe file: %w", err)
+	}
+	raw = bytes.TrimPrefix(raw, []byte("\xef\xbb\xbf"))
+	switch {
+	case len(raw) > MaxCSV:
+		return nil, &PlaceError{Wrong: "it is over 16 MiB", Want: "a keyframe file is far smaller; send only the keyframes"}
+	case bytes.IndexByte(raw, 0) >= 0 || !utf8.Valid(raw):
+		return nil, &PlaceError{Wrong: "it is not text (a picture or a program, perhaps)", Want: "send CSV that begins with frame,track_mm,…"}
+	}
+	c := csv.NewReader(bufio.NewReader(bytes.NewReader(raw)))
+	c.FieldsPerRecord = -1
+	c.TrimLeadingSpace = true
+	head, err := c.Read()
+	if err != nil {
+		return nil, csvError(err)
+	}
+	cols, err := columns(head, r, scale)
+	if err != nil {
+		return nil, err
+	}
+	tracks, err := rows(c, head, cols, r)
+	if err != nil {
+		return nil, err
+	}
+	total := 0
+	for _, t := range tracks {
+		total += len(t.Keys)
+	}
+	if total == 0 {
+		return nil, &PlaceError{Wrong: "there is no keyframe in it", Want: "give at least one row with a frame and a value"}
+	}
+	return tracks, nil
+}
+
+type column struct {
+	axis  int // −1: the frame
+	scale *lens.Scale
+}
+
+func columns(head []string, r *rig.Rig, scale *lens.Scale) ([]column, error) {
+	want := []string{"frame"}
+	for _, a := range r.Axes {
+		want = append(want, a.ID+"_"+string(a.Unit))
+	}
+	out, seen := make([]column, len(head)), map[string]bool{}
+	for i, h := range head {
+		h = strings.ToLower(strings.TrimSpace(h))
+		k := slices.Index(want, h)
+		if k < 0 && h == "focus_m" && scale != nil && r.Index("focus") >= 0 {
+			out[i], k = column{r.Index("focus"), scale}, 1+r.Index("focus")
+		} else if k >= 0 {
+			out[i] = column{axis: k - 1}
+		} else {
+			return nil, &PlaceError{1, strconv.Itoa(i + 1), fmt.Sprintf("%q is not a column for %s", clip(h), r.Name), "use " + strings.Join(want, ", ")}
+		}
+		if seen[want[k]] {
+			return nil, &PlaceError{1, strconv.Itoa(i + 1), fmt.Sprintf("the column %s comes twice", h), "give each once"}
+		}
+		seen[want[k]] = true
+	}
+	if !seen["frame"] {
+		return nil, &PlaceError{1, "1", "there is no column called frame", "begin with frame,track_mm,…"}
+	}
+	if len(head) < 2 {
+		return nil, &PlaceError{1, "2", "no axis is named", "use " + strings.Join(want[1:], ", ")}
+	}
+	return out, nil
+}
+
+func rows(c *csv.Reader, head []string, cols []column, r *rig.Rig) ([]path.Track, error) {
+	tracks := make([]path.Track, len(r.Axes))
+	seen := make([]map[float64]int, len(r.Axes))
+	for i, a := range r.Axes {
+		tracks[i], seen[i] = path.Track{Axis: a.ID, Keys: []path.Key{}}, map[float64]int{}
+	}
+	for {
+		rec, err := c.Read()
+		if errors.Is(err, io.EOF) {
+			break
+		} else if err != nil {
+			return nil, csvError(err)
+		}
+		line, _ := c.FieldPos(0)
+		if len(rec) != len(cols) {
+			return nil, &PlaceError{line, "", fmt.Sprintf("%d cells where the header has %d", len(rec), len(cols)), "give one cell for each column"}
+		}
+		frame := math.NaN()
+		for i, col := range cols {
+			if col.axis >= 0 {
+				continue
+			}
+			if frame, err = number(rec[i], line, head[i]); err != nil {
+				return nil, err
+			}
+		}
+		for i, col := range cols {
+			if col.axis < 0 || strings.TrimSpace(rec[i]) == "" {
+				continue
+			}
+			k, err := key(rec[i], line, head[i], frame, col, &r.Axes[col.axis])
+			if err != nil {
+				return nil, err
+			}
+			if l, ok := seen[col.axis][frame]; ok {
+				return nil, &PlaceError{line, head[i], fmt.Sprintf("there is a keyframe at frame %s already, on line %d", strings.TrimSpace(rec[slices.IndexFunc(cols, func(c column) bool { return c.axis < 0 })]), l), "keep one of them"}
+			}
+			seen[col.axis][frame] = line
+			tracks[col.axis].Keys = append(tracks[col.axis].Keys, k)
+		}
+	}
+	for i := range tracks {
+		slices.SortFunc(tracks[i].Keys, func(a, b path.Key) int {
+			if a.Frame < b.Frame {
+				return -1
+			}
+			return 1
+		})
+	}
+	return tracks, nil
+}
+
+func key(cell string, line int, head string, frame float64, col column, a *rig.Axis) (path.Key, error) {
+	v, err := number(cell, line, head)
+	if err != nil {
+		return path.Key{}, err
+	}
+	if col.scale != nil {
+		if !(v > 0) {
+			return path.Key{}, &PlaceError{line, head, fmt.Sprintf("%g m is not a distance", v), "give metres above zero"}
+		}
+		v = col.scale.Ring(v)
+	}
+	k := path.Key{Frame: frame, Value: v}
+	var pe *path.Error
+	if err := path.CheckKey(a, k); errors.As(err, &pe) {
+		name := head
+		if pe.Field == "frame" {
+			name = "frame"
+		}
+		return k, &PlaceError{line, name, pe.Wrong, pe.Want}
+	}
+	return k, nil
+}
+
+func number(cell string, line int, head string) (float64, error) {
+	v, err := strconv.ParseFloat(strings.TrimSpace(cell), 64)
+	if err != nil || math.IsNaN(v) || math.IsInf(v, 0) {
+		return 0, &PlaceError{line, head, fmt.Sprintf("%q is not a number", clip(cell)), "write it as 12.5, with a point"}
+	}
+	return v, nil
+}
+
+func clip(s string) string {
+	if r := []rune(s); len(r) > 40 {
+		return string(r[:40]) + "…"
+	}
+	return s
+}
+
+func csvError(err error) error {
+	if errors.Is(err, io.EOF) {
+		return &PlaceError{Wrong: "it is empty", Want: "begin with frame,track_mm,…"}
+	}
+	var pe *csv.ParseError
+	if errors.As(err, &pe) {
+		return &PlaceError{pe.Line, strconv.Itoa(pe.Column), "a quotation mark is out of place", "quote whole cells, and double a mark inside one"}
+	}
+	return err
+}

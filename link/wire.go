@@ -1,0 +1,193 @@
+// Package link is how the application talks to a rig: JSON lines over TCP, as
+// docs/rig-link.md describes. Requests carry an id and get one reply; events
+// come unasked. Positions are in axis units, ticks are the rig's own
+// millisecond counter.
+package link
+
+import (
+	"encoding/base64"
+	"encoding/binary"
+	"fmt"
+
+	"github.com/klauspost/compress/zstd"
+
+	"keenarc/core/clock"
+	"keenarc/core/rig"
+)
+
+// Version of the protocol.
+const Version = 1
+
+// SilenceMS is how long a rig waits for the next beat, or for any word of the
+// lease holder while it moves, before it slows to a stop on its path.
+const SilenceMS = 200
+
+// BeatMS is how often the holder's page sends a beat, and the application a
+// sign of life.
+const BeatMS = 50
+
+// Request is one line to the rig.
+type Request struct {
+	ID    int64              `json:"id,omitempty"`
+	Do    string             `json:"do"`
+	Epoch int64              `json:"epoch,omitempty"`
+	Axis  string             `json:"axis,omitempty"`
+	Speed float64            `json:"speed,omitempty"` // jog: axis units per second, signed
+	To    map[string]float64 `json:"to,omitempty"`    // goto
+	Table string             `json:"table,omitempty"` // load: base64 of zstd of the canonical seal
+	Take  string             `json:"take,omitempty"`
+	Print string             `json:"print,omitempty"` // arm: the fingerprint, 64 hex digits
+	Rate  *clock.Rate        `json:"factor,omitempty"`
+	Brake float64            `json:"brake_s,omitempty"`
+	Rows  int                `json:"rows,omitempty"` // ack, trace: rows had so far
+	Beat  int64              `json:"beat,omitempty"`
+}
+
+// Reply answers one request.
+type Reply struct {
+	Re    int64    `json:"re"`
+	OK    bool     `json:"ok"`
+	Why   string   `json:"why,omitempty"`
+	Epoch int64    `json:"epoch,omitempty"`
+	Print string   `json:"print,omitempty"`
+	Rig   *rig.Rig `json:"rig,omitempty"`
+	Stats *Stats   `json:"stats,omitempty"`
+}
+
+// Stats is how well the rig's loop keeps time.
+type Stats struct {
+	Ticks   int64   `json:"ticks"`
+	LateUS  float64 `json:"late_us_mean"`
+	Late99  float64 `json:"late_us_p99"`
+	LateMax float64 `json:"late_us_max"`
+}
+
+// Modes of a rig.
+const (
+	Idle    = "idle"
+	Homing  = "homing"
+	Moving  = "moving"
+	Jogging = "jogging"
+	Armed   = "armed"
+	Rolling = "rolling"
+	Braking = "braking"
+)
+
+// State is sent 50 times a second to those who watch. N rises by one.
+type State struct {
+	N     int64              `json:"n"`
+	Tick  int64              `json:"tick"`
+	Mode  string             `json:"mode"`
+	Drive string             `json:"drive"` // free, holding, live
+	Epoch int64              `json:"epoch"`
+	Frame float64            `json:"frame"`
+	Pos   map[string]float64 `json:"pos"`
+	Homed map[string]bool    `json:"homed"`
+	// Spread is how far the last homings lie apart, per axis, with their number.
+	Spread map[string]Spread `json:"spread"`
+	Take   string            `json:"take,omitempty"`
+	Print  string            `json:"print,omitempty"` // of the loaded table
+}
+
+// Spread of repeated homings in axis units.
+type Spread struct {
+	N     int     `json:"n"`
+	Range float64 `json:"range"`
+}
+
+// Rows is a stretch of a take's trace.
+type Rows struct {
+	Take  string `json:"take"`
+	From  int    `json:"from"`
+	Tick  int64  `json:"tick"`  // of row 0
+	Pos   string `json:"pos"`   // base64 of little-endian int64
+	Steps string `json:"steps"` // base64 of little-endian int32, axis after axis
+}
+
+// TakeEnd says how a take ended. Ticks are −1 where there was no such thing.
+type TakeEnd struct {
+	Take      string  `json:"take"`
+	Rows      int     `json:"rows"`
+	Broken    bool    `json:"broken"`
+	Why       string  `json:"why,omitempty"`
+	Frame     float64 `json:"frame"`
+	LastBeat  int64   `json:"last_beat_tick"`
+	BrakeTick int64   `json:"brake_tick"`
+}
+
+// Event is one line from the rig that is not a reply; one field is set.
+type Event struct {
+	State *State   `json:"state,omitempty"`
+	Rows  *Rows    `json:"rows,omitempty"`
+	Take  *TakeEnd `json:"take,omitempty"`
+}
+
+// PackTable is a canonical seal made ready for the wire.
+func PackTable(canonical []byte) (string, error) {
+	w, err := zstd.NewWriter(nil)
+	if err != nil {
+		return "", err
+	}
+	defer w.Close()
+	return base64.StdEncoding.EncodeToString(w.EncodeAll(canonical, nil)), nil
+}
+
+// maxTable bounds what UnpackTable makes.
+const maxTable = 512 << 20
+
+// UnpackTable is the inverse of PackTable.
+func UnpackTable(s string) ([]byte, error) {
+	raw, err := base64.StdEncoding.DecodeString(s)
+	if err != nil {
+		return nil, fmt.Errorf("table: %w", err)
+	}
+	r, err := zstd.NewReader(nil, zstd.WithDecoderMaxMemory(maxTable))
+	if err != nil {
+		return nil, err
+	}
+	defer r.Close()
+	return r.DecodeAll(raw, nil)
+}
+
+// PackRows encodes rows [from, to) of a trace's columns.
+func PackRows(take string, tick int64, from int, pos []clock.Pos, steps [][]int32) *Rows {
+	p := make([]byte, 0, 8*len(pos))
+	for _, v := range pos {
+		p = binary.LittleEndian.AppendUint64(p, uint64(v))
+	}
+	s := make([]byte, 0, 4*len(pos)*len(steps))
+	for _, col := range steps {
+		for _, v := range col {
+			s = binary.LittleEndian.AppendUint32(s, uint32(v))
+		}
+	}
+	return &Rows{take, from, tick, base64.StdEncoding.EncodeToString(p), base64.StdEncoding.EncodeToString(s)}
+}
+
+// Unpack decodes a stretch for a number of axes.
+func (r *Rows) Unpack(axes int) ([]clock.Pos, [][]int32, error) {
+	p, err := base64.StdEncoding.DecodeString(r.Pos)
+	if err != nil {
+		return nil, nil, fmt.Errorf("trace positions: %w", err)
+	}
+	s, err := base64.StdEncoding.DecodeString(r.Steps)
+	if err != nil {
+		return nil, nil, fmt.Errorf("trace steps: %w", err)
+	}
+	n := len(p) / 8
+	if len(p)%8 != 0 || len(s) != 4*n*axes {
+		return nil, nil, fmt.Errorf("trace of take %s: %d and %d bytes do not make rows of %d axes", r.Take, len(p), len(s), axes)
+	}
+	pos := make([]clock.Pos, n)
+	for i := range pos {
+		pos[i] = clock.Pos(binary.LittleEndian.Uint64(p[8*i:]))
+	}
+	steps := make([][]int32, axes)
+	for a := range steps {
+		steps[a] = make([]int32, n)
+		for i := range steps[a] {
+			steps[a][i] = int32(binary.LittleEndian.Uint32(s[4*(a*n+i):]))
+		}
+	}
+	return pos, steps, nil
+}

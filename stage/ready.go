@@ -1,0 +1,128 @@
+package stage
+
+import (
+	"fmt"
+	"math"
+
+	"keenarc/core/limit"
+	"keenarc/core/rig"
+	"keenarc/core/seal"
+	"keenarc/core/trace"
+	"keenarc/link"
+)
+
+// Desk is what readiness needs to know of the shot on the desk.
+type Desk struct {
+	Rig      *rig.Rig
+	Keyed    bool   // there is a keyframe
+	Limits   string // the first sentence over a limit, or empty
+	Sealed   bool   // the plan as it stands is sealed
+	Table    *seal.Table
+	PassName string // the pass on the desk, or empty
+	PassNote string // why this pass cannot be rolled on its clock, or empty
+}
+
+// Check is one item of the readiness strip.
+type Check struct {
+	Name string `json:"name"`
+	OK   bool   `json:"ok"`
+}
+
+// Ready is the readiness strip: what is satisfied, and the first thing that is
+// not, in a sentence with the key that mends it.
+type Ready struct {
+	Checks   []Check `json:"checks"`
+	OK       bool    `json:"ok"`
+	Sentence string  `json:"sentence"`
+	Key      string  `json:"key,omitempty"`
+}
+
+// Readiness looks at the floor and the desk.
+func Readiness(s Snapshot, d *Desk) *Ready {
+	r := &Ready{OK: true, Checks: []Check{}}
+	item := func(name string, ok bool, key, format string, v ...any) {
+		r.Checks = append(r.Checks, Check{name, ok})
+		if !ok && r.OK {
+			r.OK, r.Key, r.Sentence = false, key, "Can't roll yet: "+fmt.Sprintf(format, v...)
+		}
+	}
+	if d == nil {
+		item("shot open", false, "", "no shot is open. Choose one on the bookshelf.")
+		return r
+	}
+	name := d.Rig.Name
+	item("keyframes", d.Keyed, "K", "the sheet is empty. Press K to store a keyframe.")
+	item("in limits", d.Limits == "", "P", "%s Press P to see the remedies.", d.Limits)
+	item("sealed", d.Sealed && d.Table != nil, "S", "the path is not sealed as it stands. Press S to seal it.")
+	item("rig seen", s.Connected, "1", "%s is not seen. Check its power and cable; it is looked for all the time.", name)
+	unhomed := ""
+	for _, a := range d.Rig.Axes {
+		if !s.State.Homed[a.ID] && unhomed == "" {
+			unhomed = a.Name
+		}
+	}
+	busy := s.State.Mode == link.Homing || s.State.Mode == link.Moving || s.State.Mode == link.Jogging
+	if s.Connected && busy {
+		item("standing still", false, "Esc", "%s is %s. Wait, or press Esc to stop it.", name, s.State.Mode)
+	}
+	item("homed", s.Connected && unhomed == "", "2", "%s is not homed. Press 2, then Home.", unhomed)
+	if d.Table != nil {
+		ok, text := AtFirst(s, d)
+		item("at first frame", s.Connected && ok, "F", "%s Press F to go there.", text)
+	}
+	item("pass chosen", d.PassName != "" && d.PassNote == "", "5", "%s", passText(d))
+	if r.OK {
+		r.Sentence = "Ready to roll " + d.PassName + "."
+		if s.State.Mode == link.Rolling || s.State.Mode == link.Braking {
+			r.Sentence = map[string]string{link.Rolling: "Rolling ", link.Braking: "Slowing to a stop, "}[s.State.Mode] + d.PassName + "."
+		}
+	}
+	return r
+}
+
+func passText(d *Desk) string {
+	if d.PassNote != "" {
+		return d.PassNote
+	}
+	return "no pass is chosen. Press 5 and choose one."
+}
+
+// AtFirst reports whether the rig stands at the table's first pose, and if not,
+// how far it is: in frames where it stands on the path, else by the worst axis.
+func AtFirst(s Snapshot, d *Desk) (bool, string) {
+	if s.State.Mode == link.Rolling || s.State.Mode == link.Braking {
+		return true, ""
+	}
+	n := len(d.Table.Axes)
+	first, here, at := make([]float64, n), make([]float64, n), make([]float64, n)
+	p := trace.Sealed{Table: d.Table}
+	p.AtFrame(first, d.Table.Start())
+	worst, far := -1, 0.0
+	for i, id := range d.Table.Axes {
+		here[i] = s.State.Pos[id]
+		a := d.Rig.Axes[i]
+		// Within two steps counts as there: the rig itself checks to one step.
+		if x := math.Abs(here[i]-first[i]) / (2 * math.Abs(float64(a.StepsPerUnit.Den)/float64(a.StepsPerUnit.Num))); x > 1 && x > far {
+			worst, far = i, x
+		}
+	}
+	if worst < 0 {
+		return true, ""
+	}
+	f := int(math.Round(s.State.Frame))
+	if f > d.Table.Start() && p.AtFrame(at, f) {
+		on := true
+		for i, a := range d.Rig.Axes {
+			on = on && math.Abs(here[i]-at[i]) < 0.01*(a.Max-a.Min)
+		}
+		if on {
+			return false, fmt.Sprintf("%d frames past first.", f-d.Table.Start())
+		}
+	}
+	a := d.Rig.Axes[worst]
+	unit := string(a.Unit)
+	if a.Unit == rig.Deg {
+		unit = "°"
+	}
+	return false, fmt.Sprintf("%s is %.1f %s from frame %s.", a.Name, math.Abs(here[worst]-first[worst]), unit, limit.Frame4(float64(d.Table.Start())))
+}

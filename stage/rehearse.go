@@ -1,0 +1,305 @@
+package stage
+
+import (
+	"bufio"
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"log/slog"
+	"os"
+	"os/exec"
+	"strconv"
+	"strings"
+	"time"
+
+	"keenarc/core/clock"
+	"keenarc/core/curve"
+	"keenarc/core/geom"
+	"keenarc/core/lens"
+	"keenarc/core/limit"
+	"keenarc/core/path"
+	"keenarc/core/rig"
+	"keenarc/core/seal"
+	"keenarc/core/trace"
+	"keenarc/exchange"
+	"keenarc/link"
+)
+
+// StandIn is a stand-in rig in a process of its own.
+type StandIn struct {
+	Addr string
+	cmd  *exec.Cmd
+}
+
+// StartStandIn runs "keenarc stand-in" with the given flags and waits for its address.
+func StartStandIn(ctx context.Context, binary string, args ...string) (*StandIn, error) {
+	cmd := exec.CommandContext(ctx, binary, append([]string{"stand-in"}, args...)...)
+	cmd.Cancel = func() error { return cmd.Process.Signal(os.Interrupt) }
+	cmd.WaitDelay = 2 * time.Second
+	cmd.Stderr = os.Stderr
+	out, err := cmd.StdoutPipe()
+	if err != nil {
+		return nil, err
+	}
+	if err := cmd.Start(); err != nil {
+		return nil, fmt.Errorf("starting the stand-in rig: %w", err)
+	}
+	line, err := bufio.NewReader(out).ReadString('\n')
+	if err != nil {
+		_ = cmd.Wait()
+		return nil, fmt.Errorf("the stand-in rig did not start: %w", err)
+	}
+	f := strings.Fields(line)
+	return &StandIn{f[len(f)-1], cmd}, nil
+}
+
+// Process is the stand-in's process, for tests that kill it.
+func (s *StandIn) Process() *os.Process { return s.cmd.Process }
+
+// Close ends the stand-in and waits for it.
+func (s *StandIn) Close() {
+	_ = s.cmd.Process.Signal(os.Interrupt)
+	_ = s.cmd.Wait()
+}
+
+// RollOptions are the choices of "keenarc roll".
+type RollOptions struct {
+	Keys   io.Reader
+	Rig    string
+	Passes int
+	Kind   curve.Kind
+	FPS    clock.Rate
+	Factor clock.Rate
+	Seed   uint64
+	Pace   int
+	Fault  string // passed to the stand-in: roll:axis:frame:by
+	Binary string
+	Out    io.Writer
+	Log    *slog.Logger
+}
+
+// ErrBadInput marks what the caller got wrong, ErrNotAllowed what may not be
+// rolled; both carry a sentence.
+var (
+	ErrBadInput   = errors.New("bad input")
+	ErrNotAllowed = errors.New("not allowed")
+)
+
+// Rigs are the machines the application knows by id.
+func Rigs() map[string]*rig.Rig { return map[string]*rig.Rig{"plank": rig.Plank()} }
+
+// PlanFromKeys reads a keyframe file into a path for a rig.
+func PlanFromKeys(in io.Reader, r *rig.Rig, l *lens.Package, rate clock.Rate, kind curve.Kind) (*path.Path, error) {
+	scale, err := lens.NewScale(l.Marks)
+	if err != nil {
+		return nil, err
+	}
+	tracks, err := exchange.ReadKeys(in, r, scale)
+	if err != nil {
+		return nil, err
+	}
+	for i := range tracks {
+		tracks[i].Kind = kind
+	}
+	return path.New(r, rate, BasePose(r, scale)).Apply(r, path.Edit{Op: "replace", Tracks: tracks})
+}
+
+// BasePose is where axes without keyframes stand: level, in the middle of the
+// rail, focused at 1.2 m.
+func BasePose(r *rig.Rig, scale *lens.Scale) map[string]float64 {
+	out := map[string]float64{}
+	for _, a := range r.Axes {
+		switch {
+		case a.ID == "focus":
+			out[a.ID] = scale.Ring(1.2)
+		case a.Unit == rig.MM:
+			out[a.ID] = (a.Min + a.Max) / 2
+		}
+	}
+	return out
+}
+
+// Roll does the whole job without a browser or a database: reads keyframes,
+// checks, seals, starts a stand-in, homes, goes to the first frame, rolls the
+// passes and judges them. It returns the verdict's word.
+func Roll(ctx context.Context, o RollOptions) (string, error) {
+	r := Rigs()[o.Rig]
+	switch {
+	case r == nil:
+		return "", fmt.Errorf("%w: --rig: there is no rig %q; use plank", ErrBadInput, o.Rig)
+	case o.Passes < 1 || o.Passes > 50:
+		return "", fmt.Errorf("%w: --passes: %d; give 1 to 50", ErrBadInput, o.Passes)
+	}
+	l, set := lens.Demo(), geom.HarbourSet()
+	p, err := PlanFromKeys(o.Keys, r, l, o.FPS, o.Kind)
+	if err != nil {
+		return "", fmt.Errorf("%w: %w", ErrBadInput, err)
+	}
+	if p, err = p.Apply(r, path.Edit{Op: "factor", Factor: &o.Factor}); err != nil {
+		return "", fmt.Errorf("%w: %w", ErrBadInput, err)
+	}
+	table, brk, err := checkAndSeal(o.Out, p, r)
+	if err != nil {
+		return "", err
+	}
+	args := []string{"--rig", o.Rig, "--seed", strconv.FormatUint(o.Seed, 10), "--pace", strconv.Itoa(o.Pace)}
+	if o.Fault != "" {
+		args = append(args, "--fault", o.Fault)
+	}
+	si, err := StartStandIn(ctx, o.Binary, args...)
+	if err != nil {
+		return "", err
+	}
+	defer si.Close()
+	j := &Memory{}
+	f := NewFloor(func(ctx context.Context) (link.Rig, error) { return link.Dial(ctx, si.Addr) }, j, o.Log)
+	run, stop := context.WithCancel(ctx)
+	ended := make(chan error, 1)
+	go func() { ended <- f.Run(run) }()
+	takes, err := rollPasses(ctx, f, o, table, brk)
+	stop()
+	<-ended
+	if err != nil {
+		return "", err
+	}
+	return verdict(o, r, l, set, table, takes)
+}
+
+func checkAndSeal(out io.Writer, p *path.Path, r *rig.Rig) (*seal.Table, *limit.Braking, error) {
+	m, a, err := limit.Analyse(p, r)
+	if err != nil {
+		return nil, nil, fmt.Errorf("%w: %w", ErrBadInput, err)
+	}
+	fmt.Fprintf(out, "path      %d pictures, %04d–%04d, at %.4g fps\n", m.Last-m.First, m.First, m.Last-1, p.Clock().FPS())
+	for i, x := range a.Report.Axes {
+		fmt.Fprintf(out, "check     %-6s speed %3.0f%%  acceleration %3.0f%%  range %.4g to %.4g %s\n", x.Axis, x.Speed.Share*100, x.Acceleration.Share*100, x.Low, x.High, r.Axes[i].Unit)
+	}
+	for _, s := range a.Sentences {
+		fmt.Fprintf(out, "finding   %s\n", s)
+	}
+	for _, rem := range a.Remedies {
+		fmt.Fprintf(out, "remedy    %s\n", rem.Text)
+	}
+	if len(a.Sentences) > 0 {
+		return nil, nil, fmt.Errorf("%w: %s", ErrNotAllowed, a.Sentences[0])
+	}
+	t, err := seal.Make(p, r)
+	if err != nil {
+		return nil, nil, fmt.Errorf("%w: %w", ErrNotAllowed, err)
+	}
+	b, err := limit.Brake(m, r, p.Clock().FPS())
+	if err != nil {
+		return nil, nil, fmt.Errorf("%w: %w", ErrNotAllowed, err)
+	}
+	fmt.Fprintf(out, "sealed    %s\nstops     within %.2f s, %.2f m along the path\n", seal.Short(t.Fingerprint()), b.Seconds, b.TravelM)
+	return t, b, nil
+}
+
+func rollPasses(ctx context.Context, f *Floor, o RollOptions, table *seal.Table, brk *limit.Braking) ([]*Take, error) {
+	const who = "command line"
+	if err := f.waitFor(ctx, func(s Snapshot) bool { return s.Connected && s.State.N > 0 }); err != nil {
+		return nil, err
+	}
+	if err := f.Home(ctx, who, ""); err != nil {
+		return nil, err
+	}
+	if err := f.WaitIdle(ctx); err != nil {
+		return nil, err
+	}
+	fmt.Fprintln(o.Out, "homed     all axes")
+	var takes []*Take
+	for n := 1; n <= o.Passes; n++ {
+		p := &Pass{ID: strconv.Itoa(n), Name: "pass", Number: n, Table: table, Factor: o.Factor, BrakeS: brk.Seconds}
+		if err := f.GoTo(ctx, who, "", "To the first frame.", FirstPose(p)); err != nil {
+			return nil, err
+		}
+		if err := f.WaitIdle(ctx); err != nil {
+			return nil, err
+		}
+		t, err := f.rollHeld(ctx, who, p)
+		if err != nil {
+			return nil, err
+		}
+		end := "to the end"
+		if t.Broken {
+			end = fmt.Sprintf("broken off at %04.0f: %s", t.Frame, t.Why)
+		}
+		fmt.Fprintf(o.Out, "pass %-4d %d samples, %s\n", n, t.Rows, end)
+		takes = append(takes, t)
+	}
+	return takes, nil
+}
+
+// rollHeld rolls with this process as the hold: it beats while it runs, and
+// an interrupt lets go.
+func (f *Floor) rollHeld(ctx context.Context, who string, p *Pass) (*Take, error) {
+	h, err := f.Press(ctx, who, "", p, func() bool { return ctx.Err() == nil })
+	if err != nil {
+		return nil, err
+	}
+	beat := time.NewTicker(link.BeatMS * time.Millisecond)
+	defer beat.Stop()
+	cancelled := ctx.Done()
+	for {
+		select {
+		case <-h.Done():
+			h.Release()
+			return h.Take(), nil
+		case <-cancelled:
+			h.Release()
+			cancelled = nil
+		case <-beat.C:
+			if cancelled != nil {
+				_ = h.Beat()
+			}
+		}
+	}
+}
+
+func (f *Floor) waitFor(ctx context.Context, ok func(Snapshot) bool) error {
+	ch, end := f.Watch()
+	defer end()
+	for !ok(f.Now()) {
+		select {
+		case <-ch:
+		case <-ctx.Done():
+			return ctx.Err()
+		}
+	}
+	return nil
+}
+
+func verdict(o RollOptions, r *rig.Rig, l *lens.Package, set *geom.Set, table *seal.Table, takes []*Take) (string, error) {
+	j, err := NewJudge(r, l, set, table, ThresholdPx)
+	if err != nil {
+		return "", err
+	}
+	word := trace.Stacks
+	for i, t := range takes {
+		var ref *Take
+		if i > 0 {
+			ref = takes[0]
+		}
+		f := j.Take(t, ref)
+		fmt.Fprintf(o.Out, "pass %-4d from the seal: at most %.3f px, at %s (%s)\n", i+1, f.Deviation.WorstPx, limit.Frame4(float64(f.Deviation.WorstFrame)), f.Deviation.WorstPoint)
+		v := f.Verdict
+		if v == nil && len(takes) == 1 {
+			v = f.Deviation
+		}
+		if v == nil {
+			continue
+		}
+		if ref != nil {
+			fmt.Fprintf(o.Out, "pass %-4d against pass 1: at most %.3f px, at %s (%s)\n", i+1, v.WorstPx, limit.Frame4(float64(v.WorstFrame)), v.WorstPoint)
+		}
+		if v.Word != trace.Stacks {
+			word = trace.Off
+		}
+	}
+	for _, u := range trace.Unseen(r) {
+		fmt.Fprintf(o.Out, "unseen    %s\n", u)
+	}
+	fmt.Fprintf(o.Out, "verdict   %s\n", word)
+	return word, nil
+}

@@ -1,0 +1,280 @@
+package standin
+
+import (
+	"bufio"
+	"context"
+	"encoding/json"
+	"fmt"
+	"math"
+	"net"
+	"slices"
+	"sync"
+	"time"
+
+	"keenarc/link"
+)
+
+// Server runs a Sim in real time (times Pace) and speaks the rig link. It owns
+// its goroutines: Run returns when all of them have ended.
+type Server struct {
+	mu     sync.Mutex // guards sim, owner and late
+	sim    *Sim
+	owner  *session // whose lease the epoch is
+	late   []float64
+	listen net.Listener
+}
+
+// Listen opens a loopback address for a stand-in.
+func Listen(o Options, addr string) (*Server, error) {
+	if err := o.Rig.Check(); err != nil {
+		return nil, err
+	}
+	if o.Pace < 1 || o.Pace > 100 {
+		return nil, fmt.Errorf("pace %d: give 1 (real time) to 100", o.Pace)
+	}
+	l, err := net.Listen("tcp", addr)
+	if err != nil {
+		return nil, fmt.Errorf("stand-in: %w", err)
+	}
+	return &Server{sim: NewSim(o), listen: l}, nil
+}
+
+// Addr is where it listens.
+func (s *Server) Addr() string { return s.listen.Addr().String() }
+
+// Run serves until the context ends.
+func (s *Server) Run(ctx context.Context) error {
+	ctx, cancel := context.WithCancel(ctx)
+	defer cancel()
+	var wg sync.WaitGroup
+	wg.Go(func() { s.loop(ctx) })
+	wg.Go(func() { <-ctx.Done(); s.listen.Close() })
+	for {
+		conn, err := s.listen.Accept()
+		if err != nil {
+			cancel()
+			wg.Wait()
+			return nil
+		}
+		ss := &session{srv: s, conn: conn, sent: map[string]int{}, ended: map[string]bool{}}
+		wg.Go(func() { ss.serve(ctx) })
+	}
+}
+
+// loop steps the simulation so that it keeps up with the wall clock.
+func (s *Server) loop(ctx context.Context) {
+	tk := time.NewTicker(time.Millisecond)
+	defer tk.Stop()
+	start := time.Now()
+	done, pace := int64(0), int64(s.sim.o.Pace)
+	for {
+		select {
+		case <-ctx.Done():
+			return
+		case <-tk.C:
+		}
+		elapsed := time.Since(start)
+		due := elapsed.Milliseconds()
+		s.mu.Lock()
+		if due > done {
+			late := float64(elapsed.Microseconds() - (done+1)*1000)
+			if s.late = append(s.late, late); len(s.late) > 60_000 {
+				s.late = s.late[30_000:]
+			}
+		}
+		for ; done < due; done++ {
+			for range pace {
+				s.sim.Step()
+			}
+		}
+		s.mu.Unlock()
+	}
+}
+
+func (s *Server) stats() *link.Stats {
+	st := &link.Stats{Ticks: s.sim.tick}
+	v := slices.Clone(s.late)
+	slices.Sort(v)
+	if n := len(v); n > 0 {
+		for _, x := range v {
+			st.LateUS += x / float64(n)
+		}
+		st.Late99, st.LateMax = v[n*99/100], v[n-1]
+	}
+	st.LateUS = math.Round(st.LateUS*10) / 10
+	return st
+}
+
+// session is one connection.
+type session struct {
+	srv   *Server
+	conn  net.Conn
+	write sync.Mutex
+	watch bool
+	sent  map[string]int  // rows pushed, by take
+	ended map[string]bool // takes whose end was pushed
+}
+
+func (c *session) serve(ctx context.Context) {
+	ctx, cancel := context.WithCancel(ctx)
+	defer cancel()
+	var wg sync.WaitGroup
+	wg.Go(func() { c.push(ctx) })
+	wg.Go(func() { <-ctx.Done(); c.conn.Close() })
+	in := bufio.NewReaderSize(c.conn, 1<<16)
+	for {
+		line, err := in.ReadBytes('\n')
+		if err != nil {
+			break
+		}
+		var q link.Request
+		if err := json.Unmarshal(line, &q); err != nil {
+			c.send(link.Reply{Re: q.ID, Why: "this line is not JSON: " + err.Error()})
+			continue
+		}
+		if r, answer := c.do(q); answer {
+			r.Re = q.ID
+			c.send(r)
+		}
+	}
+	c.srv.mu.Lock()
+	if c.srv.owner == c {
+		c.srv.sim.Stop("the connection was lost")
+		c.srv.owner = nil
+	}
+	c.srv.mu.Unlock()
+	cancel()
+	wg.Wait()
+}
+
+func (c *session) send(v any) {
+	b, err := json.Marshal(v)
+	if err != nil {
+		return
+	}
+	c.write.Lock()
+	defer c.write.Unlock()
+	if c.conn.SetWriteDeadline(time.Now().Add(5*time.Second)) == nil {
+		if _, err := c.conn.Write(append(b, '\n')); err != nil {
+			c.conn.Close()
+		}
+	}
+}
+
+// do carries out one request; beats and signs of life have no reply.
+func (c *session) do(q link.Request) (r link.Reply, answer bool) {
+	s := c.srv
+	var table []byte
+	if q.Do == "load" { // unpacked before the lock: it takes a while
+		var err error
+		if table, err = link.UnpackTable(q.Table); err != nil {
+			return link.Reply{Why: err.Error()}, true
+		}
+	}
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	sim := s.sim
+	if s.owner == c {
+		sim.Heard()
+	}
+	var err error
+	switch q.Do {
+	case "describe":
+		return link.Reply{OK: true, Rig: sim.o.Rig, Epoch: sim.epoch}, true
+	case "stats":
+		return link.Reply{OK: true, Stats: s.stats()}, true
+	case "watch":
+		c.watch = true
+	case "lease":
+		r.Epoch = sim.Lease()
+		s.owner = c
+	case "alive":
+		return r, false
+	case "beat":
+		sim.Beat(q.Epoch)
+		return r, false
+	case "release":
+		if q.Epoch == sim.epoch {
+			sim.Stop("the hold was let go")
+		}
+		return r, false
+	case "home":
+		err = sim.Home(q.Epoch)
+	case "goto":
+		err = sim.GoTo(q.Epoch, q.To)
+	case "jog":
+		err = sim.Jog(q.Epoch, q.Axis, q.Speed)
+	case "load":
+		r.Print, err = sim.Load(q.Epoch, table)
+	case "arm":
+		err = sim.Arm(q)
+	case "roll":
+		err = sim.Roll(q.Epoch)
+	case "stop":
+		sim.Stop("stop was pressed")
+	case "ack":
+		sim.Ack(q.Take, q.Rows)
+	case "trace":
+		if err = sim.Knows(q.Take); err == nil {
+			c.sent[q.Take], c.ended[q.Take] = q.Rows, false
+		}
+	default:
+		err = refuse("there is no request %q", q.Do)
+	}
+	if r.OK = err == nil; err != nil {
+		r.Why = err.Error()
+	}
+	return r, true
+}
+
+// chunk is how many rows of a trace go into one line.
+const chunk = 100
+
+// push sends states 50 times a second and rows as they come.
+func (c *session) push(ctx context.Context) {
+	tk := time.NewTicker(20 * time.Millisecond)
+	defer tk.Stop()
+	for n := int64(1); ; n++ {
+		select {
+		case <-ctx.Done():
+			return
+		case <-tk.C:
+		}
+		for _, ev := range c.gather(n) {
+			c.send(ev)
+		}
+	}
+}
+
+func (c *session) gather(n int64) []link.Event {
+	c.srv.mu.Lock()
+	defer c.srv.mu.Unlock()
+	if !c.watch {
+		return nil
+	}
+	st := c.srv.sim.State()
+	st.N = n
+	out := []link.Event{{State: st}}
+	for _, t := range c.srv.sim.takes {
+		from, seen := c.sent[t.id]
+		if !seen {
+			from = t.acked
+		}
+		for len(t.pos)-from >= chunk || t.ended && from < len(t.pos) {
+			to := min(from+chunk, len(t.pos))
+			cols := make([][]int32, len(t.steps))
+			for a := range cols {
+				cols[a] = t.steps[a][from:to]
+			}
+			out = append(out, link.Event{Rows: link.PackRows(t.id, t.tick, from, t.pos[from:to], cols)})
+			from = to
+		}
+		c.sent[t.id] = from
+		if t.ended && !c.ended[t.id] {
+			end := t.end
+			out = append(out, link.Event{Take: &end})
+			c.ended[t.id] = true
+		}
+	}
+	return out
+}

@@ -1,0 +1,391 @@
+// Package standin is a simulated rig that speaks the rig link over loopback as
+// a machine would.
+//
+// Sim is its physics: a loop of 1 ms ticks, driven from outside, without wall
+// clock, so that the same commands at the same ticks give the same motion. A
+// take's noise depends only on the seed and on how many takes were rolled.
+package standin
+
+import (
+	"encoding/hex"
+	"errors"
+	"fmt"
+	"math"
+	"math/rand/v2"
+	"strconv"
+	"strings"
+
+	"keenarc/core/clock"
+	"keenarc/core/limit"
+	"keenarc/core/rig"
+	"keenarc/core/seal"
+	"keenarc/link"
+)
+
+// Options of a stand-in.
+type Options struct {
+	Rig  *rig.Rig
+	Seed uint64
+	// Pace is simulated milliseconds per millisecond: 1 is real time.
+	Pace   int
+	Faults []Fault
+}
+
+// Fault makes an axis lose steps: in the roll with this number (from 1), from
+// a frame on, its output stays By axis units off.
+type Fault struct {
+	Roll  int
+	Axis  string
+	Frame float64
+	By    float64
+}
+
+// take is one roll's trace, kept until acknowledged.
+type take struct {
+	id     string
+	tick   int64
+	pos    []clock.Pos
+	steps  [][]int32
+	acked  int
+	ended  bool
+	end    link.TakeEnd
+	broken string
+}
+
+// way is a straight go-to in joint space: a minimum-jerk move of all axes in one time.
+type way struct {
+	from, to []float64
+	seconds  float64
+}
+
+// brake is a slowing of the running motion to rest.
+type brake struct {
+	tick    int64
+	from    float64 // frames (rolling) or seconds (moving) at its start
+	rate    float64 // per second
+	seconds float64
+}
+
+// Sim is the machine.
+type Sim struct {
+	o     Options
+	axes  []axis
+	tick  int64
+	mode  string
+	epoch int64
+
+	table *seal.Table
+	print string
+	clk   clock.Uniform
+	armed link.Request
+	rolls int
+	start int64 // tick of the roll's or move's start
+	way   way
+	legs  []way // what follows (homing)
+	brake *brake
+	pos   clock.Pos
+	takes []*take
+	cur   *take
+	beat  int64 // tick of the last beat
+	heard int64 // tick of the lease holder's last word
+	jog   int   // axis, while jogging
+	jogV  float64
+	homes int
+}
+
+// NewSim puts the rig somewhere it does not know.
+func NewSim(o Options) *Sim {
+	s := &Sim{o: o, mode: link.Idle, beat: -1}
+	rng := rand.New(rand.NewPCG(o.Seed, 0x51))
+	for i := range o.Rig.Axes {
+		a := &o.Rig.Axes[i]
+		s.axes = append(s.axes, newAxis(a, a.Min+(0.2+0.6*rng.Float64())*(a.Max-a.Min)))
+	}
+	return s
+}
+
+// silence is how many ticks without a beat make the rig slow down.
+func (s *Sim) silence() int64 { return link.SilenceMS * int64(s.o.Pace) }
+
+func (s *Sim) homed() (name string, ok bool) {
+	for i := range s.axes {
+		if !s.axes[i].homed {
+			return s.axes[i].a.Name, false
+		}
+	}
+	return "", true
+}
+
+func refuse(format string, v ...any) error { return fmt.Errorf(format, v...) }
+
+func (s *Sim) mayMove(epoch int64) error {
+	switch {
+	case epoch != s.epoch || epoch == 0:
+		return refuse("the lease is not yours (epoch %d, now %d); take it first", epoch, s.epoch)
+	case s.mode != link.Idle && s.mode != link.Armed:
+		return refuse("the rig is %s; wait until it is idle", s.mode)
+	}
+	s.heard = s.tick
+	return nil
+}
+
+// Lease hands the control to a new holder; what the old one had moving stops.
+func (s *Sim) Lease() int64 {
+	s.Stop("the lease was taken over")
+	s.epoch++
+	s.heard = s.tick
+	return s.epoch
+}
+
+// Home starts homing of all axes: fast past the sensor, back off, slowly onto
+// its edge from the same side.
+func (s *Sim) Home(epoch int64) error {
+	if err := s.mayMove(epoch); err != nil {
+		return err
+	}
+	s.homes++
+	rng := rand.New(rand.NewPCG(s.o.Seed, 0x4000+uint64(s.homes)))
+	past, back, edge := make([]float64, len(s.axes)), make([]float64, len(s.axes)), make([]float64, len(s.axes))
+	for i := range s.axes {
+		a := &s.axes[i]
+		a.homed = false
+		a.foundAt = rng.NormFloat64() * a.a.Repeatability / 3
+		span := a.a.Max - a.a.Min
+		zero := min(max(0, a.a.Min), a.a.Max)
+		past[i], back[i], edge[i] = zero+a.foundAt-0.004*span, zero+a.foundAt+0.008*span, zero+a.foundAt
+	}
+	s.legs = []way{s.wayTo(nil, past, 0.6), s.wayTo(past, back, 0.3), s.wayTo(back, edge, 0.04)}
+	s.next(link.Homing)
+	return nil
+}
+
+// GoTo starts a straight move of the named axes at half of their working speed.
+func (s *Sim) GoTo(epoch int64, to map[string]float64) error {
+	if err := s.mayMove(epoch); err != nil {
+		return err
+	}
+	if name, ok := s.homed(); !ok {
+		return refuse("%s is not homed; home it first", name)
+	}
+	target := s.command()
+	for id, v := range to {
+		i := s.o.Rig.Index(id)
+		if i < 0 {
+			return refuse("there is no axis %q", id)
+		}
+		a := s.o.Rig.Axes[i]
+		if math.IsNaN(v) || v < a.Min-1e-9 || v > a.Max+1e-9 {
+			return refuse("%s to %g %s is outside its soft limits %g to %g", a.Name, v, a.Unit, a.Min, a.Max)
+		}
+		target[i] = v
+	}
+	// Arrive from one side: short of the pose first, then up to it, so that the
+	// slack lies the same way every time.
+	short := append([]float64(nil), target...)
+	for i := range short {
+		short[i] = max(short[i]-4*s.axes[i].a.Backlash, s.axes[i].a.Min)
+	}
+	s.legs = []way{s.wayTo(nil, short, 0.5), s.wayTo(short, target, 0.1)}
+	s.next(link.Moving)
+	return nil
+}
+
+func (s *Sim) command() []float64 {
+	out := make([]float64, len(s.axes))
+	for i := range s.axes {
+		out[i] = s.axes[i].cmd
+	}
+	return out
+}
+
+func (s *Sim) wayTo(from, to []float64, share float64) way {
+	if from == nil {
+		from = s.command()
+	}
+	t := 0.02
+	for i := range to {
+		l := s.axes[i].a.Working
+		d := math.Abs(to[i] - from[i])
+		t = max(t, 15.0/8*d/(l.Speed*share), math.Sqrt(10/math.Sqrt(3)*d/(l.Acceleration*share)))
+	}
+	return way{append([]float64(nil), from...), append([]float64(nil), to...), t}
+}
+
+func (s *Sim) next(mode string) {
+	s.way, s.legs = s.legs[0], s.legs[1:]
+	s.mode, s.start, s.brake = mode, s.tick, nil
+}
+
+// Jog moves one axis at a speed while beats keep coming.
+func (s *Sim) Jog(epoch int64, id string, speed float64) error {
+	i := s.o.Rig.Index(id)
+	if i < 0 {
+		return refuse("there is no axis %q", id)
+	}
+	if s.mode == link.Jogging && epoch == s.epoch && i == s.jog {
+		s.mode = link.Idle // a new speed for the same jog
+	}
+	if err := s.mayMove(epoch); err != nil {
+		return err
+	}
+	a := s.o.Rig.Axes[i]
+	if math.IsNaN(speed) || math.Abs(speed) > a.Working.Speed {
+		return refuse("%s at %g %s/s is over its working speed %g", a.Name, speed, a.Unit, a.Working.Speed)
+	}
+	s.mode, s.jog, s.jogV, s.beat = link.Jogging, i, speed, s.tick
+	return nil
+}
+
+// Load takes a sealed table and answers its fingerprint. It refuses tables
+// made for another rig.
+func (s *Sim) Load(epoch int64, canonical []byte) (string, error) {
+	if err := s.mayMove(epoch); err != nil {
+		return "", err
+	}
+	t, err := seal.Decode(canonical)
+	if err != nil {
+		return "", err
+	}
+	if t.RigID != s.o.Rig.ID || t.RigVersion != s.o.Rig.Version || len(t.Axes) != len(s.axes) {
+		return "", refuse("the table is for rig %s version %d, this is %s version %d", t.RigID, t.RigVersion, s.o.Rig.ID, s.o.Rig.Version)
+	}
+	for i, id := range t.Axes {
+		if id != s.o.Rig.Axes[i].ID || t.Units[i] != s.o.Rig.Axes[i].StepsPerUnit {
+			return "", refuse("the table's axis %d is %s with another scale", i+1, id)
+		}
+	}
+	f := t.Fingerprint()
+	s.table, s.print = t, hex.EncodeToString(f[:])
+	return s.print, nil
+}
+
+// Arm makes ready to roll the loaded table for a take.
+func (s *Sim) Arm(q link.Request) error {
+	if err := s.mayMove(q.Epoch); err != nil {
+		return err
+	}
+	if name, ok := s.homed(); !ok {
+		return refuse("%s is not homed; home it first", name)
+	}
+	switch {
+	case s.table == nil || q.Print != s.print:
+		return refuse("the loaded table is not the one named; load it again")
+	case q.Rate == nil || q.Rate.Check("factor") != nil:
+		return refuse("the rate factor is missing or out of bounds")
+	case q.Take == "":
+		return refuse("the take has no name")
+	case !(q.Brake >= 0.1 && q.Brake <= 5):
+		return refuse("braking in %g s; give 0.1 to 5 s", q.Brake)
+	}
+	clk := s.table.Clock(*q.Rate)
+	if err := s.checkTable(clk.FPS()); err != nil {
+		return err
+	}
+	for i := range s.axes {
+		a := s.axes[i].a
+		first := seal.Value(s.table.Steps[i][0], s.table.Units[i])
+		if d := math.Abs(s.axes[i].cmd - first); d > 1e-6+math.Abs(float64(s.table.Units[i].Den)/float64(s.table.Units[i].Num)) {
+			return refuse("%s is %.3g %s from the first frame; go there first", a.Name, d, a.Unit)
+		}
+	}
+	s.armed, s.clk, s.mode = q, clk, link.Armed
+	s.pos = clock.Pos(s.table.Start()) << 32
+	return nil
+}
+
+// checkTable refuses what breaks the rig's own limits, on the integers.
+func (s *Sim) checkTable(fps float64) error {
+	hz := fps * seal.TicksPerFrame
+	for i, row := range s.table.Steps {
+		a, u := s.axes[i].a, s.table.Units[i]
+		for k, v := range row {
+			x := seal.Value(v, u)
+			if x < a.Min-1e-6 || x > a.Max+1e-6 {
+				return refuse("%s leaves its soft limits at frame %s", a.Name, limit.Frame4(float64(s.table.Start()+k/seal.TicksPerFrame)))
+			}
+			if k == 0 || k == len(row)-1 {
+				continue
+			}
+			sp := math.Abs(seal.Value(row[k+1]-row[k-1], u)) / 2 * hz
+			ac := math.Abs(seal.Value(row[k+1]-2*v+row[k-1], u)) * hz * hz
+			if sp > a.Rated.Speed || ac > a.Rated.Acceleration {
+				return refuse("%s would be over its rated limits at frame %s", a.Name, limit.Frame4(float64(s.table.Start()+k/seal.TicksPerFrame)))
+			}
+		}
+	}
+	return nil
+}
+
+// Roll starts the armed take; beats must follow.
+func (s *Sim) Roll(epoch int64) error {
+	if epoch != s.epoch || s.mode != link.Armed {
+		return refuse("the rig is %s; arm it first", s.mode)
+	}
+	s.rolls++
+	s.mode, s.start, s.beat, s.heard, s.brake = link.Rolling, s.tick+1, s.tick, s.tick, nil
+	s.cur = &take{id: s.armed.Take, tick: -1, steps: make([][]int32, len(s.axes))}
+	s.takes = append(s.takes, s.cur)
+	for i := range s.axes {
+		s.axes[i].beginRoll(s.o.Seed, s.rolls, i, s.faultFor(s.o.Rig.Axes[i].ID))
+	}
+	return nil
+}
+
+func (s *Sim) faultFor(id string) *Fault {
+	for i, f := range s.o.Faults {
+		if f.Axis == id && f.Roll == s.rolls {
+			return &s.o.Faults[i]
+		}
+	}
+	return nil
+}
+
+// Beat is the hold's sign of life.
+func (s *Sim) Beat(epoch int64) {
+	if epoch == s.epoch && epoch != 0 {
+		s.beat, s.heard = s.tick, s.tick
+	}
+}
+
+// Heard notes a word of the lease holder.
+func (s *Sim) Heard() { s.heard = s.tick }
+
+// Stop slows whatever moves to rest along its way. Anybody may call it.
+func (s *Sim) Stop(why string) {
+	switch s.mode {
+	case link.Rolling:
+		s.slow(s.pos.Frame(), s.clk.FPS(), s.armed.Brake, why)
+	case link.Homing, link.Moving:
+		s.slow(float64(s.tick-s.start)/1000, 1, 0.3, why)
+	case link.Jogging:
+		s.jogV = 0
+	case link.Armed:
+		s.mode = link.Idle
+	}
+}
+
+func (s *Sim) slow(from, rate, seconds float64, why string) {
+	s.brake = &brake{s.tick, from, rate, seconds}
+	if s.mode == link.Rolling {
+		s.cur.broken = why
+		s.mode = link.Braking
+	} else {
+		s.legs = nil
+	}
+}
+
+// ParseFault reads ROLL:AXIS:FRAME:BY.
+func ParseFault(text string, r *rig.Rig) (Fault, error) {
+	var f Fault
+	p := strings.Split(text, ":")
+	if len(p) != 4 {
+		return f, fmt.Errorf("%q is not ROLL:AXIS:FRAME:BY, as 2:track:128:0.9", text)
+	}
+	n, err1 := strconv.Atoi(p[0])
+	frame, err2 := strconv.ParseFloat(p[2], 64)
+	by, err3 := strconv.ParseFloat(p[3], 64)
+	if err := errors.Join(err1, err2, err3); err != nil || r.Index(p[1]) < 0 {
+		return f, fmt.Errorf("%q: give a roll number, an axis of %s, a frame and a distance", text, r.Name)
+	}
+	return Fault{n, p[1], frame, by}, nil
+}
