@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"time"
 
+	"keenarc/core/seal"
 	"keenarc/core/trace"
 	"keenarc/link"
 )
@@ -250,11 +251,16 @@ func (f *Floor) resume(ctx context.Context, c link.Rig) {
 
 // FirstPose is a table's first pose by axis.
 func FirstPose(p *Pass) map[string]float64 {
-	out, v := map[string]float64{}, make([]float64, len(p.Table.Axes))
-	trace.Sealed{Table: p.Table}.AtFrame(v, p.Table.Start())
-	for i, id := range p.Table.Axes {
-		out[id] = v[i]
-	}
-	return out
+	v, _ := PoseAt(p.Table, p.Table.Start())
+	return v
 }
 
+// PoseAt is a table's pose at a frame by axis; ok is false outside the table.
+func PoseAt(t *seal.Table, frame int) (pose map[string]float64, ok bool) {
+	out, v := map[string]float64{}, make([]float64, len(t.Axes))
+	ok = trace.Sealed{Table: t}.AtFrame(v, frame)
+	for i, id := range t.Axes {
+		out[id] = v[i]
+	}
+	return out, ok
+}

@@ -21,9 +21,13 @@ import (
 	"keenarc/core/curve"
 	"keenarc/stage"
 	"keenarc/standin"
+	"keenarc/web"
 )
 
 type cli struct {
+	Demo    demoCmd    `cmd:"" help:"Start everything with the demo production and serve."`
+	Serve   serveCmd   `cmd:"" help:"Serve with a database and a rig that are there already."`
+	OpenAPI openAPICmd `cmd:"" name:"openapi" help:"Print the API's description."`
 	Calc    calcCmd    `cmd:"" help:"Run a calculation: request on standard input, answer on standard output."`
 	Roll    rollCmd    `cmd:"" help:"Check, seal, roll and judge keyframes on a stand-in rig, without a browser."`
 	StandIn standInCmd `cmd:"" name:"stand-in" help:"Run a simulated rig on loopback."`
@@ -193,3 +197,36 @@ func (c *standInCmd) Run(ctx context.Context) error {
 	fmt.Println("stand-in rig", r.Name, "on", s.Addr())
 	return s.Run(ctx)
 }
+
+type demoCmd struct {
+	Listen string `default:"127.0.0.1:7420" help:"Loopback address; another free port is taken when it is in use."`
+	Folder string `default:".keenarc" help:"For the database and the spool."`
+	URL    string `name:"database" env:"KEENARC_DATABASE_URL" help:"Use this PostgreSQL instead of starting one."`
+	Seed   uint64 `default:"1" help:"Seed of the stand-in rig."`
+	Reset  bool   `help:"Throw everything away first."`
+}
+
+func (c *demoCmd) Run(ctx context.Context) error {
+	bin, err := os.Executable()
+	if err != nil {
+		return err
+	}
+	return web.Run(ctx, web.Options{Listen: c.Listen, Folder: c.Folder, URL: c.URL, Binary: bin, Seed: c.Seed, Demo: true, Reset: c.Reset,
+		Out: os.Stdout, Log: slog.New(slog.NewTextHandler(os.Stderr, nil))})
+}
+
+type serveCmd struct {
+	Listen string `default:"127.0.0.1:7420" help:"Loopback address."`
+	Folder string `default:".keenarc" help:"For the spool."`
+	URL    string `name:"database" env:"KEENARC_DATABASE_URL" required:"" help:"PostgreSQL."`
+	Rig    string `required:"" help:"Address of the rig."`
+}
+
+func (c *serveCmd) Run(ctx context.Context) error {
+	return web.Run(ctx, web.Options{Listen: c.Listen, Folder: c.Folder, URL: c.URL, RigAddr: c.Rig,
+		Out: os.Stdout, Log: slog.New(slog.NewTextHandler(os.Stderr, nil))})
+}
+
+type openAPICmd struct{}
+
+func (openAPICmd) Run() error { return printOr2(web.Describe()) }

@@ -1,0 +1,48 @@
+package store
+
+import (
+	"bytes"
+	"context"
+
+	"keenarc/core/clock"
+	"keenarc/core/curve"
+	"keenarc/core/geom"
+	"keenarc/core/lens"
+	"keenarc/core/rig"
+	"keenarc/core/trace"
+	"keenarc/examples"
+	"keenarc/stage"
+)
+
+func traceAt(tick int64) *trace.Trace { return &trace.Trace{Tick: tick} }
+
+// LoadDemo puts The Salt Lantern with SL-010 into an empty database; one that
+// has a production already is left alone.
+func (s *Store) LoadDemo(ctx context.Context) error {
+	var n int
+	if err := s.Pool.QueryRow(ctx, `SELECT count(*) FROM productions`).Scan(&n); err != nil || n > 0 {
+		return err
+	}
+	r, l, set := rig.Plank(), lens.Demo(), geom.HarbourSet()
+	p, err := stage.PlanFromKeys(bytes.NewReader(examples.HarbourApproach), r, l, clock.Rate{Num: 24, Den: 1}, curve.Smooth)
+	if err != nil {
+		return err
+	}
+	prod := Production{ID: stage.NewID(), Number: 1, Title: "The Salt Lantern", Place: "Stage 2, Fennel Row Studios"}
+	if err := s.AddProduction(ctx, prod); err != nil {
+		return err
+	}
+	if err := s.AddRig(ctx, r); err != nil {
+		return err
+	}
+	passes := []Pass{}
+	for i, x := range [][2]string{{"Keeper", "beauty, with actor"}, {"Clean plate", "set empty"}, {"Lamp on", "practical only"}, {"Fog, slow", "fog at a third of the speed"}, {"Matte", "card behind lamp"}} {
+		f := int64(1)
+		if i == 3 {
+			f = 3
+		}
+		passes = append(passes, Pass{stage.NewID(), i + 1, x[0], x[1], 1, f})
+	}
+	sh := &Shot{ID: stage.NewID(), Code: "SL-010", Title: "Harbour approach", Rig: r, Lens: l, Set: set}
+	return s.AddShot(ctx, prod.ID, sh, "demo", p, passes)
+}

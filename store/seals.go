@@ -1,0 +1,100 @@
+package store
+
+import (
+	"context"
+	"encoding/hex"
+	"fmt"
+	"time"
+
+	"github.com/jackc/pgx/v5"
+	"github.com/klauspost/compress/zstd"
+
+	"keenarc/core/limit"
+	"keenarc/core/seal"
+)
+
+// Seal is one sealed version of a shot's path.
+type Seal struct {
+	ID          string         `json:"id"`
+	Version     int            `json:"version"`
+	Revision    int64          `json:"revision"`
+	Fingerprint []byte         `json:"-"`
+	Short       string         `json:"short" db:"-"`
+	Print       string         `json:"fingerprint" db:"-"`
+	Braking     *limit.Braking `json:"braking"`
+	SealedBy    string         `json:"sealed_by"`
+	SealedAt    time.Time      `json:"sealed_at"`
+}
+
+func (x *Seal) name() *Seal {
+	x.Short, x.Print = seal.Short([32]byte(x.Fingerprint)), hex.EncodeToString(x.Fingerprint)
+	return x
+}
+
+const sealColumns = `id::text, version, revision, fingerprint, braking, sealed_by, sealed_at`
+
+// Seals lists a shot's seals, newest first.
+func (s *Store) Seals(ctx context.Context, shot string) ([]Seal, error) {
+	out, err := many[Seal](ctx, s, `SELECT `+sealColumns+` FROM seals WHERE shot_id = $1 ORDER BY version DESC`, shot)
+	for i := range out {
+		out[i].name()
+	}
+	return out, err
+}
+
+// AddSeal stores a sealed table as the shot's next version. The same bytes
+// sealed again from the same revision are the same version.
+func (s *Store) AddSeal(ctx context.Context, id, shot string, revision int64, actor string, t *seal.Table, b *limit.Braking) (*Seal, error) {
+	f := t.Fingerprint()
+	w, err := zstd.NewWriter(nil)
+	if err != nil {
+		return nil, err
+	}
+	defer w.Close()
+	var out *Seal
+	err = pgx.BeginFunc(ctx, s.Pool, func(tx pgx.Tx) error {
+		if _, err := tx.Exec(ctx, `SELECT 1 FROM shots WHERE id = $1 FOR UPDATE`, shot); err != nil {
+			return err
+		}
+		last, err := one[Seal](ctx, tx, `SELECT `+sealColumns+` FROM seals WHERE shot_id = $1 ORDER BY version DESC LIMIT 1`, shot)
+		if err == nil && string(last.Fingerprint) == string(f[:]) {
+			_, err = tx.Exec(ctx, `UPDATE seals SET revision = $2 WHERE id = $1`, last.ID, revision)
+			last.Revision = revision
+			out = last
+			return err
+		}
+		out, err = one[Seal](ctx, tx, `INSERT INTO seals (id, shot_id, version, revision, fingerprint, table_zstd, braking, sealed_by)
+			VALUES ($1, $2, 1 + (SELECT coalesce(max(version), 0) FROM seals WHERE shot_id = $2), $3, $4, $5, $6, $7) RETURNING `+sealColumns,
+			id, shot, revision, f[:], w.EncodeAll(t.Canonical(), nil), b, actor)
+		return err
+	})
+	if err != nil {
+		return nil, err
+	}
+	return out.name(), nil
+}
+
+// Table loads a sealed table and proves that it is what was sealed.
+func (s *Store) Table(ctx context.Context, sealID string) (*seal.Table, error) {
+	var packed, print []byte
+	if err := s.Pool.QueryRow(ctx, `SELECT table_zstd, fingerprint FROM seals WHERE id = $1`, sealID).Scan(&packed, &print); err != nil {
+		return nil, fmt.Errorf("seal %s: %w", sealID, err)
+	}
+	r, err := zstd.NewReader(nil)
+	if err != nil {
+		return nil, err
+	}
+	defer r.Close()
+	raw, err := r.DecodeAll(packed, nil)
+	if err != nil {
+		return nil, fmt.Errorf("seal %s: %w", sealID, err)
+	}
+	t, err := seal.Decode(raw)
+	if err != nil {
+		return nil, err
+	}
+	if f := t.Fingerprint(); string(f[:]) != string(print) {
+		return nil, fmt.Errorf("seal %s: its bytes no longer match its fingerprint", sealID)
+	}
+	return t, nil
+}

@@ -1,0 +1,121 @@
+package store
+
+import (
+	"context"
+	"errors"
+	"time"
+
+	"github.com/jackc/pgx/v5"
+	"github.com/jackc/pgx/v5/pgconn"
+
+	"keenarc/core/geom"
+	"keenarc/core/lens"
+	"keenarc/core/path"
+	"keenarc/core/rig"
+)
+
+// Production is a film with its shots.
+type Production struct {
+	ID     string     `json:"id"`
+	Number int        `json:"number"`
+	Title  string     `json:"title"`
+	Place  string     `json:"place"`
+	Shots  []ShotLine `json:"shots" db:"-"`
+}
+
+// ShotLine is a shot on the bookshelf.
+type ShotLine struct {
+	ID           string    `json:"id"`
+	ProductionID string    `json:"production"`
+	Code         string    `json:"code"`
+	Title        string    `json:"title"`
+	Rig          string    `json:"rig"`
+	Revision     int64     `json:"revision"`
+	Seals        int       `json:"seals"`
+	Passes       int       `json:"passes"`
+	Takes        int       `json:"takes"`
+	Changed      time.Time `json:"changed"`
+}
+
+// Shot is a shot with what belongs to it and does not change with an edit.
+type Shot struct {
+	ID          string        `json:"id"`
+	Code        string        `json:"code"`
+	Title       string        `json:"title"`
+	Production  string        `json:"production"`
+	Rig         *rig.Rig      `json:"rig"`
+	Lens        *lens.Package `json:"lens"`
+	Set         *geom.Set     `json:"set"`
+	ThresholdPx float64       `json:"threshold_px"`
+}
+
+// Shelf is every production with its shots.
+func (s *Store) Shelf(ctx context.Context) ([]Production, error) {
+	ps, err := many[Production](ctx, s, `SELECT id::text, number, title, place FROM productions ORDER BY number`)
+	if err != nil {
+		return nil, err
+	}
+	lines, err := many[ShotLine](ctx, s, `SELECT s.id::text, s.production_id::text, s.code, s.title, r.doc->>'name' AS rig, s.revision,
+		(SELECT count(*) FROM seals x WHERE x.shot_id = s.id) AS seals, (SELECT count(*) FROM passes p WHERE p.shot_id = s.id) AS passes,
+		(SELECT count(*) FROM takes t JOIN passes p ON p.id = t.pass_id WHERE p.shot_id = s.id) AS takes,
+		(SELECT at FROM edits e WHERE e.shot_id = s.id AND e.revision = s.revision) AS changed
+		FROM shots s JOIN rigs r ON r.id = s.rig_id AND r.version = s.rig_version ORDER BY s.code`)
+	if err != nil {
+		return nil, err
+	}
+	for i := range ps {
+		ps[i].Shots = []ShotLine{}
+		for _, l := range lines {
+			if l.ProductionID == ps[i].ID {
+				ps[i].Shots = append(ps[i].Shots, l)
+			}
+		}
+	}
+	return ps, nil
+}
+
+// Shot loads one shot.
+func (s *Store) Shot(ctx context.Context, id string) (*Shot, error) {
+	return one[Shot](ctx, s.Pool, `SELECT s.id::text, s.code, s.title, p.title AS production, r.doc AS rig, s.lens, s.set_doc AS set, s.threshold_px
+		FROM shots s JOIN productions p ON p.id = s.production_id JOIN rigs r ON r.id = s.rig_id AND r.version = s.rig_version WHERE s.id = $1`, id)
+}
+
+// AddProduction makes a production.
+func (s *Store) AddProduction(ctx context.Context, p Production) error {
+	_, err := s.Pool.Exec(ctx, `INSERT INTO productions (id, number, title, place) VALUES ($1, $2, $3, $4)`, p.ID, p.Number, p.Title, p.Place)
+	return err
+}
+
+// AddRig stores a rig version; a version that is there already is left alone.
+func (s *Store) AddRig(ctx context.Context, r *rig.Rig) error {
+	_, err := s.Pool.Exec(ctx, `INSERT INTO rigs (id, version, doc) VALUES ($1, $2, $3) ON CONFLICT DO NOTHING`, r.ID, r.Version, r)
+	return err
+}
+
+// ErrTaken is returned for a shot code that is in use.
+var ErrTaken = errors.New("this production has a shot of that code already; choose another")
+
+// AddShot makes a shot with its first path and its passes.
+func (s *Store) AddShot(ctx context.Context, production string, sh *Shot, actor string, p *path.Path, passes []Pass) error {
+	err := pgx.BeginFunc(ctx, s.Pool, func(tx pgx.Tx) error {
+		if _, err := tx.Exec(ctx, `INSERT INTO shots (id, production_id, code, title, rig_id, rig_version, lens, set_doc) VALUES ($1,$2,$3,$4,$5,$6,$7,$8)`,
+			sh.ID, production, sh.Code, sh.Title, sh.Rig.ID, sh.Rig.Version, sh.Lens, sh.Set); err != nil {
+			return err
+		}
+		if _, err := tx.Exec(ctx, `INSERT INTO edits (shot_id, revision, actor, command, path) VALUES ($1, 0, $2, '{"op":"new"}', $3)`, sh.ID, actor, p); err != nil {
+			return err
+		}
+		for _, x := range passes {
+			if _, err := tx.Exec(ctx, `INSERT INTO passes (id, shot_id, number, name, note, factor_num, factor_den) VALUES ($1,$2,$3,$4,$5,$6,$7)`,
+				x.ID, sh.ID, x.Number, x.Name, x.Note, x.FactorNum, x.FactorDen); err != nil {
+				return err
+			}
+		}
+		return nil
+	})
+	var pg *pgconn.PgError
+	if errors.As(err, &pg) && pg.Code == "23505" {
+		return ErrTaken
+	}
+	return err
+}

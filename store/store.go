@@ -1,0 +1,100 @@
+// Package store keeps everything in PostgreSQL: one file per aggregate, all
+// SQL here and nowhere else. Documents (paths, rigs, sets) are stored as the
+// core's own values in JSON.
+package store
+
+import (
+	"context"
+	"embed"
+	"errors"
+	"fmt"
+	"io/fs"
+
+	"github.com/jackc/pgx/v5"
+	"github.com/jackc/pgx/v5/pgxpool"
+	"github.com/jackc/pgx/v5/stdlib"
+	"github.com/pressly/goose/v3"
+)
+
+//go:embed migrations/*.sql
+var migrations embed.FS
+
+// Store is the database. It is safe for use from several goroutines.
+type Store struct{ Pool *pgxpool.Pool }
+
+// ErrNotFound is returned for ids that do not exist.
+var ErrNotFound = errors.New("there is no such thing here")
+
+// ErrStale is returned when an edit names a revision that is not the newest.
+var ErrStale = errors.New("somebody changed this in the meantime; it was loaded again")
+
+// Open connects and migrates.
+func Open(ctx context.Context, url string) (*Store, error) {
+	cfg, err := pgxpool.ParseConfig(url)
+	if err != nil {
+		return nil, fmt.Errorf("database address: %w", err)
+	}
+	pool, err := pgxpool.NewWithConfig(ctx, cfg)
+	if err != nil {
+		return nil, fmt.Errorf("connecting to the database: %w", err)
+	}
+	s := &Store{pool}
+	if err := s.migrate(ctx); err != nil {
+		pool.Close()
+		return nil, err
+	}
+	return s, nil
+}
+
+func (s *Store) migrate(ctx context.Context) error {
+	files, err := fs.Sub(migrations, "migrations")
+	if err != nil {
+		return err
+	}
+	db := stdlib.OpenDBFromPool(s.Pool)
+	defer db.Close()
+	p, err := goose.NewProvider(goose.DialectPostgres, db, files)
+	if err != nil {
+		return fmt.Errorf("migrations: %w", err)
+	}
+	if _, err := p.Up(ctx); err != nil {
+		return fmt.Errorf("migrating the database: %w", err)
+	}
+	return nil
+}
+
+// Durable reports whether the database really writes down what it says it has.
+func (s *Store) Durable(ctx context.Context) (bool, error) {
+	var fsync, commit string
+	err := s.Pool.QueryRow(ctx, `SELECT current_setting('fsync'), current_setting('synchronous_commit')`).Scan(&fsync, &commit)
+	return fsync == "on" && commit == "on", err
+}
+
+// Close ends all connections.
+func (s *Store) Close() { s.Pool.Close() }
+
+func one[T any](ctx context.Context, q interface {
+	Query(context.Context, string, ...any) (pgx.Rows, error)
+}, sql string, args ...any) (*T, error) {
+	rows, err := q.Query(ctx, sql, args...)
+	if err != nil {
+		return nil, err
+	}
+	v, err := pgx.CollectExactlyOneRow(rows, pgx.RowToAddrOfStructByName[T])
+	if errors.Is(err, pgx.ErrNoRows) {
+		return nil, ErrNotFound
+	}
+	return v, err
+}
+
+func many[T any](ctx context.Context, s *Store, sql string, args ...any) ([]T, error) {
+	rows, err := s.Pool.Query(ctx, sql, args...)
+	if err != nil {
+		return nil, err
+	}
+	out, err := pgx.CollectRows(rows, pgx.RowToStructByName[T])
+	if out == nil {
+		out = []T{}
+	}
+	return out, err
+}

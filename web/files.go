@@ -1,0 +1,147 @@
+package web
+
+import (
+	"encoding/json"
+	"fmt"
+	"io"
+	"net/http"
+	"strconv"
+	"strings"
+
+	"github.com/danielgtaylor/huma/v2"
+	"github.com/go-chi/chi/v5"
+
+	"keenarc/calc"
+	"keenarc/core/lens"
+	"keenarc/core/limit"
+	"keenarc/core/path"
+	"keenarc/exchange"
+)
+
+func frame4(f int) string { return limit.Frame4(float64(f)) }
+
+// problem writes an error in the API's own form.
+func problem(w http.ResponseWriter, err error) {
+	status := http.StatusInternalServerError
+	if e, ok := err.(huma.StatusError); ok {
+		status = e.GetStatus()
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(status)
+	_ = json.NewEncoder(w).Encode(err)
+}
+
+// upload puts a keyframe file in place of the path's keyframes, as one edit.
+func (s *Server) upload(w http.ResponseWriter, r *http.Request) {
+	ctx, id := r.Context(), chi.URLParam(r, "id")
+	rev, err := strconv.ParseInt(r.URL.Query().Get("revision"), 10, 64)
+	if err != nil {
+		problem(w, huma.Error422UnprocessableEntity("revision: it is missing; give the revision that is on the screen."))
+		return
+	}
+	sh, err := s.store.Shot(ctx, id)
+	if err != nil {
+		problem(w, s.fail(err))
+		return
+	}
+	scale, err := lens.NewScale(sh.Lens.Marks)
+	if err != nil {
+		problem(w, s.fail(err))
+		return
+	}
+	tracks, err := exchange.ReadKeys(r.Body, sh.Rig, scale)
+	if err != nil {
+		problem(w, s.fail(err))
+		return
+	}
+	d, err := s.store.Draft(ctx, id)
+	if err != nil {
+		problem(w, s.fail(err))
+		return
+	}
+	for i := range tracks {
+		tracks[i].Kind = d.Path.Tracks[i].Kind
+		tracks[i].Ends = d.Path.Tracks[i].Ends
+	}
+	e := path.Edit{Op: "replace", Tracks: tracks}
+	d, err = s.store.Edit(ctx, id, rev, s.who(ctx), e, func(p *path.Path) (*path.Path, error) { return p.Apply(sh.Rig, e) })
+	v, err := s.afterEdit(ctx, id, d, err)
+	if err != nil {
+		problem(w, err)
+		return
+	}
+	s.note(ctx, id, "file", "Took keyframes from a file.", nil)
+	w.Header().Set("Content-Type", "application/json")
+	_ = json.NewEncoder(w).Encode(v.Body)
+}
+
+func (s *Server) pathCSV(w http.ResponseWriter, r *http.Request) {
+	v, err := s.view(r.Context(), chi.URLParam(r, "id"))
+	if err != nil {
+		problem(w, s.fail(err))
+		return
+	}
+	m, err := path.Compile(v.Path, v.Rig)
+	if err != nil {
+		problem(w, s.fail(err))
+		return
+	}
+	attach(w, fmt.Sprintf("%s-path-r%d.csv", v.Code, v.Revision))
+	if err := exchange.WritePath(w, v.Path, m, v.Rig); err != nil {
+		s.log.Error("path export", "err", err)
+	}
+}
+
+func (s *Server) traceCSV(w http.ResponseWriter, r *http.Request) {
+	id := chi.URLParam(r, "id")
+	shot, err := s.store.TakeShot(r.Context(), id)
+	if err != nil {
+		problem(w, s.fail(err))
+		return
+	}
+	sh, err := s.store.Shot(r.Context(), shot)
+	if err != nil {
+		problem(w, s.fail(err))
+		return
+	}
+	t, err := s.store.Take(r.Context(), id)
+	if err != nil {
+		problem(w, s.fail(err))
+		return
+	}
+	attach(w, fmt.Sprintf("%s-take-%d.csv", sh.Code, t.Number))
+	if err := exchange.WriteTrace(w, t.Trace, sh.Rig); err != nil {
+		s.log.Error("trace export", "err", err)
+	}
+}
+
+func attach(w http.ResponseWriter, name string) {
+	w.Header().Set("Content-Type", "text/csv; charset=utf-8")
+	w.Header().Set("Content-Disposition", `attachment; filename="`+strings.ReplaceAll(name, `"`, "")+`"`)
+}
+
+// calc answers a calculation with exactly the bytes of the command line.
+func (s *Server) calc(w http.ResponseWriter, r *http.Request) {
+	in, err := io.ReadAll(io.LimitReader(r.Body, calc.MaxRequest+1))
+	if err != nil {
+		return
+	}
+	out, status := calc.Run(chi.URLParam(r, "name"), in)
+	w.Header().Set("Content-Type", "application/json")
+	switch status {
+	case calc.BadRequest:
+		w.WriteHeader(http.StatusUnprocessableEntity)
+	case calc.Unknown:
+		w.WriteHeader(http.StatusNotFound)
+	}
+	_, _ = w.Write(out)
+}
+
+func (s *Server) calcList(w http.ResponseWriter, _ *http.Request) {
+	list := []map[string]string{}
+	for _, e := range calc.List() {
+		list = append(list, map[string]string{"name": e.Name, "doc": e.Doc})
+	}
+	w.Header().Set("Content-Type", "application/json")
+	_ = json.NewEncoder(w).Encode(list)
+}

@@ -1,0 +1,239 @@
+package web
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"net/http"
+	"sync/atomic"
+	"time"
+
+	"github.com/coder/websocket"
+	"github.com/coder/websocket/wsjson"
+
+	"keenarc/core/lens"
+	"keenarc/link"
+	"keenarc/stage"
+)
+
+// LiveMessage is what watchers are told, newest only.
+type LiveMessage struct {
+	N       int64          `json:"n"`
+	Version int64          `json:"version"` // of the shot; counted up with every change
+	Floor   stage.Snapshot `json:"floor"`
+	View    *View          `json:"view,omitempty"`
+	Ready   *stage.Ready   `json:"ready"`
+	Trouble string         `json:"trouble,omitempty"`
+}
+
+// livePause is the shortest time between two messages.
+const livePause = 40 * time.Millisecond
+
+// live pushes the floor's state and the readiness of a shot and pass.
+func (s *Server) live(w http.ResponseWriter, r *http.Request) {
+	shot, pass := r.URL.Query().Get("shot"), r.URL.Query().Get("pass")
+	c, err := websocket.Accept(w, r, nil)
+	if err != nil {
+		return
+	}
+	defer c.CloseNow()
+	ctx := c.CloseRead(r.Context())
+	ch, end := s.floor.Watch()
+	defer end()
+	w2 := &watcher{s: s, shot: shot, pass: pass, seen: -1}
+	idle := time.NewTicker(500 * time.Millisecond)
+	defer idle.Stop()
+	for n := int64(1); ; n++ {
+		m := w2.message(ctx)
+		m.N = n
+		out, cancel := context.WithTimeout(ctx, 3*time.Second)
+		err := wsjson.Write(out, c, m)
+		cancel()
+		if err != nil {
+			return
+		}
+		select {
+		case <-ctx.Done():
+			return
+		case <-time.After(livePause):
+		}
+		select {
+		case <-ctx.Done():
+			return
+		case <-ch:
+		case <-idle.C:
+		}
+	}
+}
+
+// watcher remembers the desk until the shot changes.
+type watcher struct {
+	s          *Server
+	shot, pass string
+	seen       int64
+	desk       *stage.Desk
+	lens       *lens.Package
+	scale      *lens.Scale
+	trouble    string
+	retry      time.Time
+}
+
+func (w *watcher) message(ctx context.Context) *LiveMessage {
+	m := &LiveMessage{Floor: w.s.floor.Now(), Version: w.s.version(w.shot)}
+	if w.shot != "" && (m.Version != w.seen || w.trouble != "" && time.Now().After(w.retry)) {
+		w.load(ctx, m.Version)
+	}
+	m.Trouble = w.trouble
+	m.Ready = stage.Readiness(m.Floor, w.desk)
+	if w.desk != nil && len(m.Floor.State.Pos) == len(w.desk.Rig.Axes) {
+		q := make([]float64, len(w.desk.Rig.Axes))
+		for i, a := range w.desk.Rig.Axes {
+			q[i] = m.Floor.State.Pos[a.ID]
+		}
+		v := viewWith(w.desk.Rig, w.lens, w.scale, q)
+		m.View = &v
+	}
+	return m
+}
+
+func (w *watcher) load(ctx context.Context, version int64) {
+	ctx, cancel := context.WithTimeout(ctx, 2*time.Second)
+	defer cancel()
+	d, err := w.s.desk(ctx, w.shot, w.pass)
+	if err != nil { // keep what was known; the rig's state goes on
+		w.trouble, w.retry = "The database cannot be reached; the last known plan is shown.", time.Now().Add(time.Second)
+		return
+	}
+	sh, err := w.s.store.Shot(ctx, w.shot)
+	if err == nil {
+		w.scale, err = lens.NewScale(sh.Lens.Marks)
+		w.lens = sh.Lens
+	}
+	if err == nil {
+		w.desk, w.seen, w.trouble = d, version, ""
+	}
+}
+
+// holdWord is one word of the holding page.
+type holdWord struct {
+	Press   bool  `json:"press,omitempty"`
+	Beat    int64 `json:"beat,omitempty"`
+	Release bool  `json:"release,omitempty"`
+}
+
+// holdSays answers it.
+type holdSays struct {
+	Rolling string      `json:"rolling,omitempty"`
+	Refused string      `json:"refused,omitempty"`
+	Ended   *stage.Take `json:"ended,omitempty"`
+}
+
+// hold is the operator's hold, on a socket of its own: press, then a beat every
+// 50 ms from the page's main thread, passed on and never made here. When the
+// socket goes, the hold is let go.
+func (s *Server) hold(w http.ResponseWriter, r *http.Request) {
+	shot, pass := r.URL.Query().Get("shot"), r.URL.Query().Get("pass")
+	who := s.quietWho(r)
+	c, err := websocket.Accept(w, r, nil)
+	if err != nil {
+		return
+	}
+	defer c.CloseNow()
+	ctx, cancel := context.WithCancel(r.Context())
+	defer cancel()
+	h := &holding{s: s, c: c, who: who, shot: shot, pass: pass}
+	defer h.letGo()
+	for {
+		_, raw, err := c.Read(ctx)
+		if err != nil {
+			return
+		}
+		var m holdWord
+		if json.Unmarshal(raw, &m) != nil {
+			continue
+		}
+		switch {
+		case m.Press:
+			h.press(ctx)
+		case m.Release:
+			h.letGo()
+		default:
+			h.beat()
+		}
+	}
+}
+
+// holding is one socket's hold. press runs apart from the reading of beats.
+type holding struct {
+	s               *Server
+	c               *websocket.Conn
+	who, shot, pass string
+	last            atomic.Int64 // unix ms of the last beat; 0: let go
+	hold            atomic.Pointer[stage.Hold]
+	busy            atomic.Bool
+}
+
+func (h *holding) press(ctx context.Context) {
+	if !h.busy.CompareAndSwap(false, true) {
+		return
+	}
+	h.last.Store(time.Now().UnixMilli())
+	go func() { // ends with the take or the socket
+		defer h.busy.Store(false)
+		say := func(m holdSays) {
+			out, cancel := context.WithTimeout(ctx, 2*time.Second)
+			defer cancel()
+			_ = wsjson.Write(out, h.c, m)
+		}
+		t, err := h.roll(ctx, say)
+		switch {
+		case err != nil:
+			say(holdSays{Refused: err.Error()})
+		case t != nil:
+			h.s.changed(h.shot)
+			say(holdSays{Ended: t})
+		}
+	}()
+}
+
+func (h *holding) roll(ctx context.Context, say func(holdSays)) (*stage.Take, error) {
+	p, d, err := h.s.passFor(ctx, h.shot, h.pass)
+	if d != nil {
+		if r := stage.Readiness(h.s.floor.Now(), d); !r.OK {
+			return nil, errors.New(r.Sentence)
+		}
+	}
+	if err != nil {
+		return nil, err
+	}
+	alive := func() bool { return time.Now().UnixMilli()-h.last.Load() < link.SilenceMS }
+	hold, err := h.s.floor.Press(ctx, h.who, h.shot, p, alive)
+	if err != nil {
+		return nil, err
+	}
+	h.hold.Store(hold)
+	if h.last.Load() == 0 {
+		hold.Release()
+	}
+	say(holdSays{Rolling: hold.Take().ID})
+	<-hold.Done()
+	h.hold.Store(nil)
+	return hold.Take(), nil
+}
+
+func (h *holding) beat() {
+	if h.last.Load() == 0 {
+		return // a beat after letting go is not a press
+	}
+	h.last.Store(time.Now().UnixMilli())
+	if hold := h.hold.Load(); hold != nil {
+		_ = hold.Beat()
+	}
+}
+
+func (h *holding) letGo() {
+	h.last.Store(0)
+	if hold := h.hold.Load(); hold != nil {
+		hold.Release()
+	}
+}

@@ -1,0 +1,223 @@
+package web
+
+import (
+	"context"
+	"fmt"
+	"net/http"
+	"strconv"
+	"sync"
+
+	"github.com/danielgtaylor/huma/v2"
+
+	"keenarc/core/clock"
+	"keenarc/stage"
+	"keenarc/store"
+)
+
+var fps24 = clock.Rate{Num: 24, Den: 1}
+
+func itoa(n int) string { return strconv.Itoa(n) }
+
+func passName(p *store.Pass) string { return fmt.Sprintf("pass %d · %s", p.Number, p.Name) }
+
+// PassView is a pass with its takes.
+type PassView struct {
+	store.Pass
+	Takes []TakeView `json:"takes"`
+	Word  string     `json:"word" doc:"verdict of the newest take: stacks, off, cannot say, or empty"`
+	Px    float64    `json:"px"`
+}
+
+// TakeView is a take with its judgement.
+type TakeView struct {
+	store.TakeLine
+	Short   string        `json:"seal_short"`
+	Finding *TakeFinding  `json:"finding,omitempty"`
+	Strip   []float64     `json:"strip" doc:"deviation from the seal in pixels, by picture frame"`
+	Missing []missingSpan `json:"missing"`
+}
+
+type missingSpan struct {
+	From int `json:"from"`
+	To   int `json:"to"`
+}
+
+// TakeFinding is a judgement without its frame-by-frame list.
+type TakeFinding struct {
+	Word        string             `json:"word"`
+	Against     string             `json:"against" doc:"what it was judged against, in words"`
+	WorstPx     float64            `json:"worst_px"`
+	WorstFrame  int                `json:"worst_frame"`
+	WorstPoint  string             `json:"worst_point"`
+	SealPx      float64            `json:"seal_px" doc:"largest deviation from the seal"`
+	SealFrame   int                `json:"seal_frame"`
+	SealPoint   string             `json:"seal_point"`
+	ByAxis      map[string]float64 `json:"worst_by_axis"`
+	Unseen      []string           `json:"unseen"`
+	ThresholdPx float64            `json:"threshold_px"`
+}
+
+// judged keeps judgements of ended takes: they never change.
+type judged struct {
+	mu sync.Mutex
+	by map[string]*stage.Finding // by take and reference
+}
+
+func (s *Server) passRoutes(api huma.API) {
+	huma.Register(api, op(api, "passes", http.MethodGet, "/api/shots/{id}/passes", "Passes with takes and verdicts"), func(ctx context.Context, in *shotID) (*body[[]PassView], error) {
+		v, err := s.passes(ctx, in.ID)
+		return &body[[]PassView]{v}, s.fail(err)
+	})
+	huma.Register(api, op(api, "set-pass", http.MethodPut, "/api/passes/{id}", "Name, note and clock of a pass"), func(ctx context.Context, in *struct {
+		ID   string `path:"id" format:"uuid"`
+		Body struct {
+			Shot   string     `json:"shot" format:"uuid"`
+			Name   string     `json:"name" minLength:"1" maxLength:"40"`
+			Note   string     `json:"note" maxLength:"120"`
+			Factor clock.Rate `json:"factor"`
+		}
+	}) (*body[[]PassView], error) {
+		f := in.Body.Factor
+		if err := f.Check("factor"); err != nil || f.Float() > 100 || f.Float() < 0.01 {
+			return nil, huma.Error422UnprocessableEntity("Factor: give a rate factor from 0.01 to 100.", &huma.ErrorDetail{Location: "factor"})
+		}
+		if err := s.store.SetPass(ctx, store.Pass{ID: in.ID, Name: in.Body.Name, Note: in.Body.Note, FactorNum: f.Num, FactorDen: f.Den}); err != nil {
+			return nil, s.fail(err)
+		}
+		s.changed(in.Body.Shot)
+		v, err := s.passes(ctx, in.Body.Shot)
+		return &body[[]PassView]{v}, s.fail(err)
+	})
+}
+
+// passes judges every ended take: against the seal, and against the first
+// whole take of the lowest other pass on the same seal.
+func (s *Server) passes(ctx context.Context, shot string) ([]PassView, error) {
+	ps, err := s.store.Passes(ctx, shot)
+	if err != nil {
+		return nil, err
+	}
+	takes, err := s.store.Takes(ctx, shot)
+	if err != nil {
+		return nil, err
+	}
+	seals, err := s.store.Seals(ctx, shot)
+	if err != nil {
+		return nil, err
+	}
+	short := map[string]string{}
+	for _, x := range seals {
+		short[x.ID] = x.Short
+	}
+	out := []PassView{}
+	for _, p := range ps {
+		v := PassView{Pass: p, Takes: []TakeView{}}
+		for _, t := range takes {
+			if t.PassID != p.ID {
+				continue
+			}
+			tv := TakeView{TakeLine: t, Short: short[t.SealID], Strip: []float64{}, Missing: []missingSpan{}}
+			if t.Ended && t.Rows > 0 {
+				if err := s.judge(ctx, shot, &tv, reference(ps, takes, &t)); err != nil {
+					return nil, err
+				}
+			}
+			v.Takes = append(v.Takes, tv)
+			if tv.Finding != nil {
+				v.Word, v.Px = tv.Finding.Word, tv.Finding.WorstPx
+			}
+		}
+		out = append(out, v)
+	}
+	return out, nil
+}
+
+type refTake struct {
+	id, words string
+}
+
+// reference is the first whole take of the lowest-numbered other pass on the
+// take's own seal; for takes of that lowest pass itself there is none.
+func reference(ps []store.Pass, takes []store.TakeLine, t *store.TakeLine) *refTake {
+	for _, p := range ps {
+		for _, o := range takes {
+			if o.PassID == p.ID && o.SealID == t.SealID && o.Ended && !o.Broken {
+				if p.ID == t.PassID {
+					return nil
+				}
+				return &refTake{o.ID, fmt.Sprintf("pass %d, take %d", p.Number, o.Number)}
+			}
+		}
+	}
+	return nil
+}
+
+func (s *Server) judge(ctx context.Context, shot string, tv *TakeView, ref *refTake) error {
+	key := tv.ID
+	if ref != nil {
+		key += ref.id
+	}
+	s.judged.mu.Lock()
+	f := s.judged.by[key]
+	s.judged.mu.Unlock()
+	if f == nil {
+		var err error
+		if f, err = s.judgeNow(ctx, shot, tv, ref); err != nil {
+			return err
+		}
+		s.judged.mu.Lock()
+		if s.judged.by == nil {
+			s.judged.by = map[string]*stage.Finding{}
+		}
+		s.judged.by[key] = f
+		s.judged.mu.Unlock()
+	}
+	d := f.Deviation
+	x := &TakeFinding{SealPx: round(d.WorstPx, 1e3), SealFrame: d.WorstFrame, SealPoint: d.WorstPoint, ByAxis: d.WorstByAxis, Unseen: d.Unseen, ThresholdPx: d.ThresholdPx}
+	if f.Verdict != nil {
+		x.Word, x.Against = f.Verdict.Word, ref.words
+		x.WorstPx, x.WorstFrame, x.WorstPoint, x.ByAxis = round(f.Verdict.WorstPx, 1e3), f.Verdict.WorstFrame, f.Verdict.WorstPoint, f.Verdict.WorstByAxis
+	}
+	tv.Finding = x
+	last := -1
+	for _, p := range d.Frames {
+		if last < 0 && len(tv.Strip) == 0 {
+			last = p.Frame
+		}
+		for ; last < p.Frame; last++ {
+			tv.Strip = append(tv.Strip, -1)
+		}
+		tv.Strip = append(tv.Strip, p.Px)
+		last++
+	}
+	if d.Missing > 0 {
+		tv.Missing = append(tv.Missing, missingSpan{last, last + d.Missing})
+	}
+	return nil
+}
+
+func (s *Server) judgeNow(ctx context.Context, shot string, tv *TakeView, ref *refTake) (*stage.Finding, error) {
+	sh, err := s.store.Shot(ctx, shot)
+	if err != nil {
+		return nil, err
+	}
+	table, err := s.store.Table(ctx, tv.SealID)
+	if err != nil {
+		return nil, err
+	}
+	j, err := stage.NewJudge(sh.Rig, sh.Lens, sh.Set, table, sh.ThresholdPx)
+	if err != nil {
+		return nil, err
+	}
+	t, err := s.store.Take(ctx, tv.ID)
+	if err != nil {
+		return nil, err
+	}
+	var other *stage.Take
+	if ref != nil {
+		if other, err = s.store.Take(ctx, ref.id); err != nil {
+			return nil, err
+		}
+	}
+	return j.Take(t, other), nil
+}
