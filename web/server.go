@@ -8,6 +8,7 @@ import (
 	"io/fs"
 	"log/slog"
 	"net/http"
+	"reflect"
 	"strings"
 	"sync"
 	"time"
@@ -77,6 +78,7 @@ func (s *Server) Handler() http.Handler {
 
 // API registers the typed operations and returns their description.
 func (s *Server) API(r chi.Router) huma.API {
+	huma.DefaultArrayNullable = false
 	cfg := huma.DefaultConfig("Keen Arc", "1")
 	cfg.DocsPath, cfg.OpenAPIPath = "", "/api/openapi"
 	cfg.CreateHooks = nil
@@ -84,6 +86,9 @@ func (s *Server) API(r chi.Router) huma.API {
 	s.shotRoutes(api)
 	s.passRoutes(api)
 	s.rigRoutes(api)
+	for _, t := range []reflect.Type{reflect.TypeFor[LiveMessage](), reflect.TypeFor[holdWord](), reflect.TypeFor[holdSays]()} {
+		api.OpenAPI().Components.Schemas.Schema(t, true, "") // the sockets' messages, for the interface's types
+	}
 	return api
 }
 

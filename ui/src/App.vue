@@ -1,0 +1,73 @@
+<script setup lang="ts">
+import { computed, onBeforeUnmount, onMounted, watch } from "vue";
+import { useRoute } from "vue-router";
+import { useTheme } from "vuetify";
+import AskDialog from "./shell/AskDialog.vue";
+import KeysOverlay from "./shell/KeysOverlay.vue";
+import StageRail from "./shell/StageRail.vue";
+import TopStrip from "./shell/TopStrip.vue";
+import { useKeys } from "./shell/keys";
+import { usePrefs } from "./stores/prefs";
+import { useShot } from "./stores/shot";
+
+const prefs = usePrefs();
+const shot = useShot();
+const route = useRoute();
+const theme = useTheme();
+const { onKey, onEscape } = useKeys();
+const open = computed(() => typeof route.params.id === "string");
+
+watch(() => prefs.theme, (t) => {
+  document.documentElement.className = t;
+  theme.change(t);
+}, { immediate: true });
+
+watch(() => route.params.id, (id) => {
+  if (typeof id === "string" && id !== "") void shot.load(id);
+}, { immediate: true });
+watch(() => route.name, (n) => {
+  if (typeof n === "string" && n !== "shelf") shot.remember(n);
+}, { immediate: true });
+
+onMounted(() => {
+  window.addEventListener("keydown", onEscape, true);
+  window.addEventListener("keydown", onKey);
+});
+onBeforeUnmount(() => {
+  window.removeEventListener("keydown", onEscape, true);
+  window.removeEventListener("keydown", onKey);
+});
+</script>
+
+<template>
+  <v-app>
+    <div class="frame" :class="{ open }">
+      <TopStrip />
+      <StageRail v-if="open" />
+      <main id="stage">
+        <router-view v-if="!open || shot.view" />
+        <p v-else class="wait" role="status">{{ shot.trouble || "Opening the shot …" }}
+          <button v-if="shot.trouble" class="btn slim" @click="shot.reload()">Try again</button></p>
+      </main>
+      <div v-if="open && shot.trouble && shot.view" class="trouble" role="alert">
+        <span>{{ shot.trouble }}</span>
+        <button class="btn slim" @click="shot.trouble = ''">Close</button>
+      </div>
+    </div>
+    <KeysOverlay />
+    <AskDialog />
+  </v-app>
+</template>
+
+<style>
+.frame { display: grid; grid-template: 60px 1fr / 1fr; height: 100vh; height: 100dvh; overflow: hidden; }
+.frame.open { grid-template: 60px 1fr / 92px 1fr; }
+.frame > .strip { grid-column: 1 / -1; }
+#stage { padding: 12px; min-height: 0; min-width: 0; overflow: auto; }
+.wait { padding: 40px; font-size: var(--t16); }
+.trouble { position: fixed; left: 104px; right: 12px; bottom: 12px; background: var(--sheet); border: 2px solid var(--over); padding: 8px 12px; display: flex; gap: 16px; justify-content: space-between; align-items: center; z-index: 50; }
+@media (max-width: 700px) {
+  .frame.open { grid-template: auto auto 1fr / 1fr; }
+  .trouble { left: 12px; }
+}
+</style>

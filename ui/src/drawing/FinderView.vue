@@ -1,0 +1,74 @@
+<script setup lang="ts">
+import { computed, onBeforeUnmount, onMounted, ref, shallowRef, watch } from "vue";
+import type { ShotView, View } from "../api/client";
+import { useElementSize } from "./size";
+import type { FinderScene } from "./finderScene";
+
+const props = defineProps<{ shot: ShotView; camera: View | null; label?: string }>();
+const box = ref<HTMLElement | null>(null);
+const canvas = ref<HTMLCanvasElement | null>(null);
+const scene = shallowRef<FinderScene | null>(null);
+const trouble = ref("");
+const mark = ref<{ x: number; y: number; size: number } | null>(null);
+const { width, height } = useElementSize(box);
+
+// The picture's own shape inside the box.
+const picture = computed(() => {
+  const ratio = props.shot.lens.width_mm / props.shot.lens.height_mm;
+  const w = Math.min(width.value, height.value * ratio);
+  return { w, h: w / ratio, x: (width.value - w) / 2, y: (height.value - w / ratio) / 2 };
+});
+const sharp = computed(() => props.camera?.sharp_m ?? [0, 0]);
+const m = (v: number): string => (v >= 9999 ? "∞" : v.toFixed(2));
+// The focus bar runs over 1/distance, from 0.4 m on the left to infinity.
+const along = (d: number): number => 1 - Math.min(1, 0.4 / Math.max(d, 0.4));
+
+function draw(): void {
+  if (!scene.value || !props.camera || picture.value.w < 10) return;
+  mark.value = scene.value.draw(props.camera, picture.value.w, picture.value.h);
+}
+
+onMounted(async () => {
+  try {
+    const { FinderScene } = await import("./finderScene");
+    if (!canvas.value) return;
+    scene.value = new FinderScene(canvas.value, props.shot);
+    draw();
+  } catch {
+    trouble.value = "This browser shows no 3D picture. The sheet and the score still work.";
+  }
+});
+onBeforeUnmount(() => scene.value?.dispose());
+watch(() => [props.camera, picture.value.w, picture.value.h], draw);
+watch(() => props.shot.set, () => { scene.value?.build(props.shot); draw(); });
+</script>
+
+<template>
+  <div ref="box" class="box finder" data-test="finder">
+    <canvas ref="canvas" :style="{ width: picture.w + 'px', height: picture.h + 'px', left: picture.x + 'px', top: picture.y + 'px' }" role="img" :aria-label="`Through the lens: ${shot.lens.name}`" />
+    <svg :width="width" :height="height" aria-hidden="true">
+      <g :transform="`translate(${picture.x} ${picture.y})`">
+        <rect :x="picture.w * 0.05" :y="picture.h * 0.05" :width="picture.w * 0.9" :height="picture.h * 0.9" fill="none" stroke="#fff" stroke-width="1.2" stroke-dasharray="2 4" />
+        <path v-if="mark" :d="`M${mark.x - mark.size} ${mark.y - mark.size + 9}v-9h9M${mark.x + mark.size - 9} ${mark.y - mark.size}h9v9M${mark.x + mark.size} ${mark.y + mark.size - 9}v9h-9M${mark.x - mark.size + 9} ${mark.y + mark.size}h-9v-9`" fill="none" stroke="#fff" stroke-width="2" />
+        <g :transform="`translate(${picture.w * 0.07} ${picture.h * 0.9})`">
+          <path :d="`M0 0H${picture.w * 0.86}`" stroke="#fff" stroke-width="1" opacity=".8" />
+          <rect :x="along(sharp[0] ?? 0) * picture.w * 0.86" y="-4" :width="Math.max(2, (along(sharp[1] ?? 0) - along(sharp[0] ?? 0)) * picture.w * 0.86)" height="8" fill="#fff" opacity=".4" />
+          <rect :x="along(camera?.focus_m ?? 1) * picture.w * 0.86 - 1.5" y="-7" width="3" height="14" fill="#ffd27a" />
+        </g>
+      </g>
+    </svg>
+    <div class="over top"><span>{{ shot.lens.focal_mm }} mm f/{{ shot.lens.f_number }} · across {{ (shot.field_deg[0] ?? 0).toFixed(1) }}°</span><span v-if="label">{{ label }}</span></div>
+    <div class="over low"><span>sharp {{ m(sharp[0] ?? 0) }} – {{ m(sharp[1] ?? 0) }} m</span><span>focus {{ (camera?.focus_m ?? 0).toFixed(2) }} m</span></div>
+    <p v-if="trouble" class="none">{{ trouble }}</p>
+  </div>
+</template>
+
+<style scoped>
+.finder { background: #0b0d10; overflow: hidden; }
+canvas { position: absolute; display: block; }
+svg { position: absolute; inset: 0; }
+.over { position: absolute; left: 24px; right: 24px; display: flex; justify-content: space-between; color: #fff; font-size: 12px; text-shadow: 0 0 3px #000, 0 0 6px #000, 0 0 2px #000; pointer-events: none; }
+.over.top { top: 18px; }
+.over.low { bottom: 32px; }
+.none { color: #fff; padding: 60px 30px; }
+</style>

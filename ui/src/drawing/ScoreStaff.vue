@@ -1,0 +1,136 @@
+<script setup lang="ts">
+import { computed, ref } from "vue";
+import type { Axis, Edit, ShotView } from "../api/client";
+import { four } from "../stores/shot";
+import { fills, runs } from "./headroom";
+
+const props = defineProps<{ shot: ShotView; axis: Axis; index: number; y: number; h: number; width: number; left: number; right: number; start: number; end: number; frame: number; selected: boolean; opened: boolean; peak: string; over: boolean }>();
+const emit = defineEmits<{ go: [frame: number]; select: []; open: []; edit: [e: Edit, said: string] }>();
+
+const span = computed(() => Math.max(10, props.width - props.left - props.right));
+const x = (f: number): number => props.left + ((f - props.start) / (props.end - props.start)) * span.value;
+const mid = computed(() => props.y + props.h / 2);
+const half = computed(() => Math.max(4, props.h / 2 - 3));
+// One limit is 0.74 of the half height, so that what is over still shows.
+const thick = (s: number): number => Math.min(Math.abs(s) * 0.74, 1) * half.value * Math.sign(s);
+const track = computed(() => props.shot.path.tracks.find((t) => t.axis === props.axis.id));
+const shares = computed(() => props.shot.plot.shares[props.index] ?? []);
+const at = (i: number): number => props.start + i * props.shot.plot.step;
+
+const ribbons = computed(() => runs(shares.value).map(([b, from, to]) => {
+  const last = Math.min(to, shares.value.length - 1);
+  let d = `M${x(at(from)).toFixed(1)} ${mid.value}`;
+  for (let i = from; i <= last; i++) d += `L${x(at(i)).toFixed(1)} ${(mid.value - thick(shares.value[i] ?? 0)).toFixed(1)}`;
+  return { b, d: `${d}L${x(at(last)).toFixed(1)} ${mid.value}Z` };
+}));
+const outline = computed(() => shares.value.map((s, i) => `${i ? "L" : "M"}${x(at(i)).toFixed(1)} ${(mid.value - thick(s)).toFixed(1)}`).join(""));
+
+// The value curve of an opened staff, with the others ghosted behind.
+const values = computed(() => props.shot.plot.values[props.index] ?? []);
+const range = computed(() => {
+  const v = [...values.value, ...(track.value?.keys.map((k) => k.value) ?? [])];
+  const lo = Math.min(...v), hi = Math.max(...v);
+  const pad = Math.max((hi - lo) * 0.18, props.axis.unit === "mm" ? 5 : 0.5);
+  return [lo - pad, hi + pad] as const;
+});
+const vy = (v: number): number => props.y + props.h - 6 - ((v - range.value[0]) / (range.value[1] - range.value[0])) * (props.h - 12);
+const valueAt = (py: number): number => range.value[0] + ((props.y + props.h - 6 - py) / (props.h - 12)) * (range.value[1] - range.value[0]);
+const curve = computed(() => values.value.map((v, i) => `${i ? "L" : "M"}${x(at(i)).toFixed(1)} ${vy(v).toFixed(1)}`).join(""));
+const ghosts = computed(() => props.shot.plot.values.map((row, k) => {
+  if (k === props.index) return "";
+  const lo = Math.min(...row), hi = Math.max(...row);
+  if (hi - lo < 1e-9) return "";
+  return row.map((v, i) => `${i ? "L" : "M"}${x(at(i)).toFixed(1)} ${(props.y + props.h - 10 - ((v - lo) / (hi - lo)) * (props.h - 20)).toFixed(1)}`).join("");
+}).filter(Boolean));
+
+function shown(v: number): string {
+  if (props.axis.unit === "mm") return v.toFixed(Math.abs(v) >= 100 ? 0 : 1);
+  return v.toFixed(2);
+}
+const said = (v: number): string => `${shown(v)}${props.axis.unit === "mm" ? " mm" : "°"}`;
+
+const drag = ref<{ from: number; frame: number; value: number; was: number } | null>(null);
+function down(e: PointerEvent, f: number, v: number): void {
+  emit("select");
+  (e.currentTarget as Element).setPointerCapture(e.pointerId);
+  drag.value = { from: f, frame: f, value: v, was: v };
+}
+function move(e: PointerEvent): void {
+  const d = drag.value;
+  const svg = (e.currentTarget as SVGElement).ownerSVGElement;
+  if (!d || !svg) return;
+  const r = svg.getBoundingClientRect();
+  d.frame = Math.round(props.start + ((e.clientX - r.left - props.left) / span.value) * (props.end - props.start));
+  if (props.opened) d.value = Number(Math.min(Math.max(valueAt(e.clientY - r.top), props.axis.min), props.axis.max).toFixed(props.axis.unit === "mm" ? 1 : 2));
+}
+function up(): void {
+  const d = drag.value;
+  drag.value = null;
+  if (!d) return;
+  if (d.frame !== d.from) emit("edit", { op: "move", axis: props.axis.id, frame: d.from, to: d.frame }, `${props.axis.name}: ${four(d.from)} moved to ${four(d.frame)}.`);
+  if (d.value !== d.was) emit("edit", { op: "set", frame: d.frame, values: { [props.axis.id]: d.value } }, `${props.axis.name} at ${four(d.frame)} is ${said(d.value)}.`);
+  if (d.frame === d.from && d.value === d.was) emit("go", d.from);
+}
+const posts = computed(() => (track.value?.keys ?? []).map((k, i, all) => {
+  const d = drag.value?.from === k.frame ? drag.value : null;
+  const px = x(d?.frame ?? k.frame);
+  const next = all[i + 1];
+  const atEnd = px > props.width - props.right - 44;
+  return { f: k.frame, v: d?.value ?? k.value, raw: k.value, px, label: !next || x(next.frame) - px > 40, atEnd };
+}));
+
+function key(e: KeyboardEvent): void {
+  const ks = track.value?.keys ?? [];
+  const here = ks.find((k) => k.frame === props.frame);
+  if (e.key === "Enter") emit("open");
+  else if (e.key === "[") { const k = [...ks].reverse().find((q) => q.frame < props.frame); if (k) emit("go", k.frame); }
+  else if (e.key === "]") { const k = ks.find((q) => q.frame > props.frame); if (k) emit("go", k.frame); }
+  else if (e.altKey && here && (e.key === "ArrowLeft" || e.key === "ArrowRight")) {
+    const to = here.frame + (e.key === "ArrowLeft" ? -1 : 1);
+    emit("edit", { op: "move", axis: props.axis.id, frame: here.frame, to }, `${props.axis.name}: ${four(here.frame)} moved to ${four(to)}.`);
+    emit("go", to);
+  } else return;
+  e.preventDefault();
+  e.stopPropagation();
+}
+</script>
+
+<template>
+  <g class="staff" :class="{ selected }" tabindex="0" role="button" :aria-expanded="opened" :aria-label="`${axis.name}, ${peak} of limit, ${track?.keys.length ?? 0} keyframes`" :data-test="'staff-' + axis.id" @focus="emit('select')" @keydown="key" @dblclick="emit('open')" @click="emit('select')">
+    <rect :x="1" :y="y" :width="Math.max(0, width - 2)" :height="h" :fill="selected ? 'var(--wash)' : 'transparent'" />
+    <path :d="`M1 ${y + h}H${width - 1}`" stroke="var(--hair)" />
+    <text x="14" :y="mid - (h > 30 ? 2 : -4)" class="name" :class="{ strong: selected }">{{ axis.name }}</text>
+    <text :x="h > 30 ? 14 : 60" :y="mid + (h > 30 ? 13 : 4)" class="lab" :class="{ over }">{{ h > 24 ? peak : peak.replace('peak ', '') }}</text>
+    <template v-if="!opened">
+      <path v-if="h > 24" :d="`M${left} ${mid - half * 0.74}H${left + span}M${left} ${mid + half * 0.74}H${left + span}`" stroke="var(--rule)" stroke-dasharray="1 3" />
+      <path v-for="(r, i) in ribbons" :key="i" :d="r.d" :fill="fills[r.b]" :data-band="r.b" />
+      <path v-for="(r, i) in ribbons.filter((q) => q.b === 3)" :key="'h' + i" :d="r.d" fill="url(#scorehatch)" />
+      <path :d="outline" fill="none" stroke="var(--ink)" stroke-width=".9" /><path :d="`M${left} ${mid}H${left + span}`" stroke="var(--ink)" stroke-width=".9" />
+    </template>
+    <template v-else>
+      <path v-for="(g, i) in ghosts" :key="'g' + i" :d="g" fill="none" stroke="var(--rule)" stroke-width="1.2" />
+      <path :d="curve" fill="none" stroke="var(--ink)" stroke-width="2" />
+      <text :x="left + 4" :y="y + 13" class="lab">{{ said(range[1]) }}</text><text :x="left + 4" :y="y + h - 5" class="lab">{{ said(range[0]) }}</text>
+    </template>
+    <g v-for="p in posts" :key="p.f" class="post" :data-key="p.f" @pointerdown.stop="(e) => down(e, p.f, p.raw)" @pointermove="move" @pointerup="up" @pointercancel="drag = null">
+      <path :d="`M${p.px} ${y + 3}V${y + h - 3}`" stroke="var(--ink)" :stroke-width="p.f === frame ? 3 : 1.8" />
+      <rect :x="p.px - 5" :y="y" width="10" :height="h" fill="transparent" />
+      <rect v-if="opened" :x="p.px - 5" :y="vy(p.v) - 5" width="10" height="10" :fill="p.f === frame ? 'var(--now)' : 'var(--sheet)'" stroke="var(--ink)" stroke-width="1.6" />
+      <text v-if="p.label && h > 24" :x="p.px + (p.atEnd ? -5 : 5)" :y="opened ? vy(p.v) - 9 : y + 12" :text-anchor="p.atEnd ? 'end' : 'start'" class="val halo">{{ shown(p.v) }}<tspan v-if="drag?.from === p.f"> at {{ four(drag.frame) }}</tspan></text>
+    </g>
+  </g>
+</template>
+
+<style scoped>
+.staff { cursor: default; outline: none; }
+.staff:focus-visible > rect:first-child { stroke: var(--now); stroke-width: 2; }
+.name { font-size: 13px; }
+.strong { font-weight: 700; }
+.lab { font-size: 11px; fill: var(--quiet); }
+html.paper .lab { fill: #4d5a67; }
+.lab.over { fill: var(--over); }
+.val { font-size: 11px; }
+.halo { paint-order: stroke; stroke: var(--sheet); stroke-width: 3px; }
+.selected .halo { stroke: var(--wash); }
+.post { cursor: grab; }
+</style>

@@ -1,0 +1,76 @@
+import { AmbientLight, BoxGeometry, BufferGeometry, Color, ConeGeometry, CylinderGeometry, DirectionalLight, EdgesGeometry, LineBasicMaterial, LineSegments, Matrix4, Mesh, MeshLambertMaterial, PerspectiveCamera, PlaneGeometry, PointLight, Scene, SphereGeometry, Vector3, WebGLRenderer } from "three";
+import type { ShotView, View } from "../api/client";
+
+const at = (v: readonly number[]): Vector3 => new Vector3(v[0] ?? 0, v[1] ?? 0, v[2] ?? 0);
+
+// The set as simple solids, seen from a pose that the core computed.
+export class FinderScene {
+  private readonly renderer: WebGLRenderer;
+  private readonly camera = new PerspectiveCamera(30, 16 / 9, 0.02, 60);
+  private scene = new Scene();
+  private subject = new Vector3();
+  private lens: ShotView["lens"];
+
+  constructor(canvas: HTMLCanvasElement, shot: ShotView) {
+    this.renderer = new WebGLRenderer({ canvas, antialias: true, preserveDrawingBuffer: true });
+    this.renderer.setPixelRatio(Math.min(window.devicePixelRatio, 2));
+    this.lens = shot.lens;
+    this.build(shot);
+  }
+
+  build(shot: ShotView): void {
+    this.lens = shot.lens;
+    this.scene = new Scene();
+    this.scene.background = new Color("#2e4054");
+    this.subject = at(shot.set.subject_m);
+    this.scene.add(new AmbientLight("#cfd8e6", 1.5));
+    const sun = new DirectionalLight("#ffe7bf", 1.8);
+    sun.position.set(-2, -1.5, 3);
+    const glow = new PointLight("#ffcf70", 1.2, 2.2);
+    glow.position.copy(this.subject);
+    this.scene.add(sun, glow);
+    const floor = new Mesh(new PlaneGeometry(14, 14), new MeshLambertMaterial({ color: "#4b5547" }));
+    floor.position.set(0.8, 3, 0);
+    this.scene.add(floor);
+    for (const s of shot.set.solids) this.scene.add(...solid(s));
+  }
+
+  // Draws and tells where the subject stands in the picture, in pixels.
+  draw(v: View, width: number, height: number): { x: number; y: number; size: number } | null {
+    this.renderer.setSize(width, height, false);
+    this.camera.aspect = width / height;
+    this.camera.fov = (2 * Math.atan(this.lens.height_mm / (2 * this.lens.focal_mm)) * 180) / Math.PI;
+    this.camera.updateProjectionMatrix();
+    const m = new Matrix4().makeBasis(at(v.right), at(v.up), at(v.forward).negate());
+    this.camera.quaternion.setFromRotationMatrix(m);
+    this.camera.position.copy(at(v.at_m));
+    this.camera.updateMatrixWorld();
+    this.renderer.render(this.scene, this.camera);
+    const p = this.subject.clone().project(this.camera);
+    if (p.z > 1 || Math.abs(p.x) > 1 || Math.abs(p.y) > 1) return null;
+    const away = this.subject.distanceTo(this.camera.position);
+    return { x: ((p.x + 1) / 2) * width, y: ((1 - p.y) / 2) * height, size: Math.max(12, (0.075 / away) * (this.lens.focal_mm / this.lens.width_mm) * width) };
+  }
+
+  dispose(): void {
+    this.renderer.dispose();
+  }
+}
+
+function solid(s: ShotView["set"]["solids"][number]): (Mesh | LineSegments)[] {
+  const [x, y, z] = [s.size_m[0] ?? 0, s.size_m[1] ?? 0, s.size_m[2] ?? 0];
+  let g: BufferGeometry;
+  switch (s.shape) {
+    case "cylinder": g = new CylinderGeometry(x / 2, x / 2, z, 28).rotateX(Math.PI / 2); break;
+    case "cone": g = new ConeGeometry(x / 2, z, 28).rotateX(Math.PI / 2); break;
+    case "ball": g = new SphereGeometry(x / 2, 24, 16); break;
+    default: g = new BoxGeometry(x, y, z);
+  }
+  const bright = /lamp globe|lantern room/.test(s.name);
+  const mesh = new Mesh(g, new MeshLambertMaterial({ color: s.colour, emissive: bright ? s.colour : "#000000", emissiveIntensity: bright ? 0.6 : 0 }));
+  mesh.position.copy(at(s.centre_m));
+  if (s.shape !== "box") return [mesh];
+  const edge = new LineSegments(new EdgesGeometry(g), new LineBasicMaterial({ color: "#1a1f24", transparent: true, opacity: 0.45 }));
+  edge.position.copy(mesh.position);
+  return [mesh, edge];
+}

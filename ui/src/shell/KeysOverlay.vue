@@ -1,0 +1,36 @@
+<script setup lang="ts">
+import { usePrefs } from "../stores/prefs";
+import { useAsk } from "./ask";
+const ask = useAsk();
+const prefs = usePrefs();
+const keys: [string, string][] = [
+  ["Space", "hold to roll, on the hold target only"], ["Esc", "stop, from anywhere; not an emergency stop"],
+  ["F  E", "first and last picture; on Shoot, F asks to send the rig there"], [",  .", "one frame back, on; with Shift ten"],
+  ["Tab", "next staff; Shift+Tab the one before"], ["←  →", "nudge the selected axis; longer held, further"],
+  ["/", "half back: half as far, the other way"], ["↑  ↓", "larger, smaller step"],
+  ["K", "store a keyframe on all axes; Shift+K on the selected one"], ["Delete", "take the keyframe out; with Shift on the selected axis"],
+  ["Enter", "on a staff: open it into its value curve, and close it"], ["[  ]", "on a staff: to the keyframe before, after"],
+  ["Alt+←  →", "on a staff: move its keyframe a frame earlier, later"],
+  ["G", "send the rig to this frame; asks first"], ["S", "seal the path"], ["P", "prove"], ["1 – 6", "the stages"],
+  ["Ctrl+Z", "take back; with Shift do again"], ["?", "this sheet"],
+];
+</script>
+
+<template>
+  <v-dialog v-model="ask.keys" max-width="640">
+    <section class="sheet" aria-labelledby="keys-title">
+      <h2 id="keys-title">Keys</h2>
+      <p class="quiet">No key moves a machine without the hold or a question that you confirm.</p>
+      <table><tbody><tr v-for="[k, t] in keys" :key="k"><td class="k"><kbd>{{ k }}</kbd></td><td>{{ t }}</td></tr></tbody></table>
+      <label class="switch"><input v-model="prefs.letters" type="checkbox" /> letter, number and punctuation keys act on their own</label>
+      <div class="row"><button class="btn" @click="ask.keys = false">Close</button></div>
+    </section>
+  </v-dialog>
+</template>
+
+<style scoped>
+td { padding: 3px 8px 3px 0; }
+.k { white-space: nowrap; width: 90px; }
+.switch { display: block; margin: 12px 0; }
+.row { display: flex; justify-content: flex-end; }
+</style>

@@ -1,0 +1,92 @@
+import { useRoute, useRouter } from "vue-router";
+import { stages } from "../router";
+import { useHold } from "../stores/hold";
+import { useNudge } from "../stores/nudge";
+import { usePrefs } from "../stores/prefs";
+import { useShot } from "../stores/shot";
+import { useAsk } from "./ask";
+
+// All keys of the application. Esc stops from anywhere; no key here moves a
+// rig without a question that is confirmed.
+export function useKeys(): { onKey: (e: KeyboardEvent) => void; onEscape: (e: KeyboardEvent) => void } {
+  const shot = useShot();
+  const prefs = usePrefs();
+  const hold = useHold();
+  const ask = useAsk();
+  const nudge = useNudge();
+  const route = useRoute();
+  const router = useRouter();
+
+  function onEscape(e: KeyboardEvent): void {
+    if (e.key === "Escape") stopNow(hold.release);
+  }
+
+  function onKey(e: KeyboardEvent): void {
+    const t = e.target;
+    const typing = t instanceof HTMLInputElement || t instanceof HTMLSelectElement || t instanceof HTMLTextAreaElement;
+    if (typing || e.defaultPrevented || ask.question) return;
+    if (e.ctrlKey || e.metaKey) return withControl(e);
+    if (e.altKey) return;
+    if (e.key.length === 1 && e.key !== " " && !prefs.letters) return;
+    if (act(e)) e.preventDefault();
+  }
+
+  function withControl(e: KeyboardEvent): void {
+    if (e.key.toLowerCase() !== "z" || !shot.view) return;
+    e.preventDefault();
+    void (e.shiftKey ? shot.redo() : shot.undo());
+  }
+
+  function act(e: KeyboardEvent): boolean {
+    if (e.key === "?") {
+      ask.keys = !ask.keys;
+      return true;
+    }
+    if (!shot.view || route.name === "shelf") return false;
+    const stage = stages.find((s) => s.key === e.key);
+    if (stage) {
+      void router.push({ name: stage.name, params: { id: shot.id } });
+      return true;
+    }
+    return playhead(e) || (route.name === "compose" && compose(e));
+  }
+
+  function playhead(e: KeyboardEvent): boolean {
+    const by = e.shiftKey ? 10 : 1;
+    switch (e.key) {
+      case "f": case "F":
+        if (route.name === "shoot") ask.goTo();
+        else shot.go(shot.first);
+        return true;
+      case "e": case "E": shot.go(shot.last - 1); return true;
+      case ",": case "<": shot.go(shot.frame - by); return true;
+      case ".": case ">": shot.go(shot.frame + by); return true;
+      case "g": case "G": ask.goTo(shot.frame); return true;
+      case "s": case "S": void shot.seal(); return true;
+      case "p": case "P": void router.push({ name: "prove", params: { id: shot.id } }); return true;
+    }
+    return false;
+  }
+
+  function compose(e: KeyboardEvent): boolean {
+    switch (e.key) {
+      case "ArrowLeft": nudge.nudge(-1, e.repeat); return true;
+      case "ArrowRight": nudge.nudge(1, e.repeat); return true;
+      case "ArrowUp": nudge.grow(1); return true;
+      case "ArrowDown": nudge.grow(-1); return true;
+      case "/": nudge.halfBack(); return true;
+      case "k": void shot.store(); return true;
+      case "K": void shot.store(shot.selected?.id); return true;
+      case "Delete": case "Backspace": void nudge.remove(e.shiftKey); return true;
+    }
+    return false;
+  }
+
+  return { onKey, onEscape };
+}
+
+// Stop needs no session, lease or answer from anything but the rig.
+export function stopNow(release: () => void): void {
+  release();
+  void fetch("/api/stop", { method: "POST", keepalive: true }).catch(() => undefined);
+}

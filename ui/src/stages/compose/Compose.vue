@@ -1,0 +1,48 @@
+<script setup lang="ts">
+import { ref } from "vue";
+import type { Edit } from "../../api/client";
+import FinderView from "../../drawing/FinderView.vue";
+import ScoreDrawing from "../../drawing/ScoreDrawing.vue";
+import SheetDrawing from "../../drawing/SheetDrawing.vue";
+import { useLive } from "../../stores/live";
+import { useShot } from "../../stores/shot";
+import PlanBar from "./PlanBar.vue";
+import PoseBox from "./PoseBox.vue";
+import SentenceLine from "./SentenceLine.vue";
+
+const shot = useShot();
+const live = useLive();
+const opened = ref<number | null>(null);
+
+async function edit(e: Edit, said: string): Promise<void> {
+  shot.drop();
+  await shot.edit(e, said);
+}
+async function dropped(e: DragEvent): Promise<void> {
+  const f = e.dataTransfer?.files[0];
+  if (f) await shot.upload(f);
+}
+</script>
+
+<template>
+  <div v-if="shot.view" class="compose" @dragover.prevent @drop.prevent="dropped">
+    <SheetDrawing :shot="shot.view" :camera="shot.camera" :rig="live.connected && Object.values(live.now?.floor.state.homed ?? {}).every(Boolean) ? live.now?.view ?? null : null" :frame="shot.frame" :index="shot.index" @go="shot.go" />
+    <div class="right">
+      <FinderView :shot="shot.view" :camera="shot.camera" />
+      <PoseBox />
+    </div>
+    <section class="box bottom" aria-label="Score">
+      <PlanBar />
+      <div class="staves"><ScoreDrawing :shot="shot.view" :frame="shot.frame" :axis="shot.axis" :opened="opened" @go="shot.go" @select="shot.select" @open="(i) => (opened = i)" @edit="edit" /></div>
+      <SentenceLine />
+    </section>
+  </div>
+</template>
+
+<style scoped>
+.compose { display: grid; grid-template: minmax(250px, 1fr) minmax(250px, 322px) / minmax(0, 1.78fr) minmax(340px, 1fr); gap: 12px; height: 100%; min-height: 600px; }
+.right { display: grid; grid-template-rows: minmax(120px, 1fr) auto; gap: 12px; min-height: 0; }
+.bottom { grid-column: 1 / -1; display: grid; grid-template-rows: auto 1fr auto; }
+.staves { position: relative; min-height: 0; }
+@media (max-width: 900px) { .compose { grid-template: 300px auto 340px / 1fr; height: auto; } .right { grid-template-rows: 240px auto; } }
+</style>

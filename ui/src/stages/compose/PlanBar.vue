@@ -1,0 +1,73 @@
+<script setup lang="ts">
+import { computed, ref } from "vue";
+import type { Edit } from "../../api/client";
+import { useShot } from "../../stores/shot";
+
+type Kind = NonNullable<Edit["kind"]>;
+const kinds = ["smooth", "through", "natural", "clamped", "monotone", "akima", "linear", "hold"] as const satisfies readonly Kind[];
+const shot = useShot();
+const file = ref<HTMLInputElement | null>(null);
+const track = computed(() => shot.view?.path.tracks.find((t) => t.axis === shot.selected?.id));
+const ends = computed(() => (track.value?.kind === "through" ? ["rest", "secant"] : track.value?.kind === "monotone" ? ["rest", "shape"] : []));
+const segment = computed(() => {
+  const k = track.value?.keys ?? [];
+  const i = k.findIndex((q, n) => { const next = k[n + 1]; return next !== undefined && shot.frame >= q.frame && shot.frame < next.frame; });
+  return i;
+});
+const segmentKind = computed(() => (segment.value < 0 ? "" : (track.value?.segments?.[String(segment.value)] ?? "")));
+const factor = computed(() => { const f = shot.view?.path.factor; return f ? +(f.num / f.den).toFixed(4) : 1; });
+
+const set = (e: Edit, said: string): void => void shot.edit(e, said);
+function setKind(e: Event): void {
+  const kind = (e.target as HTMLSelectElement).value as Kind;
+  set({ op: "kind", axis: shot.selected?.id, kind }, `${shot.selected?.name} runs ${kind}.`);
+}
+function setEnds(e: Event): void {
+  set({ op: "kind", axis: shot.selected?.id, kind: track.value?.kind as Kind, ends: (e.target as HTMLSelectElement).value as Edit["ends"] }, "Ends changed.");
+}
+function setSegment(e: Event): void {
+  const kind = (e.target as HTMLSelectElement).value as Kind | "";
+  set({ op: "segment", axis: shot.selected?.id, index: segment.value, kind: kind || undefined }, "Segment changed.");
+}
+function setFactor(e: Event): void {
+  const v = Number((e.target as HTMLInputElement).value);
+  if (!(v > 0)) {
+    shot.trouble = "Clock: give a factor above zero, as 1 or 0.5.";
+    return;
+  }
+  set({ op: "factor", factor: { num: Math.round(v * 1000), den: 1000 } }, "Clock changed.");
+}
+async function pick(): Promise<void> {
+  const f = file.value?.files?.[0];
+  if (f) await shot.upload(f);
+  if (file.value) file.value.value = "";
+}
+</script>
+
+<template>
+  <div v-if="shot.view" class="bar small">
+    <label>{{ shot.selected?.name }} runs
+      <select class="field" data-test="kind" :value="track?.kind" @change="setKind"><option v-for="k in kinds" :key="k">{{ k }}</option></select></label>
+    <label v-if="ends.length">ends <select class="field" :value="track?.ends || 'rest'" @change="setEnds"><option v-for="k in ends" :key="k">{{ k }}</option></select></label>
+    <label v-if="segment >= 0">this leg
+      <select class="field" :value="segmentKind" @change="setSegment"><option value="">as the axis</option><option v-for="k in kinds" :key="k">{{ k }}</option></select></label>
+    <label>clock × <input class="field num" data-test="factor" inputmode="decimal" :value="factor" @change="setFactor" /></label>
+    <span class="quiet">{{ +shot.view.fps.toFixed(3) }} fps</span>
+    <span v-if="shot.view.path.run_up || shot.view.path.run_out" class="quiet">run-up {{ shot.view.path.run_up }}, run-out {{ shot.view.path.run_out }} frames</span>
+    <span class="gap" />
+    <button class="btn slim" data-test="undo" :disabled="!shot.view.can_undo" @click="shot.undo()">take back</button>
+    <button class="btn slim" data-test="redo" :disabled="!shot.view.can_redo" @click="shot.redo()">do again</button>
+    <input ref="file" type="file" accept=".csv,text/csv,text/plain" class="hide" data-test="file" aria-label="Keyframes from a CSV file" @change="pick" />
+    <button class="btn slim" @click="file?.click()">keyframes from CSV</button>
+    <button class="btn slim lead" data-test="seal" :disabled="shot.view.empty || shot.view.sealed_as_is" @click="shot.seal()">{{ shot.view.sealed_as_is ? `sealed ${shot.view.seal?.short}` : "seal" }}<kbd v-if="!shot.view.sealed_as_is">S</kbd></button>
+  </div>
+</template>
+
+<style scoped>
+.bar { display: flex; gap: 12px; align-items: center; padding: 5px 12px 4px; border-bottom: 1px solid var(--rule); white-space: nowrap; overflow-x: auto; overflow-y: hidden; }
+.field { font-size: 12px; min-height: 24px; margin-left: 3px; }
+.num { width: 52px; }
+.gap { flex: 1; }
+.hide { position: absolute; width: 1px; height: 1px; opacity: 0; pointer-events: none; }
+.lead kbd { border-color: var(--sheet); }
+</style>

@@ -1,0 +1,94 @@
+<script setup lang="ts">
+import { computed } from "vue";
+import type { Axis } from "../../api/client";
+import { band, fills, percent } from "../../drawing/headroom";
+import { useNudge } from "../../stores/nudge";
+import { four, useShot } from "../../stores/shot";
+
+const shot = useShot();
+const nudge = useNudge();
+const shares = computed(() => shot.axes.map((_, i) => Math.abs(shot.view?.plot.shares[i]?.[shot.index] ?? 0)));
+const onKey = computed(() => shot.axes.some((a) => shot.keyAt(a.id, shot.frame)));
+const places = (a: Axis): number => (a.unit === "mm" ? 1 : 2);
+function shown(a: Axis): string {
+  if (a.id === "focus") return (shot.camera?.focus_m ?? 0).toFixed(3);
+  return (shot.values[a.id] ?? 0).toFixed(places(a));
+}
+const unit = (a: Axis): string => (a.id === "focus" ? "m" : a.unit === "mm" ? "mm" : "°");
+async function typed(a: Axis, i: number, e: Event): Promise<void> {
+  const box = e.target as HTMLInputElement;
+  shot.select(i);
+  const v = Number(box.value.replace(",", "."));
+  if (box.value.trim() === "" || Number.isNaN(v)) {
+    shot.trouble = `${a.name}: "${box.value}" is not a number; give ${unit(a)}.`;
+    box.value = shown(a);
+    return;
+  }
+  if (a.id === "focus") {
+    const ring = await shot.ringFor(v);
+    if (ring !== null) await nudge.set(a.id, ring);
+  } else if (v < a.min || v > a.max) {
+    shot.trouble = `${a.name}: ${v} ${unit(a)} is outside the soft limits; stay within ${a.min} to ${a.max} ${unit(a)}.`;
+  } else await nudge.set(a.id, v);
+  box.value = shown(a);
+}
+let timer = 0;
+let count = 0;
+// Held buttons repeat, as held keys do.
+function hold(i: number, dir: number): void {
+  shot.select(i);
+  count = 0;
+  nudge.nudge(dir);
+  window.clearInterval(timer);
+  timer = window.setInterval(() => { if (++count > 3) nudge.nudge(dir, true); }, 110);
+}
+const let_go = (): void => window.clearInterval(timer);
+const step = computed(() => `${+nudge.step.toFixed(3)} ${shot.selected?.unit === "mm" ? "mm" : "°"}`);
+const back = computed(() => (nudge.lastBy ? `${+Math.abs(nudge.lastBy / 2).toFixed(4)}` : ""));
+</script>
+
+<template>
+  <section class="box pose" aria-labelledby="pose-title" data-test="pose">
+    <header>
+      <h2 id="pose-title" class="cap">Pose at {{ four(shot.frame) }} <span v-if="shot.isPending && !onKey" class="now small nocap">not stored</span></h2>
+      <span class="small quiet">step {{ step }} <kbd>↑</kbd><kbd>↓</kbd></span>
+    </header>
+    <div v-for="(a, i) in shot.axes" :key="a.id" class="axis" :class="{ sel: i === shot.axis }" @click="shot.select(i)">
+      <span class="name">{{ a.name }}<i v-if="shot.keyAt(a.id, shot.frame)" title="keyframe here">◆</i></span>
+      <button class="nb" :aria-label="`${a.name} less`" tabindex="-1" @pointerdown="hold(i, -1)" @pointerup="let_go" @pointerleave="let_go">−</button>
+      <input class="val" :data-test="'value-' + a.id" :aria-label="`${a.name} in ${unit(a)}`" :value="shown(a)" inputmode="decimal" @focus="shot.select(i)" @change="(e) => typed(a, i, e)" @keydown.enter="($event.target as HTMLInputElement).blur()" />
+      <span class="unit">{{ unit(a) }}</span>
+      <button class="nb" :aria-label="`${a.name} more`" tabindex="-1" @pointerdown="hold(i, 1)" @pointerup="let_go" @pointerleave="let_go">+</button>
+      <span class="share" aria-hidden="true"><i :style="{ width: Math.min(shares[i] ?? 0, 1.15) / 1.2 * 100 + '%', background: fills[band(shares[i] ?? 0)] }" /></span>
+      <span class="pct" :class="{ over: (shares[i] ?? 0) > 1 }">{{ percent(shares[i] ?? 0) }}</span>
+    </div>
+    <footer>
+      <span>nudge <kbd>←</kbd><kbd>→</kbd></span>
+      <button class="btn slim" data-test="half-back" @click="nudge.halfBack()">half back {{ back }} <kbd>/</kbd></button>
+      <button class="btn slim" data-test="store-one" @click="shot.store(shot.selected?.id)">store {{ shot.selected?.name }}</button>
+      <button class="btn slim lead" data-test="store" @click="shot.store()">store all <kbd>K</kbd></button>
+    </footer>
+  </section>
+</template>
+
+<style scoped>
+.pose { padding: 8px 10px 8px; }
+header, footer { display: flex; justify-content: space-between; align-items: center; gap: 8px; }
+footer { padding-top: 7px; font-size: 12px; color: var(--quiet); }
+html.paper footer, html.paper header .quiet { color: #4d5a67; }
+.nocap { text-transform: none; font-family: var(--text); letter-spacing: 0; font-weight: 400; }
+.axis { display: grid; grid-template-columns: 66px 22px 72px 24px 22px 1fr 40px; align-items: center; height: 25px; border-bottom: 1px solid var(--hair); gap: 2px; padding: 0 4px; }
+.sel { background: var(--wash); }
+.sel .name { font-weight: 700; }
+.name i { color: var(--now); font-style: normal; font-size: 9px; margin-left: 4px; }
+.val { background: transparent; border: 0; border-bottom: 1px dotted var(--quiet); color: var(--ink); text-align: right; font: 400 14px/1.2 var(--text); width: 100%; padding: 1px 2px; }
+.nb { width: 20px; height: 20px; border: 1px solid var(--rule); background: transparent; color: var(--ink); font: 400 13px/1 var(--text); cursor: pointer; padding: 0; visibility: hidden; }
+.sel .nb, .axis:hover .nb { visibility: visible; }
+.unit { padding-left: 4px; }
+.share { height: 8px; background: var(--hair); border: 1px solid var(--ink); position: relative; margin-left: 6px; }
+html.blackout .share { border-color: var(--quiet); }
+.share::after { content: ""; position: absolute; left: 83.3%; top: -3px; bottom: -3px; border-left: 1.5px solid var(--ink); }
+.share i { position: absolute; inset: 0 auto 0 0; border-right: 1px solid var(--ink); }
+.pct { text-align: right; font-size: 12px; }
+.lead kbd { border-color: var(--sheet); }
+</style>

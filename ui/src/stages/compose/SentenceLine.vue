@@ -1,0 +1,36 @@
+<script setup lang="ts">
+import { computed } from "vue";
+import type { Remedy } from "../../api/client";
+import { useShot } from "../../stores/shot";
+
+const shot = useShot();
+const a = computed(() => shot.view?.analysis);
+async function press(r: Remedy): Promise<void> {
+  shot.drop();
+  await shot.edit(r.edit, `${r.text}: done.`);
+}
+const calm = computed(() => {
+  const v = shot.view;
+  if (!v || v.empty) return "Nothing to check yet.";
+  const top = [...v.analysis.report.axes].sort((p, q) => q.share - p.share)[0];
+  const name = shot.axes.find((x) => x.id === top?.axis)?.name;
+  return `Everything is within its limits at ${+v.fps.toFixed(3)} fps. Closest: ${name} at ${Math.ceil((top?.share ?? 0) * 100)}%.`;
+});
+</script>
+
+<template>
+  <div class="sentence" data-test="sentence" role="status" aria-live="polite">
+    <template v-if="a && a.sentences.length">
+      <span class="over say">{{ a.sentences[0] }}</span>
+      <span v-if="a.sentences.length > 1" class="quiet">and {{ a.sentences.length - 1 }} more</span>
+      <button v-for="r in a.remedies" :key="r.kind" class="link" :data-test="'remedy-' + r.kind" @click="press(r)">{{ r.text }}<template v-if="!r.clears"> (leaves others)</template></button>
+      <span v-if="a.remedies.length === 0" class="quiet">No remedy was found; change a keyframe.</span>
+    </template>
+    <span v-else class="quiet">{{ calm }}</span>
+  </div>
+</template>
+
+<style scoped>
+.sentence { display: flex; gap: 16px; padding: 6px 14px; border-top: 1px solid var(--rule); min-height: 31px; align-items: center; flex-wrap: wrap; box-sizing: border-box; }
+html.paper .quiet { color: #4d5a67; }
+</style>

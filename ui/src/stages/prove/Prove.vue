@@ -1,0 +1,113 @@
+<script setup lang="ts">
+import { computed, onBeforeUnmount, ref } from "vue";
+import { useRouter } from "vue-router";
+import type { Remedy } from "../../api/client";
+import FinderView from "../../drawing/FinderView.vue";
+import SheetDrawing from "../../drawing/SheetDrawing.vue";
+import { four, useShot } from "../../stores/shot";
+
+const shot = useShot();
+const router = useRouter();
+interface Finding { text: string; frame: number | null; remedies: Remedy[]; kind: "stop" | "note" | "fine" }
+const findings = computed<Finding[]>(() => {
+  const v = shot.view;
+  if (!v) return [];
+  if (v.empty) return [{ text: "There is no keyframe yet.", frame: null, remedies: [], kind: "note" }];
+  const out: Finding[] = [];
+  const rep = v.analysis.report;
+  const jumps = rep.axes.flatMap((a) => a.jumps.map((j) => ({ ...j, axis: a.axis })));
+  const hard = jumps.filter((j) => j.order < 2);
+  v.analysis.sentences.forEach((text, i) => out.push({ text, frame: rep.violations[i]?.at ?? hard[i - rep.violations.length]?.at ?? null, remedies: i === 0 ? v.analysis.remedies : [], kind: "stop" }));
+  for (const j of jumps.filter((q) => q.order === 2)) out.push({ text: `${name(j.axis)}: acceleration steps at ${four(j.at)}; the mount feels a knock. Smooth has no such steps.`, frame: j.at, remedies: [], kind: "note" });
+  if (!out.some((f) => f.kind === "stop")) {
+    for (const a of [...rep.axes].sort((p, q) => q.share - p.share)) out.push({ text: `${name(a.axis)} uses at most ${Math.ceil(a.share * 100)}% of its limits${a.share > 0 ? `, at ${four(a.share_at)}` : ""}.`, frame: a.share > 0 ? a.share_at : null, remedies: [], kind: "fine" });
+    const b = v.braking;
+    if (b) out.push({ text: `Let go anywhere, the rig stops on its path within ${b.seconds} s, ${b.frames.toFixed(1)} frames and ${b.travel_m.toFixed(2)} m, using at most ${Math.ceil(b.worst_share * 100)}% of a rated limit (${name(b.worst_axis)} at ${four(b.worst_frame)}).`, frame: b.worst_frame, remedies: [], kind: "fine" });
+  }
+  return out;
+});
+const name = (id: string): string => shot.axes.find((a) => a.id === id)?.name ?? id;
+const open = computed(() => findings.value.filter((f) => f.kind === "stop").length);
+async function press(r: Remedy): Promise<void> {
+  await shot.edit(r.edit, `${r.text}: done.`);
+}
+
+// Run the plan on the screen, both ways, at any speed. No rig moves.
+const speed = ref(1);
+const running = ref(0);
+let last = 0;
+let place = 0;
+let raf = 0;
+function run(dir: number): void {
+  if (running.value === dir) return halt();
+  running.value = dir;
+  last = performance.now();
+  place = shot.frame;
+  if (dir > 0 && place >= shot.end) place = shot.start;
+  if (dir < 0 && place <= shot.start) place = shot.end;
+  cancelAnimationFrame(raf);
+  raf = requestAnimationFrame(tick);
+}
+function tick(t: number): void {
+  place += ((t - last) / 1000) * (shot.view?.fps ?? 24) * speed.value * running.value;
+  last = t;
+  shot.go(place);
+  if (place >= shot.end || place <= shot.start) return halt();
+  raf = requestAnimationFrame(tick);
+}
+function halt(): void {
+  running.value = 0;
+  cancelAnimationFrame(raf);
+}
+onBeforeUnmount(halt);
+function show(f: number | null): void {
+  if (f !== null) shot.go(f);
+}
+</script>
+
+<template>
+  <div v-if="shot.view" class="prove">
+    <section class="box list scroll" aria-labelledby="prove-title">
+      <h2 id="prove-title" class="cap">Findings <span class="quiet nocap">over the whole move, at {{ +shot.view.fps.toFixed(3) }} fps</span></h2>
+      <p v-if="open === 0 && !shot.view.empty" class="good">Nothing stands in the way of sealing.</p>
+      <ol>
+        <li v-for="(f, i) in findings" :key="i" :class="f.kind">
+          <span class="mark" aria-hidden="true">{{ f.kind === "stop" ? "■" : f.kind === "note" ? "▲" : "✓" }}</span>
+          <div><div>{{ f.text }}</div>
+            <button v-for="r in f.remedies" :key="r.kind" class="btn slim" @click="press(r)">{{ r.text }}</button></div>
+          <button v-if="f.frame !== null" class="link" @click="show(f.frame)">{{ four(f.frame) }}</button>
+        </li>
+      </ol>
+      <p class="quiet small">Checked: speed, acceleration and range of every axis, exactly; steps at keyframes; braking from every frame. Not checked yet: collisions, framing, focus along the move. Walk the move with the set dressed before anybody stands in it.</p>
+      <button class="btn slim" @click="router.push({ name: 'compose', params: { id: shot.id } })">to Compose</button>
+    </section>
+    <div class="see">
+      <FinderView :shot="shot.view" :camera="shot.camera" />
+      <div class="box run">
+        <button class="btn slim" @click="run(-1)">{{ running < 0 ? "halt" : "◀ backwards" }}</button>
+        <button class="btn slim" @click="run(1)">{{ running > 0 ? "halt" : "forwards ▶" }}</button>
+        <label class="small">speed × <select v-model.number="speed" class="field"><option v-for="s in [0.1, 0.25, 0.5, 1, 2, 4]" :key="s" :value="s">{{ s }}</option></select></label>
+        <input type="range" :min="shot.start" :max="shot.end" :value="shot.frame" aria-label="Frame" @input="(e) => { halt(); shot.go(Number((e.target as HTMLInputElement).value)); }" />
+        <span>{{ four(shot.frame) }}</span>
+      </div>
+      <SheetDrawing :shot="shot.view" :camera="shot.camera" :rig="null" :frame="shot.frame" :index="shot.index" plan-only @go="shot.go" />
+    </div>
+  </div>
+</template>
+
+<style scoped>
+.prove { display: grid; grid-template-columns: minmax(340px, 1fr) minmax(0, 1.25fr); gap: 12px; height: 100%; min-height: 560px; }
+.list { padding: 14px 18px; }
+.nocap { text-transform: none; font: 400 12px var(--text); letter-spacing: 0; }
+ol { list-style: none; padding: 0; margin: 10px 0; }
+li { display: grid; grid-template-columns: 20px 1fr auto; gap: 6px; padding: 8px 0; border-bottom: 1px solid var(--hair); align-items: start; }
+li .btn { margin: 6px 8px 0 0; }
+.stop > .mark, .stop > div > div { color: var(--over); }
+.note .mark { color: var(--now); }
+.fine .mark { color: var(--good); }
+.see { display: grid; grid-template-rows: minmax(0, 1.1fr) auto minmax(0, 1fr); gap: 12px; min-height: 0; }
+.run { display: flex; gap: 10px; align-items: center; padding: 6px 10px; }
+.run input { flex: 1; accent-color: var(--now); }
+html.paper .quiet { color: #4d5a67; }
+@media (max-width: 900px) { .prove { grid-template-columns: 1fr; height: auto; } .see { grid-template-rows: 260px auto 260px; } }
+</style>

@@ -1,0 +1,100 @@
+<script setup lang="ts">
+import { onMounted, ref, shallowRef } from "vue";
+import { useRouter } from "vue-router";
+import { api, sentence, type Production } from "../../api/client";
+import { usePrefs } from "../../stores/prefs";
+
+const router = useRouter();
+const prefs = usePrefs();
+const shelf = shallowRef<Production[] | null>(null);
+const trouble = ref("");
+const name = ref("");
+const nameSaid = ref("");
+const adding = ref("");
+const code = ref("");
+const title = ref("");
+const refused = ref("");
+
+async function load(): Promise<void> {
+  trouble.value = "";
+  const [s, m] = await Promise.all([api.GET("/api/shelf"), api.GET("/api/me")]).catch(() => [{ data: undefined, error: undefined }, { data: undefined }] as const);
+  if (s.data) shelf.value = s.data;
+  else trouble.value = sentence(s.error);
+  if (m.data) name.value = m.data.name;
+}
+onMounted(load);
+
+async function saveName(): Promise<void> {
+  const r = await api.PUT("/api/me", { body: { name: name.value.trim() } });
+  nameSaid.value = r.data ? "The log now says this name." : sentence(r.error);
+}
+async function add(production: string): Promise<void> {
+  const r = await api.POST("/api/productions/{id}/shots", { params: { path: { id: production } }, body: { code: code.value, title: title.value } });
+  if (r.data) await router.push({ name: "compose", params: { id: r.data.id } });
+  else refused.value = sentence(r.error);
+}
+const stageOf = (id: string): string => prefs.where[id]?.stage ?? "compose";
+const when = (t: string): string => new Date(t).toLocaleString("en-GB", { day: "2-digit", month: "short", hour: "2-digit", minute: "2-digit" });
+</script>
+
+<template>
+  <div class="shelf">
+    <p v-if="trouble" class="over" role="alert">{{ trouble }} <button class="btn slim" @click="load">Try again</button></p>
+    <p v-else-if="!shelf" role="status">Taking the books down …</p>
+    <p v-else-if="shelf.length === 0">There is no production yet. Start the application with <code>make demo</code> to load one.</p>
+    <section v-for="p in shelf ?? []" :key="p.id" class="box prod" :aria-labelledby="'p' + p.id">
+      <header><h2 :id="'p' + p.id">{{ p.title }}</h2><span class="quiet">{{ p.place }}</span></header>
+      <ul class="books">
+        <li v-for="s in p.shots" :key="s.id">
+          <router-link :to="{ name: stageOf(s.id), params: { id: s.id } }" class="book" :data-test="'shot-' + s.code">
+            <span class="code">{{ s.code }}</span>
+            <svg viewBox="0 0 200 34" aria-hidden="true" class="arc"><path d="M6 28C50 28 70 8 194 8" fill="none" stroke="var(--ink)" stroke-width="1.5" /><path d="M6 23v10M24 22v10M46 19v10M74 15v9M110 9v9M150 5v8M194 3v10" stroke="var(--now)" stroke-width="1.5" /></svg>
+            <b>{{ s.title }}</b>
+            <span class="quiet">{{ s.rig }} · {{ s.seals === 0 ? "not sealed" : s.seals === 1 ? "1 sealed path" : `${s.seals} sealed paths` }}</span>
+            <span class="quiet">{{ s.passes }} passes · {{ s.takes }} takes</span>
+            <span class="quiet small">changed {{ when(s.changed) }}</span>
+          </router-link>
+        </li>
+        <li>
+          <form v-if="adding === p.id" class="book form" @submit.prevent="add(p.id)">
+            <v-text-field v-model="code" label="Code, as SL-060" autofocus />
+            <v-text-field v-model="title" label="Title" />
+            <p v-if="refused" class="over" role="alert">{{ refused }}</p>
+            <div><button class="btn slim lead" type="submit">Start the shot</button> <button class="btn slim" type="button" @click="adding = ''">Leave it</button></div>
+          </form>
+          <button v-else class="book new" @click="adding = p.id; refused = ''"><span class="code">+</span><b>Start a shot</b><span class="quiet">on Plank, with an empty sheet</span></button>
+        </li>
+      </ul>
+    </section>
+    <section class="box who">
+      <h2>At this desk</h2>
+      <form class="row" @submit.prevent="saveName">
+        <label for="who">Name for the log</label>
+        <input id="who" v-model="name" class="field" maxlength="40" required autocomplete="off" />
+        <button class="btn slim" type="submit">Keep</button>
+        <span class="quiet" role="status">{{ nameSaid }}</span>
+      </form>
+      <p class="row"><span>Light</span>
+        <button class="btn slim" data-test="theme" @click="prefs.theme = prefs.theme === 'paper' ? 'blackout' : 'paper'">{{ prefs.theme === "paper" ? "Blackout, for a dark stage" : "Paper, for the office" }}</button></p>
+      <p class="quiet">Moving machines crush and strike. Keep the zone clear, hold to run, isolate power before hands go near. Overhead loads, electrical supply and platforms are for licensed people under local codes and the makers' manuals. Numbers for stopping are planning aids.</p>
+    </section>
+  </div>
+</template>
+
+<style scoped>
+.shelf { max-width: 1160px; margin: 12px auto; display: grid; gap: 16px; }
+.prod, .who { padding: 18px 22px; }
+header { display: flex; gap: 16px; align-items: baseline; border-bottom: 1px solid var(--rule); padding-bottom: 10px; }
+h2 { font-size: 24px; }
+.who h2 { font-size: 18px; margin-bottom: 8px; }
+.books { list-style: none; margin: 16px 0 0; padding: 0; display: grid; grid-template-columns: repeat(auto-fill, minmax(230px, 1fr)); gap: 14px; }
+.book { display: flex; flex-direction: column; gap: 5px; border: 1px solid var(--ink); padding: 14px 16px; color: var(--ink); text-decoration: none; background: var(--sheet); min-height: 176px; box-sizing: border-box; width: 100%; text-align: left; font: inherit; cursor: pointer; }
+html.blackout .book { border-color: var(--rule); }
+.book:hover, .book:focus-visible { background: var(--wash); }
+.code { font: 600 26px/1 var(--head); letter-spacing: .03em; }
+.book b { font-size: 15px; }
+.arc { width: 100%; height: 34px; }
+.new { border-style: dashed; }
+.row { display: flex; gap: 10px; align-items: center; flex-wrap: wrap; margin: 0 0 10px; }
+html.paper .quiet { color: #4d5a67; }
+</style>

@@ -1,0 +1,90 @@
+<script setup lang="ts">
+import { computed, ref } from "vue";
+import { api, sentence, type PassView, type TakeView } from "../../api/client";
+import { fills } from "../../drawing/headroom";
+import { useElementSize } from "../../drawing/size";
+import { four, useShot } from "../../stores/shot";
+
+const shot = useShot();
+const probe = ref<HTMLElement | null>(null);
+const { width } = useElementSize(probe);
+const px = computed(() => shot.view?.threshold_px ?? 0.5);
+const newest = (p: PassView): TakeView | undefined => p.takes[p.takes.length - 1];
+const rate = (p: PassView): string => {
+  const r = shot.view?.path.rate;
+  const f = p.factor_num / p.factor_den;
+  return r ? `${+((r.num / r.den) * f).toFixed(2)} fps ×${+f.toFixed(3)}` : "";
+};
+// The strip's full height is 1.5 × the threshold; the line is the threshold.
+const bars = (t: TakeView): { x: number; w: number; h: number; b: 0 | 1 | 2 | 3 }[] => {
+  const n = Math.max(1, (shot.view?.last ?? 1) - (shot.view?.first ?? 0));
+  const w = Math.max(1, width.value) / n;
+  return t.strip.map((v, i) => ({ x: i * w, w: Math.max(w - 0.4, 0.6), h: v < 0 ? 0 : Math.min(v / (px.value * 1.5), 1) * 24, b: v >= px.value ? 3 : v >= px.value * 0.8 ? 2 : 1 }));
+};
+function says(p: PassView): { text: string; tone: string } {
+  const t = newest(p);
+  if (!t) return { text: "—", tone: "quiet" };
+  if (!t.ended) return { text: "rolling …", tone: "now" };
+  const f = t.finding;
+  if (t.broken) return { text: `broken off at ${four(t.frame)}`, tone: "over" };
+  if (!f?.word) return { text: "the first: others are laid over it", tone: "quiet" };
+  return { text: `${f.word} ${f.worst_px.toFixed(2)} px`, tone: f.word === "stacks" ? "good" : "over" };
+}
+function more(p: PassView): string {
+  const f = newest(p)?.finding;
+  if (!f) return "";
+  const seal = `from the seal at most ${f.seal_px.toFixed(2)} px, at ${four(f.seal_frame)} (${f.seal_point})`;
+  return f.word ? `against ${f.against}: worst at ${four(f.worst_frame)} (${f.worst_point}); ${seal}` : seal;
+}
+const unseen = computed(() => shot.passes.map((p) => newest(p)?.finding?.unseen).find(Boolean) ?? []);
+async function setFactor(p: PassView, e: Event): Promise<void> {
+  const v = Number((e.target as HTMLInputElement).value);
+  const r = await api.PUT("/api/passes/{id}", { params: { path: { id: p.id } }, body: { shot: shot.id, name: p.name, note: p.note, factor: { num: Math.max(1, Math.round(v * 1000)) || 1000, den: 1000 } } });
+  if (r.data) shot.passes = r.data;
+  else shot.trouble = sentence(r.error);
+}
+</script>
+
+<template>
+  <section class="box stack scroll" aria-labelledby="stack-title" data-test="stack">
+    <header><h2 id="stack-title" class="cap">Passes over one sealed path</h2><span class="quiet small">bars: deviation from the seal, pixels at the sensor, frame by frame; dotted: {{ px }} px. The verdict is pass against pass, unshifted.</span></header>
+    <div ref="probe" class="probe" />
+    <div v-for="p in shot.passes" :key="p.id" class="pass" :class="{ here: p.id === shot.pass }" :data-test="'pass-' + p.number">
+      <button class="pick" :aria-pressed="p.id === shot.pass" @click="shot.choosePass(p.id)"><b>{{ p.number }} · {{ p.name }}</b><span class="quiet small">{{ p.note || "\u00a0" }}</span></button>
+      <label class="small clock">{{ rate(p) }}<input v-if="p.id === shot.pass" class="field" :value="+(p.factor_num / p.factor_den).toFixed(3)" inputmode="decimal" :aria-label="`Rate factor of pass ${p.number}`" @change="(e) => setFactor(p, e)" /></label>
+      <svg class="strip" :width="width" height="26" role="img" :aria-label="newest(p) ? `Deviation of take ${newest(p)?.number}` : 'Not rolled'">
+        <path :d="`M0 9.5H${width}`" stroke="var(--quiet)" stroke-dasharray="1 3" /><path :d="`M0 25.5H${width}`" stroke="var(--rule)" :stroke-dasharray="newest(p) ? '' : '2 4'" />
+        <template v-if="newest(p)"><rect v-for="(b, i) in bars(newest(p) as TakeView)" :key="i" :x="b.x" :y="25 - b.h" :width="b.w" :height="b.h" :fill="fills[b.b]" /></template>
+      </svg>
+      <div class="takes">
+        <span v-for="t in p.takes" :key="t.id" class="take" :class="{ broken: t.broken }" :title="t.broken ? `broken off at ${four(t.frame)}: ${t.why}` : `sealed ${t.seal_short}`">take {{ t.number }}</span>
+        <span v-if="p.takes.length === 0" class="quiet small">not rolled</span>
+      </div>
+      <div class="word" :class="says(p).tone" data-test="verdict">{{ says(p).text }}</div>
+      <div v-if="more(p) && p.id === shot.pass" class="quiet small more">{{ more(p) }}</div>
+    </div>
+    <p v-if="unseen.length" class="quiet small foot">Unseen: {{ unseen.join(" ") }}</p>
+  </section>
+</template>
+
+<style scoped>
+.stack { padding: 10px 14px; }
+header { display: flex; justify-content: space-between; gap: 20px; align-items: baseline; padding-bottom: 6px; border-bottom: 1px solid var(--rule); }
+.probe { margin-left: 280px; margin-right: 380px; height: 0; }
+.pass { display: grid; grid-template-columns: 150px 130px 1fr 168px 188px; column-gap: 12px; align-items: center; border-bottom: 1px solid var(--hair); padding: 3px 0 3px; min-height: 40px; }
+.here { background: var(--wash); box-shadow: inset 3px 0 0 var(--now); }
+.pick { background: none; border: 0; color: var(--ink); text-align: left; padding: 4px 0 4px 10px; cursor: pointer; font: inherit; display: flex; flex-direction: column; }
+.pick b { font: 600 16px/1.1 var(--head); }
+.clock { display: flex; flex-direction: column; gap: 2px; }
+.clock .field { width: 60px; min-height: 20px; padding: 1px 4px; }
+.strip { display: block; overflow: visible; }
+.takes { display: flex; gap: 4px; flex-wrap: wrap; }
+.take { border: 1px solid var(--good); color: var(--good); padding: 0 6px; font-size: 12px; }
+.take.broken { border-color: var(--quiet); color: var(--quiet); text-decoration: line-through; }
+.word { font-size: 14px; }
+.word.quiet { font-size: 12px; }
+.more { grid-column: 3 / -1; padding-bottom: 2px; }
+.foot { margin: 8px 0 0; }
+html.paper .quiet { color: #4d5a67; }
+@media (max-width: 1000px) { .pass { grid-template-columns: 1fr 1fr; } .strip { display: none; } .more { grid-column: 1 / -1; } }
+</style>

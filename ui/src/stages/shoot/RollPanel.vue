@@ -1,0 +1,83 @@
+<script setup lang="ts">
+import { computed } from "vue";
+import { useAsk } from "../../shell/ask";
+import { useHold } from "../../stores/hold";
+import { useLive } from "../../stores/live";
+import { four, useShot } from "../../stores/shot";
+
+const shot = useShot();
+const live = useLive();
+const hold = useHold();
+const ask = useAsk();
+const pass = computed(() => shot.passes.find((p) => p.id === shot.pass));
+const factor = computed(() => (pass.value ? pass.value.factor_num / pass.value.factor_den : 1));
+const rate = computed(() => { const r = shot.view?.path.rate; return r ? (r.num / r.den) * factor.value : 24; });
+const sealed = computed(() => shot.view?.seal);
+const fastest = computed(() => {
+  const v = shot.view;
+  if (!v || v.empty) return "—";
+  // Shares were computed on the plan's clock; speed goes with the ratio of the rates.
+  const a = [...v.analysis.report.axes].sort((p, q) => q.speed.share - p.speed.share)[0];
+  return a ? `${shot.axes.find((x) => x.id === a.axis)?.name} ${Math.ceil(a.speed.share * (rate.value / v.fps) * 100)}% of speed` : "—";
+});
+const ready = computed(() => live.connected && (live.now?.ready.ok ?? false));
+const atFirst = computed(() => live.now?.ready.checks.find((c) => c.name === "at first frame")?.ok ?? false);
+const title = computed(() => {
+  if (live.mode === "braking") return "SLOWING TO A STOP";
+  if (live.mode === "rolling") return hold.held ? "ROLLING" : "ROLLING";
+  return hold.held ? "STARTING" : "HOLD TO ROLL";
+});
+function keydown(e: KeyboardEvent): void {
+  if (e.key !== " ") return;
+  e.preventDefault();
+  if (!e.repeat) hold.press();
+}
+function keyup(e: KeyboardEvent): void {
+  if (e.key === " ") { e.preventDefault(); hold.release(); }
+}
+function down(e: PointerEvent): void {
+  if (e.button !== 0) return;
+  (e.currentTarget as HTMLElement).setPointerCapture(e.pointerId);
+  (e.currentTarget as HTMLElement).focus();
+  e.preventDefault();
+  hold.press();
+}
+</script>
+
+<template>
+  <section v-if="shot.view" class="box roll" aria-labelledby="roll-title">
+    <h2 id="roll-title" class="cap">{{ pass ? `Roll pass ${pass.number} · ${pass.name}` : "No pass chosen" }}</h2>
+    <dl>
+      <dt>path</dt><dd>{{ sealed ? `${sealed.version} · ${sealed.short}` : "not sealed" }}</dd>
+      <dt>clock</dt><dd>{{ +rate.toFixed(3) }} fps, ×{{ +factor.toFixed(3) }}</dd>
+      <dt>runs for</dt><dd>{{ ((shot.end - shot.start) / rate).toFixed(2) }} s</dd>
+      <dt>fastest axis</dt><dd>{{ fastest }}</dd>
+      <dt>stops within</dt><dd>{{ sealed ? `${sealed.braking.seconds} s, ${sealed.braking.travel_m.toFixed(2)} m` : "—" }}</dd>
+    </dl>
+    <button class="target" data-test="hold" :class="{ held: hold.held, ready, live: live.rolling }" :aria-disabled="!ready && !live.rolling"
+      @keydown="keydown" @keyup="keyup" @pointerdown="down" @pointerup="hold.release" @pointercancel="hold.release" @lostpointercapture="hold.release" @blur="hold.release" @contextmenu.prevent>
+      <span class="t">{{ title }}</span>
+      <span v-if="live.rolling" class="n">{{ four(Math.floor(live.now?.floor.state.frame ?? 0)) }}</span>
+      <span v-else class="small">hold <kbd>Space</kbd> or the pointer · let go and the rig slows to a stop</span>
+    </button>
+    <p class="say" data-test="hold-says" role="status">{{ hold.says || (ready ? "" : live.now?.ready.sentence) }}</p>
+    <div class="row"><button class="btn slim" data-test="go-first" :disabled="!live.connected || !sealed || atFirst" @click="ask.goTo()">go to first frame <kbd>F</kbd></button></div>
+    <p class="caution">Call the move. Everyone clear of {{ shot.view.rig.clear_m }} m around the track. The hardware stop is the only emergency stop.</p>
+  </section>
+</template>
+
+<style scoped>
+.roll { padding: 10px 14px; display: flex; flex-direction: column; min-height: 0; overflow: auto; }
+dl { display: grid; grid-template-columns: 96px 1fr; margin: 6px 0 8px; row-gap: 2px; font-size: 12px; }
+dt { color: var(--quiet); }
+html.paper dt { color: #4d5a67; }
+dd { margin: 0; }
+.target { flex: 1; min-height: 84px; border: 3px solid var(--rule); background: var(--sheet); color: var(--ink); cursor: pointer; display: flex; flex-direction: column; align-items: center; justify-content: center; gap: 4px; touch-action: none; user-select: none; font-family: var(--text); }
+.target.ready { border-color: var(--now); background: var(--wash); }
+.target.held, .target.live { background: var(--now); border-color: var(--now); color: var(--sheet); }
+.target.held kbd { border-color: var(--sheet); }
+.t { font: 600 28px/1.1 var(--head); letter-spacing: .06em; }
+.n { font: 700 22px/1 var(--text); }
+.say { margin: 6px 0 4px; min-height: 17px; color: var(--now); }
+.caution { margin: 6px 0 0; font-size: 12px; color: var(--now); }
+</style>

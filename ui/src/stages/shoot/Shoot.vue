@@ -1,0 +1,35 @@
+<script setup lang="ts">
+import { computed, onBeforeUnmount, onMounted, watch } from "vue";
+import FinderView from "../../drawing/FinderView.vue";
+import SheetDrawing from "../../drawing/SheetDrawing.vue";
+import { useHold } from "../../stores/hold";
+import { useLive } from "../../stores/live";
+import { useShot } from "../../stores/shot";
+import PassStack from "./PassStack.vue";
+import RollPanel from "./RollPanel.vue";
+
+const shot = useShot();
+const live = useLive();
+const hold = useHold();
+const homed = computed(() => live.connected && Object.values(live.now?.floor.state.homed ?? {}).every(Boolean));
+const rig = computed(() => (homed.value ? live.now?.view ?? null : null));
+onMounted(() => { hold.open(); void shot.reloadPasses(); });
+onBeforeUnmount(hold.close);
+watch(() => shot.pass, () => hold.open());
+</script>
+
+<template>
+  <div v-if="shot.view" class="shoot">
+    <FinderView :shot="shot.view" :camera="rig ?? shot.camera" :label="rig ? 'as the rig stands' : 'as planned: the rig is not lined up'" />
+    <SheetDrawing :shot="shot.view" :camera="rig ?? shot.camera" :rig="rig" :frame="shot.frame" :index="shot.index" plan-only follow @go="shot.go" />
+    <RollPanel />
+    <PassStack />
+  </div>
+</template>
+
+<style scoped>
+.shoot { display: grid; grid-template: minmax(250px, 0.95fr) minmax(220px, 1fr) / minmax(0, 1.15fr) minmax(0, 1fr) 344px; gap: 12px; height: 100%; min-height: 560px; }
+.shoot > :last-child { grid-column: 1 / -1; }
+@media (max-width: 1000px) { .shoot { grid-template: 260px auto auto / 1fr 1fr; height: auto; } .shoot > :nth-child(3) { grid-column: 1 / -1; } }
+@media (max-width: 700px) { .shoot { display: flex; flex-direction: column; } .shoot > * { min-height: 220px; } }
+</style>

@@ -1,0 +1,53 @@
+import { defineStore } from "pinia";
+import { computed, ref, shallowRef, watch } from "vue";
+import type { LiveMessage } from "../api/client";
+import { useShot } from "./shot";
+
+// The rig as it is, over a socket that keeps trying. Newest message only.
+export const useLive = defineStore("live", () => {
+  const shot = useShot();
+  const now = shallowRef<LiveMessage | null>(null);
+  const at = ref(0);
+  const lost = ref(false);
+  let ws: WebSocket | null = null;
+  let want = "";
+  let again = 0;
+
+  function open(): void {
+    window.clearTimeout(again);
+    ws?.close();
+    if (!want) return;
+    const mine = new WebSocket(`${location.protocol === "https:" ? "wss" : "ws"}://${location.host}/api/live?${want}`);
+    ws = mine;
+    mine.onmessage = (e: MessageEvent<string>) => {
+      if (ws !== mine) return;
+      const m = JSON.parse(e.data) as LiveMessage;
+      if (now.value && m.version !== now.value.version && m.version > 0) void shot.reload();
+      now.value = m;
+      at.value = Date.now();
+      lost.value = false;
+    };
+    mine.onclose = () => {
+      if (ws === mine) again = window.setTimeout(open, 400);
+    };
+  }
+
+  watch(() => [shot.id, shot.pass] as const, ([id, pass]) => {
+    const q = id ? new URLSearchParams({ shot: id, pass }).toString() : "";
+    if (q !== want) {
+      want = q;
+      now.value = null;
+      open();
+    }
+  }, { immediate: true });
+  window.setInterval(() => {
+    lost.value = Date.now() - at.value > 1500 && want !== "";
+  }, 300);
+
+  const mode = computed(() => now.value?.floor.state.mode ?? "");
+  const connected = computed(() => !lost.value && (now.value?.floor.connected ?? false));
+  const moving = computed(() => connected.value && !["idle", "armed", ""].includes(mode.value));
+  const rolling = computed(() => connected.value && (mode.value === "rolling" || mode.value === "braking"));
+  const drive = computed(() => (connected.value ? (now.value?.floor.state.drive ?? "free") : "not seen"));
+  return { now, lost, mode, connected, moving, rolling, drive };
+});

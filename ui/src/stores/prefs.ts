@@ -1,0 +1,26 @@
+import { defineStore } from "pinia";
+import { ref, watch } from "vue";
+
+function kept<T>(key: string, first: T) {
+  const raw = localStorage.getItem(key);
+  let start = first;
+  if (raw !== null) {
+    try {
+      start = JSON.parse(raw) as T;
+    } catch {
+      localStorage.removeItem(key);
+    }
+  }
+  const r = ref(start);
+  watch(r, (v) => localStorage.setItem(key, JSON.stringify(v)), { deep: true });
+  return r;
+}
+
+// What the person at this desk prefers, kept in this browser.
+export const usePrefs = defineStore("prefs", () => {
+  const theme = kept<"paper" | "blackout">("keenarc.theme", "paper");
+  const letters = kept<boolean>("keenarc.letters", true);
+  const steps = kept<Record<string, number>>("keenarc.steps", {});
+  const where = kept<Record<string, { frame: number; axis: number; pass: string; stage: string }>>("keenarc.where", {});
+  return { theme, letters, steps, where };
+});

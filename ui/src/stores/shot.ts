@@ -1,0 +1,201 @@
+import { defineStore } from "pinia";
+import { computed, ref, shallowRef } from "vue";
+import { api, sentence, type Edit, type PassView, type ShotView, type View } from "../api/client";
+import { usePrefs } from "./prefs";
+
+// The open shot: its plan as the server knows it, the playhead, the selected
+// axis, and nudges that are not stored yet.
+export const useShot = defineStore("shot", () => {
+  const prefs = usePrefs();
+  const id = ref("");
+  const view = shallowRef<ShotView | null>(null);
+  const passes = shallowRef<PassView[]>([]);
+  const trouble = ref("");
+  const said = ref("");
+  const saving = ref(0);
+  const frame = ref(0);
+  const axis = ref(0);
+  const pass = ref("");
+  const pending = ref<Record<string, number>>({});
+  const pendingView = shallowRef<View | null>(null);
+  let queue: Promise<unknown> = Promise.resolve();
+
+  const axes = computed(() => view.value?.rig.axes ?? []);
+  const selected = computed(() => axes.value[axis.value]);
+  const first = computed(() => view.value?.first ?? 0);
+  const last = computed(() => view.value?.last ?? 0);
+  const start = computed(() => view.value?.plot.start ?? 0);
+  const end = computed(() => (view.value ? view.value.last + view.value.path.run_out : 0));
+  const index = computed(() => {
+    const v = view.value;
+    if (!v) return 0;
+    return Math.min(Math.max(Math.round((frame.value - v.plot.start) / v.plot.step), 0), v.plot.views.length - 1);
+  });
+  const values = computed<Record<string, number>>(() => {
+    const out: Record<string, number> = {};
+    axes.value.forEach((a, i) => (out[a.id] = pending.value[a.id] ?? view.value?.plot.values[i]?.[index.value] ?? 0));
+    return out;
+  });
+  const camera = computed<View | null>(() => pendingView.value ?? view.value?.plot.views[index.value] ?? null);
+  const isPending = computed(() => Object.keys(pending.value).length > 0);
+
+  function take(v: ShotView): void {
+    view.value = v;
+    if (v.id === id.value) trouble.value = "";
+  }
+
+  async function load(shot: string): Promise<void> {
+    if (id.value !== shot) {
+      view.value = null;
+      passes.value = [];
+      drop();
+      said.value = "";
+      const w = prefs.where[shot];
+      frame.value = w?.frame ?? 0;
+      axis.value = w?.axis ?? 0;
+      pass.value = w?.pass ?? "";
+    }
+    id.value = shot;
+    await reload();
+  }
+
+  async function reload(): Promise<void> {
+    const shot = id.value;
+    const [a, b] = await Promise.all([
+      api.GET("/api/shots/{id}", { params: { path: { id: shot } } }).catch(() => ({ data: undefined, error: undefined })),
+      api.GET("/api/shots/{id}/passes", { params: { path: { id: shot } } }).catch(() => ({ data: undefined, error: undefined })),
+    ]);
+    if (shot !== id.value) return;
+    if (!a.data || !b.data) {
+      trouble.value = sentence(a.error ?? b.error);
+      return;
+    }
+    take(a.data);
+    passes.value = b.data;
+    if (!b.data.some((p) => p.id === pass.value)) pass.value = b.data[0]?.id ?? "";
+    frame.value = Math.min(Math.max(frame.value, start.value), end.value);
+  }
+
+  async function reloadPasses(): Promise<void> {
+    const r = await api.GET("/api/shots/{id}/passes", { params: { path: { id: id.value } } }).catch(() => ({ data: undefined }));
+    if (r.data) passes.value = r.data;
+  }
+
+  // Edits go one after another, each on the revision that the last one made.
+  function line(send: (v: ShotView) => Promise<{ data?: ShotView; error?: unknown }>, done = ""): Promise<boolean> {
+    saving.value++;
+    const next = queue.then(async () => {
+      try {
+        const v = view.value;
+        if (!v) return false;
+        const r = await send(v);
+        if (r.data) {
+          take(r.data);
+          said.value = done;
+          return true;
+        }
+        trouble.value = sentence(r.error);
+        if (typeof r.error === "object" && r.error && "status" in r.error && r.error.status === 409) {
+          const t = trouble.value;
+          await reload();
+          trouble.value = t;
+        }
+        return false;
+      } catch {
+        trouble.value = sentence(undefined);
+        return false;
+      } finally {
+        saving.value--;
+      }
+    });
+    queue = next.catch(() => false);
+    return next;
+  }
+
+  const edit = (e: Edit, done = ""): Promise<boolean> =>
+    line((v) => api.POST("/api/shots/{id}/edits", { params: { path: { id: v.id } }, body: { revision: v.revision, edit: e } }), done);
+  const undo = (): Promise<boolean> => {
+    drop();
+    return line((v) => api.POST("/api/shots/{id}/undo", { params: { path: { id: v.id } }, body: { revision: v.revision } }), "Taken back.");
+  };
+  const redo = (): Promise<boolean> => {
+    drop();
+    return line((v) => api.POST("/api/shots/{id}/redo", { params: { path: { id: v.id } }, body: { revision: v.revision } }), "Done again.");
+  };
+  const seal = (): Promise<boolean> =>
+    line((v) => api.POST("/api/shots/{id}/seal", { params: { path: { id: v.id } }, body: { revision: v.revision } }), "Sealed.");
+
+  function upload(file: File): Promise<boolean> {
+    return line(async (v) => {
+      const r = await fetch(`/api/shots/${v.id}/keys?revision=${v.revision}`, { method: "POST", body: file });
+      const b: unknown = await r.json();
+      return r.ok ? { data: b as ShotView } : { error: b };
+    }, `Keyframes taken from ${file.name}.`);
+  }
+
+  function go(f: number): void {
+    const to = Math.min(Math.max(Math.round(f), start.value), Math.max(end.value, start.value));
+    if (to !== frame.value) drop();
+    frame.value = to;
+    remember();
+  }
+
+  function select(i: number): void {
+    axis.value = (i + axes.value.length) % Math.max(1, axes.value.length);
+    remember();
+  }
+
+  function choosePass(p: string): void {
+    pass.value = p;
+    remember();
+  }
+
+  function remember(stage?: string): void {
+    if (!id.value) return;
+    const old = prefs.where[id.value];
+    prefs.where[id.value] = { frame: frame.value, axis: axis.value, pass: pass.value, stage: stage ?? old?.stage ?? "compose" };
+  }
+
+  // A value that is tried out: shown at once, stored by K or, on a keyframe, by itself.
+  let poseWanted = 0;
+  async function tryValues(v: Record<string, number>): Promise<void> {
+    pending.value = { ...pending.value, ...v };
+    const n = ++poseWanted;
+    const r = await api.POST("/api/shots/{id}/pose", { params: { path: { id: id.value } }, body: { values: values.value } }).catch(() => ({ data: undefined }));
+    if (n === poseWanted && r.data && isPending.value) pendingView.value = r.data.view;
+  }
+
+  async function ringFor(distance: number): Promise<number | null> {
+    const r = await api.POST("/api/shots/{id}/pose", { params: { path: { id: id.value } }, body: { values: values.value, focus_m: distance } });
+    if (!r.data) {
+      trouble.value = sentence(r.error);
+      return null;
+    }
+    return r.data.values.focus ?? null;
+  }
+
+  function drop(): void {
+    poseWanted++;
+    pending.value = {};
+    pendingView.value = null;
+  }
+
+  function keyAt(axisId: string, f: number): boolean {
+    return view.value?.path.tracks.find((t) => t.axis === axisId)?.keys.some((k) => k.frame === f) ?? false;
+  }
+
+  async function store(only?: string): Promise<void> {
+    const v: Record<string, number> = {};
+    for (const a of axes.value) if (!only || a.id === only) v[a.id] = values.value[a.id] ?? 0;
+    const word = only ? axes.value.find((a) => a.id === only)?.name ?? only : "All axes";
+    if (await edit({ op: "set", frame: frame.value, values: v }, `${word} stored at ${four(frame.value)}.`)) drop();
+  }
+
+  return { id, view, passes, trouble, said, saving, frame, axis, pass, pending, axes, selected, first, last, start, end, index, values, camera, isPending,
+    load, reload, reloadPasses, edit, undo, redo, seal, upload, go, select, choosePass, remember, tryValues, ringFor, drop, keyAt, store };
+});
+
+export function four(f: number): string {
+  const n = Math.round(Math.abs(f)).toString().padStart(4, "0");
+  return f < 0 ? `-${n}` : n;
+}
