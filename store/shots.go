@@ -3,6 +3,7 @@ package store
 import (
 	"context"
 	"errors"
+	"math"
 	"time"
 
 	"github.com/jackc/pgx/v5"
@@ -35,6 +36,11 @@ type ShotLine struct {
 	Passes       int       `json:"passes"`
 	Takes        int       `json:"takes"`
 	Changed      time.Time `json:"changed"`
+	// Sketch is where the travelling axis stands at every 24th part of the move,
+	// as a share of its way: the spacing is its speed.
+	Sketch []float64  `json:"sketch" db:"-"`
+	Path   *path.Path `json:"-"`
+	RigDoc *rig.Rig   `json:"-"`
 }
 
 // Shot is a shot with what belongs to it and does not change with an edit.
@@ -58,8 +64,8 @@ func (s *Store) Shelf(ctx context.Context) ([]Production, error) {
 	lines, err := many[ShotLine](ctx, s, `SELECT s.id::text, s.production_id::text, s.code, s.title, r.doc->>'name' AS rig, s.revision,
 		(SELECT count(*) FROM seals x WHERE x.shot_id = s.id) AS seals, (SELECT count(*) FROM passes p WHERE p.shot_id = s.id) AS passes,
 		(SELECT count(*) FROM takes t JOIN passes p ON p.id = t.pass_id WHERE p.shot_id = s.id) AS takes,
-		(SELECT at FROM edits e WHERE e.shot_id = s.id AND e.revision = s.revision) AS changed
-		FROM shots s JOIN rigs r ON r.id = s.rig_id AND r.version = s.rig_version ORDER BY s.code`)
+		e.at AS changed, e.path, r.doc AS rig_doc
+		FROM shots s JOIN rigs r ON r.id = s.rig_id AND r.version = s.rig_version JOIN edits e ON e.shot_id = s.id AND e.revision = s.revision ORDER BY s.code`)
 	if err != nil {
 		return nil, err
 	}
@@ -67,11 +73,35 @@ func (s *Store) Shelf(ctx context.Context) ([]Production, error) {
 		ps[i].Shots = []ShotLine{}
 		for _, l := range lines {
 			if l.ProductionID == ps[i].ID {
+				l.Sketch = sketch(l.Path, l.RigDoc)
 				ps[i].Shots = append(ps[i].Shots, l)
 			}
 		}
 	}
 	return ps, nil
+}
+
+func sketch(p *path.Path, r *rig.Rig) []float64 {
+	out := []float64{}
+	m, err := path.Compile(p, r)
+	if err != nil { // an empty sheet has no sketch
+		return out
+	}
+	best, lo, hi := 0, 0.0, 0.0
+	for i, c := range m.Curves {
+		a, _, b, _ := c.Range()
+		if span := r.Axes[i].Max - r.Axes[i].Min; (b-a)/span > (hi-lo)/(r.Axes[best].Max-r.Axes[best].Min) {
+			best, lo, hi = i, a, b
+		}
+	}
+	if hi <= lo {
+		return out
+	}
+	for k := range 25 {
+		f := float64(m.First) + float64(k)/24*float64(m.Last-m.First)
+		out = append(out, math.Round((m.Curves[best].At(f).P-lo)/(hi-lo)*1e3)/1e3)
+	}
+	return out
 }
 
 // Shot loads one shot.

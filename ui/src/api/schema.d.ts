@@ -694,6 +694,7 @@ export interface components {
             rig: string;
             /** Format: int64 */
             seals: number;
+            sketch: number[];
             /** Format: int64 */
             takes: number;
             title: string;

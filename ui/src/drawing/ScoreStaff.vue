@@ -43,7 +43,12 @@ const ghosts = computed(() => props.shot.plot.values.map((row, k) => {
   return row.map((v, i) => `${i ? "L" : "M"}${x(at(i)).toFixed(1)} ${(props.y + props.h - 10 - ((v - lo) / (hi - lo)) * (props.h - 20)).toFixed(1)}`).join("");
 }).filter(Boolean));
 
-function shown(v: number): string {
+// Focus is shown as distance at its keyframes; while it is dragged, as ring position.
+function shown(v: number, f?: number): string {
+  if (props.axis.id === "focus" && f !== undefined && !drag.value) {
+    const i = Math.min(Math.max(Math.round((f - props.start) / props.shot.plot.step), 0), props.shot.plot.views.length - 1);
+    return `${(props.shot.plot.views[i]?.focus_m ?? 0).toFixed(2)} m`;
+  }
   if (props.axis.unit === "mm") return v.toFixed(Math.abs(v) >= 100 ? 0 : 1);
   return v.toFixed(2);
 }
@@ -116,7 +121,7 @@ function key(e: KeyboardEvent): void {
       <path :d="`M${p.px} ${y + 3}V${y + h - 3}`" stroke="var(--ink)" :stroke-width="p.f === frame ? 3 : 1.8" />
       <rect :x="p.px - 5" :y="y" width="10" :height="h" fill="transparent" />
       <rect v-if="opened" :x="p.px - 5" :y="vy(p.v) - 5" width="10" height="10" :fill="p.f === frame ? 'var(--now)' : 'var(--sheet)'" stroke="var(--ink)" stroke-width="1.6" />
-      <text v-if="p.label && h > 24" :x="p.px + (p.atEnd ? -5 : 5)" :y="opened ? vy(p.v) - 9 : y + 12" :text-anchor="p.atEnd ? 'end' : 'start'" class="val halo">{{ shown(p.v) }}<tspan v-if="drag?.from === p.f"> at {{ four(drag.frame) }}</tspan></text>
+      <text v-if="p.label && h > 24" :x="p.px + (p.atEnd ? -5 : 5)" :y="opened ? vy(p.v) - 9 : y + 12" :text-anchor="p.atEnd ? 'end' : 'start'" class="val halo">{{ shown(p.v, p.f) }}<tspan v-if="drag?.from === p.f"> at {{ four(drag.frame) }}</tspan></text>
     </g>
   </g>
 </template>

@@ -15,14 +15,14 @@ const zoom = ref(1);
 const shift = ref<[number, number]>([0, 0]);
 const base = computed(() => {
   const w = Math.max(width.value, 200), h = Math.max(height.value, 120);
-  const metres = props.planOnly ? 1.92 : 2.62;
-  return Math.min((h - 30) / metres, (w - 20) / 3.3);
+  return Math.min(props.planOnly ? (h - 84) / 1.32 : (h - 98) / 2.04, (w - 20) / 3.25);
 });
 const k = computed(() => base.value * zoom.value);
 const cx = computed(() => width.value / 2 - (0.78 + (props.planOnly ? 0.05 : 0.28)) * k.value + shift.value[0]);
-const splitY = computed(() => (props.planOnly ? height.value : Math.round(height.value * 0.685)));
-const planY = computed(() => splitY.value - 34 - 0.28 * base.value + shift.value[1]);
-const floorY = computed(() => height.value - 16);
+// Heights: 1.3 m of set above the rail, the dimension lines below it, then 0.74 m of elevation.
+const splitY = computed(() => (props.planOnly ? height.value : Math.round(10 + 1.3 * base.value + 70)));
+const planY = computed(() => splitY.value - 70 + shift.value[1]);
+const floorY = computed(() => height.value - 14);
 const X = (m: number): number => cx.value + m * k.value;
 const PY = (m: number): number => planY.value - m * k.value;
 const EY = (m: number): number => floorY.value - m * k.value;

@@ -76,8 +76,8 @@ html.blackout .strip { border-color: var(--rule); }
 .drive b { font: 600 18px/1 var(--head); text-transform: uppercase; letter-spacing: .05em; }
 .drive[data-drive="live"] { background: var(--ink); }
 .drive[data-drive="live"] b, .drive[data-drive="live"] span { color: var(--sheet); }
-.stop { width: 108px; flex: none; background: var(--stop); color: var(--stopink); border: 0; font: 600 24px/1 var(--head); letter-spacing: .08em; cursor: pointer; }
-.stop span { display: block; font: 400 var(--t11)/1.4 var(--text); letter-spacing: 0; }
+.stop { width: 116px; padding: 0 2px; flex: none; background: var(--stop); color: var(--stopink); border: 0; font: 600 24px/1 var(--head); letter-spacing: .08em; cursor: pointer; }
+.stop span { display: block; font: 400 var(--t11)/1.4 var(--text); letter-spacing: -.02em; white-space: nowrap; }
 .stop:focus-visible { outline: 3px solid var(--ink); outline-offset: -6px; }
 @media (max-width: 1100px) { .drive, .checks { display: none; } .shot { width: 220px; } .count { width: 190px; } }
 @media (max-width: 700px) { .strip { flex-wrap: wrap; } .shot { display: none; } .ready { flex-basis: 100%; order: 5; border: 0; border-top: 1px solid var(--rule); } .stop { margin-left: auto; min-height: 60px; } }

@@ -40,7 +40,7 @@ async function dropped(e: DragEvent): Promise<void> {
 </template>
 
 <style scoped>
-.compose { display: grid; grid-template: minmax(250px, 1fr) minmax(250px, 322px) / minmax(0, 1.78fr) minmax(340px, 1fr); gap: 12px; height: 100%; min-height: 600px; }
+.compose { display: grid; grid-template: minmax(250px, 1fr) minmax(240px, 292px) / minmax(0, 1.78fr) minmax(340px, 1fr); gap: 12px; height: 100%; min-height: 600px; }
 .right { display: grid; grid-template-rows: minmax(120px, 1fr) auto; gap: 12px; min-height: 0; }
 .bottom { grid-column: 1 / -1; display: grid; grid-template-rows: auto 1fr auto; }
 .staves { position: relative; min-height: 0; }

@@ -35,6 +35,7 @@ function setFactor(e: Event): void {
     shot.trouble = "Clock: give a factor above zero, as 1 or 0.5.";
     return;
   }
+  if (Math.abs(v - factor.value) < 1e-9) return;
   set({ op: "factor", factor: { num: Math.round(v * 1000), den: 1000 } }, "Clock changed.");
 }
 async function pick(): Promise<void> {

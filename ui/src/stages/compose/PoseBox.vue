@@ -73,6 +73,7 @@ const back = computed(() => (nudge.lastBy ? `${+Math.abs(nudge.lastBy / 2).toFix
 
 <style scoped>
 .pose { padding: 8px 10px 8px; }
+header { min-height: 26px; }
 header, footer { display: flex; justify-content: space-between; align-items: center; gap: 8px; }
 footer { padding-top: 7px; font-size: 12px; color: var(--quiet); }
 html.paper footer, html.paper header .quiet { color: #4d5a67; }

@@ -48,7 +48,7 @@ const when = (t: string): string => new Date(t).toLocaleString("en-GB", { day: "
         <li v-for="s in p.shots" :key="s.id">
           <router-link :to="{ name: stageOf(s.id), params: { id: s.id } }" class="book" :data-test="'shot-' + s.code">
             <span class="code">{{ s.code }}</span>
-            <svg viewBox="0 0 200 34" aria-hidden="true" class="arc"><path d="M6 28C50 28 70 8 194 8" fill="none" stroke="var(--ink)" stroke-width="1.5" /><path d="M6 23v10M24 22v10M46 19v10M74 15v9M110 9v9M150 5v8M194 3v10" stroke="var(--now)" stroke-width="1.5" /></svg>
+            <svg viewBox="0 0 200 22" aria-hidden="true" class="arc"><path d="M2 11H198" stroke="var(--ink)" stroke-width="1" /><path :d="s.sketch.map((x) => `M${(2 + x * 196).toFixed(1)} 4v14`).join('')" stroke="var(--now)" stroke-width="1.5" /></svg>
             <b>{{ s.title }}</b>
             <span class="quiet">{{ s.rig }} · {{ s.seals === 0 ? "not sealed" : s.seals === 1 ? "1 sealed path" : `${s.seals} sealed paths` }}</span>
             <span class="quiet">{{ s.passes }} passes · {{ s.takes }} takes</span>
@@ -93,7 +93,7 @@ html.blackout .book { border-color: var(--rule); }
 .book:hover, .book:focus-visible { background: var(--wash); }
 .code { font: 600 26px/1 var(--head); letter-spacing: .03em; }
 .book b { font-size: 15px; }
-.arc { width: 100%; height: 34px; }
+.arc { width: 100%; height: 22px; }
 .new { border-style: dashed; }
 .row { display: flex; gap: 10px; align-items: center; flex-wrap: wrap; margin: 0 0 10px; }
 html.paper .quiet { color: #4d5a67; }

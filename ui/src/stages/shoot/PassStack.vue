@@ -50,7 +50,7 @@ async function setFactor(p: PassView, e: Event): Promise<void> {
     <header><h2 id="stack-title" class="cap">Passes over one sealed path</h2><span class="quiet small">bars: deviation from the seal, pixels at the sensor, frame by frame; dotted: {{ px }} px. The verdict is pass against pass, unshifted.</span></header>
     <div ref="probe" class="probe" />
     <div v-for="p in shot.passes" :key="p.id" class="pass" :class="{ here: p.id === shot.pass }" :data-test="'pass-' + p.number">
-      <button class="pick" :aria-pressed="p.id === shot.pass" @click="shot.choosePass(p.id)"><b>{{ p.number }} · {{ p.name }}</b><span class="quiet small">{{ p.note || "\u00a0" }}</span></button>
+      <button class="pick" :data-test="`pick-${p.number}`" :aria-pressed="p.id === shot.pass" @click="shot.choosePass(p.id)"><b>{{ p.number }} · {{ p.name }}</b><span class="quiet small">{{ p.note || "\u00a0" }}</span></button>
       <label class="small clock">{{ rate(p) }}<input v-if="p.id === shot.pass" class="field" :value="+(p.factor_num / p.factor_den).toFixed(3)" inputmode="decimal" :aria-label="`Rate factor of pass ${p.number}`" @change="(e) => setFactor(p, e)" /></label>
       <svg class="strip" :width="width" height="26" role="img" :aria-label="newest(p) ? `Deviation of take ${newest(p)?.number}` : 'Not rolled'">
         <path :d="`M0 9.5H${width}`" stroke="var(--quiet)" stroke-dasharray="1 3" /><path :d="`M0 25.5H${width}`" stroke="var(--rule)" :stroke-dasharray="newest(p) ? '' : '2 4'" />

@@ -1,0 +1,56 @@
+# Keen Arc: make demo · make test · make build · make demo-reset · make pictures
+export GOFLAGS := -buildvcs=false
+SHELL := /bin/bash
+UI := $(shell find ui/src ui/public ui/index.html ui/vite.config.ts ui/package-lock.json -type f 2>/dev/null)
+GO := $(shell find cmd core exchange calc standin link stage store web ui/embed.go examples -name '*.go' -o -name '*.sql' -o -name '*.csv' 2>/dev/null)
+
+.PHONY: demo demo-reset test build check generate pictures bench need-build need-test clean
+
+demo: need-build bin/keenarc
+	@exec bin/keenarc demo
+
+demo-reset: need-build bin/keenarc
+	@exec bin/keenarc demo --reset
+
+build: need-build bin/keenarc
+
+bin/keenarc: ui/dist/index.html $(GO) go.mod go.sum
+	go build -o $@ ./cmd/keenarc
+
+ui/dist/index.html: ui/node_modules/.package-lock.json $(UI)
+	cd ui && npm run --silent build
+
+ui/node_modules/.package-lock.json: ui/package-lock.json
+	cd ui && npm ci --no-audit --no-fund --loglevel=error
+
+# What is not there is installed, saying what and why.
+need-build:
+	@tools/need build
+
+need-test:
+	@tools/need test
+
+test: need-build need-test bin/keenarc check
+	go test -timeout 20m ./...
+
+check: ui/node_modules/.package-lock.json bin/keenarc
+	@echo "gofmt, vet, staticcheck, types"
+	@test -z "$$(gofmt -l $$(git ls-files -co --exclude-standard '*.go'))" || { gofmt -l $$(git ls-files -co --exclude-standard '*.go'); exit 1; }
+	go vet ./...
+	go tool staticcheck ./...
+	cd ui && npm run --silent check
+
+# Everything that is generated: API description, its types, docs/calc.md.
+generate: ui/node_modules/.package-lock.json
+	go run ./cmd/keenarc openapi > docs/openapi.json
+	go run ./cmd/keenarc calc --markdown > docs/calc.md
+	cd ui && npm run --silent types
+
+pictures: need-build need-test bin/keenarc
+	KEENARC_PICTURES=$(CURDIR)/docs/screenshots go test -count=1 -run TestPictures ./e2e
+
+bench:
+	go test -run XXX -bench . ./...
+
+clean:
+	rm -rf bin ui/dist/assets ui/dist/index.html*

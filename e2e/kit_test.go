@@ -1,0 +1,289 @@
+// Package e2e drives the real interface in headless Chromium against the real
+// server, database and stand-in rig.
+package e2e
+
+import (
+	"context"
+	"encoding/json"
+	"fmt"
+	"io"
+	"log/slog"
+	"net/http"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strings"
+	"sync"
+	"testing"
+	"time"
+
+	"github.com/chromedp/cdproto/input"
+	"github.com/chromedp/cdproto/network"
+	"github.com/chromedp/chromedp"
+
+	"keenarc/link"
+	"keenarc/store"
+	"keenarc/web"
+)
+
+var binary string
+
+func TestMain(m *testing.M) {
+	dir, err := os.MkdirTemp("", "keenarc-e2e-")
+	if err != nil {
+		panic(err)
+	}
+	binary = filepath.Join(dir, "keenarc")
+	if out, err := exec.Command("go", "build", "-o", binary, "../cmd/keenarc").CombinedOutput(); err != nil {
+		fmt.Fprintf(os.Stderr, "building: %s\n", out)
+		os.Exit(1)
+	}
+	code := m.Run()
+	os.RemoveAll(dir)
+	os.Exit(code)
+}
+
+// app is one running application with its own database and stand-in.
+type app struct {
+	*web.Running
+	t    *testing.T
+	shot string
+}
+
+// start runs the application until the test ends.
+func start(t *testing.T) *app {
+	t.Helper()
+	ctx, cancel := context.WithCancel(context.Background())
+	ready, ended := make(chan *web.Running, 1), make(chan error, 1)
+	folder, err := os.MkdirTemp("/var/tmp", "keenarc-e2e-")
+	if err != nil {
+		t.Fatal(err)
+	}
+	if err := os.Chmod(folder, 0o755); err != nil {
+		t.Fatal(err)
+	}
+	go func() {
+		ended <- web.Run(ctx, web.Options{Listen: "127.0.0.1:0", Folder: folder, Binary: binary, Seed: 7, Demo: true, Out: io.Discard,
+			Log: slog.New(slog.NewTextHandler(os.Stderr, &slog.HandlerOptions{Level: slog.LevelError + 4})), Ready: func(r *web.Running) { ready <- r }})
+	}()
+	t.Cleanup(func() { cancel(); <-ended; os.RemoveAll(folder) })
+	select {
+	case r := <-ready:
+		a := &app{Running: r, t: t}
+		var shelf []store.Production
+		a.get("/api/shelf", &shelf)
+		a.shot = shelf[0].Shots[0].ID
+		return a
+	case err := <-ended:
+		ended <- err
+		t.Fatalf("the application did not start: %v", err)
+	case <-time.After(time.Minute):
+		t.Fatal("the application did not start within a minute")
+	}
+	return nil
+}
+
+func (a *app) get(path string, into any) {
+	a.t.Helper()
+	r, err := http.Get(a.Addr + path)
+	if err != nil {
+		a.t.Fatal(err)
+	}
+	defer r.Body.Close()
+	if err := json.NewDecoder(r.Body).Decode(into); err != nil {
+		a.t.Fatalf("%s: %v", path, err)
+	}
+}
+
+func (a *app) post(path string, body string) (int, string) {
+	a.t.Helper()
+	r, err := http.Post(a.Addr+path, "application/json", strings.NewReader(body))
+	if err != nil {
+		a.t.Fatal(err)
+	}
+	defer r.Body.Close()
+	b, _ := io.ReadAll(r.Body)
+	return r.StatusCode, string(b)
+}
+
+// page is one browser with what it asked the network for.
+type page struct {
+	t    *testing.T
+	ctx  context.Context
+	app  *app
+	mu   sync.Mutex
+	urls []string
+	errs []string
+}
+
+// open starts a browser on a path of the application.
+func (a *app) open(path string) *page {
+	a.t.Helper()
+	opts := []chromedp.ExecAllocatorOption{chromedp.NoFirstRun, chromedp.NoDefaultBrowserCheck, chromedp.Headless, chromedp.NoSandbox,
+		chromedp.Flag("disable-background-networking", true), chromedp.Flag("disable-component-update", true), chromedp.Flag("disable-sync", true),
+		chromedp.Flag("use-angle", "swiftshader"), chromedp.Flag("enable-unsafe-swiftshader", true), chromedp.Flag("disable-quic", true),
+		chromedp.Flag("hide-scrollbars", true), chromedp.WindowSize(1280, 800), chromedp.WSURLReadTimeout(60 * time.Second)}
+	actx, c1 := chromedp.NewExecAllocator(context.Background(), opts...)
+	ctx, c2 := chromedp.NewContext(actx, chromedp.WithErrorf(func(string, ...any) {}))
+	ctx, c3 := context.WithTimeout(ctx, 4*time.Minute)
+	a.t.Cleanup(func() { c3(); c2(); c1() })
+	p := &page{t: a.t, ctx: ctx, app: a}
+	p.must(chromedp.EmulateViewport(1280, 800))
+	if _, err := chromedp.Call(ctx, network.Enable, network.EnableParams{}); err != nil {
+		a.t.Fatal(err)
+	}
+	reqs, sockets, console := chromedp.Events(ctx, network.RequestWillBeSent), chromedp.Events(ctx, network.WebSocketCreated), chromedp.Console(ctx)
+	go func() {
+		for ev, err := range reqs {
+			if err != nil {
+				return
+			}
+			p.note(&p.urls, ev.Request.URL)
+		}
+	}()
+	go func() {
+		for ev, err := range sockets {
+			if err != nil {
+				return
+			}
+			p.note(&p.urls, ev.URL)
+		}
+	}()
+	go func() {
+		for m, err := range console {
+			if err != nil {
+				return
+			}
+			if m.IsException() || strings.HasPrefix(m.String(), "error") {
+				p.note(&p.errs, m.String())
+			}
+		}
+	}()
+	p.must(chromedp.Navigate(a.Addr + path))
+	return p
+}
+
+func (p *page) note(list *[]string, s string) {
+	p.mu.Lock()
+	*list = append(*list, s)
+	p.mu.Unlock()
+}
+
+func (p *page) seen() (urls, errs []string) {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	return append([]string(nil), p.urls...), append([]string(nil), p.errs...)
+}
+
+func (p *page) must(steps ...chromedp.Action[chromedp.Void]) {
+	p.t.Helper()
+	if err := chromedp.Do(p.ctx, steps...); err != nil {
+		p.t.Fatal(err)
+	}
+}
+
+// eval runs an expression in the page.
+func eval[T any](p *page, js string) T {
+	p.t.Helper()
+	v, err := chromedp.Run(p.ctx, chromedp.Evaluate[T](js, chromedp.EvalAwaitPromise))
+	if err != nil {
+		p.t.Fatalf("%s: %v", js, err)
+	}
+	return v
+}
+
+// wait waits until an expression is true, and says what the page showed if it never is.
+func (p *page) wait(what, js string) {
+	p.t.Helper()
+	ctx, cancel := context.WithTimeout(p.ctx, 40*time.Second)
+	defer cancel()
+	for {
+		ok, err := chromedp.Run(ctx, chromedp.Evaluate[bool]("!!("+js+")"))
+		if err == nil && ok {
+			return
+		}
+		if ctx.Err() != nil {
+			_, errs := p.seen()
+			text, _ := chromedp.Run(p.ctx, chromedp.Evaluate[string]("document.body.innerText"))
+			p.shot("/tmp/keenarc-e2e-failed.png")
+			p.t.Fatalf("waited in vain for %s (%v)\nconsole: %v\npage: %s", what, err, errs, text)
+		}
+		select {
+		case <-ctx.Done():
+		case <-time.After(40 * time.Millisecond):
+		}
+	}
+}
+
+func test(id string) string { return fmt.Sprintf(`[data-test="%s"]`, id) }
+
+func (p *page) text(id string) string {
+	p.t.Helper()
+	return eval[string](p, fmt.Sprintf(`(document.querySelector('%s')?.textContent ?? '').replace(/\s+/g,' ').trim()`, test(id)))
+}
+
+// click waits until the thing is there, lies still and is on top, then clicks it.
+func (p *page) click(id string) {
+	p.t.Helper()
+	p.wait(id+" to be ready for a click", fmt.Sprintf(`(() => {
+		const e = document.querySelector('%s');
+		if (!e || e.disabled) return false;
+		const r = e.getBoundingClientRect(), was = e.dataset.was, now = [r.x, r.y, r.width].join();
+		e.dataset.was = now;
+		return was === now && r.width > 0 && e.contains(document.elementFromPoint(r.x + r.width / 2, r.y + r.height / 2));
+	})()`, test(id)))
+	p.must(chromedp.Click(chromedp.CSS(test(id)), chromedp.NodeVisible))
+}
+
+// key presses and lets go of a key, as a keyboard does.
+func (p *page) key(keys ...string) {
+	p.t.Helper()
+	for _, k := range keys {
+		p.must(chromedp.KeyEvent(k))
+	}
+}
+
+// space presses or lets go of the space bar.
+func (p *page) space(down bool) {
+	p.t.Helper()
+	typ := input.DispatchKeyEventTypeKeyUp
+	if down {
+		typ = input.DispatchKeyEventTypeKeyDown
+	}
+	if _, err := chromedp.Call(p.ctx, input.DispatchKeyEvent, input.DispatchKeyEventParams{Type: typ, Key: " ", Code: "Space", Text: " ", WindowsVirtualKeyCode: 32}); err != nil {
+		p.t.Fatal(err)
+	}
+}
+
+// shot saves a picture of the page.
+func (p *page) shot(file string) {
+	b, err := chromedp.Run(p.ctx, chromedp.CaptureScreenshot())
+	if err != nil {
+		p.t.Logf("no picture: %v", err)
+		return
+	}
+	if err := os.WriteFile(file, b, 0o644); err != nil {
+		p.t.Log(err)
+	}
+}
+
+// rigWait waits until the floor's snapshot is as wanted.
+func (a *app) rigWait(what string, ok func(link.State, bool) bool) {
+	a.t.Helper()
+	ch, end := a.Floor.Watch()
+	defer end()
+	late := time.After(60 * time.Second)
+	for {
+		s := a.Floor.Now()
+		if ok(s.State, s.Connected) {
+			return
+		}
+		select {
+		case <-ch:
+		case <-time.After(100 * time.Millisecond):
+		case <-late:
+			a.t.Fatalf("waited in vain for the rig to be %s; it is %s", what, s.State.Mode)
+		}
+	}
+}
+

@@ -1,0 +1,97 @@
+package e2e
+
+import (
+	"os"
+	"path/filepath"
+	"testing"
+
+	"github.com/chromedp/chromedp"
+
+	"keenarc/link"
+)
+
+// TestPictures takes the pictures of docs/screenshots from the demo data when
+// KEENARC_PICTURES names a folder.
+func TestPictures(t *testing.T) {
+	dir := os.Getenv("KEENARC_PICTURES")
+	if dir == "" {
+		t.Skip("set KEENARC_PICTURES to a folder to take the pictures")
+	}
+	a := start(t)
+	p := a.open("/")
+	snap := func(name string) {
+		p.wait("fonts", "document.fonts.status === 'loaded'")
+		p.must(chromedp.Sleep(400e6))
+		p.shot(filepath.Join(dir, name+".png"))
+	}
+	p.wait("the shelf", `document.querySelector('[data-test="shot-SL-010"]')`)
+	snap("bookshelf")
+	p.click("shot-SL-010")
+	p.wait("the finder", `document.querySelector('canvas')?.width > 300`)
+	p.wait("the rig", `document.querySelector('[data-test="ready"]').textContent.includes('rig seen')`)
+	p.must(chromedp.Evaluate[chromedp.Void]("document.querySelector('[data-test=\"staff-pan\"]').focus()"))
+	for range 8 {
+		p.key(">")
+	}
+	snap("compose-paper")
+	p.must(chromedp.Evaluate[chromedp.Void](`document.querySelector('[data-test="staff-pan"]').dispatchEvent(new KeyboardEvent('keydown',{key:'Enter',bubbles:true}))`))
+	snap("compose-curve")
+	p.must(chromedp.Evaluate[chromedp.Void](`document.querySelector('[data-test="staff-pan"]').dispatchEvent(new KeyboardEvent('keydown',{key:'Enter',bubbles:true}))`))
+	p.must(chromedp.SetValue(chromedp.CSS(test("factor")), "1.6"))
+	p.wait("a remedy", `document.querySelector('[data-test="remedy-room"]')`)
+	snap("compose-over")
+	p.key("p")
+	p.wait("findings", `document.body.innerText.includes('Not checked yet')`)
+	snap("prove")
+	p.key("3")
+	p.click("remedy-slow")
+	p.wait("no remedy", `!document.querySelector('[data-test="remedy-slow"]')`)
+	p.click("undo")
+	p.wait("the remedy back", `document.querySelector('[data-test="remedy-room"]')`)
+	p.click("undo")
+	p.wait("calm", `document.querySelector('[data-test="sentence"]').textContent.includes('within its limits')`)
+	p.click("seal")
+	p.wait("sealed", `document.querySelector('[data-test="seal"]').textContent.includes('sealed')`)
+	p.key("2")
+	p.click("home")
+	p.click("ask-yes")
+	a.rigWait("homed", func(s link.State, _ bool) bool { return s.Homed["track"] && s.Mode == link.Idle })
+	snap("line-up")
+	p.click("theme")
+	p.key("5")
+	rollTwice(a, p, func() { snap("shoot-rolling") })
+	snap("shoot-blackout")
+	p.key("3")
+	snap("compose-blackout")
+	p.click("theme")
+	p.key("6")
+	p.wait("the log", `document.querySelector('[data-test="log"]')`)
+	snap("wrap")
+	p.key("1")
+	snap("rig-up")
+}
+
+// rollTwice goes to the first frame and rolls passes 1 and 2 by holding Space.
+func rollTwice(a *app, p *page, midway func()) {
+	for n := 1; n <= 2; n++ {
+		p.click("pick-" + string(rune('0'+n)))
+		if n > 1 {
+			p.wait("the pass", `document.querySelector('#roll-title').textContent.includes('pass 2')`)
+		}
+		p.click("go-first")
+		p.click("ask-yes")
+		a.rigWait("moving", func(s link.State, _ bool) bool { return s.Mode == link.Moving })
+		a.rigWait("at first", func(s link.State, _ bool) bool { return s.Mode == link.Idle })
+		p.wait("ready", `document.querySelector('[data-test="hold"]').classList.contains('ready')`)
+		p.must(chromedp.Focus(chromedp.CSS(test("hold"))))
+		p.space(true)
+		a.rigWait("rolling", func(s link.State, _ bool) bool { return s.Mode == link.Rolling })
+		if n == 2 && midway != nil {
+			a.rigWait("midway", func(s link.State, _ bool) bool { return s.Frame > 100 || s.Mode != link.Rolling })
+			midway()
+		}
+		p.wait("the end of the take", `/finished|broken/.test(document.querySelector('[data-test="hold-says"]').textContent)`)
+		p.space(false)
+	}
+	p.wait("a verdict", `/stacks|off/.test(document.querySelector('[data-test="pass-2"] [data-test="verdict"]').textContent)`)
+}
