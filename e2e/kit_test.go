@@ -17,11 +17,14 @@ import (
 	"testing"
 	"time"
 
+	"github.com/chromedp/cdproto/cdp"
 	"github.com/chromedp/cdproto/input"
 	"github.com/chromedp/cdproto/network"
+	cdppage "github.com/chromedp/cdproto/page"
 	"github.com/chromedp/chromedp"
 
 	"keenarc/link"
+	"keenarc/stage"
 	"keenarc/store"
 	"keenarc/web"
 )
@@ -287,3 +290,40 @@ func (a *app) rigWait(what string, ok func(link.State, bool) bool) {
 	}
 }
 
+
+// newest is the newest ended take with its trace, once there are so many.
+func (a *app) newest(t *testing.T, count int) *stage.Take {
+	t.Helper()
+	for late := time.Now().Add(30 * time.Second); ; {
+		lines, err := a.Store.Takes(t.Context(), a.shot)
+		if n := len(lines); err == nil && n >= count && lines[n-1].Ended {
+			take, err := a.Store.Take(t.Context(), lines[n-1].ID)
+			if err != nil {
+				t.Fatal(err)
+			}
+			return take
+		}
+		if time.Now().After(late) {
+			t.Fatalf("take %d did not end: %v, %v", count, lines, err)
+		}
+		time.Sleep(50 * time.Millisecond)
+	}
+}
+
+// freeze stops everything in the page, as a browser does to a hidden tab, or lets it go on.
+func (p *page) freeze(yes bool) {
+	p.t.Helper()
+	state := cdppage.SetWebLifecycleStateStateActive
+	if yes {
+		state = cdppage.SetWebLifecycleStateStateFrozen
+	}
+	if _, err := chromedp.Call(p.ctx, cdppage.SetWebLifecycleState, cdppage.SetWebLifecycleStateParams{State: state}); err != nil {
+		p.t.Fatal(err)
+	}
+	if !yes {
+		if _, err := chromedp.Call(p.ctx, cdppage.BringToFront, cdp.Empty{}); err != nil {
+			p.t.Fatal(err)
+		}
+		p.wait("the page to be seen again", "!document.hidden")
+	}
+}

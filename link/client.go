@@ -138,3 +138,6 @@ func (c *Client) Done() <-chan struct{} { return c.done }
 
 // Close ends the connection.
 func (c *Client) Close() error { return c.conn.Close() }
+
+// Addr is the rig's address.
+func (c *Client) Addr() string { return c.conn.RemoteAddr().String() }

@@ -45,3 +45,21 @@ func (j *Judge) Take(t, ref *Take) *Finding {
 	}
 	return f
 }
+
+// QuantisationPx is how far at most, in pixels at the sensor, a sealed table
+// lies from its path: all axes off by half of 2⁻¹⁶ step at once, at the first
+// and last picture.
+func (j *Judge) QuantisationPx() float64 {
+	half := j.table.QuantisationUnits()
+	a, b := make([]float64, len(half)), make([]float64, len(half))
+	worst := 0.0
+	for _, f := range []int{j.table.First, j.table.Last} {
+		trace.Sealed{Table: j.table}.AtFrame(a, f)
+		for i := range a {
+			b[i] = a[i] + half[i]
+		}
+		px, _, _ := j.j.Pixels(a, b)
+		worst = max(worst, px)
+	}
+	return worst
+}

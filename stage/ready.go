@@ -68,9 +68,9 @@ func Readiness(s Snapshot, d *Desk) *Ready {
 	item("homed", s.Connected && unhomed == "", "2", "%s is not homed. Press 2, then Home.", unhomed)
 	if d.Table != nil {
 		ok, text := AtFirst(s, d)
-		item("at first frame", s.Connected && ok, "F", "%s Press F to go there.", text)
+		item("at first", s.Connected && ok, "F", "%s Press F to go there.", text)
 	}
-	item("pass chosen", d.PassName != "" && d.PassNote == "", "5", "%s", passText(d))
+	item("pass", d.PassName != "" && d.PassNote == "", "5", "%s", passText(d))
 	if r.OK {
 		r.Sentence = "Ready to roll " + d.PassName + "."
 		if s.State.Mode == link.Rolling || s.State.Mode == link.Braking {

@@ -82,12 +82,14 @@ func (s *Server) loop(ctx context.Context) {
 				s.late = s.late[30_000:]
 			}
 		}
-		for ; done < due; done++ {
+		s.mu.Unlock()
+		for ; done < due; done++ { // one millisecond at a time, so that words get in between
+			s.mu.Lock()
 			for range pace {
 				s.sim.Step()
 			}
+			s.mu.Unlock()
 		}
-		s.mu.Unlock()
 	}
 }
 

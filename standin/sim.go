@@ -71,6 +71,7 @@ type Sim struct {
 	o     Options
 	axes  []axis
 	tick  int64
+	at    int64 // the last tick that was carried out
 	mode  string
 	epoch int64
 
@@ -104,8 +105,18 @@ func NewSim(o Options) *Sim {
 	return s
 }
 
+// hurriedSilence is the silence in milliseconds that a stand-in faster than
+// real time bears: it is for practice without a person's hand, and a busy
+// machine may hold a beat up for longer than 200 ms.
+const hurriedSilence = 2000
+
 // silence is how many ticks without a beat make the rig slow down.
-func (s *Sim) silence() int64 { return link.SilenceMS * int64(s.o.Pace) }
+func (s *Sim) silence() int64 {
+	if s.o.Pace > 1 {
+		return hurriedSilence * int64(s.o.Pace)
+	}
+	return link.SilenceMS
+}
 
 func (s *Sim) homed() (name string, ok bool) {
 	for i := range s.axes {
@@ -154,7 +165,7 @@ func (s *Sim) Home(epoch int64) error {
 		zero := min(max(0, a.a.Min), a.a.Max)
 		past[i], back[i], edge[i] = zero+a.foundAt-0.004*span, zero+a.foundAt+0.008*span, zero+a.foundAt
 	}
-	s.legs = []way{s.wayTo(nil, past, 0.6), s.wayTo(past, back, 0.3), s.wayTo(back, edge, 0.04)}
+	s.legs = []way{s.wayTo(nil, past, 0.6), s.wayTo(past, back, 0.3), s.wayTo(back, edge, 0.12)}
 	s.next(link.Homing)
 	return nil
 }
@@ -356,7 +367,7 @@ func (s *Sim) Stop(why string) {
 	case link.Rolling:
 		s.slow(s.pos.Frame(), s.clk.FPS(), s.armed.Brake, why)
 	case link.Homing, link.Moving:
-		s.slow(float64(s.tick-s.start)/1000, 1, 0.3, why)
+		s.slow(float64(s.at-s.start)/1000, 1, 0.3, why)
 	case link.Jogging:
 		s.jogV = 0
 	case link.Armed:
@@ -365,7 +376,7 @@ func (s *Sim) Stop(why string) {
 }
 
 func (s *Sim) slow(from, rate, seconds float64, why string) {
-	s.brake = &brake{s.tick, from, rate, seconds}
+	s.brake = &brake{s.at, from, rate, seconds}
 	if s.mode == link.Rolling {
 		s.cur.broken = why
 		s.mode = link.Braking

@@ -25,6 +25,7 @@ func (s *Sim) Step() {
 			s.axes[i].follow(s.axes[i].cmd)
 		}
 	}
+	s.at = s.tick
 }
 
 func (s *Sim) watchSilence() {
@@ -152,7 +153,7 @@ func (s *Sim) endTake() {
 	c.ended = true
 	c.end = link.TakeEnd{Take: c.id, Rows: len(c.pos), Frame: s.pos.Frame(), LastBeat: s.beat, BrakeTick: -1}
 	if b := s.brake; b != nil {
-		c.end.BrakeTick = b.tick
+		c.end.BrakeTick = b.tick + 1 // the first tick that was slower
 		c.end.Broken, c.end.Why = s.pos.Frame() < float64(s.table.Last), c.broken
 	}
 	s.mode, s.brake = link.Idle, nil

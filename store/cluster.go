@@ -29,6 +29,10 @@ type Cluster struct {
 	Folder string
 	cmd    *exec.Cmd
 	ended  chan struct{}
+	port   int
+	bin    string
+	word   string
+	cred   *syscall.Credential
 }
 
 // StartCluster starts the server whose data is below folder, making it the
@@ -55,15 +59,21 @@ func StartCluster(ctx context.Context, folder string) (*Cluster, error) {
 	if err := os.MkdirAll(folder, 0o755); err != nil {
 		return nil, fmt.Errorf("database folder: %w", err)
 	}
-	c := &Cluster{Folder: folder, ended: make(chan struct{})}
-	word, err := c.init(ctx, bin, cred)
+	c := &Cluster{Folder: folder, bin: bin, cred: cred}
+	if c.word, err = c.init(ctx); err != nil {
+		return nil, err
+	}
+	l, err := net.Listen("tcp", "127.0.0.1:0")
 	if err != nil {
 		return nil, err
 	}
-	return c, c.start(ctx, bin, word, cred)
+	c.port = l.Addr().(*net.TCPAddr).Port
+	l.Close()
+	return c, c.Start(ctx)
 }
 
-func (c *Cluster) init(ctx context.Context, bin string, cred *syscall.Credential) (string, error) {
+func (c *Cluster) init(ctx context.Context) (string, error) {
+	bin, cred := c.bin, c.cred
 	data, file := filepath.Join(c.Folder, "data"), filepath.Join(c.Folder, "word")
 	if b, err := os.ReadFile(file); err == nil {
 		if _, err := os.Stat(filepath.Join(data, "PG_VERSION")); err == nil {
@@ -100,27 +110,24 @@ func (c *Cluster) init(ctx context.Context, bin string, cred *syscall.Credential
 	return word, nil
 }
 
-func (c *Cluster) start(ctx context.Context, bin, word string, cred *syscall.Credential) error {
-	l, err := net.Listen("tcp", "127.0.0.1:0")
-	if err != nil {
-		return err
-	}
-	port := l.Addr().(*net.TCPAddr).Port
-	l.Close()
+// Start starts the server again after Stop or Kill, at the same address.
+func (c *Cluster) Start(ctx context.Context) error {
+	c.ended = make(chan struct{})
 	logFile, err := os.OpenFile(filepath.Join(c.Folder, "server.log"), os.O_CREATE|os.O_APPEND|os.O_WRONLY, 0o644)
 	if err != nil {
 		return err
 	}
 	defer logFile.Close()
-	c.cmd = exec.Command(filepath.Join(bin, "postgres"), "-D", filepath.Join(c.Folder, "data"), "-p", strconv.Itoa(port),
+	c.cmd = exec.Command(filepath.Join(c.bin, "postgres"), "-D", filepath.Join(c.Folder, "data"), "-p", strconv.Itoa(c.port),
 		"-c", "listen_addresses=127.0.0.1", "-c", "unix_socket_directories=", "-c", "fsync=on", "-c", "synchronous_commit=on")
-	c.cmd.SysProcAttr = &syscall.SysProcAttr{Credential: cred, Setpgid: true, Pdeathsig: syscall.SIGINT}
+	c.cmd.SysProcAttr = &syscall.SysProcAttr{Credential: c.cred, Setpgid: true, Pdeathsig: syscall.SIGINT}
 	c.cmd.Dir, c.cmd.Stdout, c.cmd.Stderr = "/", logFile, logFile
 	if err := c.cmd.Start(); err != nil {
 		return fmt.Errorf("starting the database: %w", err)
 	}
-	go func() { _ = c.cmd.Wait(); close(c.ended) }()
-	base := fmt.Sprintf("postgres://keenarc:%s@127.0.0.1:%d/", word, port)
+	cmd, ended := c.cmd, c.ended
+	go func() { _ = cmd.Wait(); close(ended) }()
+	base := fmt.Sprintf("postgres://keenarc:%s@127.0.0.1:%d/", c.word, c.port)
 	admin, err := c.await(ctx, base+"postgres")
 	if err != nil {
 		c.Stop()

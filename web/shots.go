@@ -3,6 +3,7 @@ package web
 import (
 	"context"
 	"encoding/json"
+	"fmt"
 	"net/http"
 	"regexp"
 	"strings"
@@ -169,7 +170,12 @@ func (s *Server) seal(ctx context.Context, in *revision) (*body[*ShotView], erro
 	if err != nil {
 		return nil, s.fail(err)
 	}
-	s.note(ctx, in.ID, "seal", "Sealed path "+itoa(x.Version)+" as "+x.Short+".", map[string]any{"version": x.Version, "fingerprint": x.Print})
+	j, err := stage.NewJudge(sh.Rig, sh.Lens, sh.Set, t, sh.ThresholdPx)
+	if err != nil {
+		return nil, s.fail(err)
+	}
+	s.note(ctx, in.ID, "seal", fmt.Sprintf("Sealed path %d as %s. Rounding to steps moves the picture by at most %.1e px.", x.Version, x.Short, j.QuantisationPx()),
+		map[string]any{"version": x.Version, "fingerprint": x.Print, "quantisation_px": j.QuantisationPx()})
 	return s.afterEdit(ctx, in.ID, d, nil)
 }
 

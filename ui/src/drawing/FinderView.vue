@@ -48,11 +48,11 @@ watch(() => props.shot.set, () => { scene.value?.build(props.shot); draw(); });
     <canvas ref="canvas" :style="{ width: picture.w + 'px', height: picture.h + 'px', left: picture.x + 'px', top: picture.y + 'px' }" role="img" :aria-label="`Through the lens: ${shot.lens.name}`" />
     <svg :width="width" :height="height" aria-hidden="true">
       <g :transform="`translate(${picture.x} ${picture.y})`">
-        <rect :x="picture.w * 0.05" :y="picture.h * 0.05" :width="picture.w * 0.9" :height="picture.h * 0.9" fill="none" stroke="#fff" stroke-width="1.2" stroke-dasharray="2 4" />
-        <path v-if="mark" :d="`M${mark.x - mark.size} ${mark.y - mark.size + 9}v-9h9M${mark.x + mark.size - 9} ${mark.y - mark.size}h9v9M${mark.x + mark.size} ${mark.y + mark.size - 9}v9h-9M${mark.x - mark.size + 9} ${mark.y + mark.size}h-9v-9`" fill="none" stroke="#fff" stroke-width="2" />
+        <rect :x="picture.w * 0.05" :y="picture.h * 0.05" :width="picture.w * 0.9" :height="picture.h * 0.9" fill="none" stroke="var(--glass)" stroke-width="1.2" stroke-dasharray="2 4" />
+        <path v-if="mark" :d="`M${mark.x - mark.size} ${mark.y - mark.size + 9}v-9h9M${mark.x + mark.size - 9} ${mark.y - mark.size}h9v9M${mark.x + mark.size} ${mark.y + mark.size - 9}v9h-9M${mark.x - mark.size + 9} ${mark.y + mark.size}h-9v-9`" fill="none" stroke="var(--glass)" stroke-width="2" />
         <g :transform="`translate(${picture.w * 0.07} ${picture.h * 0.9})`">
-          <path :d="`M0 0H${picture.w * 0.86}`" stroke="#fff" stroke-width="1" opacity=".8" />
-          <rect :x="along(sharp[0] ?? 0) * picture.w * 0.86" y="-4" :width="Math.max(2, (along(sharp[1] ?? 0) - along(sharp[0] ?? 0)) * picture.w * 0.86)" height="8" fill="#fff" opacity=".4" />
+          <path :d="`M0 0H${picture.w * 0.86}`" stroke="var(--glass)" stroke-width="1" opacity=".8" />
+          <rect :x="along(sharp[0] ?? 0) * picture.w * 0.86" y="-4" :width="Math.max(2, (along(sharp[1] ?? 0) - along(sharp[0] ?? 0)) * picture.w * 0.86)" height="8" fill="var(--glass)" opacity=".4" />
           <rect :x="along(camera?.focus_m ?? 1) * picture.w * 0.86 - 1.5" y="-7" width="3" height="14" fill="#ffd27a" />
         </g>
       </g>
@@ -67,8 +67,9 @@ watch(() => props.shot.set, () => { scene.value?.build(props.shot); draw(); });
 .finder { background: #0b0d10; overflow: hidden; }
 canvas { position: absolute; display: block; }
 svg { position: absolute; inset: 0; }
-.over { position: absolute; left: 24px; right: 24px; display: flex; justify-content: space-between; color: #fff; font-size: 12px; text-shadow: 0 0 3px #000, 0 0 6px #000, 0 0 2px #000; pointer-events: none; }
+.over { position: absolute; left: 24px; right: 24px; display: flex; justify-content: space-between; color: var(--glass); font-size: 12px; text-shadow: 0 0 3px #000, 0 0 6px #000, 0 0 2px #000; pointer-events: none; }
 .over.top { top: 18px; }
 .over.low { bottom: 32px; }
 .none { color: #fff; padding: 60px 30px; }
+html.blackout canvas { filter: brightness(.72); }
 </style>

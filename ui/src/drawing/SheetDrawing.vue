@@ -15,13 +15,14 @@ const zoom = ref(1);
 const shift = ref<[number, number]>([0, 0]);
 const base = computed(() => {
   const w = Math.max(width.value, 200), h = Math.max(height.value, 120);
-  return Math.min(props.planOnly ? (h - 84) / 1.32 : (h - 98) / 2.04, (w - 20) / 3.25);
+  return Math.min(props.planOnly ? (h - 84) / 1.32 : (h - 98) / 2.04, (w - 16) / (props.planOnly ? 2.86 : 3.25));
 });
 const k = computed(() => base.value * zoom.value);
-const cx = computed(() => width.value / 2 - (0.78 + (props.planOnly ? 0.05 : 0.28)) * k.value + shift.value[0]);
+const cx = computed(() => width.value / 2 - (props.planOnly ? 1.31 : 1.06) * k.value + shift.value[0]);
 // Heights: 1.3 m of set above the rail, the dimension lines below it, then 0.74 m of elevation.
 const splitY = computed(() => (props.planOnly ? height.value : Math.round(10 + 1.3 * base.value + 70)));
-const planY = computed(() => splitY.value - 70 + shift.value[1]);
+const spare = computed(() => (props.planOnly ? Math.max(0, (height.value - 84 - 1.32 * base.value) / 2) : 0));
+const planY = computed(() => splitY.value - 70 - spare.value + shift.value[1]);
 const floorY = computed(() => height.value - 14);
 const X = (m: number): number => cx.value + m * k.value;
 const PY = (m: number): number => planY.value - m * k.value;
@@ -86,7 +87,7 @@ const away = computed(() => {
   if (!c) return 0;
   return Math.hypot(...[0, 1, 2].map((i) => (subject.value[i] ?? 0) - (c.at_m[i] ?? 0)));
 });
-const bar = computed(() => [0.1, 0.2, 0.5, 1, 2].find((m) => m * k.value >= 70) ?? 2);
+const bar = computed(() => [0.1, 0.2, 0.5, 1, 2].find((m) => m * k.value >= 45) ?? 2);
 const drawn = computed(() => props.shot.set.solids.filter((s) => s.drawn));
 
 function wheel(e: WheelEvent): void {
@@ -144,8 +145,7 @@ const round = (m: number): number => Math.round(m * 1000) / 1000;
         <path :d="Array.from({ length: 18 }, (_, i) => `M${rail.x + (rail.w * (i + 1)) / 19} ${PY(0) + 25}v9`).join('')" stroke="var(--ink)" stroke-width=".5" />
         <g v-if="track">
           <path :d="`M${X(track.min / 1000)} ${PY(0) + 38}v10M${X(track.max / 1000)} ${PY(0) + 38}v10M${X(track.min / 1000)} ${PY(0) + 43}H${X(track.max / 1000)}`" stroke="var(--quiet)" fill="none" />
-          <text :x="X(track.min / 1000)" :y="PY(0) + 60" class="lab">soft limit {{ track.min }}</text>
-          <text :x="X(track.max / 1000)" :y="PY(0) + 60" text-anchor="end" class="lab">{{ track.max }} mm soft limit</text>
+          <text :x="X((track.min + track.max) / 2000)" :y="PY(0) + 60" text-anchor="middle" class="lab">soft limits {{ track.min }} – {{ track.max }} mm</text>
         </g>
         <g v-for="(s, i) in strips" :key="'p' + i">
           <path :d="s.plan" stroke="var(--ink)" stroke-width="6.5" fill="none" /><path :d="s.plan" :stroke="fills[s.b]" stroke-width="4.5" fill="none" />

@@ -11,8 +11,9 @@ const live = useLive();
 const hold = useHold();
 const route = useRoute();
 const open = computed(() => route.name !== "shelf" && shot.view !== null);
-const onRig = computed(() => route.name === "shoot" && live.connected && ["armed", "rolling", "braking"].includes(live.mode));
-const frame = computed(() => (onRig.value ? Math.floor(live.now?.floor.state.frame ?? 0) : shot.frame));
+const onRig = computed(() => route.name === "shoot" && live.connected && shot.view?.seal !== undefined && Object.values(live.now?.floor.state.homed ?? {}).every(Boolean));
+const atFirst = computed(() => live.now?.ready.checks.some((c) => c.name === "at first" && c.ok) ?? false);
+const frame = computed(() => (!onRig.value ? shot.frame : live.rolling || !atFirst.value ? Math.floor(live.now?.floor.state.frame ?? 0) : shot.start));
 const length = computed(() => shot.last - shot.first);
 const timecode = computed(() => {
   const v = shot.view;
@@ -36,9 +37,8 @@ const words = computed(() => {
       <div class="cell shot">
         <h1>{{ shot.view.code }} · {{ shot.view.title }}</h1>
         <div class="quiet small line">
-          {{ shot.view.rig.name }} ·
           <template v-if="shot.view.seal && shot.view.sealed_as_is">path {{ shot.view.seal.version }} sealed {{ shot.view.seal.short }}</template>
-          <template v-else>draft {{ shot.view.revision }}, not sealed</template>
+          <template v-else>{{ shot.view.rig.name }} · draft {{ shot.view.revision }}, not sealed</template>
           · {{ +shot.view.fps.toFixed(2) }} fps · {{ length }} frames
         </div>
         <div class="quiet small line" role="status" aria-live="polite">{{ shot.saving ? "saving …" : shot.said || "everything saved" }}</div>
@@ -70,7 +70,7 @@ html.blackout .strip { border-color: var(--rule); }
 .count { flex-direction: row; align-items: center; gap: 14px; justify-content: flex-start; flex: none; width: 208px; box-sizing: border-box; }
 .big { font: 700 var(--t30)/1 var(--text); letter-spacing: .02em; }
 .ready { flex: 1; gap: 4px; }
-.checks { display: flex; gap: 10px; white-space: nowrap; overflow: hidden; }
+.checks { display: flex; gap: 9px; white-space: nowrap; overflow: hidden; }
 .ready strong { font-weight: 700; line-height: 1.2; max-height: 2.4em; overflow: hidden; }
 .drive { width: 74px; flex: none; align-items: center; text-align: center; padding: 4px; }
 .drive b { font: 600 18px/1 var(--head); text-transform: uppercase; letter-spacing: .05em; }

@@ -23,6 +23,7 @@ export const useLive = defineStore("live", () => {
       if (ws !== mine) return;
       const m = JSON.parse(e.data) as LiveMessage;
       if (now.value && m.version !== now.value.version && m.version > 0) void shot.reload();
+      if (now.value?.trouble && !m.trouble) void shot.reload();
       now.value = m;
       at.value = Date.now();
       lost.value = false;

@@ -1,11 +1,14 @@
 <script setup lang="ts">
 import { computed, ref } from "vue";
 import type { Edit } from "../../api/client";
+import { useNudge } from "../../stores/nudge";
 import { useShot } from "../../stores/shot";
 
 type Kind = NonNullable<Edit["kind"]>;
 const kinds = ["smooth", "through", "natural", "clamped", "monotone", "akima", "linear", "hold"] as const satisfies readonly Kind[];
 const shot = useShot();
+const nudge = useNudge();
+const onKey = computed(() => shot.axes.some((a) => shot.keyAt(a.id, shot.frame)));
 const file = ref<HTMLInputElement | null>(null);
 const track = computed(() => shot.view?.path.tracks.find((t) => t.axis === shot.selected?.id));
 const ends = computed(() => (track.value?.kind === "through" ? ["rest", "secant"] : track.value?.kind === "monotone" ? ["rest", "shape"] : []));
@@ -56,10 +59,11 @@ async function pick(): Promise<void> {
     <span class="quiet">{{ +shot.view.fps.toFixed(3) }} fps</span>
     <span v-if="shot.view.path.run_up || shot.view.path.run_out" class="quiet">run-up {{ shot.view.path.run_up }}, run-out {{ shot.view.path.run_out }} frames</span>
     <span class="gap" />
+    <button class="btn slim" data-test="take-out" :disabled="!onKey" @click="nudge.remove(false)">take keyframe out</button>
     <button class="btn slim" data-test="undo" :disabled="!shot.view.can_undo" @click="shot.undo()">take back</button>
     <button class="btn slim" data-test="redo" :disabled="!shot.view.can_redo" @click="shot.redo()">do again</button>
     <input ref="file" type="file" accept=".csv,text/csv,text/plain" class="hide" data-test="file" aria-label="Keyframes from a CSV file" @change="pick" />
-    <button class="btn slim" @click="file?.click()">keyframes from CSV</button>
+    <button class="btn slim" @click="file?.click()">from CSV</button>
     <button class="btn slim lead" data-test="seal" :disabled="shot.view.empty || shot.view.sealed_as_is" @click="shot.seal()">{{ shot.view.sealed_as_is ? `sealed ${shot.view.seal?.short}` : "seal" }}<kbd v-if="!shot.view.sealed_as_is">S</kbd></button>
   </div>
 </template>

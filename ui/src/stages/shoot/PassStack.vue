@@ -27,7 +27,7 @@ function says(p: PassView): { text: string; tone: string } {
   if (!t.ended) return { text: "rolling …", tone: "now" };
   const f = t.finding;
   if (t.broken) return { text: `broken off at ${four(t.frame)}`, tone: "over" };
-  if (!f?.word) return { text: "the first: others are laid over it", tone: "quiet" };
+  if (!f?.word) return { text: "the one others lie over", tone: "quiet" };
   return { text: `${f.word} ${f.worst_px.toFixed(2)} px`, tone: f.word === "stacks" ? "good" : "over" };
 }
 function more(p: PassView): string {

@@ -21,7 +21,7 @@ const fastest = computed(() => {
   return a ? `${shot.axes.find((x) => x.id === a.axis)?.name} ${Math.ceil(a.speed.share * (rate.value / v.fps) * 100)}% of speed` : "—";
 });
 const ready = computed(() => live.connected && (live.now?.ready.ok ?? false));
-const atFirst = computed(() => live.now?.ready.checks.find((c) => c.name === "at first frame")?.ok ?? false);
+const atFirst = computed(() => live.now?.ready.checks.find((c) => c.name === "at first")?.ok ?? false);
 const title = computed(() => {
   if (live.mode === "braking") return "SLOWING TO A STOP";
   if (live.mode === "rolling") return hold.held ? "ROLLING" : "ROLLING";

@@ -14,7 +14,11 @@ const hold = useHold();
 const homed = computed(() => live.connected && Object.values(live.now?.floor.state.homed ?? {}).every(Boolean));
 const rig = computed(() => (homed.value ? live.now?.view ?? null : null));
 onMounted(() => { hold.open(); void shot.reloadPasses(); });
-onBeforeUnmount(hold.close);
+// A take whose end is not stored yet (the database was away) is asked for again.
+const again = window.setInterval(() => {
+  if (!live.rolling && shot.passes.some((p) => p.takes.some((t) => !t.ended))) void shot.reloadPasses();
+}, 1000);
+onBeforeUnmount(() => { window.clearInterval(again); hold.close(); });
 watch(() => shot.pass, () => hold.open());
 </script>
 

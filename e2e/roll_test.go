@@ -1,0 +1,234 @@
+package e2e
+
+import (
+	"fmt"
+	"net/url"
+	"os"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/chromedp/chromedp"
+
+	"keenarc/link"
+)
+
+func (p *page) setFactor(v string) {
+	p.t.Helper()
+	p.must(chromedp.SetValue(chromedp.CSS(test("factor")), v), chromedp.Blur(chromedp.CSS(test("factor"))))
+}
+
+func (p *page) focusStaff(axis string) {
+	p.t.Helper()
+	p.wait("the staff", fmt.Sprintf(`(() => { const e = document.querySelector('%s'); e?.focus(); return document.activeElement === e; })()`, test("staff-"+axis)))
+}
+
+// TestFirstRoll is the whole job as a person does it: change a keyframe, see
+// the ribbon swell red, press a remedy, seal, home, hold Space twice, "stacks".
+func TestFirstRoll(t *testing.T) {
+	a := start(t)
+	p := a.open("/")
+	p.click("shot-SL-010")
+	p.wait("the score", `document.querySelector('[data-test="staff-track"]')`)
+	p.wait("a calm sentence", `document.querySelector('[data-test="sentence"]').textContent.includes('within its limits')`)
+	if n := eval[int](p, `document.querySelectorAll('[data-test="score"] path[data-band="3"]').length`); n != 0 {
+		t.Fatalf("%d ribbons are red before anything was changed", n)
+	}
+
+	// Change the keyframe at 0070 on the track by typing a value at the playhead.
+	p.must(chromedp.Click(chromedp.CSS(`[data-test="staff-track"] .post[data-key="70"]`)))
+	p.wait("the playhead", `document.querySelector('[data-test="counter"]').textContent.trim() === '0070'`)
+	p.must(chromedp.SetValue(chromedp.CSS(test("value-track")), "760"), chromedp.Blur(chromedp.CSS(test("value-track"))))
+	p.wait("a red ribbon", `document.querySelectorAll('[data-test="staff-track"] path[data-band="3"]').length > 0`)
+	if s := p.text("sentence"); !strings.Contains(s, "Track runs") || !strings.Contains(s, "over its speed") {
+		t.Errorf("the sentence says %q", s)
+	}
+	if s := p.text("ready"); !strings.Contains(s, "Can't roll yet: Track runs") {
+		t.Errorf("the strip says %q", s)
+	}
+	p.click("remedy-room")
+	p.wait("no red ribbon", `document.querySelectorAll('[data-test="score"] path[data-band="3"]').length === 0`)
+
+	p.must(chromedp.Evaluate[chromedp.Void]("document.activeElement?.blur()"))
+	p.key("s")
+	p.wait("the seal", `/sealed [0-9A-F]{4}-[0-9A-F]{4}/.test(document.querySelector('[data-test="seal"]').textContent)`)
+	p.wait("home as the next thing", `document.querySelector('[data-test="ready"]').textContent.includes('not homed. Press 2')`)
+	p.key("2")
+	p.click("home")
+	p.click("ask-yes")
+	a.rigWait("homed", func(s link.State, _ bool) bool { return s.Homed["focus"] && s.Mode == link.Idle })
+	p.wait("first as the next thing", `document.querySelector('[data-test="ready"]').textContent.includes('Press F')`)
+	p.key("5")
+	rollTwice(a, p, nil)
+	if s := eval[string](p, `document.querySelector('[data-test="pass-2"] [data-test="verdict"]').textContent.trim()`); !strings.HasPrefix(s, "stacks 0.") {
+		t.Errorf("the verdict is %q", s)
+	}
+	p.key("6")
+	p.wait("the log", `document.querySelector('[data-test="log"]')?.textContent.includes('Rolled pass 2')`)
+	p.wait("the takes", `document.querySelectorAll('[data-test="takes"] tbody tr').length === 2`)
+
+	urls, errs := p.seen()
+	for _, u := range urls {
+		if x, err := url.Parse(u); err != nil || x.Scheme != "data" && x.Scheme != "blob" && x.Hostname() != "127.0.0.1" {
+			t.Errorf("a request left the machine: %s", u)
+		}
+	}
+	if len(urls) < 10 {
+		t.Errorf("only %d requests were seen", len(urls))
+	}
+	if len(errs) > 0 {
+		t.Errorf("the console says %v", errs)
+	}
+}
+
+// ready puts a sealed, homed rig at the first frame with pass 1 on the desk.
+func (a *app) ready(p *page) {
+	a.t.Helper()
+	p.key("3")
+	p.wait("the seal button", `document.querySelector('[data-test="seal"]')`)
+	if code, b := a.post("/api/shots/"+a.shot+"/seal", `{"revision":0}`); code != 200 {
+		a.t.Fatal(b)
+	}
+	if code, b := a.post("/api/rig/home", `{"shot":"`+a.shot+`"}`); code != 200 {
+		a.t.Fatal(b)
+	}
+	a.rigWait("homed", func(s link.State, _ bool) bool { return s.Homed["focus"] && s.Mode == link.Idle })
+}
+
+// rolling goes to the first frame and holds until the rig is under way.
+func (a *app) rolling(p *page, past float64) {
+	a.t.Helper()
+	if code, b := a.post("/api/rig/goto", `{"shot":"`+a.shot+`"}`); code != 200 {
+		a.t.Fatal(b)
+	}
+	a.rigWait("going", func(s link.State, _ bool) bool { return s.Mode == link.Moving })
+	a.rigWait("at first", func(s link.State, _ bool) bool { return s.Mode == link.Idle })
+	p.wait("the hold target", `document.querySelector('[data-test="hold"]')?.classList.contains('ready')`)
+	p.must(chromedp.Focus(chromedp.CSS(test("hold"))))
+	p.wait("focus on the target", `document.activeElement?.dataset.test === 'hold'`)
+	p.space(true)
+	p.wait("the hold", `document.querySelector('[data-test="hold"]').classList.contains('held')`)
+	a.rigWait("under way", func(s link.State, _ bool) bool { return s.Mode == link.Rolling && s.Frame > past })
+}
+
+func (p *page) alive() { p.wait("the page again", `true`) }
+
+// TestHoldsThatFail: whatever happens to the page, the rig slows to a stop on
+// its path, beginning within 210 ms of the last beat.
+func TestHoldsThatFail(t *testing.T) {
+	a := start(t)
+	p := a.open("/shot/" + a.shot + "/compose")
+	a.ready(p)
+	cases := []struct {
+		name   string
+		silent bool // the page says nothing: the rig must find out by itself
+		do     func(p *page)
+		after  func(p *page)
+	}{
+		{"letting go", false, func(p *page) { p.space(false) }, nil},
+		{"frozen page", false, func(p *page) { p.freeze(true) }, func(p *page) { p.freeze(false) }},
+		{"busy page", true, func(p *page) {
+			p.must(chromedp.Evaluate[chromedp.Void](`setTimeout(() => { const t = performance.now(); while (performance.now() - t < 2500); }, 0)`))
+		}, nil},
+		{"focus lost", false, func(p *page) { p.must(chromedp.Evaluate[chromedp.Void](`document.activeElement.blur()`)) }, nil},
+		{"window left", false, func(p *page) {
+			p.must(chromedp.Evaluate[chromedp.Void](`window.dispatchEvent(new Event('blur'))`))
+		}, nil},
+		{"Esc", false, func(p *page) { p.key("\u001b") }, nil},
+		{"page gone", false, func(p *page) { p.must(chromedp.Navigate("about:blank")) }, func(p *page) { p.must(chromedp.Navigate(a.Addr + "/shot/" + a.shot + "/shoot")) }},
+	}
+	p.key("5")
+	for i, c := range cases {
+		t.Run(c.name, func(t *testing.T) {
+			p.t, a.t = t, t
+			a.rolling(p, 40)
+			c.do(p)
+			a.rigWait("still", func(s link.State, _ bool) bool { return s.Mode == link.Idle })
+			if c.after != nil {
+				c.after(p)
+			}
+			a.checkStop(t, i+1, c.silent)
+			p.alive()
+			p.space(false)
+		})
+	}
+}
+
+// checkStop looks at the newest take's own trace.
+func (a *app) checkStop(t *testing.T, takes int, silent bool) {
+	t.Helper()
+	ctx := t.Context()
+	take := a.newest(t, takes)
+	if !take.Broken || take.Rows == 0 || take.BrakeAt < 0 {
+		t.Fatalf("the take is not kept as broken off: %+v", take)
+	}
+	gap := take.BrakeAt - take.LastBeat
+	if gap > 210 || silent && gap < 190 {
+		t.Errorf("braking began %d ms after the last beat", gap)
+	}
+	seals, err := a.Store.Seals(ctx, a.shot)
+	if err != nil {
+		t.Fatal(err)
+	}
+	table, err := a.Store.Table(ctx, seals[0].ID)
+	if err != nil {
+		t.Fatal(err)
+	}
+	tr := take.Trace
+	for axis := range tr.Axes {
+		for row, pos := range tr.Pos {
+			off := float64(tr.Steps[axis][row])/256 - float64(table.At(axis, pos))/65536
+			if off > 1 || off < -1 {
+				t.Fatalf("%s is %.2f steps off the path at frame %.2f", tr.Axes[axis], off, pos.Frame())
+			}
+		}
+	}
+	if last := tr.Pos[len(tr.Pos)-1]; last.Frame() != take.Frame || take.Frame > 200 {
+		t.Errorf("ended at %g, trace at %g", take.Frame, last.Frame())
+	}
+}
+
+// TestStandInKilled: the screen says so within a second and the take is kept.
+func TestStandInKilled(t *testing.T) {
+	a := start(t)
+	p := a.open("/shot/" + a.shot + "/compose")
+	a.ready(p)
+	p.key("5")
+	a.rolling(p, 60)
+	if err := a.StandIn.Process().Signal(os.Kill); err != nil {
+		t.Fatal(err)
+	}
+	began := time.Now()
+	p.wait("the rig's loss", `document.querySelector('[data-test="ready"]').textContent.includes('Plank is not seen')`)
+	if d := time.Since(began); d > time.Second {
+		t.Errorf("the screen said so after %v", d)
+	}
+	p.wait("the take", `document.querySelector('[data-test="pass-1"] [data-test="verdict"]').textContent.includes('broken off at')`)
+	take := a.newest(t, 1)
+	if !take.Broken || take.Rows < 1500 || take.Frame < 50 {
+		t.Errorf("kept: broken %v, %d rows, to frame %g", take.Broken, take.Rows, take.Frame)
+	}
+}
+
+// TestDatabaseGone: the rig finishes, the trace is kept and stored afterwards.
+func TestDatabaseGone(t *testing.T) {
+	a := start(t)
+	p := a.open("/shot/" + a.shot + "/compose")
+	a.ready(p)
+	p.key("5")
+	a.rolling(p, 30)
+	a.Cluster.Kill()
+	a.rigWait("finished", func(s link.State, _ bool) bool { return s.Mode == link.Idle })
+	p.space(false)
+	if f := a.Floor.Now().State.Frame; f != 240 {
+		t.Errorf("the rig stopped at %g", f)
+	}
+	if err := a.Cluster.Start(t.Context()); err != nil {
+		t.Fatal(err)
+	}
+	take := a.newest(t, 1)
+	if take.Broken || take.Rows != 10001 || len(take.Trace.Pos) != 10001 || take.Trace.Tick == 0 {
+		t.Errorf("stored: broken %v, %d rows of which %d are there, from tick %d", take.Broken, take.Rows, len(take.Trace.Pos), take.Trace.Tick)
+	}
+	p.wait("a whole take on the screen", `(() => { const e = document.querySelector('[data-test="pass-1"] .take'); return e && !e.classList.contains('broken'); })()`)
+}

@@ -1,0 +1,324 @@
+package store
+
+import (
+	"context"
+	"errors"
+	"io"
+	"log/slog"
+	"os"
+	"reflect"
+	"testing"
+	"time"
+
+	"keenarc/core/clock"
+	"keenarc/core/limit"
+	"keenarc/core/path"
+	"keenarc/core/rig"
+	"keenarc/core/seal"
+	"keenarc/stage"
+)
+
+var (
+	cluster *Cluster
+	db      *Store
+)
+
+func TestMain(m *testing.M) {
+	os.Exit(func() int {
+		dir, err := os.MkdirTemp("/var/tmp", "keenarc-store-")
+		if err != nil {
+			panic(err)
+		}
+		defer os.RemoveAll(dir)
+		if err := os.Chmod(dir, 0o755); err != nil {
+			panic(err)
+		}
+		if cluster, err = StartCluster(context.Background(), dir); err != nil {
+			panic(err)
+		}
+		defer func() { cluster.Stop() }()
+		if db, err = Open(context.Background(), cluster.URL); err != nil {
+			panic(err)
+		}
+		defer db.Close()
+		if err := db.LoadDemo(context.Background()); err != nil {
+			panic(err)
+		}
+		return m.Run()
+	}())
+}
+
+// shot makes a fresh shot with the demo's path.
+func shot(t *testing.T, code string) *Shot {
+	t.Helper()
+	ctx := t.Context()
+	shelf, err := db.Shelf(ctx)
+	if err != nil {
+		t.Fatal(err)
+	}
+	demo, err := db.Shot(ctx, shelf[0].Shots[0].ID)
+	if err != nil {
+		t.Fatal(err)
+	}
+	d, err := db.Draft(ctx, demo.ID)
+	if err != nil {
+		t.Fatal(err)
+	}
+	sh := *demo
+	sh.ID, sh.Code = stage.NewID(), code
+	if err := db.AddShot(ctx, shelf[0].ID, &sh, "t", d.Path, []Pass{{ID: stage.NewID(), Number: 1, Name: "Keeper", FactorNum: 1, FactorDen: 1}}); err != nil {
+		t.Fatal(err)
+	}
+	return &sh
+}
+
+func TestDemoIsLoadedOnce(t *testing.T) {
+	if err := db.LoadDemo(t.Context()); err != nil {
+		t.Fatal(err)
+	}
+	shelf, err := db.Shelf(t.Context())
+	if err != nil || len(shelf) != 1 || shelf[0].Title != "The Salt Lantern" || shelf[0].Shots[0].Code != "SL-010" || shelf[0].Shots[0].Passes != 5 {
+		t.Fatalf("%+v, %v", shelf, err)
+	}
+	if s := shelf[0].Shots[0].Sketch; len(s) != 25 || s[0] != 0 || s[24] != 1 {
+		t.Errorf("sketch %v", s)
+	}
+	if ok, err := db.Durable(t.Context()); !ok || err != nil {
+		t.Errorf("fsync and synchronous_commit must be on: %v", err)
+	}
+}
+
+func TestEditsUndoAndRedo(t *testing.T) {
+	sh := shot(t, "ED-1")
+	ctx := t.Context()
+	value := func(d *Draft) float64 { return d.Path.Track("track").Keys[1].Value }
+	edit := func(d *Draft, v float64) *Draft {
+		t.Helper()
+		e := path.Edit{Op: "set", Frame: 70, Values: map[string]float64{"track": v}}
+		n, err := db.Edit(ctx, sh.ID, d.Revision, "ann", e, func(p *path.Path) (*path.Path, error) { return p.Apply(sh.Rig, e) })
+		if err != nil {
+			t.Fatal(err)
+		}
+		return n
+	}
+	step := func(f func(context.Context, string, int64, string) (*Draft, error), d *Draft) *Draft {
+		t.Helper()
+		n, err := f(ctx, sh.ID, d.Revision, "ann")
+		if err != nil {
+			t.Fatal(err)
+		}
+		return n
+	}
+	d0, err := db.Draft(ctx, sh.ID)
+	if err != nil {
+		t.Fatal(err)
+	}
+	a := edit(d0, 600)
+	b := edit(a, 700)
+	u := step(db.Undo, b)
+	uu := step(db.Undo, u)
+	if value(u) != 600 || value(uu) != 520 {
+		t.Errorf("undone to %g and %g, want 600 and 520", value(u), value(uu))
+	}
+	if same := step(db.Undo, uu); same.Revision != uu.Revision {
+		t.Error("an undo with nothing to undo makes a revision")
+	}
+	r := step(db.Redo, uu)
+	rr := step(db.Redo, r)
+	if value(r) != 600 || value(rr) != 700 || rr.RedoTo != nil {
+		t.Errorf("redone to %g and %g", value(r), value(rr))
+	}
+	u = step(db.Undo, rr)
+	n := edit(u, 650)
+	if n.RedoTo != nil || value(step(db.Undo, n)) != 600 {
+		t.Error("an edit after an undo must end what could be redone, and undo to what was before it")
+	}
+	if _, err := db.Edit(ctx, sh.ID, b.Revision, "bob", nil, func(p *path.Path) (*path.Path, error) { return p, nil }); !errors.Is(err, ErrStale) {
+		t.Errorf("an edit on an old revision: %v", err)
+	}
+	var rows int
+	if err := db.Pool.QueryRow(ctx, `SELECT count(*) FROM edits WHERE shot_id = $1`, sh.ID).Scan(&rows); err != nil || rows != 10 {
+		t.Errorf("%d rows: every edit, undo and redo must be kept", rows)
+	}
+}
+
+func sealed(t *testing.T, sh *Shot) (*Seal, *seal.Table) {
+	t.Helper()
+	d, err := db.Draft(t.Context(), sh.ID)
+	if err != nil {
+		t.Fatal(err)
+	}
+	tab, err := seal.Make(d.Path, sh.Rig)
+	if err != nil {
+		t.Fatal(err)
+	}
+	x, err := db.AddSeal(t.Context(), stage.NewID(), sh.ID, d.Revision, "ann", tab, &limit.Braking{Seconds: 0.5})
+	if err != nil {
+		t.Fatal(err)
+	}
+	return x, tab
+}
+
+func TestSeals(t *testing.T) {
+	sh := shot(t, "SE-1")
+	x, tab := sealed(t, sh)
+	back, err := db.Table(t.Context(), x.ID)
+	if err != nil || !reflect.DeepEqual(back, tab) {
+		t.Fatalf("the table does not come back: %v", err)
+	}
+	if again, _ := sealed(t, sh); again.ID != x.ID || again.Version != 1 {
+		t.Error("the same path sealed twice makes two versions")
+	}
+	if _, err := db.Pool.Exec(t.Context(), `UPDATE seals SET fingerprint = '\x00' WHERE id = $1`, x.ID); err != nil {
+		t.Fatal(err)
+	}
+	if _, err := db.Table(t.Context(), x.ID); err == nil {
+		t.Error("a table that does not match its fingerprint is given out")
+	}
+}
+
+func take(t *testing.T, j *Journal, sh *Shot) *stage.Take {
+	t.Helper()
+	x, tab := sealed(t, sh)
+	ps, err := db.Passes(t.Context(), sh.ID)
+	if err != nil {
+		t.Fatal(err)
+	}
+	k := &stage.Take{ID: stage.NewID(), PassID: ps[0].ID, By: "ann", Started: time.Now(), Print: x.Print, Axes: tab.Axes, Units: []rig.Ratio{{Num: 1, Den: 1}}, LastBeat: -1, BrakeAt: -1}
+	if err := j.Begin(t.Context(), k); err != nil {
+		t.Fatal(err)
+	}
+	return k
+}
+
+func chunk(from, n, axes int) ([]clock.Pos, [][]int32) {
+	pos, cols := make([]clock.Pos, n), make([][]int32, axes)
+	for a := range cols {
+		cols[a] = make([]int32, n)
+	}
+	for i := range pos {
+		pos[i] = clock.Pos(from+i) << 30
+		for a := range cols {
+			cols[a][i] = int32(a*1_000_000 - from - i)
+		}
+	}
+	return pos, cols
+}
+
+func journal(t *testing.T) *Journal {
+	t.Helper()
+	j, err := NewJournal(db, t.TempDir(), slog.New(slog.NewTextHandler(io.Discard, nil)))
+	if err != nil {
+		t.Fatal(err)
+	}
+	return j
+}
+
+func (k *kept) check(t *testing.T) {
+	t.Helper()
+	got, err := db.Take(t.Context(), k.take.ID)
+	if err != nil {
+		t.Fatal(err)
+	}
+	pos, cols := chunk(0, k.rows, 5)
+	if !reflect.DeepEqual(got.Trace.Pos, pos) || !reflect.DeepEqual(got.Trace.Steps, cols) {
+		t.Errorf("%d rows come back otherwise", len(got.Trace.Pos))
+	}
+	if !got.Ended || !got.Broken || got.Frame != 86.5 || got.Rows != k.rows || got.BrakeAt != 4711 {
+		t.Errorf("its end: %+v", got)
+	}
+}
+
+type kept struct {
+	take *stage.Take
+	rows int
+}
+
+func (k *kept) write(t *testing.T, j *Journal, from, n int) {
+	t.Helper()
+	pos, cols := chunk(from, n, 5)
+	if err := j.Rows(t.Context(), k.take, from, pos, cols); err != nil {
+		t.Fatal(err)
+	}
+	k.rows = from + n
+}
+
+func (k *kept) end(t *testing.T, j *Journal) {
+	t.Helper()
+	k.take.Broken, k.take.Why, k.take.Frame, k.take.Rows, k.take.BrakeAt = true, "let go", 86.5, k.rows, 4711
+	if err := j.End(t.Context(), k.take); err != nil {
+		t.Fatal(err)
+	}
+}
+
+func TestTraces(t *testing.T) {
+	sh := shot(t, "TR-1")
+	j := journal(t)
+	k := &kept{take: take(t, j, sh)}
+	if k.take.Number != 1 {
+		t.Errorf("numbered %d", k.take.Number)
+	}
+	k.write(t, j, 0, 1000)
+	k.write(t, j, 1000, 1000)
+	k.write(t, j, 1000, 1000) // again, as after a lost acknowledgement
+	k.write(t, j, 2000, 17)
+	k.end(t, j)
+	k.check(t)
+	if next := take(t, j, sh); next.Number != 2 {
+		t.Errorf("the next take is %d", next.Number)
+	}
+}
+
+// The database goes away in the middle: nothing is lost, and everything is
+// stored in order when it is back.
+func TestSpool(t *testing.T) {
+	sh := shot(t, "SP-1")
+	j := journal(t)
+	k := &kept{take: take(t, j, sh)}
+	k.write(t, j, 0, 1000)
+	cluster.Kill()
+	k.write(t, j, 1000, 1000)
+	if err := j.Log(t.Context(), stage.Entry{At: time.Now(), Actor: "ann", ShotID: sh.ID, Kind: "take", Text: "spooled"}); err != nil {
+		t.Fatal(err)
+	}
+	if err := j.Drain(t.Context()); err == nil {
+		t.Error("drained into a database that is away")
+	}
+	if err := cluster.Start(t.Context()); err != nil {
+		t.Fatal(err)
+	}
+	k.write(t, j, 2000, 500) // behind the spool, so in order
+	k.end(t, j)
+	for late := time.Now().Add(20 * time.Second); j.Drain(t.Context()) != nil; {
+		if time.Now().After(late) {
+			t.Fatal("the spool is never stored")
+		}
+	}
+	k.check(t)
+	log, err := db.Log(t.Context(), sh.ID, 0, 10)
+	if err != nil || len(log) != 1 || log[0].Text != "spooled" {
+		t.Errorf("log %v, %v", log, err)
+	}
+	if err := j.Drain(t.Context()); err != nil {
+		t.Errorf("an empty spool: %v", err)
+	}
+}
+
+func TestWhatIsNotThere(t *testing.T) {
+	id := stage.NewID()
+	for name, err := range map[string]error{
+		"shot":  second(db.Shot(t.Context(), id)),
+		"draft": second(db.Draft(t.Context(), id)),
+		"pass":  second(db.Pass(t.Context(), id)),
+		"take":  second(db.Take(t.Context(), id)),
+	} {
+		if !errors.Is(err, ErrNotFound) {
+			t.Errorf("%s: %v", name, err)
+		}
+	}
+	if err := db.SetPass(t.Context(), Pass{ID: id}); !errors.Is(err, ErrNotFound) {
+		t.Errorf("set pass: %v", err)
+	}
+}
+
+func second[T any](_ T, err error) error { return err }
