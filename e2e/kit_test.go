@@ -17,7 +17,6 @@ import (
 	"testing"
 	"time"
 
-	"github.com/chromedp/cdproto/cdp"
 	"github.com/chromedp/cdproto/input"
 	"github.com/chromedp/cdproto/network"
 	cdppage "github.com/chromedp/cdproto/page"
@@ -238,6 +237,13 @@ func (p *page) click(id string) {
 	p.must(chromedp.Click(chromedp.CSS(test(id)), chromedp.NodeVisible))
 }
 
+// enter puts text into a field and leaves it, as typing and Tab do.
+func (p *page) enter(id, text string) {
+	p.t.Helper()
+	p.wait(id, fmt.Sprintf(`document.querySelector('%s')`, test(id)))
+	p.must(chromedp.Evaluate[chromedp.Void](fmt.Sprintf(`(() => { const e = document.querySelector('%s'); e.focus(); e.value = %q; e.dispatchEvent(new Event('input', { bubbles: true })); e.dispatchEvent(new Event('change', { bubbles: true })); e.blur(); })()`, test(id), text)))
+}
+
 // key presses and lets go of a key, as a keyboard does.
 func (p *page) key(keys ...string) {
 	p.t.Helper()
@@ -290,7 +296,6 @@ func (a *app) rigWait(what string, ok func(link.State, bool) bool) {
 	}
 }
 
-
 // newest is the newest ended take with its trace, once there are so many.
 func (a *app) newest(t *testing.T, count int) *stage.Take {
 	t.Helper()
@@ -310,20 +315,14 @@ func (a *app) newest(t *testing.T, count int) *stage.Take {
 	}
 }
 
-// freeze stops everything in the page, as a browser does to a hidden tab, or lets it go on.
-func (p *page) freeze(yes bool) {
+// freeze stops everything in the page, as a browser does to a hidden tab.
+func (p *page) freeze() { p.t.Helper(); p.lifecycle(cdppage.SetWebLifecycleStateStateFrozen) }
+
+func (p *page) thaw() { p.t.Helper(); p.lifecycle(cdppage.SetWebLifecycleStateStateActive) }
+
+func (p *page) lifecycle(state cdppage.SetWebLifecycleStateState) {
 	p.t.Helper()
-	state := cdppage.SetWebLifecycleStateStateActive
-	if yes {
-		state = cdppage.SetWebLifecycleStateStateFrozen
-	}
 	if _, err := chromedp.Call(p.ctx, cdppage.SetWebLifecycleState, cdppage.SetWebLifecycleStateParams{State: state}); err != nil {
 		p.t.Fatal(err)
-	}
-	if !yes {
-		if _, err := chromedp.Call(p.ctx, cdppage.BringToFront, cdp.Empty{}); err != nil {
-			p.t.Fatal(err)
-		}
-		p.wait("the page to be seen again", "!document.hidden")
 	}
 }

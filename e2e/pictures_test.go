@@ -37,7 +37,7 @@ func TestPictures(t *testing.T) {
 	p.must(chromedp.Evaluate[chromedp.Void](`document.querySelector('[data-test="staff-pan"]').dispatchEvent(new KeyboardEvent('keydown',{key:'Enter',bubbles:true}))`))
 	snap("compose-curve")
 	p.must(chromedp.Evaluate[chromedp.Void](`document.querySelector('[data-test="staff-pan"]').dispatchEvent(new KeyboardEvent('keydown',{key:'Enter',bubbles:true}))`))
-	p.must(chromedp.SetValue(chromedp.CSS(test("factor")), "1.6"))
+	p.enter("factor", "1.6")
 	p.wait("a remedy", `document.querySelector('[data-test="remedy-room"]')`)
 	snap("compose-over")
 	p.key("p")

@@ -12,8 +12,10 @@ const box = ref<HTMLElement | null>(null);
 const { width, height } = useElementSize(box);
 const left = 106, right = 28, head = 40;
 
-const start = computed(() => props.shot.plot.start);
-const end = computed(() => Math.max(start.value + 1, props.shot.last + props.shot.path.run_out));
+// A move that has hardly begun shows five seconds to put keyframes into; the
+// playhead is always on the score.
+const start = computed(() => Math.min(props.shot.plot.start, props.frame));
+const end = computed(() => Math.max(props.shot.last - props.shot.first < 2 ? props.shot.plot.start + Math.round(5 * props.shot.fps) : props.shot.last + props.shot.path.run_out, props.frame, start.value + 1));
 const x = (f: number): number => left + ((f - start.value) / (end.value - start.value)) * Math.max(10, width.value - left - right);
 const frameAt = (px: number): number => Math.round(start.value + ((px - left) / Math.max(10, width.value - left - right)) * (end.value - start.value));
 

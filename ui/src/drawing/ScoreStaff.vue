@@ -15,7 +15,7 @@ const half = computed(() => Math.max(4, props.h / 2 - 3));
 const thick = (s: number): number => Math.min(Math.abs(s) * 0.74, 1) * half.value * Math.sign(s);
 const track = computed(() => props.shot.path.tracks.find((t) => t.axis === props.axis.id));
 const shares = computed(() => props.shot.plot.shares[props.index] ?? []);
-const at = (i: number): number => props.start + i * props.shot.plot.step;
+const at = (i: number): number => props.shot.plot.start + i * props.shot.plot.step;
 
 const ribbons = computed(() => runs(shares.value).map(([b, from, to]) => {
   const last = Math.min(to, shares.value.length - 1);
@@ -46,7 +46,7 @@ const ghosts = computed(() => props.shot.plot.values.map((row, k) => {
 // Focus is shown as distance at its keyframes; while it is dragged, as ring position.
 function shown(v: number, f?: number): string {
   if (props.axis.id === "focus" && f !== undefined && !drag.value) {
-    const i = Math.min(Math.max(Math.round((f - props.start) / props.shot.plot.step), 0), props.shot.plot.views.length - 1);
+    const i = Math.min(Math.max(Math.round((f - props.shot.plot.start) / props.shot.plot.step), 0), props.shot.plot.views.length - 1);
     return `${(props.shot.plot.views[i]?.focus_m ?? 0).toFixed(2)} m`;
   }
   if (props.axis.unit === "mm") return v.toFixed(Math.abs(v) >= 100 ? 0 : 1);
@@ -101,7 +101,7 @@ function key(e: KeyboardEvent): void {
 </script>
 
 <template>
-  <g class="staff" :class="{ selected }" tabindex="0" role="button" :aria-expanded="opened" :aria-label="`${axis.name}, ${peak} of limit, ${track?.keys.length ?? 0} keyframes`" :data-test="'staff-' + axis.id" @focus="emit('select')" @keydown="key" @dblclick="emit('open')" @click="emit('select')">
+  <g class="staff" :class="{ selected }" tabindex="0" role="group" aria-roledescription="staff" :data-opened="opened" :aria-label="`${axis.name}, ${peak} of limit, ${track?.keys.length ?? 0} keyframes${opened ? ', opened' : ''}`" :data-test="'staff-' + axis.id" @focus="emit('select')" @keydown="key" @dblclick="emit('open')" @click="emit('select')">
     <rect :x="1" :y="y" :width="Math.max(0, width - 2)" :height="h" :fill="selected ? 'var(--wash)' : 'transparent'" />
     <path :d="`M1 ${y + h}H${width - 1}`" stroke="var(--hair)" />
     <text x="14" :y="mid - (h > 30 ? 2 : -4)" class="name" :class="{ strong: selected }">{{ axis.name }}</text>

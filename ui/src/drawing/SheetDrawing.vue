@@ -69,6 +69,8 @@ const keys = computed(() => {
     return { f, v, x, label };
   });
 });
+// With many keyframes only some wedges are drawn, or none could be told apart.
+const wedges = computed(() => keys.value.filter((_, i, all) => all.length <= 10 || i % Math.ceil(all.length / 8) === 0 || i === all.length - 1));
 const wedgeLength = 0.62;
 function wedge(v: View): string {
   const half = ((props.shot.field_deg[0] ?? 40) / 2) * (Math.PI / 180);
@@ -139,7 +141,7 @@ const round = (m: number): number => Math.round(m * 1000) / 1000;
           <rect :x="X(z.min_m[0] ?? 0)" :y="PY(z.max_m[1] ?? 0)" :width="((z.max_m[0] ?? 0) - (z.min_m[0] ?? 0)) * k" :height="((z.max_m[1] ?? 0) - (z.min_m[1] ?? 0)) * k" fill="url(#hatch)" stroke="var(--ink)" stroke-dasharray="5 3" />
           <text :x="X(z.min_m[0] ?? 0)" :y="PY(z.min_m[1] ?? 0) + 14" class="lab">keep out: {{ z.name }}, {{ z.clear_m }} m</text>
         </g>
-        <path v-for="q in keys" :key="'w' + q.f" :d="wedge(q.v)" fill="var(--tint)" stroke="var(--quiet)" stroke-width=".8" />
+        <path v-for="q in wedges" :key="'w' + q.f" :d="wedge(q.v)" fill="var(--tint)" stroke="var(--quiet)" stroke-width=".8" />
         <path v-if="camera" :d="wedge(camera)" fill="var(--tint)" stroke="var(--ink)" stroke-width="1.8" />
         <rect :x="rail.x" :y="PY(0) - 5 + 30" :width="rail.w" height="9" fill="none" stroke="var(--ink)" />
         <path :d="Array.from({ length: 18 }, (_, i) => `M${rail.x + (rail.w * (i + 1)) / 19} ${PY(0) + 25}v9`).join('')" stroke="var(--ink)" stroke-width=".5" />
@@ -162,7 +164,7 @@ const round = (m: number): number => Math.round(m * 1000) / 1000;
         <circle v-if="camera && !follow" :cx="X(camera.at_m[0] ?? 0)" :cy="PY(camera.at_m[1] ?? 0)" r="8" fill="var(--sheet)" stroke="var(--now)" stroke-width="3" />
       </g>
       <g v-if="!planOnly" clip-path="url(#sideclip)">
-        <rect x="0" :y="splitY" :width="width" :height="height - splitY" fill="var(--sheet)" />
+        <rect x="0" :y="splitY" :width="width" :height="Math.max(0, height - splitY)" fill="var(--sheet)" />
         <path :d="`M0 ${floorY}H${width}`" stroke="var(--ink)" stroke-width="2" />
         <rect v-for="s in drawn" :key="s.name" :x="X((s.centre_m[0] ?? 0) - (s.size_m[0] ?? 0) / 2)" :y="EY((s.centre_m[2] ?? 0) + (s.size_m[2] ?? 0) / 2)" :width="(s.size_m[0] ?? 0) * k" :height="(s.size_m[2] ?? 0) * k" fill="var(--tint)" stroke="var(--quiet)" stroke-width="1" />
         <rect :x="rail.x" :y="EY(shot.rig.height_m)" :width="rail.w" :height="0.03 * k" fill="var(--sheet)" stroke="var(--ink)" />
@@ -193,5 +195,5 @@ html.paper .lab { fill: #4d5a67; }
 .capt { font: 600 14px var(--head); letter-spacing: .06em; }
 .keymark { cursor: pointer; }
 .zoom { position: absolute; top: 8px; right: 8px; display: flex; gap: 4px; }
-.empty { position: absolute; left: 15%; right: 15%; top: 30%; background: var(--sheet); border: 1px solid var(--now); padding: 14px; font-size: 14px; }
+.empty { position: absolute; left: 12px; width: 250px; top: 96px; margin: 0; background: var(--sheet); border: 1px solid var(--now); padding: 14px; font-size: 14px; }
 </style>

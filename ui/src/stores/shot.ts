@@ -3,6 +3,9 @@ import { computed, ref, shallowRef } from "vue";
 import { api, sentence, type Edit, type PassView, type ShotView, type View } from "../api/client";
 import { usePrefs } from "./prefs";
 
+// The playhead may stand beyond the keyframes: that is where the next one goes.
+const farthest = 100000;
+
 // The open shot: its plan as the server knows it, the playhead, the selected
 // axis, and nudges that are not stored yet.
 export const useShot = defineStore("shot", () => {
@@ -73,7 +76,6 @@ export const useShot = defineStore("shot", () => {
     take(a.data);
     passes.value = b.data;
     if (!b.data.some((p) => p.id === pass.value)) pass.value = b.data[0]?.id ?? "";
-    frame.value = Math.min(Math.max(frame.value, start.value), end.value);
   }
 
   async function reloadPasses(): Promise<void> {
@@ -134,7 +136,7 @@ export const useShot = defineStore("shot", () => {
   }
 
   function go(f: number): void {
-    const to = Math.min(Math.max(Math.round(f), start.value), Math.max(end.value, start.value));
+    const to = Math.min(Math.max(Math.round(f), start.value - farthest), start.value + farthest);
     if (to !== frame.value) drop();
     frame.value = to;
     remember();

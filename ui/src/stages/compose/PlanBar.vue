@@ -41,6 +41,13 @@ function setFactor(e: Event): void {
   if (Math.abs(v - factor.value) < 1e-9) return;
   set({ op: "factor", factor: { num: Math.round(v * 1000), den: 1000 } }, "Clock changed.");
 }
+function setFrame(e: Event): void {
+  const box = e.target as HTMLInputElement;
+  const v = Number(box.value);
+  if (box.value.trim() === "" || !Number.isFinite(v) || Math.abs(v) > 100000) shot.trouble = `Frame: "${box.value}" is not a frame; give a number within ±100000.`;
+  else shot.go(v);
+  box.value = String(shot.frame);
+}
 async function pick(): Promise<void> {
   const f = file.value?.files?.[0];
   if (f) await shot.upload(f);
@@ -50,14 +57,14 @@ async function pick(): Promise<void> {
 
 <template>
   <div v-if="shot.view" class="bar small">
+    <label>frame <input class="field num" data-test="frame" inputmode="numeric" :value="shot.frame" @change="setFrame" /></label>
     <label>{{ shot.selected?.name }} runs
       <select class="field" data-test="kind" :value="track?.kind" @change="setKind"><option v-for="k in kinds" :key="k">{{ k }}</option></select></label>
     <label v-if="ends.length">ends <select class="field" :value="track?.ends || 'rest'" @change="setEnds"><option v-for="k in ends" :key="k">{{ k }}</option></select></label>
     <label v-if="segment >= 0">this leg
       <select class="field" :value="segmentKind" @change="setSegment"><option value="">as the axis</option><option v-for="k in kinds" :key="k">{{ k }}</option></select></label>
     <label>clock × <input class="field num" data-test="factor" inputmode="decimal" :value="factor" @change="setFactor" /></label>
-    <span class="quiet">{{ +shot.view.fps.toFixed(3) }} fps</span>
-    <span v-if="shot.view.path.run_up || shot.view.path.run_out" class="quiet">run-up {{ shot.view.path.run_up }}, run-out {{ shot.view.path.run_out }} frames</span>
+       <span v-if="shot.view.path.run_up || shot.view.path.run_out" class="quiet">run-up {{ shot.view.path.run_up }}, run-out {{ shot.view.path.run_out }} frames</span>
     <span class="gap" />
     <button class="btn slim" data-test="take-out" :disabled="!onKey" @click="nudge.remove(false)">take keyframe out</button>
     <button class="btn slim" data-test="undo" :disabled="!shot.view.can_undo" @click="shot.undo()">take back</button>
@@ -71,7 +78,7 @@ async function pick(): Promise<void> {
 <style scoped>
 .bar { display: flex; gap: 12px; align-items: center; padding: 5px 12px 4px; border-bottom: 1px solid var(--rule); white-space: nowrap; overflow-x: auto; overflow-y: hidden; }
 .field { font-size: 12px; min-height: 24px; margin-left: 3px; }
-.num { width: 52px; }
+.num { width: 48px; }
 .gap { flex: 1; }
 .hide { position: absolute; width: 1px; height: 1px; opacity: 0; pointer-events: none; }
 .lead kbd { border-color: var(--sheet); }

@@ -1,0 +1,67 @@
+package e2e
+
+import (
+	"fmt"
+	"os"
+	"testing"
+
+	"github.com/chromedp/chromedp"
+)
+
+type axeFinding struct {
+	ID, Impact, Help string
+	Nodes            []string
+}
+
+// TestAccess runs axe over every screen, on paper and in blackout, and checks
+// that Compose and Shoot need no page scroll at 1280×800.
+func TestAccess(t *testing.T) {
+	axe, err := os.ReadFile("../ui/node_modules/axe-core/axe.min.js")
+	if err != nil {
+		t.Fatal(err)
+	}
+	a := start(t)
+	p := a.open("/shot/" + a.shot + "/compose")
+	p.wait("the score", `document.querySelector('[data-test="staff-pan"]')`)
+	if code, b := a.post("/api/shots/"+a.shot+"/seal", `{"revision":0}`); code != 200 {
+		t.Fatal(b)
+	}
+	check := func(name string) {
+		t.Helper()
+		p.must(chromedp.Sleep(300e6))
+		p.must(chromedp.Evaluate[chromedp.Void](string(axe) + ";void 0"))
+		found := eval[[]axeFinding](p, `axe.run(document, { resultTypes: ['violations'], runOnly: ['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa'] }).then(r =>
+			r.violations.map(v => ({ ID: v.id, Impact: v.impact, Help: v.help, Nodes: v.nodes.slice(0, 4).map(n => n.target.join(' ') + ' ' + (n.any[0]?.message ?? '')) })))`)
+		for _, f := range found {
+			t.Errorf("%s: %s (%s): %s %v", name, f.ID, f.Impact, f.Help, f.Nodes)
+		}
+	}
+	for _, theme := range []string{"paper", "blackout"} {
+		p.must(chromedp.Evaluate[chromedp.Void](fmt.Sprintf(`localStorage.setItem('keenarc.theme', '"%s"')`, theme)))
+		p.must(chromedp.Navigate(a.Addr + "/"))
+		p.wait("the shelf", `document.querySelector('.book')`)
+		if got := eval[string](p, "document.documentElement.className"); got != theme {
+			t.Fatalf("the light is %s, want %s", got, theme)
+		}
+		check("shelf " + theme)
+		for _, s := range []string{"rig-up", "line-up", "compose", "prove", "shoot", "wrap"} {
+			p.must(chromedp.Navigate(a.Addr + "/shot/" + a.shot + "/" + s))
+			p.wait(s, `document.querySelector('#stage > div')`)
+			p.wait("the strip", `document.querySelector('[data-test="ready"]')?.textContent.includes('rig seen')`)
+			if s == "compose" || s == "shoot" {
+				if over := eval[float64](p, `(() => { const m = document.querySelector('#stage'); return Math.max(m.scrollHeight - m.clientHeight, document.documentElement.scrollHeight - innerHeight); })()`); over > 0 {
+					t.Errorf("%s scrolls by %g px at 1280×800", s, over)
+				}
+			}
+			check(s + " " + theme)
+		}
+		p.must(chromedp.Navigate(a.Addr + "/shot/" + a.shot + "/line-up"))
+		p.click("home")
+		p.wait("the question", `document.querySelector('[data-test="ask-yes"]')`)
+		check("question " + theme)
+		p.click("ask-no")
+		p.must(chromedp.Evaluate[chromedp.Void](`document.querySelector('[data-test="keys"]').click()`))
+		p.wait("the keys", `document.querySelector('.switch')`)
+		check("keys " + theme)
+	}
+}

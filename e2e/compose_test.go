@@ -1,0 +1,229 @@
+package e2e
+
+import (
+	"fmt"
+	"math"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"github.com/chromedp/cdproto/input"
+	"github.com/chromedp/chromedp"
+)
+
+// plan is what a test needs of a shot.
+type plan struct {
+	Revision int64
+	Path     struct {
+		Tracks []struct {
+			Axis string
+			Kind string
+			Keys []struct{ Frame, Value float64 }
+		}
+	}
+}
+
+func (a *app) key(axis string, frame float64) (float64, bool) {
+	var v plan
+	a.get("/api/shots/"+a.shot, &v)
+	for _, t := range v.Path.Tracks {
+		for _, k := range t.Keys {
+			if t.Axis == axis && k.Frame == frame {
+				return k.Value, true
+			}
+		}
+	}
+	return 0, false
+}
+
+func (a *app) wantKey(p *page, axis string, frame, want float64) {
+	a.t.Helper()
+	p.wait("everything to be saved", `!document.querySelector('.strip').textContent.includes('saving')`)
+	var got float64
+	var ok bool
+	for range 60 {
+		if got, ok = a.key(axis, frame); ok && math.Abs(got-want) < 1e-9 {
+			return
+		}
+		p.must(chromedp.Sleep(50e6))
+	}
+	a.t.Errorf("%s at %g is %g (%v), want %g", axis, frame, got, ok, want)
+}
+
+func (p *page) chord(key, code string, vk int64, mods chromedp.Modifier) {
+	p.t.Helper()
+	for _, typ := range []input.DispatchKeyEventType{input.DispatchKeyEventTypeRawKeyDown, input.DispatchKeyEventTypeKeyUp} {
+		if _, err := chromedp.Call(p.ctx, input.DispatchKeyEvent, input.DispatchKeyEventParams{Type: typ, Key: key, Code: code, WindowsVirtualKeyCode: vk, Modifiers: int64(mods)}); err != nil {
+			p.t.Fatal(err)
+		}
+	}
+}
+
+const alt, ctrl, shift = chromedp.ModifierAlt, chromedp.ModifierCtrl, chromedp.ModifierShift
+
+func TestComposeWithKeys(t *testing.T) {
+	a := start(t)
+	p := a.open("/shot/" + a.shot + "/compose")
+	p.wait("the score", `document.querySelector('[data-test="staff-pan"]')`)
+	p.focusStaff("pan")
+	p.key("f")
+	right, left := func() { p.chord("ArrowRight", "ArrowRight", 39, 0) }, func() { p.chord("ArrowLeft", "ArrowLeft", 37, 0) }
+
+	// On a keyframe a nudge is stored by itself, and half back closes in.
+	right()
+	a.wantKey(p, "pan", 0, 25)
+	p.key("/")
+	a.wantKey(p, "pan", 0, 24.5)
+	p.key("/")
+	a.wantKey(p, "pan", 0, 24.75)
+	p.chord("z", "KeyZ", 90, ctrl)
+	a.wantKey(p, "pan", 0, 24.5)
+	p.chord("z", "KeyZ", 90, ctrl|shift)
+	a.wantKey(p, "pan", 0, 24.75)
+
+	// Elsewhere it waits for K.
+	p.key(">", ">", ".")
+	left()
+	p.wait("not stored", `document.querySelector('[data-test="pose"]').textContent.includes('not stored')`)
+	if _, ok := a.key("pan", 21); ok {
+		t.Error("a nudge off a keyframe was stored without K")
+	}
+	want := eval[float64](p, `Number(document.querySelector('[data-test="value-pan"]').value)`)
+	p.key("k")
+	p.wait("stored", `!document.querySelector('[data-test="pose"]').textContent.includes('not stored')`)
+	if got, ok := a.key("pan", 21); !ok || math.Abs(got-want) > 0.006 {
+		t.Errorf("stored %g (%v), shown %g", got, ok, want)
+	}
+	if _, ok := a.key("track", 21); !ok {
+		t.Error("K did not store all axes")
+	}
+	// One axis's keyframe moved and taken out; then all axes'.
+	p.focusStaff("pan")
+	p.chord("ArrowRight", "ArrowRight", 39, alt)
+	p.wait("the playhead", `document.querySelector('[data-test="counter"]').textContent.trim() === '0022'`)
+	p.wait("all saved", `document.querySelector('.strip').textContent.includes('moved to 0022')`)
+	if _, ok := a.key("pan", 22); !ok {
+		t.Error("Alt and an arrow did not move the keyframe")
+	}
+	if _, ok := a.key("track", 21); !ok {
+		t.Error("another axis's keyframe moved too")
+	}
+	p.key("K")
+	p.chord("Delete", "Delete", 46, shift)
+	p.wait("taken out", `document.querySelector('.strip').textContent.includes('taken out')`)
+	if _, ok := a.key("pan", 22); ok {
+		t.Error("the keyframe is still there")
+	}
+	p.key("<", ",")
+	p.key("f", ">", ">", ".")
+	p.click("take-out")
+	p.wait("taken out", `document.querySelector('[data-test="take-out"]').disabled`)
+	if _, ok := a.key("track", 21); ok {
+		t.Error("the keyframe on all axes is still there")
+	}
+
+	// Letters switched off act no more; the staff opens with Enter.
+	p.must(chromedp.Evaluate[chromedp.Void](`document.querySelector('[data-test="keys"]').click()`))
+	p.wait("the keys", `document.querySelector('.switch input')`)
+	p.must(chromedp.Evaluate[chromedp.Void](`document.querySelector('.switch input').click()`))
+	p.chord("Escape", "Escape", 27, 0)
+	p.wait("the keys closed", `!document.querySelector('.switch input')?.checkVisibility()`)
+	p.focusStaff("tilt")
+	was := p.text("counter")
+	p.key("e")
+	p.chord("Enter", "Enter", 13, 0)
+	p.wait("an open staff", `document.querySelector('[data-test="staff-tilt"]').dataset.opened === 'true'`)
+	if now := p.text("counter"); now != was {
+		t.Errorf("E moved the playhead from %s to %s though letters are off", was, now)
+	}
+}
+
+func TestComposeWithThePointer(t *testing.T) {
+	a := start(t)
+	p := a.open("/shot/" + a.shot + "/compose")
+	p.wait("the score laid out", `document.querySelector('[data-test="staff-track"] .post[data-key="240"] rect')?.getBoundingClientRect().x > 1000`)
+	at := func(sel string) (x, y float64) {
+		r := eval[[]float64](p, fmt.Sprintf(`(() => { const r = document.querySelector('%s').getBoundingClientRect(); return [r.x + r.width / 2, r.y + r.height / 2]; })()`, sel))
+		return r[0], r[1]
+	}
+	post := func(axis string, f int) string { return fmt.Sprintf(`[data-test="staff-%s"] .post[data-key="%d"] rect`, axis, f) }
+	x, y := at(post("track", 150))
+	x0, _ := at(post("track", 0))
+	perFrame := (x - x0) / 150
+	p.must(chromedp.DragAndDropXY(x, y, x+20*perFrame, y, 8))
+	p.wait("the move", `document.querySelector('.strip').textContent.includes('0150 moved to 0170')`)
+	a.wantKey(p, "track", 170, 980)
+	if _, ok := a.key("pan", 150); !ok {
+		t.Error("dragging one axis's post moved another's")
+	}
+	// In the opened staff a keyframe's value is dragged.
+	p.focusStaff("pan")
+	p.chord("Enter", "Enter", 13, 0)
+	p.wait("an open staff", `document.querySelector('[data-test="staff-pan"]').dataset.opened === 'true'`)
+	hx, hy := at(`[data-test="staff-pan"] .post[data-key="70"] rect:nth-of-type(2)`)
+	p.must(chromedp.DragAndDropXY(hx, hy, hx, hy-20, 6))
+	p.wait("the value", `document.querySelector('.strip').textContent.includes('Pan at 0070 is')`)
+	if v, _ := a.key("pan", 70); v <= 9.5 {
+		t.Errorf("pan at 70 is %g after it was dragged up from 9", v)
+	}
+	// A value out of range is refused in a sentence, and nothing changes.
+	p.must(chromedp.Click(chromedp.CSS(post("track", 0))))
+	p.enter("value-track", "9000")
+	p.wait("a sentence", `document.querySelector('[role="alert"]')?.textContent.includes('stay within 20 to 1480 mm')`)
+	a.wantKey(p, "track", 0, 120)
+}
+
+func TestFilesOnCompose(t *testing.T) {
+	a := start(t)
+	p := a.open("/shot/" + a.shot + "/compose")
+	p.wait("the score", `document.querySelector('[data-test="staff-track"]')`)
+	dir := t.TempDir()
+	put := func(name, text string) string {
+		f := filepath.Join(dir, name)
+		if err := os.WriteFile(f, []byte(text), 0o644); err != nil {
+			t.Fatal(err)
+		}
+		return f
+	}
+	up := func(f string) { p.must(chromedp.SetUploadFiles(chromedp.CSS(test("file")), []string{f})) }
+	up(put("bad.csv", "frame,track_mm\n0,100\n0,200\n"))
+	p.wait("a sentence", `document.querySelector('[role="alert"]')?.textContent.includes('Line 3, column track_mm')`)
+	a.wantKey(p, "track", 240, 1340)
+	up(put("picture.csv", "\x89PNG\x00\x01"))
+	p.wait("a sentence", `document.querySelector('[role="alert"]')?.textContent.includes('not text')`)
+
+	// Crowded: forty irregular keyframes on every axis.
+	var b strings.Builder
+	b.WriteString("frame,track_mm,pan_deg,tilt_deg,roll_deg,focus_m\r\n")
+	for k := range 40 {
+		fmt.Fprintf(&b, "%g,%g,%g,%g,%g,%g\r\n", float64(k)*30.5, 200+float64(k)*25, 20*math.Sin(float64(k)/5), -3+math.Cos(float64(k)/3), 0.0, 1.2+float64(k)/100)
+	}
+	up(put("forty.csv", b.String()))
+	p.wait("forty keyframes", `document.querySelectorAll('[data-test="staff-roll"] .post').length === 40`)
+	p.wait("the note", `document.querySelector('[data-test="stage-compose"]').textContent.includes('40 keyframes')`)
+	if dir := os.Getenv("KEENARC_LOOK"); dir != "" {
+		p.shot(filepath.Join(dir, "crowded.png"))
+	}
+
+	// A fresh shot is empty and says what to do; K stores the first keyframe.
+	p.must(chromedp.Navigate(a.Addr + "/"))
+	p.wait("the shelf", `document.querySelector('.new')`)
+	p.must(chromedp.Evaluate[chromedp.Void](`document.querySelector('.new').click()`))
+	p.wait("the form", `document.querySelectorAll('.form input').length === 2`)
+	p.must(chromedp.SendKeys(chromedp.CSS(".form .v-text-field:nth-of-type(1) input"), "SL-060"), chromedp.SendKeys(chromedp.CSS(".form .v-text-field:nth-of-type(2) input"), "Gulls"))
+	p.must(chromedp.Evaluate[chromedp.Void](`document.querySelector('.form button[type=submit]').click()`))
+	p.wait("an empty sheet", `document.querySelector('[data-test="sheet"]')?.textContent.includes('The sheet is empty')`)
+	p.wait("a strip", `document.querySelector('[data-test="ready"]').textContent.includes('Press K')`)
+	if dir := os.Getenv("KEENARC_LOOK"); dir != "" {
+		p.must(chromedp.Sleep(800e6))
+		p.shot(filepath.Join(dir, "empty.png"))
+	}
+	p.key("k")
+	p.wait("a keyframe", `document.querySelectorAll('[data-test="staff-track"] .post').length === 1`)
+	// The second one goes where the playhead is put, beyond the first.
+	p.enter("frame", "96")
+	p.enter("value-track", "1000")
+	p.key("k")
+	p.wait("a move", `document.querySelectorAll('[data-test="staff-track"] .post').length === 2 && document.querySelector('.strip').textContent.includes('96 frames')`)
+}

@@ -1,0 +1,296 @@
+package web
+
+import (
+	"bytes"
+	"context"
+	"encoding/json"
+	"io"
+	"log/slog"
+	"net/http"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"keenarc/calc"
+	"keenarc/core/rig"
+	"keenarc/standin"
+	"keenarc/store"
+)
+
+var addr, shot string
+
+func TestMain(m *testing.M) {
+	os.Exit(func() int {
+		dir, err := os.MkdirTemp("/var/tmp", "keenarc-web-")
+		if err != nil {
+			panic(err)
+		}
+		defer os.RemoveAll(dir)
+		if err := os.Chmod(dir, 0o755); err != nil {
+			panic(err)
+		}
+		ctx, stop := context.WithCancel(context.Background())
+		rigServer, err := standin.Listen(standin.Options{Rig: rig.Plank(), Pace: 20}, "127.0.0.1:0")
+		if err != nil {
+			panic(err)
+		}
+		rigDone, done, ready := make(chan error, 1), make(chan error, 1), make(chan *Running, 1)
+		go func() { rigDone <- rigServer.Run(ctx) }()
+		go func() {
+			done <- Run(ctx, Options{Listen: "127.0.0.1:0", Folder: dir, RigAddr: rigServer.Addr(), Demo: true, Out: io.Discard,
+				Log: slog.New(slog.NewTextHandler(io.Discard, nil)), Ready: func(r *Running) { ready <- r }})
+		}()
+		select {
+		case r := <-ready:
+			addr = r.Addr
+		case err := <-done:
+			panic(err)
+		}
+		var shelf []store.Production
+		if code, b := do("GET", "/api/shelf", ""); code != 200 || json.Unmarshal([]byte(b), &shelf) != nil {
+			panic(b)
+		}
+		shot = shelf[0].Shots[0].ID
+		code := m.Run()
+		stop()
+		<-done
+		<-rigDone
+		return code
+	}())
+}
+
+func do(method, path, body string, head ...string) (int, string) {
+	q, err := http.NewRequest(method, addr+path, strings.NewReader(body))
+	if err != nil {
+		panic(err)
+	}
+	q.Header.Set("Content-Type", "application/json")
+	for i := 0; i+1 < len(head); i += 2 {
+		q.Header.Set(head[i], head[i+1])
+	}
+	r, err := http.DefaultClient.Do(q)
+	if err != nil {
+		panic(err)
+	}
+	defer r.Body.Close()
+	b, _ := io.ReadAll(r.Body)
+	return r.StatusCode, string(b)
+}
+
+// fresh starts a shot of its own.
+func fresh(t *testing.T, code string) string {
+	t.Helper()
+	var shelf []store.Production
+	_, b := do("GET", "/api/shelf", "")
+	if err := json.Unmarshal([]byte(b), &shelf); err != nil {
+		t.Fatal(err)
+	}
+	c, b := do("POST", "/api/productions/"+shelf[0].ID+"/shots", `{"code":"`+code+`","title":"Test"}`)
+	var ref struct{ ID string }
+	if err := json.Unmarshal([]byte(b), &ref); c != 200 || err != nil {
+		t.Fatal(c, b)
+	}
+	return ref.ID
+}
+
+type shotView struct {
+	Revision int64
+	Empty    bool
+	First    int
+	Last     int
+	Path     struct {
+		Tracks []struct {
+			Axis string
+			Keys []struct{ Frame, Value float64 }
+		}
+	}
+	SealedAs bool `json:"sealed_as_is"`
+	Seal     *struct{ Short string }
+}
+
+func view(t *testing.T, b string) *shotView {
+	t.Helper()
+	v := &shotView{}
+	if err := json.Unmarshal([]byte(b), v); err != nil {
+		t.Fatalf("%v: %.300s", err, b)
+	}
+	return v
+}
+
+// The command line and the web answer byte for byte the same, errors included.
+func TestCalcIsTheSameEverywhere(t *testing.T) {
+	for _, q := range []string{
+		`{"kind":"natural","rate_hz":50,"keys":{"t_s":[0,1.2,3],"axes":{"pan":[0,10,4]}}}`,
+		`{"kind":"akima","rate_hz":24,"keys":{"t_s":[0,1,2,4],"axes":{"b":[0,1,0,3],"a":[1,1,2,2]}}}`,
+		`{"rate_hz":50,"keys":{"t_s":[0,0],"axes":{"pan":[0,10]}}}`, `{"rate_hz":"x"}`, `nonsense`, ``,
+	} {
+		cmd := exec.Command("go", "run", "../cmd/keenarc", "calc", "curve")
+		cmd.Stdin = strings.NewReader(q)
+		var cli bytes.Buffer
+		cmd.Stdout = &cli
+		err := cmd.Run()
+		code, got := do("POST", "/api/calc/curve", q)
+		if got != cli.String() {
+			t.Errorf("%s: web %.100q, command line %.100q", q, got, cli.String())
+		}
+		if (code == 200) != (err == nil) || code != 200 && code != 422 {
+			t.Errorf("%s: web status %d, command line %v", q, code, err)
+		}
+	}
+	if code, b := do("POST", "/api/calc/wobble", `{}`); code != 404 || !strings.Contains(b, "no calculation") {
+		t.Errorf("%d %s", code, b)
+	}
+	if code, _ := do("POST", "/api/calc/curve", strings.Repeat(" ", calc.MaxRequest+2)); code != 422 {
+		t.Errorf("a request that is too long: %d", code)
+	}
+}
+
+func TestTypesAreCurrent(t *testing.T) {
+	want, err := Describe()
+	if err != nil {
+		t.Fatal(err)
+	}
+	got, err := os.ReadFile("../docs/openapi.json")
+	if err != nil || strings.TrimSpace(string(got)) != strings.TrimSpace(string(want)) {
+		t.Fatal("docs/openapi.json is not current; run make generate")
+	}
+	out := filepath.Join(t.TempDir(), "schema.d.ts")
+	cmd := exec.Command("node_modules/.bin/openapi-typescript", "../docs/openapi.json", "-o", out)
+	cmd.Dir = "../ui"
+	if b, err := cmd.CombinedOutput(); err != nil {
+		t.Fatalf("generating the interface's types: %v: %s", err, b)
+	}
+	a, err1 := os.ReadFile(out)
+	b, err2 := os.ReadFile("../ui/src/api/schema.d.ts")
+	if err1 != nil || err2 != nil || !bytes.Equal(a, b) {
+		t.Error("ui/src/api/schema.d.ts is not current; run make generate")
+	}
+}
+
+func TestEditsThroughTheAPI(t *testing.T) {
+	id := fresh(t, "WB-1")
+	_, b := do("GET", "/api/shots/"+id, "")
+	if v := view(t, b); !v.Empty || v.Revision != 0 {
+		t.Fatalf("a fresh shot: %+v", v)
+	}
+	post := func(rev string, edit string) (int, string) {
+		return do("POST", "/api/shots/"+id+"/edits", `{"revision":`+rev+`,"edit":`+edit+`}`)
+	}
+	if code, b := post("0", `{"op":"set","frame":0,"values":{"track":200,"pan":5}}`); code != 200 {
+		t.Fatal(b)
+	}
+	if code, b := post("1", `{"op":"set","frame":100,"values":{"track":800}}`); code != 200 {
+		t.Fatal(b)
+	}
+	for name, c := range map[string]struct {
+		rev, edit string
+		code      int
+		want      string
+	}{
+		"old revision": {"0", `{"op":"delete","frame":0}`, 409, "in the meantime"},
+		"outside":      {"2", `{"op":"set","frame":9,"values":{"track":99999}}`, 422, "soft limits"},
+		"axis":         {"2", `{"op":"set","frame":9,"values":{"boom":1}}`, 422, "no axis"},
+		"same frame":   {"2", `{"op":"move","axis":"track","frame":0,"to":100}`, 422, "two keyframes at frame 100"},
+		"ten million":  {"2", `{"op":"set","frame":10000000,"values":{"track":100}}`, 422, "longest move"},
+		"NaN":          {"2", `{"op":"set","frame":NaN}`, 400, ""},
+		"op":           {"2", `{"op":"jiggle"}`, 422, "op"},
+	} {
+		if code, b := post(c.rev, c.edit); code != c.code || !strings.Contains(b, c.want) {
+			t.Errorf("%s: %d %.300s", name, code, b)
+		}
+	}
+	_, b = do("GET", "/api/shots/"+id, "")
+	if v := view(t, b); v.Revision != 2 || v.Last != 100 {
+		t.Errorf("after refused edits: revision %d, last %d", v.Revision, v.Last)
+	}
+	if code, b := do("POST", "/api/shots/"+id+"/seal", `{"revision":1}`); code != 409 {
+		t.Errorf("sealed an old revision: %d %s", code, b)
+	}
+	code, b := do("POST", "/api/shots/"+id+"/seal", `{"revision":2}`)
+	if v := view(t, b); code != 200 || !v.SealedAs || v.Seal == nil || len(v.Seal.Short) != 9 {
+		t.Errorf("sealing: %d %.300s", code, b)
+	}
+	if _, b := post("2", `{"op":"kind","axis":"pan","kind":"linear"}`); view(t, b).SealedAs {
+		t.Error("an edited plan counts as sealed")
+	}
+	if _, b := do("POST", "/api/shots/"+id+"/undo", `{"revision":3}`); view(t, b).Revision != 4 {
+		t.Errorf("undo: %.200s", b)
+	}
+	if code, b := do("GET", "/api/shots/"+id+"/path.csv", ""); code != 200 || !strings.HasPrefix(b, "frame,t_s,track_mm,") || strings.Count(b, "\n") != 102 {
+		t.Errorf("path.csv: %d %.100s", code, b)
+	}
+}
+
+func TestKeyframeFiles(t *testing.T) {
+	id := fresh(t, "WB-2")
+	up := func(body string, rev string) (int, string) {
+		return do("POST", "/api/shots/"+id+"/keys?revision="+rev, body)
+	}
+	code, b := up("\xef\xbb\xbfframe,track_mm,focus_m\r\n0,100,1.1\r\n37.5,300,\r\n90,700,2\r\n", "0")
+	if v := view(t, b); code != 200 || v.Last != 90 || len(v.Path.Tracks[0].Keys) != 3 || len(v.Path.Tracks[4].Keys) != 2 {
+		t.Fatalf("%d %.300s", code, b)
+	}
+	for name, c := range map[string]struct{ body, rev, want string }{
+		"picture":    {"\x89PNG\r\n\x1a\n\x00", "1", "not text"},
+		"same frame": {"frame,track_mm\n0,100\n0,200\n", "1", "Line 3, column track_mm"},
+		"outside":    {"frame,track_mm\n0,9000\n", "1", "Line 2, column track_mm"},
+		"axis":       {"frame,boom_deg\n0,1\n", "1", "Line 1, column 2"},
+		"200 MB":     {"frame,track_mm\n" + strings.Repeat("0,100\n", 200<<20/6), "1", "16 MiB"},
+		"revision":   {"frame,track_mm\n0,100\n", "x", "revision"},
+	} {
+		if code, b := up(c.body, c.rev); code != 422 || !strings.Contains(b, c.want) {
+			t.Errorf("%s: %d %.300s", name, code, b)
+		}
+	}
+	_, b = do("GET", "/api/shots/"+id, "")
+	if v := view(t, b); v.Revision != 1 || len(v.Path.Tracks[0].Keys) != 3 {
+		t.Error("a refused file changed the path")
+	}
+}
+
+func TestPassesAndPeople(t *testing.T) {
+	var ps []PassView
+	_, b := do("GET", "/api/shots/"+shot+"/passes", "")
+	if err := json.Unmarshal([]byte(b), &ps); err != nil || len(ps) != 5 || ps[3].FactorDen != 3 {
+		t.Fatalf("%v %.200s", err, b)
+	}
+	put := func(f string) int {
+		code, _ := do("PUT", "/api/passes/"+ps[0].ID, `{"shot":"`+shot+`","name":"Keeper","note":"","factor":`+f+`}`)
+		return code
+	}
+	if put(`{"num":0,"den":1}`) != 422 || put(`{"num":1000,"den":1}`) != 422 || put(`{"num":1,"den":1}`) != 200 {
+		t.Error("rate factors are not checked")
+	}
+	if code, b := do("POST", "/api/rig/goto", `{"shot":"`+shot+`"}`); code != 409 || !strings.Contains(b, "Press S") {
+		t.Errorf("a go-to without a seal: %d %s", code, b)
+	}
+	if code, b := do("PUT", "/api/me", `{"name":""}`); code != 422 {
+		t.Errorf("an empty name: %d %s", code, b)
+	}
+}
+
+func TestStrangersAreKeptOut(t *testing.T) {
+	if code, _ := do("POST", "/api/stop", "", "Sec-Fetch-Site", "cross-site", "Origin", "http://elsewhere.example"); code != 403 {
+		t.Errorf("another site's page may post: %d", code)
+	}
+	if code, _ := do("POST", "/api/stop", ""); code != 204 {
+		t.Errorf("stop without a session: %d", code)
+	}
+	if code, _ := do("GET", "/api/live", "", "Connection", "Upgrade", "Upgrade", "websocket", "Sec-WebSocket-Version", "13", "Sec-WebSocket-Key", "dGhlIHNhbXBsZSBub25jZQ==", "Origin", "http://elsewhere.example"); code != 403 {
+		t.Errorf("another site's page may watch: %d", code)
+	}
+	for path, want := range map[string]int{"/api/shots/nonsense": 422, "/api/shots/01a2103b-e161-71d6-aea5-37eb98638550": 404, "/api/nothing": 404, "/api/takes/01a2103b-e161-71d6-aea5-37eb98638550/trace.csv": 404, "/api/takes/x/trace.csv": 404} {
+		if code, b := do("GET", path, ""); code != want {
+			t.Errorf("%s: %d, want %d: %s", path, code, want, b)
+		}
+	}
+	if code, b := do("GET", "/shot/anything/compose", ""); code != 200 || !strings.Contains(b, `id="app"`) {
+		t.Errorf("a deep link: %d %.100s", code, b)
+	}
+	err := Run(context.Background(), Options{Listen: "0.0.0.0:0", Out: io.Discard, Log: slog.Default()})
+	if err == nil || !strings.Contains(err.Error(), "only loopback") {
+		t.Errorf("listens beyond loopback: %v", err)
+	}
+}
