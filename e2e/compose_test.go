@@ -147,7 +147,9 @@ func TestComposeWithThePointer(t *testing.T) {
 		r := eval[[]float64](p, fmt.Sprintf(`(() => { const r = document.querySelector('%s').getBoundingClientRect(); return [r.x + r.width / 2, r.y + r.height / 2]; })()`, sel))
 		return r[0], r[1]
 	}
-	post := func(axis string, f int) string { return fmt.Sprintf(`[data-test="staff-%s"] .post[data-key="%d"] rect`, axis, f) }
+	post := func(axis string, f int) string {
+		return fmt.Sprintf(`[data-test="staff-%s"] .post[data-key="%d"] rect`, axis, f)
+	}
 	x, y := at(post("track", 150))
 	x0, _ := at(post("track", 0))
 	perFrame := (x - x0) / 150

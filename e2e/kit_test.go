@@ -12,6 +12,7 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"strconv"
 	"strings"
 	"sync"
 	"testing"
@@ -326,3 +327,5 @@ func (p *page) lifecycle(state cdppage.SetWebLifecycleStateState) {
 		p.t.Fatal(err)
 	}
 }
+
+func jsNumber(v float64) string { return strconv.FormatFloat(v, 'g', -1, 64) }

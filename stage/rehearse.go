@@ -11,6 +11,7 @@ import (
 	"os/exec"
 	"strconv"
 	"strings"
+	"syscall"
 	"time"
 
 	"keenarc/core/clock"
@@ -37,6 +38,9 @@ func StartStandIn(ctx context.Context, binary string, args ...string) (*StandIn,
 	cmd := exec.CommandContext(ctx, binary, append([]string{"stand-in"}, args...)...)
 	cmd.Cancel = func() error { return cmd.Process.Signal(os.Interrupt) }
 	cmd.WaitDelay = 2 * time.Second
+	// A group of its own: Ctrl-C reaches the application first, which stops the
+	// rig in order; if the application dies, the stand-in ends with it.
+	cmd.SysProcAttr = &syscall.SysProcAttr{Setpgid: true, Pdeathsig: syscall.SIGINT}
 	cmd.Stderr = os.Stderr
 	out, err := cmd.StdoutPipe()
 	if err != nil {

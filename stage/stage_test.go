@@ -326,4 +326,3 @@ func TestRubbishOnTheWire(t *testing.T) {
 		t.Errorf("answers %q", got)
 	}
 }
-

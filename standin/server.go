@@ -63,20 +63,20 @@ func (s *Server) Run(ctx context.Context) error {
 
 // loop steps the simulation so that it keeps up with the wall clock.
 func (s *Server) loop(ctx context.Context) {
-	tk := time.NewTicker(time.Millisecond)
-	defer tk.Stop()
 	start := time.Now()
+	next := time.NewTimer(time.Millisecond)
+	defer next.Stop()
 	done, pace := int64(0), int64(s.sim.o.Pace)
 	for {
 		select {
 		case <-ctx.Done():
 			return
-		case <-tk.C:
+		case <-next.C:
 		}
 		elapsed := time.Since(start)
 		due := elapsed.Milliseconds()
 		s.mu.Lock()
-		if due > done {
+		if due > done { // how late the next millisecond begins
 			late := float64(elapsed.Microseconds() - (done+1)*1000)
 			if s.late = append(s.late, late); len(s.late) > 60_000 {
 				s.late = s.late[30_000:]
@@ -90,6 +90,7 @@ func (s *Server) loop(ctx context.Context) {
 			}
 			s.mu.Unlock()
 		}
+		next.Reset(time.Until(start.Add(time.Duration(done+1) * time.Millisecond)))
 	}
 }
 

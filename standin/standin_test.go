@@ -378,4 +378,3 @@ func BenchmarkStep(b *testing.B) {
 		s.Step()
 	}
 }
-

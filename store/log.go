@@ -3,8 +3,10 @@ package store
 import (
 	"context"
 	"encoding/json"
+	"fmt"
 	"time"
 
+	"keenarc/core/path"
 	"keenarc/stage"
 )
 
@@ -20,12 +22,60 @@ type LogLine struct {
 }
 
 // Log lists a shot's entries and those of the stage as a whole, newest first,
-// before a sequence number (0: from the end).
+// before a sequence number (0: from the end). Runs of edits by one person,
+// which are kept one by one elsewhere, stand among them as one line each.
 func (s *Store) Log(ctx context.Context, shot string, before int64, most int) ([]LogLine, error) {
-	if before <= 0 {
+	newest := before <= 0
+	if newest {
 		before = 1 << 62
 	}
-	return many[LogLine](ctx, s, `SELECT seq, at, actor, shot_id::text, kind, text, data FROM log WHERE (shot_id = $1 OR shot_id IS NULL) AND seq < $2 ORDER BY seq DESC LIMIT $3`, shot, before, most)
+	lines, err := many[LogLine](ctx, s, `SELECT seq, at, actor, shot_id::text, kind, text, data FROM log WHERE (shot_id = $1 OR shot_id IS NULL) AND seq < $2 ORDER BY seq DESC LIMIT $3`, shot, before, most)
+	if err != nil {
+		return nil, err
+	}
+	var since, until time.Time
+	if until = time.Now().Add(time.Hour); !newest && len(lines) > 0 {
+		until = lines[0].At
+	}
+	if len(lines) == most {
+		since = lines[len(lines)-1].At
+	}
+	edits, err := many[edited](ctx, s, `SELECT revision, actor, at, command FROM edits WHERE shot_id = $1 AND revision > 0 AND at > $2 AND at < $3 ORDER BY revision DESC LIMIT 5000`, shot, since, until)
+	if err != nil {
+		return nil, err
+	}
+	return withEdits(lines, edits), nil
+}
+
+// edited is one edit, for the log.
+type edited struct {
+	Revision int64
+	Actor    string
+	At       time.Time
+	Command  path.Edit
+}
+
+// withEdits puts runs of edits where they belong among the entries; both lists
+// are newest first.
+func withEdits(lines []LogLine, edits []edited) []LogLine {
+	out := []LogLine{}
+	for len(lines) > 0 || len(edits) > 0 {
+		if len(edits) == 0 || len(lines) > 0 && !edits[0].At.After(lines[0].At) {
+			out, lines = append(out, lines[0]), lines[1:]
+			continue
+		}
+		n := 1
+		for n < len(edits) && edits[n].Actor == edits[0].Actor && (len(lines) == 0 || edits[n].At.After(lines[0].At)) {
+			n++
+		}
+		text := fmt.Sprintf("Changed the plan: %s (revision %d).", edits[0].Command.Words(), edits[0].Revision)
+		if n > 1 {
+			text = fmt.Sprintf("Changed the plan %d times, revisions %d to %d; at last: %s.", n, edits[n-1].Revision, edits[0].Revision, edits[0].Command.Words())
+		}
+		out = append(out, LogLine{At: edits[0].At, Actor: edits[0].Actor, Kind: "edit", Text: text})
+		edits = edits[n:]
+	}
+	return out
 }
 
 // AddLog appends an entry.

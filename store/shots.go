@@ -149,3 +149,12 @@ func (s *Store) AddShot(ctx context.Context, production string, sh *Shot, actor 
 	}
 	return err
 }
+
+// SetThreshold changes the largest error at which a shot's passes stack.
+func (s *Store) SetThreshold(ctx context.Context, shot string, px float64) error {
+	t, err := s.Pool.Exec(ctx, `UPDATE shots SET threshold_px = $2 WHERE id = $1`, shot, px)
+	if err == nil && t.RowsAffected() == 0 {
+		err = ErrNotFound
+	}
+	return err
+}

@@ -136,6 +136,10 @@ func TestEditsUndoAndRedo(t *testing.T) {
 	if _, err := db.Edit(ctx, sh.ID, b.Revision, "bob", nil, func(p *path.Path) (*path.Path, error) { return p, nil }); !errors.Is(err, ErrStale) {
 		t.Errorf("an edit on an old revision: %v", err)
 	}
+	log, err := db.Log(ctx, sh.ID, 0, 10)
+	if err != nil || len(log) != 1 || log[0].Text != "Changed the plan 9 times, revisions 1 to 9; at last: undo." || log[0].Actor != "ann" {
+		t.Errorf("the log says %+v, %v", log, err)
+	}
 	var rows int
 	if err := db.Pool.QueryRow(ctx, `SELECT count(*) FROM edits WHERE shot_id = $1`, sh.ID).Scan(&rows); err != nil || rows != 10 {
 		t.Errorf("%d rows: every edit, undo and redo must be kept", rows)

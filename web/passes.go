@@ -60,11 +60,25 @@ type TakeFinding struct {
 // judged keeps judgements of ended takes: they never change.
 type judged struct {
 	mu sync.Mutex
-	by map[string]*stage.Finding // by take and reference
+	by map[string]*stage.Finding // by take, reference and threshold
 }
 
 func (s *Server) passRoutes(api huma.API) {
 	huma.Register(api, op(api, "passes", http.MethodGet, "/api/shots/{id}/passes", "Passes with takes and verdicts"), func(ctx context.Context, in *shotID) (*body[[]PassView], error) {
+		v, err := s.passes(ctx, in.ID)
+		return &body[[]PassView]{v}, s.fail(err)
+	})
+	huma.Register(api, op(api, "set-threshold", http.MethodPut, "/api/shots/{id}/threshold", "The largest error at which passes stack"), func(ctx context.Context, in *struct {
+		ID   string `path:"id" format:"uuid"`
+		Body struct {
+			Px float64 `json:"px" minimum:"0.01" maximum:"100"`
+		}
+	}) (*body[[]PassView], error) {
+		if err := s.store.SetThreshold(ctx, in.ID, in.Body.Px); err != nil {
+			return nil, s.fail(err)
+		}
+		s.note(ctx, in.ID, "threshold", fmt.Sprintf("Passes stack under %g px.", in.Body.Px), nil)
+		s.changed(in.ID)
 		v, err := s.passes(ctx, in.ID)
 		return &body[[]PassView]{v}, s.fail(err)
 	})
@@ -93,6 +107,10 @@ func (s *Server) passRoutes(api huma.API) {
 // passes judges every ended take: against the seal, and against the first
 // whole take of the lowest other pass on the same seal.
 func (s *Server) passes(ctx context.Context, shot string) ([]PassView, error) {
+	sh, err := s.store.Shot(ctx, shot)
+	if err != nil {
+		return nil, err
+	}
 	ps, err := s.store.Passes(ctx, shot)
 	if err != nil {
 		return nil, err
@@ -118,7 +136,7 @@ func (s *Server) passes(ctx context.Context, shot string) ([]PassView, error) {
 			}
 			tv := TakeView{TakeLine: t, Short: short[t.SealID], Strip: []float64{}, Missing: []missingSpan{}}
 			if t.Ended && t.Rows > 0 {
-				if err := s.judge(ctx, shot, &tv, reference(ps, takes, &t)); err != nil {
+				if err := s.judge(ctx, sh, &tv, reference(ps, takes, &t)); err != nil {
 					return nil, err
 				}
 			}
@@ -152,8 +170,8 @@ func reference(ps []store.Pass, takes []store.TakeLine, t *store.TakeLine) *refT
 	return nil
 }
 
-func (s *Server) judge(ctx context.Context, shot string, tv *TakeView, ref *refTake) error {
-	key := tv.ID
+func (s *Server) judge(ctx context.Context, sh *store.Shot, tv *TakeView, ref *refTake) error {
+	key := fmt.Sprint(tv.ID, sh.ThresholdPx)
 	if ref != nil {
 		key += ref.id
 	}
@@ -162,7 +180,7 @@ func (s *Server) judge(ctx context.Context, shot string, tv *TakeView, ref *refT
 	s.judged.mu.Unlock()
 	if f == nil {
 		var err error
-		if f, err = s.judgeNow(ctx, shot, tv, ref); err != nil {
+		if f, err = s.judgeNow(ctx, sh, tv, ref); err != nil {
 			return err
 		}
 		s.judged.mu.Lock()
@@ -196,11 +214,7 @@ func (s *Server) judge(ctx context.Context, shot string, tv *TakeView, ref *refT
 	return nil
 }
 
-func (s *Server) judgeNow(ctx context.Context, shot string, tv *TakeView, ref *refTake) (*stage.Finding, error) {
-	sh, err := s.store.Shot(ctx, shot)
-	if err != nil {
-		return nil, err
-	}
+func (s *Server) judgeNow(ctx context.Context, sh *store.Shot, tv *TakeView, ref *refTake) (*stage.Finding, error) {
 	table, err := s.store.Table(ctx, tv.SealID)
 	if err != nil {
 		return nil, err

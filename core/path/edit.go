@@ -38,6 +38,40 @@ type Edit struct {
 	Tracks []Track            `json:"tracks,omitempty"`
 }
 
+// Words says in a few words what an edit did.
+func (e Edit) Words() string {
+	of := e.Axis
+	if of == "" {
+		of = "all axes"
+	}
+	switch e.Op {
+	case "set":
+		if len(e.Values) == 1 {
+			for axis := range e.Values {
+				return fmt.Sprintf("%s stored at frame %s", axis, num(e.Frame))
+			}
+		}
+		return fmt.Sprintf("%d axes stored at frame %s", len(e.Values), num(e.Frame))
+	case "move":
+		return fmt.Sprintf("%s moved from frame %s to %s", of, num(e.Frame), num(e.To))
+	case "delete":
+		return fmt.Sprintf("keyframe at %s taken out on %s", num(e.Frame), of)
+	case "kind":
+		return fmt.Sprintf("%s runs %s", e.Axis, e.Kind)
+	case "room":
+		return fmt.Sprintf("%d frames of room after %s", e.Frames, num(e.Frame))
+	case "factor":
+		if e.Factor != nil {
+			return fmt.Sprintf("clock × %.4g", e.Factor.Float())
+		}
+	case "run":
+		return fmt.Sprintf("run-up %d, run-out %d frames", e.RunUp, e.RunOut)
+	case "replace":
+		return "keyframes from a file"
+	}
+	return e.Op
+}
+
 // Apply carries out an edit. On error the path is as it was.
 func (p *Path) Apply(r *rig.Rig, e Edit) (*Path, error) {
 	q := p.Clone()

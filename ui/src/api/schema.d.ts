@@ -260,6 +260,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shots/{id}/threshold": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** The largest error at which passes stack */
+        put: operations["set-threshold"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shots/{id}/undo": {
         parameters: {
             query?: never;
@@ -680,6 +697,10 @@ export interface components {
             note: string;
             /** Format: uuid */
             shot: string;
+        };
+        "Set-thresholdRequest": {
+            /** Format: double */
+            px: number;
         };
         ShotLine: {
             /** Format: date-time */
@@ -1416,6 +1437,41 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Seal"][];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "set-threshold": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Set-thresholdRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PassView"][];
                 };
             };
             /** @description Error */

@@ -37,6 +37,15 @@ function more(p: PassView): string {
   return f.word ? `against ${f.against}: worst at ${four(f.worst_frame)} (${f.worst_point}); ${seal}` : seal;
 }
 const unseen = computed(() => shot.passes.map((p) => newest(p)?.finding?.unseen).find(Boolean) ?? []);
+async function setThreshold(e: Event): Promise<void> {
+  const box = e.target as HTMLInputElement;
+  const r = await api.PUT("/api/shots/{id}/threshold", { params: { path: { id: shot.id } }, body: { px: Number(box.value) } });
+  if (r.data) await shot.reload();
+  else {
+    shot.trouble = sentence(r.error);
+    box.value = String(px.value);
+  }
+}
 async function setFactor(p: PassView, e: Event): Promise<void> {
   const v = Number((e.target as HTMLInputElement).value);
   const r = await api.PUT("/api/passes/{id}", { params: { path: { id: p.id } }, body: { shot: shot.id, name: p.name, note: p.note, factor: { num: Math.max(1, Math.round(v * 1000)) || 1000, den: 1000 } } });
@@ -47,7 +56,7 @@ async function setFactor(p: PassView, e: Event): Promise<void> {
 
 <template>
   <section class="box stack scroll" aria-labelledby="stack-title" data-test="stack">
-    <header><h2 id="stack-title" class="cap">Passes over one sealed path</h2><span class="quiet small">bars: deviation from the seal, pixels at the sensor, frame by frame; dotted: {{ px }} px. The verdict is pass against pass, unshifted.</span></header>
+    <header><h2 id="stack-title" class="cap">Passes over one sealed path</h2><span class="quiet small">bars: deviation from the seal, pixels at the sensor, frame by frame; pass against pass, unshifted. Stacks under <input class="field thr" :value="px" inputmode="decimal" aria-label="Pixels under which passes stack" @change="setThreshold" /> px, the dotted line.</span></header>
     <div ref="probe" class="probe" />
     <div v-for="p in shot.passes" :key="p.id" class="pass" :class="{ here: p.id === shot.pass }" :data-test="'pass-' + p.number">
       <button class="pick" :data-test="`pick-${p.number}`" :aria-pressed="p.id === shot.pass" @click="shot.choosePass(p.id)"><b>{{ p.number }} · {{ p.name }}</b><span class="quiet small">{{ p.note || "\u00a0" }}</span></button>
@@ -79,6 +88,7 @@ header { display: flex; justify-content: space-between; gap: 20px; align-items: 
 .clock .field { width: 60px; min-height: 20px; padding: 1px 4px; }
 .strip { display: block; overflow: visible; }
 .takes { display: flex; gap: 4px; flex-wrap: wrap; }
+.thr { width: 42px; min-height: 18px; padding: 0 3px; }
 .take { border: 1px solid var(--good); color: var(--good); padding: 0 6px; font-size: 12px; }
 .take.broken { border-color: var(--quiet); color: var(--quiet); text-decoration: line-through; }
 .word { font-size: 14px; }

@@ -27,7 +27,7 @@ const day = (t: string): string => new Date(t).toLocaleDateString("en-GB", { day
       <p v-if="trouble" class="over" role="alert">{{ trouble }}</p>
       <p v-else-if="lines && lines.length === 0" class="quiet">Nothing has happened yet. Sealing, homing, going to a frame, rolling and stopping are written here.</p>
       <table v-else data-test="log"><thead><tr><th>when</th><th>who</th><th>what</th></tr></thead>
-        <tbody><tr v-for="l in lines ?? []" :key="l.seq"><td class="t">{{ day(l.at) }} {{ clock(l.at) }}</td><td>{{ l.actor }}</td><td>{{ l.text }}</td></tr></tbody></table>
+        <tbody><tr v-for="(l, i) in lines ?? []" :key="i"><td class="t">{{ day(l.at) }} {{ clock(l.at) }}</td><td>{{ l.actor }}</td><td>{{ l.text }}</td></tr></tbody></table>
     </section>
     <section class="box scroll" aria-labelledby="takes-title">
       <h2 id="takes-title" class="cap">Takes and traces</h2>
