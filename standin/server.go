@@ -165,12 +165,12 @@ func (c *session) send(v any) {
 }
 
 // do carries out one request; beats and signs of life have no reply.
-func (c *session) do(q link.Request) (r link.Reply, answer bool) {
+func (c *session) do(req link.Request) (r link.Reply, answer bool) {
 	s := c.srv
 	var table []byte
-	if q.Do == "load" { // unpacked before the lock: it takes a while
+	if req.Do == "load" { // unpacked before the lock: it takes a while
 		var err error
-		if table, err = link.UnpackTable(q.Table); err != nil {
+		if table, err = link.UnpackTable(req.Table); err != nil {
 			return link.Reply{Why: err.Error()}, true
 		}
 	}
@@ -181,7 +181,7 @@ func (c *session) do(q link.Request) (r link.Reply, answer bool) {
 		sim.Heard()
 	}
 	var err error
-	switch q.Do {
+	switch req.Do {
 	case "describe":
 		return link.Reply{OK: true, Rig: sim.o.Rig, Epoch: sim.epoch}, true
 	case "stats":
@@ -194,35 +194,35 @@ func (c *session) do(q link.Request) (r link.Reply, answer bool) {
 	case "alive":
 		return r, false
 	case "beat":
-		sim.Beat(q.Epoch)
+		sim.Beat(req.Epoch)
 		return r, false
 	case "release":
-		if q.Epoch == sim.epoch {
+		if req.Epoch == sim.epoch {
 			sim.Stop("the hold was let go")
 		}
 		return r, false
 	case "home":
-		err = sim.Home(q.Epoch)
+		err = sim.Home(req.Epoch)
 	case "goto":
-		err = sim.GoTo(q.Epoch, q.To)
+		err = sim.GoTo(req.Epoch, req.To)
 	case "jog":
-		err = sim.Jog(q.Epoch, q.Axis, q.Speed)
+		err = sim.Jog(req.Epoch, req.Axis, req.Speed)
 	case "load":
-		r.Print, err = sim.Load(q.Epoch, table)
+		r.Print, err = sim.Load(req.Epoch, table)
 	case "arm":
-		err = sim.Arm(q)
+		err = sim.Arm(req)
 	case "roll":
-		err = sim.Roll(q.Epoch)
+		err = sim.Roll(req.Epoch)
 	case "stop":
 		sim.Stop("stop was pressed")
 	case "ack":
-		sim.Ack(q.Take, q.Rows)
+		sim.Ack(req.Take, req.Rows)
 	case "trace":
-		if err = sim.Knows(q.Take); err == nil {
-			c.sent[q.Take], c.ended[q.Take] = q.Rows, false
+		if err = sim.Knows(req.Take); err == nil {
+			c.sent[req.Take], c.ended[req.Take] = req.Rows, false
 		}
 	default:
-		err = refuse("there is no request %q", q.Do)
+		err = refuse("there is no request %q", req.Do)
 	}
 	if r.OK = err == nil; err != nil {
 		r.Why = err.Error()

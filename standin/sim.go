@@ -271,24 +271,24 @@ func (s *Sim) Load(epoch int64, canonical []byte) (string, error) {
 }
 
 // Arm makes ready to roll the loaded table for a take.
-func (s *Sim) Arm(q link.Request) error {
-	if err := s.mayMove(q.Epoch); err != nil {
+func (s *Sim) Arm(req link.Request) error {
+	if err := s.mayMove(req.Epoch); err != nil {
 		return err
 	}
 	if name, ok := s.homed(); !ok {
 		return refuse("%s is not homed; home it first", name)
 	}
 	switch {
-	case s.table == nil || q.Print != s.print:
+	case s.table == nil || req.Print != s.print:
 		return refuse("the loaded table is not the one named; load it again")
-	case q.Rate == nil || q.Rate.Check("factor") != nil:
+	case req.Rate == nil || req.Rate.Check("factor") != nil:
 		return refuse("the rate factor is missing or out of bounds")
-	case q.Take == "":
+	case req.Take == "":
 		return refuse("the take has no name")
-	case !(q.Brake >= 0.1 && q.Brake <= 5):
-		return refuse("braking in %g s; give 0.1 to 5 s", q.Brake)
+	case !(req.Brake >= 0.1 && req.Brake <= 5):
+		return refuse("braking in %g s; give 0.1 to 5 s", req.Brake)
 	}
-	clk := s.table.Clock(*q.Rate)
+	clk := s.table.Clock(*req.Rate)
 	if err := s.checkTable(clk.FPS()); err != nil {
 		return err
 	}
@@ -299,7 +299,7 @@ func (s *Sim) Arm(q link.Request) error {
 			return refuse("%s is %.3g %s from the first frame; go there first", a.Name, d, a.Unit)
 		}
 	}
-	s.armed, s.clk, s.mode = q, clk, link.Armed
+	s.armed, s.clk, s.mode = req, clk, link.Armed
 	s.pos = clock.Pos(s.table.Start()) << 32
 	return nil
 }

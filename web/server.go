@@ -62,7 +62,7 @@ func (s *Server) Handler() http.Handler {
 		r.Post("/api/stop", s.stop)
 		r.Get("/api/live", s.live)
 		r.Get("/api/hold", s.hold)
-		r.With(httprate.LimitByIP(6000, time.Minute)).Post("/api/calc/{name}", s.calc)
+		r.With(httprate.LimitBy(6000, time.Minute, httprate.Key("*"))).Post("/api/calc/{name}", s.calc)
 		r.Get("/api/calc", s.calcList)
 	})
 	r.Group(func(r chi.Router) {
