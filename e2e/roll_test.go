@@ -24,14 +24,14 @@ func TestFirstRoll(t *testing.T) {
 	a := start(t)
 	p := a.open("/")
 	p.click("shot-SL-010")
-	p.wait("the score", `document.querySelector('[data-test="staff-track"]')`)
+	p.wait("the score laid out", `document.querySelector('[data-test="staff-track"] .post[data-key="240"] rect')?.getBoundingClientRect().x > 1000`)
 	p.wait("a calm sentence", `document.querySelector('[data-test="sentence"]').textContent.includes('within its limits')`)
 	if n := eval[int](p, `document.querySelectorAll('[data-test="score"] path[data-band="3"]').length`); n != 0 {
 		t.Fatalf("%d ribbons are red before anything was changed", n)
 	}
 
 	// Change the keyframe at 0070 on the track by typing a value at the playhead.
-	p.must(chromedp.Click(chromedp.CSS(`[data-test="staff-track"] .post[data-key="70"]`)))
+	p.must(chromedp.Click(chromedp.CSS(`[data-test="staff-track"] .post[data-key="70"] rect`)))
 	p.wait("the playhead", `document.querySelector('[data-test="counter"]').textContent.trim() === '0070'`)
 	p.enter("value-track", "760")
 	p.wait("a red ribbon", `document.querySelectorAll('[data-test="staff-track"] path[data-band="3"]').length > 0`)

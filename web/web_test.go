@@ -294,3 +294,5 @@ func TestStrangersAreKeptOut(t *testing.T) {
 		t.Errorf("listens beyond loopback: %v", err)
 	}
 }
+
+func fromJSON(b string, into any) error { return json.Unmarshal([]byte(b), into) }

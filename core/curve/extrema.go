@@ -17,12 +17,13 @@ const jumpTolerance = 1e-9
 // value, nowhere else: what happens at the ends is the business of the path.
 func (c *Curve) Jumps(maxOrder int) []Jump {
 	var out []Jump
+	size, _ := c.MaxAbs(0)
 	for order := 0; order <= maxOrder; order++ {
 		scale, _ := c.MaxAbs(order)
 		for i := 1; i < len(c.C); i++ {
 			l := c.C[i-1].At(c.X[i] - c.X[i-1]).Order(order)
 			r := c.C[i].At(0).Order(order)
-			if math.Abs(r-l) > jumpTolerance*max(scale, math.Abs(l), math.Abs(r), 1e-300) && math.Abs(r-l) > c.noise(i, order) {
+			if math.Abs(r-l) > jumpTolerance*max(scale, math.Abs(l), math.Abs(r), 1e-300) && math.Abs(r-l) > c.noise(size, i, order) {
 				out = append(out, Jump{At: c.X[i], Order: order, By: r - l})
 			}
 		}
@@ -30,9 +31,8 @@ func (c *Curve) Jumps(maxOrder int) []Jump {
 	return out
 }
 
-// noise bounds what rounding alone may leave at knot i.
-func (c *Curve) noise(i, order int) float64 {
-	v, _ := c.MaxAbs(0)
+// noise bounds what rounding alone may leave at knot i of a curve of a size.
+func (c *Curve) noise(v float64, i, order int) float64 {
 	h := min(c.X[i]-c.X[i-1], c.X[i+1]-c.X[i])
 	return 1e-12 * v / math.Pow(h, float64(order))
 }

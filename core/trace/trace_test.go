@@ -5,6 +5,7 @@ import (
 	"strings"
 	"testing"
 
+	"keenarc/core/clock"
 	"keenarc/core/lens"
 	"keenarc/core/rig"
 )
@@ -92,5 +93,28 @@ func TestUnseenSaysWhatIsNotSeen(t *testing.T) {
 	}
 	if strings.Contains(s, "Track:") {
 		t.Error("the track's output is seen")
+	}
+}
+
+// Between rows a trace is read straight; outside it has nothing to say.
+func TestAtFrame(t *testing.T) {
+	tr := &Trace{Axes: []string{"track"}, Units: []rig.Ratio{{Num: 2, Den: 1}}, Pos: []clock.Pos{clock.At(10), clock.At(10.75), clock.At(11.25), clock.At(12)},
+		Steps: [][]int32{{0, 512 * 3, 512 * 5, 512 * 9}}} // 512 is one unit
+	got := make([]float64, 1)
+	for frame, want := range map[int]float64{10: 0, 11: 4, 12: 9} {
+		if !tr.AtFrame(got, frame) || math.Abs(got[0]-want) > 1e-12 {
+			t.Errorf("frame %d: %g, want %g", frame, got[0], want)
+		}
+	}
+	for _, f := range []int{9, 13} {
+		if tr.AtFrame(got, f) {
+			t.Errorf("frame %d is outside", f)
+		}
+	}
+	if (&Trace{}).AtFrame(nil, 0) {
+		t.Error("an empty trace has a frame")
+	}
+	if v := tr.Value(0, 3); v != 9 {
+		t.Errorf("row 3 is %g", v)
 	}
 }

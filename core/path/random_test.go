@@ -1,0 +1,109 @@
+package path
+
+import (
+	"encoding/json"
+	"math/rand/v2"
+	"reflect"
+	"testing"
+
+	"keenarc/core/clock"
+	"keenarc/core/curve"
+	"keenarc/core/rig"
+)
+
+// Random edits, good and bad, by two routes: what Apply accepts is in order,
+// compiles, passes through its keyframes and comes back from JSON the same;
+// what it refuses leaves the path alone.
+func TestRandomEdits(t *testing.T) {
+	r := rig.Plank()
+	rng := rand.New(rand.NewPCG(42, 1))
+	axis := func() string { return r.Axes[rng.IntN(len(r.Axes))].ID }
+	ops := []string{"set", "set", "set", "base", "move", "delete", "kind", "segment", "room", "factor", "run"}
+	p := New(r, clock.Rate{Num: 24, Den: 1}, nil)
+	accepted := 0
+	for range 2500 {
+		a := r.Axes[rng.IntN(len(r.Axes))]
+		e := Edit{Op: ops[rng.IntN(len(ops))], Axis: axis(), Frame: float64(rng.IntN(40) * 10), To: float64(rng.IntN(40) * 10),
+			Values: map[string]float64{a.ID: a.Min + (rng.Float64()*1.1-0.05)*(a.Max-a.Min)}, Kind: curve.Kinds[rng.IntN(len(curve.Kinds))],
+			Index: rng.IntN(5), Frames: rng.IntN(20) - 5, Factor: &clock.Rate{Num: int64(rng.IntN(5)), Den: 2}, RunUp: rng.IntN(20), RunOut: rng.IntN(20)}
+		before := p.Clone()
+		q, err := p.Apply(r, e)
+		if !reflect.DeepEqual(before, p) {
+			t.Fatalf("%+v changed the old path", e)
+		}
+		if err != nil {
+			continue
+		}
+		accepted++
+		check(t, q, r)
+		p = q
+	}
+	if accepted < 600 {
+		t.Errorf("only %d edits were accepted", accepted)
+	}
+}
+
+func check(t *testing.T, p *Path, r *rig.Rig) {
+	t.Helper()
+	b, err := json.Marshal(p)
+	if err != nil {
+		t.Fatal(err)
+	}
+	back := &Path{}
+	if err := json.Unmarshal(b, back); err != nil || back.Digest() != p.Digest() {
+		t.Fatalf("JSON does not bring the path back: %v", err)
+	}
+	if _, _, ok := p.Span(); !ok {
+		return
+	}
+	m, err := Compile(p, r)
+	if err != nil {
+		t.Fatalf("an accepted path does not compile: %v", err)
+	}
+	for i, a := range r.Axes {
+		tr := p.Track(a.ID)
+		for n, k := range tr.Keys {
+			if n == len(tr.Keys)-1 && n > 0 {
+				continue // hold ends left-handed at its last keyframe
+			}
+			if got := m.Curves[i].At(k.Frame).P; got-k.Value > 1e-6*(1+abs(k.Value)) || k.Value-got > 1e-6*(1+abs(k.Value)) {
+				t.Fatalf("%s at %g is %g, keyframe %g", a.ID, k.Frame, got, k.Value)
+			}
+		}
+		if len(tr.Keys) == 0 && m.Curves[i].At(float64(m.First)).P != p.Base[a.ID] {
+			t.Fatalf("%s without keyframes leaves its base pose", a.ID)
+		}
+		if m.Curves[i].First() != float64(m.Start()) || m.Curves[i].Last() != float64(m.End()) {
+			t.Fatalf("%s covers %g to %g of the run %d to %d", a.ID, m.Curves[i].First(), m.Curves[i].Last(), m.Start(), m.End())
+		}
+	}
+}
+
+func abs(v float64) float64 {
+	if v < 0 {
+		return -v
+	}
+	return v
+}
+
+func TestWordsOfEdits(t *testing.T) {
+	half := clock.Rate{Num: 1, Den: 2}
+	for want, e := range map[string]Edit{
+		"pan stored at frame 7":               {Op: "set", Frame: 7, Values: map[string]float64{"pan": 1}},
+		"2 axes stored at frame 7.5":          {Op: "set", Frame: 7.5, Values: map[string]float64{"pan": 1, "tilt": 2}},
+		"all axes moved from frame 7 to 9":    {Op: "move", Frame: 7, To: 9},
+		"keyframe at 7 taken out on pan":      {Op: "delete", Frame: 7, Axis: "pan"},
+		"pan runs akima":                      {Op: "kind", Axis: "pan", Kind: curve.Akima},
+		"8 frames of room after 0":            {Op: "room", Frames: 8},
+		"clock × 0.5":                         {Op: "factor", Factor: &half},
+		"run-up 9, run-out 0 frames":          {Op: "run", RunUp: 9},
+		"keyframes from a file":               {Op: "replace"},
+		"undo":                                {Op: "undo"},
+		"pan moved from frame 1 to 2":         {Op: "move", Axis: "pan", Frame: 1, To: 2},
+		"keyframe at 3 taken out on all axes": {Op: "delete", Frame: 3},
+	} {
+		if got := e.Words(); got != want {
+			t.Errorf("%q, want %q", got, want)
+		}
+	}
+}
