@@ -59,7 +59,7 @@ func TestFirstRoll(t *testing.T) {
 		t.Errorf("the verdict is %q", s)
 	}
 	p.key("6")
-	p.wait("the log", `document.querySelector('[data-test="log"]')?.textContent.includes('Rolled pass 2')`)
+	p.wait("the log", `document.querySelector('[data-test="log"]')?.textContent.includes('take 1: stacks, at most')`)
 	p.wait("the takes", `document.querySelectorAll('[data-test="takes"] tbody tr').length === 2`)
 
 	urls, errs := p.seen()

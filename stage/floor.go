@@ -27,6 +27,8 @@ type Floor struct {
 	state   link.State
 	why     string // why there is no rig
 	taking  *taking
+	homer   string // who asked for the homing that goes on, on which shot
+	homing  string
 	holding *Hold
 	subs    map[chan struct{}]bool
 	scribe  chan func(context.Context)
@@ -126,8 +128,12 @@ func (f *Floor) event(c link.Rig, ev link.Event) {
 	switch {
 	case ev.State != nil:
 		f.mu.Lock()
+		was, who, shot := f.state.Mode, f.homer, f.homing
 		f.state = *ev.State
 		f.mu.Unlock()
+		if was == link.Homing && ev.State.Mode == link.Idle {
+			f.note(Entry{Actor: who, ShotID: shot, Kind: "home", Text: homed(ev.State)})
+		}
 		f.notify()
 	case ev.Rows != nil:
 		f.rows(c, ev.Rows)
@@ -135,6 +141,15 @@ func (f *Floor) event(c link.Rig, ev link.Event) {
 		f.takeEnd(c, ev.Take)
 		f.notify()
 	}
+}
+
+func homed(s *link.State) string {
+	for _, ok := range s.Homed {
+		if !ok {
+			return "Homing was stopped; not all axes are homed."
+		}
+	}
+	return "All axes homed."
 }
 
 // Watch returns a channel that is signalled when there is something new, and
@@ -200,6 +215,9 @@ func (f *Floor) Home(ctx context.Context, who, shot string) error {
 	if _, err := f.call(ctx, link.Request{Do: "home"}); err != nil {
 		return err
 	}
+	f.mu.Lock()
+	f.homer, f.homing = who, shot
+	f.mu.Unlock()
 	f.note(Entry{Actor: who, ShotID: shot, Kind: "home", Text: "Homing started on all axes."})
 	return nil
 }

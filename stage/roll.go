@@ -15,6 +15,8 @@ import (
 // taking is a take in progress.
 type taking struct {
 	take   *Take
+	shot   string
+	name   string
 	tr     *trace.Trace
 	stored int // rows handed to the journal
 	done   chan struct{}
@@ -82,7 +84,7 @@ func (f *Floor) Press(ctx context.Context, who, shot string, p *Pass, alive func
 	if err := f.journal.Begin(ctx, t); err != nil {
 		return fail(fmt.Errorf("the take could not be begun: %w", err))
 	}
-	h.take = &taking{take: t, done: make(chan struct{}), tr: &trace.Trace{Axes: t.Axes, Units: t.Units, Steps: make([][]int32, len(t.Axes))}}
+	h.take = &taking{take: t, shot: shot, name: fmt.Sprintf("Pass %d · %s, take %d", p.Number, p.Name, t.Number), done: make(chan struct{}), tr: &trace.Trace{Axes: t.Axes, Units: t.Units, Steps: make([][]int32, len(t.Axes))}}
 	t.Trace = h.take.tr
 	f.mu.Lock()
 	f.taking = h.take
@@ -214,11 +216,11 @@ func (f *Floor) close(c link.Rig, t *taking) {
 		close(t.done)
 		f.notify()
 	})
-	text := "Take finished."
+	text := fmt.Sprintf("%s finished: %d samples.", t.name, t.take.Rows)
 	if t.take.Broken {
-		text = fmt.Sprintf("Take broken off at frame %04.0f: %s.", t.take.Frame, t.take.Why)
+		text = fmt.Sprintf("%s broken off at frame %04.0f: %s.", t.name, t.take.Frame, t.take.Why)
 	}
-	f.note(Entry{Actor: t.take.By, Kind: "take", Text: text})
+	f.note(Entry{Actor: t.take.By, ShotID: t.shot, Kind: "take", Text: text})
 }
 
 // breakOff ends a take whose rig is gone.

@@ -139,7 +139,7 @@ func TestRollAndJudge(t *testing.T) {
 	for _, e := range f.journal.Entries {
 		log += e.Text + "\n"
 	}
-	for _, want := range []string{"Homing started", "Rolled pass 1 · Keeper, take 2", "Take finished."} {
+	for _, want := range []string{"Homing started", "Rolled pass 1 · Keeper, take 2", "All axes homed.", "Pass 1 · Keeper, take 2 finished: 10001 samples."} {
 		if !strings.Contains(log, want) {
 			t.Errorf("the log does not say %q:\n%s", want, log)
 		}

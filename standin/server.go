@@ -7,8 +7,10 @@ import (
 	"fmt"
 	"math"
 	"net"
+	"runtime"
 	"slices"
 	"sync"
+	"syscall"
 	"time"
 
 	"keenarc/link"
@@ -61,28 +63,27 @@ func (s *Server) Run(ctx context.Context) error {
 	}
 }
 
-// loop steps the simulation so that it keeps up with the wall clock.
+// loop steps the simulation so that it keeps up with the wall clock. It has a
+// thread of its own and sleeps in the kernel: the runtime's timers round up to
+// whole milliseconds, which is as long as a tick.
 func (s *Server) loop(ctx context.Context) {
+	runtime.LockOSThread()
 	start := time.Now()
-	next := time.NewTimer(time.Millisecond)
-	defer next.Stop()
 	done, pace := int64(0), int64(s.sim.o.Pace)
-	for {
-		select {
-		case <-ctx.Done():
-			return
-		case <-next.C:
+	for ctx.Err() == nil {
+		if wait := time.Until(start.Add(time.Duration(done+1) * time.Millisecond)); wait > 0 {
+			ts := syscall.NsecToTimespec(wait.Nanoseconds())
+			_ = syscall.Nanosleep(&ts, nil) // woken early by a signal: the loop looks again
 		}
 		elapsed := time.Since(start)
 		due := elapsed.Milliseconds()
-		s.mu.Lock()
 		if due > done { // how late the next millisecond begins
-			late := float64(elapsed.Microseconds() - (done+1)*1000)
-			if s.late = append(s.late, late); len(s.late) > 60_000 {
+			s.mu.Lock()
+			if s.late = append(s.late, float64(elapsed.Microseconds()-(done+1)*1000)); len(s.late) > 60_000 {
 				s.late = s.late[30_000:]
 			}
+			s.mu.Unlock()
 		}
-		s.mu.Unlock()
 		for ; done < due; done++ { // one millisecond at a time, so that words get in between
 			s.mu.Lock()
 			for range pace {
@@ -90,7 +91,6 @@ func (s *Server) loop(ctx context.Context) {
 			}
 			s.mu.Unlock()
 		}
-		next.Reset(time.Until(start.Add(time.Duration(done+1) * time.Millisecond)))
 	}
 }
 

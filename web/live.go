@@ -192,6 +192,7 @@ func (h *holding) press(ctx context.Context) {
 		case t != nil:
 			h.s.changed(h.shot)
 			say(holdSays{Ended: t})
+			h.s.noteVerdict(context.WithoutCancel(ctx), h.who, h.shot, t)
 		}
 	}()
 }

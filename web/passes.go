@@ -6,6 +6,7 @@ import (
 	"net/http"
 	"strconv"
 	"sync"
+	"time"
 
 	"github.com/danielgtaylor/huma/v2"
 
@@ -234,4 +235,25 @@ func (s *Server) judgeNow(ctx context.Context, sh *store.Shot, tv *TakeView, ref
 		}
 	}
 	return j.Take(t, other), nil
+}
+
+// noteVerdict writes into the log how a take compares.
+func (s *Server) noteVerdict(ctx context.Context, who, shot string, t *stage.Take) {
+	ps, err := s.passes(ctx, shot)
+	if err != nil {
+		s.log.Error("verdict not written into the log", "err", err)
+		return
+	}
+	for _, p := range ps {
+		for _, x := range p.Takes {
+			if x.ID != t.ID || x.Finding == nil || x.Finding.Word == "" {
+				continue
+			}
+			f := x.Finding
+			text := fmt.Sprintf("Pass %d · %s, take %d: %s, at most %.2f px against %s.", p.Number, p.Name, x.Number, f.Word, f.WorstPx, f.Against)
+			if err := s.store.AddLog(ctx, stage.Entry{At: time.Now(), Actor: who, ShotID: shot, Kind: "verdict", Text: text}); err != nil {
+				s.log.Error("verdict not written into the log", "err", err)
+			}
+		}
+	}
 }

@@ -15,10 +15,10 @@ const zoom = ref(1);
 const shift = ref<[number, number]>([0, 0]);
 const base = computed(() => {
   const w = Math.max(width.value, 200), h = Math.max(height.value, 120);
-  return Math.min(props.planOnly ? (h - 84) / 1.32 : (h - 98) / 2.04, (w - 16) / (props.planOnly ? 2.86 : 3.25));
+  return Math.min(props.planOnly ? (h - 84) / 1.32 : (h - 98) / 2.04, (w - 16) / (props.planOnly ? 2.92 : 3.25));
 });
 const k = computed(() => base.value * zoom.value);
-const cx = computed(() => width.value / 2 - (props.planOnly ? 1.31 : 1.06) * k.value + shift.value[0]);
+const cx = computed(() => width.value / 2 - (props.planOnly ? 1.36 : 1.06) * k.value + shift.value[0]);
 // Heights: 1.3 m of set above the rail, the dimension lines below it, then 0.74 m of elevation.
 const splitY = computed(() => (props.planOnly ? height.value : Math.round(10 + 1.3 * base.value + 70)));
 const spare = computed(() => (props.planOnly ? Math.max(0, (height.value - 84 - 1.32 * base.value) / 2) : 0));
