@@ -78,6 +78,14 @@ func TestEndsAndSlopes(t *testing.T) {
 	}
 }
 
+func TestBlendedLinear(t *testing.T) {
+	a, _, _ := ask(t, `{"kind":"linear","blend_s":0.5,"rate_hz":10,"keys":{"t_s":[0,1,3],"axes":{"x":[0,5,1]}}}`)
+	x := a.Axes["x"]
+	if x.MaxAcceleration == nil || x.MaxSpeed == nil || x.MaxJerk != nil || x.Speed[0] != 0 || math.Abs(x.Speed[30]) > 1e-12 {
+		t.Errorf("%+v", x)
+	}
+}
+
 func TestMistakesNameTheirField(t *testing.T) {
 	for name, c := range map[string]struct{ q, field string }{
 		"two at one time": {`{"rate_hz":50,"keys":{"t_s":[0,1,1],"axes":{"pan":[0,1,2]}}}`, "keys.t_s[2]"},
@@ -92,6 +100,7 @@ func TestMistakesNameTheirField(t *testing.T) {
 		"NaN":             {`{"rate_hz":50,"keys":{"t_s":[0,NaN],"axes":{"pan":[0,1]}}}`, "request"},
 		"type":            {`{"rate_hz":"fast"}`, "rate_hz"},
 		"slopes":          {`{"kind":"clamped","slopes":{"tilt":[0,0]},"rate_hz":5,"keys":{"t_s":[0,1],"axes":{"pan":[0,1]}}}`, "slopes.tilt"},
+		"blend":           {`{"kind":"smooth","blend_s":1,"rate_hz":5,"keys":{"t_s":[0,1],"axes":{"pan":[0,1]}}}`, "blend_s"},
 		"cut":             {`{"rate_hz":50,`, "request"},
 		"two objects":     {`{"rate_hz":5,"keys":{"t_s":[0],"axes":{"a":[1]}}} {}`, "request"},
 		"overflow":        {`{"rate_hz":5,"keys":{"t_s":[0,1e-300],"axes":{"pan":[0,1e300]}}}`, "keys.t_s[1]"},

@@ -16,6 +16,7 @@ type CurveRequest struct {
 	Kind   curve.Kind            `json:"kind,omitempty" enum:"smooth,through,natural,clamped,monotone,akima,linear,hold" doc:"smooth when left out"`
 	Ends   curve.Ends            `json:"ends,omitempty" enum:"rest,secant,shape" doc:"through: rest (default) or secant; monotone: rest (default) or shape"`
 	Slopes map[string][2]float64 `json:"slopes,omitempty" doc:"clamped: slope per second at the first and last key, by axis; zero when left out"`
+	BlendS float64               `json:"blend_s,omitempty" doc:"linear: seconds of parabolic blend at corners and ends; none when left out"`
 	RateHz float64               `json:"rate_hz" doc:"samples per second"`
 	Keys   CurveKeys             `json:"keys"`
 }
@@ -81,7 +82,7 @@ func runCurve(q *CurveRequest) (*CurveAnswer, error) {
 		}
 	}
 	for _, n := range names {
-		c, err := curve.New(q.Keys.TimesS, q.Keys.Axes[n], curve.Spec{Kind: q.Kind, Ends: q.Ends, Slopes: q.Slopes[n]})
+		c, err := curve.New(q.Keys.TimesS, q.Keys.Axes[n], curve.Spec{Kind: q.Kind, Ends: q.Ends, Slopes: q.Slopes[n], Blend: q.BlendS})
 		if err != nil {
 			return nil, curveError(err, n)
 		}
@@ -101,6 +102,8 @@ func curveError(err error, axis string) error {
 		field = "keys.t_s" + field[1:]
 	case strings.HasPrefix(field, "y"):
 		field = "keys.axes." + axis + field[1:]
+	case field == "blend":
+		field = "blend_s"
 	case field == "slopes":
 		field = "slopes." + axis
 	}

@@ -119,6 +119,50 @@ func clampedSecond(h, d []float64, slope [2]float64) []float64 {
 	return tridiag(lo, di, up, b)
 }
 
+// blended is straight lines with parabolic blends (Biagiotti and Melchiorri):
+// rest, a parabola onto the first line, lines joined by parabolas of length
+// blend around each inner keyframe, a parabola to rest. C¹.
+func blended(x, y []float64, blend float64) ([]float64, []Poly) {
+	n := len(x) - 1
+	h := make([]float64, n)
+	for i := range h {
+		h[i] = x[i+1] - x[i]
+	}
+	w := make([]float64, n+1) // half lengths at inner corners, whole lengths at the ends
+	for i := 1; i < n; i++ {
+		w[i] = min(blend/2, h[i-1]/2, h[i]/2)
+	}
+	w[0], w[n] = min(blend, h[0]/2), min(blend, h[n-1]/2)
+	slope := make([]float64, n)
+	for i := range slope {
+		run := h[i] // the length of line that would cover the same way
+		if i == 0 {
+			run -= w[0] / 2
+		}
+		if i == n-1 {
+			run -= w[n] / 2
+		}
+		slope[i] = (y[i+1] - y[i]) / run
+	}
+	xs, out := []float64{x[0]}, []Poly{}
+	add := func(to float64, p Poly) {
+		if to > xs[len(xs)-1] {
+			xs, out = append(xs, to), append(out, p)
+		}
+	}
+	at := y[0] + mul(slope[0], w[0])/2
+	add(x[0]+w[0], Poly{y[0], 0, slope[0] / mul(2, w[0])})
+	for i := 1; i < n; i++ {
+		add(x[i]-w[i], Poly{at, slope[i-1]})
+		begin := y[i] - mul(slope[i-1], w[i])
+		add(x[i]+w[i], Poly{begin, slope[i-1], (slope[i] - slope[i-1]) / mul(4, w[i])})
+		at = y[i] + mul(slope[i], w[i])
+	}
+	add(x[n]-w[n], Poly{at, slope[n-1]})
+	add(x[n], Poly{y[n] - mul(slope[n-1], w[n])/2, slope[n-1], -slope[n-1] / mul(2, w[n])})
+	return xs, out
+}
+
 // smooth is C² and at rest at both ends in speed and acceleration: cubics
 // inside, a quartic at each end (the extra degree takes up the extra
 // condition), one tridiagonal system for the second derivatives at the inner

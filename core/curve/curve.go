@@ -55,6 +55,10 @@ type Spec struct {
 	Ends     Ends         `json:"ends,omitempty"`
 	Slopes   [2]float64   `json:"slopes,omitzero"` // clamped only: unit per abscissa at the two ends
 	Segments map[int]Kind `json:"segments,omitempty"`
+	// Blend, for linear only, rounds corners with parabolas of this length
+	// (abscissa), centred on the keyframe, and starts and ends at rest. A corner's
+	// keyframe is then passed at a distance; blends shrink where segments are short.
+	Blend float64 `json:"blend,omitempty"`
 }
 
 // Sample is position and first to third derivative by the abscissa.
@@ -86,6 +90,10 @@ func New(x, y []float64, s Spec) (*Curve, error) {
 	if n == 1 {
 		return c.constant(y[0]), nil
 	}
+	if s.Blend > 0 {
+		c.X, c.C = blended(x, y, s.Blend)
+		return c, c.usable()
+	}
 	c.C = pieces(x, y, s.Kind, s)
 	var done map[Kind][]Poly
 	for i := range c.C {
@@ -101,14 +109,22 @@ func New(x, y []float64, s Spec) (*Curve, error) {
 		}
 		c.C[i] = done[k][i]
 	}
+	if err := c.usable(); err != nil {
+		return nil, err
+	}
+	return c, nil
+}
+
+// usable refuses coefficients that are not finite.
+func (c *Curve) usable() error {
 	for i := range c.C {
 		for _, v := range c.C[i] {
-			if math.IsNaN(v) || math.IsInf(v, 0) {
-				return nil, &KeyError{fmt.Sprintf("x[%d]", i+1), "the keyframe is too close to the one before it, or their values too far apart, to compute", "move them apart"}
+			if !finite(v) {
+				return &KeyError{fmt.Sprintf("x[%d]", i+1), "the keyframe is too close to the one before it, or their values too far apart, to compute", "move them apart"}
 			}
 		}
 	}
-	return c, nil
+	return nil
 }
 
 func (c *Curve) constant(v float64) *Curve {
@@ -149,6 +165,14 @@ func checkKeys(x, y []float64, s *Spec) error {
 	}
 	if s.Slopes != [2]float64{} && s.Kind != Clamped {
 		return &KeyError{"slopes", fmt.Sprintf("kind %s takes no end slopes", s.Kind), "use clamped, or leave slopes out"}
+	}
+	switch {
+	case !finite(s.Blend) || s.Blend < 0:
+		return &KeyError{"blend", fmt.Sprintf("%g is not a length", s.Blend), "give zero or more"}
+	case s.Blend > 0 && s.Kind != Linear:
+		return &KeyError{"blend", fmt.Sprintf("kind %s has no corners to blend", s.Kind), "use linear, or leave blend out"}
+	case s.Blend > 0 && len(s.Segments) > 0:
+		return &KeyError{"blend", "single segments are chosen as well", "use blends or segments, not both"}
 	}
 	for i, k := range s.Segments {
 		if i < 0 || i >= max(1, len(x)-1) {

@@ -247,6 +247,38 @@ func TestSegmentOverride(t *testing.T) {
 	}
 }
 
+// Straight lines with blends: C¹, at rest at both ends, on the line between the
+// blends, and a corner passed at Δslope·blend/8.
+func TestBlends(t *testing.T) {
+	for _, cs := range cases {
+		for _, b := range []float64{0.1, 2, 1000} {
+			c, err := New(cs.x, cs.y, Spec{Kind: Linear, Blend: b})
+			if err != nil {
+				t.Fatal(err)
+			}
+			for _, j := range c.Jumps(1) {
+				t.Errorf("%s, blend %g: jump of order %d by %g at %g", cs.name, b, j.Order, j.By, j.At)
+			}
+			v, _ := c.MaxAbs(1)
+			for _, s := range []Sample{c.At(c.First()), c.End()} {
+				if math.Abs(s.V) > 1e-9*(v+1) {
+					t.Errorf("%s, blend %g: not at rest: %+v", cs.name, b, s)
+				}
+			}
+			if p, q := c.At(c.First()).P, c.End().P; !near(p, cs.y[0], 1e-12) || !near(q, cs.y[len(cs.y)-1], 1e-9) {
+				t.Errorf("%s, blend %g: from %g to %g", cs.name, b, p, q)
+			}
+		}
+	}
+	c, _ := New([]float64{0, 10, 20}, []float64{0, 9, 0}, Spec{Kind: Linear, Blend: 2})
+	if s := c.At(5); !near(s.V, 1, 1e-12) || s.A != 0 || !near(s.P, 4, 1e-12) {
+		t.Errorf("on the line: %+v", s)
+	}
+	if s := c.At(10); !near(s.P, 9-2.0*2/8, 1e-12) || !near(s.A, -1, 1e-12) {
+		t.Errorf("at the corner: %+v", s)
+	}
+}
+
 func TestQuinticMeetsBothEnds(t *testing.T) {
 	a, b := Sample{P: 1, V: -2, A: 3}, Sample{P: 4, V: 5, A: -6}
 	p := Quintic(2.5, a, b)
@@ -313,6 +345,9 @@ func TestBadKeysAreNamed(t *testing.T) {
 		{"ends", []float64{0}, []float64{1}, Spec{Kind: Natural, Ends: Rest}, "ends"},
 		{"ends of through", []float64{0}, []float64{1}, Spec{Kind: Through, Ends: Shape}, "ends"},
 		{"slopes", []float64{0}, []float64{1}, Spec{Kind: Smooth, Slopes: [2]float64{1, 0}}, "slopes"},
+		{"blend", []float64{0, 1}, []float64{1, 2}, Spec{Kind: Smooth, Blend: 1}, "blend"},
+		{"blend below zero", []float64{0, 1}, []float64{1, 2}, Spec{Kind: Linear, Blend: -1}, "blend"},
+		{"blend and segments", []float64{0, 1}, []float64{1, 2}, Spec{Kind: Linear, Blend: 1, Segments: map[int]Kind{0: Hold}}, "blend"},
 		{"segment", []float64{0, 1}, []float64{1, 2}, Spec{Segments: map[int]Kind{4: Hold}}, "segments"},
 		{"too close", []float64{0, 5e-324}, []float64{0, 1e300}, Spec{}, "x[1]"},
 	} {

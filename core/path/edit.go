@@ -16,7 +16,8 @@ import (
 //	base     Values              set the pose of axes without keyframes
 //	move     Frame, To, Axis     move a keyframe in time; no axis: all axes
 //	delete   Frame, Axis         take a keyframe out; no axis: all axes
-//	kind     Axis, Kind, Ends    choose how an axis is joined
+//	kind     Axis, Kind, Ends,   choose how an axis is joined; Blend rounds the
+//	         Blend               corners of linear
 //	segment  Axis, Index, Kind   override one segment; no kind: as the axis
 //	room     Frame, Frames       move all keyframes after Frame later
 //	factor   Factor              choose the clock the plan is checked on
@@ -30,6 +31,7 @@ type Edit struct {
 	Values map[string]float64 `json:"values,omitempty"`
 	Kind   curve.Kind         `json:"kind,omitempty"`
 	Ends   curve.Ends         `json:"ends,omitempty"`
+	Blend  float64            `json:"blend,omitempty"`
 	Index  int                `json:"index,omitempty"`
 	Frames int                `json:"frames,omitempty"`
 	Factor *clock.Rate        `json:"factor,omitempty"`
@@ -177,7 +179,7 @@ func (p *Path) setKind(e Edit) error {
 		return bad("axis", fmt.Sprintf("there is no axis %q", e.Axis), "name an axis of the rig")
 	}
 	if e.Op == "kind" {
-		t.Kind, t.Ends = e.Kind, e.Ends
+		t.Kind, t.Ends, t.Blend = e.Kind, e.Ends, e.Blend
 		return nil
 	}
 	if e.Index < 0 || e.Index >= len(t.Keys)-1 {

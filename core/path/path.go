@@ -35,6 +35,7 @@ type Track struct {
 	Kind     curve.Kind         `json:"kind"`
 	Ends     curve.Ends         `json:"ends,omitempty"`
 	Segments map[int]curve.Kind `json:"segments,omitempty"`
+	Blend    float64            `json:"blend,omitempty"` // linear: frames of blend at corners
 	Keys     []Key              `json:"keys"`
 }
 
@@ -224,7 +225,7 @@ func (t *Track) curve() (*curve.Curve, error) {
 	for i, k := range t.Keys {
 		x[i], y[i] = k.Frame, k.Value
 	}
-	c, err := curve.New(x, y, curve.Spec{Kind: t.Kind, Ends: t.Ends, Segments: t.Segments})
+	c, err := curve.New(x, y, curve.Spec{Kind: t.Kind, Ends: t.Ends, Segments: t.Segments, Blend: t.Blend})
 	if ke, ok := err.(*curve.KeyError); ok {
 		return nil, bad(t.Axis+"."+ke.Field, ke.Wrong, ke.Want)
 	}

@@ -192,6 +192,18 @@ func TestRefusals(t *testing.T) {
 	}
 }
 
+// Linear is sealed once its corners are blended.
+func TestBlendedLinearIsSealed(t *testing.T) {
+	p, r := demo(t)
+	q, err := p.Apply(r, path.Edit{Op: "kind", Axis: "tilt", Kind: curve.Linear, Blend: 12})
+	if err != nil {
+		t.Fatal(err)
+	}
+	if _, err := Make(q, r); err != nil {
+		t.Error(err)
+	}
+}
+
 func TestRoundingHalfToEven(t *testing.T) {
 	u := rig.Ratio{Num: 1, Den: 1 << 17} // one unit is half of 2⁻¹⁶ step
 	for v, want := range map[float64]int64{1: 0, 3: 2, 5: 2, 7: 4, -1: 0, -3: -2, -5: -2} {

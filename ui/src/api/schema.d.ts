@@ -362,6 +362,8 @@ export interface components {
         };
         Edit: {
             axis?: string;
+            /** Format: double */
+            blend?: number;
             ends?: string;
             factor?: components["schemas"]["Rate"];
             /** Format: double */
@@ -880,6 +882,8 @@ export interface components {
         };
         Track: {
             axis: string;
+            /** Format: double */
+            blend?: number;
             ends?: string;
             keys: components["schemas"]["Key"][];
             kind: string;

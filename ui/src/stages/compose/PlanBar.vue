@@ -28,6 +28,14 @@ function setKind(e: Event): void {
 function setEnds(e: Event): void {
   set({ op: "kind", axis: shot.selected?.id, kind: track.value?.kind as Kind, ends: (e.target as HTMLSelectElement).value as Edit["ends"] }, "Ends changed.");
 }
+function setBlend(e: Event): void {
+  const v = Number((e.target as HTMLInputElement).value);
+  if (!(v >= 0)) {
+    shot.trouble = "Blend: give a number of frames, zero or more.";
+    return;
+  }
+  set({ op: "kind", axis: shot.selected?.id, kind: "linear", blend: v }, v > 0 ? `Corners blended over ${v} frames.` : "Corners as they are.");
+}
 function setSegment(e: Event): void {
   const kind = (e.target as HTMLSelectElement).value as Kind | "";
   set({ op: "segment", axis: shot.selected?.id, index: segment.value, kind: kind || undefined }, "Segment changed.");
@@ -61,7 +69,8 @@ async function pick(): Promise<void> {
     <label>{{ shot.selected?.name }} runs
       <select class="field" data-test="kind" :value="track?.kind" @change="setKind"><option v-for="k in kinds" :key="k">{{ k }}</option></select></label>
     <label v-if="ends.length">ends <select class="field" :value="track?.ends || 'rest'" @change="setEnds"><option v-for="k in ends" :key="k">{{ k }}</option></select></label>
-    <label v-if="segment >= 0">this leg
+    <label v-if="track?.kind === 'linear'">blend <input class="field num" :value="track.blend ?? 0" inputmode="decimal" @change="setBlend" /> frames</label>
+    <label v-if="segment >= 0 && !track?.blend">this leg
       <select class="field" :value="segmentKind" @change="setSegment"><option value="">as the axis</option><option v-for="k in kinds" :key="k">{{ k }}</option></select></label>
     <label>clock × <input class="field num" data-test="factor" inputmode="decimal" :value="factor" @change="setFactor" /></label>
        <span v-if="shot.view.path.run_up || shot.view.path.run_out" class="quiet">run-up {{ shot.view.path.run_up }}, run-out {{ shot.view.path.run_out }} frames</span>
@@ -82,4 +91,5 @@ async function pick(): Promise<void> {
 .gap { flex: 1; }
 .hide { position: absolute; width: 1px; height: 1px; opacity: 0; pointer-events: none; }
 .lead kbd { border-color: var(--sheet); }
+@media (max-width: 1180px) { .bar { flex-wrap: wrap; row-gap: 3px; overflow: hidden; } .gap { display: none; } }
 </style>
