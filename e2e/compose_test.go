@@ -208,6 +208,12 @@ func TestFilesOnCompose(t *testing.T) {
 		p.shot(filepath.Join(dir, "crowded.png"))
 	}
 
+	// A keyframe between frames is reached and shown exactly.
+	p.focusStaff("track")
+	p.key("f")
+	p.chord("]", "BracketRight", 221, 0)
+	p.wait("the keyframe at 30.5", `document.querySelector('[data-test="counter"]').textContent.trim() === '0030.5' && document.querySelector('[data-test="value-track"]').value === '225.0'`)
+
 	// A fresh shot is empty and says what to do; K stores the first keyframe.
 	p.must(chromedp.Navigate(a.Addr + "/"))
 	p.wait("the shelf", `document.querySelector('.new')`)

@@ -105,8 +105,8 @@ func (s *Server) passRoutes(api huma.API) {
 	})
 }
 
-// passes judges every ended take: against the seal, and against the first
-// whole take of the lowest other pass on the same seal.
+// passes judges every ended take: against the seal, and against the reference
+// take of the same seal.
 func (s *Server) passes(ctx context.Context, shot string) ([]PassView, error) {
 	sh, err := s.store.Shot(ctx, shot)
 	if err != nil {
@@ -155,13 +155,13 @@ type refTake struct {
 	id, words string
 }
 
-// reference is the first whole take of the lowest-numbered other pass on the
-// take's own seal; for takes of that lowest pass itself there is none.
+// reference is the take that all others on the same seal are laid over: the
+// first whole one of the lowest-numbered pass. For itself there is none.
 func reference(ps []store.Pass, takes []store.TakeLine, t *store.TakeLine) *refTake {
 	for _, p := range ps {
 		for _, o := range takes {
 			if o.PassID == p.ID && o.SealID == t.SealID && o.Ended && !o.Broken {
-				if p.ID == t.PassID {
+				if o.ID == t.ID {
 					return nil
 				}
 				return &refTake{o.ID, fmt.Sprintf("pass %d, take %d", p.Number, o.Number)}

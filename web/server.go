@@ -7,6 +7,7 @@ import (
 	"errors"
 	"io/fs"
 	"log/slog"
+	"net"
 	"net/http"
 	"reflect"
 	"strings"
@@ -55,7 +56,7 @@ func New(s *store.Store, f *stage.Floor, log *slog.Logger) *Server {
 // Handler is everything: API, sockets, interface.
 func (s *Server) Handler() http.Handler {
 	r := chi.NewRouter()
-	r.Use(middleware.Recoverer, secure)
+	r.Use(middleware.Recoverer, loopbackOnly, secure)
 	guard := http.NewCrossOriginProtection()
 	r.Group(func(r chi.Router) { // neither session nor database
 		r.Use(guard.Handler)
@@ -90,6 +91,22 @@ func (s *Server) API(r chi.Router) huma.API {
 		api.OpenAPI().Components.Schemas.Schema(t, true, "") // the sockets' messages, for the interface's types
 	}
 	return api
+}
+
+// loopbackOnly answers only when it was asked by a name of this machine, so
+// that a strange name that was made to point here gets nothing.
+func loopbackOnly(next http.Handler) http.Handler {
+	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		host := r.Host
+		if h, _, err := net.SplitHostPort(host); err == nil {
+			host = h
+		}
+		if ip := net.ParseIP(strings.Trim(host, "[]")); host != "localhost" && (ip == nil || !ip.IsLoopback()) {
+			http.Error(w, "this application answers on this machine only", http.StatusForbidden)
+			return
+		}
+		next.ServeHTTP(w, r)
+	})
 }
 
 // secure sets the headers that keep the page to itself.

@@ -64,6 +64,7 @@ func (s *Server) shotRoutes(api huma.API) {
 		return &body[[]store.Seal]{v}, s.fail(err)
 	})
 	huma.Register(api, op(api, "pose", http.MethodPost, "/api/shots/{id}/pose", "Where the camera would be"), s.pose)
+	huma.Register(api, op(api, "pose-at", http.MethodGet, "/api/shots/{id}/pose", "The plan's pose at any frame"), s.poseAt)
 	huma.Register(api, op(api, "log", http.MethodGet, "/api/shots/{id}/log", "The log, newest first"), func(ctx context.Context, in *struct {
 		ID     string `path:"id" format:"uuid"`
 		Before int64  `query:"before"`
@@ -207,6 +208,35 @@ func (s *Server) pose(ctx context.Context, in *struct {
 		out.Values[a.ID] = q[i]
 	}
 	out.View = viewAt(sh, scale, q)
+	return &body[*PosedView]{out}, nil
+}
+
+func (s *Server) poseAt(ctx context.Context, in *struct {
+	ID    string  `path:"id" format:"uuid"`
+	Frame float64 `query:"frame" required:"true"`
+}) (*body[*PosedView], error) {
+	v, err := s.store.Shot(ctx, in.ID)
+	if err != nil {
+		return nil, s.fail(err)
+	}
+	d, err := s.store.Draft(ctx, in.ID)
+	if err != nil {
+		return nil, s.fail(err)
+	}
+	m, err := path.Compile(d.Path, v.Rig)
+	if err != nil {
+		return nil, s.fail(err)
+	}
+	scale, err := lens.NewScale(v.Lens.Marks)
+	if err != nil {
+		return nil, s.fail(err)
+	}
+	q := make([]float64, len(v.Rig.Axes))
+	m.Values(q, in.Frame)
+	out := &PosedView{Values: map[string]float64{}, View: viewAt(v, scale, q)}
+	for i, a := range v.Rig.Axes {
+		out.Values[a.ID] = q[i]
+	}
 	return &body[*PosedView]{out}, nil
 }
 

@@ -232,6 +232,10 @@ func TestKeyframeFiles(t *testing.T) {
 	if v := view(t, b); code != 200 || v.Last != 90 || len(v.Path.Tracks[0].Keys) != 3 || len(v.Path.Tracks[4].Keys) != 2 {
 		t.Fatalf("%d %.300s", code, b)
 	}
+	// A keyframe between frames, and the pose at any frame.
+	if code, b := do("GET", "/api/shots/"+id+"/pose?frame=37.5", ""); code != 200 || !strings.Contains(b, `"track":300`) {
+		t.Errorf("pose at 37.5: %d %.200s", code, b)
+	}
 	for name, c := range map[string]struct{ body, rev, want string }{
 		"picture":    {"\x89PNG\r\n\x1a\n\x00", "1", "not text"},
 		"same frame": {"frame,track_mm\n0,100\n0,200\n", "1", "Line 3, column track_mm"},
@@ -275,6 +279,14 @@ func TestStrangersAreKeptOut(t *testing.T) {
 	if code, _ := do("POST", "/api/stop", "", "Sec-Fetch-Site", "cross-site", "Origin", "http://elsewhere.example"); code != 403 {
 		t.Errorf("another site's page may post: %d", code)
 	}
+	q, err := http.NewRequest("GET", addr+"/api/shelf", nil)
+	if err != nil {
+		t.Fatal(err)
+	}
+	q.Host = "rebound.example"
+	if r, err := http.DefaultClient.Do(q); err != nil || r.StatusCode != 403 {
+		t.Errorf("a strange name is answered: %v %v", r, err)
+	}
 	if code, _ := do("POST", "/api/stop", ""); code != 204 {
 		t.Errorf("stop without a session: %d", code)
 	}
@@ -289,7 +301,7 @@ func TestStrangersAreKeptOut(t *testing.T) {
 	if code, b := do("GET", "/shot/anything/compose", ""); code != 200 || !strings.Contains(b, `id="app"`) {
 		t.Errorf("a deep link: %d %.100s", code, b)
 	}
-	err := Run(context.Background(), Options{Listen: "0.0.0.0:0", Out: io.Discard, Log: slog.Default()})
+	err = Run(context.Background(), Options{Listen: "0.0.0.0:0", Out: io.Discard, Log: slog.Default()})
 	if err == nil || !strings.Contains(err.Error(), "only loopback") {
 		t.Errorf("listens beyond loopback: %v", err)
 	}

@@ -199,7 +199,8 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        get?: never;
+        /** The plan's pose at any frame */
+        get: operations["pose-at"];
         put?: never;
         /** Where the camera would be */
         post: operations["pose"];
@@ -1305,6 +1306,39 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PassView"][];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "pose-at": {
+        parameters: {
+            query: {
+                frame: number;
+            };
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PosedView"];
                 };
             };
             /** @description Error */

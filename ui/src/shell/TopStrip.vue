@@ -56,7 +56,7 @@ const words = computed(() => {
       <div class="cell drive" :data-drive="live.drive"><span class="small quiet">drives</span><b>{{ live.drive }}</b></div>
     </template>
     <div v-else class="cell ready"><strong>The bookshelf</strong><span class="quiet small">productions and their shots</span></div>
-    <button class="stop" data-test="stop" @click="stopNow(hold.release)">STOP<span>Esc · not an E-stop</span></button>
+    <button class="stop" data-test="stop" @click="stopNow(hold.release, (t) => (shot.trouble = t))">STOP<span>Esc · not an E-stop</span></button>
   </header>
 </template>
 

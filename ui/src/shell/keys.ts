@@ -18,7 +18,7 @@ export function useKeys(): { onKey: (e: KeyboardEvent) => void; onEscape: (e: Ke
   const router = useRouter();
 
   function onEscape(e: KeyboardEvent): void {
-    if (e.key === "Escape") stopNow(hold.release);
+    if (e.key === "Escape") stopNow(hold.release, (t) => (shot.trouble = t));
   }
 
   function onKey(e: KeyboardEvent): void {
@@ -85,8 +85,11 @@ export function useKeys(): { onKey: (e: KeyboardEvent) => void; onEscape: (e: Ke
   return { onKey, onEscape };
 }
 
-// Stop needs no session, lease or answer from anything but the rig.
-export function stopNow(release: () => void): void {
+// Stop needs no session, lease or answer from anything but the rig. What went
+// wrong is said, since somebody must then reach for the hardware stop.
+export function stopNow(release: () => void, say: (text: string) => void): void {
   release();
-  void fetch("/api/stop", { method: "POST", keepalive: true }).catch(() => undefined);
+  fetch("/api/stop", { method: "POST", keepalive: true })
+    .then(async (r) => { if (!r.ok && r.status !== 404) say(await r.text()); })
+    .catch(() => say("Stop could not be sent: the application does not answer. Use the hardware stop."));
 }

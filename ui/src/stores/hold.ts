@@ -47,7 +47,11 @@ export const useHold = defineStore("hold", () => {
   }
 
   function press(): void {
-    if (held.value || !ws || ws.readyState !== WebSocket.OPEN || document.hidden) return;
+    if (held.value || document.hidden) return;
+    if (!ws || ws.readyState !== WebSocket.OPEN) {
+      says.value = "The hold is not connected yet. Let go and try again in a moment.";
+      return;
+    }
     held.value = true;
     says.value = "";
     ws.send(JSON.stringify({ press: true }));

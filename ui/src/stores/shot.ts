@@ -21,6 +21,7 @@ export const useShot = defineStore("shot", () => {
   const pass = ref("");
   const pending = ref<Record<string, number>>({});
   const pendingView = shallowRef<View | null>(null);
+  const exact = shallowRef<{ frame: number; values: Record<string, number>; view: View } | null>(null);
   let queue: Promise<unknown> = Promise.resolve();
 
   const axes = computed(() => view.value?.rig.axes ?? []);
@@ -36,15 +37,27 @@ export const useShot = defineStore("shot", () => {
   });
   const values = computed<Record<string, number>>(() => {
     const out: Record<string, number> = {};
-    axes.value.forEach((a, i) => (out[a.id] = pending.value[a.id] ?? view.value?.plot.values[i]?.[index.value] ?? 0));
+    const e = exact.value?.frame === frame.value ? exact.value.values : null;
+    axes.value.forEach((a, i) => (out[a.id] = pending.value[a.id] ?? e?.[a.id] ?? view.value?.plot.values[i]?.[index.value] ?? 0));
     return out;
   });
-  const camera = computed<View | null>(() => pendingView.value ?? view.value?.plot.views[index.value] ?? null);
+  const camera = computed<View | null>(() => pendingView.value ?? (exact.value?.frame === frame.value ? exact.value.view : null) ?? view.value?.plot.views[index.value] ?? null);
   const isPending = computed(() => Object.keys(pending.value).length > 0);
 
   function take(v: ShotView): void {
     view.value = v;
     if (v.id === id.value) trouble.value = "";
+    exact.value = null;
+    void lookExactly();
+  }
+
+  // Where the plot has no sample of its own (long moves, keyframes between
+  // frames), the pose at the playhead is asked for.
+  async function lookExactly(): Promise<void> {
+    const v = view.value, f = frame.value;
+    if (!v || v.empty || (v.plot.step === 1 && Number.isInteger(f))) return;
+    const r = await api.GET("/api/shots/{id}/pose", { params: { path: { id: v.id }, query: { frame: f } } }).catch(() => ({ data: undefined }));
+    if (r.data && frame.value === f) exact.value = { frame: f, ...r.data };
   }
 
   async function load(shot: string): Promise<void> {
@@ -136,10 +149,12 @@ export const useShot = defineStore("shot", () => {
   }
 
   function go(f: number): void {
-    const to = Math.min(Math.max(Math.round(f), start.value - farthest), start.value + farthest);
+    const onKey = axes.value.some((a) => keyAt(a.id, f));
+    const to = Math.min(Math.max(onKey ? f : Math.round(f), start.value - farthest), start.value + farthest);
     if (to !== frame.value) drop();
     frame.value = to;
     remember();
+    void lookExactly();
   }
 
   function select(i: number): void {
@@ -198,6 +213,8 @@ export const useShot = defineStore("shot", () => {
 });
 
 export function four(f: number): string {
-  const n = Math.round(Math.abs(f)).toString().padStart(4, "0");
+  const whole = Math.trunc(Math.abs(f));
+  const part = +(Math.abs(f) - whole).toFixed(2);
+  const n = whole.toString().padStart(4, "0") + (part > 0 && part < 1 ? part.toString().slice(1) : "");
   return f < 0 ? `-${n}` : n;
 }

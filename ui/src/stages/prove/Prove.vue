@@ -18,7 +18,9 @@ const findings = computed<Finding[]>(() => {
   const jumps = rep.axes.flatMap((a) => a.jumps.map((j) => ({ ...j, axis: a.axis })));
   const hard = jumps.filter((j) => j.order < 2);
   v.analysis.sentences.forEach((text, i) => out.push({ text, frame: rep.violations[i]?.at ?? hard[i - rep.violations.length]?.at ?? null, remedies: i === 0 ? v.analysis.remedies : [], kind: "stop" }));
-  for (const j of jumps.filter((q) => q.order === 2)) out.push({ text: `${name(j.axis)}: acceleration steps at ${four(j.at)}; the mount feels a knock. Smooth has no such steps.`, frame: j.at, remedies: [], kind: "note" });
+  const knocks = jumps.filter((q) => q.order === 2);
+  if (knocks.length > 12) out.push({ text: `Acceleration steps at ${knocks.length} keyframes; the mount feels a knock at each. Smooth has no such steps.`, frame: knocks[0]?.at ?? null, remedies: [], kind: "note" });
+  else for (const j of knocks) out.push({ text: `${name(j.axis)}: acceleration steps at ${four(j.at)}; the mount feels a knock. Smooth has no such steps.`, frame: j.at, remedies: [], kind: "note" });
   if (!out.some((f) => f.kind === "stop")) {
     for (const a of [...rep.axes].sort((p, q) => q.share - p.share)) out.push({ text: `${name(a.axis)} uses at most ${Math.ceil(a.share * 100)}% of its limits${a.share > 0 ? `, at ${four(a.share_at)}` : ""}.`, frame: a.share > 0 ? a.share_at : null, remedies: [], kind: "fine" });
     const b = v.braking;
