@@ -2,9 +2,12 @@ package store
 
 import (
 	"bufio"
+	"bytes"
 	"context"
 	"encoding/json"
+	"errors"
 	"fmt"
+	"io"
 	"log/slog"
 	"os"
 	"path/filepath"
@@ -121,11 +124,11 @@ func (j *Journal) Drain(ctx context.Context) error {
 	}
 	defer f.Close()
 	in := bufio.NewReader(f)
-	n := 0
-	for {
+	for n := 0; ; n++ {
 		line, err := in.ReadBytes('\n')
-		if err != nil {
-			break
+		if err != nil { // a last line without its end was never answered for
+			j.log.Info("the database is back; the spool is stored", "entries", n)
+			return os.Remove(j.file)
 		}
 		var x spooled
 		if err := json.Unmarshal(line, &x); err != nil {
@@ -136,12 +139,26 @@ func (j *Journal) Drain(ctx context.Context) error {
 		err = j.apply(try, x)
 		cancel()
 		if err != nil {
-			return fmt.Errorf("the spool waits, %d of its entries are stored: %w", n, err)
+			return errors.Join(fmt.Errorf("the spool waits, %d of its entries are stored: %w", n, err), j.keepRest(line, in))
 		}
-		n++
 	}
-	j.log.Info("the database is back; the spool is stored", "entries", n)
-	return os.Remove(j.file)
+}
+
+// keepRest leaves in the spool what is not stored yet, so that nothing is
+// stored twice.
+func (j *Journal) keepRest(first []byte, rest io.Reader) error {
+	tmp, err := os.Create(j.file + ".rest")
+	if err != nil {
+		return err
+	}
+	defer tmp.Close()
+	if _, err := io.Copy(tmp, io.MultiReader(bytes.NewReader(first), rest)); err != nil {
+		return err
+	}
+	if err := tmp.Sync(); err != nil {
+		return err
+	}
+	return os.Rename(tmp.Name(), j.file)
 }
 
 // Run drains the spool every second until the context ends.

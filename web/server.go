@@ -47,6 +47,10 @@ func New(s *store.Store, f *stage.Floor, log *slog.Logger) *Server {
 	sm.Lifetime = 30 * 24 * time.Hour
 	sm.Cookie.Name = "keenarc"
 	sm.Cookie.SameSite = http.SameSiteStrictMode
+	sm.ErrorFunc = func(w http.ResponseWriter, _ *http.Request, err error) {
+		log.Error("session", "err", err)
+		problem(w, huma.Error503ServiceUnavailable("The database cannot be reached. Nothing was changed; try again in a moment."))
+	}
 	if s != nil {
 		sm.Store = pgxstore.NewWithCleanupInterval(s.Pool, 0)
 	}

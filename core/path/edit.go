@@ -20,11 +20,12 @@ import (
 //	         Blend               corners of linear
 //	segment  Axis, Index, Kind   override one segment; no kind: as the axis
 //	room     Frame, Frames       move all keyframes after Frame later
+//	rate     Rate                choose the path's own rate
 //	factor   Factor              choose the clock the plan is checked on
 //	run      RunUp, RunOut       frames to gather and lose speed in
 //	replace  Tracks              put whole tracks in place of the old ones
 type Edit struct {
-	Op     string             `json:"op" enum:"set,base,move,delete,kind,segment,room,factor,run,replace"`
+	Op     string             `json:"op" enum:"set,base,move,delete,kind,segment,room,rate,factor,run,replace"`
 	Axis   string             `json:"axis,omitempty"`
 	Frame  float64            `json:"frame,omitempty"`
 	To     float64            `json:"to,omitempty"`
@@ -35,6 +36,7 @@ type Edit struct {
 	Index  int                `json:"index,omitempty"`
 	Frames int                `json:"frames,omitempty"`
 	Factor *clock.Rate        `json:"factor,omitempty"`
+	Rate   *clock.Rate        `json:"rate,omitempty"`
 	RunUp  int                `json:"run_up,omitempty"`
 	RunOut int                `json:"run_out,omitempty"`
 	Tracks []Track            `json:"tracks,omitempty"`
@@ -65,6 +67,10 @@ func (e Edit) Words() string {
 	case "factor":
 		if e.Factor != nil {
 			return fmt.Sprintf("clock × %.4g", e.Factor.Float())
+		}
+	case "rate":
+		if e.Rate != nil {
+			return fmt.Sprintf("rate %.5g fps", e.Rate.Float())
 		}
 	case "run":
 		return fmt.Sprintf("run-up %d, run-out %d frames", e.RunUp, e.RunOut)
@@ -99,6 +105,11 @@ func (p *Path) Apply(r *rig.Rig, e Edit) (*Path, error) {
 			return nil, bad("factor", "it is missing", "give num and den")
 		}
 		q.Factor = *e.Factor
+	case "rate":
+		if e.Rate == nil {
+			return nil, bad("rate", "it is missing", "give num and den")
+		}
+		q.Rate = *e.Rate
 	case "run":
 		q.RunUp, q.RunOut = e.RunUp, e.RunOut
 	case "replace":
@@ -110,7 +121,7 @@ func (p *Path) Apply(r *rig.Rig, e Edit) (*Path, error) {
 			}
 		}
 	default:
-		err = bad("op", fmt.Sprintf("%q is not an edit", e.Op), "use set, base, move, delete, kind, segment, room, factor, run or replace")
+		err = bad("op", fmt.Sprintf("%q is not an edit", e.Op), "use set, base, move, delete, kind, segment, room, rate, factor, run or replace")
 	}
 	if err != nil {
 		return nil, err

@@ -146,6 +146,9 @@ func (p *Path) Check(r *rig.Rig) error {
 	if err := p.Rate.Check("rate"); err != nil {
 		return bad("rate", fmt.Sprintf("%d/%d is not a rate", p.Rate.Num, p.Rate.Den), "give two whole numbers above zero")
 	}
+	if f := p.Rate.Float(); f > 1000 || f < 0.01 {
+		return bad("rate", fmt.Sprintf("%g frames per second", f), "give 0.01 to 1000")
+	}
 	if err := p.Factor.Check("factor"); err != nil || p.Factor.Float() > 1000 || p.Factor.Float() < 0.001 {
 		return bad("factor", fmt.Sprintf("%d/%d is out of bounds", p.Factor.Num, p.Factor.Den), "give a factor from 0.001 to 1000")
 	}

@@ -84,6 +84,8 @@ func TestRefusedEditsLeaveThePathAsItWas(t *testing.T) {
 		"ends":         {Edit{Op: "kind", Axis: "track", Kind: curve.Through, Ends: curve.Shape}, "track.ends"},
 		"segment":      {Edit{Op: "segment", Axis: "track", Index: 1, Kind: curve.Hold}, "index"},
 		"factor":       {Edit{Op: "factor", Factor: &clock.Rate{Num: 1, Den: 0}}, "factor"},
+		"no rate":      {Edit{Op: "rate"}, "rate"},
+		"rate":         {Edit{Op: "rate", Rate: &clock.Rate{Num: 5000, Den: 1}}, "rate"},
 		"run":          {Edit{Op: "run", RunUp: -1}, "run_up"},
 		"op":           {Edit{Op: "jiggle"}, "op"},
 		"replace":      {Edit{Op: "replace", Tracks: []Track{{Axis: "boom"}}}, "axis"},
@@ -127,6 +129,16 @@ func TestRunUpJoins(t *testing.T) {
 	l, rr := c.At(-1e-9), c.At(0)
 	if math.Abs(l.V-rr.V) > 1e-6 || math.Abs(l.A-rr.A) > 1e-6 {
 		t.Errorf("joint: %+v against %+v", l, rr)
+	}
+}
+
+func TestRateIsThePathsOwn(t *testing.T) {
+	p, r := plan(t, set(0, map[string]float64{"track": 100}), Edit{Op: "rate", Rate: &clock.Rate{Num: 24000, Den: 1001}})
+	if got := p.Clock().FPS(); math.Abs(got-24000.0/1001) > 1e-12 {
+		t.Errorf("%g fps", got)
+	}
+	if q, _ := p.Apply(r, Edit{Op: "rate", Rate: &clock.Rate{Num: 25, Den: 1}}); q.Digest() == p.Digest() {
+		t.Error("another rate is another path")
 	}
 }
 

@@ -375,7 +375,8 @@ export interface components {
             index?: number;
             kind?: string;
             /** @enum {string} */
-            op: "set" | "base" | "move" | "delete" | "kind" | "segment" | "room" | "factor" | "run" | "replace";
+            op: "set" | "base" | "move" | "delete" | "kind" | "segment" | "room" | "rate" | "factor" | "run" | "replace";
+            rate?: components["schemas"]["Rate"];
             /** Format: int64 */
             run_out?: number;
             /** Format: int64 */

@@ -28,6 +28,17 @@ function setKind(e: Event): void {
 function setEnds(e: Event): void {
   set({ op: "kind", axis: shot.selected?.id, kind: track.value?.kind as Kind, ends: (e.target as HTMLSelectElement).value as Edit["ends"] }, "Ends changed.");
 }
+const usual = ["24/1", "25/1", "30/1", "24000/1001", "30000/1001", "48/1", "50/1", "60/1", "12/1"];
+const rate = computed(() => { const r = shot.view?.path.rate; return r ? `${r.num}/${r.den}` : "24/1"; });
+const rates = computed(() => (usual.includes(rate.value) ? usual : [rate.value, ...usual]));
+function rateName(r: string): string {
+  const [n = 24, d = 1] = r.split("/").map(Number);
+  return `${+(n / d).toFixed(3)} fps`;
+}
+function setRate(e: Event): void {
+  const [num = 24, den = 1] = (e.target as HTMLSelectElement).value.split("/").map(Number);
+  set({ op: "rate", rate: { num, den } }, "Rate changed.");
+}
 function setBlend(e: Event): void {
   const v = Number((e.target as HTMLInputElement).value);
   if (!(v >= 0)) {
@@ -72,6 +83,7 @@ async function pick(): Promise<void> {
     <label v-if="track?.kind === 'linear'">blend <input class="field num" :value="track.blend ?? 0" inputmode="decimal" @change="setBlend" /> frames</label>
     <label v-if="segment >= 0 && !track?.blend">this leg
       <select class="field" :value="segmentKind" @change="setSegment"><option value="">as the axis</option><option v-for="k in kinds" :key="k">{{ k }}</option></select></label>
+    <label>rate <select class="field" data-test="rate" :value="rate" @change="setRate"><option v-for="r in rates" :key="r" :value="r">{{ rateName(r) }}</option></select></label>
     <label>clock × <input class="field num" data-test="factor" inputmode="decimal" :value="factor" @change="setFactor" /></label>
        <span v-if="shot.view.path.run_up || shot.view.path.run_out" class="quiet">run-up {{ shot.view.path.run_up }}, run-out {{ shot.view.path.run_out }} frames</span>
     <span class="gap" />

@@ -26,6 +26,8 @@ function says(p: PassView): { text: string; tone: string } {
   if (!t) return { text: "—", tone: "quiet" };
   if (!t.ended) return { text: "rolling …", tone: "now" };
   const f = t.finding;
+  const now = shot.view?.seal?.short;
+  if (t.seal_short !== now) return { text: `${f?.word || "rolled"} on an older path, ${t.seal_short}`, tone: "quiet" };
   if (t.broken) return { text: `broken off at ${four(t.frame)}`, tone: "over" };
   if (!f?.word) return { text: "the one others lie over", tone: "quiet" };
   return { text: `${f.word} ${f.worst_px.toFixed(2)} px`, tone: f.word === "stacks" ? "good" : "over" };
