@@ -47,6 +47,10 @@ type View struct {
 	SharpM [2]float64 `json:"sharp_m" doc:"nearest and farthest sharp distance; 9999 is infinity"`
 }
 
+// maxBrakePreview is the longest move, in frames, whose braking is worked out
+// after every edit; sealing works it out for any.
+const maxBrakePreview = 20_000
+
 // maxPlot is the most samples of a plot.
 const maxPlot = 6000
 
@@ -94,7 +98,7 @@ func (s *Server) viewOf(ctx context.Context, sh *store.Shot, d *store.Draft) (*S
 		return nil, err
 	}
 	v.Analysis, v.First, v.Last = a, m.First, m.Last
-	if a.Report.OK() {
+	if a.Report.OK() && m.End()-m.Start() <= maxBrakePreview {
 		if b, err := limit.Brake(m, sh.Rig, v.FPS); err == nil {
 			v.Braking = b
 		}

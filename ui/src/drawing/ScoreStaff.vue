@@ -133,7 +133,8 @@ function key(e: KeyboardEvent): void {
 .strong { font-weight: 700; }
 .lab { font-size: 11px; fill: var(--quiet); }
 html.paper .lab { fill: #4d5a67; }
-.lab.over { fill: var(--over); }
+html .lab.over { fill: var(--over); }
+html.paper .lab.over { fill: var(--over); }
 .val { font-size: 11px; }
 .halo { paint-order: stroke; stroke: var(--sheet); stroke-width: 3px; }
 .selected .halo { stroke: var(--wash); }

@@ -175,9 +175,10 @@ const round = (m: number): number => Math.round(m * 1000) / 1000;
         <template v-if="camera"><path :d="`M${X(camera.at_m[0] ?? 0)} ${EY(camera.at_m[2] ?? 0)}V${EY(shot.rig.height_m)}`" stroke="var(--ink)" stroke-width="2" /><circle :cx="X(camera.at_m[0] ?? 0)" :cy="EY(camera.at_m[2] ?? 0)" r="7" fill="var(--sheet)" stroke="var(--now)" stroke-width="3" />
           <path :d="`M${X(2.42)} ${EY(0)}V${EY(camera.at_m[2] ?? 0)}m-4 0h8M${X(2.42) - 4} ${EY(0)}h8`" stroke="var(--quiet)" fill="none" /><text :x="X(2.42) + 8" :y="EY((camera.at_m[2] ?? 0) / 2) + 4" class="lab">{{ round(camera.at_m[2] ?? 0).toFixed(2) }} m</text></template>
         <path :d="`M0 ${splitY}H${width}`" stroke="var(--ink)" />
+        <rect x="6" :y="splitY + 4" width="172" height="22" fill="var(--sheet)" />
         <text x="12" :y="splitY + 20" class="capt">ELEVATION</text><text x="92" :y="splitY + 20" class="lab">from the front</text>
       </g>
-      <text x="12" y="22" class="capt">PLAN</text><text x="52" y="22" class="lab">from above</text>
+      <rect x="6" y="6" width="112" height="22" fill="var(--sheet)" /><text x="12" y="22" class="capt">PLAN</text><text x="52" y="22" class="lab">from above</text>
       <g :transform="`translate(${width - bar * k - 16} ${splitY - 14})`"><path :d="`M0 0H${bar * k}M0 -4v8M${bar * k} -4v8`" stroke="var(--ink)" stroke-width="2" /><text x="2" y="-7" class="lab">{{ bar }} m</text></g>
     </svg>
     <div class="zoom"><button class="btn slim" aria-label="Larger" @click="scale(1.3, width / 2, planY - k * 0.4)">+</button><button class="btn slim" aria-label="Smaller" @click="scale(1 / 1.3, width / 2, planY - k * 0.4)">−</button><button class="btn slim" @click="fit">fit</button></div>

@@ -22,7 +22,7 @@ const findings = computed<Finding[]>(() => {
   if (knocks.length > 12) out.push({ text: `Acceleration steps at ${knocks.length} keyframes; the mount feels a knock at each. Smooth has no such steps.`, frame: knocks[0]?.at ?? null, remedies: [], kind: "note" });
   else for (const j of knocks) out.push({ text: `${name(j.axis)}: acceleration steps at ${four(j.at)}; the mount feels a knock. Smooth has no such steps.`, frame: j.at, remedies: [], kind: "note" });
   if (!out.some((f) => f.kind === "stop")) {
-    for (const a of [...rep.axes].sort((p, q) => q.share - p.share)) out.push({ text: `${name(a.axis)} uses at most ${Math.ceil(a.share * 100)}% of its limits${a.share > 0 ? `, at ${four(a.share_at)}` : ""}.`, frame: a.share > 0 ? a.share_at : null, remedies: [], kind: "fine" });
+    for (const a of [...rep.axes].sort((p, q) => q.share - p.share)) out.push({ text: `${name(a.axis)} uses at most ${Math.ceil(a.share * 100)}% of its limits${a.share > 0 ? `, at ${four(Math.round(a.share_at))}` : ""}.`, frame: a.share > 0 ? a.share_at : null, remedies: [], kind: "fine" });
     const b = v.braking;
     if (b) out.push({ text: `Let go anywhere, the rig stops on its path within ${b.seconds} s, ${b.frames.toFixed(1)} frames and ${b.travel_m.toFixed(2)} m, using at most ${Math.ceil(b.worst_share * 100)}% of a rated limit (${name(b.worst_axis)} at ${four(b.worst_frame)}).`, frame: b.worst_frame, remedies: [], kind: "fine" });
   }
@@ -77,7 +77,7 @@ function show(f: number | null): void {
           <span class="mark" aria-hidden="true">{{ f.kind === "stop" ? "■" : f.kind === "note" ? "▲" : "✓" }}</span>
           <div><div>{{ f.text }}</div>
             <button v-for="r in f.remedies" :key="r.kind" class="btn slim" @click="press(r)">{{ r.text }}</button></div>
-          <button v-if="f.frame !== null" class="link" @click="show(f.frame)">{{ four(f.frame) }}</button>
+          <button v-if="f.frame !== null" class="link" @click="show(f.frame)">{{ four(Math.round(f.frame)) }}</button>
         </li>
       </ol>
       <p class="quiet small">Checked: speed, acceleration and range of every axis, exactly; steps at keyframes; braking from every frame. Not checked yet: collisions, framing, focus along the move. Walk the move with the set dressed before anybody stands in it.</p>
