@@ -2,8 +2,7 @@ package e2e
 
 import (
 	"math"
-	"testing"
-)
+	"testing")
 
 // One millimetre on the track moves the subject in the finder by the predicted
 // pixels: focal length ÷ sensor width × picture width × 1 mm × cos(pan) ÷ depth.
@@ -18,9 +17,8 @@ func TestOneMillimetreInTheFinder(t *testing.T) {
 	p.enter("value-tilt", "0")
 	p.enter("value-roll", "0")
 	mark := func(track string) float64 {
-		was := eval[float64](p, `Number(document.querySelector('[data-test="mark"]').dataset.x)`)
 		p.enter("value-track", track)
-		p.wait("the finder to follow", `Number(document.querySelector('[data-test="mark"]').dataset.x) !== `+jsNumber(was))
+		p.wait("the finder to follow", `Number(document.querySelector('[data-test="mark"]').dataset.from) === 0.`+track)
 		return eval[float64](p, `Number(document.querySelector('[data-test="mark"]').dataset.x)`)
 	}
 	x0, x1 := mark("760"), mark("761")

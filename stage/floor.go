@@ -31,7 +31,7 @@ type Floor struct {
 	homing  string
 	holding *Hold
 	subs    map[chan struct{}]bool
-	scribe  chan func(context.Context)
+	scribe  *scribe
 }
 
 // Snapshot is what the floor knows now.
@@ -47,20 +47,16 @@ var ErrNoRig = errors.New("the rig is not seen; check its power and cable")
 
 // NewFloor prepares a floor for the rig that dial reaches.
 func NewFloor(dial func(context.Context) (link.Rig, error), j Journal, log *slog.Logger) *Floor {
-	return &Floor{dial: dial, journal: j, log: log, why: "looking for the rig", subs: map[chan struct{}]bool{}, scribe: make(chan func(context.Context), 4096)}
+	return &Floor{dial: dial, journal: j, log: log, why: "looking for the rig", subs: map[chan struct{}]bool{}, scribe: newScribe()}
 }
 
 // Run keeps the connection up until the context ends. Takes in progress are
 // written down before it returns.
 func (f *Floor) Run(ctx context.Context) error {
 	var wg sync.WaitGroup
-	wg.Go(func() {
-		for job := range f.scribe {
-			job(context.WithoutCancel(ctx))
-		}
-	})
+	wg.Go(func() { f.scribe.run(context.WithoutCancel(ctx)) })
 	defer wg.Wait()
-	defer close(f.scribe)
+	defer f.scribe.close()
 	for {
 		err := f.session(ctx)
 		if ctx.Err() != nil {
@@ -104,22 +100,37 @@ func (f *Floor) session(ctx context.Context) error {
 	f.mu.Unlock()
 	f.resume(hello, c)
 	f.notify()
-	alive := time.NewTicker(link.BeatMS * time.Millisecond)
-	defer alive.Stop()
+	var wg sync.WaitGroup
+	defer wg.Wait()
+	sign, over := context.WithCancel(ctx)
+	defer over()
+	wg.Go(func() { keepAlive(sign, c) })
 	for {
 		select {
 		case <-ctx.Done():
 			_, _ = c.Call(context.WithoutCancel(hello), link.Request{Do: "stop"})
 			return ctx.Err()
-		case <-alive.C:
-			if err := c.Send(link.Request{Do: "alive"}); err != nil {
-				return err
-			}
 		case ev, ok := <-c.Events():
 			if !ok {
 				return link.ErrGone
 			}
 			f.event(c, ev)
+		}
+	}
+}
+
+// keepAlive gives the lease holder's sign of life, apart from all other work.
+func keepAlive(ctx context.Context, c link.Rig) {
+	tk := time.NewTicker(link.BeatMS * time.Millisecond)
+	defer tk.Stop()
+	for {
+		select {
+		case <-ctx.Done():
+			return
+		case <-tk.C:
+			if c.Send(link.Request{Do: "alive"}) != nil {
+				return // the reading side sees the loss too
+			}
 		}
 	}
 }
@@ -262,14 +273,9 @@ func (f *Floor) WaitIdle(ctx context.Context) error {
 // note hands an entry to the scribe; the log never holds up a movement.
 func (f *Floor) note(e Entry) {
 	e.At = time.Now()
-	f.write(func(ctx context.Context) {
+	f.scribe.add(func(ctx context.Context) {
 		if err := f.journal.Log(ctx, e); err != nil {
 			f.log.Error("log entry not written", "text", e.Text, "err", err)
 		}
 	})
-}
-
-func (f *Floor) write(job func(context.Context)) {
-	defer func() { _ = recover() }() // closed while the application ends
-	f.scribe <- job
 }

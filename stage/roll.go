@@ -161,7 +161,7 @@ func (f *Floor) store(c link.Rig, t *taking, n int) {
 	for a := range cols {
 		cols[a] = t.tr.Steps[a][from:n]
 	}
-	f.write(func(ctx context.Context) {
+	f.scribe.add(func(ctx context.Context) {
 		if err := f.journal.Rows(ctx, t.take, from, pos, cols); err != nil {
 			f.log.Error("trace not written; the rig keeps it", "take", t.take.ID, "err", err)
 			return
@@ -209,7 +209,7 @@ func (f *Floor) close(c link.Rig, t *taking) {
 		f.store(c, t, len(t.tr.Pos))
 	}
 	t.take.Ended, t.take.Rows = true, len(t.tr.Pos)
-	f.write(func(ctx context.Context) {
+	f.scribe.add(func(ctx context.Context) {
 		if err := f.journal.End(ctx, t.take); err != nil {
 			f.log.Error("take's end not written", "take", t.take.ID, "err", err)
 		}

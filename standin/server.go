@@ -63,9 +63,15 @@ func (s *Server) Run(ctx context.Context) error {
 	}
 }
 
+// maxStall is the most milliseconds that are caught up with.
+const maxStall = 20
+
 // loop steps the simulation so that it keeps up with the wall clock. It has a
 // thread of its own and sleeps in the kernel: the runtime's timers round up to
-// whole milliseconds, which is as long as a tick.
+// whole milliseconds, which is as long as a tick. When the machine it shares
+// with other work holds it up for longer than maxStall, its own time stands
+// still meanwhile, as a real rig's would not run on without its controller:
+// words that wait in the wire are then not taken for silence.
 func (s *Server) loop(ctx context.Context) {
 	runtime.LockOSThread()
 	start := time.Now()
@@ -83,6 +89,10 @@ func (s *Server) loop(ctx context.Context) {
 				s.late = s.late[30_000:]
 			}
 			s.mu.Unlock()
+		}
+		if stall := due - done - maxStall; stall > 0 {
+			start = start.Add(time.Duration(stall) * time.Millisecond)
+			due -= stall
 		}
 		for ; done < due; done++ { // one millisecond at a time, so that words get in between
 			s.mu.Lock()

@@ -9,7 +9,7 @@ const box = ref<HTMLElement | null>(null);
 const canvas = ref<HTMLCanvasElement | null>(null);
 const scene = shallowRef<FinderScene | null>(null);
 const trouble = ref("");
-const mark = ref<{ x: number; y: number; size: number } | null>(null);
+const mark = ref<{ x: number; y: number; size: number; from: number } | null>(null);
 const { width, height } = useElementSize(box);
 
 // The picture's own shape inside the box.
@@ -25,7 +25,8 @@ const along = (d: number): number => 1 - Math.min(1, 0.4 / Math.max(d, 0.4));
 
 function draw(): void {
   if (!scene.value || !props.camera || picture.value.w < 10) return;
-  mark.value = scene.value.draw(props.camera, picture.value.w, picture.value.h);
+  const m = scene.value.draw(props.camera, picture.value.w, picture.value.h);
+  mark.value = m && { ...m, from: props.camera.at_m[0] ?? 0 };
 }
 
 // Drawing takes at most a third of the page's time, however slow the machine:
@@ -63,7 +64,7 @@ watch(() => props.shot.set, () => { scene.value?.build(props.shot); draw(); });
     <svg :width="width" :height="height" aria-hidden="true">
       <g :transform="`translate(${picture.x} ${picture.y})`">
         <rect :x="picture.w * 0.05" :y="picture.h * 0.05" :width="picture.w * 0.9" :height="picture.h * 0.9" fill="none" stroke="var(--glass)" stroke-width="1.2" stroke-dasharray="2 4" />
-        <path v-if="mark" data-test="mark" :data-x="mark.x" :data-width="picture.w" :d="`M${mark.x - mark.size} ${mark.y - mark.size + 9}v-9h9M${mark.x + mark.size - 9} ${mark.y - mark.size}h9v9M${mark.x + mark.size} ${mark.y + mark.size - 9}v9h-9M${mark.x - mark.size + 9} ${mark.y + mark.size}h-9v-9`" fill="none" stroke="var(--glass)" stroke-width="2" />
+        <path v-if="mark" data-test="mark" :data-x="mark.x" :data-from="mark.from" :data-width="picture.w" :d="`M${mark.x - mark.size} ${mark.y - mark.size + 9}v-9h9M${mark.x + mark.size - 9} ${mark.y - mark.size}h9v9M${mark.x + mark.size} ${mark.y + mark.size - 9}v9h-9M${mark.x - mark.size + 9} ${mark.y + mark.size}h-9v-9`" fill="none" stroke="var(--glass)" stroke-width="2" />
         <g :transform="`translate(${picture.w * 0.07} ${picture.h * 0.9})`">
           <path :d="`M0 0H${picture.w * 0.86}`" stroke="var(--glass)" stroke-width="1" opacity=".8" />
           <rect :x="along(sharp[0] ?? 0) * picture.w * 0.86" y="-4" :width="Math.max(2, (along(sharp[1] ?? 0) - along(sharp[0] ?? 0)) * picture.w * 0.86)" height="8" fill="var(--glass)" opacity=".4" />
