@@ -2,7 +2,8 @@ package e2e
 
 import (
 	"math"
-	"testing")
+	"testing"
+)
 
 // One millimetre on the track moves the subject in the finder by the predicted
 // pixels: focal length ÷ sensor width × picture width × 1 mm × cos(pan) ÷ depth.
