@@ -22,8 +22,8 @@ import (
 	cdppage "github.com/chromedp/cdproto/page"
 	"github.com/chromedp/chromedp"
 
+	"keenarc/journal"
 	"keenarc/link"
-	"keenarc/stage"
 	"keenarc/store"
 	"keenarc/web"
 )
@@ -304,7 +304,7 @@ func (a *app) rigWait(what string, ok func(link.State, bool) bool) {
 }
 
 // newest is the newest ended take with its trace, once there are so many.
-func (a *app) newest(t *testing.T, count int) *stage.Take {
+func (a *app) newest(t *testing.T, count int) *journal.Take {
 	t.Helper()
 	for late := time.Now().Add(30 * time.Second); ; {
 		lines, err := a.Store.Takes(t.Context(), a.shot)

@@ -15,6 +15,8 @@ import (
 	"strings"
 	"unicode/utf8"
 
+	"keenarc/core/clock"
+	"keenarc/core/curve"
 	"keenarc/core/lens"
 	"keenarc/core/path"
 	"keenarc/core/rig"
@@ -81,6 +83,37 @@ func ReadKeys(in io.Reader, r *rig.Rig, scale *lens.Scale) ([]path.Track, error)
 		return nil, &PlaceError{Wrong: "there is no keyframe in it", Want: "give at least one row with a frame and a value"}
 	}
 	return tracks, nil
+}
+
+// PlanFromKeys reads a keyframe file into a path for a rig.
+func PlanFromKeys(in io.Reader, r *rig.Rig, l *lens.Package, rate clock.Rate, kind curve.Kind) (*path.Path, error) {
+	scale, err := lens.NewScale(l.Marks)
+	if err != nil {
+		return nil, err
+	}
+	tracks, err := ReadKeys(in, r, scale)
+	if err != nil {
+		return nil, err
+	}
+	for i := range tracks {
+		tracks[i].Kind = kind
+	}
+	return path.New(r, rate, BasePose(r, scale)).Apply(r, path.Edit{Op: "replace", Tracks: tracks})
+}
+
+// BasePose is where axes without keyframes stand: level, in the middle of the
+// rail, focused at 1.2 m.
+func BasePose(r *rig.Rig, scale *lens.Scale) map[string]float64 {
+	out := map[string]float64{}
+	for _, a := range r.Axes {
+		switch {
+		case a.ID == "focus":
+			out[a.ID] = scale.Ring(1.2)
+		case a.Unit == rig.MM:
+			out[a.ID] = (a.Min + a.Max) / 2
+		}
+	}
+	return out
 }
 
 type column struct {

@@ -9,6 +9,7 @@ import (
 	"time"
 
 	"keenarc/core/rig"
+	"keenarc/journal"
 	"keenarc/link"
 )
 
@@ -17,7 +18,7 @@ import (
 // from several goroutines. Run owns every goroutine and waits for them.
 type Floor struct {
 	dial    func(context.Context) (link.Rig, error)
-	journal Journal
+	journal journal.Journal
 	log     *slog.Logger
 
 	mu      sync.Mutex
@@ -46,7 +47,7 @@ type Snapshot struct {
 var ErrNoRig = errors.New("the rig is not seen; check its power and cable")
 
 // NewFloor prepares a floor for the rig that dial reaches.
-func NewFloor(dial func(context.Context) (link.Rig, error), j Journal, log *slog.Logger) *Floor {
+func NewFloor(dial func(context.Context) (link.Rig, error), j journal.Journal, log *slog.Logger) *Floor {
 	return &Floor{dial: dial, journal: j, log: log, why: "looking for the rig", subs: map[chan struct{}]bool{}, scribe: newScribe()}
 }
 
@@ -143,7 +144,7 @@ func (f *Floor) event(c link.Rig, ev link.Event) {
 		f.state = *ev.State
 		f.mu.Unlock()
 		if was == link.Homing && ev.State.Mode == link.Idle {
-			f.note(Entry{Actor: who, ShotID: shot, Kind: "home", Text: homed(ev.State)})
+			f.note(journal.Entry{Actor: who, ShotID: shot, Kind: "home", Text: homed(ev.State)})
 		}
 		f.notify()
 	case ev.Rows != nil:
@@ -229,7 +230,7 @@ func (f *Floor) Home(ctx context.Context, who, shot string) error {
 	f.mu.Lock()
 	f.homer, f.homing = who, shot
 	f.mu.Unlock()
-	f.note(Entry{Actor: who, ShotID: shot, Kind: "home", Text: "Homing started on all axes."})
+	f.note(journal.Entry{Actor: who, ShotID: shot, Kind: "home", Text: "Homing started on all axes."})
 	return nil
 }
 
@@ -238,14 +239,14 @@ func (f *Floor) GoTo(ctx context.Context, who, shot, text string, to map[string]
 	if _, err := f.call(ctx, link.Request{Do: "goto", To: to}); err != nil {
 		return err
 	}
-	f.note(Entry{Actor: who, ShotID: shot, Kind: "go-to", Text: text})
+	f.note(journal.Entry{Actor: who, ShotID: shot, Kind: "go-to", Text: text})
 	return nil
 }
 
 // Stop slows whatever moves. It needs no lease and no database.
 func (f *Floor) Stop(ctx context.Context, who string) error {
 	_, err := f.call(ctx, link.Request{Do: "stop"})
-	f.note(Entry{Actor: who, Kind: "stop", Text: "Stop was pressed."})
+	f.note(journal.Entry{Actor: who, Kind: "stop", Text: "Stop was pressed."})
 	return err
 }
 
@@ -271,7 +272,7 @@ func (f *Floor) WaitIdle(ctx context.Context) error {
 }
 
 // note hands an entry to the scribe; the log never holds up a movement.
-func (f *Floor) note(e Entry) {
+func (f *Floor) note(e journal.Entry) {
 	e.At = time.Now()
 	f.scribe.add(func(ctx context.Context) {
 		if err := f.journal.Log(ctx, e); err != nil {

@@ -6,6 +6,7 @@ import (
 	"keenarc/core/rig"
 	"keenarc/core/seal"
 	"keenarc/core/trace"
+	"keenarc/journal"
 )
 
 // ThresholdPx is the largest error at which passes stack, unless the user sets another.
@@ -37,7 +38,7 @@ func NewJudge(r *rig.Rig, l *lens.Package, set *geom.Set, t *seal.Table, thresho
 }
 
 // Take judges a take; ref is the reference take of another pass, or nil.
-func (j *Judge) Take(t, ref *Take) *Finding {
+func (j *Judge) Take(t, ref *journal.Take) *Finding {
 	f := &Finding{TakeID: t.ID, Deviation: j.j.Compare(trace.Sealed{Table: j.table}, t.Trace, j.table.First, j.table.Last, j.px)}
 	if ref != nil {
 		f.Against = ref.ID

@@ -24,6 +24,7 @@ import (
 	"keenarc/core/seal"
 	"keenarc/core/trace"
 	"keenarc/exchange"
+	"keenarc/journal"
 	"keenarc/link"
 )
 
@@ -93,37 +94,6 @@ var (
 // Rigs are the machines the application knows by id.
 func Rigs() map[string]*rig.Rig { return map[string]*rig.Rig{"plank": rig.Plank()} }
 
-// PlanFromKeys reads a keyframe file into a path for a rig.
-func PlanFromKeys(in io.Reader, r *rig.Rig, l *lens.Package, rate clock.Rate, kind curve.Kind) (*path.Path, error) {
-	scale, err := lens.NewScale(l.Marks)
-	if err != nil {
-		return nil, err
-	}
-	tracks, err := exchange.ReadKeys(in, r, scale)
-	if err != nil {
-		return nil, err
-	}
-	for i := range tracks {
-		tracks[i].Kind = kind
-	}
-	return path.New(r, rate, BasePose(r, scale)).Apply(r, path.Edit{Op: "replace", Tracks: tracks})
-}
-
-// BasePose is where axes without keyframes stand: level, in the middle of the
-// rail, focused at 1.2 m.
-func BasePose(r *rig.Rig, scale *lens.Scale) map[string]float64 {
-	out := map[string]float64{}
-	for _, a := range r.Axes {
-		switch {
-		case a.ID == "focus":
-			out[a.ID] = scale.Ring(1.2)
-		case a.Unit == rig.MM:
-			out[a.ID] = (a.Min + a.Max) / 2
-		}
-	}
-	return out
-}
-
 // Roll does the whole job without a browser or a database: reads keyframes,
 // checks, seals, starts a stand-in, homes, goes to the first frame, rolls the
 // passes and judges them. It returns the verdict's word.
@@ -136,7 +106,7 @@ func Roll(ctx context.Context, o RollOptions) (string, error) {
 		return "", fmt.Errorf("%w: --passes: %d; give 1 to 50", ErrBadInput, o.Passes)
 	}
 	l, set := lens.Demo(), geom.HarbourSet()
-	p, err := PlanFromKeys(o.Keys, r, l, o.FPS, o.Kind)
+	p, err := exchange.PlanFromKeys(o.Keys, r, l, o.FPS, o.Kind)
 	if err != nil {
 		return "", fmt.Errorf("%w: %w", ErrBadInput, err)
 	}
@@ -156,7 +126,7 @@ func Roll(ctx context.Context, o RollOptions) (string, error) {
 		return "", err
 	}
 	defer si.Close()
-	j := &Memory{}
+	j := &journal.Memory{}
 	f := NewFloor(func(ctx context.Context) (link.Rig, error) { return link.Dial(ctx, si.Addr) }, j, o.Log)
 	run, stop := context.WithCancel(ctx)
 	ended := make(chan error, 1)
@@ -200,7 +170,7 @@ func checkAndSeal(out io.Writer, p *path.Path, r *rig.Rig) (*seal.Table, *limit.
 	return t, b, nil
 }
 
-func rollPasses(ctx context.Context, f *Floor, o RollOptions, table *seal.Table, brk *limit.Braking) ([]*Take, error) {
+func rollPasses(ctx context.Context, f *Floor, o RollOptions, table *seal.Table, brk *limit.Braking) ([]*journal.Take, error) {
 	const who = "command line"
 	if err := f.waitFor(ctx, func(s Snapshot) bool { return s.Connected && s.State.N > 0 }); err != nil {
 		return nil, err
@@ -212,7 +182,7 @@ func rollPasses(ctx context.Context, f *Floor, o RollOptions, table *seal.Table,
 		return nil, err
 	}
 	fmt.Fprintln(o.Out, "homed     all axes")
-	var takes []*Take
+	var takes []*journal.Take
 	for n := 1; n <= o.Passes; n++ {
 		p := &Pass{ID: strconv.Itoa(n), Name: "pass", Number: n, Table: table, Factor: o.Factor, BrakeS: brk.Seconds}
 		if err := f.GoTo(ctx, who, "", "To the first frame.", FirstPose(p)); err != nil {
@@ -237,7 +207,7 @@ func rollPasses(ctx context.Context, f *Floor, o RollOptions, table *seal.Table,
 
 // rollHeld rolls with this process as the hold: it beats while it runs, and
 // an interrupt lets go.
-func (f *Floor) rollHeld(ctx context.Context, who string, p *Pass) (*Take, error) {
+func (f *Floor) rollHeld(ctx context.Context, who string, p *Pass) (*journal.Take, error) {
 	h, err := f.Press(ctx, who, "", p, func() bool { return ctx.Err() == nil })
 	if err != nil {
 		return nil, err
@@ -274,14 +244,14 @@ func (f *Floor) waitFor(ctx context.Context, ok func(Snapshot) bool) error {
 	return nil
 }
 
-func verdict(o RollOptions, r *rig.Rig, l *lens.Package, set *geom.Set, table *seal.Table, takes []*Take) (string, error) {
+func verdict(o RollOptions, r *rig.Rig, l *lens.Package, set *geom.Set, table *seal.Table, takes []*journal.Take) (string, error) {
 	j, err := NewJudge(r, l, set, table, ThresholdPx)
 	if err != nil {
 		return "", err
 	}
 	word := trace.Stacks
 	for i, t := range takes {
-		var ref *Take
+		var ref *journal.Take
 		if i > 0 {
 			ref = takes[0]
 		}

@@ -9,12 +9,13 @@ import (
 
 	"keenarc/core/seal"
 	"keenarc/core/trace"
+	"keenarc/journal"
 	"keenarc/link"
 )
 
 // taking is a take in progress.
 type taking struct {
-	take   *Take
+	take   *journal.Take
 	shot   string
 	name   string
 	tr     *trace.Trace
@@ -74,7 +75,7 @@ func (f *Floor) Press(ctx context.Context, who, shot string, p *Pass, alive func
 			return fail(fmt.Errorf("the rig holds %s where %s was sent; load it again", r.Print, print))
 		}
 	}
-	t := &Take{ID: NewID(), PassID: p.ID, By: who, Started: time.Now(), Print: print, LastBeat: -1, BrakeAt: -1}
+	t := &journal.Take{ID: journal.NewID(), PassID: p.ID, By: who, Started: time.Now(), Print: print, LastBeat: -1, BrakeAt: -1}
 	for _, a := range rg.Axes {
 		t.Axes, t.Units = append(t.Axes, a.ID), append(t.Units, a.StepsPerUnit)
 	}
@@ -98,7 +99,7 @@ func (f *Floor) Press(ctx context.Context, who, shot string, p *Pass, alive func
 		f.finish(h.take, err.Error())
 		return nil, err
 	}
-	f.note(Entry{Actor: who, ShotID: shot, Kind: "roll", Text: fmt.Sprintf("Rolled pass %d · %s, take %d.", p.Number, p.Name, t.Number)})
+	f.note(journal.Entry{Actor: who, ShotID: shot, Kind: "roll", Text: fmt.Sprintf("Rolled pass %d · %s, take %d.", p.Number, p.Name, t.Number)})
 	f.notify()
 	return h, nil
 }
@@ -121,7 +122,7 @@ func (h *Hold) Release() {
 func (h *Hold) Done() <-chan struct{} { return h.take.done }
 
 // Take is the take of this hold; complete once Done is closed.
-func (h *Hold) Take() *Take { return h.take.take }
+func (h *Hold) Take() *journal.Take { return h.take.take }
 
 // rows adds a stretch of trace to the take in progress and hands full seconds
 // to the journal.
@@ -220,7 +221,7 @@ func (f *Floor) close(c link.Rig, t *taking) {
 	if t.take.Broken {
 		text = fmt.Sprintf("%s broken off at frame %04.0f: %s.", t.name, t.take.Frame, t.take.Why)
 	}
-	f.note(Entry{Actor: t.take.By, ShotID: t.shot, Kind: "take", Text: text})
+	f.note(journal.Entry{Actor: t.take.By, ShotID: t.shot, Kind: "take", Text: text})
 }
 
 // breakOff ends a take whose rig is gone.

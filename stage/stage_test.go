@@ -22,6 +22,8 @@ import (
 	"keenarc/core/seal"
 	"keenarc/core/trace"
 	"keenarc/examples"
+	"keenarc/exchange"
+	"keenarc/journal"
 	"keenarc/link"
 	"keenarc/standin"
 )
@@ -32,7 +34,7 @@ var quiet = slog.New(slog.NewTextHandler(io.Discard, nil))
 type floor struct {
 	*Floor
 	t       *testing.T
-	journal *Memory
+	journal *journal.Memory
 	pass    *Pass
 	rig     *rig.Rig
 	cut     func() // cuts the connection, which comes back by itself
@@ -50,7 +52,7 @@ func newFloor(t *testing.T, pace int) *floor {
 	rigCtx, kill := context.WithCancel(ctx)
 	var wg sync.WaitGroup
 	wg.Go(func() { _ = s.Run(rigCtx) })
-	f := &floor{t: t, journal: &Memory{}, rig: r, kill: kill}
+	f := &floor{t: t, journal: &journal.Memory{}, rig: r, kill: kill}
 	var mu sync.Mutex
 	var last link.Rig
 	f.Floor = NewFloor(func(ctx context.Context) (link.Rig, error) {
@@ -66,7 +68,7 @@ func newFloor(t *testing.T, pace int) *floor {
 	f.cut = func() { mu.Lock(); defer mu.Unlock(); last.Close() }
 	wg.Go(func() { _ = f.Run(ctx) })
 	t.Cleanup(func() { stop(); wg.Wait() })
-	p, err := PlanFromKeys(bytes.NewReader(examples.HarbourApproach), r, lens.Demo(), clock.Rate{Num: 24, Den: 1}, curve.Smooth)
+	p, err := exchange.PlanFromKeys(bytes.NewReader(examples.HarbourApproach), r, lens.Demo(), clock.Rate{Num: 24, Den: 1}, curve.Smooth)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -112,7 +114,7 @@ func yes() bool { return true }
 
 func TestRollAndJudge(t *testing.T) {
 	f := newFloor(t, 20)
-	var takes []*Take
+	var takes []*journal.Take
 	for range 2 {
 		f.atFirst()
 		take, err := f.rollHeld(context.Background(), "ann", f.pass)

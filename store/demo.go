@@ -11,7 +11,8 @@ import (
 	"keenarc/core/rig"
 	"keenarc/core/trace"
 	"keenarc/examples"
-	"keenarc/stage"
+	"keenarc/exchange"
+	"keenarc/journal"
 )
 
 func traceAt(tick int64) *trace.Trace { return &trace.Trace{Tick: tick} }
@@ -24,11 +25,11 @@ func (s *Store) LoadDemo(ctx context.Context) error {
 		return err
 	}
 	r, l, set := rig.Plank(), lens.Demo(), geom.HarbourSet()
-	p, err := stage.PlanFromKeys(bytes.NewReader(examples.HarbourApproach), r, l, clock.Rate{Num: 24, Den: 1}, curve.Smooth)
+	p, err := exchange.PlanFromKeys(bytes.NewReader(examples.HarbourApproach), r, l, clock.Rate{Num: 24, Den: 1}, curve.Smooth)
 	if err != nil {
 		return err
 	}
-	prod := Production{ID: stage.NewID(), Number: 1, Title: "The Salt Lantern", Place: "Stage 2, Fennel Row Studios"}
+	prod := Production{ID: journal.NewID(), Number: 1, Title: "The Salt Lantern", Place: "Stage 2, Fennel Row Studios"}
 	if err := s.AddProduction(ctx, prod); err != nil {
 		return err
 	}
@@ -41,8 +42,8 @@ func (s *Store) LoadDemo(ctx context.Context) error {
 		if i == 3 {
 			f = 3
 		}
-		passes = append(passes, Pass{stage.NewID(), i + 1, x[0], x[1], 1, f})
+		passes = append(passes, Pass{journal.NewID(), i + 1, x[0], x[1], 1, f})
 	}
-	sh := &Shot{ID: stage.NewID(), Code: "SL-010", Title: "Harbour approach", Rig: r, Lens: l, Set: set}
+	sh := &Shot{ID: journal.NewID(), Code: "SL-010", Title: "Harbour approach", Rig: r, Lens: l, Set: set}
 	return s.AddShot(ctx, prod.ID, sh, "demo", p, passes)
 }

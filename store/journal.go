@@ -15,7 +15,7 @@ import (
 	"time"
 
 	"keenarc/core/clock"
-	"keenarc/stage"
+	"keenarc/journal"
 )
 
 // Journal is the stage's journal over the database. While the database is
@@ -30,13 +30,13 @@ type Journal struct {
 
 // spooled is one line of the spool.
 type spooled struct {
-	Do    string       `json:"do"` // rows, end, log
-	Take  *stage.Take  `json:"take,omitempty"`
-	Tick  int64        `json:"tick,omitempty"`
-	From  int          `json:"from,omitempty"`
-	Pos   []clock.Pos  `json:"pos,omitempty"`
-	Steps [][]int32    `json:"steps,omitempty"`
-	Entry *stage.Entry `json:"entry,omitempty"`
+	Do    string         `json:"do"` // rows, end, log
+	Take  *journal.Take  `json:"take,omitempty"`
+	Tick  int64          `json:"tick,omitempty"`
+	From  int            `json:"from,omitempty"`
+	Pos   []clock.Pos    `json:"pos,omitempty"`
+	Steps [][]int32      `json:"steps,omitempty"`
+	Entry *journal.Entry `json:"entry,omitempty"`
 }
 
 // patience is how long the database is waited for before spooling.
@@ -51,19 +51,19 @@ func NewJournal(s *Store, folder string, log *slog.Logger) (*Journal, error) {
 }
 
 // Begin numbers the take; without a database no take begins.
-func (j *Journal) Begin(ctx context.Context, t *stage.Take) error {
+func (j *Journal) Begin(ctx context.Context, t *journal.Take) error {
 	ctx, cancel := context.WithTimeout(ctx, patience)
 	defer cancel()
 	return j.s.BeginTake(ctx, t)
 }
 
 // Rows stores or spools a stretch of trace.
-func (j *Journal) Rows(ctx context.Context, t *stage.Take, from int, pos []clock.Pos, steps [][]int32) error {
+func (j *Journal) Rows(ctx context.Context, t *journal.Take, from int, pos []clock.Pos, steps [][]int32) error {
 	return j.keep(ctx, spooled{Do: "rows", Take: t, From: from, Pos: pos, Steps: steps})
 }
 
 // End stores or spools the end of a take.
-func (j *Journal) End(ctx context.Context, t *stage.Take) error {
+func (j *Journal) End(ctx context.Context, t *journal.Take) error {
 	x := spooled{Do: "end", Take: t}
 	if t.Trace != nil {
 		x.Tick = t.Trace.Tick
@@ -72,7 +72,7 @@ func (j *Journal) End(ctx context.Context, t *stage.Take) error {
 }
 
 // Log stores or spools an entry.
-func (j *Journal) Log(ctx context.Context, e stage.Entry) error {
+func (j *Journal) Log(ctx context.Context, e journal.Entry) error {
 	return j.keep(ctx, spooled{Do: "log", Entry: &e})
 }
 

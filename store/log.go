@@ -7,7 +7,7 @@ import (
 	"time"
 
 	"keenarc/core/path"
-	"keenarc/stage"
+	"keenarc/journal"
 )
 
 // LogLine is one entry of the log.
@@ -79,7 +79,7 @@ func withEdits(lines []LogLine, edits []edited) []LogLine {
 }
 
 // AddLog appends an entry.
-func (s *Store) AddLog(ctx context.Context, e stage.Entry) error {
+func (s *Store) AddLog(ctx context.Context, e journal.Entry) error {
 	var shot any
 	if e.ShotID != "" {
 		shot = e.ShotID

@@ -15,7 +15,7 @@ import (
 	"keenarc/core/path"
 	"keenarc/core/rig"
 	"keenarc/core/seal"
-	"keenarc/stage"
+	"keenarc/journal"
 )
 
 var (
@@ -65,8 +65,8 @@ func shot(t *testing.T, code string) *Shot {
 		t.Fatal(err)
 	}
 	sh := *demo
-	sh.ID, sh.Code = stage.NewID(), code
-	if err := db.AddShot(ctx, shelf[0].ID, &sh, "t", d.Path, []Pass{{ID: stage.NewID(), Number: 1, Name: "Keeper", FactorNum: 1, FactorDen: 1}}); err != nil {
+	sh.ID, sh.Code = journal.NewID(), code
+	if err := db.AddShot(ctx, shelf[0].ID, &sh, "t", d.Path, []Pass{{ID: journal.NewID(), Number: 1, Name: "Keeper", FactorNum: 1, FactorDen: 1}}); err != nil {
 		t.Fatal(err)
 	}
 	return &sh
@@ -156,7 +156,7 @@ func sealed(t *testing.T, sh *Shot) (*Seal, *seal.Table) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	x, err := db.AddSeal(t.Context(), stage.NewID(), sh.ID, d.Revision, "ann", tab, &limit.Braking{Seconds: 0.5})
+	x, err := db.AddSeal(t.Context(), journal.NewID(), sh.ID, d.Revision, "ann", tab, &limit.Braking{Seconds: 0.5})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -181,14 +181,14 @@ func TestSeals(t *testing.T) {
 	}
 }
 
-func take(t *testing.T, j *Journal, sh *Shot) *stage.Take {
+func take(t *testing.T, j *Journal, sh *Shot) *journal.Take {
 	t.Helper()
 	x, tab := sealed(t, sh)
 	ps, err := db.Passes(t.Context(), sh.ID)
 	if err != nil {
 		t.Fatal(err)
 	}
-	k := &stage.Take{ID: stage.NewID(), PassID: ps[0].ID, By: "ann", Started: time.Now(), Print: x.Print, Axes: tab.Axes, Units: []rig.Ratio{{Num: 1, Den: 1}}, LastBeat: -1, BrakeAt: -1}
+	k := &journal.Take{ID: journal.NewID(), PassID: ps[0].ID, By: "ann", Started: time.Now(), Print: x.Print, Axes: tab.Axes, Units: []rig.Ratio{{Num: 1, Den: 1}}, LastBeat: -1, BrakeAt: -1}
 	if err := j.Begin(t.Context(), k); err != nil {
 		t.Fatal(err)
 	}
@@ -209,7 +209,7 @@ func chunk(from, n, axes int) ([]clock.Pos, [][]int32) {
 	return pos, cols
 }
 
-func journal(t *testing.T) *Journal {
+func newJournal(t *testing.T) *Journal {
 	t.Helper()
 	j, err := NewJournal(db, t.TempDir(), slog.New(slog.NewTextHandler(io.Discard, nil)))
 	if err != nil {
@@ -234,7 +234,7 @@ func (k *kept) check(t *testing.T) {
 }
 
 type kept struct {
-	take *stage.Take
+	take *journal.Take
 	rows int
 }
 
@@ -257,7 +257,7 @@ func (k *kept) end(t *testing.T, j *Journal) {
 
 func TestTraces(t *testing.T) {
 	sh := shot(t, "TR-1")
-	j := journal(t)
+	j := newJournal(t)
 	k := &kept{take: take(t, j, sh)}
 	if k.take.Number != 1 {
 		t.Errorf("numbered %d", k.take.Number)
@@ -277,12 +277,12 @@ func TestTraces(t *testing.T) {
 // stored in order when it is back.
 func TestSpool(t *testing.T) {
 	sh := shot(t, "SP-1")
-	j := journal(t)
+	j := newJournal(t)
 	k := &kept{take: take(t, j, sh)}
 	k.write(t, j, 0, 1000)
 	cluster.Kill()
 	k.write(t, j, 1000, 1000)
-	if err := j.Log(t.Context(), stage.Entry{At: time.Now(), Actor: "ann", ShotID: sh.ID, Kind: "take", Text: "spooled"}); err != nil {
+	if err := j.Log(t.Context(), journal.Entry{At: time.Now(), Actor: "ann", ShotID: sh.ID, Kind: "take", Text: "spooled"}); err != nil {
 		t.Fatal(err)
 	}
 	if err := j.Drain(t.Context()); err == nil {
@@ -309,7 +309,7 @@ func TestSpool(t *testing.T) {
 }
 
 func TestWhatIsNotThere(t *testing.T) {
-	id := stage.NewID()
+	id := journal.NewID()
 	for name, err := range map[string]error{
 		"shot":  second(db.Shot(t.Context(), id)),
 		"draft": second(db.Draft(t.Context(), id)),

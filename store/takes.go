@@ -12,7 +12,7 @@ import (
 	"keenarc/core/clock"
 	"keenarc/core/rig"
 	"keenarc/core/trace"
-	"keenarc/stage"
+	"keenarc/journal"
 )
 
 // Pass is one pass of a shot.
@@ -79,7 +79,7 @@ func (s *Store) TakeShot(ctx context.Context, take string) (string, error) {
 }
 
 // BeginTake numbers a take and writes it down.
-func (s *Store) BeginTake(ctx context.Context, t *stage.Take) error {
+func (s *Store) BeginTake(ctx context.Context, t *journal.Take) error {
 	return s.Pool.QueryRow(ctx, `INSERT INTO takes (id, pass_id, seal_id, number, actor, started_at, axes, units)
 		SELECT $1, p.id, x.id, 1 + (SELECT coalesce(max(number), 0) FROM takes WHERE pass_id = p.id), $3, $4, $5, $6
 		FROM passes p JOIN seals x ON x.shot_id = p.shot_id AND encode(x.fingerprint, 'hex') = $7 WHERE p.id = $2 ORDER BY x.version DESC LIMIT 1 RETURNING number`,
@@ -87,7 +87,7 @@ func (s *Store) BeginTake(ctx context.Context, t *stage.Take) error {
 }
 
 // EndTake writes down how a take ended.
-func (s *Store) EndTake(ctx context.Context, t *stage.Take) error {
+func (s *Store) EndTake(ctx context.Context, t *journal.Take) error {
 	tick := int64(0)
 	if t.Trace != nil {
 		tick = t.Trace.Tick
@@ -119,8 +119,8 @@ func (s *Store) AddRows(ctx context.Context, take string, from int, pos []clock.
 }
 
 // Take loads a take with its trace.
-func (s *Store) Take(ctx context.Context, id string) (*stage.Take, error) {
-	t := &stage.Take{ID: id, Trace: &trace.Trace{}}
+func (s *Store) Take(ctx context.Context, id string) (*journal.Take, error) {
+	t := &journal.Take{ID: id, Trace: &trace.Trace{}}
 	var axes []string
 	var units []rig.Ratio
 	err := s.Pool.QueryRow(ctx, `SELECT pass_id::text, number, actor, started_at, ended, broken, why, frame, rows, first_tick_ms, last_beat_tick_ms, brake_tick_ms, axes, units FROM takes WHERE id = $1`, id).

@@ -12,6 +12,7 @@ import (
 	"github.com/coder/websocket/wsjson"
 
 	"keenarc/core/lens"
+	"keenarc/journal"
 	"keenarc/link"
 	"keenarc/stage"
 )
@@ -123,9 +124,9 @@ type holdWord struct {
 
 // holdSays answers it.
 type holdSays struct {
-	Rolling string      `json:"rolling,omitempty"`
-	Refused string      `json:"refused,omitempty"`
-	Ended   *stage.Take `json:"ended,omitempty"`
+	Rolling string        `json:"rolling,omitempty"`
+	Refused string        `json:"refused,omitempty"`
+	Ended   *journal.Take `json:"ended,omitempty"`
 }
 
 // hold is the operator's hold, on a socket of its own: press, then a beat every
@@ -197,7 +198,7 @@ func (h *holding) press(ctx context.Context) {
 	}()
 }
 
-func (h *holding) roll(ctx context.Context, say func(holdSays)) (*stage.Take, error) {
+func (h *holding) roll(ctx context.Context, say func(holdSays)) (*journal.Take, error) {
 	p, d, err := h.s.passFor(ctx, h.shot, h.pass)
 	if d != nil {
 		if r := stage.Readiness(h.s.floor.Now(), d); !r.OK {

@@ -11,6 +11,7 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 
 	"keenarc/core/clock"
+	"keenarc/journal"
 	"keenarc/stage"
 	"keenarc/store"
 )
@@ -228,7 +229,7 @@ func (s *Server) judgeNow(ctx context.Context, sh *store.Shot, tv *TakeView, ref
 	if err != nil {
 		return nil, err
 	}
-	var other *stage.Take
+	var other *journal.Take
 	if ref != nil {
 		if other, err = s.store.Take(ctx, ref.id); err != nil {
 			return nil, err
@@ -238,7 +239,7 @@ func (s *Server) judgeNow(ctx context.Context, sh *store.Shot, tv *TakeView, ref
 }
 
 // noteVerdict writes into the log how a take compares.
-func (s *Server) noteVerdict(ctx context.Context, who, shot string, t *stage.Take) {
+func (s *Server) noteVerdict(ctx context.Context, who, shot string, t *journal.Take) {
 	ps, err := s.passes(ctx, shot)
 	if err != nil {
 		s.log.Error("verdict not written into the log", "err", err)
@@ -251,7 +252,7 @@ func (s *Server) noteVerdict(ctx context.Context, who, shot string, t *stage.Tak
 			}
 			f := x.Finding
 			text := fmt.Sprintf("Pass %d · %s, take %d: %s, at most %.2f px against %s.", p.Number, p.Name, x.Number, f.Word, f.WorstPx, f.Against)
-			if err := s.store.AddLog(ctx, stage.Entry{At: time.Now(), Actor: who, ShotID: shot, Kind: "verdict", Text: text}); err != nil {
+			if err := s.store.AddLog(ctx, journal.Entry{At: time.Now(), Actor: who, ShotID: shot, Kind: "verdict", Text: text}); err != nil {
 				s.log.Error("verdict not written into the log", "err", err)
 			}
 		}

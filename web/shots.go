@@ -17,6 +17,8 @@ import (
 	"keenarc/core/path"
 	"keenarc/core/rig"
 	"keenarc/core/seal"
+	"keenarc/exchange"
+	"keenarc/journal"
 	"keenarc/stage"
 	"keenarc/store"
 )
@@ -103,9 +105,9 @@ func (s *Server) addShot(ctx context.Context, in *struct {
 	if err := s.store.AddRig(ctx, r); err != nil {
 		return nil, s.fail(err)
 	}
-	sh := &store.Shot{ID: stage.NewID(), Code: code, Title: title, Rig: r, Lens: l, Set: geom.HarbourSet()}
-	p := path.New(r, fps24, stage.BasePose(r, scale))
-	passes := []store.Pass{{ID: stage.NewID(), Number: 1, Name: "Beauty", FactorNum: 1, FactorDen: 1}, {ID: stage.NewID(), Number: 2, Name: "Clean plate", FactorNum: 1, FactorDen: 1}}
+	sh := &store.Shot{ID: journal.NewID(), Code: code, Title: title, Rig: r, Lens: l, Set: geom.HarbourSet()}
+	p := path.New(r, fps24, exchange.BasePose(r, scale))
+	passes := []store.Pass{{ID: journal.NewID(), Number: 1, Name: "Beauty", FactorNum: 1, FactorDen: 1}, {ID: journal.NewID(), Number: 2, Name: "Clean plate", FactorNum: 1, FactorDen: 1}}
 	if err := s.store.AddShot(ctx, in.ID, sh, s.who(ctx), p, passes); err != nil {
 		return nil, s.fail(err)
 	}
@@ -167,7 +169,7 @@ func (s *Server) seal(ctx context.Context, in *revision) (*body[*ShotView], erro
 	if err != nil {
 		return nil, huma.Error409Conflict(err.Error())
 	}
-	x, err := s.store.AddSeal(ctx, stage.NewID(), in.ID, d.Revision, s.who(ctx), t, b)
+	x, err := s.store.AddSeal(ctx, journal.NewID(), in.ID, d.Revision, s.who(ctx), t, b)
 	if err != nil {
 		return nil, s.fail(err)
 	}
@@ -248,7 +250,7 @@ type PosedView struct {
 
 // note writes to the log; the log failing never fails what was done.
 func (s *Server) note(ctx context.Context, shot, kind, text string, data map[string]any) {
-	e := stage.Entry{At: time.Now(), Actor: s.who(ctx), ShotID: shot, Kind: kind, Text: text}
+	e := journal.Entry{At: time.Now(), Actor: s.who(ctx), ShotID: shot, Kind: kind, Text: text}
 	if data != nil {
 		if b, err := json.Marshal(data); err == nil {
 			e.Data = b

@@ -1,7 +1,6 @@
-// Package stage is what happens on the day: it owns order and safety. It talks
-// to a rig through link, keeps a record through a Journal, and calls core for
-// every judgement. It knows no HTTP and no SQL.
-package stage
+// Package journal is the record of the day: takes, log entries, and the
+// interface through which the stage keeps them, whatever keeps them in the end.
+package journal
 
 import (
 	"context"
@@ -12,19 +11,8 @@ import (
 
 	"keenarc/core/clock"
 	"keenarc/core/rig"
-	"keenarc/core/seal"
 	"keenarc/core/trace"
 )
-
-// Pass is a sealed path to be run on a clock.
-type Pass struct {
-	ID     string
-	Name   string
-	Number int
-	Table  *seal.Table
-	Factor clock.Rate
-	BrakeS float64
-}
 
 // Take is one roll of a pass.
 type Take struct {
