@@ -11,7 +11,6 @@ package rig
 import (
 	"fmt"
 	"math"
-	"math/big"
 )
 
 // Unit is the unit an axis is planned in.
@@ -38,9 +37,6 @@ type Ratio struct {
 	Num int64 `json:"num"`
 	Den int64 `json:"den"`
 }
-
-// Rat is the ratio for exact arithmetic.
-func (r Ratio) Rat() *big.Rat { return big.NewRat(r.Num, r.Den) }
 
 // Limits are per second, second² and second³ in the axis's unit.
 type Limits struct {
