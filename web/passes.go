@@ -11,6 +11,9 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 
 	"keenarc/core/clock"
+	"keenarc/core/limit"
+	"keenarc/core/path"
+	"keenarc/core/rig"
 	"keenarc/journal"
 	"keenarc/stage"
 	"keenarc/store"
@@ -28,6 +31,27 @@ type PassView struct {
 	Takes []TakeView `json:"takes"`
 	Word  string     `json:"word" doc:"verdict of the newest take: stacks, off, cannot say, or empty"`
 	Px    float64    `json:"px"`
+	// What the plan as it stands comes to on this pass's clock.
+	FPS        float64 `json:"fps"`
+	Seconds    float64 `json:"seconds"`
+	WorstAxis  string  `json:"worst_axis" doc:"the axis that uses the largest share of a working limit; empty without keyframes"`
+	WorstShare float64 `json:"worst_share"`
+}
+
+// clocked works out a pass's clock on a plan.
+func (v *PassView) clocked(p *path.Path, m *path.Motion, r *rig.Rig) {
+	c := clock.Uniform{Path: p.Rate, Factor: v.Factor()}
+	v.FPS = c.FPS()
+	if m == nil {
+		return
+	}
+	c.First, c.Last = m.Start(), m.End()
+	v.Seconds = c.Seconds()
+	for _, a := range limit.Check(m, r, v.FPS, limit.Working).Axes {
+		if a.Share > v.WorstShare {
+			v.WorstAxis, v.WorstShare = a.Axis, a.Share
+		}
+	}
 }
 
 // TakeView is a take with its judgement.
@@ -125,6 +149,14 @@ func (s *Server) passes(ctx context.Context, shot string) ([]PassView, error) {
 	if err != nil {
 		return nil, err
 	}
+	d, err := s.store.Draft(ctx, shot)
+	if err != nil {
+		return nil, err
+	}
+	m, err := path.Compile(d.Path, sh.Rig)
+	if err != nil {
+		m = nil // an empty sheet: there is no motion yet
+	}
 	short := map[string]string{}
 	for _, x := range seals {
 		short[x.ID] = x.Short
@@ -132,6 +164,7 @@ func (s *Server) passes(ctx context.Context, shot string) ([]PassView, error) {
 	out := []PassView{}
 	for _, p := range ps {
 		v := PassView{Pass: p, Takes: []TakeView{}}
+		v.clocked(d.Path, m, sh.Rig)
 		for _, t := range takes {
 			if t.PassID != p.ID {
 				continue

@@ -6,6 +6,7 @@ import (
 	"encoding/json"
 	"io"
 	"log/slog"
+	"math"
 	"net/http"
 	"os"
 	"os/exec"
@@ -259,6 +260,9 @@ func TestPassesAndPeople(t *testing.T) {
 	_, b := do("GET", "/api/shots/"+shot+"/passes", "")
 	if err := json.Unmarshal([]byte(b), &ps); err != nil || len(ps) != 5 || ps[3].FactorDen != 3 {
 		t.Fatalf("%v %.200s", err, b)
+	}
+	if p := ps[3]; p.FPS != 8 || p.Seconds != 30 || p.WorstAxis != "track" || math.Abs(p.WorstShare*3/ps[0].WorstShare-1) > 1e-9 {
+		t.Errorf("a third of the speed: %g fps, %g s, %s at %g", p.FPS, p.Seconds, p.WorstAxis, p.WorstShare)
 	}
 	put := func(f string) int {
 		code, _ := do("PUT", "/api/passes/"+ps[0].ID, `{"shot":"`+shot+`","name":"Keeper","note":"","factor":`+f+`}`)

@@ -547,6 +547,8 @@ export interface components {
             factor_den: number;
             /** Format: int64 */
             factor_num: number;
+            /** Format: double */
+            fps: number;
             id: string;
             name: string;
             note: string;
@@ -554,9 +556,15 @@ export interface components {
             number: number;
             /** Format: double */
             px: number;
+            /** Format: double */
+            seconds: number;
             takes: components["schemas"]["TakeView"][];
             /** @description verdict of the newest take: stacks, off, cannot say, or empty */
             word: string;
+            /** @description the axis that uses the largest share of a working limit; empty without keyframes */
+            worst_axis: string;
+            /** Format: double */
+            worst_share: number;
         };
         Path: {
             base: {

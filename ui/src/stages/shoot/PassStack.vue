@@ -10,11 +10,7 @@ const probe = ref<HTMLElement | null>(null);
 const { width } = useElementSize(probe);
 const px = computed(() => shot.view?.threshold_px ?? 0.5);
 const newest = (p: PassView): TakeView | undefined => p.takes[p.takes.length - 1];
-const rate = (p: PassView): string => {
-  const r = shot.view?.path.rate;
-  const f = p.factor_num / p.factor_den;
-  return r ? `${+((r.num / r.den) * f).toFixed(2)} fps ×${+f.toFixed(3)}` : "";
-};
+const rate = (p: PassView): string => `${+p.fps.toFixed(2)} fps ×${+(p.factor_num / p.factor_den).toFixed(3)}`;
 // The strip's full height is 1.5 × the threshold; the line is the threshold.
 const bars = (t: TakeView): { x: number; w: number; h: number; b: 0 | 1 | 2 | 3 }[] => {
   const n = Math.max(1, (shot.view?.last ?? 1) - (shot.view?.first ?? 0));

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 import { computed } from "vue";
+import { percent } from "../../drawing/headroom";
 import { useAsk } from "../../shell/ask";
 import { useHold } from "../../stores/hold";
 import { useLive } from "../../stores/live";
@@ -11,14 +12,10 @@ const hold = useHold();
 const ask = useAsk();
 const pass = computed(() => shot.passes.find((p) => p.id === shot.pass));
 const factor = computed(() => (pass.value ? pass.value.factor_num / pass.value.factor_den : 1));
-const rate = computed(() => { const r = shot.view?.path.rate; return r ? (r.num / r.den) * factor.value : 24; });
 const sealed = computed(() => shot.view?.seal);
 const fastest = computed(() => {
-  const v = shot.view;
-  if (!v || v.empty) return "—";
-  // Shares were computed on the plan's clock; speed goes with the ratio of the rates.
-  const a = [...v.analysis.report.axes].sort((p, q) => q.speed.share - p.speed.share)[0];
-  return a ? `${shot.axes.find((x) => x.id === a.axis)?.name} ${Math.ceil(a.speed.share * (rate.value / v.fps) * 100)}% of speed` : "—";
+  const p = pass.value;
+  return p?.worst_axis ? `${shot.axes.find((x) => x.id === p.worst_axis)?.name} ${percent(p.worst_share)}` : "—";
 });
 const ready = computed(() => live.connected && (live.now?.ready.ok ?? false));
 const atFirst = computed(() => live.now?.ready.checks.find((c) => c.name === "at first")?.ok ?? false);
@@ -49,8 +46,8 @@ function down(e: PointerEvent): void {
     <h2 id="roll-title" class="cap">{{ pass ? `Roll pass ${pass.number} · ${pass.name}` : "No pass chosen" }}</h2>
     <dl>
       <dt>path</dt><dd>{{ sealed ? `${sealed.version} · ${sealed.short}` : "not sealed" }}</dd>
-      <dt>clock</dt><dd>{{ +rate.toFixed(3) }} fps, ×{{ +factor.toFixed(3) }}</dd>
-      <dt>runs for</dt><dd>{{ ((shot.end - shot.start) / rate).toFixed(2) }} s</dd>
+      <dt>clock</dt><dd>{{ +(pass?.fps ?? 0).toFixed(3) }} fps, ×{{ +factor.toFixed(3) }}</dd>
+      <dt>runs for</dt><dd>{{ (pass?.seconds ?? 0).toFixed(2) }} s</dd>
       <dt>fastest axis</dt><dd>{{ fastest }}</dd>
       <dt>stops within</dt><dd>{{ sealed ? `${sealed.braking.seconds} s, ${sealed.braking.travel_m.toFixed(2)} m` : "—" }}</dd>
     </dl>
