@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"os"
 	"testing"
+	"time"
 
 	"github.com/chromedp/chromedp"
 )
@@ -63,5 +64,30 @@ func TestAccess(t *testing.T) {
 		p.must(chromedp.Evaluate[chromedp.Void](`document.querySelector('[data-test="keys"]').click()`))
 		p.wait("the keys", `document.querySelector('.switch')`)
 		check("keys " + theme)
+		// With a dialog open, one press of Stop stops.
+		before := a.stops(t)
+		p.click("stop")
+		for late := time.Now().Add(10 * time.Second); a.stops(t) != before+1; {
+			if time.Now().After(late) {
+				t.Fatal("Stop does not stop while a dialog is open")
+			}
+			p.must(chromedp.Sleep(50e6))
+		}
 	}
+}
+
+// stops counts how often Stop is in the log.
+func (a *app) stops(t *testing.T) int {
+	t.Helper()
+	lines, err := a.Store.Log(t.Context(), a.shot, 0, 200)
+	if err != nil {
+		t.Fatal(err)
+	}
+	n := 0
+	for _, l := range lines {
+		if l.Kind == "stop" {
+			n++
+		}
+	}
+	return n
 }

@@ -42,9 +42,9 @@ const sees: Record<string, string> = { output: "output, behind gear and belt", m
           <line x1="0" x2="100%" y1="20" y2="20" stroke="var(--ink)" />
           <g v-for="m in marks(a)" :key="m"><line :x1="along(a, m) + '%'" :x2="along(a, m) + '%'" y1="14" y2="20" stroke="var(--ink)" /><text :x="along(a, m) + '%'" y="38" :text-anchor="along(a, m) > 96 ? 'end' : along(a, m) < 4 ? 'start' : 'middle'" class="lab">{{ m }}</text></g>
           <line x1="0" x2="0" y1="6" y2="26" stroke="var(--ink)" stroke-width="3" /><line x1="100%" x2="100%" y1="6" y2="26" stroke="var(--ink)" stroke-width="3" />
-          <circle v-if="state && live.connected" :cx="along(a, state.pos[a.id] ?? 0) + '%'" cy="20" r="6" fill="var(--sheet)" stroke="var(--now)" stroke-width="3" />
+          <circle v-if="state && live.connected" :cx="along(a, state.pos[a.id] ?? 0) + '%'" cy="20" r="6" fill="var(--sheet)" stroke="var(--now)" stroke-width="3" :stroke-dasharray="homed(a) ? '' : '3 3'" />
         </svg>
-        <div class="small quiet ends"><span>soft limit {{ a.min }} {{ unit(a) }}</span><b v-if="state && live.connected">{{ (state.pos[a.id] ?? 0).toFixed(a.unit === "mm" ? 2 : 3) }} {{ unit(a) }}</b><span>{{ a.max }} {{ unit(a) }} soft limit</span></div>
+        <div class="small quiet ends"><span>soft limit {{ a.min }} {{ unit(a) }}</span><b v-if="state && live.connected">{{ homed(a) ? "" : "counter only: " }}{{ (state.pos[a.id] ?? 0).toFixed(a.unit === "mm" ? 2 : 3) }} {{ unit(a) }}</b><span>{{ a.max }} {{ unit(a) }} soft limit</span></div>
       </div>
       <dl class="small"><dt>home</dt><dd>{{ a.home }}</dd><dt>spread</dt><dd>{{ spread(a) }}</dd><dt>feedback sees</dt><dd>{{ sees[a.feedback] }}</dd></dl>
     </article>
