@@ -9,6 +9,7 @@ package clock
 import (
 	"fmt"
 	"math"
+	"math/big"
 	"math/bits"
 )
 
@@ -85,32 +86,53 @@ func (c Uniform) CameraFPS() float64 {
 func (c Uniform) OneToOne() bool { return !c.CameraLocked || c.Factor.Num == c.Factor.Den }
 
 // At is the position due at tick of a counter of hz ticks a second, floored to
-// 2⁻³² frame; exact in 128-bit integers.
+// 2⁻³² frame; exact for every rate that Check accepts. hz is above zero.
 func (c Uniform) At(tick, hz int64) Pos {
-	if tick <= 0 {
+	if tick <= 0 || c.Last <= c.First {
 		return Pos(c.First) << 32
 	}
 	r := c.rate()
+	over, div := bits.Mul64(uint64(r.Den), uint64(hz))
+	if over > 0 {
+		return c.atWide(tick, hz, r)
+	}
 	hi, lo := bits.Mul64(uint64(tick), uint64(r.Num))
-	div := uint64(r.Den) * uint64(hz)
 	whole, rem := bits.Div64(hi%div, lo, div)
-	end := uint64(c.Last - c.First)
-	if hi >= div || whole >= end {
+	if hi >= div || whole >= uint64(c.Last-c.First) {
 		return Pos(c.Last) << 32
 	}
 	frac, _ := bits.Div64(rem>>32, rem<<32, div)
 	return Pos(int64(c.First)+int64(whole))<<32 + Pos(frac)
 }
 
-// Ticks is the number of hz ticks until Last is reached.
-func (c Uniform) Ticks(hz int64) int64 {
-	r := c.rate()
-	hi, lo := bits.Mul64(uint64(c.Last-c.First)*uint64(hz), uint64(r.Den))
-	q, rem := bits.Div64(hi, lo, uint64(r.Num))
-	if rem > 0 {
-		q++
+// atWide is At where the divisor does not fit 64 bits.
+func (c Uniform) atWide(tick, hz int64, r Rate) Pos {
+	n := new(big.Int).Mul(big.NewInt(tick), big.NewInt(r.Num))
+	n.Lsh(n, 32)
+	n.Quo(n, new(big.Int).Mul(big.NewInt(r.Den), big.NewInt(hz)))
+	if end := int64(c.Last-c.First) << 32; n.Cmp(big.NewInt(end)) >= 0 {
+		return Pos(c.Last) << 32
 	}
-	return int64(q)
+	return Pos(c.First)<<32 + Pos(n.Int64())
+}
+
+// Ticks is the number of hz ticks until Last is reached, or the largest int64
+// where that is more.
+func (c Uniform) Ticks(hz int64) int64 {
+	if c.Last <= c.First {
+		return 0
+	}
+	r := c.rate()
+	n := new(big.Int).Mul(big.NewInt(int64(c.Last-c.First)), big.NewInt(hz))
+	n.Mul(n, big.NewInt(r.Den))
+	q, rem := n.QuoRem(n, big.NewInt(r.Num), new(big.Int))
+	if rem.Sign() > 0 {
+		q.Add(q, big.NewInt(1))
+	}
+	if !q.IsInt64() {
+		return math.MaxInt64
+	}
+	return q.Int64()
 }
 
 // Seconds is the duration from First to Last.

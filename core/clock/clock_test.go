@@ -28,6 +28,58 @@ func TestAtIsExact(t *testing.T) {
 	}
 }
 
+// exact is At by a second route: fractions of any size.
+func exact(c Uniform, tick, hz int64) Pos {
+	n := new(big.Int).Mul(big.NewInt(tick), new(big.Int).Mul(big.NewInt(c.Path.Num), big.NewInt(c.Factor.Num)))
+	n.Lsh(n, 32)
+	d := new(big.Int).Mul(big.NewInt(hz), new(big.Int).Mul(big.NewInt(c.Path.Den), big.NewInt(c.Factor.Den)))
+	n.Quo(n, d)
+	n.Add(n, new(big.Int).Lsh(big.NewInt(int64(c.First)), 32))
+	if end := new(big.Int).Lsh(big.NewInt(int64(c.Last)), 32); n.Cmp(end) > 0 {
+		n = end
+	}
+	return Pos(n.Int64())
+}
+
+// Every rate that Check accepts is exact, the largest and oddest included.
+func TestAtIsExactForEveryAcceptedRate(t *testing.T) {
+	rng := rand.New(rand.NewPCG(4, 9))
+	edge := []int64{1, 2, 3, 7, 1001, 24000, 999_999_937, 999_999_999, 1_000_000_000}
+	pick := func() int64 {
+		if rng.IntN(2) == 0 {
+			return edge[rng.IntN(len(edge))]
+		}
+		return 1 + rng.Int64N(1<<rng.IntN(30))
+	}
+	wide := 0
+	for range 20_000 {
+		c := Uniform{First: -int(rng.Int64N(1000)), Last: 1 + int(rng.Int64N(1_000_000)), Path: Rate{pick(), pick()}, Factor: Rate{pick(), pick()}}
+		if c.Path.Check("") != nil || c.Factor.Check("") != nil {
+			continue
+		}
+		hz := []int64{1, 60, 1000, 1_000_000}[rng.IntN(4)]
+		tick := rng.Int64N(1<<(1+rng.IntN(62))) + 1
+		if f := float64(tick) * c.FPS() / float64(hz); f > 0.01 && f < 1e6 && float64(c.rate().Den)*float64(hz) > 1<<63 {
+			wide++
+		}
+		if got, want := c.At(tick, hz), exact(c, tick, hz); got != want {
+			t.Fatalf("%+v at tick %d of %d Hz: %d, want %d", c, tick, hz, got, want)
+		}
+		n := c.Ticks(hz)
+		if n < math.MaxInt64 && c.At(n, hz) != Pos(c.Last)<<32 || n > 1 && c.At(n-1, hz) == Pos(c.Last)<<32 {
+			t.Fatalf("%+v does not end at tick %d of %d Hz", c, n, hz)
+		}
+	}
+	if wide < 100 {
+		t.Errorf("only %d cases reach beyond 64 bits inside the move", wide)
+	}
+	// The case that was found: 24 frames a second in large numbers.
+	c := Uniform{Last: 1000, Path: Rate{999_999_984, 41_666_666}, Factor: Rate{999_999_937, 999_999_936}}
+	if got, want := c.At(1000, 1000), exact(c, 1000, 1000); got != want || math.Abs(got.Frame()-24) > 1e-3 {
+		t.Errorf("after a second at frame %g, want %g", got.Frame(), want.Frame())
+	}
+}
+
 // The law of the inverse: t ∈ TimesAt(f(t)).
 func TestTimesAt(t *testing.T) {
 	c := Uniform{First: 0, Last: 240, Path: Rate{24, 1}, Factor: Rate{3, 1}}

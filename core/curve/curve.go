@@ -64,10 +64,15 @@ type Spec struct {
 // Sample is position and first to third derivative by the abscissa.
 type Sample struct{ P, V, A, J float64 }
 
-// Curve is Σ pieces; piece i is valid from X[i] to X[i+1].
+// Curve is Σ pieces; piece i is valid from X[i] to X[i+1]. Before its first
+// keyframe every kind waits at that keyframe's value; after its last it stays
+// at that one's (Rest). Where the two sides of an end differ in speed or
+// acceleration, that is a jump for whoever runs on past it, and listed there.
 type Curve struct {
 	X []float64
 	C []Poly
+	// rest is the last keyframe's value where the last piece does not reach it (hold).
+	rest *float64
 }
 
 // KeyError says which keyframe or choice is wrong and what would be right.
@@ -109,10 +114,21 @@ func New(x, y []float64, s Spec) (*Curve, error) {
 		}
 		c.C[i] = done[k][i]
 	}
+	if last := n - 2; s.kindOf(last) == Hold {
+		v := y[n-1]
+		c.rest = &v
+	}
 	if err := c.usable(); err != nil {
 		return nil, err
 	}
 	return c, nil
+}
+
+func (s *Spec) kindOf(segment int) Kind {
+	if k, ok := s.Segments[segment]; ok {
+		return k
+	}
+	return s.Kind
 }
 
 // usable refuses coefficients that are not finite.
@@ -228,13 +244,13 @@ func (c *Curve) piece(x float64) int {
 }
 
 // At samples the curve: right-handed at a keyframe, left-handed at the last.
-// Outside the domain the curve stays where it began or ended, at rest.
+// Outside the domain the curve waits at its first and rests at its last keyframe.
 func (c *Curve) At(x float64) Sample {
 	switch {
 	case x < c.X[0]:
 		return Sample{P: c.C[0][0]}
 	case x > c.Last():
-		return Sample{P: c.End().P}
+		return Sample{P: c.Rest()}
 	}
 	i := c.piece(x)
 	return c.C[i].At(x - c.X[i])
@@ -244,6 +260,14 @@ func (c *Curve) At(x float64) Sample {
 func (c *Curve) End() Sample {
 	i := len(c.C) - 1
 	return c.C[i].At(c.X[i+1] - c.X[i])
+}
+
+// Rest is where the curve stays after its last keyframe: that keyframe's value.
+func (c *Curve) Rest() float64 {
+	if c.rest != nil {
+		return *c.rest
+	}
+	return c.End().P
 }
 
 // Into fills dst with samples at from, from+step, …, in one pass without

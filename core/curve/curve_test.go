@@ -56,6 +56,27 @@ func TestThroughKeyframes(t *testing.T) {
 	})
 }
 
+// Before the first keyframe a curve waits there, after the last it rests there.
+func TestBeyondTheKeyframes(t *testing.T) {
+	all(t, func(t *testing.T, k Kind, c *Curve, x, y []float64) {
+		n := len(x) - 1
+		for at, want := range map[float64]float64{x[0] - 1: y[0], x[n] + 1e-9: y[n], x[n] + 50: y[n]} {
+			s := c.At(at)
+			if !near(s.P, want, 1e-11) || s.V != 0 || s.A != 0 || s.J != 0 {
+				t.Errorf("at %g: %+v, want %g at rest", at, s, want)
+			}
+			buf := make([]Sample, 1)
+			if c.Into(buf, at, 1); buf[0] != s {
+				t.Errorf("at %g a run gives %+v, a sample %+v", at, buf[0], s)
+			}
+		}
+	})
+	c, _ := New([]float64{0, 4, 9}, []float64{1, 2, 5}, Spec{Kind: Linear, Segments: map[int]Kind{1: Hold}})
+	if got := c.At(12).P; got != 5 {
+		t.Errorf("a last leg that holds rests at %g, want 5", got)
+	}
+}
+
 // Each derivative is the slope of the one before it, checked by central differences.
 func TestDerivatives(t *testing.T) {
 	all(t, func(t *testing.T, k Kind, c *Curve, x, y []float64) {
@@ -86,7 +107,7 @@ func TestContinuity(t *testing.T) {
 		}
 	})
 	c, _ := New([]float64{0, 5, 9}, []float64{1, 4, 2}, Spec{Kind: Hold})
-	if j := c.Jumps(0); len(j) != 1 || j[0] != (Jump{At: 5, Order: 0, By: 3}) {
+	if j := c.Jumps(0); len(j) != 2 || j[0] != (Jump{At: 5, Order: 0, By: 3}) || j[1] != (Jump{At: 9, Order: 0, By: -2}) {
 		t.Errorf("hold lists %v", j)
 	}
 }
@@ -169,7 +190,7 @@ func TestExtremaBoundSamples(t *testing.T) {
 		for o := 0; o <= 3; o++ {
 			top, at := c.MaxAbs(o)
 			reached := 0.0
-			for _, s := range buf {
+			for _, s := range append(buf, c.At(c.Last()+1)) { // and where it rests afterwards
 				reached = max(reached, math.Abs(s.Order(o)))
 			}
 			if reached > top*(1+1e-12)+1e-12 {

@@ -13,8 +13,9 @@ type Jump struct {
 // difference across a knot is rounding and not a step.
 const jumpTolerance = 1e-9
 
-// Jumps lists the steps of order 0 to maxOrder at the inner knots and, for the
-// value, nowhere else: what happens at the ends is the business of the path.
+// Jumps lists the steps of order 0 to maxOrder at the inner knots, and the step
+// in value onto the last keyframe where the last piece does not reach it. Speed
+// and acceleration at the two ends are the business of the path.
 func (c *Curve) Jumps(maxOrder int) []Jump {
 	var out []Jump
 	size, _ := c.MaxAbs(0)
@@ -26,6 +27,9 @@ func (c *Curve) Jumps(maxOrder int) []Jump {
 			if math.Abs(r-l) > jumpTolerance*max(scale, math.Abs(l), math.Abs(r), 1e-300) && math.Abs(r-l) > c.noise(size, i, order) {
 				out = append(out, Jump{At: c.X[i], Order: order, By: r - l})
 			}
+		}
+		if by := c.Rest() - c.End().P; order == 0 && math.Abs(by) > jumpTolerance*size {
+			out = append(out, Jump{At: c.Last(), Order: 0, By: by})
 		}
 	}
 	return out
@@ -77,6 +81,9 @@ func (c *Curve) candidates(order int, f func(x, v float64)) {
 			f(c.X[i]+u, p.value(u))
 		}
 		f(c.X[i+1], p.value(h))
+	}
+	if order == 0 && c.rest != nil {
+		f(c.Last(), *c.rest)
 	}
 }
 

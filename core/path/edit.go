@@ -14,7 +14,8 @@ import (
 //
 //	set      Frame, Values       put keyframes at a frame (add or change)
 //	base     Values              set the pose of axes without keyframes
-//	move     Frame, To, Axis     move a keyframe in time; no axis: all axes
+//	move     Frame, To, Axis,    move a keyframe in time; no axis: all axes; with
+//	         Values              an axis also to another value
 //	delete   Frame, Axis         take a keyframe out; no axis: all axes
 //	kind     Axis, Kind, Ends,   choose how an axis is joined; Blend rounds the
 //	         Blend               corners of linear
@@ -90,7 +91,7 @@ func (p *Path) Apply(r *rig.Rig, e Edit) (*Path, error) {
 	case "base":
 		err = q.setBase(r, e)
 	case "move":
-		err = q.each(e.Axis, e.Frame, func(t *Track, i int) { t.Keys[i].Frame = e.To; t.sort() })
+		err = q.move(e)
 	case "delete":
 		err = q.each(e.Axis, e.Frame, func(t *Track, i int) { t.remove(i) })
 	case "kind", "segment":
@@ -148,9 +149,7 @@ func (p *Path) set(e Edit) error {
 		if math.IsNaN(e.Frame) {
 			return bad("frame", "it is not a number", "give a frame number")
 		}
-		t.Keys = append(t.Keys, Key{e.Frame, v})
-		t.sort()
-		t.segmentAdded(t.find(e.Frame))
+		t.add(Key{e.Frame, v})
 	}
 	return nil
 }
@@ -184,6 +183,32 @@ func (p *Path) each(axis string, frame float64, f func(*Track, int)) error {
 	return nil
 }
 
+// move refuses to put a keyframe where its axis has another: nothing is overwritten.
+func (p *Path) move(e Edit) error {
+	if math.IsNaN(e.To) {
+		return bad("to", "it is not a number", "give a frame number")
+	}
+	if e.To != e.Frame {
+		for i := range p.Tracks {
+			t := &p.Tracks[i]
+			if (e.Axis == "" || e.Axis == t.Axis) && t.find(e.Frame) >= 0 && t.find(e.To) >= 0 {
+				return bad("to", fmt.Sprintf("%s has a keyframe at %s already", t.Axis, num(e.To)), "choose a frame without one, or take that one out first")
+			}
+		}
+	}
+	for axis := range e.Values {
+		if axis != e.Axis {
+			return bad("values", fmt.Sprintf("%q is not the axis that is moved", axis), "give a value for that axis only, or none")
+		}
+	}
+	return p.each(e.Axis, e.Frame, func(t *Track, i int) {
+		if v, ok := e.Values[t.Axis]; ok {
+			t.Keys[i].Value = v
+		}
+		t.shift(i, e.To)
+	})
+}
+
 func (p *Path) setKind(e Edit) error {
 	t := p.Track(e.Axis)
 	if t == nil {
@@ -196,14 +221,9 @@ func (p *Path) setKind(e Edit) error {
 	if e.Index < 0 || e.Index >= len(t.Keys)-1 {
 		return bad("index", fmt.Sprintf("%s has no segment %d", t.Axis, e.Index), fmt.Sprintf("use 0 to %d", len(t.Keys)-2))
 	}
-	if e.Kind == "" {
-		delete(t.Segments, e.Index)
-		return nil
-	}
-	if t.Segments == nil {
-		t.Segments = map[int]curve.Kind{}
-	}
-	t.Segments[e.Index] = e.Kind
+	kinds := t.owned()
+	kinds[e.Index] = e.Kind
+	t.own(kinds)
 	return nil
 }
 
@@ -222,47 +242,65 @@ func (t *Track) find(frame float64) int {
 	return slices.IndexFunc(t.Keys, func(k Key) bool { return k.Frame == frame })
 }
 
-func (t *Track) sort() {
-	slices.SortStableFunc(t.Keys, func(a, b Key) int {
-		switch {
-		case a.Frame < b.Frame:
-			return -1
-		case a.Frame > b.Frame:
-			return 1
-		}
-		return 0
-	})
-}
+// A leg belongs to the keyframe at its left: its override stays with that
+// keyframe when it moves, and goes with it when it is taken out. A leg that a new
+// keyframe splits keeps its kind on both sides.
 
-// segmentAdded keeps overrides on their segments when keyframe i is new.
-func (t *Track) segmentAdded(i int) {
-	t.remap(func(s int) int {
-		if s >= i {
-			return s + 1
-		}
-		return s
-	})
+// add puts a keyframe where none is.
+func (t *Track) add(k Key) {
+	i := len(t.Keys)
+	for i > 0 && t.Keys[i-1].Frame > k.Frame {
+		i--
+	}
+	kinds := t.owned()
+	own := curve.Kind("")
+	if i > 0 && i < len(t.Keys) {
+		own = kinds[i-1]
+	}
+	t.Keys = slices.Insert(t.Keys, i, k)
+	t.own(slices.Insert(kinds, i, own))
 }
 
 func (t *Track) remove(i int) {
+	kinds := t.owned()
 	t.Keys = slices.Delete(t.Keys, i, i+1)
-	t.remap(func(s int) int {
-		if s >= i && s > 0 {
-			return s - 1
-		}
-		return s
-	})
+	t.own(slices.Delete(kinds, i, i+1))
 }
 
-func (t *Track) remap(f func(int) int) {
-	if t.Segments == nil {
-		return
+// shift moves keyframe i to a frame, past others if need be.
+func (t *Track) shift(i int, to float64) {
+	k, kind := t.Keys[i], t.owned()[i]
+	t.remove(i)
+	k.Frame = to
+	at := len(t.Keys)
+	for at > 0 && t.Keys[at-1].Frame > to {
+		at--
 	}
-	out := map[int]curve.Kind{}
-	for s, k := range t.Segments {
-		if n := f(s); n < len(t.Keys)-1 {
-			out[n] = k
+	kinds := t.owned()
+	t.Keys = slices.Insert(t.Keys, at, k)
+	t.own(slices.Insert(kinds, at, kind))
+}
+
+// owned is the override of each keyframe's leg; the last one has none.
+func (t *Track) owned() []curve.Kind {
+	out := make([]curve.Kind, len(t.Keys))
+	for i, k := range t.Segments {
+		if i >= 0 && i < len(out)-1 {
+			out[i] = k
 		}
 	}
-	t.Segments = out
+	return out
+}
+
+// own is the inverse of owned.
+func (t *Track) own(kinds []curve.Kind) {
+	t.Segments = nil
+	for i, k := range kinds[:max(0, len(kinds)-1)] {
+		if k != "" {
+			if t.Segments == nil {
+				t.Segments = map[int]curve.Kind{}
+			}
+			t.Segments[i] = k
+		}
+	}
 }

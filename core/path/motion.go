@@ -51,7 +51,10 @@ func (m *Motion) Start() int { return m.First - m.RunUp }
 // End is the frame at which the run is over.
 func (m *Motion) End() int { return m.Last + m.RunOut }
 
-// fit extends a curve to the whole run. Where it begins (or ends) at the
+// fit extends a curve to the whole run: before its first keyframe an axis waits
+// there, after its last it stays there, and the pose at the end of the run is
+// the last keyframe's own (a piece of no length where hold jumps onto it, so
+// that the step is seen, drawn and listed). Where it begins (or ends) at the
 // picture's edge with speed and there is run-up (or run-out), a quintic from
 // rest joins it C²; elsewhere the axis waits, and what speed it then has at
 // its first keyframe is a jump.
@@ -71,9 +74,9 @@ func (m *Motion) fit(c *curve.Curve) (*curve.Curve, []curve.Jump) {
 		out.X, out.C = append([]float64{start}, out.X...), append([]curve.Poly{piece}, out.C...)
 	}
 	b := c.End()
-	if end > c.Last() {
-		piece := curve.Poly{b.P}
-		if m.RunOut > 0 && c.Last() == float64(m.Last) && moving(b) {
+	if end > c.Last() || b.P != c.Rest() {
+		piece := curve.Poly{c.Rest()}
+		if m.RunOut > 0 && c.Last() == float64(m.Last) && b.P == c.Rest() && moving(b) {
 			piece = lose(float64(m.RunOut), b)
 		}
 		out.X, out.C = append(out.X, end), append(out.C, piece)

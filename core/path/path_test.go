@@ -65,6 +65,100 @@ func TestSegmentsFollowTheirKeyframes(t *testing.T) {
 	}
 }
 
+// A leg's override stays with the keyframe at its left, whatever happens around
+// it, and never depends on the order in which a map is walked.
+func TestOverridesStayWithTheirKeyframe(t *testing.T) {
+	pan := func(f, v float64) Edit { return set(f, map[string]float64{"pan": v}) }
+	base := []Edit{pan(0, 0), pan(10, 1), pan(20, 2), pan(30, 3),
+		{Op: "segment", Axis: "pan", Index: 0, Kind: curve.Linear}, {Op: "segment", Axis: "pan", Index: 1, Kind: curve.Hold}, {Op: "segment", Axis: "pan", Index: 2, Kind: curve.Akima}}
+	for name, c := range map[string]struct {
+		e    Edit
+		want map[int]curve.Kind
+	}{
+		"inner taken out":   {Edit{Op: "delete", Frame: 10}, map[int]curve.Kind{0: curve.Linear, 1: curve.Akima}},
+		"first taken out":   {Edit{Op: "delete", Frame: 0}, map[int]curve.Kind{0: curve.Hold, 1: curve.Akima}},
+		"last taken out":    {Edit{Op: "delete", Frame: 30}, map[int]curve.Kind{0: curve.Linear, 1: curve.Hold}},
+		"leg split":         {pan(15, 1), map[int]curve.Kind{0: curve.Linear, 1: curve.Hold, 2: curve.Hold, 3: curve.Akima}},
+		"one before":        {pan(-5, 1), map[int]curve.Kind{1: curve.Linear, 2: curve.Hold, 3: curve.Akima}},
+		"one after":         {pan(40, 1), map[int]curve.Kind{0: curve.Linear, 1: curve.Hold, 2: curve.Akima}},
+		"past a neighbour":  {Edit{Op: "move", Axis: "pan", Frame: 10, To: 25}, map[int]curve.Kind{0: curve.Linear, 1: curve.Akima, 2: curve.Hold}},
+		"to the very front": {Edit{Op: "move", Axis: "pan", Frame: 20, To: -9}, map[int]curve.Kind{0: curve.Akima, 1: curve.Linear, 2: curve.Hold}},
+		"to the very end":   {Edit{Op: "move", Axis: "pan", Frame: 0, To: 50}, map[int]curve.Kind{0: curve.Hold, 1: curve.Akima}},
+		"a little":          {Edit{Op: "move", Axis: "pan", Frame: 10, To: 12}, map[int]curve.Kind{0: curve.Linear, 1: curve.Hold, 2: curve.Akima}},
+	} {
+		for range 20 { // map order would show
+			p, r := plan(t, base...)
+			q, err := p.Apply(r, c.e)
+			if err != nil {
+				t.Fatalf("%s: %v", name, err)
+			}
+			if got := q.Track("pan").Segments; !reflect.DeepEqual(got, c.want) {
+				t.Fatalf("%s: %v, want %v", name, got, c.want)
+			}
+		}
+	}
+}
+
+// A keyframe dragged in time and value is one edit, and never overwrites another.
+func TestMoveInTimeAndValue(t *testing.T) {
+	p, r := plan(t, set(0, map[string]float64{"pan": 0}), set(10, map[string]float64{"pan": 1}), set(20, map[string]float64{"pan": 2}))
+	e := Edit{Op: "move", Axis: "pan", Frame: 10, To: 14, Values: map[string]float64{"pan": 7}}
+	q, err := p.Apply(r, e)
+	if want := []Key{{0, 0}, {14, 7}, {20, 2}}; err != nil || !reflect.DeepEqual(q.Track("pan").Keys, want) {
+		t.Errorf("%v, %v", q, err)
+	}
+	e.To = 20
+	if _, err := p.Apply(r, e); err == nil || !strings.Contains(err.Error(), "has a keyframe at 20 already") {
+		t.Errorf("a keyframe is dragged onto its neighbour: %v", err)
+	}
+	e.To, e.Values = 10, map[string]float64{"tilt": 7}
+	if _, err := p.Apply(r, e); err == nil {
+		t.Error("moving pan sets tilt")
+	}
+}
+
+// Before its first keyframe every kind waits there, after its last it stays
+// there; what that jumps is listed, in value and in speed.
+func TestBeforeTheFirstAndAfterTheLast(t *testing.T) {
+	for _, k := range curve.Kinds {
+		for _, last := range []float64{100, 200} { // the last keyframe inside the move, and at its end
+			p, r := plan(t, set(20, map[string]float64{"track": 100}), set(60, map[string]float64{"track": 160}), set(last, map[string]float64{"track": 300}),
+				set(0, map[string]float64{"tilt": 0}), set(200, map[string]float64{"tilt": 0}), Edit{Op: "kind", Axis: "track", Kind: k})
+			m, err := Compile(p, r)
+			if err != nil {
+				t.Fatal(err)
+			}
+			c := m.Curves[0]
+			for _, f := range []float64{0, 10, 19.99, 20} {
+				if got := c.At(f).P; math.Abs(got-100) > 0.01 {
+					t.Errorf("%s waits at %g at frame %g, want 100", k, got, f)
+				}
+			}
+			for f := last; f <= 200; f += 25 {
+				if got := c.At(f).P; math.Abs(got-300) > 1e-9 {
+					t.Errorf("%s, last keyframe at %g: at %g at frame %g, want 300", k, last, got, f)
+				}
+			}
+			jumps := map[int]bool{}
+			for _, j := range m.Jumps[0] {
+				if j.At == last {
+					jumps[j.Order] = true
+				}
+			}
+			if jumps[0] != (k == curve.Hold) || jumps[1] != (k == curve.Linear || k == curve.Natural || k == curve.Akima) {
+				t.Errorf("%s, last keyframe at %g: listed there %v", k, last, m.Jumps[0])
+			}
+		}
+	}
+	// The case that was found: 0 and 100 on a move of 200 frames.
+	p, r := plan(t, set(0, map[string]float64{"track": 100}), set(100, map[string]float64{"track": 200}), set(200, map[string]float64{"pan": 0}),
+		Edit{Op: "kind", Axis: "track", Kind: curve.Hold})
+	m, _ := Compile(p, r)
+	if got := m.Curves[0].At(150).P; got != 200 || len(m.Jumps[0]) != 1 || m.Jumps[0][0] != (curve.Jump{At: 100, Order: 0, By: 100}) {
+		t.Errorf("at 150 it stands at %g; listed %v", got, m.Jumps[0])
+	}
+}
+
 func TestRefusedEditsLeaveThePathAsItWas(t *testing.T) {
 	p, r := plan(t, set(0, map[string]float64{"track": 100}), set(50, map[string]float64{"track": 400}))
 	before, _ := json.Marshal(p)
@@ -72,7 +166,7 @@ func TestRefusedEditsLeaveThePathAsItWas(t *testing.T) {
 		e     Edit
 		field string
 	}{
-		"same frame":   {Edit{Op: "move", Frame: 50, To: 0}, "track"},
+		"same frame":   {Edit{Op: "move", Frame: 50, To: 0}, "to"},
 		"NaN value":    {set(9, map[string]float64{"track": math.NaN()}), "track"},
 		"NaN frame":    {set(math.NaN(), map[string]float64{"track": 100}), "frame"},
 		"ten million":  {set(1e7, map[string]float64{"track": 100}), "frame"},

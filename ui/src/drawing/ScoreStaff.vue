@@ -72,8 +72,9 @@ function up(): void {
   const d = drag.value;
   drag.value = null;
   if (!d) return;
-  if (d.frame !== d.from) emit("edit", { op: "move", axis: props.axis.id, frame: d.from, to: d.frame }, `${props.axis.name}: ${four(d.from)} moved to ${four(d.frame)}.`);
-  if (d.value !== d.was) emit("edit", { op: "set", frame: d.frame, values: { [props.axis.id]: d.value } }, `${props.axis.name} at ${four(d.frame)} is ${said(d.value)}.`);
+  const values = { [props.axis.id]: d.value };
+  if (d.frame !== d.from) emit("edit", { op: "move", axis: props.axis.id, frame: d.from, to: d.frame, ...(d.value !== d.was ? { values } : {}) }, `${props.axis.name}: ${four(d.from)} moved to ${four(d.frame)}.`);
+  else if (d.value !== d.was) emit("edit", { op: "set", frame: d.frame, values }, `${props.axis.name} at ${four(d.frame)} is ${said(d.value)}.`);
   if (d.frame === d.from && d.value === d.was) emit("go", d.from);
 }
 const posts = computed(() => (track.value?.keys ?? []).map((k, i, all) => {
