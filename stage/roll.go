@@ -55,6 +55,7 @@ func (f *Floor) Press(ctx context.Context, who, shot string, p *Pass, alive func
 	loaded, rg := f.state.Print, f.rig
 	f.mu.Unlock()
 	fail := func(err error) (*Hold, error) {
+		_, _ = f.call(ctx, link.Request{Do: "stop"}) // nothing stays armed behind an error
 		f.mu.Lock()
 		f.holding, f.taking = nil, nil
 		f.mu.Unlock()
@@ -96,6 +97,7 @@ func (f *Floor) Press(ctx context.Context, who, shot string, p *Pass, alive func
 		return nil, errors.New("let go before the rig started")
 	}
 	if _, err := f.call(ctx, link.Request{Do: "roll"}); err != nil {
+		_, _ = f.call(context.WithoutCancel(ctx), link.Request{Do: "stop"})
 		f.finish(h.take, err.Error())
 		return nil, err
 	}

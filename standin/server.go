@@ -199,8 +199,9 @@ func (c *session) do(req link.Request) (r link.Reply, answer bool) {
 	case "watch":
 		c.watch = true
 	case "lease":
-		r.Epoch = sim.Lease()
-		s.owner = c
+		if r.Epoch, err = sim.Lease(); err == nil {
+			s.owner = c
+		}
 	case "alive":
 		return r, false
 	case "beat":

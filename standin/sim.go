@@ -16,7 +16,6 @@ import (
 	"strings"
 
 	"keenarc/core/clock"
-	"keenarc/core/limit"
 	"keenarc/core/rig"
 	"keenarc/core/seal"
 	"keenarc/link"
@@ -75,8 +74,9 @@ type Sim struct {
 	mode  string
 	epoch int64
 
-	table *seal.Table
+	table *seal.Table // as loaded
 	print string
+	run   *seal.Table // as armed: what rolls is what was checked
 	clk   clock.Uniform
 	armed link.Request
 	rolls int
@@ -140,12 +140,15 @@ func (s *Sim) mayMove(epoch int64) error {
 	return nil
 }
 
-// Lease hands the control to a new holder; what the old one had moving stops.
-func (s *Sim) Lease() int64 {
-	s.Stop("the lease was taken over")
+// Lease hands the control to a new holder, from a rig that stands still only.
+func (s *Sim) Lease() (int64, error) {
+	if s.mode != link.Idle && s.mode != link.Armed {
+		return 0, refuse("the rig is %s; the lease is given when it stands still", s.mode)
+	}
+	s.mode = link.Idle // what the old holder had armed is not the new one's
 	s.epoch++
 	s.heard = s.tick
-	return s.epoch
+	return s.epoch, nil
 }
 
 // Home starts homing of all axes: fast past the sensor, back off, slowly onto
@@ -253,6 +256,9 @@ func (s *Sim) Load(epoch int64, canonical []byte) (string, error) {
 	if err := s.mayMove(epoch); err != nil {
 		return "", err
 	}
+	if s.mode == link.Armed {
+		return "", refuse("another table is armed; stop first, then load")
+	}
 	t, err := seal.Decode(canonical)
 	if err != nil {
 		return "", err
@@ -289,8 +295,11 @@ func (s *Sim) Arm(req link.Request) error {
 		return refuse("braking in %g s; give 0.1 to 5 s", req.Brake)
 	}
 	clk := s.table.Clock(*req.Rate)
-	if err := s.checkTable(clk.FPS()); err != nil {
+	if err := s.checkTable(s.table, clk.FPS()); err != nil {
 		return err
+	}
+	if need, name := s.brakeFor(s.table, clk.FPS()); req.Brake < need {
+		return refuse("braking in %g s would take %s over its rated acceleration; it needs %.3f s", req.Brake, name, need)
 	}
 	for i := range s.axes {
 		a := s.axes[i].a
@@ -299,31 +308,8 @@ func (s *Sim) Arm(req link.Request) error {
 			return refuse("%s is %.3g %s from the first frame; go there first", a.Name, d, a.Unit)
 		}
 	}
-	s.armed, s.clk, s.mode = req, clk, link.Armed
-	s.pos = clock.Pos(s.table.Start()) << 32
-	return nil
-}
-
-// checkTable refuses what breaks the rig's own limits, on the integers.
-func (s *Sim) checkTable(fps float64) error {
-	hz := fps * seal.TicksPerFrame
-	for i, row := range s.table.Steps {
-		a, u := s.axes[i].a, s.table.Units[i]
-		for k, v := range row {
-			x := seal.Value(v, u)
-			if x < a.Min-1e-6 || x > a.Max+1e-6 {
-				return refuse("%s leaves its soft limits at frame %s", a.Name, limit.Frame4(float64(s.table.Start()+k/seal.TicksPerFrame)))
-			}
-			if k == 0 || k == len(row)-1 {
-				continue
-			}
-			sp := math.Abs(seal.Value(row[k+1]-row[k-1], u)) / 2 * hz
-			ac := math.Abs(seal.Value(row[k+1]-2*v+row[k-1], u)) * hz * hz
-			if sp > a.Rated.Speed || ac > a.Rated.Acceleration {
-				return refuse("%s would be over its rated limits at frame %s", a.Name, limit.Frame4(float64(s.table.Start()+k/seal.TicksPerFrame)))
-			}
-		}
-	}
+	s.armed, s.run, s.clk, s.mode = req, s.table, clk, link.Armed
+	s.pos = clock.Pos(s.run.Start()) << 32
 	return nil
 }
 
@@ -361,13 +347,16 @@ func (s *Sim) Beat(epoch int64) {
 // Heard notes a word of the lease holder.
 func (s *Sim) Heard() { s.heard = s.tick }
 
-// Stop slows whatever moves to rest along its way. Anybody may call it.
+// Stop slows whatever moves to rest along its way. Anybody may call it, as often
+// as they like: what is slowing already goes on slowing as it began.
 func (s *Sim) Stop(why string) {
 	switch s.mode {
 	case link.Rolling:
 		s.slow(s.pos.Frame(), s.clk.FPS(), s.armed.Brake, why)
 	case link.Homing, link.Moving:
-		s.slow(float64(s.at-s.start)/1000, 1, 0.3, why)
+		if s.brake == nil {
+			s.slow(float64(s.at-s.start)/1000, 1, s.way.brakeFor(s.axes), why)
+		}
 	case link.Jogging:
 		s.jogV = 0
 	case link.Armed:

@@ -43,7 +43,7 @@ func homed(t testing.TB, o Options) (*Sim, *seal.Table, int64) {
 	o.Pace = 1
 	s := NewSim(o)
 	tab := table(t, o.Rig)
-	e := s.Lease()
+	e, _ := s.Lease()
 	if err := s.Home(e); err != nil {
 		t.Fatal(err)
 	}
@@ -84,7 +84,7 @@ func arm(t testing.TB, s *Sim, tab *seal.Table, e int64, take string) {
 	}
 	settle(t, s, e)
 	f := tab.Fingerprint()
-	if err := s.Arm(link.Request{Epoch: e, Take: take, Print: hex.EncodeToString(f[:]), Rate: &slow, Brake: 0.5}); err != nil {
+	if err := s.Arm(link.Request{Epoch: e, Take: take, Print: hex.EncodeToString(f[:]), Rate: &slow, Brake: 0.6}); err != nil {
 		t.Fatal(err)
 	}
 }
@@ -269,7 +269,7 @@ func TestRefusals(t *testing.T) {
 	f := tab.Fingerprint()
 	print := hex.EncodeToString(f[:])
 	fast := clock.Rate{Num: 9, Den: 1}
-	good := link.Request{Epoch: e, Take: "t", Print: print, Rate: &slow, Brake: 0.5}
+	good := link.Request{Epoch: e, Take: "t", Print: print, Rate: &slow, Brake: 0.6}
 	with := func(f func(*link.Request)) link.Request { q := good; f(&q); return q }
 	for name, c := range map[string]struct {
 		err  error
@@ -291,7 +291,7 @@ func TestRefusals(t *testing.T) {
 		}
 	}
 	other := NewSim(Options{Rig: rig.Plank(), Pace: 1})
-	oe := other.Lease()
+	oe, _ := other.Lease()
 	if err := other.GoTo(oe, first(tab)); err == nil || !strings.Contains(err.Error(), "not homed") {
 		t.Errorf("an axis that is not homed runs: %v", err)
 	}

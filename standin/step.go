@@ -126,22 +126,20 @@ func (s *Sim) stepRoll() {
 	} else {
 		s.pos = s.clk.At(r, 1000)
 	}
-	if end := clock.Pos(s.table.End()) << 32; s.pos >= end {
+	if end := clock.Pos(s.run.End()) << 32; s.pos >= end {
 		s.pos, over = end, true
 	}
 	frame := s.pos.Frame()
 	for i := range s.axes {
-		s.axes[i].follow(seal.Value(s.table.At(i, s.pos), s.table.Units[i]))
+		s.axes[i].follow(seal.Value(s.run.At(i, s.pos), s.run.Units[i]))
 	}
-	if frame >= float64(s.table.First) {
-		if s.cur.tick < 0 {
-			s.cur.tick = s.tick
-		}
-		s.cur.pos = append(s.cur.pos, s.pos)
-		for i := range s.axes {
-			a := &s.axes[i]
-			s.cur.steps[i] = append(s.cur.steps[i], a.row(a.measured(float64(r)*dt, frame)))
-		}
+	if s.cur.tick < 0 {
+		s.cur.tick = s.tick
+	}
+	s.cur.pos = append(s.cur.pos, s.pos)
+	for i := range s.axes {
+		a := &s.axes[i]
+		s.cur.steps[i] = append(s.cur.steps[i], a.row(a.measured(float64(r)*dt, frame)))
 	}
 	if over {
 		s.endTake()
@@ -154,7 +152,7 @@ func (s *Sim) endTake() {
 	c.end = link.TakeEnd{Take: c.id, Rows: len(c.pos), Frame: s.pos.Frame(), LastBeat: s.beat, BrakeTick: -1}
 	if b := s.brake; b != nil {
 		c.end.BrakeTick = b.tick + 1 // the first tick that was slower
-		c.end.Broken, c.end.Why = s.pos.Frame() < float64(s.table.Last), c.broken
+		c.end.Broken, c.end.Why = s.pos.Frame() < float64(s.run.Last), c.broken
 	}
 	s.mode, s.brake = link.Idle, nil
 }

@@ -20,6 +20,9 @@ import (
 // MaxFrames is the longest move: over an hour at 24 frames per second.
 const MaxFrames = 100_000
 
+// MaxRun is the longest run-up or run-out in frames.
+const MaxRun = 1000
+
 // MaxKeys is the most keyframes one axis may have.
 const MaxKeys = 20_000
 
@@ -152,8 +155,8 @@ func (p *Path) Check(r *rig.Rig) error {
 	if err := p.Factor.Check("factor"); err != nil || p.Factor.Float() > 1000 || p.Factor.Float() < 0.001 {
 		return bad("factor", fmt.Sprintf("%d/%d is out of bounds", p.Factor.Num, p.Factor.Den), "give a factor from 0.001 to 1000")
 	}
-	if p.RunUp < 0 || p.RunUp > 1000 || p.RunOut < 0 || p.RunOut > 1000 {
-		return bad("run_up", fmt.Sprintf("%d and %d frames", p.RunUp, p.RunOut), "give 0 to 1000 frames each")
+	if p.RunUp < 0 || p.RunUp > MaxRun || p.RunOut < 0 || p.RunOut > MaxRun {
+		return bad("run_up", fmt.Sprintf("%d and %d frames", p.RunUp, p.RunOut), fmt.Sprintf("give 0 to %d frames each", MaxRun))
 	}
 	for i := range p.Tracks {
 		t := &p.Tracks[i]

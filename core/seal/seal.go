@@ -32,9 +32,13 @@ const TicksPerFrame = 16
 // Fraction is the number of binary places of a step in the table.
 const Fraction = 16
 
-// tableMargin is the share by which quantisation may lift a speed or
-// acceleration measured on the table above the exact one before the seal is refused.
-const tableMargin = 1e-3
+// MostSteps bounds a table's entries (steps × 2¹⁶), so that no sum or difference
+// of a few of them overflows.
+const MostSteps = int64(1) << 52
+
+// strides are the distances in ticks at which the table's own speed and
+// acceleration are measured: rounding weighs less over longer ones.
+var strides = [...]int{1, 4, 16}
 
 // Table is a sealed path. It is immutable once made.
 type Table struct {
@@ -96,10 +100,12 @@ func Make(p *path.Path, r *rig.Rig) (*Table, error) {
 	return t, t.check(r, fps)
 }
 
-// Quantise is value × steps per unit × 2¹⁶, rounded half to even.
+// Quantise is value × steps per unit × 2¹⁶, rounded half to even, held within
+// twice MostSteps (which no sealed table has).
 func Quantise(value float64, u rig.Ratio) int64 {
 	steps := float64(value*float64(u.Num)) / float64(u.Den)
-	return int64(math.RoundToEven(float64(steps * (1 << Fraction))))
+	q := math.RoundToEven(float64(steps * (1 << Fraction)))
+	return int64(min(max(q, float64(-2*MostSteps)), float64(2*MostSteps)))
 }
 
 // Value is a table entry in the axis's unit.
@@ -109,22 +115,33 @@ func Value(steps int64, u rig.Ratio) float64 {
 
 // check looks at the integers themselves: differences small enough for the
 // cubic's 128-bit products, speed and acceleration within the working limits.
+// Rounding to a quantum q may lift a measured speed by q·hz/2 and an
+// acceleration by 2q·hz², and no more: the exact ones were within.
 func (t *Table) check(r *rig.Rig, fps float64) error {
-	hz := fps * TicksPerFrame
 	for i, row := range t.Steps {
-		a := &r.Axes[i]
-		for k := 1; k < len(row)-1; k++ {
-			if d := row[k+1] - row[k-1]; d > maxDifference || d < -maxDifference {
-				return fmt.Errorf("not sealed: %s moves more steps between ticks than the table can hold at frame %s", a.Name, limit.Frame4(t.frame(k)))
+		a, u := &r.Axes[i], t.Units[i]
+		for k, v := range row {
+			if v > MostSteps || v < -MostSteps || k > 1 && !small(v-row[k-2]) {
+				return fmt.Errorf("not sealed: %s moves more steps than the table can hold at frame %s", a.Name, limit.Frame4(t.frame(k)))
 			}
-			v := Value(row[k+1]-row[k-1], t.Units[i]) / 2 * hz
-			acc := Value(row[k+1]-2*row[k]+row[k-1], t.Units[i]) * hz * hz
-			if math.Abs(v) > a.Working.Speed*(1+tableMargin) || math.Abs(acc) > a.Working.Acceleration*(1+tableMargin) {
-				return fmt.Errorf("not sealed: in whole steps %s is over its limit at frame %s", a.Name, limit.Frame4(t.frame(k)))
+		}
+		q := math.Abs(Value(1, u))
+		for _, m := range strides {
+			hz := fps * TicksPerFrame / float64(m)
+			for k := m; k < len(row)-m; k++ {
+				v := math.Abs(Value(row[k+m]-row[k-m], u)) / 2 * hz
+				acc := math.Abs(Value(row[k+m]-2*row[k]+row[k-m], u)) * hz * hz
+				if v > a.Working.Speed*(1+1e-9)+q*hz/2 || acc > a.Working.Acceleration*(1+1e-9)+2*q*hz*hz {
+					return fmt.Errorf("not sealed: in whole steps %s is over its limit at frame %s", a.Name, limit.Frame4(t.frame(k)))
+				}
 			}
 		}
 	}
 	return nil
+}
+
+func small(difference int64) bool {
+	return difference <= maxDifference && difference >= -maxDifference
 }
 
 func (t *Table) frame(tick int) float64 { return float64(t.Start()) + float64(tick)/TicksPerFrame }
@@ -193,26 +210,66 @@ func Decode(raw []byte) (*Table, error) {
 		return nil, fmt.Errorf("sealed table: it is not in %d ticks a frame and %d binary places", TicksPerFrame, Fraction)
 	}
 	n := d.num()
-	if n < 0 || n > 64 || t.Last-t.First > path.MaxFrames || t.Last < t.First || t.RunUp < 0 || t.RunOut < 0 || t.Rate.Check("rate") != nil || t.Fastest.Check("factor") != nil {
-		return nil, fmt.Errorf("sealed table: its header is out of bounds")
+	if d.short {
+		return nil, fmt.Errorf("sealed table: it is cut short")
+	}
+	if err := t.bounds(n); err != nil {
+		return nil, err
 	}
 	for range n {
-		t.Axes = append(t.Axes, d.str())
-		t.Units = append(t.Units, rig.Ratio{Num: d.num(), Den: d.num()})
-		c := d.num()
-		if c != int64(t.Ticks()) || int64(len(d.b)) < 8*c {
-			return nil, fmt.Errorf("sealed table: axis %s has %d ticks where %d belong", t.Axes[len(t.Axes)-1], c, t.Ticks())
+		if err := t.decodeAxis(&d); err != nil {
+			return nil, err
 		}
-		row := make([]int64, c)
-		for k := range row {
-			row[k] = d.num()
-		}
-		t.Steps = append(t.Steps, row)
 	}
 	if d.short || len(d.b) > 0 {
 		return nil, fmt.Errorf("sealed table: it is cut short or has bytes left over")
 	}
 	return t, nil
+}
+
+// bounds looks at every field of a header before anything is computed from it.
+func (t *Table) bounds(axes int64) error {
+	within := func(v, lo, hi int) bool { return v >= lo && v <= hi }
+	for _, f := range []struct {
+		name string
+		ok   bool
+	}{
+		{"rig", t.RigID != "" && within(t.RigVersion, 0, 1<<30)},
+		{"rate", t.Rate.Check("") == nil},
+		{"fastest clock", t.Fastest.Check("") == nil},
+		{"first frame", within(t.First, -2*path.MaxFrames, 2*path.MaxFrames)},
+		{"last frame", within(t.Last, -2*path.MaxFrames, 2*path.MaxFrames) && t.Last > t.First && t.Last-t.First <= path.MaxFrames},
+		{"run-up", within(t.RunUp, 0, path.MaxRun)},
+		{"run-out", within(t.RunOut, 0, path.MaxRun)},
+		{"number of axes", axes >= 1 && axes <= 64},
+	} {
+		if !f.ok {
+			return fmt.Errorf("sealed table: its %s is out of bounds", f.name)
+		}
+	}
+	return nil
+}
+
+func (t *Table) decodeAxis(d *decoder) error {
+	id, u := d.str(), rig.Ratio{Num: d.num(), Den: d.num()}
+	c := d.num()
+	switch {
+	case d.short || id == "":
+		return fmt.Errorf("sealed table: an axis has no name, or it is cut short")
+	case u.Num == 0 || u.Den < 1:
+		return fmt.Errorf("sealed table: axis %s has %d/%d steps per unit", id, u.Num, u.Den)
+	case c != int64(t.Ticks()) || int64(len(d.b)) < 8*c:
+		return fmt.Errorf("sealed table: axis %s has %d ticks where %d belong", id, c, t.Ticks())
+	}
+	row := make([]int64, c)
+	for k := range row {
+		row[k] = d.num()
+		if row[k] > MostSteps || row[k] < -MostSteps || k > 0 && !small(row[k]-row[k-1]) || k > 1 && !small(row[k]-row[k-2]) {
+			return fmt.Errorf("sealed table: axis %s makes steps that the table cannot hold at tick %d", id, k)
+		}
+	}
+	t.Axes, t.Units, t.Steps = append(t.Axes, id), append(t.Units, u), append(t.Steps, row)
+	return nil
 }
 
 type decoder struct {
