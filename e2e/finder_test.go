@@ -6,7 +6,7 @@ import (
 )
 
 // One millimetre on the track moves the subject in the finder by the predicted
-// pixels: focal length ÷ sensor width × picture width × 1 mm × cos(pan) ÷ depth.
+// pixels: m·(S − p)/(Z − p) × 1 mm, the sensor being as wide as the picture.
 func TestOneMillimetreInTheFinder(t *testing.T) {
 	a := start(t)
 	p := a.open("/shot/" + a.shot + "/compose")
@@ -17,6 +17,7 @@ func TestOneMillimetreInTheFinder(t *testing.T) {
 	p.enter("value-pan", "0")
 	p.enter("value-tilt", "0")
 	p.enter("value-roll", "0")
+	p.enter("value-focus", "0.8")
 	mark := func(track string) float64 {
 		p.enter("value-track", track)
 		p.wait("the finder to follow", `Number(document.querySelector('[data-test="mark"]').dataset.from) === 0.`+track)
@@ -24,8 +25,10 @@ func TestOneMillimetreInTheFinder(t *testing.T) {
 	}
 	x0, x1 := mark("760"), mark("761")
 	width := eval[float64](p, `Number(document.querySelector('[data-test="mark"]').dataset.width)`)
-	// The demo's subject is 1.15 m in, the pupil 0.05 m in front of the rail.
-	want := 35.0 / 24.9 * width * 0.001 / (1.15 - 0.05)
+	// The demo's subject is 1.15 m in; the image plane stands 0.01 m behind the
+	// rail's middle, the pupil 0.06 m in front of it; the lens is sharp at 0.8 m.
+	s := (0.8 + math.Sqrt(0.64-4*0.035*0.8)) / 2
+	want := (0.8 - s) / s * (0.8 - 0.06) / (1.16 - 0.06) / 24.9 * width
 	if got := x0 - x1; math.Abs(got/want-1) > 0.02 {
 		t.Errorf("1 mm shows as %g px of a picture %g px wide, predicted %g", got, width, want)
 	}

@@ -20,7 +20,7 @@ import (
 
 func scale(t testing.TB) *lens.Scale {
 	t.Helper()
-	s, err := lens.NewScale(lens.Demo().Marks)
+	s, err := lens.Demo().Scale()
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -87,7 +87,7 @@ func ReadKeys(in io.Reader, r *rig.Rig, scale *lens.Scale) ([]path.Track, error)
 
 // PlanFromKeys reads a keyframe file into a path for a rig.
 func PlanFromKeys(in io.Reader, r *rig.Rig, l *lens.Package, rate clock.Rate, kind curve.Kind) (*path.Path, error) {
-	scale, err := lens.NewScale(l.Marks)
+	scale, err := l.Scale()
 	if err != nil {
 		return nil, err
 	}

@@ -12,7 +12,6 @@ import (
 	"github.com/go-chi/chi/v5"
 
 	"keenarc/calc"
-	"keenarc/core/lens"
 	"keenarc/core/limit"
 	"keenarc/core/path"
 	"keenarc/exchange"
@@ -44,7 +43,7 @@ func (s *Server) upload(w http.ResponseWriter, r *http.Request) {
 		problem(w, s.fail(err))
 		return
 	}
-	scale, err := lens.NewScale(sh.Lens.Marks)
+	scale, err := sh.Lens.Scale()
 	if err != nil {
 		problem(w, s.fail(err))
 		return

@@ -107,7 +107,7 @@ func (w *watcher) load(ctx context.Context, version int64) {
 	}
 	sh, err := w.s.store.Shot(ctx, w.shot)
 	if err == nil {
-		w.scale, err = lens.NewScale(sh.Lens.Marks)
+		w.scale, err = sh.Lens.Scale()
 		w.lens = sh.Lens
 	}
 	if err == nil {

@@ -98,7 +98,7 @@ func (s *Server) addShot(ctx context.Context, in *struct {
 		return nil, huma.Error422UnprocessableEntity("Title: give the shot a name.", &huma.ErrorDetail{Location: "title"})
 	}
 	r, l := rig.Plank(), lens.Demo()
-	scale, err := lens.NewScale(l.Marks)
+	scale, err := l.Scale()
 	if err != nil {
 		return nil, s.fail(err)
 	}
@@ -193,7 +193,7 @@ func (s *Server) pose(ctx context.Context, in *struct {
 	if err != nil {
 		return nil, s.fail(err)
 	}
-	scale, err := lens.NewScale(sh.Lens.Marks)
+	scale, err := sh.Lens.Scale()
 	if err != nil {
 		return nil, s.fail(err)
 	}
@@ -229,7 +229,7 @@ func (s *Server) poseAt(ctx context.Context, in *struct {
 	if err != nil {
 		return nil, s.fail(err)
 	}
-	scale, err := lens.NewScale(v.Lens.Marks)
+	scale, err := v.Lens.Scale()
 	if err != nil {
 		return nil, s.fail(err)
 	}

@@ -26,7 +26,6 @@ type ShotView struct {
 	Analysis *limit.Analysis `json:"analysis"`
 	Braking  *limit.Braking  `json:"braking,omitempty"`
 	Plot     *Plot           `json:"plot"`
-	FieldDeg [2]float64      `json:"field_deg"`
 	Seal     *store.Seal     `json:"seal,omitempty" doc:"the newest seal"`
 	SealedAs bool            `json:"sealed_as_is" doc:"the newest seal is of the path as it stands"`
 }
@@ -40,11 +39,14 @@ type Plot struct {
 	Views  []View      `json:"views"`
 }
 
-// View is where the camera is, which way it looks and what is sharp.
+// View is where the camera's image plane and entrance pupil are, which way it
+// looks, how much it sees at this focus and what is sharp.
 type View struct {
 	rig.Pose
-	FocusM float64    `json:"focus_m"`
-	SharpM [2]float64 `json:"sharp_m" doc:"nearest and farthest sharp distance; 9999 is infinity"`
+	Pupil    rig.Vec    `json:"pupil_m" doc:"the entrance pupil: where the picture is seen from"`
+	FieldDeg [2]float64 `json:"field_deg" doc:"horizontal and vertical field seen from the pupil at this focus"`
+	FocusM   float64    `json:"focus_m" doc:"sharp distance from the image plane"`
+	SharpM   [2]float64 `json:"sharp_m" doc:"nearest and farthest sharp distance; 9999 is infinity"`
 }
 
 // maxBrakePreview is the longest move, in frames, whose braking is worked out
@@ -68,7 +70,6 @@ func (s *Server) view(ctx context.Context, id string) (*ShotView, error) {
 
 func (s *Server) viewOf(ctx context.Context, sh *store.Shot, d *store.Draft) (*ShotView, error) {
 	v := &ShotView{Shot: sh, Revision: d.Revision, CanUndo: d.UndoTo != nil, CanRedo: d.RedoTo != nil, Path: d.Path, FPS: d.Path.Clock().FPS()}
-	v.FieldDeg[0], v.FieldDeg[1] = sh.Lens.FieldDeg()
 	seals, err := s.store.Seals(ctx, sh.ID)
 	if err != nil {
 		return nil, err
@@ -77,7 +78,7 @@ func (s *Server) viewOf(ctx context.Context, sh *store.Shot, d *store.Draft) (*S
 		v.Seal = &seals[0]
 		v.SealedAs = seals[0].Revision == d.Revision
 	}
-	scale, err := lens.NewScale(sh.Lens.Marks)
+	scale, err := sh.Lens.Scale()
 	if err != nil {
 		return nil, err
 	}
@@ -128,15 +129,23 @@ func viewAt(sh *store.Shot, scale *lens.Scale, q []float64) View {
 
 func viewWith(r *rig.Rig, l *lens.Package, scale *lens.Scale, q []float64) View {
 	v := View{Pose: r.Forward(q)}
-	for _, x := range []*rig.Vec{&v.At, &v.Right, &v.Forward, &v.Up} {
+	v.Pupil = v.Pose.Point(0, l.PupilM, 0)
+	at := math.Inf(1)
+	i := r.Index("focus")
+	if i >= 0 {
+		at = scale.Distance(q[i])
+	}
+	f := l.At(at)
+	h, vert, _ := f.SeenDeg()
+	v.FieldDeg = [2]float64{round(h, 1e4), round(vert, 1e4)}
+	for _, x := range []*rig.Vec{&v.At, &v.Right, &v.Forward, &v.Up, &v.Pupil} {
 		for i := range x {
 			x[i] = round(x[i], 1e6)
 		}
 	}
-	if i := r.Index("focus"); i >= 0 {
-		d := scale.Distance(q[i])
-		near, far := l.SharpM(d)
-		v.FocusM, v.SharpM = round(d, 1e4), [2]float64{round(near, 1e4), round(min(far, 9999), 1e4)}
+	if i >= 0 {
+		near, far := f.SharpM()
+		v.FocusM, v.SharpM = round(at, 1e4), [2]float64{round(near, 1e4), round(min(far, 9999), 1e4)}
 	}
 	return v
 }

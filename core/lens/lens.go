@@ -1,7 +1,8 @@
-// Package lens turns poses into picture coordinates: a pinhole at the entrance
-// pupil behind a focus scale. Distances are metres from the image plane, taken
-// as depth along the optical axis; ring positions are degrees; results are
-// pixels at the sensor. Thin-lens equations throughout.
+// Package lens turns poses of the image plane into picture coordinates: a thin
+// lens that is focused somewhere, seen from its entrance pupil, behind a focus
+// scale. Distances are metres from the image plane, taken as depth along the
+// optical axis, unless a name says otherwise; ring positions are degrees;
+// results are pixels at the sensor.
 package lens
 
 import (
@@ -9,7 +10,6 @@ import (
 	"math"
 
 	"keenarc/core/curve"
-	"keenarc/core/rig"
 )
 
 // Mark pairs a focus ring position with the distance that is sharp there.
@@ -84,48 +84,6 @@ func (s *Scale) Ring(distanceM float64) float64 {
 
 // PitchMM is the width of one pixel at the sensor.
 func (p *Package) PitchMM() float64 { return p.WidthMM / float64(p.WidthPx) }
-
-// FieldDeg is the horizontal and vertical field of view.
-func (p *Package) FieldDeg() (h, v float64) {
-	deg := func(size float64) float64 { return 2 * math.Atan(size/(2*p.FocalMM)) * 180 / math.Pi }
-	return deg(p.WidthMM), deg(p.HeightMM)
-}
-
-// Project is a world point's place on the sensor in pixels from the centre,
-// right and up, and its depth from the image plane in metres. ok is false for
-// points behind the pupil.
-func (p *Package) Project(pose rig.Pose, w rig.Vec) (x, y, depthM float64, ok bool) {
-	l := pose.Local(w)
-	if l[1] <= 1e-6 {
-		return 0, 0, l[1] + p.PupilM, false
-	}
-	k := p.FocalMM / p.PitchMM() / l[1]
-	return l[0] * k, l[2] * k, l[1] + p.PupilM, true
-}
-
-// Visible reports whether a projected place is inside the picture.
-func (p *Package) Visible(x, y float64) bool {
-	return math.Abs(x) <= float64(p.WidthPx)/2 && math.Abs(y) <= float64(p.HeightPx)/2
-}
-
-// BlurPx is the diameter in pixels of the blur of a point at depthM when the
-// lens is sharp at focusM: c = (f²/N)·|d−s| / (d·(s−f)).
-func (p *Package) BlurPx(depthM, focusM float64) float64 {
-	f, d, s := p.FocalMM, depthM*1000, focusM*1000
-	return f * f / p.FNumber * math.Abs(d-s) / (d * (s - f)) / p.PitchMM()
-}
-
-// SharpM is the depth of field at a focus distance: nearest and farthest sharp
-// distance in metres; far is +Inf beyond the hyperfocal distance.
-func (p *Package) SharpM(focusM float64) (near, far float64) {
-	f, s := p.FocalMM, focusM*1000
-	h := f*f/(p.FNumber*p.CircleMM) + f
-	near = s * (h - f) / (h + s - 2*f) / 1000
-	if s >= h {
-		return near, math.Inf(1)
-	}
-	return near, s * (h - f) / (h - s) / 1000
-}
 
 // Demo is the demo production's camera: a made-up body with a 35 mm lens.
 func Demo() *Package {

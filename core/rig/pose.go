@@ -15,8 +15,9 @@ func (v Vec) R3() r3.Vec { return r3.Vec{X: v[0], Y: v[1], Z: v[2]} }
 // Norm is the length.
 func (v Vec) Norm() float64 { return r3.Norm(v.R3()) }
 
-// Pose is where the camera's entrance pupil is and which way it looks: an
-// orthonormal frame in the world.
+// Pose is where the camera's image plane is and which way it looks: an
+// orthonormal frame in the world. Where the entrance pupil lies in front of it
+// is the lens's business.
 type Pose struct {
 	At      Vec `json:"at_m"`
 	Right   Vec `json:"right"`
@@ -24,13 +25,13 @@ type Pose struct {
 	Up      Vec `json:"up"`
 }
 
-// Point is the world place that lies right, forward and up (m) of the pupil.
+// Point is the world place that lies right, forward and up (m) of the image plane.
 func (p Pose) Point(right, forward, up float64) Vec {
 	v := r3.Add(p.At.R3(), r3.Add(r3.Scale(right, p.Right.R3()), r3.Add(r3.Scale(forward, p.Forward.R3()), r3.Scale(up, p.Up.R3()))))
 	return Vec{v.X, v.Y, v.Z}
 }
 
-// Local is a world point seen from the pupil: right, forward, up in metres.
+// Local is a world point seen from the image plane: right, forward, up in metres.
 func (p Pose) Local(w Vec) Vec {
 	d := r3.Sub(w.R3(), p.At.R3())
 	return Vec{r3.Dot(d, p.Right.R3()), r3.Dot(d, p.Forward.R3()), r3.Dot(d, p.Up.R3())}

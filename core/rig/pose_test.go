@@ -21,7 +21,7 @@ func ExampleRig_Forward() {
 	show("tilt +30 looks to", r.Forward([]float64{0, 0, 30, 0, 0}).Forward)
 	show("roll +90 turns up to", r.Forward([]float64{0, 0, 0, 90, 0}).Up)
 	// Output:
-	// at track 500: [0.5 0.05 0.67]
+	// at track 500: [0.5 -0.01 0.67]
 	// pan +90 looks to [1 0 0]
 	// tilt +30 looks to [0 0.866 0.5]
 	// roll +90 turns up to [1 0 0]

@@ -139,10 +139,11 @@ func (l Limits) within(o Limits) bool {
 	return l.Speed > 0 && l.Acceleration > 0 && l.Speed <= o.Speed && l.Acceleration <= o.Acceleration && l.Jerk <= o.Jerk
 }
 
-// Plank is the 1.5 m slider with pan, tilt, roll and a focus motor.
+// Plank is the 1.5 m slider with pan, tilt, roll and a focus motor. Version 2: its
+// chain ends at the image plane.
 func Plank() *Rig {
 	return &Rig{
-		ID: "plank", Name: "Plank", Version: 1, RailM: 1.62, RailFromM: -0.06, HeightM: 0.45, ClearM: 0.9,
+		ID: "plank", Name: "Plank", Version: 2, RailM: 1.62, RailFromM: -0.06, HeightM: 0.45, ClearM: 0.9,
 		Axes: []Axis{
 			{ID: "track", Name: "Track", Unit: MM, StepsPerUnit: Ratio{25, 1}, Min: 20, Max: 1480,
 				Rated: Limits{500, 900, 6000}, Working: Limits{300, 400, 4000},
@@ -165,7 +166,7 @@ func Plank() *Rig {
 			{Kind: Revolute, Offset: Vec{0, 0, 0.10}, Direction: Vec{0, 0, -1}, Axis: "pan"},
 			{Kind: Revolute, Offset: Vec{0, 0, 0.12}, Direction: Vec{1, 0, 0}, Axis: "tilt"},
 			{Kind: Revolute, Offset: Vec{0, 0, 0}, Direction: Vec{0, 1, 0}, Axis: "roll"},
-			{Kind: Fixed, Offset: Vec{0, 0.05, 0}},
+			{Kind: Fixed, Offset: Vec{0, -0.01, 0}}, // the image plane, just behind the tilt axis
 		},
 	}
 }

@@ -20,22 +20,23 @@ func (p poses) AtFrame(dst []float64, f int) bool {
 
 func judge(t *testing.T) *Judge {
 	t.Helper()
-	j, err := NewJudge(rig.Plank(), lens.Demo(), Scene{Subject: rig.Vec{0.75, 1.25, 0.6}, Near: rig.Vec{0.6, 0.9, 0.5}, Far: rig.Vec{0.8, 2.2, 0.8}})
+	j, err := NewJudge(rig.Plank(), lens.Demo(), Scene{Subject: rig.Vec{0.75, 1.25, 0.6}, Near: rig.Vec{0.6, 0.9, 0.53}, Far: rig.Vec{0.8, 2.2, 0.8}})
 	if err != nil {
 		t.Fatal(err)
 	}
 	return j
 }
 
-// One millimetre of track error shows as the predicted pixels: f / pitch × 1 mm
-// / depth, largest at the nearest visible point.
+// One millimetre of track error shows as the predicted pixels: m·(S − p)/(Z − p)
+// × 1 mm ÷ pitch, largest at the nearest visible point.
 func TestOneMillimetreInPixels(t *testing.T) {
 	j := judge(t)
 	a, b := []float64{750, 0, 0, 0, 150}, []float64{751, 0, 0, 0, 150}
 	px, point, said := j.Pixels(a, b)
-	near := 0.9 - 0.05
-	want := 35 / (24.9 / 4096) * 0.001 / near
-	if !said || point != "near" || math.Abs(px/want-1) > 0.02 {
+	S, p := j.scale.Distance(150), 0.06 // the image plane lies at y = −0.01
+	s := (S + math.Sqrt(S*S-4*0.035*S)) / 2
+	want := (S - s) / s * (S - p) / (0.91 - p) * 1 / (24.9 / 4096)
+	if !said || point != "near" || math.Abs(px/want-1) > 1e-6 {
 		t.Errorf("%g px at %q, predicted %g at the near point", px, point, want)
 	}
 }
@@ -76,10 +77,65 @@ func TestVerdicts(t *testing.T) {
 	}
 }
 
+// A point that is in one take's picture and behind the other's camera is off,
+// however few frames it is; a frame in which nothing is visible cannot be judged.
+func TestGoneIsOff(t *testing.T) {
+	j := judge(t)
+	take := func(odd []float64) poses {
+		p := poses{}
+		for f := range 40 {
+			p[f] = []float64{700, 2, -3, 0, 150}
+		}
+		p[17] = odd
+		return p
+	}
+	clean := take([]float64{700, 2, -3, 0, 150})
+	behind := take([]float64{700, -161, -3, 0, 150})
+	for name, c := range map[string][2]poses{"gone in the second": {clean, behind}, "gone in the first": {behind, clean}} {
+		v := j.Compare(c[0], c[1], 0, 40, 0.5)
+		if v.Word != Off || v.WorstFrame != 17 || v.WorstPx < 4096 || !strings.Contains(v.WorstPoint, "gone") {
+			t.Errorf("%s: %s, %g px at %d (%s)", name, v.Word, v.WorstPx, v.WorstFrame, v.WorstPoint)
+		}
+	}
+	if v := j.Compare(behind, behind, 0, 40, 0.5); v.Word != CannotSay || v.Unsaid != 1 {
+		t.Errorf("a frame that looks away from everything: %s, %d unsaid", v.Word, v.Unsaid)
+	}
+}
+
+// Every corner counts: a roll moves the corners and leaves the centre alone.
+func TestCornersCount(t *testing.T) {
+	j := judge(t)
+	j.Scene.Near, j.Scene.Far = rig.Vec{0, -5, 0}, rig.Vec{0, -9, 0}
+	a := []float64{750, 0, 0, 0, 150}
+	f := j.focused(a)
+	pose := j.Rig.Forward(a)
+	j.Scene.Subject = pose.Point(0, f.SharpAtM, 0)
+	px, point, said := j.Pixels(a, []float64{750, 0, 0, 0.1, 150})
+	want := 0.8 * math.Hypot(2048, 14.0/2/(24.9/4096)) * 2 * math.Sin(0.05*math.Pi/180)
+	if !said || math.Abs(px/want-1) > 1e-6 || point == "centre" {
+		t.Errorf("a roll of 0.1° shows as %g px at %q, want %g at a corner", px, point, want)
+	}
+	// Each of the four, told apart by tilting the picture's plane: pan and tilt move
+	// the corner on their side further.
+	seen := map[string]bool{}
+	for _, pan := range []float64{-3, 3} {
+		for _, tilt := range []float64{-3, 3} {
+			_, point, _ := j.Pixels(a, []float64{750, pan, tilt, 0, 150})
+			seen[point] = true
+		}
+	}
+	if len(seen) != 4 || seen["centre"] {
+		t.Errorf("the worst corners were %v", seen)
+	}
+}
+
+// The change of blur, by hand.
 func TestFocusCounts(t *testing.T) {
 	j := judge(t)
 	px, point, _ := j.Pixels([]float64{750, 0, 0, 0, 150}, []float64{750, 0, 0, 0, 170})
-	if point != "focus" || px <= 0 {
+	depth := j.Rig.Forward([]float64{750, 0, 0, 0, 150}).Local(j.Scene.Subject)[1]
+	want := math.Abs(j.Lens.At(j.scale.Distance(170)).BlurPx(depth) - j.Lens.At(j.scale.Distance(150)).BlurPx(depth))
+	if point != "focus" || math.Abs(px-want) > 1e-9 || px <= 0 {
 		t.Errorf("a turn of the focus ring shows as %g px at %q", px, point)
 	}
 }
@@ -114,7 +170,47 @@ func TestAtFrame(t *testing.T) {
 	if (&Trace{}).AtFrame(nil, 0) {
 		t.Error("an empty trace has a frame")
 	}
+	tr.Gaps = []Gap{{At: 2, Rows: 5}}
+	for frame, ok := range map[int]bool{10: true, 11: false, 12: true} {
+		if tr.AtFrame(got, frame) != ok {
+			t.Errorf("with rows missing between 10.75 and 11.25, frame %d: %v", frame, !ok)
+		}
+	}
 	if v := tr.Value(0, 3); v != 9 {
 		t.Errorf("row 3 is %g", v)
+	}
+}
+
+// Rows that come late, twice or not at all: each is there once, and what is
+// missing stays missing.
+func TestAppendKeepsGaps(t *testing.T) {
+	tr := &Trace{Axes: []string{"a"}, Units: []rig.Ratio{{Num: 1, Den: 1}}, Steps: make([][]int32, 1)}
+	add := func(from, n int) {
+		pos, steps := make([]clock.Pos, n), make([]int32, n)
+		for i := range pos {
+			pos[i], steps[i] = clock.Pos(from+i), int32(from+i)
+		}
+		tr.Append(from, pos, [][]int32{steps})
+	}
+	add(0, 10)
+	add(5, 8) // overlaps
+	add(3, 4) // there already
+	if tr.Unbroken() != 13 || !tr.Whole() || tr.Row(12) != 12 {
+		t.Fatalf("%d rows, gaps %v", len(tr.Pos), tr.Gaps)
+	}
+	add(20, 5)
+	add(30, 2)
+	if tr.Whole() || tr.Unbroken() != 13 || len(tr.Pos) != 20 || len(tr.Gaps) != 2 || tr.Gaps[0] != (Gap{13, 7}) || tr.Gaps[1] != (Gap{18, 5}) {
+		t.Fatalf("%d rows, gaps %v", len(tr.Pos), tr.Gaps)
+	}
+	for i, p := range tr.Pos {
+		if tr.Row(i) != int(p) || tr.Steps[0][i] != int32(p) {
+			t.Errorf("row %d is called %d", p, tr.Row(i))
+		}
+	}
+	late := &Trace{Steps: make([][]int32, 0)}
+	late.Append(4, []clock.Pos{4}, nil)
+	if late.Unbroken() != 0 || late.Row(0) != 4 {
+		t.Errorf("rows missing at the beginning: %v", late.Gaps)
 	}
 }

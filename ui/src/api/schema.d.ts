@@ -743,7 +743,6 @@ export interface components {
             code: string;
             /** @description there is no keyframe */
             empty: boolean;
-            field_deg: number[];
             /** Format: int64 */
             first: number;
             /**
@@ -903,9 +902,16 @@ export interface components {
         };
         View: {
             at_m: number[];
-            /** Format: double */
+            /** @description horizontal and vertical field seen from the pupil at this focus */
+            field_deg: number[];
+            /**
+             * Format: double
+             * @description sharp distance from the image plane
+             */
             focus_m: number;
             forward: number[];
+            /** @description the entrance pupil: where the picture is seen from */
+            pupil_m: number[];
             right: number[];
             /** @description nearest and farthest sharp distance; 9999 is infinity */
             sharp_m: number[];

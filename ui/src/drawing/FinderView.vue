@@ -72,7 +72,7 @@ watch(() => props.shot.set, () => { scene.value?.build(props.shot); draw(); });
         </g>
       </g>
     </svg>
-    <div class="over top"><span>{{ shot.lens.focal_mm }} mm f/{{ shot.lens.f_number }} · across {{ (shot.field_deg[0] ?? 0).toFixed(1) }}°</span><span v-if="label">{{ label }}</span></div>
+    <div class="over top"><span>{{ shot.lens.focal_mm }} mm f/{{ shot.lens.f_number }} · across {{ (camera?.field_deg[0] ?? 0).toFixed(1) }}°</span><span v-if="label">{{ label }}</span></div>
     <div class="over low"><span>sharp {{ m(sharp[0] ?? 0) }} – {{ m(sharp[1] ?? 0) }} m</span><span>focus {{ (camera?.focus_m ?? 0).toFixed(2) }} m</span></div>
     <p v-if="trouble" class="none">{{ trouble }}</p>
   </div>

@@ -73,9 +73,9 @@ const keys = computed(() => {
 const wedges = computed(() => keys.value.filter((_, i, all) => all.length <= 10 || i % Math.ceil(all.length / 8) === 0 || i === all.length - 1));
 const wedgeLength = 0.62;
 function wedge(v: View): string {
-  const half = ((props.shot.field_deg[0] ?? 40) / 2) * (Math.PI / 180);
+  const half = ((v.field_deg[0] ?? 40) / 2) * (Math.PI / 180);
   const heading = Math.atan2(v.forward[0] ?? 0, v.forward[1] ?? 1);
-  const [x, y] = [v.at_m[0] ?? 0, v.at_m[1] ?? 0];
+  const [x, y] = [v.pupil_m[0] ?? 0, v.pupil_m[1] ?? 0];
   const pt = (a: number): string => `${X(x + Math.sin(a) * wedgeLength).toFixed(1)} ${PY(y + Math.cos(a) * wedgeLength).toFixed(1)}`;
   const r = (wedgeLength * k.value).toFixed(1);
   return `M${X(x).toFixed(1)} ${PY(y).toFixed(1)}L${pt(heading - half)}A${r} ${r} 0 0 1 ${pt(heading + half)}Z`;

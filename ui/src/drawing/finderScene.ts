@@ -9,17 +9,14 @@ export class FinderScene {
   private readonly camera = new PerspectiveCamera(30, 16 / 9, 0.02, 60);
   private scene = new Scene();
   private subject = new Vector3();
-  private lens: ShotView["lens"];
 
   constructor(canvas: HTMLCanvasElement, shot: ShotView) {
     this.renderer = new WebGLRenderer({ canvas, antialias: true, preserveDrawingBuffer: true });
     this.renderer.setPixelRatio(Math.min(window.devicePixelRatio, 2));
-    this.lens = shot.lens;
     this.build(shot);
   }
 
   build(shot: ShotView): void {
-    this.lens = shot.lens;
     this.scene = new Scene();
     this.scene.background = new Color("#2e4054");
     this.subject = at(shot.set.subject_m);
@@ -39,17 +36,17 @@ export class FinderScene {
   draw(v: View, width: number, height: number): { x: number; y: number; size: number } | null {
     this.renderer.setSize(width, height, false);
     this.camera.aspect = width / height;
-    this.camera.fov = (2 * Math.atan(this.lens.height_mm / (2 * this.lens.focal_mm)) * 180) / Math.PI;
+    this.camera.fov = v.field_deg[1] ?? 25;
     this.camera.updateProjectionMatrix();
     const m = new Matrix4().makeBasis(at(v.right), at(v.up), at(v.forward).negate());
     this.camera.quaternion.setFromRotationMatrix(m);
-    this.camera.position.copy(at(v.at_m));
+    this.camera.position.copy(at(v.pupil_m));
     this.camera.updateMatrixWorld();
     this.renderer.render(this.scene, this.camera);
     const p = this.subject.clone().project(this.camera);
     if (p.z > 1 || Math.abs(p.x) > 1 || Math.abs(p.y) > 1) return null;
     const away = this.subject.distanceTo(this.camera.position);
-    return { x: ((p.x + 1) / 2) * width, y: ((1 - p.y) / 2) * height, size: Math.max(12, (0.075 / away) * (this.lens.focal_mm / this.lens.width_mm) * width) };
+    return { x: ((p.x + 1) / 2) * width, y: ((1 - p.y) / 2) * height, size: Math.max(12, (0.075 / away) * (height / 2 / Math.tan((this.camera.fov * Math.PI) / 360))) };
   }
 
   dispose(): void {

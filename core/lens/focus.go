@@ -1,0 +1,120 @@
+package lens
+
+import (
+	"fmt"
+	"math"
+
+	"keenarc/core/rig"
+)
+
+// Scale is the package's focus scale. Marks nearer than a thin lens of this
+// focal length can focus (4f from the image plane) are refused.
+func (p *Package) Scale() (*Scale, error) {
+	for i, m := range p.Marks {
+		if least := p.nearestM(); m.DistanceM < least {
+			return nil, fmt.Errorf("focus mark %d: %g m; a %g mm lens focuses no nearer than %g m from the image plane", i+1, m.DistanceM, p.FocalMM, least)
+		}
+	}
+	return NewScale(p.Marks)
+}
+
+func (p *Package) nearestM() float64 { return 4 * p.FocalMM / 1000 }
+
+// Focus is a package focused at a distance: a thin lens, 1/f = 1/s + 1/i, whose
+// object and image distance add up to the distance from the image plane. Focus
+// nearer moves the image away from the lens, so the picture grows (breathing).
+type Focus struct {
+	*Package
+	// SharpAtM is the distance from the image plane that is sharp; +Inf is allowed.
+	SharpAtM float64
+	// ObjectM and ImageM are s and i, from the lens; Magnification is i/s.
+	ObjectM, ImageM, Magnification float64
+}
+
+// At focuses the package at a distance from the image plane. What is nearer than
+// 4f is taken as 4f, where a thin lens can focus nearest (at life size).
+func (p *Package) At(distanceM float64) Focus {
+	f := p.FocalMM / 1000
+	d := max(distanceM, p.nearestM())
+	if math.IsInf(d, 1) {
+		return Focus{p, d, d, f, 0}
+	}
+	// i is the smaller root of i² − D·i + D·f = 0, in the form that loses nothing.
+	i := 2 * f * d / (d + math.Sqrt(d*(d-4*f)))
+	return Focus{p, d, d - i, i, i / (d - i)}
+}
+
+// ViewMM is m·(S − p): what stands for the image distance in the perspective
+// from the entrance pupil, so that a point at depth Z shows at ViewMM·X/(Z − p).
+func (f Focus) ViewMM() float64 {
+	if f.Magnification == 0 {
+		return f.FocalMM
+	}
+	return f.Magnification * (f.SharpAtM - f.PupilM) * 1000
+}
+
+// FieldDeg is the horizontal, vertical and diagonal field of view focused at
+// infinity.
+func (p *Package) FieldDeg() (h, v, d float64) { return p.field(p.FocalMM) }
+
+// FieldDeg is the field of view at this focus, at the lens: half of it is the
+// arc tangent of half the sensor over the image distance.
+func (f Focus) FieldDeg() (h, v, d float64) { return f.field(f.ImageM * 1000) }
+
+// SeenDeg is the field of view at this focus from the entrance pupil, as drawn.
+func (f Focus) SeenDeg() (h, v, d float64) { return f.field(f.ViewMM()) }
+
+func (p *Package) field(at float64) (h, v, d float64) {
+	deg := func(size float64) float64 { return 2 * math.Atan(size/(2*at)) * 180 / math.Pi }
+	return deg(p.WidthMM), deg(p.HeightMM), deg(math.Hypot(p.WidthMM, p.HeightMM))
+}
+
+// Project is a world point's place on the sensor in pixels from the centre,
+// right and up, and its depth from the image plane in metres; pose is the image
+// plane's. ok is false for points that are not in front of the entrance pupil.
+func (f Focus) Project(pose rig.Pose, w rig.Vec) (x, y, depthM float64, ok bool) {
+	l := pose.Local(w)
+	ahead := l[1] - f.PupilM
+	if ahead <= 1e-6 {
+		return 0, 0, l[1], false
+	}
+	k := f.ViewMM() / f.PitchMM() / ahead
+	return l[0] * k, l[2] * k, l[1], true
+}
+
+// Visible reports whether a projected place is inside the picture.
+func (p *Package) Visible(x, y float64) bool {
+	return math.Abs(x) <= float64(p.WidthPx)/2 && math.Abs(y) <= float64(p.HeightPx)/2
+}
+
+// DiagonalPx is the length of the picture's diagonal in pixels.
+func (p *Package) DiagonalPx() float64 { return math.Hypot(float64(p.WidthPx), float64(p.HeightPx)) }
+
+// BlurPx is the diameter in pixels of the blur of a point at a depth from the
+// image plane: c = (f/N)·i·|1/z − 1/s|, z being its distance from the lens.
+func (f Focus) BlurPx(depthM float64) float64 {
+	z := depthM - f.ImageM
+	if z <= 0 {
+		return math.Inf(1)
+	}
+	return f.FocalMM / f.FNumber * f.ImageM * math.Abs(1/z-1/f.ObjectM) / f.PitchMM()
+}
+
+// SharpM is the depth of field: nearest and farthest sharp distance from the
+// image plane in metres; far is +Inf beyond the hyperfocal distance. It is where
+// BlurPx comes to the circle of confusion.
+func (f Focus) SharpM() (near, far float64) {
+	k := f.FNumber * f.CircleMM / f.FocalMM / f.ImageM
+	near = 1/(1/f.ObjectM+k) + f.ImageM
+	if left := 1/f.ObjectM - k; left > 0 {
+		return near, 1/left + f.ImageM
+	}
+	return near, math.Inf(1)
+}
+
+// HyperfocalM is the object distance from the lens, f²/(N·c) + f, beyond which
+// everything far is sharp.
+func (p *Package) HyperfocalM() float64 {
+	f := p.FocalMM
+	return (f*f/(p.FNumber*p.CircleMM) + f) / 1000
+}

@@ -1,0 +1,198 @@
+package trace
+
+import (
+	"math"
+
+	"keenarc/core/clock"
+	"keenarc/core/lens"
+	"keenarc/core/rig"
+	"keenarc/core/seal"
+)
+
+// Scene is what pixels are judged on: the subject, and one near and one far
+// point of the set.
+type Scene struct {
+	Subject rig.Vec `json:"subject_m"`
+	Near    rig.Vec `json:"near_m"`
+	Far     rig.Vec `json:"far_m"`
+}
+
+// FramePixels is one frame's error.
+type FramePixels struct {
+	Frame int     `json:"frame"`
+	Px    float64 `json:"px"`    // largest over the points and the change of blur
+	Point string  `json:"point"` // where: centre, top left, …, near, far, focus
+	Said  bool    `json:"said"`  // false: nothing visible, cannot say
+}
+
+// Judge computes pixel errors through a rig and a camera.
+type Judge struct {
+	Rig   *rig.Rig
+	Lens  *lens.Package
+	Scene Scene
+	scale *lens.Scale
+	focus int
+}
+
+// NewJudge prepares a judge; the camera's focus marks must make a scale.
+func NewJudge(r *rig.Rig, l *lens.Package, s Scene) (*Judge, error) {
+	sc, err := l.Scale()
+	if err != nil {
+		return nil, err
+	}
+	return &Judge{r, l, s, sc, r.Index("focus")}, nil
+}
+
+// focused is the camera as a pose of the axes has it; without a focus motor it
+// is focused at infinity.
+func (j *Judge) focused(q []float64) lens.Focus {
+	if j.focus < 0 {
+		return j.Lens.At(math.Inf(1))
+	}
+	return j.Lens.At(j.scale.Distance(q[j.focus]))
+}
+
+var (
+	cornerNames = [5]string{"centre", "top left", "top right", "bottom left", "bottom right"}
+	corners     = [5][2]float64{{0, 0}, {-1, 1}, {1, 1}, {-1, -1}, {1, -1}}
+)
+
+// cornerShare is how far out the corner points lie.
+const cornerShare = 0.8
+
+// Pixels is the largest shift in pixels at the sensor between two poses of the
+// axes, each with its own focus: five points at the subject's distance (centre
+// and 80 % corners of pose a's picture), the near and the far point of the set,
+// and the change of the subject's blur diameter. A point that is in one picture
+// and behind the other's camera is off by the picture's diagonal, which is more
+// than any point can move inside it. said is false where nothing is in either.
+func (j *Judge) Pixels(a, b []float64) (px float64, point string, said bool) {
+	pa, pb := j.Rig.Forward(a), j.Rig.Forward(b)
+	fa, fb := j.focused(a), j.focused(b)
+	worse := func(d float64, name string) {
+		if said = true; d > px || point == "" {
+			px, point = max(d, px), name
+		}
+	}
+	try := func(name string, w rig.Vec) {
+		xa, ya, _, inA := fa.Project(pa, w)
+		xb, yb, _, inB := fb.Project(pb, w)
+		switch seen := inA && fa.Visible(xa, ya) || inB && fb.Visible(xb, yb); {
+		case !seen:
+		case inA && inB:
+			worse(math.Hypot(xb-xa, yb-ya), name)
+		default:
+			worse(j.Lens.DiagonalPx(), name+" gone")
+		}
+	}
+	if _, _, depth, ok := fa.Project(pa, j.Scene.Subject); ok {
+		z := depth - j.Lens.PupilM
+		w, h := cornerShare*j.Lens.WidthMM/2/fa.ViewMM()*z, cornerShare*j.Lens.HeightMM/2/fa.ViewMM()*z
+		for k, c := range corners {
+			try(cornerNames[k], pa.Point(c[0]*w, depth, c[1]*h))
+		}
+		if d := math.Abs(fb.BlurPx(depth) - fa.BlurPx(depth)); j.focus >= 0 && d > px {
+			worse(min(d, j.Lens.DiagonalPx()), "focus")
+		}
+	}
+	try("near", j.Scene.Near)
+	try("far", j.Scene.Far)
+	return px, point, said
+}
+
+// Verdict is the judgement of one take against another (or against the seal).
+type Verdict struct {
+	Word        string  `json:"word" enum:"stacks,off,cannot say"`
+	ThresholdPx float64 `json:"threshold_px"`
+	WorstPx     float64 `json:"worst_px"`
+	WorstFrame  int     `json:"worst_frame"`
+	WorstPoint  string  `json:"worst_point"`
+	// Missing counts the picture frames that one of the two has no rows for;
+	// Gaps are the same as stretches [From, To). Unsaid counts those in which
+	// nothing was visible.
+	Missing int           `json:"missing_frames"`
+	Gaps    []FrameSpan   `json:"gaps"`
+	Unsaid  int           `json:"unsaid_frames"`
+	Frames  []FramePixels `json:"frames,omitempty"`
+	// WorstByAxis is the largest difference per axis in its own unit.
+	WorstByAxis map[string]float64 `json:"worst_by_axis"`
+	Unseen      []string           `json:"unseen"`
+}
+
+// FrameSpan is the frames From to To−1.
+type FrameSpan struct {
+	From int `json:"from"`
+	To   int `json:"to"`
+}
+
+// Stacks, Off and CannotSay are the words of a verdict.
+const (
+	Stacks    = "stacks"
+	Off       = "off"
+	CannotSay = "cannot say"
+)
+
+// Poser gives axis positions at a frame; ok is false where it has none.
+type Poser interface {
+	AtFrame(dst []float64, frame int) (ok bool)
+}
+
+// Sealed is a Poser over a sealed table.
+type Sealed struct{ *seal.Table }
+
+// AtFrame reads the table at a whole frame.
+func (s Sealed) AtFrame(dst []float64, frame int) bool {
+	if frame < s.Start() || frame > s.End() {
+		return false
+	}
+	for a := range dst {
+		dst[a] = seal.Value(s.At(a, clock.Pos(frame)<<32), s.Units[a])
+	}
+	return true
+}
+
+// Compare judges b against a over the picture frames [first, last), unshifted
+// and frame by frame: one frame off is off, and only a take of which every frame
+// can be judged stacks. Where frames are missing, or nothing is visible in some,
+// it says "cannot say" unless what is there is already off.
+func (j *Judge) Compare(a, b Poser, first, last int, thresholdPx float64) *Verdict {
+	v := &Verdict{ThresholdPx: thresholdPx, WorstFrame: first, Gaps: []FrameSpan{}, Frames: []FramePixels{}, WorstByAxis: map[string]float64{}, Unseen: Unseen(j.Rig)}
+	n := len(j.Rig.Axes)
+	qa, qb := make([]float64, n), make([]float64, n)
+	for f := first; f < last; f++ {
+		if !a.AtFrame(qa, f) || !b.AtFrame(qb, f) {
+			v.missing(f)
+			continue
+		}
+		px, point, ok := j.Pixels(qa, qb)
+		if !ok {
+			v.Unsaid++
+		}
+		v.Frames = append(v.Frames, FramePixels{f, math.Round(px*1e4) / 1e4, point, ok})
+		if px > v.WorstPx || len(v.Frames) == 1 {
+			v.WorstPx, v.WorstFrame, v.WorstPoint = px, f, point
+		}
+		for i := range qa {
+			id := j.Rig.Axes[i].ID
+			v.WorstByAxis[id] = max(v.WorstByAxis[id], math.Abs(qb[i]-qa[i]))
+		}
+	}
+	switch {
+	case v.WorstPx >= thresholdPx:
+		v.Word = Off
+	case v.Missing > 0 || v.Unsaid > 0 || len(v.Frames) == 0:
+		v.Word = CannotSay
+	default:
+		v.Word = Stacks
+	}
+	return v
+}
+
+func (v *Verdict) missing(frame int) {
+	v.Missing++
+	if n := len(v.Gaps); n > 0 && v.Gaps[n-1].To == frame {
+		v.Gaps[n-1].To++
+		return
+	}
+	v.Gaps = append(v.Gaps, FrameSpan{frame, frame + 1})
+}
