@@ -5,6 +5,9 @@ package journal
 import (
 	"context"
 	"encoding/json"
+	"errors"
+	"fmt"
+	"sync"
 	"time"
 
 	"github.com/google/uuid"
@@ -18,6 +21,8 @@ import (
 type Take struct {
 	ID       string       `json:"id"`
 	PassID   string       `json:"pass"`
+	Shot     string       `json:"-"`
+	Label    string       `json:"-"`      // as the log names it
 	Number   int          `json:"number"` // under its pass; given by the journal
 	By       string       `json:"by"`
 	Started  time.Time    `json:"started"`
@@ -34,6 +39,11 @@ type Take struct {
 	Trace    *trace.Trace `json:"-"`
 }
 
+// Label names a take in the log.
+func Label(pass int, name string, take int) string {
+	return fmt.Sprintf("Pass %d · %s, take %d", pass, name, take)
+}
+
 // NewID is a UUIDv7.
 func NewID() string {
 	id, err := uuid.NewV7()
@@ -43,8 +53,10 @@ func NewID() string {
 	return id.String()
 }
 
-// Entry is one line of the log: who did what when.
+// Entry is one line of the log: who did what when. Its ID makes it be stored
+// once, however often it is sent; whoever keeps it gives one where there is none.
 type Entry struct {
+	ID     string          `json:"id"`
 	At     time.Time       `json:"at"`
 	Actor  string          `json:"actor"`
 	ShotID string          `json:"shot,omitempty"`
@@ -61,10 +73,27 @@ type Journal interface {
 	Rows(ctx context.Context, t *Take, from int, pos []clock.Pos, steps [][]int32) error
 	End(ctx context.Context, t *Take) error
 	Log(ctx context.Context, e Entry) error
+	// Unfinished lists the takes that were begun and never ended, with the rows
+	// that are kept of them, as after a crash.
+	Unfinished(ctx context.Context) ([]*Take, error)
+	// Find is a take with the rows that are kept of it, or ErrUnknown.
+	Find(ctx context.Context, id string) (*Take, error)
+	// Aside says what could never be stored and lies in a file instead.
+	Aside() Aside
+}
+
+// ErrUnknown is returned for takes that this journal has never begun.
+var ErrUnknown = errors.New("there is no such take in this journal")
+
+// Aside is the file of entries that could never be stored, and their number.
+type Aside struct {
+	File    string `json:"file"`
+	Entries int    `json:"entries"`
 }
 
 // Memory is a Journal without a database, for runs from the command line.
 type Memory struct {
+	mu      sync.Mutex
 	Takes   []*Take
 	Entries []Entry
 	numbers map[string]int
@@ -72,6 +101,8 @@ type Memory struct {
 
 // Begin numbers the take under its pass.
 func (m *Memory) Begin(_ context.Context, t *Take) error {
+	m.mu.Lock()
+	defer m.mu.Unlock()
 	if m.numbers == nil {
 		m.numbers = map[string]int{}
 	}
@@ -83,8 +114,50 @@ func (m *Memory) Begin(_ context.Context, t *Take) error {
 // Rows has nothing to add: the take holds its trace.
 func (m *Memory) Rows(context.Context, *Take, int, []clock.Pos, [][]int32) error { return nil }
 
-// End keeps the take.
-func (m *Memory) End(_ context.Context, t *Take) error { m.Takes = append(m.Takes, t); return nil }
+// End keeps the take; one that ends again, with more rows, takes its own place.
+func (m *Memory) End(_ context.Context, t *Take) error {
+	m.mu.Lock()
+	defer m.mu.Unlock()
+	for i, o := range m.Takes {
+		if o.ID == t.ID {
+			m.Takes[i] = t
+			return nil
+		}
+	}
+	m.Takes = append(m.Takes, t)
+	return nil
+}
 
-// Log keeps the entry.
-func (m *Memory) Log(_ context.Context, e Entry) error { m.Entries = append(m.Entries, e); return nil }
+// Log keeps the entry, once.
+func (m *Memory) Log(_ context.Context, e Entry) error {
+	m.mu.Lock()
+	defer m.mu.Unlock()
+	if e.ID == "" {
+		e.ID = NewID()
+	}
+	for _, o := range m.Entries {
+		if o.ID == e.ID {
+			return nil
+		}
+	}
+	m.Entries = append(m.Entries, e)
+	return nil
+}
+
+// Unfinished is empty: nothing outlives the process.
+func (m *Memory) Unfinished(context.Context) ([]*Take, error) { return nil, nil }
+
+// Find looks among the takes that have ended.
+func (m *Memory) Find(_ context.Context, id string) (*Take, error) {
+	m.mu.Lock()
+	defer m.mu.Unlock()
+	for _, t := range m.Takes {
+		if t.ID == id {
+			return t, nil
+		}
+	}
+	return nil, ErrUnknown
+}
+
+// Aside is always empty.
+func (m *Memory) Aside() Aside { return Aside{} }

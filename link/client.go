@@ -29,6 +29,8 @@ type Client struct {
 	next   int64
 	events chan Event
 	done   chan struct{}
+	closed chan struct{} // by Close: nobody reads events any more
+	once   sync.Once
 }
 
 // ErrGone is returned when the connection to the rig is lost.
@@ -40,7 +42,7 @@ func Dial(ctx context.Context, addr string) (*Client, error) {
 	if err != nil {
 		return nil, fmt.Errorf("connecting to the rig at %s: %w", addr, err)
 	}
-	c := &Client{conn: conn, wait: map[int64]chan Reply{}, events: make(chan Event, 1024), done: make(chan struct{})}
+	c := &Client{conn: conn, wait: map[int64]chan Reply{}, events: make(chan Event, 1024), done: make(chan struct{}), closed: make(chan struct{})}
 	go c.read()
 	return c, nil
 }
@@ -72,6 +74,9 @@ func (c *Client) read() {
 			}
 			continue
 		}
+		if m.State == nil && m.Rows == nil && m.Take == nil {
+			continue
+		}
 		if m.State != nil { // newest only: a slow reader misses old states, never rows
 			select {
 			case c.events <- m.Event:
@@ -79,7 +84,11 @@ func (c *Client) read() {
 			}
 			continue
 		}
-		c.events <- m.Event
+		select {
+		case c.events <- m.Event:
+		case <-c.closed:
+			return
+		}
 	}
 }
 
@@ -137,7 +146,10 @@ func (c *Client) Events() <-chan Event { return c.events }
 func (c *Client) Done() <-chan struct{} { return c.done }
 
 // Close ends the connection.
-func (c *Client) Close() error { return c.conn.Close() }
+func (c *Client) Close() error {
+	c.once.Do(func() { close(c.closed) })
+	return c.conn.Close()
+}
 
 // Addr is the rig's address.
 func (c *Client) Addr() string { return c.conn.RemoteAddr().String() }

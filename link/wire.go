@@ -39,7 +39,8 @@ type Request struct {
 	Print string             `json:"print,omitempty"` // arm: the fingerprint, 64 hex digits
 	Rate  *clock.Rate        `json:"factor,omitempty"`
 	Brake float64            `json:"brake_s,omitempty"`
-	Rows  int                `json:"rows,omitempty"` // ack, trace: rows had so far
+	From  int                `json:"from,omitempty"` // ack: first row that is stored
+	Rows  int                `json:"rows,omitempty"` // ack: the row after the last one; trace: rows had so far
 	Beat  int64              `json:"beat,omitempty"`
 }
 

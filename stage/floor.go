@@ -26,13 +26,18 @@ type Floor struct {
 	epoch   int64
 	rig     *rig.Rig
 	state   link.State
-	why     string // why there is no rig
-	taking  *taking
-	homer   string // who asked for the homing that goes on, on which shot
+	why     string             // why there is no rig
+	taking  *taking            // the take that rolls
+	takes   map[string]*taking // all whose trace is being received, by id
+	orphans []*taking          // begun before this start, never ended
+	looked  map[string]bool    // takes of the rig's looked up in this connection
+	homer   string             // who asked for the homing that goes on, on which shot
 	homing  string
 	holding *Hold
 	subs    map[chan struct{}]bool
 	scribe  *scribe
+	// Ended, where set, is told of each take that has been written down.
+	Ended func(*journal.Take)
 }
 
 // Snapshot is what the floor knows now.
@@ -41,6 +46,8 @@ type Snapshot struct {
 	Why       string     `json:"why,omitempty"`
 	State     link.State `json:"state"`
 	Holding   bool       `json:"holding"`
+	// Aside is what could never be stored, if anything.
+	Aside journal.Aside `json:"aside"`
 }
 
 // ErrNoRig is returned while no rig is connected.
@@ -48,7 +55,8 @@ var ErrNoRig = errors.New("the rig is not seen; check its power and cable")
 
 // NewFloor prepares a floor for the rig that dial reaches.
 func NewFloor(dial func(context.Context) (link.Rig, error), j journal.Journal, log *slog.Logger) *Floor {
-	return &Floor{dial: dial, journal: j, log: log, why: "looking for the rig", subs: map[chan struct{}]bool{}, scribe: newScribe()}
+	return &Floor{dial: dial, journal: j, log: log, why: "looking for the rig", subs: map[chan struct{}]bool{}, scribe: newScribe(),
+		takes: map[string]*taking{}, looked: map[string]bool{}}
 }
 
 // Run keeps the connection up until the context ends. Takes in progress are
@@ -58,10 +66,14 @@ func (f *Floor) Run(ctx context.Context) error {
 	wg.Go(func() { f.scribe.run(context.WithoutCancel(ctx)) })
 	defer wg.Wait()
 	defer f.scribe.close()
+	f.recover(ctx)
+	late := time.AfterFunc(patience, f.closeOrphans)
+	defer late.Stop()
 	for {
 		err := f.session(ctx)
 		if ctx.Err() != nil {
 			f.breakOff("the application was stopped")
+			f.closeOrphans()
 			return nil
 		}
 		f.mu.Lock()
@@ -93,13 +105,16 @@ func (f *Floor) session(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
+	f.mu.Lock()
+	f.client, f.epoch, f.rig, f.why, f.holding = c, l.Epoch, d.Rig, "", nil
+	f.looked = map[string]bool{}
+	f.mu.Unlock()
+	f.resume(hello, c)
+	f.askForOrphans(hello, c)
+	// Watched only now: rows would fill the wire while answers are waited for.
 	if _, err := c.Call(hello, link.Request{Do: "watch"}); err != nil {
 		return err
 	}
-	f.mu.Lock()
-	f.client, f.epoch, f.rig, f.why, f.holding = c, l.Epoch, d.Rig, "", nil
-	f.mu.Unlock()
-	f.resume(hello, c)
 	f.notify()
 	var wg sync.WaitGroup
 	defer wg.Wait()
@@ -109,7 +124,7 @@ func (f *Floor) session(ctx context.Context) error {
 	for {
 		select {
 		case <-ctx.Done():
-			_, _ = c.Call(context.WithoutCancel(hello), link.Request{Do: "stop"})
+			f.lastWord(c)
 			return ctx.Err()
 		case ev, ok := <-c.Events():
 			if !ok {
@@ -118,6 +133,19 @@ func (f *Floor) session(ctx context.Context) error {
 			f.event(c, ev)
 		}
 	}
+}
+
+// goodbye is how long a rig is waited for when the application ends. One that
+// does not answer slows down by itself, the connection being gone.
+const goodbye = time.Second
+
+func (f *Floor) lastWord(c link.Rig) {
+	ctx, cancel := context.WithTimeout(context.Background(), goodbye)
+	defer cancel()
+	if _, err := c.Call(ctx, link.Request{Do: "stop"}); err != nil {
+		f.log.Warn("the rig did not answer to stop at the end", "err", err)
+	}
+	c.Close()
 }
 
 // keepAlive gives the lease holder's sign of life, apart from all other work.
@@ -191,9 +219,16 @@ func (f *Floor) notify() {
 
 // Now is the newest snapshot.
 func (f *Floor) Now() Snapshot {
+	aside := f.journal.Aside()
 	f.mu.Lock()
 	defer f.mu.Unlock()
-	return Snapshot{Connected: f.client != nil, Why: f.why, State: f.state, Holding: f.holding != nil}
+	return Snapshot{Connected: f.client != nil, Why: f.why, State: f.state, Holding: f.holding != nil, Aside: aside}
+}
+
+func (f *Floor) ended(t *journal.Take) {
+	if f.Ended != nil {
+		f.Ended(t)
+	}
 }
 
 func (f *Floor) rigNow() (link.Rig, int64, error) {

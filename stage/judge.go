@@ -1,6 +1,11 @@
 package stage
 
 import (
+	"crypto/sha256"
+	"encoding/hex"
+	"encoding/json"
+	"fmt"
+
 	"keenarc/core/geom"
 	"keenarc/core/lens"
 	"keenarc/core/rig"
@@ -19,6 +24,25 @@ type Finding struct {
 	Deviation *trace.Verdict `json:"deviation"`
 	Against   string         `json:"against,omitempty"` // id of the reference take
 	Verdict   *trace.Verdict `json:"verdict,omitempty"`
+	// Strip is the deviation from the seal in pixels by picture frame, −1 where
+	// the take has none. The verdicts' own lists of frames are left out.
+	Strip []float64 `json:"strip"`
+}
+
+// rules is the version of how takes are judged: raised when the same takes could
+// come to another word or number, so that what is stored is judged anew.
+const rules = 2
+
+// Depends names everything that a finding rests on. Two findings of a take with
+// equal Depends are the same. print is the seal's fingerprint in hex, ref the
+// reference take's id or empty.
+func Depends(print string, r *rig.Rig, l *lens.Package, set *geom.Set, thresholdPx float64, rows int, ref string) (string, error) {
+	b, err := json.Marshal([]any{rules, print, r, l, set.Subject, set.Near, set.Far, thresholdPx, rows, ref})
+	if err != nil {
+		return "", fmt.Errorf("naming what a finding depends on: %w", err)
+	}
+	sum := sha256.Sum256(b)
+	return hex.EncodeToString(sum[:]), nil
 }
 
 // Judge judges takes of one sealed table.
@@ -43,7 +67,16 @@ func (j *Judge) Take(t, ref *journal.Take) *Finding {
 	if ref != nil {
 		f.Against = ref.ID
 		f.Verdict = j.j.Compare(ref.Trace, t.Trace, j.table.First, j.table.Last, j.px)
+		f.Verdict.Frames = nil
 	}
+	f.Strip = make([]float64, j.table.Last-j.table.First)
+	for i := range f.Strip {
+		f.Strip[i] = -1
+	}
+	for _, x := range f.Deviation.Frames {
+		f.Strip[x.Frame-j.table.First] = x.Px
+	}
+	f.Deviation.Frames = nil
 	return f
 }
 

@@ -227,9 +227,14 @@ func (c *session) do(req link.Request) (r link.Reply, answer bool) {
 	case "stop":
 		sim.Stop("stop was pressed")
 	case "ack":
-		sim.Ack(req.Take, req.Rows)
+		if err := sim.Ack(req.Epoch, req.Take, req.From, req.Rows); err != nil && req.ID != 0 {
+			r.Why = err.Error()
+			return r, true
+		}
+		r.OK = true
+		return r, req.ID != 0
 	case "trace":
-		if err = sim.Knows(req.Take); err == nil {
+		if err = sim.Knows(req.Take, req.Rows); err == nil {
 			c.sent[req.Take], c.ended[req.Take] = req.Rows, false
 		}
 	default:

@@ -8,9 +8,11 @@ import (
 	"testing"
 
 	"keenarc/core/clock"
+	"keenarc/core/curve"
 	"keenarc/core/path"
 	"keenarc/core/rig"
 	"keenarc/core/seal"
+	"keenarc/core/trace"
 	"keenarc/link"
 )
 
@@ -347,13 +349,64 @@ func TestFaultShows(t *testing.T) {
 func TestTakesAreKeptUntilAcknowledged(t *testing.T) {
 	s, tab, e := homed(t, Options{Seed: 8})
 	c := roll(t, s, tab, e, "t", always)
-	s.Ack("t", len(c.pos)-1)
-	if s.Knows("t") != nil {
-		t.Fatal("dropped before the last row was acknowledged")
+	n := len(c.pos)
+	for name, err := range map[string]error{
+		"another epoch": s.Ack(e-1, "t", 0, n), "no epoch": s.Ack(0, "t", 0, n), "unknown": s.Ack(e, "u", 0, n),
+		"more than there is": s.Ack(e, "t", 0, n+1), "backwards": s.Ack(e, "t", 0, -1), "a hole": s.Ack(e, "t", 1, n),
+	} {
+		if err == nil || s.Knows("t", 0) != nil || c.acked != 0 {
+			t.Errorf("%s: %v, %d rows acknowledged", name, err, c.acked)
+		}
 	}
-	s.Ack("t", len(c.pos))
-	if s.Knows("t") == nil {
+	if s.Ack(e, "t", 0, 1000) != nil || s.Ack(e, "t", 2000, n) == nil || c.acked != 1000 {
+		t.Errorf("after a stretch that failed %d rows are acknowledged", c.acked)
+	}
+	if s.Ack(e, "t", 1000, n-1) != nil || s.Knows("t", n) != nil || s.Knows("t", n+1) == nil || s.Knows("t", -1) == nil {
+		t.Error("dropped before the last row was acknowledged, or rows are known that are not there")
+	}
+	if s.Ack(e, "t", n-1, n) != nil || s.Knows("t", 0) == nil {
 		t.Error("kept after everything was acknowledged")
+	}
+}
+
+// A trace begins where the run does, at the rig's own tick, so that every
+// picture frame lies between two rows whatever the run-up's length.
+func TestTheTraceCoversEveryPicture(t *testing.T) {
+	s, _, e := homed(t, Options{Seed: 9})
+	r := s.o.Rig
+	p := path.New(r, clock.Rate{Num: 24, Den: 1}, map[string]float64{"focus": 150})
+	for _, x := range []path.Edit{{Op: "set", Frame: 0, Values: map[string]float64{"pan": 0}}, {Op: "set", Frame: 40, Values: map[string]float64{"pan": 12}}, {Op: "set", Frame: 90, Values: map[string]float64{"pan": 20}},
+		{Op: "kind", Axis: "pan", Kind: curve.Natural}, {Op: "run", RunUp: 20, RunOut: 25}} {
+		q, err := p.Apply(r, x)
+		if err != nil {
+			t.Fatal(err)
+		}
+		p = q
+	}
+	tab, err := seal.Make(p, r)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if _, err := s.Load(e, tab.Canonical()); err != nil {
+		t.Fatal(err)
+	}
+	slow = clock.Rate{Num: 1, Den: 1}
+	defer func() { slow = clock.Rate{Num: 3, Den: 4} }()
+	arm(t, s, tab, e, "t")
+	began := s.tick + 1
+	c := roll(t, s, tab, e, "t", always)
+	if c.pos[0] != clock.At(-20) || c.tick <= began || c.pos[len(c.pos)-1] != clock.At(115) {
+		t.Errorf("from %g at tick %d to %g", c.pos[0].Frame(), c.tick, c.pos[len(c.pos)-1].Frame())
+	}
+	tr := &trace.Trace{Axes: tab.Axes, Units: tab.Units, Pos: c.pos, Steps: c.steps}
+	q, want := make([]float64, len(tab.Axes)), make([]float64, len(tab.Axes))
+	for f := range 90 {
+		if !tr.AtFrame(q, f) || !(trace.Sealed{Table: tab}).AtFrame(want, f) {
+			t.Fatalf("frame %d has no row", f)
+		}
+		if math.Abs(q[1]-want[1]) > 0.02 {
+			t.Errorf("frame %d: pan at %g, sealed %g", f, q[1], want[1])
+		}
 	}
 }
 
@@ -367,7 +420,9 @@ func BenchmarkStep(b *testing.B) {
 	for b.Loop() {
 		if s.cur.ended {
 			b.StopTimer()
-			s.Ack("t", 1<<30)
+			if err := s.Ack(e, "t", 0, len(s.cur.pos)); err != nil {
+				b.Fatal(err)
+			}
 			arm(b, s, tab, e, "t")
 			if err := s.Roll(e); err != nil {
 				b.Fatal(err)

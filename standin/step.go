@@ -2,6 +2,7 @@ package standin
 
 import (
 	"math"
+	"slices"
 
 	"keenarc/core/clock"
 	"keenarc/core/limit"
@@ -157,25 +158,36 @@ func (s *Sim) endTake() {
 	s.mode, s.brake = link.Idle, nil
 }
 
-// Ack drops takes that are ended and wholly stored elsewhere.
-func (s *Sim) Ack(id string, rows int) {
-	kept := s.takes[:0]
-	for _, t := range s.takes {
-		if t.id == id {
-			t.acked = max(t.acked, min(rows, len(t.pos)))
-			if t.ended && t.acked == len(t.pos) {
-				continue
-			}
-		}
-		kept = append(kept, t)
+// Ack notes that rows [from, to) of a take are stored elsewhere; a take that is
+// ended and wholly stored is dropped. It must come from the holder of the lease,
+// and join what was acknowledged before: rows in between are not taken on trust.
+func (s *Sim) Ack(epoch int64, id string, from, to int) error {
+	if epoch != s.epoch || epoch == 0 {
+		return refuse("the lease is not yours (epoch %d, now %d); nothing is acknowledged", epoch, s.epoch)
 	}
-	s.takes = kept
+	for i, t := range s.takes {
+		if t.id != id {
+			continue
+		}
+		if from < 0 || from > t.acked || to < from || to > len(t.pos) {
+			return refuse("rows %d to %d of take %s do not join the %d acknowledged of %d", from, to, id, t.acked, len(t.pos))
+		}
+		t.acked = max(t.acked, to)
+		if t.ended && t.acked == len(t.pos) {
+			s.takes = slices.Delete(s.takes, i, i+1)
+		}
+		return nil
+	}
+	return refuse("there is no take %s here", id)
 }
 
-// Knows refuses a take that the rig has no trace of.
-func (s *Sim) Knows(id string) error {
+// Knows refuses a take that the rig has no trace of, and a row that it has not got.
+func (s *Sim) Knows(id string, row int) error {
 	for _, t := range s.takes {
 		if t.id == id {
+			if row < 0 || row > len(t.pos) {
+				return refuse("take %s has %d rows, not %d", id, len(t.pos), row)
+			}
 			return nil
 		}
 	}

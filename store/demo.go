@@ -9,13 +9,10 @@ import (
 	"keenarc/core/geom"
 	"keenarc/core/lens"
 	"keenarc/core/rig"
-	"keenarc/core/trace"
 	"keenarc/examples"
 	"keenarc/exchange"
 	"keenarc/journal"
 )
-
-func traceAt(tick int64) *trace.Trace { return &trace.Trace{Tick: tick} }
 
 // LoadDemo puts The Salt Lantern with SL-010 into an empty database; one that
 // has a production already is left alone.

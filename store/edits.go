@@ -2,6 +2,7 @@ package store
 
 import (
 	"context"
+	"errors"
 	"time"
 
 	"github.com/jackc/pgx/v5"
@@ -68,15 +69,28 @@ func at(ctx context.Context, tx pgx.Tx, shot string, revision int64) (*Draft, er
 	return one[Draft](ctx, tx, `SELECT revision, undo_to, redo_to, path, actor, at FROM edits WHERE shot_id = $1 AND revision = $2`, shot, revision)
 }
 
+// lock holds a shot for the rest of a transaction if revision is its newest.
+func lock(ctx context.Context, tx pgx.Tx, shot string, revision int64) error {
+	var now int64
+	err := tx.QueryRow(ctx, `SELECT revision FROM shots WHERE id = $1 FOR UPDATE`, shot).Scan(&now)
+	switch {
+	case errors.Is(err, pgx.ErrNoRows):
+		return ErrNotFound
+	case err == nil && now != revision:
+		return ErrStale
+	}
+	return err
+}
+
 func (s *Store) append(ctx context.Context, shot string, revision int64, actor string, command any, make func(pgx.Tx, *Draft) (*Draft, error)) (*Draft, error) {
 	var out *Draft
 	err := pgx.BeginFunc(ctx, s.Pool, func(tx pgx.Tx) error {
-		d, err := one[Draft](ctx, tx, newest+` FOR UPDATE OF s`, shot)
-		if err != nil {
+		if err := lock(ctx, tx, shot, revision); err != nil {
 			return err
 		}
-		if d.Revision != revision {
-			return ErrStale
+		d, err := at(ctx, tx, shot, revision)
+		if err != nil {
+			return err
 		}
 		n, err := make(tx, d)
 		if err != nil {

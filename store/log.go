@@ -78,8 +78,11 @@ func withEdits(lines []LogLine, edits []edited) []LogLine {
 	return out
 }
 
-// AddLog appends an entry.
+// AddLog appends an entry, once: one that is there already is left alone.
 func (s *Store) AddLog(ctx context.Context, e journal.Entry) error {
+	if e.ID == "" {
+		e.ID = journal.NewID()
+	}
 	var shot any
 	if e.ShotID != "" {
 		shot = e.ShotID
@@ -88,6 +91,6 @@ func (s *Store) AddLog(ctx context.Context, e journal.Entry) error {
 	if len(e.Data) > 0 {
 		data = e.Data
 	}
-	_, err := s.Pool.Exec(ctx, `INSERT INTO log (at, actor, shot_id, kind, text, data) VALUES ($1,$2,$3,$4,$5,$6)`, e.At, e.Actor, shot, e.Kind, e.Text, data)
+	_, err := s.Pool.Exec(ctx, `INSERT INTO log (id, at, actor, shot_id, kind, text, data) VALUES ($1,$2,$3,$4,$5,$6,$7) ON CONFLICT (id) DO NOTHING`, e.ID, e.At, e.Actor, shot, e.Kind, e.Text, data)
 	return err
 }

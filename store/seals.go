@@ -33,17 +33,18 @@ func (x *Seal) name() *Seal {
 
 const sealColumns = `id::text, version, revision, fingerprint, braking, sealed_by, sealed_at`
 
-// Seals lists a shot's seals, newest first.
+// Seals lists a shot's seals, the one sealed last first.
 func (s *Store) Seals(ctx context.Context, shot string) ([]Seal, error) {
-	out, err := many[Seal](ctx, s, `SELECT `+sealColumns+` FROM seals WHERE shot_id = $1 ORDER BY version DESC`, shot)
+	out, err := many[Seal](ctx, s, `SELECT `+sealColumns+` FROM seals WHERE shot_id = $1 ORDER BY revision DESC, version DESC`, shot)
 	for i := range out {
 		out[i].name()
 	}
 	return out, err
 }
 
-// AddSeal stores a sealed table as the shot's next version. The same bytes
-// sealed again from the same revision are the same version.
+// AddSeal stores a sealed table as the shot's next version, if revision is still
+// the newest. The same bytes sealed again are the same seal, whatever was sealed
+// in between.
 func (s *Store) AddSeal(ctx context.Context, id, shot string, revision int64, actor string, t *seal.Table, b *limit.Braking) (*Seal, error) {
 	f := t.Fingerprint()
 	w, err := zstd.NewWriter(nil)
@@ -51,21 +52,17 @@ func (s *Store) AddSeal(ctx context.Context, id, shot string, revision int64, ac
 		return nil, err
 	}
 	defer w.Close()
+	packed := w.EncodeAll(t.Canonical(), nil)
 	var out *Seal
 	err = pgx.BeginFunc(ctx, s.Pool, func(tx pgx.Tx) error {
-		if _, err := tx.Exec(ctx, `SELECT 1 FROM shots WHERE id = $1 FOR UPDATE`, shot); err != nil {
+		if err := lock(ctx, tx, shot, revision); err != nil {
 			return err
 		}
-		last, err := one[Seal](ctx, tx, `SELECT `+sealColumns+` FROM seals WHERE shot_id = $1 ORDER BY version DESC LIMIT 1`, shot)
-		if err == nil && string(last.Fingerprint) == string(f[:]) {
-			_, err = tx.Exec(ctx, `UPDATE seals SET revision = $2 WHERE id = $1`, last.ID, revision)
-			last.Revision = revision
-			out = last
-			return err
-		}
+		var err error
 		out, err = one[Seal](ctx, tx, `INSERT INTO seals (id, shot_id, version, revision, fingerprint, table_zstd, braking, sealed_by)
-			VALUES ($1, $2, 1 + (SELECT coalesce(max(version), 0) FROM seals WHERE shot_id = $2), $3, $4, $5, $6, $7) RETURNING `+sealColumns,
-			id, shot, revision, f[:], w.EncodeAll(t.Canonical(), nil), b, actor)
+			VALUES ($1, $2, 1 + (SELECT coalesce(max(version), 0) FROM seals WHERE shot_id = $2), $3, $4, $5, $6, $7)
+			ON CONFLICT (shot_id, fingerprint) DO UPDATE SET revision = excluded.revision, braking = excluded.braking RETURNING `+sealColumns,
+			id, shot, revision, f[:], packed, b, actor)
 		return err
 	})
 	if err != nil {

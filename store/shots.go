@@ -3,6 +3,7 @@ package store
 import (
 	"context"
 	"errors"
+	"fmt"
 	"math"
 	"time"
 
@@ -13,6 +14,7 @@ import (
 	"keenarc/core/lens"
 	"keenarc/core/path"
 	"keenarc/core/rig"
+	"keenarc/journal"
 )
 
 // Production is a film with its shots.
@@ -120,6 +122,34 @@ func (s *Store) AddProduction(ctx context.Context, p Production) error {
 func (s *Store) AddRig(ctx context.Context, r *rig.Rig) error {
 	_, err := s.Pool.Exec(ctx, `INSERT INTO rigs (id, version, doc) VALUES ($1, $2, $3) ON CONFLICT DO NOTHING`, r.ID, r.Version, r)
 	return err
+}
+
+// AdoptRig stores a rig version and brings the shots on an older one of the same
+// rig to it. Seals made for the older one are void; the log says so.
+func (s *Store) AdoptRig(ctx context.Context, r *rig.Rig) error {
+	if err := s.AddRig(ctx, r); err != nil {
+		return err
+	}
+	return pgx.BeginFunc(ctx, s.Pool, func(tx pgx.Tx) error {
+		rows, err := tx.Query(ctx, `UPDATE shots SET rig_version = $2 WHERE rig_id = $1 AND rig_version < $2 RETURNING id::text`, r.ID, r.Version)
+		if err != nil {
+			return err
+		}
+		shots, err := pgx.CollectRows(rows, pgx.RowTo[string])
+		if err != nil {
+			return err
+		}
+		for _, id := range shots {
+			if _, err := tx.Exec(ctx, `UPDATE seals SET revision = -1 WHERE shot_id = $1`, id); err != nil {
+				return err
+			}
+			if _, err := tx.Exec(ctx, `INSERT INTO log (id, at, actor, shot_id, kind, text) VALUES ($1, now(), 'Keen Arc', $2, 'rig', $3)`,
+				journal.NewID(), id, fmt.Sprintf("%s is now version %d. Paths sealed for an older one are void; seal again.", r.Name, r.Version)); err != nil {
+				return err
+			}
+		}
+		return nil
+	})
 }
 
 // ErrTaken is returned for a shot code that is in use.

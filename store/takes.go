@@ -2,12 +2,10 @@ package store
 
 import (
 	"context"
-	"encoding/binary"
-	"fmt"
+	"errors"
 	"time"
 
 	"github.com/jackc/pgx/v5"
-	"github.com/klauspost/compress/zstd"
 
 	"keenarc/core/clock"
 	"keenarc/core/rig"
@@ -82,40 +80,25 @@ func (s *Store) TakeShot(ctx context.Context, take string) (string, error) {
 func (s *Store) BeginTake(ctx context.Context, t *journal.Take) error {
 	return s.Pool.QueryRow(ctx, `INSERT INTO takes (id, pass_id, seal_id, number, actor, started_at, axes, units)
 		SELECT $1, p.id, x.id, 1 + (SELECT coalesce(max(number), 0) FROM takes WHERE pass_id = p.id), $3, $4, $5, $6
-		FROM passes p JOIN seals x ON x.shot_id = p.shot_id AND encode(x.fingerprint, 'hex') = $7 WHERE p.id = $2 ORDER BY x.version DESC LIMIT 1 RETURNING number`,
+		FROM passes p JOIN seals x ON x.shot_id = p.shot_id AND x.fingerprint = decode($7, 'hex') WHERE p.id = $2 RETURNING number`,
 		t.ID, t.PassID, t.By, t.Started, t.Axes, t.Units, t.Print).Scan(&t.Number)
 }
 
-// EndTake writes down how a take ended.
+// EndTake writes down how a take ended. A take whose rest was fetched later ends
+// again, with more rows; never with fewer. What was judged of it is judged anew.
 func (s *Store) EndTake(ctx context.Context, t *journal.Take) error {
 	tick := int64(0)
 	if t.Trace != nil {
 		tick = t.Trace.Tick
 	}
-	_, err := s.Pool.Exec(ctx, `UPDATE takes SET ended = true, broken = $2, why = $3, frame = $4, rows = $5, first_tick_ms = $6, last_beat_tick_ms = $7, brake_tick_ms = $8 WHERE id = $1`,
-		t.ID, t.Broken, t.Why, t.Frame, t.Rows, tick, t.LastBeat, t.BrakeAt)
-	return err
-}
-
-// AddRows stores a stretch of trace: frame positions (int64) then one int32
-// column per axis, little-endian, zstd. A stretch stored already is left alone.
-func (s *Store) AddRows(ctx context.Context, take string, from int, pos []clock.Pos, steps [][]int32) error {
-	raw := make([]byte, 0, len(pos)*(8+4*len(steps)))
-	for _, p := range pos {
-		raw = binary.LittleEndian.AppendUint64(raw, uint64(p))
-	}
-	for _, col := range steps {
-		for _, v := range col {
-			raw = binary.LittleEndian.AppendUint32(raw, uint32(v))
+	return pgx.BeginFunc(ctx, s.Pool, func(tx pgx.Tx) error {
+		if _, err := tx.Exec(ctx, `UPDATE takes SET ended = true, broken = $2, why = $3, frame = $4, rows = $5, first_tick_ms = $6, last_beat_tick_ms = $7, brake_tick_ms = $8
+			WHERE id = $1 AND (NOT ended OR rows <= $5)`, t.ID, t.Broken, t.Why, t.Frame, t.Rows, tick, t.LastBeat, t.BrakeAt); err != nil {
+			return err
 		}
-	}
-	w, err := zstd.NewWriter(nil)
-	if err != nil {
+		_, err := tx.Exec(ctx, `DELETE FROM findings WHERE take_id = $1 OR against = $1`, t.ID)
 		return err
-	}
-	defer w.Close()
-	_, err = s.Pool.Exec(ctx, `INSERT INTO trace_chunks (take_id, from_row, rows, data_zstd) VALUES ($1,$2,$3,$4) ON CONFLICT DO NOTHING`, take, from, len(pos), w.EncodeAll(raw, nil))
-	return err
+	})
 }
 
 // Take loads a take with its trace.
@@ -123,39 +106,30 @@ func (s *Store) Take(ctx context.Context, id string) (*journal.Take, error) {
 	t := &journal.Take{ID: id, Trace: &trace.Trace{}}
 	var axes []string
 	var units []rig.Ratio
-	err := s.Pool.QueryRow(ctx, `SELECT pass_id::text, number, actor, started_at, ended, broken, why, frame, rows, first_tick_ms, last_beat_tick_ms, brake_tick_ms, axes, units FROM takes WHERE id = $1`, id).
-		Scan(&t.PassID, &t.Number, &t.By, &t.Started, &t.Ended, &t.Broken, &t.Why, &t.Frame, &t.Rows, &t.Trace.Tick, &t.LastBeat, &t.BrakeAt, &axes, &units)
-	if err == pgx.ErrNoRows {
+	var pass int
+	var name string
+	err := s.Pool.QueryRow(ctx, `SELECT t.pass_id::text, p.shot_id::text, p.number, p.name, encode(x.fingerprint, 'hex'), t.number, t.actor, t.started_at, t.ended, t.broken, t.why, t.frame, t.rows,
+		t.first_tick_ms, t.last_beat_tick_ms, t.brake_tick_ms, t.axes, t.units
+		FROM takes t JOIN passes p ON p.id = t.pass_id JOIN seals x ON x.id = t.seal_id WHERE t.id = $1`, id).
+		Scan(&t.PassID, &t.Shot, &pass, &name, &t.Print, &t.Number, &t.By, &t.Started, &t.Ended, &t.Broken, &t.Why, &t.Frame, &t.Rows, &t.Trace.Tick, &t.LastBeat, &t.BrakeAt, &axes, &units)
+	if errors.Is(err, pgx.ErrNoRows) {
 		return nil, ErrNotFound
 	} else if err != nil {
 		return nil, err
 	}
+	t.Label = journal.Label(pass, name, t.Number)
 	t.Axes, t.Units, t.Trace.Axes, t.Trace.Units, t.Trace.Steps = axes, units, axes, units, make([][]int32, len(axes))
-	chunks, err := many[struct {
-		Rows int
-		Data []byte `db:"data_zstd"`
-	}](ctx, s, `SELECT rows, data_zstd FROM trace_chunks WHERE take_id = $1 ORDER BY from_row`, id)
-	if err != nil {
+	if err := s.loadTrace(ctx, id, t.Trace); err != nil {
 		return nil, err
-	}
-	r, err := zstd.NewReader(nil)
-	if err != nil {
-		return nil, err
-	}
-	defer r.Close()
-	for _, c := range chunks {
-		raw, err := r.DecodeAll(c.Data, nil)
-		if err != nil || len(raw) != c.Rows*(8+4*len(axes)) {
-			return nil, fmt.Errorf("take %s: a stretch of its trace cannot be read: %v", id, err)
-		}
-		for i := range c.Rows {
-			t.Trace.Pos = append(t.Trace.Pos, clock.Pos(binary.LittleEndian.Uint64(raw[8*i:])))
-		}
-		for a := range axes {
-			for i := range c.Rows {
-				t.Trace.Steps[a] = append(t.Trace.Steps[a], int32(binary.LittleEndian.Uint32(raw[8*c.Rows+4*(a*c.Rows+i):])))
-			}
-		}
 	}
 	return t, nil
+}
+
+// Unfinished lists the takes that were begun and never ended, oldest first.
+func (s *Store) Unfinished(ctx context.Context) ([]string, error) {
+	rows, err := s.Pool.Query(ctx, `SELECT id::text FROM takes WHERE NOT ended ORDER BY started_at`)
+	if err != nil {
+		return nil, err
+	}
+	return pgx.CollectRows(rows, pgx.RowTo[string])
 }

@@ -58,9 +58,10 @@ func (s *Server) upload(w http.ResponseWriter, r *http.Request) {
 		problem(w, s.fail(err))
 		return
 	}
-	for i := range tracks {
-		tracks[i].Kind = d.Path.Tracks[i].Kind
-		tracks[i].Ends = d.Path.Tracks[i].Ends
+	for i := range tracks { // a file brings keyframes; how they are joined stays
+		if old := d.Path.Track(tracks[i].Axis); old != nil {
+			tracks[i].Kind, tracks[i].Ends, tracks[i].Blend = old.Kind, old.Ends, old.Blend
+		}
 	}
 	e := path.Edit{Op: "replace", Tracks: tracks}
 	d, err = s.store.Edit(ctx, id, rev, s.who(ctx), e, func(p *path.Path) (*path.Path, error) { return p.Apply(sh.Rig, e) })

@@ -193,7 +193,6 @@ func (h *holding) press(ctx context.Context) {
 		case t != nil:
 			h.s.changed(h.shot)
 			say(holdSays{Ended: t})
-			h.s.noteVerdict(context.WithoutCancel(ctx), h.who, h.shot, t)
 		}
 	}()
 }

@@ -5,8 +5,6 @@ import (
 	"fmt"
 	"net/http"
 	"strconv"
-	"sync"
-	"time"
 
 	"github.com/danielgtaylor/huma/v2"
 
@@ -14,8 +12,7 @@ import (
 	"keenarc/core/limit"
 	"keenarc/core/path"
 	"keenarc/core/rig"
-	"keenarc/journal"
-	"keenarc/stage"
+	"keenarc/core/trace"
 	"keenarc/store"
 )
 
@@ -57,15 +54,10 @@ func (v *PassView) clocked(p *path.Path, m *path.Motion, r *rig.Rig) {
 // TakeView is a take with its judgement.
 type TakeView struct {
 	store.TakeLine
-	Short   string        `json:"seal_short"`
-	Finding *TakeFinding  `json:"finding,omitempty"`
-	Strip   []float64     `json:"strip" doc:"deviation from the seal in pixels, by picture frame"`
-	Missing []missingSpan `json:"missing"`
-}
-
-type missingSpan struct {
-	From int `json:"from"`
-	To   int `json:"to"`
+	Short   string            `json:"seal_short"`
+	Finding *TakeFinding      `json:"finding,omitempty"`
+	Strip   []float64         `json:"strip" doc:"deviation from the seal in pixels, by picture frame"`
+	Missing []trace.FrameSpan `json:"missing" doc:"picture frames without a sample: from, and the one after the last"`
 }
 
 // TakeFinding is a judgement without its frame-by-frame list.
@@ -81,12 +73,6 @@ type TakeFinding struct {
 	ByAxis      map[string]float64 `json:"worst_by_axis"`
 	Unseen      []string           `json:"unseen"`
 	ThresholdPx float64            `json:"threshold_px"`
-}
-
-// judged keeps judgements of ended takes: they never change.
-type judged struct {
-	mu sync.Mutex
-	by map[string]*stage.Finding // by take, reference and threshold
 }
 
 func (s *Server) passRoutes(api huma.API) {
@@ -130,8 +116,7 @@ func (s *Server) passRoutes(api huma.API) {
 	})
 }
 
-// passes judges every ended take: against the seal, and against the reference
-// take of the same seal.
+// passes lists a shot's passes with their takes and what was found of them.
 func (s *Server) passes(ctx context.Context, shot string) ([]PassView, error) {
 	sh, err := s.store.Shot(ctx, shot)
 	if err != nil {
@@ -157,6 +142,10 @@ func (s *Server) passes(ctx context.Context, shot string) ([]PassView, error) {
 	if err != nil {
 		m = nil // an empty sheet: there is no motion yet
 	}
+	found, err := s.findings(ctx, sh, ps, takes, seals)
+	if err != nil {
+		return nil, err
+	}
 	short := map[string]string{}
 	for _, x := range seals {
 		short[x.ID] = x.Short
@@ -169,11 +158,9 @@ func (s *Server) passes(ctx context.Context, shot string) ([]PassView, error) {
 			if t.PassID != p.ID {
 				continue
 			}
-			tv := TakeView{TakeLine: t, Short: short[t.SealID], Strip: []float64{}, Missing: []missingSpan{}}
-			if t.Ended && t.Rows > 0 {
-				if err := s.judge(ctx, sh, &tv, reference(ps, takes, &t)); err != nil {
-					return nil, err
-				}
+			tv := TakeView{TakeLine: t, Short: short[t.SealID], Strip: []float64{}, Missing: []trace.FrameSpan{}}
+			if f := found[t.ID]; f != nil {
+				tv.show(f, reference(ps, takes, &t))
 			}
 			v.Takes = append(v.Takes, tv)
 			if tv.Finding != nil {
@@ -183,111 +170,4 @@ func (s *Server) passes(ctx context.Context, shot string) ([]PassView, error) {
 		out = append(out, v)
 	}
 	return out, nil
-}
-
-type refTake struct {
-	id, words string
-}
-
-// reference is the take that all others on the same seal are laid over: the
-// first whole one of the lowest-numbered pass. For itself there is none.
-func reference(ps []store.Pass, takes []store.TakeLine, t *store.TakeLine) *refTake {
-	for _, p := range ps {
-		for _, o := range takes {
-			if o.PassID == p.ID && o.SealID == t.SealID && o.Ended && !o.Broken {
-				if o.ID == t.ID {
-					return nil
-				}
-				return &refTake{o.ID, fmt.Sprintf("pass %d, take %d", p.Number, o.Number)}
-			}
-		}
-	}
-	return nil
-}
-
-func (s *Server) judge(ctx context.Context, sh *store.Shot, tv *TakeView, ref *refTake) error {
-	key := fmt.Sprint(tv.ID, sh.ThresholdPx)
-	if ref != nil {
-		key += ref.id
-	}
-	s.judged.mu.Lock()
-	f := s.judged.by[key]
-	s.judged.mu.Unlock()
-	if f == nil {
-		var err error
-		if f, err = s.judgeNow(ctx, sh, tv, ref); err != nil {
-			return err
-		}
-		s.judged.mu.Lock()
-		if s.judged.by == nil {
-			s.judged.by = map[string]*stage.Finding{}
-		}
-		s.judged.by[key] = f
-		s.judged.mu.Unlock()
-	}
-	d := f.Deviation
-	x := &TakeFinding{SealPx: round(d.WorstPx, 1e3), SealFrame: d.WorstFrame, SealPoint: d.WorstPoint, ByAxis: d.WorstByAxis, Unseen: d.Unseen, ThresholdPx: d.ThresholdPx}
-	if f.Verdict != nil {
-		x.Word, x.Against = f.Verdict.Word, ref.words
-		x.WorstPx, x.WorstFrame, x.WorstPoint, x.ByAxis = round(f.Verdict.WorstPx, 1e3), f.Verdict.WorstFrame, f.Verdict.WorstPoint, f.Verdict.WorstByAxis
-	}
-	tv.Finding = x
-	last := -1
-	for _, p := range d.Frames {
-		if last < 0 && len(tv.Strip) == 0 {
-			last = p.Frame
-		}
-		for ; last < p.Frame; last++ {
-			tv.Strip = append(tv.Strip, -1)
-		}
-		tv.Strip = append(tv.Strip, p.Px)
-		last++
-	}
-	if d.Missing > 0 {
-		tv.Missing = append(tv.Missing, missingSpan{last, last + d.Missing})
-	}
-	return nil
-}
-
-func (s *Server) judgeNow(ctx context.Context, sh *store.Shot, tv *TakeView, ref *refTake) (*stage.Finding, error) {
-	table, err := s.store.Table(ctx, tv.SealID)
-	if err != nil {
-		return nil, err
-	}
-	j, err := stage.NewJudge(sh.Rig, sh.Lens, sh.Set, table, sh.ThresholdPx)
-	if err != nil {
-		return nil, err
-	}
-	t, err := s.store.Take(ctx, tv.ID)
-	if err != nil {
-		return nil, err
-	}
-	var other *journal.Take
-	if ref != nil {
-		if other, err = s.store.Take(ctx, ref.id); err != nil {
-			return nil, err
-		}
-	}
-	return j.Take(t, other), nil
-}
-
-// noteVerdict writes into the log how a take compares.
-func (s *Server) noteVerdict(ctx context.Context, who, shot string, t *journal.Take) {
-	ps, err := s.passes(ctx, shot)
-	if err != nil {
-		s.log.Error("verdict not written into the log", "err", err)
-		return
-	}
-	for _, p := range ps {
-		for _, x := range p.Takes {
-			if x.ID != t.ID || x.Finding == nil || x.Finding.Word == "" {
-				continue
-			}
-			f := x.Finding
-			text := fmt.Sprintf("Pass %d · %s, take %d: %s, at most %.2f px against %s.", p.Number, p.Name, x.Number, f.Word, f.WorstPx, f.Against)
-			if err := s.store.AddLog(ctx, journal.Entry{At: time.Now(), Actor: who, ShotID: shot, Kind: "verdict", Text: text}); err != nil {
-				s.log.Error("verdict not written into the log", "err", err)
-			}
-		}
-	}
 }

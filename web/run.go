@@ -75,6 +75,11 @@ func Run(ctx context.Context, o Options) error {
 		return err
 	}
 	defer run.Store.Close()
+	for _, r := range stage.Rigs() {
+		if err := run.Store.AdoptRig(ctx, r); err != nil {
+			return fmt.Errorf("storing rig %s: %w", r.Name, err)
+		}
+	}
 	if o.Demo {
 		if err := run.Store.LoadDemo(ctx); err != nil {
 			return fmt.Errorf("loading the demo: %w", err)
@@ -97,12 +102,14 @@ func Run(ctx context.Context, o Options) error {
 	var wg sync.WaitGroup
 	defer wg.Wait()
 	defer stop()
+	server := New(run.Store, run.Floor, o.Log) // before the floor runs: it is told of takes that end
 	wg.Go(func() { j.Run(work) })
+	wg.Go(func() { server.RunJudge(work) })
 	wg.Go(func() { _ = run.Floor.Run(work) })
-	return serve(ctx, o, run)
+	return serve(ctx, o, run, server)
 }
 
-func serve(ctx context.Context, o Options, run *Running) error {
+func serve(ctx context.Context, o Options, run *Running, server *Server) error {
 	l, err := net.Listen("tcp", o.Listen)
 	if err != nil { // the usual port is taken: any free one will do
 		if l, err = net.Listen("tcp", "127.0.0.1:0"); err != nil {
@@ -110,7 +117,7 @@ func serve(ctx context.Context, o Options, run *Running) error {
 		}
 	}
 	run.Addr = "http://" + l.Addr().String()
-	srv := &http.Server{Handler: New(run.Store, run.Floor, o.Log).Handler(), ReadHeaderTimeout: 10 * time.Second}
+	srv := &http.Server{Handler: server.Handler(), ReadHeaderTimeout: 10 * time.Second}
 	ended := make(chan error, 1)
 	go func() { ended <- srv.Serve(l) }()
 	fmt.Fprintln(o.Out, "Keen Arc is at", run.Addr)

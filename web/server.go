@@ -12,6 +12,7 @@ import (
 	"reflect"
 	"strings"
 	"sync"
+	"sync/atomic"
 	"time"
 
 	"github.com/alexedwards/scs/pgxstore"
@@ -25,6 +26,7 @@ import (
 
 	"keenarc/core/path"
 	"keenarc/exchange"
+	"keenarc/journal"
 	"keenarc/stage"
 	"keenarc/store"
 	"keenarc/ui"
@@ -36,7 +38,8 @@ type Server struct {
 	floor    *stage.Floor
 	log      *slog.Logger
 	sessions *scs.SessionManager
-	judged   judged
+	toJudge  chan *journal.Take
+	judgings atomic.Int64 // how often a take was judged, for tests
 	mu       sync.Mutex
 	versions map[string]int64 // of shots, counted up with every change
 }
@@ -54,7 +57,11 @@ func New(s *store.Store, f *stage.Floor, log *slog.Logger) *Server {
 	if s != nil {
 		sm.Store = pgxstore.NewWithCleanupInterval(s.Pool, 0)
 	}
-	return &Server{store: s, floor: f, log: log, sessions: sm, versions: map[string]int64{}}
+	srv := &Server{store: s, floor: f, log: log, sessions: sm, versions: map[string]int64{}, toJudge: make(chan *journal.Take, 64)}
+	if f != nil {
+		f.Ended = srv.ended
+	}
+	return srv
 }
 
 // Handler is everything: API, sockets, interface.

@@ -193,7 +193,7 @@ func TestEditsThroughTheAPI(t *testing.T) {
 		"old revision": {"0", `{"op":"delete","frame":0}`, 409, "in the meantime"},
 		"outside":      {"2", `{"op":"set","frame":9,"values":{"track":99999}}`, 422, "soft limits"},
 		"axis":         {"2", `{"op":"set","frame":9,"values":{"boom":1}}`, 422, "no axis"},
-		"same frame":   {"2", `{"op":"move","axis":"track","frame":0,"to":100}`, 422, "two keyframes at frame 100"},
+		"same frame":   {"2", `{"op":"move","axis":"track","frame":0,"to":100}`, 422, "has a keyframe at 100 already"},
 		"ten million":  {"2", `{"op":"set","frame":10000000,"values":{"track":100}}`, 422, "longest move"},
 		"NaN":          {"2", `{"op":"set","frame":NaN}`, 400, ""},
 		"op":           {"2", `{"op":"jiggle"}`, 422, "op"},

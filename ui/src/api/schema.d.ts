@@ -308,6 +308,11 @@ export interface components {
             report: components["schemas"]["Report"];
             sentences: string[];
         };
+        Aside: {
+            /** Format: int64 */
+            entries: number;
+            file: string;
+        };
         Axis: {
             /** Format: double */
             backlash: number;
@@ -434,6 +439,12 @@ export interface components {
              */
             type: string;
         };
+        FrameSpan: {
+            /** Format: int64 */
+            from: number;
+            /** Format: int64 */
+            to: number;
+        };
         "Go-toRequest": {
             /**
              * Format: int64
@@ -515,12 +526,6 @@ export interface components {
         };
         Me: {
             name: string;
-        };
-        MissingSpan: {
-            /** Format: int64 */
-            from: number;
-            /** Format: int64 */
-            to: number;
         };
         Package: {
             /** Format: double */
@@ -770,6 +775,7 @@ export interface components {
             title: string;
         };
         Snapshot: {
+            aside: components["schemas"]["Aside"];
             connected: boolean;
             holding: boolean;
             state: components["schemas"]["State"];
@@ -875,7 +881,8 @@ export interface components {
             /** Format: double */
             frame: number;
             id: string;
-            missing: components["schemas"]["MissingSpan"][];
+            /** @description picture frames without a sample: from, and the one after the last */
+            missing: components["schemas"]["FrameSpan"][];
             /** Format: int64 */
             number: number;
             pass: string;

@@ -1,9 +1,12 @@
 <script setup lang="ts">
-import { onMounted, ref, shallowRef, watch } from "vue";
+import { computed, onMounted, ref, shallowRef, watch } from "vue";
 import { api, sentence, type LogLine, type Seal } from "../../api/client";
+import { useLive } from "../../stores/live";
 import { four, useShot } from "../../stores/shot";
 
 const shot = useShot();
+const live = useLive();
+const aside = computed(() => live.now?.floor.aside);
 const lines = shallowRef<LogLine[] | null>(null);
 const seals = shallowRef<Seal[]>([]);
 const trouble = ref("");
@@ -15,7 +18,7 @@ async function load(): Promise<void> {
   if (s.data) seals.value = s.data;
 }
 onMounted(() => { void load(); void shot.reloadPasses(); });
-watch(() => shot.view?.revision, load);
+watch(() => [shot.view?.revision, live.now?.version], load);
 const clock = (t: string): string => new Date(t).toLocaleTimeString("en-GB");
 const day = (t: string): string => new Date(t).toLocaleDateString("en-GB", { day: "2-digit", month: "short" });
 </script>
@@ -24,6 +27,7 @@ const day = (t: string): string => new Date(t).toLocaleDateString("en-GB", { day
   <div v-if="shot.view" class="wrap">
     <section class="box scroll" aria-labelledby="log-title">
       <h2 id="log-title" class="cap">Log <span class="quiet nocap">it writes itself; newest first</span></h2>
+      <p v-if="aside?.entries" class="now" role="status" data-test="aside">{{ aside.entries === 1 ? "One entry" : `${aside.entries} entries` }} could not be stored. Nothing is lost: {{ aside.entries === 1 ? "it is" : "they are" }} kept in <code>{{ aside.file }}</code>.</p>
       <p v-if="trouble" class="over" role="alert">{{ trouble }}</p>
       <p v-else-if="lines && lines.length === 0" class="quiet">Nothing has happened yet. Sealing, homing, going to a frame, rolling and stopping are written here.</p>
       <table v-else data-test="log"><thead><tr><th>when</th><th>who</th><th>what</th></tr></thead>
@@ -31,7 +35,7 @@ const day = (t: string): string => new Date(t).toLocaleDateString("en-GB", { day
     </section>
     <section class="box scroll" aria-labelledby="takes-title">
       <h2 id="takes-title" class="cap">Takes and traces</h2>
-      <p class="quiet small">A trace is every millisecond from the camera's start: the rig's own tick, the frame due, every axis as far as its sensor sees.</p>
+      <p class="quiet small">A trace is every millisecond from the start of the run: the rig's own tick, the frame due, every axis as far as its sensor sees.</p>
       <table data-test="takes"><thead><tr><th>pass</th><th>take</th><th>path</th><th>samples</th><th>how it went</th><th>trace</th></tr></thead>
         <tbody>
           <template v-for="p in shot.passes" :key="p.id"><tr v-for="t in p.takes" :key="t.id">

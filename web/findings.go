@@ -1,0 +1,159 @@
+package web
+
+import (
+	"context"
+	"encoding/json"
+	"fmt"
+	"time"
+
+	"keenarc/journal"
+	"keenarc/stage"
+	"keenarc/store"
+)
+
+// A take is judged when it has ended, and what was found is stored with what it
+// depends on. It is judged again only when something of that has changed: the
+// threshold, the reference take, the camera, or more of its trace.
+
+type refTake struct {
+	id, words string
+}
+
+// reference is the take that all others on the same seal are laid over: the
+// first whole one of the lowest-numbered pass. For itself there is none.
+func reference(ps []store.Pass, takes []store.TakeLine, t *store.TakeLine) *refTake {
+	for _, p := range ps {
+		for _, o := range takes {
+			if o.PassID == p.ID && o.SealID == t.SealID && o.Ended && !o.Broken {
+				if o.ID == t.ID {
+					return nil
+				}
+				return &refTake{o.ID, fmt.Sprintf("pass %d, take %d", p.Number, o.Number)}
+			}
+		}
+	}
+	return nil
+}
+
+// findings are the judgements of all ended takes with a trace, by take.
+func (s *Server) findings(ctx context.Context, sh *store.Shot, ps []store.Pass, takes []store.TakeLine, seals []store.Seal) (map[string]*stage.Finding, error) {
+	kept, err := s.store.Findings(ctx, sh.ID)
+	if err != nil {
+		return nil, err
+	}
+	print := map[string]string{}
+	for _, x := range seals {
+		print[x.ID] = x.Print
+	}
+	out := map[string]*stage.Finding{}
+	for i := range takes {
+		t := &takes[i]
+		if !t.Ended || t.Rows == 0 {
+			continue
+		}
+		ref := ""
+		if r := reference(ps, takes, t); r != nil {
+			ref = r.id
+		}
+		depends, err := stage.Depends(print[t.SealID], sh.Rig, sh.Lens, sh.Set, sh.ThresholdPx, t.Rows, ref)
+		if err != nil {
+			return nil, err
+		}
+		f := &stage.Finding{}
+		if k, ok := kept[t.ID]; !ok || k.Depends != depends || json.Unmarshal(k.Doc, f) != nil {
+			if f, err = s.judge(ctx, sh, t, ref, depends); err != nil {
+				return nil, err
+			}
+		}
+		out[t.ID] = f
+	}
+	return out, nil
+}
+
+// judge judges a take and stores what it finds.
+func (s *Server) judge(ctx context.Context, sh *store.Shot, line *store.TakeLine, ref, depends string) (*stage.Finding, error) {
+	table, err := s.store.Table(ctx, line.SealID)
+	if err != nil {
+		return nil, err
+	}
+	j, err := stage.NewJudge(sh.Rig, sh.Lens, sh.Set, table, sh.ThresholdPx)
+	if err != nil {
+		return nil, err
+	}
+	t, err := s.store.Take(ctx, line.ID)
+	if err != nil {
+		return nil, err
+	}
+	var other *journal.Take
+	if ref != "" {
+		if other, err = s.store.Take(ctx, ref); err != nil {
+			return nil, err
+		}
+	}
+	f := j.Take(t, other)
+	doc, err := json.Marshal(f)
+	if err != nil {
+		return nil, fmt.Errorf("take %s: what was found cannot be written: %w", line.ID, err)
+	}
+	s.judgings.Add(1)
+	return f, s.store.SetFinding(ctx, store.Finding{TakeID: line.ID, Depends: depends, Doc: doc}, ref)
+}
+
+// show puts a finding into a take's view.
+func (tv *TakeView) show(f *stage.Finding, ref *refTake) {
+	d := f.Deviation
+	x := &TakeFinding{SealPx: round(d.WorstPx, 1e3), SealFrame: d.WorstFrame, SealPoint: d.WorstPoint, ByAxis: d.WorstByAxis, Unseen: d.Unseen, ThresholdPx: d.ThresholdPx}
+	if v := f.Verdict; v != nil && ref != nil {
+		x.Word, x.Against = v.Word, ref.words
+		x.WorstPx, x.WorstFrame, x.WorstPoint, x.ByAxis = round(v.WorstPx, 1e3), v.WorstFrame, v.WorstPoint, v.WorstByAxis
+	}
+	tv.Finding, tv.Strip, tv.Missing = x, f.Strip, d.Gaps
+}
+
+// ended is told by the floor of every take that was written down.
+func (s *Server) ended(t *journal.Take) {
+	select {
+	case s.toJudge <- t:
+	default: // many at once, as after a long silence: they are judged when they are looked at
+	}
+}
+
+// RunJudge judges takes as they end, writes the verdicts into the log and tells
+// those who watch. It ends with the context.
+func (s *Server) RunJudge(ctx context.Context) {
+	for {
+		select {
+		case <-ctx.Done():
+			return
+		case t := <-s.toJudge:
+			if t.Shot == "" {
+				continue
+			}
+			if err := s.noteVerdict(ctx, t); err != nil && ctx.Err() == nil {
+				s.log.Error("verdict not written into the log", "take", t.ID, "err", err)
+			}
+			s.changed(t.Shot)
+		}
+	}
+}
+
+// noteVerdict writes into the log how a take compares.
+func (s *Server) noteVerdict(ctx context.Context, t *journal.Take) error {
+	ps, err := s.passes(ctx, t.Shot)
+	if err != nil {
+		return err
+	}
+	for _, p := range ps {
+		for _, x := range p.Takes {
+			if x.ID != t.ID || x.Finding == nil || x.Finding.Word == "" {
+				continue
+			}
+			f := x.Finding
+			text := fmt.Sprintf("%s: %s, at most %.2f px against %s.", journal.Label(p.Number, p.Name, x.Number), f.Word, f.WorstPx, f.Against)
+			if err := s.store.AddLog(ctx, journal.Entry{At: time.Now(), Actor: t.By, ShotID: t.Shot, Kind: "verdict", Text: text}); err != nil {
+				return err
+			}
+		}
+	}
+	return nil
+}
