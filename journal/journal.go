@@ -7,6 +7,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"strings"
 	"sync"
 	"time"
 
@@ -93,6 +94,8 @@ type Aside struct {
 
 // Memory is a Journal without a database, for runs from the command line.
 type Memory struct {
+	// Refuse, where set, is the answer to Begin: for trying out what happens then.
+	Refuse  error
 	mu      sync.Mutex
 	Takes   []*Take
 	Entries []Entry
@@ -103,6 +106,9 @@ type Memory struct {
 func (m *Memory) Begin(_ context.Context, t *Take) error {
 	m.mu.Lock()
 	defer m.mu.Unlock()
+	if m.Refuse != nil {
+		return m.Refuse
+	}
 	if m.numbers == nil {
 		m.numbers = map[string]int{}
 	}
@@ -142,6 +148,17 @@ func (m *Memory) Log(_ context.Context, e Entry) error {
 	}
 	m.Entries = append(m.Entries, e)
 	return nil
+}
+
+// Text is the log so far, a line each.
+func (m *Memory) Text() string {
+	m.mu.Lock()
+	defer m.mu.Unlock()
+	var b strings.Builder
+	for _, e := range m.Entries {
+		b.WriteString(e.Text + "\n")
+	}
+	return b.String()
 }
 
 // Unfinished is empty: nothing outlives the process.

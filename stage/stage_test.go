@@ -113,6 +113,7 @@ func (f *floor) atFirst() {
 func yes() bool { return true }
 
 func TestRollAndJudge(t *testing.T) {
+	t.Parallel()
 	f := newFloor(t, 20)
 	var takes []*journal.Take
 	for range 2 {
@@ -137,10 +138,7 @@ func TestRollAndJudge(t *testing.T) {
 	if q := j.QuantisationPx(); q <= 0 || q > 1e-3 {
 		t.Errorf("quantisation moves the picture by %g px", q)
 	}
-	log := ""
-	for _, e := range f.journal.Entries {
-		log += e.Text + "\n"
-	}
+	log := f.journal.Text()
 	for _, want := range []string{"Homing started", "Rolled pass 1 · Keeper, take 2", "All axes homed.", "Pass 1 · Keeper, take 2 finished: 10001 samples."} {
 		if !strings.Contains(log, want) {
 			t.Errorf("the log does not say %q:\n%s", want, log)
@@ -151,6 +149,7 @@ func TestRollAndJudge(t *testing.T) {
 // The wire is cut in mid-roll and comes back: the rig has stopped on its path,
 // and every row that it kept arrives.
 func TestConnectionLostAndBack(t *testing.T) {
+	t.Parallel()
 	f := newFloor(t, 5)
 	f.atFirst()
 	h, err := f.Press(context.Background(), "t", "", f.pass, yes)
@@ -186,6 +185,7 @@ func TestConnectionLostAndBack(t *testing.T) {
 }
 
 func TestRigGoneForGood(t *testing.T) {
+	t.Parallel()
 	f := newFloor(t, 5)
 	f.atFirst()
 	h, err := f.Press(context.Background(), "t", "", f.pass, yes)
