@@ -1,10 +1,12 @@
 // Package calc is the register of calculations: a name, a request type, an
 // answer type and a pure function from core. The command line and the web call
-// Run with the same bytes and return its bytes, so their answers are the same.
+// Prepare with the same bytes and write what it answers, so their answers are the
+// same; only the bounds on their size differ.
 package calc
 
 import (
 	"bytes"
+	"context"
 	"encoding/json"
 	"errors"
 	"fmt"
@@ -16,8 +18,18 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 )
 
-// MaxRequest is the largest request in bytes.
-const MaxRequest = 32 << 20
+// Bounds keep a request and its answer to a size.
+type Bounds struct {
+	RequestBytes int
+	Samples      int // of one answer, over all its axes
+}
+
+// CommandLine is for somebody at their own machine, Web for a server that holds
+// a rig beside.
+var (
+	CommandLine = Bounds{RequestBytes: 32 << 20, Samples: 4_000_000}
+	Web         = Bounds{RequestBytes: 2 << 20, Samples: 200_000}
+)
 
 // FieldError is a caller's mistake: the field, what is wrong with it and what
 // would be right. It is the answer when a calculation cannot be made.
@@ -34,21 +46,55 @@ type Entry struct {
 	Name, Doc       string
 	request, answer reflect.Type
 	example         string
-	run             func([]byte) (any, error)
+	run             func([]byte, Bounds) (Answer, error)
+}
+
+// Answer is a calculation's answer, ready to be written: JSON with a newline at
+// its end. Writing ends early with the context or the first failing write.
+type Answer interface {
+	Write(ctx context.Context, w io.Writer) error
+}
+
+// whole is an answer that is small enough to be made at once.
+type whole []byte
+
+func (a whole) Write(_ context.Context, w io.Writer) error {
+	_, err := w.Write(a)
+	return err
 }
 
 var register = map[string]*Entry{}
 
+// add registers a calculation whose answer is small.
 func add[Q, A any](name, doc, example string, f func(*Q) (*A, error)) {
+	stream[Q, A](name, doc, example, func(q *Q, _ Bounds) (Answer, error) {
+		a, err := f(q)
+		if err != nil {
+			return nil, err
+		}
+		b, err := json.Marshal(a)
+		if err != nil {
+			return nil, notFinite()
+		}
+		return whole(append(b, '\n')), nil
+	})
+}
+
+// stream registers a calculation that writes its answer of type A by itself.
+func stream[Q, A any](name, doc, example string, f func(*Q, Bounds) (Answer, error)) {
 	register[name] = &Entry{Name: name, Doc: doc, example: example,
 		request: reflect.TypeFor[Q](), answer: reflect.TypeFor[A](),
-		run: func(raw []byte) (any, error) {
+		run: func(raw []byte, b Bounds) (Answer, error) {
 			q := new(Q)
 			if err := decode(raw, q); err != nil {
 				return nil, err
 			}
-			return f(q)
+			return f(q, b)
 		}}
+}
+
+func notFinite() error {
+	return &FieldError{"request", "its answer is not a finite number", "use smaller numbers"}
 }
 
 // List is every calculation by name.
@@ -71,33 +117,42 @@ const (
 	Unknown
 )
 
-// Run answers a request. The bytes are JSON with a newline at the end; on
-// BadRequest and Unknown they are {"error": FieldError}.
-func Run(name string, request []byte) ([]byte, Status) {
+// Prepare works a request out as far as is needed to know that it can be
+// answered. On BadRequest and Unknown the answer is {"error": FieldError}.
+func Prepare(name string, request []byte, bounds Bounds) (Answer, Status) {
 	e := register[name]
 	if e == nil {
 		names := make([]string, 0)
 		for _, e := range List() {
 			names = append(names, e.Name)
 		}
-		return fail(&FieldError{"name", fmt.Sprintf("there is no calculation %q", name), "use one of: " + strings.Join(names, ", ")}), Unknown
+		return whole(fail(&FieldError{"name", fmt.Sprintf("there is no calculation %q", name), "use one of: " + strings.Join(names, ", ")})), Unknown
 	}
-	if len(request) > MaxRequest {
-		return fail(&FieldError{"request", "it is over 32 MiB", "send less"}), BadRequest
+	if len(request) > bounds.RequestBytes {
+		return whole(fail(&FieldError{"request", fmt.Sprintf("it is over %d bytes", bounds.RequestBytes), "send less"})), BadRequest
 	}
-	a, err := e.run(request)
+	a, err := e.run(request, bounds)
 	if err == nil {
-		var b []byte
-		if b, err = json.Marshal(a); err == nil {
-			return append(b, '\n'), OK
-		}
-		err = &FieldError{"request", "its answer is not a finite number", "use smaller numbers"}
+		return a, OK
 	}
 	var fe *FieldError
 	if !errors.As(err, &fe) {
 		fe = &FieldError{"request", err.Error(), "correct it"}
 	}
-	return fail(fe), BadRequest
+	return whole(fail(fe)), BadRequest
+}
+
+// Busy is the answer where too many calculations run already.
+func Busy() []byte {
+	return fail(&FieldError{"request", "other calculations are still being answered", "try again in a moment, or run keenarc calc on the command line"})
+}
+
+// Run answers a request at once, within the bounds of the command line.
+func Run(name string, request []byte) ([]byte, Status) {
+	a, st := Prepare(name, request, CommandLine)
+	var b bytes.Buffer
+	_ = a.Write(context.Background(), &b) // a buffer takes everything
+	return b.Bytes(), st
 }
 
 func fail(e *FieldError) []byte {

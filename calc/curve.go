@@ -1,8 +1,12 @@
 package calc
 
 import (
+	"bufio"
+	"context"
+	"encoding/json"
 	"errors"
 	"fmt"
+	"io"
 	"math"
 	"slices"
 	"strings"
@@ -34,13 +38,20 @@ type CurveAnswer struct {
 }
 
 // CurveAxis is one axis's samples (right-handed at keys, the last one
-// left-handed) and the exact maxima of absolute values over the whole curve.
-// A maximum is null where a jump makes it infinite; the jump is listed.
+// left-handed) and its maxima.
 type CurveAxis struct {
-	Position         []float64   `json:"position"`
-	Speed            []float64   `json:"speed"`
-	Acceleration     []float64   `json:"acceleration"`
-	Jerk             []float64   `json:"jerk"`
+	Position     []float64 `json:"position"`
+	Speed        []float64 `json:"speed"`
+	Acceleration []float64 `json:"acceleration"`
+	Jerk         []float64 `json:"jerk"`
+	CurveMaxima
+}
+
+// CurveMaxima are the exact maxima of absolute values over the whole curve. A
+// maximum is null where a jump makes it infinite; the jump is listed. Before the
+// first key an axis waits there, after the last it stays there: a value that
+// jumps onto its last key (hold) is listed, too.
+type CurveMaxima struct {
 	MaxSpeed         *float64    `json:"max_speed" nullable:"true"`
 	MaxSpeedAt       float64     `json:"max_speed_at_s"`
 	MaxAcceleration  *float64    `json:"max_acceleration" nullable:"true"`
@@ -50,45 +61,140 @@ type CurveAxis struct {
 	Jumps            []CurveJump `json:"jumps"`
 }
 
-// CurveJump is a step inside the curve.
+// CurveJump is a step inside the curve or onto its last key.
 type CurveJump struct {
 	AtS float64 `json:"at_s"`
 	Of  string  `json:"of" enum:"position,speed,acceleration"`
 	By  float64 `json:"by"`
 }
 
-// MaxSamples is the most samples of one answer over all its axes.
-const MaxSamples = 4_000_000
-
 func init() {
-	add("curve", "One curve per axis through keyframes, with exact derivatives and maxima.",
+	stream[CurveRequest, CurveAnswer]("curve", "One curve per axis through keyframes, with exact derivatives and maxima.",
 		`{"kind":"natural","rate_hz":5,"keys":{"t_s":[0,1.2,3],"axes":{"pan":[0,10,4]}}}`, runCurve)
 }
 
-func runCurve(q *CurveRequest) (*CurveAnswer, error) {
-	times, err := sampleTimes(q)
+// curves is the answer before it is written: samples are worked out while they
+// are, so that a large answer never lies in memory.
+type curves struct {
+	times []float64
+	names []string // sorted
+	of    map[string]*curve.Curve
+}
+
+func runCurve(q *CurveRequest, b Bounds) (Answer, error) {
+	times, err := sampleTimes(q, b.Samples)
 	if err != nil {
 		return nil, err
 	}
-	out := &CurveAnswer{TimesS: times, Axes: map[string]*CurveAxis{}}
-	names := make([]string, 0, len(q.Keys.Axes))
+	out := &curves{times: times, of: map[string]*curve.Curve{}}
 	for n := range q.Keys.Axes {
-		names = append(names, n)
+		out.names = append(out.names, n)
 	}
-	slices.Sort(names)
+	slices.Sort(out.names)
 	for n := range q.Slopes {
-		if !slices.Contains(names, n) {
+		if !slices.Contains(out.names, n) {
 			return nil, &FieldError{"slopes." + n, "there is no such axis", "name an axis of keys.axes"}
 		}
 	}
-	for _, n := range names {
+	for _, n := range out.names {
 		c, err := curve.New(q.Keys.TimesS, q.Keys.Axes[n], curve.Spec{Kind: q.Kind, Ends: q.Ends, Slopes: q.Slopes[n], Blend: q.BlendS})
 		if err != nil {
 			return nil, curveError(err, n)
 		}
-		out.Axes[n] = sampleAxis(c, times)
+		if !bounded(c) {
+			return nil, notFinite()
+		}
+		out.of[n] = c
 	}
 	return out, nil
+}
+
+// bounded reports whether every value and derivative that could be asked for is finite.
+func bounded(c *curve.Curve) bool {
+	for order := range 4 {
+		if v, _ := c.MaxAbs(order); math.IsNaN(v) || math.IsInf(v, 0) {
+			return false
+		}
+	}
+	for _, j := range c.Jumps(2) {
+		if math.IsNaN(j.By) || math.IsInf(j.By, 0) {
+			return false
+		}
+	}
+	return true
+}
+
+// batch is how many numbers are written between two looks at the context.
+const batch = 4096
+
+// Write streams the answer in the order of CurveAnswer's fields.
+func (a *curves) Write(ctx context.Context, to io.Writer) error {
+	w := bufio.NewWriterSize(to, 64<<10)
+	if err := a.write(ctx, w); err != nil {
+		return err
+	}
+	return w.Flush()
+}
+
+func (a *curves) write(ctx context.Context, w *bufio.Writer) error {
+	_, _ = w.WriteString(`{"t_s":`)
+	if err := numbers(ctx, w, a.times, func(t float64) float64 { return t }); err != nil {
+		return err
+	}
+	_, _ = w.WriteString(`,"axes":{`)
+	for i, n := range a.names {
+		if i > 0 {
+			_ = w.WriteByte(',')
+		}
+		name, err := json.Marshal(n)
+		if err != nil {
+			return err
+		}
+		_, _ = w.Write(append(name, ':', '{'))
+		c := a.of[n]
+		for order, field := range [4]string{"position", "speed", "acceleration", "jerk"} {
+			_, _ = w.WriteString(`"` + field + `":`)
+			if err := numbers(ctx, w, a.times, func(t float64) float64 { return c.At(t).Order(order) }); err != nil {
+				return err
+			}
+			_ = w.WriteByte(',')
+		}
+		rest, err := json.Marshal(maxima(c))
+		if err != nil {
+			return err
+		}
+		_, _ = w.Write(rest[1:]) // its opening brace is written already
+	}
+	_, err := w.WriteString("}}\n")
+	return err
+}
+
+// numbers writes f of every time as a JSON array, as encoding/json would.
+func numbers(ctx context.Context, w *bufio.Writer, times []float64, f func(float64) float64) error {
+	buf := make([]float64, 0, batch)
+	_ = w.WriteByte('[')
+	for from := 0; from < len(times); from += batch {
+		if err := ctx.Err(); err != nil {
+			return err
+		}
+		buf = buf[:0]
+		for _, t := range times[from:min(from+batch, len(times))] {
+			buf = append(buf, f(t))
+		}
+		b, err := json.Marshal(buf)
+		if err != nil {
+			return err
+		}
+		if from > 0 {
+			b[0] = ','
+		} else {
+			b = b[1:]
+		}
+		if _, err := w.Write(b[:len(b)-1]); err != nil {
+			return err
+		}
+	}
+	return w.WriteByte(']')
 }
 
 func curveError(err error, axis string) error {
@@ -112,7 +218,7 @@ func curveError(err error, axis string) error {
 
 // sampleTimes are k/rate from the first key; samples that fall on a key but
 // for rounding are put exactly there, and a last key off the grid is appended.
-func sampleTimes(q *CurveRequest) ([]float64, error) {
+func sampleTimes(q *CurveRequest, most int) ([]float64, error) {
 	t := q.Keys.TimesS
 	switch {
 	case !(q.RateHz > 0) || math.IsInf(q.RateHz, 0):
@@ -129,8 +235,8 @@ func sampleTimes(q *CurveRequest) ([]float64, error) {
 	}
 	first, last := t[0], t[len(t)-1]
 	n := (last - first) * q.RateHz
-	if (n+1)*float64(len(q.Keys.Axes)) > MaxSamples {
-		return nil, &FieldError{"rate_hz", fmt.Sprintf("%.4g samples would be needed", (n+1)*float64(len(q.Keys.Axes))), fmt.Sprintf("keep keys.t_s and rate_hz to %d samples over all axes", MaxSamples)}
+	if !((n+1)*float64(len(q.Keys.Axes)) <= float64(most)) {
+		return nil, &FieldError{"rate_hz", fmt.Sprintf("%.4g samples would be needed", (n+1)*float64(len(q.Keys.Axes))), fmt.Sprintf("keep keys.t_s and rate_hz to %d samples over all axes", most)}
 	}
 	near := 1e-9 / q.RateHz
 	out := make([]float64, 0, int(n)+2)
@@ -151,13 +257,8 @@ func sampleTimes(q *CurveRequest) ([]float64, error) {
 	return append(out, last), nil
 }
 
-func sampleAxis(c *curve.Curve, times []float64) *CurveAxis {
-	n := len(times)
-	a := &CurveAxis{Position: make([]float64, n), Speed: make([]float64, n), Acceleration: make([]float64, n), Jerk: make([]float64, n), Jumps: []CurveJump{}}
-	for i, at := range times {
-		s := c.At(at)
-		a.Position[i], a.Speed[i], a.Acceleration[i], a.Jerk[i] = s.P, s.V, s.A, s.J
-	}
+func maxima(c *curve.Curve) *CurveMaxima {
+	a := &CurveMaxima{Jumps: []CurveJump{}}
 	jumps := c.Jumps(2)
 	for _, j := range jumps {
 		a.Jumps = append(a.Jumps, CurveJump{j.At, [3]string{"position", "speed", "acceleration"}[j.Order], j.By})

@@ -7,6 +7,7 @@ import (
 	"net/http"
 	"strconv"
 	"strings"
+	"time"
 
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/go-chi/chi/v5"
@@ -120,21 +121,39 @@ func attach(w http.ResponseWriter, name string) {
 	w.Header().Set("Content-Disposition", `attachment; filename="`+strings.ReplaceAll(name, `"`, "")+`"`)
 }
 
-// calc answers a calculation with exactly the bytes of the command line.
+// calcTime is how long a calculation may take to be read and written.
+const calcTime = 30 * time.Second
+
+// calc answers a calculation with exactly the bytes of the command line, within
+// narrower bounds, a few at a time: the same machine may be holding a rig.
 func (s *Server) calc(w http.ResponseWriter, r *http.Request) {
-	in, err := io.ReadAll(io.LimitReader(r.Body, calc.MaxRequest+1))
+	w.Header().Set("Content-Type", "application/json")
+	select {
+	case s.calculating <- struct{}{}:
+		defer func() { <-s.calculating }()
+	default:
+		w.Header().Set("Retry-After", "1")
+		w.WriteHeader(http.StatusTooManyRequests)
+		_, _ = w.Write(calc.Busy())
+		return
+	}
+	until := time.Now().Add(calcTime)
+	c := http.NewResponseController(w)
+	_, _ = c.SetReadDeadline(until), c.SetWriteDeadline(until)
+	in, err := io.ReadAll(io.LimitReader(r.Body, int64(calc.Web.RequestBytes)+1))
 	if err != nil {
 		return
 	}
-	out, status := calc.Run(chi.URLParam(r, "name"), in)
-	w.Header().Set("Content-Type", "application/json")
+	answer, status := calc.Prepare(chi.URLParam(r, "name"), in, calc.Web)
 	switch status {
 	case calc.BadRequest:
 		w.WriteHeader(http.StatusUnprocessableEntity)
 	case calc.Unknown:
 		w.WriteHeader(http.StatusNotFound)
 	}
-	_, _ = w.Write(out)
+	if err := answer.Write(r.Context(), w); err != nil {
+		s.log.Debug("calculation not written to its end", "err", err) // the client went, or is too slow
+	}
 }
 
 func (s *Server) calcList(w http.ResponseWriter, _ *http.Request) {

@@ -10,6 +10,7 @@ import (
 	"net"
 	"net/http"
 	"reflect"
+	"runtime"
 	"strings"
 	"sync"
 	"sync/atomic"
@@ -38,10 +39,13 @@ type Server struct {
 	floor    *stage.Floor
 	log      *slog.Logger
 	sessions *scs.SessionManager
-	toJudge  chan *journal.Take
-	judgings atomic.Int64 // how often a take was judged, for tests
-	mu       sync.Mutex
-	versions map[string]int64 // of shots, counted up with every change
+	// calculating holds a place for each calculation that is being answered: half
+	// of the processors, so that holds and rigs are never kept waiting.
+	calculating chan struct{}
+	toJudge     chan *journal.Take
+	judgings    atomic.Int64 // how often a take was judged, for tests
+	mu          sync.Mutex
+	versions    map[string]int64 // of shots, counted up with every change
 }
 
 // New prepares a server. The floor may be nil only for making the OpenAPI text.
@@ -57,7 +61,8 @@ func New(s *store.Store, f *stage.Floor, log *slog.Logger) *Server {
 	if s != nil {
 		sm.Store = pgxstore.NewWithCleanupInterval(s.Pool, 0)
 	}
-	srv := &Server{store: s, floor: f, log: log, sessions: sm, versions: map[string]int64{}, toJudge: make(chan *journal.Take, 64)}
+	srv := &Server{store: s, floor: f, log: log, sessions: sm, versions: map[string]int64{}, toJudge: make(chan *journal.Take, 64),
+		calculating: make(chan struct{}, max(1, runtime.GOMAXPROCS(0)/2))}
 	if f != nil {
 		f.Ended = srv.ended
 	}

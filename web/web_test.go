@@ -20,7 +20,10 @@ import (
 	"keenarc/store"
 )
 
-var addr, shot string
+var (
+	addr, shot string
+	running    *Running
+)
 
 func TestMain(m *testing.M) {
 	os.Exit(func() int {
@@ -45,7 +48,7 @@ func TestMain(m *testing.M) {
 		}()
 		select {
 		case r := <-ready:
-			addr = r.Addr
+			addr, running = r.Addr, r
 		case err := <-done:
 			panic(err)
 		}
@@ -143,7 +146,7 @@ func TestCalcIsTheSameEverywhere(t *testing.T) {
 	if code, b := do("POST", "/api/calc/wobble", `{}`); code != 404 || !strings.Contains(b, "no calculation") {
 		t.Errorf("%d %s", code, b)
 	}
-	if code, _ := do("POST", "/api/calc/curve", strings.Repeat(" ", calc.MaxRequest+2)); code != 422 {
+	if code, _ := do("POST", "/api/calc/curve", strings.Repeat(" ", calc.Web.RequestBytes+2)); code != 422 {
 		t.Errorf("a request that is too long: %d", code)
 	}
 }

@@ -73,7 +73,7 @@ type calcCmd struct {
 	Markdown bool   `help:"Print docs/calc.md."`
 }
 
-func (c *calcCmd) Run() error {
+func (c *calcCmd) Run(ctx context.Context) error {
 	switch {
 	case c.List:
 		for _, e := range calc.List() {
@@ -87,12 +87,12 @@ func (c *calcCmd) Run() error {
 	case c.Name == "":
 		return exit{2, "name a calculation; keenarc calc --list shows them"}
 	}
-	in, err := io.ReadAll(io.LimitReader(os.Stdin, calc.MaxRequest+1))
+	in, err := io.ReadAll(io.LimitReader(os.Stdin, int64(calc.CommandLine.RequestBytes)+1))
 	if err != nil {
 		return exit{2, "reading the request: " + err.Error()}
 	}
-	out, status := calc.Run(c.Name, in)
-	if _, err := os.Stdout.Write(out); err != nil {
+	answer, status := calc.Prepare(c.Name, in, calc.CommandLine)
+	if err := answer.Write(ctx, os.Stdout); err != nil {
 		return err
 	}
 	if status != calc.OK {

@@ -18,7 +18,7 @@ export function useKeys(): { onKey: (e: KeyboardEvent) => void; onEscape: (e: Ke
   const router = useRouter();
 
   function onEscape(e: KeyboardEvent): void {
-    if (e.key === "Escape") stopNow(hold.release, (t) => (shot.trouble = t));
+    if (e.key === "Escape" && !e.repeat) stopNow(hold.release, (t) => (shot.trouble = t));
   }
 
   function onKey(e: KeyboardEvent): void {
