@@ -1,6 +1,7 @@
 package calc
 
 import (
+	"bytes"
 	"encoding/json"
 	"math"
 	"os"
@@ -121,10 +122,43 @@ func FuzzRun(f *testing.F) {
 	f.Add(`{"rate_hz":1e308,"keys":{"t_s":[-1e308,1e308],"axes":{"":[1,2]}}}`)
 	f.Add(`[`)
 	f.Fuzz(func(t *testing.T, q string) {
-		if b, _ := Run("curve", []byte(q)); !json.Valid(b) {
-			t.Errorf("%q answers %q", q, b)
+		for _, e := range List() {
+			a, st := Prepare(e.Name, []byte(q), Bounds{1 << 16, 20_000})
+			var b bytes.Buffer
+			if err := a.Write(t.Context(), &b); err != nil {
+				t.Fatalf("%s: %v", e.Name, err)
+			}
+			if !json.Valid(b.Bytes()) {
+				t.Errorf("%s of %q answers %.300q", e.Name, q, b.String())
+			}
+			if st != OK && !strings.HasPrefix(b.String(), `{"error":{"field":`) {
+				t.Errorf("%s of %q: a mistake answers %q", e.Name, q, b.String())
+			}
 		}
 	})
+}
+
+// What is streamed is what encoding/json makes of the answer's type, to the byte.
+func TestStreamedAsMarshalled(t *testing.T) {
+	for _, q := range []string{
+		`{"kind":"akima","rate_hz":2500,"keys":{"t_s":[0,1,2.5,4],"axes":{"b<>":[0,1e-9,0,3e22],"a":[1,1,2,2]}}}`,
+		`{"kind":"hold","rate_hz":7,"keys":{"t_s":[0,1,2.5],"axes":{"x":[0,-1,5]}}}`, `{"rate_hz":7,"keys":{"t_s":[3],"axes":{"x":[0]}}}`,
+	} {
+		a, body, st := ask(t, q)
+		again, err := json.Marshal(a)
+		if st != OK || err != nil || body != string(again)+"\n" {
+			t.Errorf("%s: streamed and marshalled differ (%d and %d bytes): %v", q, len(body), len(again)+1, err)
+		}
+	}
+}
+
+// A value that jumps onto its last key is listed and makes the speed infinite.
+func TestTheLastKeyOfHold(t *testing.T) {
+	a, _, _ := ask(t, `{"kind":"hold","rate_hz":10,"keys":{"t_s":[0,1],"axes":{"x":[0,5]}}}`)
+	x := a.Axes["x"]
+	if x.MaxSpeed != nil || len(x.Jumps) != 1 || x.Jumps[0] != (CurveJump{1, "position", 5}) || x.Position[10] != 0 {
+		t.Errorf("%+v", x)
+	}
 }
 
 func TestMarkdownIsCurrent(t *testing.T) {

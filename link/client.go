@@ -51,17 +51,11 @@ func (c *Client) read() {
 	defer close(c.done)
 	defer close(c.events)
 	defer c.conn.Close()
-	in := bufio.NewReaderSize(c.conn, 1<<16)
-	for {
-		line, err := in.ReadBytes('\n')
-		if err != nil {
-			return
-		}
-		var m struct {
-			Reply
-			Event
-		}
-		if json.Unmarshal(line, &m) != nil {
+	in := bufio.NewScanner(c.conn)
+	in.Buffer(make([]byte, 0, 1<<16), MaxEvent)
+	for in.Scan() { // a line that is too long ends the connection, too
+		m, ok := hear(in.Bytes())
+		if !ok {
 			continue
 		}
 		if m.Re != 0 {
@@ -72,9 +66,6 @@ func (c *Client) read() {
 			if ch != nil {
 				ch <- m.Reply
 			}
-			continue
-		}
-		if m.State == nil && m.Rows == nil && m.Take == nil {
 			continue
 		}
 		if m.State != nil { // newest only: a slow reader misses old states, never rows
@@ -90,6 +81,27 @@ func (c *Client) read() {
 			return
 		}
 	}
+}
+
+// MaxEvent and MaxRequest are the longest lines in bytes from and to a rig; only
+// a table that is loaded is long.
+const (
+	MaxEvent   = 1 << 20
+	MaxRequest = 256 << 20
+)
+
+// heard is one line from a rig: a reply where Re is set, else one event.
+type heard struct {
+	Reply
+	Event
+}
+
+// hear reads a line; ok is false for what is neither.
+func hear(line []byte) (m heard, ok bool) {
+	if json.Unmarshal(line, &m) != nil {
+		return m, false
+	}
+	return m, m.Re != 0 || m.State != nil || m.Rows != nil || m.Take != nil
 }
 
 // Call sends a request and waits for its reply. A refusal by the rig is an

@@ -176,7 +176,7 @@ func (r *Rows) Unpack(axes int) ([]clock.Pos, [][]int32, error) {
 		return nil, nil, fmt.Errorf("trace steps: %w", err)
 	}
 	n := len(p) / 8
-	if len(p)%8 != 0 || len(s) != 4*n*axes {
+	if axes < 0 || len(p)%8 != 0 || len(s) != 4*n*axes || r.From < 0 {
 		return nil, nil, fmt.Errorf("trace of take %s: %d and %d bytes do not make rows of %d axes", r.Take, len(p), len(s), axes)
 	}
 	pos := make([]clock.Pos, n)

@@ -134,19 +134,10 @@ func (c *session) serve(ctx context.Context) {
 	var wg sync.WaitGroup
 	wg.Go(func() { c.push(ctx) })
 	wg.Go(func() { <-ctx.Done(); c.conn.Close() })
-	in := bufio.NewReaderSize(c.conn, 1<<16)
-	for {
-		line, err := in.ReadBytes('\n')
-		if err != nil {
-			break
-		}
-		var q link.Request
-		if err := json.Unmarshal(line, &q); err != nil {
-			c.send(link.Reply{Re: q.ID, Why: "this line is not JSON: " + err.Error()})
-			continue
-		}
-		if r, answer := c.do(q); answer {
-			r.Re = q.ID
+	in := bufio.NewScanner(c.conn)
+	in.Buffer(make([]byte, 0, 1<<16), link.MaxRequest)
+	for in.Scan() {
+		if r, answer := c.hear(in.Bytes()); answer {
 			c.send(r)
 		}
 	}
@@ -172,6 +163,17 @@ func (c *session) send(v any) {
 			c.conn.Close()
 		}
 	}
+}
+
+// hear carries out one line.
+func (c *session) hear(line []byte) (r link.Reply, answer bool) {
+	var q link.Request
+	if err := json.Unmarshal(line, &q); err != nil {
+		return link.Reply{Re: q.ID, Why: "this line is not JSON: " + err.Error()}, true
+	}
+	r, answer = c.do(q)
+	r.Re = q.ID
+	return r, answer
 }
 
 // do carries out one request; beats and signs of life have no reply.

@@ -122,6 +122,30 @@ type holdWord struct {
 	Release bool  `json:"release,omitempty"`
 }
 
+// What a word says; anything else says nothing and keeps nothing rolling.
+const (
+	nothing = iota
+	pressed
+	released
+	beaten
+)
+
+// heldWord reads a word. One that says several things lets go.
+func heldWord(raw []byte) int {
+	var m holdWord
+	switch {
+	case json.Unmarshal(raw, &m) != nil:
+		return nothing
+	case m.Release:
+		return released
+	case m.Press:
+		return pressed
+	case m.Beat > 0:
+		return beaten
+	}
+	return nothing
+}
+
 // holdSays answers it.
 type holdSays struct {
 	Rolling string        `json:"rolling,omitempty"`
@@ -149,16 +173,12 @@ func (s *Server) hold(w http.ResponseWriter, r *http.Request) {
 		if err != nil {
 			return
 		}
-		var m holdWord
-		if json.Unmarshal(raw, &m) != nil {
-			continue
-		}
-		switch {
-		case m.Press:
+		switch heldWord(raw) {
+		case pressed:
 			h.press(ctx)
-		case m.Release:
+		case released:
 			h.letGo()
-		default:
+		case beaten:
 			h.beat()
 		}
 	}

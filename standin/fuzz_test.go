@@ -1,0 +1,68 @@
+package standin
+
+import (
+	"bytes"
+	"encoding/hex"
+	"encoding/json"
+	"math"
+	"testing"
+
+	"keenarc/core/rig"
+	"keenarc/link"
+)
+
+// FuzzLines: whatever lines come, the rig answers, stays within its soft limits
+// once it is homed, never moves faster than it can, and its state is numbers.
+func FuzzLines(f *testing.F) {
+	r := rig.Plank()
+	tab := table(f, r)
+	sum := tab.Fingerprint()
+	packed, err := link.PackTable(tab.Canonical())
+	if err != nil {
+		f.Fatal(err)
+	}
+	load, err := json.Marshal(link.Request{ID: 4, Do: "load", Epoch: 1, Table: packed})
+	if err != nil {
+		f.Fatal(err)
+	}
+	f.Add([]byte(`{"id":1,"do":"lease"}`+"\n"+`{"id":2,"do":"goto","epoch":2,"to":{"track":700,"pan":-3}}`+"\n"+`{"id":3,"do":"stop"}`), 40)
+	f.Add([]byte(`{"id":1,"do":"jog","epoch":1,"axis":"tilt","speed":-9}`+"\n"+`{"do":"beat","epoch":1}`+"\n"+`{"id":2,"do":"home","epoch":1}`), 200)
+	f.Add(append(append([]byte{}, load...), []byte("\n"+`{"id":5,"do":"arm","epoch":1,"take":"t","print":"`+hex.EncodeToString(sum[:])+`","factor":{"num":3,"den":4},"brake_s":0.7}`+"\n"+`{"id":6,"do":"roll","epoch":1}`+"\n"+
+		`{"do":"ack","epoch":1,"take":"t","from":0,"rows":3}`+"\n"+`{"id":7,"do":"trace","take":"t","rows":1}`)...), 100)
+	f.Add([]byte(`{"id":1,"do":"describe"}`+"\nrubbish\n{}\n"), 1)
+	f.Fuzz(func(t *testing.T, in []byte, steps int) {
+		s, _, _ := homed(t, Options{Seed: 1})
+		srv := &Server{sim: s}
+		c := &session{srv: srv, sent: map[string]int{}, ended: map[string]bool{}, watch: true}
+		srv.owner = c
+		lines := bytes.Split(in, []byte("\n"))
+		for _, line := range lines[:min(len(lines), 12)] {
+			if r, answer := c.hear(line); answer {
+				if r.OK == (r.Why != "") {
+					t.Fatalf("%q: ok %v, why %q", line, r.OK, r.Why)
+				}
+				if _, err := json.Marshal(r); err != nil {
+					t.Fatal(err)
+				}
+			}
+			for range max(0, steps%400) {
+				s.Step()
+				for i := range s.axes {
+					a := &s.axes[i]
+					v := (a.cmd - a.prev) / dt
+					if math.IsNaN(a.cmd) || math.Abs(v) > a.a.Rated.Speed*1.01 {
+						t.Fatalf("after %q %s runs at %g", line, a.a.Name, v)
+					}
+					if a.homed && (a.cmd < a.a.Min-1e-3 || a.cmd > a.a.Max+1e-3) {
+						t.Fatalf("after %q %s stands at %g", line, a.a.Name, a.cmd)
+					}
+				}
+			}
+			for _, ev := range c.gather(1) {
+				if _, err := json.Marshal(ev); err != nil {
+					t.Fatalf("after %q: %v", line, err)
+				}
+			}
+		}
+	})
+}

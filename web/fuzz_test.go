@@ -1,0 +1,27 @@
+package web
+
+import (
+	"encoding/json"
+	"testing"
+)
+
+// FuzzHoldWord: only a word that says so presses or beats; one that also lets go
+// lets go.
+func FuzzHoldWord(f *testing.F) {
+	for _, s := range []string{`{"press":true}`, `{"beat":12}`, `{"release":true}`, `{"press":true,"release":true}`, `{"beat":-1}`, `{"beat":1e99}`, `[]`, `null`, `{"Press":true}`} {
+		f.Add([]byte(s))
+	}
+	f.Fuzz(func(t *testing.T, raw []byte) {
+		word := heldWord(raw)
+		if word == nothing {
+			return
+		}
+		var m holdWord
+		if err := json.Unmarshal(raw, &m); err != nil {
+			t.Fatalf("%q is not a word and says %d", raw, word)
+		}
+		if (word == released) != m.Release || word == pressed && !m.Press || word == beaten && m.Beat <= 0 {
+			t.Errorf("%q says %d", raw, word)
+		}
+	})
+}
