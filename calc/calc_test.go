@@ -7,6 +7,8 @@ import (
 	"os"
 	"strings"
 	"testing"
+
+	"keenarc/core/known"
 )
 
 func ask(t *testing.T, q string) (*CurveAnswer, string, Status) {
@@ -37,6 +39,25 @@ func TestCurveAnswer(t *testing.T) {
 	// Right-handed at a key: the jerk there is the next piece's.
 	if p.Jerk[60] != p.Jerk[61] || p.Jerk[59] == p.Jerk[60] {
 		t.Errorf("jerk around the key: %g, %g, %g", p.Jerk[59], p.Jerk[60], p.Jerk[61])
+	}
+}
+
+// The suite of known curves, through the calculation.
+func TestKnownAnswers(t *testing.T) {
+	for _, k := range known.Curves {
+		a, _, st := ask(t, `{"kind":"`+k.Kind+`","rate_hz":20,"keys":{"t_s":[0,1.2,3,5],"axes":{"x":[0,10,4,7]}}}`)
+		if st != OK {
+			t.Fatal(k.Kind)
+		}
+		x := a.Axes["x"]
+		for _, want := range k.Samples {
+			i := int(math.Round(want[0] * 20))
+			for o, got := range [4]float64{x.Position[i], x.Speed[i], x.Acceleration[i], x.Jerk[i]} {
+				if math.Abs(got-want[1+o]) > 1e-9*(1+math.Abs(want[1+o])) {
+					t.Errorf("%s at %g, order %d: %g, want %g", k.Kind, want[0], o, got, want[1+o])
+				}
+			}
+		}
 	}
 }
 

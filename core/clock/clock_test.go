@@ -5,6 +5,8 @@ import (
 	"math/big"
 	"math/rand/v2"
 	"testing"
+
+	"keenarc/core/known"
 )
 
 func TestAtIsExact(t *testing.T) {
@@ -24,6 +26,28 @@ func TestAtIsExact(t *testing.T) {
 			if n := c.Ticks(1000); c.At(n, 1000) != At(90000) || c.At(n-1, 1000) == At(90000) {
 				t.Errorf("rate %v factor %v: %d ticks do not end the move", r, f, n)
 			}
+		}
+	}
+}
+
+// The suite of known answers.
+func TestKnownAnswers(t *testing.T) {
+	for _, k := range known.Clocks {
+		c := Uniform{First: k.First, Last: k.Last, Path: Rate{k.Path[0], k.Path[1]}, Factor: Rate{k.Factor[0], k.Factor[1]}}
+		if n := c.Ticks(k.Hz); n != k.Ticks {
+			t.Errorf("%+v takes %d ticks, want %d", c, n, k.Ticks)
+		}
+		for _, d := range k.Due {
+			if got := c.At(d[0], k.Hz); int64(got) != d[1] {
+				t.Errorf("%+v at tick %d: %d, want %d", c, d[0], got, d[1])
+			}
+			want := Pos(d[1]).Frame()
+			if got := c.FrameAt(float64(d[0]) / float64(k.Hz)); math.Abs(got-want) > 1e-6 {
+				t.Errorf("%+v at %d/%d s: frame %g, want %g", c, d[0], k.Hz, got, want)
+			}
+		}
+		if s := c.Seconds(); math.Abs(s-float64(k.Ticks)/float64(k.Hz)) > 1.0/float64(k.Hz) {
+			t.Errorf("%+v lasts %g s, %d ticks", c, s, k.Ticks)
 		}
 	}
 }

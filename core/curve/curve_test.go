@@ -1,12 +1,20 @@
 package curve
 
 import (
+	"crypto/sha256"
+	"encoding/binary"
+	"encoding/hex"
 	"errors"
 	"math"
 	"math/rand/v2"
+	"os"
+	"os/exec"
+	"strings"
 	"testing"
 
 	"gonum.org/v1/gonum/interp"
+
+	"keenarc/core/known"
 )
 
 // cases are keyframes shared by the whole suite: even, uneven, flat, steep, few.
@@ -54,6 +62,97 @@ func TestThroughKeyframes(t *testing.T) {
 			t.Errorf("at the end: %g, want %g", got, want)
 		}
 	})
+}
+
+// The suite of known answers, by single samples and in one pass.
+func TestKnownAnswers(t *testing.T) {
+	seen := map[Kind]bool{}
+	for _, k := range known.Curves {
+		seen[Kind(k.Kind)] = true
+		c, err := New(known.X, known.Y, Spec{Kind: Kind(k.Kind)})
+		if err != nil {
+			t.Fatal(err)
+		}
+		for _, want := range k.Samples {
+			one := make([]Sample, 1)
+			c.Into(one, want[0], 1)
+			for _, s := range []Sample{c.At(want[0]), one[0]} {
+				for o := range 4 {
+					if !near(s.Order(o), want[1+o], 1e-12) {
+						t.Errorf("%s at %g, order %d: %.17g, want %.17g", k.Kind, want[0], o, s.Order(o), want[1+o])
+					}
+				}
+			}
+		}
+	}
+	for _, k := range Kinds {
+		if !seen[k] {
+			t.Errorf("there is no known answer for %s", k)
+		}
+	}
+}
+
+// bits pins the coefficients of every kind, to the last bit, on every processor:
+// one product that is fused with a sum where the compiler can changes them.
+const bits = "1defdc06a019c658"
+
+func TestCoefficientBits(t *testing.T) {
+	rng := rand.New(rand.NewPCG(77, 3))
+	sum := sha256.New()
+	for range 200 {
+		n := 2 + rng.IntN(9)
+		x, y := []float64{rng.NormFloat64() * 100}, []float64{rng.NormFloat64() * 300}
+		for len(x) < n {
+			x, y = append(x, x[len(x)-1]+0.1+float64(90*rng.Float64())), append(y, float64(rng.NormFloat64()*300))
+		}
+		specs := []Spec{{Kind: Through, Ends: Secant}, {Kind: Monotone, Ends: Shape}, {Kind: Clamped, Slopes: [2]float64{rng.NormFloat64(), rng.NormFloat64()}}, {Kind: Linear, Blend: 7 * rng.Float64()}}
+		for _, k := range Kinds {
+			specs = append(specs, Spec{Kind: k})
+		}
+		for _, s := range specs {
+			c, err := New(x, y, s)
+			if err != nil {
+				t.Fatal(err)
+			}
+			for i := range c.C {
+				u := float64(rng.Float64() * (c.X[i+1] - c.X[i]))
+				v, shifted := c.C[i].At(u), c.C[i].Shift(u)
+				for _, f := range append(append(c.C[i][:], shifted[:]...), v.P, v.V, v.A, v.J) {
+					_ = binary.Write(sum, binary.BigEndian, math.Float64bits(f))
+				}
+			}
+		}
+		q := Quintic(float64(rng.Float64()*9)+0.1, Sample{rng.NormFloat64(), rng.NormFloat64(), rng.NormFloat64(), 0}, Sample{rng.NormFloat64(), rng.NormFloat64(), rng.NormFloat64(), 0})
+		for _, f := range q {
+			_ = binary.Write(sum, binary.BigEndian, math.Float64bits(f))
+		}
+	}
+	if got := hex.EncodeToString(sum.Sum(nil)[:8]); got != bits {
+		t.Errorf("coefficients and samples come to %s, want %s: the same keyframes no longer give the same bits", got, bits)
+	}
+}
+
+// The same test built for another level of the processor, where the compiler
+// fuses multiplication and addition.
+func TestCoefficientBitsOnOtherLevels(t *testing.T) {
+	if testing.Short() || os.Getenv("KEENARC_LEVEL_CHILD") != "" {
+		t.Skip("builds the tests twice more")
+	}
+	cpu, err := os.ReadFile("/proc/cpuinfo")
+	if err != nil {
+		t.Skip("not on Linux")
+	}
+	for _, level := range []string{"v1", "v3"} {
+		if level == "v3" && !(strings.Contains(string(cpu), " avx2") && strings.Contains(string(cpu), " fma ") && strings.Contains(string(cpu), " bmi2")) {
+			t.Log("this processor cannot run amd64 v3")
+			continue
+		}
+		cmd := exec.Command("go", "test", "-count=1", "-run", "TestCoefficientBits$", ".")
+		cmd.Env = append(os.Environ(), "GOAMD64="+level, "KEENARC_LEVEL_CHILD=1")
+		if out, err := cmd.CombinedOutput(); err != nil {
+			t.Errorf("amd64 %s: %s", level, out)
+		}
+	}
 }
 
 // Before the first keyframe a curve waits there, after the last it rests there.
@@ -109,6 +208,22 @@ func TestContinuity(t *testing.T) {
 	c, _ := New([]float64{0, 5, 9}, []float64{1, 4, 2}, Spec{Kind: Hold})
 	if j := c.Jumps(0); len(j) != 2 || j[0] != (Jump{At: 5, Order: 0, By: 3}) || j[1] != (Jump{At: 9, Order: 0, By: -2}) {
 		t.Errorf("hold lists %v", j)
+	}
+}
+
+// A step of a millionth is a step; what rounding leaves is none.
+func TestSmallJumpsAreListed(t *testing.T) {
+	c, _ := New([]float64{0, 10, 20}, []float64{0, 10, 20.00001}, Spec{Kind: Linear})
+	if j := c.Jumps(1); len(j) != 1 || j[0].At != 10 || j[0].Order != 1 || math.Abs(j[0].By-1e-6) > 1e-12 {
+		t.Errorf("a corner of a millionth is listed as %v", j)
+	}
+	c, _ = New([]float64{0, 10, 20}, []float64{0, 5, 5.000004}, Spec{Kind: Hold})
+	if j := c.Jumps(0); len(j) != 2 || math.Abs(j[1].By-4e-6) > 1e-12 {
+		t.Errorf("a step of a millionth onto the last key is listed as %v", j)
+	}
+	c, _ = New([]float64{0, 0.1, 0.3, 0.6}, []float64{0.1, 0.2, 0.4, 0.7}, Spec{Kind: Linear})
+	if j := c.Jumps(1); len(j) != 0 {
+		t.Errorf("a straight line through rounded keys jumps: %v", j)
 	}
 }
 

@@ -189,6 +189,28 @@ func TestProfileNeverExceedsTheReport(t *testing.T) {
 	}
 }
 
+// Where acceleration is the larger share, the profile shows that.
+func TestProfileShowsAcceleration(t *testing.T) {
+	r := rig.Plank()
+	m, a, _ := Analyse(line(t, r, "track", 0, 100, 20, 140), r)
+	x := a.Report.Axes[0]
+	if x.Acceleration.Share < 2*x.Speed.Share || x.Share != x.Acceleration.Share || x.ShareAt != x.Acceleration.At {
+		t.Fatalf("speed %g, acceleration %g, together %g at %g", x.Speed.Share, x.Acceleration.Share, x.Share, x.ShareAt)
+	}
+	top := 0.0
+	for f, v := range Profile(m, r, 24, 1)[0] {
+		s := m.Curves[0].At(float64(f))
+		want := max(math.Abs(s.V)*24/300, math.Abs(s.A)*24*24/400)
+		if math.Abs(math.Abs(v)-want) > 1e-4 || v < 0 {
+			t.Errorf("frame %d: %g, want %g", f, v, want)
+		}
+		top = max(top, v)
+	}
+	if top < x.Acceleration.Share*0.95 {
+		t.Errorf("reaches %g of %g", top, x.Acceleration.Share)
+	}
+}
+
 // BenchmarkCheck checks eight axes of 200 keyframes.
 func BenchmarkCheck(b *testing.B) {
 	r := rig.Plank()

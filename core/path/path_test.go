@@ -10,6 +10,7 @@ import (
 
 	"keenarc/core/clock"
 	"keenarc/core/curve"
+	"keenarc/core/known"
 	"keenarc/core/rig"
 )
 
@@ -94,6 +95,29 @@ func TestOverridesStayWithTheirKeyframe(t *testing.T) {
 			}
 			if got := q.Track("pan").Segments; !reflect.DeepEqual(got, c.want) {
 				t.Fatalf("%s: %v, want %v", name, got, c.want)
+			}
+		}
+	}
+}
+
+// The suite of known curves, compiled from a path.
+func TestKnownAnswers(t *testing.T) {
+	for _, k := range known.Curves {
+		edits := []Edit{{Op: "kind", Axis: "pan", Kind: curve.Kind(k.Kind)}}
+		for i, x := range known.X {
+			edits = append(edits, set(x, map[string]float64{"pan": known.Y[i]}))
+		}
+		p, r := plan(t, edits...)
+		m, err := Compile(p, r)
+		if err != nil {
+			t.Fatal(err)
+		}
+		for _, want := range k.Samples {
+			s := m.Curves[1].At(want[0])
+			for o := range 4 {
+				if d := math.Abs(s.Order(o) - want[1+o]); d > 1e-11*(1+math.Abs(want[1+o])) {
+					t.Errorf("%s at %g, order %d: %g, want %g", k.Kind, want[0], o, s.Order(o), want[1+o])
+				}
 			}
 		}
 	}

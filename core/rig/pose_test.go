@@ -5,6 +5,8 @@ import (
 	"math"
 	"math/rand/v2"
 	"testing"
+
+	"keenarc/core/known"
 )
 
 // The conventions that bite: pan right, tilt up, roll clockwise from behind.
@@ -25,6 +27,22 @@ func ExampleRig_Forward() {
 	// pan +90 looks to [1 0 0]
 	// tilt +30 looks to [0 0.866 0.5]
 	// roll +90 turns up to [1 0 0]
+}
+
+// The suite of known answers.
+func TestKnownAnswers(t *testing.T) {
+	rigs := map[string]*Rig{"plank": Plank()}
+	for _, k := range known.Chains {
+		p := rigs[k.Rig].Forward(k.Values)
+		for name, v := range map[string][2][3]float64{"at": {p.At, k.At}, "right": {p.Right, k.Right}, "forward": {p.Forward, k.Forward}, "up": {p.Up, k.Up}} {
+			for i := range 3 {
+				if math.Abs(v[0][i]-v[1][i]) > 1e-12 {
+					t.Errorf("%s at %v: %s is %v, want %v", k.Rig, k.Values, name, v[0], v[1])
+					break
+				}
+			}
+		}
+	}
 }
 
 func TestForwardIsOrthonormalAndInvertible(t *testing.T) {

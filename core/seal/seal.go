@@ -131,7 +131,7 @@ func (t *Table) check(r *rig.Rig, fps float64) error {
 			for k := m; k < len(row)-m; k++ {
 				v := math.Abs(Value(row[k+m]-row[k-m], u)) / 2 * hz
 				acc := math.Abs(Value(row[k+m]-2*row[k]+row[k-m], u)) * hz * hz
-				if v > a.Working.Speed*(1+1e-9)+q*hz/2 || acc > a.Working.Acceleration*(1+1e-9)+2*q*hz*hz {
+				if v > float64(a.Working.Speed*(1+1e-9))+float64(q*hz)/2 || acc > float64(a.Working.Acceleration*(1+1e-9))+float64(2*q*hz*hz) {
 					return fmt.Errorf("not sealed: in whole steps %s is over its limit at frame %s", a.Name, limit.Frame4(t.frame(k)))
 				}
 			}

@@ -11,6 +11,7 @@ import (
 
 	"keenarc/core/clock"
 	"keenarc/core/curve"
+	"keenarc/core/limit"
 	"keenarc/core/path"
 	"keenarc/core/rig"
 )
@@ -193,6 +194,115 @@ func TestRefusals(t *testing.T) {
 		if _, err = Make(q, r); err == nil || !strings.Contains(err.Error(), c.want) {
 			t.Errorf("%s: %v, want a sentence with %q", name, err, c.want)
 		}
+	}
+}
+
+// The integers are looked at by themselves: one entry moved by a few steps is
+// over a limit, one beyond what the cubic can hold is refused as that.
+func TestTheIntegersAreChecked(t *testing.T) {
+	p, r := demo(t)
+	tab, err := Make(p, r)
+	if err != nil {
+		t.Fatal(err)
+	}
+	fps := p.Clock().FPS()
+	bend := func(axis, tick int, by int64) *Table {
+		b := *tab
+		b.Steps = append([][]int64(nil), tab.Steps...)
+		b.Steps[axis] = append([]int64(nil), tab.Steps[axis]...)
+		b.Steps[axis][tick] += by
+		return &b
+	}
+	if err := bend(0, 300, 0).check(r, fps); err != nil {
+		t.Fatal(err)
+	}
+	for name, c := range map[string]struct {
+		tab  *Table
+		want string
+	}{
+		"a kick":         {bend(1, 300, 2*65536), "in whole steps Pan is over its limit at frame 0019"},
+		"at the start":   {bend(0, 1, 9*65536), "in whole steps Track"},
+		"near the end":   {bend(0, len(tab.Steps[0])-2, 9*65536), "in whole steps Track"},
+		"too far apart":  {bend(3, 500, 1<<38), "Roll moves more steps than the table can hold at frame 0031"},
+		"out of the way": {bend(2, 500, MostSteps+1<<40), "Tilt moves more steps"},
+	} {
+		if err := c.tab.check(r, fps); err == nil || !strings.Contains(err.Error(), c.want) {
+			t.Errorf("%s: %v, want %q", name, err, c.want)
+		}
+	}
+	// Speed and acceleration each, over by one per cent on a table as smooth as can be.
+	_, a, err := limit.Analyse(p, r)
+	if err != nil {
+		t.Fatal(err)
+	}
+	s := rig.Limits{Speed: a.Report.Axes[0].Speed.Max, Acceleration: a.Report.Axes[0].Acceleration.Max}
+	for name, l := range map[string]rig.Limits{"speed": {Speed: s.Speed / 1.01, Acceleration: s.Acceleration * 2}, "acceleration": {Speed: s.Speed * 2, Acceleration: s.Acceleration / 1.01}} {
+		q := rig.Plank()
+		q.Axes[0].Working = l
+		if err := tab.check(q, fps); err == nil || !strings.Contains(err.Error(), "Track is over its limit") {
+			t.Errorf("one per cent over its %s: %v", name, err)
+		}
+	}
+	q := rig.Plank()
+	q.Axes[0].Working = s
+	if err := tab.check(q, fps); err != nil {
+		t.Errorf("exactly at its limits: %v", err)
+	}
+}
+
+// A header is looked at before anything is computed from it.
+func TestDecodeBoundsTheHeader(t *testing.T) {
+	p, r := demo(t)
+	good, err := Make(p, r)
+	if err != nil {
+		t.Fatal(err)
+	}
+	short := func(change func(*Table)) []byte {
+		b := *good
+		b.First, b.Last, b.Axes, b.Units, b.Steps = 0, 1, []string{"a"}, []rig.Ratio{{Num: 1, Den: 1}}, [][]int64{make([]int64, 17)}
+		change(&b)
+		return b.Canonical()
+	}
+	if _, err := Decode(short(func(*Table) {})); err != nil {
+		t.Fatal(err)
+	}
+	for name, c := range map[string]struct {
+		change func(*Table)
+		want   string
+	}{
+		"run-up":        {func(b *Table) { b.RunUp = 1 << 60 }, "run-up"},
+		"run-up below":  {func(b *Table) { b.RunUp = -1 }, "run-up"},
+		"run-up long":   {func(b *Table) { b.RunUp = path.MaxRun + 1 }, "run-up"},
+		"run-out":       {func(b *Table) { b.RunOut = 1 << 62 }, "run-out"},
+		"run-out below": {func(b *Table) { b.RunOut = -5 }, "run-out"},
+		"first":         {func(b *Table) { b.First = -1 << 62 }, "first frame"},
+		"last":          {func(b *Table) { b.Last = 1 << 62 }, "last frame"},
+		"too long":      {func(b *Table) { b.Last = path.MaxFrames + 1 }, "last frame"},
+		"empty":         {func(b *Table) { b.Last = 0 }, "last frame"},
+		"rate":          {func(b *Table) { b.Rate.Den = 0 }, "rate"},
+		"fastest":       {func(b *Table) { b.Fastest.Num = -1 }, "fastest clock"},
+		"rig":           {func(b *Table) { b.RigID = "" }, "rig"},
+		"version":       {func(b *Table) { b.RigVersion = -1 }, "rig"},
+		"no axis":       {func(b *Table) { b.Axes = nil }, "number of axes"},
+		"many axes": {func(b *Table) {
+			b.Axes = make([]string, 65)
+			b.Units = make([]rig.Ratio, 65)
+			b.Steps = make([][]int64, 65)
+		}, "number of axes"},
+		"no name":       {func(b *Table) { b.Axes = []string{""} }, "no name"},
+		"no steps":      {func(b *Table) { b.Units = []rig.Ratio{{Num: 0, Den: 1}} }, "steps per unit"},
+		"ticks":         {func(b *Table) { b.Steps = [][]int64{make([]int64, 16)} }, "has 16 ticks where 17"},
+		"beyond":        {func(b *Table) { b.Steps[0][3] = MostSteps + 1 }, "cannot hold at tick 3"},
+		"beyond below":  {func(b *Table) { b.Steps[0][3] = -MostSteps - 1 }, "cannot hold at tick 3"},
+		"a leap":        {func(b *Table) { b.Steps[0][16] = 1<<37 + 1 }, "cannot hold at tick 16"},
+		"a leap in two": {func(b *Table) { b.Steps[0][15], b.Steps[0][16] = 1<<37, 1<<37+5 }, "cannot hold at tick 16"},
+	} {
+		if _, err := Decode(short(c.change)); err == nil || !strings.Contains(err.Error(), c.want) {
+			t.Errorf("%s: %v, want %q", name, err, c.want)
+		}
+	}
+	if _, err := Decode(append(good.Canonical(), 0)); err == nil || !strings.Contains(err.Error(), "left over") {
+		t.Errorf("bytes left over: %v", err)
 	}
 }
 
