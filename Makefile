@@ -4,7 +4,7 @@ SHELL := /bin/bash
 UI := $(shell find ui/src ui/public ui/index.html ui/vite.config.ts ui/package-lock.json -type f 2>/dev/null)
 GO := $(shell find cmd core exchange calc journal standin link stage store web ui/embed.go examples -name '*.go' -o -name '*.sql' -o -name '*.csv' 2>/dev/null)
 
-.PHONY: demo demo-reset test build check generate pictures bench need-build need-test clean
+.PHONY: demo demo-reset test build check generate pictures bench fuzz mutants need-build need-test clean
 
 demo: need-build bin/keenarc
 	@exec bin/keenarc demo
@@ -52,6 +52,14 @@ pictures: need-build need-test bin/keenarc
 
 bench:
 	go test -run XXX -bench . ./...
+
+# Every fuzz test for a minute (tools/fuzz 10m: for ten).
+fuzz:
+	@tools/fuzz
+
+# A mutation tester over core's rules; prints a line for each package.
+mutants:
+	@tools/mutants
 
 clean:
 	rm -rf bin ui/dist/assets ui/dist/index.html*

@@ -41,7 +41,8 @@ func WritePath(out io.Writer, p *path.Path, m *path.Motion, r *rig.Rig) error {
 }
 
 // WriteTrace writes a trace as CSV: a row per sample with the rig's own tick,
-// seconds from the camera's start, the frame due and every measured position.
+// seconds from the start of the run, the frame due and every measured position.
+// Samples that are missing have no row: the tick goes on as the rig's did.
 func WriteTrace(out io.Writer, t *trace.Trace, r *rig.Rig) error {
 	b := bufio.NewWriter(out)
 	w := csv.NewWriter(b)
@@ -58,8 +59,9 @@ func WriteTrace(out io.Writer, t *trace.Trace, r *rig.Rig) error {
 	}
 	rec := make([]string, len(head))
 	for k := range t.Pos {
-		rec[0] = strconv.FormatInt(t.Tick+int64(k), 10)
-		rec[1] = fixed(float64(k)/trace.Hz, 3)
+		n := t.Row(k)
+		rec[0] = strconv.FormatInt(t.Tick+int64(n), 10)
+		rec[1] = fixed(float64(n)/trace.Hz, 3)
 		rec[2] = fixed(clock.Pos(t.Pos[k]).Frame(), 6)
 		for a := range t.Axes {
 			rec[3+a] = fixed(t.Value(a, k), 6)

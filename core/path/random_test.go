@@ -3,6 +3,7 @@ package path
 import (
 	"encoding/json"
 	"math/rand/v2"
+	"os"
 	"reflect"
 	"testing"
 
@@ -20,8 +21,11 @@ func TestRandomEdits(t *testing.T) {
 	axis := func() string { return r.Axes[rng.IntN(len(r.Axes))].ID }
 	ops := []string{"set", "set", "set", "base", "move", "delete", "kind", "segment", "room", "factor", "run"}
 	p := New(r, clock.Rate{Num: 24, Den: 1}, nil)
-	accepted := 0
-	for range 2500 {
+	accepted, tries := 0, 2500
+	if testing.Short() || os.Getenv("KEENARC_LEVEL_CHILD") != "" {
+		tries = 500 // make mutants runs this hundreds of times
+	}
+	for range tries {
 		a := r.Axes[rng.IntN(len(r.Axes))]
 		e := Edit{Op: ops[rng.IntN(len(ops))], Axis: axis(), Frame: float64(rng.IntN(40) * 10), To: float64(rng.IntN(40) * 10),
 			Values: map[string]float64{a.ID: a.Min + (rng.Float64()*1.1-0.05)*(a.Max-a.Min)}, Kind: curve.Kinds[rng.IntN(len(curve.Kinds))],
@@ -38,7 +42,7 @@ func TestRandomEdits(t *testing.T) {
 		check(t, q, r)
 		p = q
 	}
-	if accepted < 600 {
+	if accepted < tries/4 {
 		t.Errorf("only %d edits were accepted", accepted)
 	}
 }

@@ -1,0 +1,204 @@
+package e2e
+
+import (
+	"bufio"
+	"context"
+	"encoding/json"
+	"io"
+	"net/http"
+	"os"
+	"os/exec"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/coder/websocket"
+	"github.com/coder/websocket/wsjson"
+
+	"keenarc/link"
+	"keenarc/stage"
+	"keenarc/store"
+	"keenarc/web"
+)
+
+// process is "keenarc serve" in a process of its own.
+type process struct {
+	t    *testing.T
+	cmd  *exec.Cmd
+	addr string
+}
+
+func serve(t *testing.T, folder, database, rig string) *process {
+	t.Helper()
+	cmd := exec.Command(binary, "serve", "--listen", "127.0.0.1:0", "--folder", folder, "--database", database, "--rig", rig)
+	out, err := cmd.StdoutPipe()
+	if err != nil {
+		t.Fatal(err)
+	}
+	if err := cmd.Start(); err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(func() { _ = cmd.Process.Kill(); _ = cmd.Wait() })
+	for in := bufio.NewScanner(out); in.Scan(); {
+		if at, ok := strings.CutPrefix(in.Text(), "Keen Arc is at "); ok {
+			go func() { _, _ = io.Copy(io.Discard, out) }()
+			return &process{t, cmd, at}
+		}
+	}
+	t.Fatal("the application did not start")
+	return nil
+}
+
+func (p *process) post(path, body string) {
+	p.t.Helper()
+	r, err := http.Post(p.addr+path, "application/json", strings.NewReader(body))
+	if err != nil {
+		p.t.Fatal(err)
+	}
+	defer r.Body.Close()
+	if b, _ := io.ReadAll(r.Body); r.StatusCode/100 != 2 {
+		p.t.Fatalf("%s: %d %s", path, r.StatusCode, b)
+	}
+}
+
+// until asks for the passes until the only take is as wanted.
+func (p *process) until(what, shot string, ok func(web.TakeView) bool) web.TakeView {
+	p.t.Helper()
+	var last web.TakeView
+	for late := time.Now().Add(30 * time.Second); time.Now().Before(late); time.Sleep(50 * time.Millisecond) {
+		r, err := http.Get(p.addr + "/api/shots/" + shot + "/passes")
+		if err != nil {
+			continue
+		}
+		var ps []web.PassView
+		err = json.NewDecoder(r.Body).Decode(&ps)
+		r.Body.Close()
+		if err != nil || len(ps) == 0 || len(ps[0].Takes) == 0 {
+			continue
+		}
+		if last = ps[0].Takes[0]; ok(last) {
+			return last
+		}
+	}
+	p.t.Fatalf("waited in vain for %s: %+v", what, last.TakeLine)
+	return last
+}
+
+// idle waits until the rig stands still and, if asked, is homed.
+func (p *process) idle(shot, pass string, homed bool) {
+	p.t.Helper()
+	ctx, cancel := context.WithTimeout(p.t.Context(), 60*time.Second)
+	defer cancel()
+	c, _, err := websocket.Dial(ctx, strings.Replace(p.addr, "http", "ws", 1)+"/api/live?shot="+shot+"&pass="+pass, nil)
+	if err != nil {
+		p.t.Fatal(err)
+	}
+	defer c.CloseNow()
+	for {
+		var m web.LiveMessage
+		if err := wsjson.Read(ctx, c, &m); err != nil {
+			p.t.Fatal(err)
+		}
+		if s := m.Floor.State; m.Floor.Connected && s.Mode == link.Idle && s.N > 5 && (!homed || s.Homed["focus"]) {
+			return
+		}
+	}
+}
+
+// Killed with -9 in mid-roll and started again: with a rig that stayed on, the
+// rest of the take is fetched and it ends where it did; with a rig that went, too,
+// it ends at its last stored row. It never goes on "rolling", and the log says so.
+func TestKilledInMidRoll(t *testing.T) {
+	ctx := t.Context()
+	dir, err := os.MkdirTemp("/var/tmp", "keenarc-killed-")
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(func() { os.RemoveAll(dir) })
+	if err := os.Chmod(dir, 0o755); err != nil {
+		t.Fatal(err)
+	}
+	cluster, err := store.StartCluster(ctx, dir)
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(cluster.Stop)
+	db, err := store.Open(ctx, cluster.URL)
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(db.Close)
+	if err := db.LoadDemo(ctx); err != nil {
+		t.Fatal(err)
+	}
+	shelf, err := db.Shelf(ctx)
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, rigStays := range []bool{true, false} {
+		if _, err := db.Pool.Exec(ctx, `DELETE FROM findings; DELETE FROM trace_chunks; DELETE FROM takes`); err != nil {
+			t.Fatal(err)
+		}
+		shot := shelf[0].Shots[0].ID
+		ps, err := db.Passes(ctx, shot)
+		if err != nil {
+			t.Fatal(err)
+		}
+		rig, err := stage.StartStandIn(context.Background(), binary, "--seed", "5")
+		if err != nil {
+			t.Fatal(err)
+		}
+		p := serve(t, dir, cluster.URL, rig.Addr)
+		p.post("/api/shots/"+shot+"/seal", `{"revision":0}`)
+		p.idle(shot, ps[0].ID, false)
+		p.post("/api/rig/home", `{"shot":"`+shot+`"}`)
+		p.idle(shot, ps[0].ID, true)
+		p.post("/api/rig/goto", `{"shot":"`+shot+`"}`)
+		time.Sleep(200 * time.Millisecond)
+		p.idle(shot, ps[0].ID, true)
+		hold, _, err := websocket.Dial(ctx, strings.Replace(p.addr, "http", "ws", 1)+"/api/hold?shot="+shot+"&pass="+ps[0].ID, nil)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if err := wsjson.Write(ctx, hold, map[string]bool{"press": true}); err != nil {
+			t.Fatal(err)
+		}
+		for n := range 66 { // 3.3 s
+			if err := wsjson.Write(ctx, hold, map[string]int{"beat": n + 1}); err != nil {
+				t.Fatal(err)
+			}
+			time.Sleep(link.BeatMS * time.Millisecond)
+		}
+		if err := p.cmd.Process.Kill(); err != nil {
+			t.Fatal(err)
+		}
+		_ = p.cmd.Wait()
+		hold.CloseNow()
+		var stored int
+		if err := db.Pool.QueryRow(ctx, `SELECT coalesce(sum(rows), 0) FROM trace_chunks`).Scan(&stored); err != nil || stored < 2000 {
+			t.Fatalf("%d rows were stored before the kill: %v", stored, err)
+		}
+		addr := rig.Addr
+		if !rigStays {
+			rig.Close()
+		}
+		p = serve(t, dir, cluster.URL, addr)
+		k := p.until("the end of the take", shot, func(k web.TakeView) bool { return k.Ended })
+		if !k.Broken || k.Frame < 40 || rigStays != (k.Rows > stored) || rigStays != strings.Contains(k.Why, "connection was lost") || rigStays == strings.Contains(k.Why, "application was stopped") {
+			t.Errorf("rig stays %v: broken %v at %g (%s), %d rows, %d were stored before", rigStays, k.Broken, k.Frame, k.Why, k.Rows, stored)
+		}
+		full, err := db.Take(ctx, k.ID)
+		if err != nil || !full.Trace.Whole() || len(full.Trace.Pos) != k.Rows || full.Trace.Pos[k.Rows-1].Frame() != k.Frame {
+			t.Errorf("rig stays %v: its trace has %d rows: %v", rigStays, len(full.Trace.Pos), err)
+		}
+		log, err := db.Log(ctx, shot, 0, 5)
+		if err != nil || len(log) == 0 || !strings.Contains(log[0].Text+log[1].Text, "take 1 broken off at frame") {
+			t.Errorf("rig stays %v: the log says %+v, %v", rigStays, log, err)
+		}
+		_ = p.cmd.Process.Signal(os.Interrupt)
+		_ = p.cmd.Wait()
+		if rigStays {
+			rig.Close()
+		}
+	}
+}
