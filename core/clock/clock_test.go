@@ -125,6 +125,41 @@ func TestTimesAt(t *testing.T) {
 	}
 }
 
+// The times of a frame, by hand: waits at both ends, one instant between, none
+// outside; a move of no length waits for ever.
+func TestTimesByHand(t *testing.T) {
+	c := Uniform{First: -12, Last: 60, Path: Rate{24, 1}, Factor: Rate{1, 2}}
+	inf := math.Inf(1)
+	for frame, want := range map[float64][]Interval{-12: {{-inf, 0}}, 0: {{1, 1}}, 30: {{3.5, 3.5}}, 60: {{6, inf}}, 60.5: nil, -13: nil, math.NaN(): nil} {
+		if got := c.TimesAt(frame); len(got) != len(want) || len(got) == 1 && got[0] != want[0] {
+			t.Errorf("frame %g: %v, want %v", frame, got, want)
+		}
+	}
+	for at, want := range map[float64]float64{-1: -12, 0: -12, 1: 0, 6: 60, 7: 60} {
+		if got := c.FrameAt(at); got != want {
+			t.Errorf("after %g s frame %g, want %g", at, got, want)
+		}
+	}
+	still := Uniform{First: 5, Last: 5, Path: Rate{24, 1}, Factor: Rate{1, 1}}
+	if got := still.TimesAt(5); len(got) != 1 || got[0] != (Interval{-inf, inf}) || still.At(9, 1000) != At(5) || still.Ticks(1000) != 0 {
+		t.Errorf("a move of no length: %v", got)
+	}
+	if p := At(7.25); p.Whole() != 7 || p.Frame() != 7.25 || At(-0.5).Whole() != -1 {
+		t.Errorf("7.25 is %d, %g", p.Whole(), p.Frame())
+	}
+	for _, r := range []Rate{{0, 1}, {1, 0}, {-24, 1}, {24, -1}, {1_000_000_001, 1}, {1, 1_000_000_001}} {
+		if err := r.Check("rate"); err == nil {
+			t.Errorf("%v is a rate", r)
+		}
+	}
+	if err := (Rate{1_000_000_000, 1_000_000_000}).Check("rate"); err != nil {
+		t.Error(err)
+	}
+	if got := (Rate{24000, 1001}).Times(Rate{1001, 2000}); got != (Rate{12, 1}) {
+		t.Errorf("in lowest terms: %v", got)
+	}
+}
+
 func TestCameraLocked(t *testing.T) {
 	c := Uniform{Path: Rate{24, 1}, Factor: Rate{3, 1}}
 	if c.CameraFPS() != 72 || !c.OneToOne() {

@@ -46,6 +46,9 @@ func TestHarbourSet(t *testing.T) {
 	if b := named["bollard"]; math.Hypot(b.Centre[0]-s.Near[0], b.Centre[1]-s.Near[1]) > 0.15 {
 		t.Errorf("the near point %v is not at the bollard %v", s.Near, b.Centre)
 	}
+	if w := named["harbour wall"]; w.Centre[0]+w.Size[0]/2 > named["quay steps"].Centre[0] || w.Centre[0] >= 0 {
+		t.Errorf("the harbour wall at %v does not run out of the picture to the left of the steps", w.Centre)
+	}
 	for _, z := range s.Zones {
 		if !(z.MinM[0] < z.MaxM[0] && z.MinM[1] < z.MaxM[1] && z.ClearM > 0) {
 			t.Errorf("zone %+v", z)

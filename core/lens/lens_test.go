@@ -2,6 +2,7 @@ package lens
 
 import (
 	"math"
+	"strings"
 	"testing"
 
 	"keenarc/core/rig"
@@ -25,6 +26,40 @@ func TestScaleIsItsOwnInverse(t *testing.T) {
 	}
 	if s.Ring(0.1) != 0 || s.Ring(1000) != 300 {
 		t.Error("beyond the marks the scale is held at its ends")
+	}
+	down, err := NewScale([]Mark{{0, 20}, {100, 2}, {200, 0.5}}) // a ring that turns the other way
+	if err != nil {
+		t.Fatal(err)
+	}
+	for distance, want := range map[float64]float64{0.1: 200, 0.45: 200, 0.5: 200, 2: 100, 20: 0, 25: 0, 1e9: 0} {
+		if got := down.Ring(distance); math.Abs(got-want) > 1e-9 {
+			t.Errorf("%g m lies at %g°, want %g", distance, got, want)
+		}
+	}
+}
+
+// A narrow scale is held at the nearer of its ends, and what is wrong with a mark
+// is said of that mark.
+func TestScaleEndsAndMistakes(t *testing.T) {
+	s, err := NewScale([]Mark{{0, 1}, {90, 1.5}})
+	if err != nil {
+		t.Fatal(err)
+	}
+	for d, want := range map[float64]float64{0.7: 0, 0.99: 0, 1.6: 90, 3: 90, 1e6: 90} {
+		if got := s.Ring(d); got != want {
+			t.Errorf("%g m lies at %g°, want %g", d, got, want)
+		}
+	}
+	for want, m := range map[string][]Mark{"focus mark 2: distance -1": {{0, 1}, {10, -1}}, "focus mark 3: distances must": {{0, 1}, {10, 2}, {20, 1.5}}, "focus mark 4: distances must": {{0, 3}, {10, 2}, {20, 1.5}, {30, 1.7}}, "2 marks": {{0, 1}}} {
+		_, err := NewScale(m)
+		if err == nil || !strings.Contains(err.Error(), want) && want != "2 marks" {
+			t.Errorf("%v: %v, want %q", m, err, want)
+		}
+	}
+	p := Demo()
+	p.Marks[1].DistanceM = 0.1
+	if _, err := p.Scale(); err == nil || !strings.Contains(err.Error(), "focus mark 2: 0.1 m") {
+		t.Errorf("%v", err)
 	}
 }
 

@@ -204,9 +204,9 @@ func Sentence(r *rig.Rig, v Violation, fps float64) string {
 func percentOver(share float64) string {
 	p := (share - 1) * 100
 	if p < 1 {
-		return fmt.Sprintf("%.1f%%", math.Ceil(p*10)/10)
+		return fmt.Sprintf("%.1f%%", math.Ceil(p*10-1e-9)/10)
 	}
-	return fmt.Sprintf("%.0f%%", math.Ceil(p))
+	return fmt.Sprintf("%.0f%%", math.Ceil(p-1e-9))
 }
 
 func trim(v float64) string { return fmt.Sprintf("%.4g", v) }

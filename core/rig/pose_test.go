@@ -75,14 +75,26 @@ func TestForwardIsOrthonormalAndInvertible(t *testing.T) {
 }
 
 func TestCheck(t *testing.T) {
-	if err := Plank().Check(); err != nil {
+	p := Plank()
+	if err := p.Check(); err != nil {
 		t.Fatal(err)
+	}
+	if a := p.Axes[0]; p.RailFromM > a.Min/1000-0.05 || p.RailFromM+p.RailM < a.Max/1000+0.05 {
+		t.Errorf("the rail from %g m, %g m long, does not carry the track from %g to %g mm", p.RailFromM, p.RailM, a.Min, a.Max)
 	}
 	for name, spoil := range map[string]func(*Rig){
 		"same id":       func(r *Rig) { r.Axes[1].ID = "track" },
 		"no steps":      func(r *Rig) { r.Axes[0].StepsPerUnit.Num = 0 },
 		"limits":        func(r *Rig) { r.Axes[0].Min = 2000 },
 		"above rated":   func(r *Rig) { r.Axes[2].Working.Speed = 1e6 },
+		"no steps down": func(r *Rig) { r.Axes[0].StepsPerUnit.Den = 0 },
+		"no id":         func(r *Rig) { r.Axes[3].ID = "" },
+		"empty range":   func(r *Rig) { r.Axes[0].Min = r.Axes[0].Max },
+		"no speed":      func(r *Rig) { r.Axes[2].Working.Speed = 0 },
+		"no ramp":       func(r *Rig) { r.Axes[2].Working.Acceleration = 0 },
+		"ramp":          func(r *Rig) { r.Axes[2].Working.Acceleration = 1e6 },
+		"jerk":          func(r *Rig) { r.Axes[2].Working.Jerk = 1e6 },
+		"short":         func(r *Rig) { r.Chain[2].Direction = Vec{0.9, 0, 0} },
 		"unknown drive": func(r *Rig) { r.Chain[0].Axis = "boom" },
 		"direction":     func(r *Rig) { r.Chain[0].Direction = Vec{2, 0, 0} },
 	} {

@@ -1,6 +1,7 @@
 package trace
 
 import (
+	"fmt"
 	"math"
 	"strings"
 	"testing"
@@ -8,6 +9,7 @@ import (
 	"keenarc/core/clock"
 	"keenarc/core/lens"
 	"keenarc/core/rig"
+	"keenarc/core/seal"
 )
 
 type poses map[int][]float64
@@ -212,5 +214,88 @@ func TestAppendKeepsGaps(t *testing.T) {
 	late.Append(4, []clock.Pos{4}, nil)
 	if late.Unbroken() != 0 || late.Row(0) != 4 {
 		t.Errorf("rows missing at the beginning: %v", late.Gaps)
+	}
+}
+
+// Missing frames are counted, and listed as stretches; the largest difference of
+// each axis is kept; numbers in the list are rounded to a ten-thousandth.
+func TestCompareInDetail(t *testing.T) {
+	j := judge(t)
+	a, b := poses{}, poses{}
+	for f := 5; f < 40; f++ {
+		a[f] = []float64{700, 2, -3, 0, 150}
+		b[f] = []float64{700 + 0.001*float64(f), 2, -3 - 0.0001, 0, 150}
+	}
+	for _, f := range []int{5, 6, 20, 30, 31, 32, 39} {
+		delete(b, f)
+	}
+	delete(a, 33)
+	v := j.Compare(a, b, 5, 40, 0.5)
+	if want := []FrameSpan{{5, 7}, {20, 21}, {30, 34}, {39, 40}}; v.Missing != 8 || fmt.Sprint(v.Gaps) != fmt.Sprint(want) {
+		t.Errorf("%d missing, %v, want %v", v.Missing, v.Gaps, want)
+	}
+	if math.Abs(v.WorstByAxis["track"]-0.038) > 1e-9 || math.Abs(v.WorstByAxis["tilt"]-0.0001) > 1e-12 || v.WorstByAxis["pan"] != 0 {
+		t.Errorf("worst by axis %v", v.WorstByAxis)
+	}
+	if len(v.Frames) != 27 || v.Frames[0].Frame != 7 || v.WorstFrame != 38 || v.Word != CannotSay || v.ThresholdPx != 0.5 {
+		t.Errorf("%d frames from %d, worst %d, %s", len(v.Frames), v.Frames[0].Frame, v.WorstFrame, v.Word)
+	}
+	for _, x := range v.Frames {
+		px, point, said := j.Pixels(a[x.Frame], b[x.Frame])
+		if math.Abs(x.Px-px) > 0.5001e-4 || math.Abs(x.Px*1e4-math.Round(x.Px*1e4)) > 1e-6 || x.Point != point || x.Said != said {
+			t.Errorf("%+v, pixels %g at %s", x, px, point)
+		}
+	}
+	if v := j.Compare(a, b, 7, 20, v.WorstPx*10); v.Word != Stacks || v.Missing != 0 {
+		t.Errorf("whole and within: %s", v.Word)
+	}
+	if v := j.Compare(a, b, 7, 20, 0); v.Word != Off {
+		t.Errorf("a threshold of nothing: %s", v.Word)
+	}
+	if v := j.Compare(a, b, 7, 7, 1); v.Word != CannotSay {
+		t.Errorf("no picture at all: %s", v.Word)
+	}
+}
+
+// A sealed table gives its poses at whole frames of the run, and none outside.
+func TestSealedFrames(t *testing.T) {
+	tab := &seal.Table{First: 2, Last: 4, RunUp: 1, RunOut: 2, Units: []rig.Ratio{{Num: 2, Den: 1}}, Steps: [][]int64{make([]int64, 5*16+1)}}
+	for k := range tab.Steps[0] {
+		tab.Steps[0][k] = int64(k) << 16 // half a unit a tick
+	}
+	got := make([]float64, 1)
+	for f := 1; f <= 6; f++ {
+		if !(Sealed{tab}).AtFrame(got, f) || got[0] != float64(f-1)*8 {
+			t.Errorf("frame %d: %g", f, got[0])
+		}
+	}
+	for _, f := range []int{0, 7, -100} {
+		if (Sealed{tab}).AtFrame(got, f) {
+			t.Errorf("frame %d is outside the run", f)
+		}
+	}
+}
+
+// Without a focus motor the camera is focused at infinity and blur says nothing.
+func TestWithoutFocus(t *testing.T) {
+	r := rig.Plank()
+	r.Axes = r.Axes[:4]
+	j, err := NewJudge(r, lens.Demo(), judge(t).Scene)
+	if err != nil {
+		t.Fatal(err)
+	}
+	px, point, _ := j.Pixels([]float64{750, 0, 0, 0}, []float64{751, 0, 0, 0})
+	if want := 35 / (24.9 / 4096) * 0.001 / (0.91 - 0.06); point != "near" || math.Abs(px/want-1) > 1e-9 {
+		t.Errorf("%g px at %q, want %g", px, point, want)
+	}
+}
+
+// A change of blur beyond everything is the picture's diagonal, no more.
+func TestBlurIsBounded(t *testing.T) {
+	j := judge(t)
+	j.Scene.Subject = j.Rig.Forward([]float64{750, 0, 0, 0, 0}).Point(0, 0.0605, 0)
+	px, point, said := j.Pixels([]float64{750, 0, 0, 0, 300}, []float64{750, 0, 0, 0, 0})
+	if !said || px > j.Lens.DiagonalPx() || px < 100 {
+		t.Errorf("%g px at %q", px, point)
 	}
 }
