@@ -250,6 +250,79 @@ func TestTheIntegersAreChecked(t *testing.T) {
 	}
 }
 
+// A table with run-up and run-out begins before its first picture and ends after
+// its last, and is read from there.
+func TestRunUpInTheTable(t *testing.T) {
+	tab := &Table{RigID: "r", RigVersion: 1, Rate: clock.Rate{Num: 24, Den: 1}, Fastest: clock.Rate{Num: 1, Den: 1}, First: 10, Last: 12, RunUp: 3, RunOut: 4,
+		Axes: []string{"a"}, Units: []rig.Ratio{{Num: 1, Den: 1}}, Steps: [][]int64{make([]int64, 145)}}
+	const far = 1 << 45 // a long way from home: only differences are small
+	for k := range tab.Steps[0] {
+		tab.Steps[0][k] = far + int64(k)*1000
+	}
+	if tab.Start() != 7 || tab.End() != 16 || tab.Ticks() != 145 {
+		t.Fatalf("from %d to %d in %d ticks", tab.Start(), tab.End(), tab.Ticks())
+	}
+	for at, want := range map[float64]int64{-5: 0, 7: 0, 7.5: 8000, 10: 48000, 12.03125: 80500, 16: 144000, 90: 144000} {
+		if got := tab.At(0, clock.At(at)) - far; got != want {
+			t.Errorf("at %g: %d, want %d", at, got, want)
+		}
+	}
+	back, err := Decode(tab.Canonical())
+	if err != nil || back.Start() != 7 || back.At(0, clock.At(10)) != far+48000 {
+		t.Errorf("read back: %v", err)
+	}
+	if c := tab.Clock(clock.Rate{Num: 2, Den: 1}); c.First != 7 || c.Last != 16 || c.FPS() != 48 {
+		t.Errorf("its clock is %+v", c)
+	}
+	r := rig.Plank()
+	r.Axes = r.Axes[:1]
+	if err := tab.check(r, 24); err != nil {
+		t.Errorf("far from home: %v", err)
+	}
+	tab.Steps[0][100] += 1 << 38
+	if err := tab.check(r, 24); err == nil || !strings.Contains(err.Error(), "at frame 0013") {
+		t.Errorf("a leap at tick 100: %v", err)
+	}
+}
+
+// Rounding is allowed for by what it is worth at the rate, and no more: a move at
+// its very limits at 240 frames a second is sealed, one that is a per cent over
+// is not, though neighbouring ticks differ by more than that from rounding.
+func TestTheMarginFollowsTheQuantum(t *testing.T) {
+	for _, fps := range []int64{24, 120, 240} {
+		r := rig.Plank()
+		p := path.New(r, clock.Rate{Num: fps, Den: 1}, nil)
+		for _, k := range [][2]float64{{0, 300}, {0.7 * float64(fps), 520.3}, {1.6 * float64(fps), 610.7}} {
+			q, err := p.Apply(r, path.Edit{Op: "set", Frame: math.Round(k[0]), Values: map[string]float64{"track": k[1]}})
+			if err != nil {
+				t.Fatal(err)
+			}
+			p = q
+		}
+		r.Axes[0].Working = r.Axes[0].Rated
+		m, a, err := limit.Analyse(p, r)
+		if err != nil {
+			t.Fatal(err)
+		}
+		x := a.Report.Axes[0]
+		tab := &Table{Rate: p.Rate, First: m.First, Last: m.Last, Units: []rig.Ratio{r.Axes[0].StepsPerUnit}, Steps: [][]int64{nil}}
+		buf := make([]curve.Sample, tab.Ticks())
+		m.Curves[0].Into(buf, float64(m.First), 1.0/TicksPerFrame)
+		for _, s := range buf {
+			tab.Steps[0] = append(tab.Steps[0], Quantise(s.P, tab.Units[0]))
+		}
+		for name, c := range map[string]struct {
+			speed, acc float64
+			ok         bool
+		}{"at its limits": {1, 1, true}, "over its speed": {1.01, 1, false}, "over its acceleration": {1, 1.01, false}} {
+			r.Axes[0].Working = rig.Limits{Speed: x.Speed.Max / c.speed, Acceleration: x.Acceleration.Max / c.acc}
+			if err := tab.check(r, float64(fps)); (err == nil) != c.ok {
+				t.Errorf("%d fps, %s: %v", fps, name, err)
+			}
+		}
+	}
+}
+
 // A header is looked at before anything is computed from it.
 func TestDecodeBoundsTheHeader(t *testing.T) {
 	p, r := demo(t)
@@ -266,10 +339,20 @@ func TestDecodeBoundsTheHeader(t *testing.T) {
 	if _, err := Decode(short(func(*Table) {})); err != nil {
 		t.Fatal(err)
 	}
+	for name, ok := range map[string]func(*Table){
+		"far back":  func(b *Table) { b.First, b.Last = -2*path.MaxFrames, -2*path.MaxFrames+1 },
+		"far ahead": func(b *Table) { b.First, b.Last = 2*path.MaxFrames-1, 2*path.MaxFrames },
+	} {
+		if _, err := Decode(short(ok)); err != nil {
+			t.Errorf("%s: %v", name, err)
+		}
+	}
 	for name, c := range map[string]struct {
 		change func(*Table)
 		want   string
 	}{
+		"too far back":  {func(b *Table) { b.First, b.Last = -2*path.MaxFrames-1, -2*path.MaxFrames }, "first frame"},
+		"too far ahead": {func(b *Table) { b.First, b.Last = 2*path.MaxFrames, 2*path.MaxFrames+1 }, "last frame"},
 		"run-up":        {func(b *Table) { b.RunUp = 1 << 60 }, "run-up"},
 		"run-up below":  {func(b *Table) { b.RunUp = -1 }, "run-up"},
 		"run-up long":   {func(b *Table) { b.RunUp = path.MaxRun + 1 }, "run-up"},
