@@ -163,7 +163,7 @@ func (j *Journal) keep(ctx context.Context, x spooled) error {
 		case err == nil:
 			return nil
 		case j.never(ctx, x, err):
-			return j.putAside(ctx, setAside{Why: err.Error(), Line: encode(x)})
+			return j.putAside(ctx, setAside{Why: reason(err), Line: encode(x)})
 		}
 		j.log.Warn("the database is away; writing to the spool", "file", j.file, "err", err)
 	}
@@ -262,7 +262,7 @@ func (j *Journal) putAside(ctx context.Context, a setAside) error {
 	}
 	j.apart++
 	j.log.Error("an entry can never be stored and is set aside", "file", j.aside, "why", a.Why)
-	e := journal.Entry{ID: journal.NewID(), At: a.At, Actor: "Keen Arc", Kind: "aside", Text: fmt.Sprintf("An entry could not be stored and lies in %s: %s", j.aside, a.Why)}
+	e := journal.Entry{ID: journal.NewID(), At: a.At, Actor: "Keen Arc", Kind: "aside", Text: fmt.Sprintf("An entry could not be stored and lies in %s: %s.", j.aside, a.Why)}
 	x := spooled{Do: "log", Entry: &e}
 	if err := j.try(ctx, x); err != nil {
 		return j.append(j.file, encode(x))
@@ -307,7 +307,7 @@ func (j *Journal) drainLine(ctx context.Context, line []byte) error {
 		return j.putAside(ctx, setAside{Why: "it cannot be read: " + err.Error(), Text: string(line)})
 	}
 	if err = j.try(ctx, x); err != nil && j.never(ctx, x, err) {
-		return j.putAside(ctx, setAside{Why: err.Error(), Line: line[:len(line)-1]})
+		return j.putAside(ctx, setAside{Why: reason(err), Line: line[:len(line)-1]})
 	}
 	return err
 }

@@ -3,6 +3,7 @@ package store
 import (
 	"context"
 	"errors"
+	"fmt"
 	"io"
 	"net"
 
@@ -16,6 +17,15 @@ import (
 type unreadable struct{ why string }
 
 func (e *unreadable) Error() string { return e.why }
+
+// reason is an error as the log says it.
+func reason(err error) string {
+	var pg *pgconn.PgError
+	if errors.As(err, &pg) {
+		return fmt.Sprintf("the database refuses it (%s)", pg.Message)
+	}
+	return err.Error()
+}
 
 // permanent reports whether an error is the entry's own fault: bad data (class
 // 22), a broken rule (23), a statement that cannot be (21, 42). Missing tables

@@ -1,0 +1,82 @@
+package e2e
+
+import (
+	"fmt"
+	"os"
+	"path/filepath"
+	"testing"
+	"time"
+
+	"github.com/chromedp/chromedp"
+)
+
+// Esc held down is one stop: the key's repeats are not sent.
+func TestEscHeldDownIsOneStop(t *testing.T) {
+	a := start(t)
+	p := a.open("/shot/" + a.shot + "/compose")
+	p.wait("the sheet", `document.querySelector('[data-test="seal"]')`)
+	before := a.stops(t)
+	p.must(chromedp.Evaluate[chromedp.Void](`for (let i = 0; i < 30; i++) window.dispatchEvent(new KeyboardEvent('keydown', { key: 'Escape', repeat: i > 0, bubbles: true }))`))
+	for late := time.Now().Add(10 * time.Second); a.stops(t) == before; {
+		if time.Now().After(late) {
+			t.Fatal("Esc does not stop")
+		}
+		p.must(chromedp.Sleep(50e6))
+	}
+	p.must(chromedp.Sleep(500e6))
+	if n := a.stops(t) - before; n != 1 {
+		t.Errorf("held down it stops %d times", n)
+	}
+}
+
+// What can never be stored is named on Wrap, with its file, and in the log.
+func TestWrapNamesWhatWasSetAside(t *testing.T) {
+	a := start(t)
+	p := a.open("/shot/" + a.shot + "/wrap")
+	p.wait("the log", `document.querySelector('.wrap')`)
+	if eval[bool](p, `document.querySelector('[data-test="aside"]') !== null`) {
+		t.Error("something is said to be set aside")
+	}
+	aside := a.Floor.Now().Aside.File
+	line := `{"do":"log","entry":{"id":"0198f5a0-0000-7000-8000-000000000001","at":"2026-01-02T03:04:05Z","actor":"ann","shot":"0198f5a0-0000-7000-8000-000000000002","kind":"note","text":"of a shot that is gone"}}`
+	if err := os.WriteFile(filepath.Join(filepath.Dir(aside), "spool.jsonl"), []byte(line+"\n"), 0o644); err != nil {
+		t.Fatal(err)
+	}
+	p.wait("the file's name", fmt.Sprintf(`document.querySelector('[data-test="aside"]')?.textContent.includes(%q)`, aside))
+	p.must(chromedp.Navigate(a.Addr + "/shot/" + a.shot + "/wrap"))
+	p.wait("the log's line", fmt.Sprintf(`document.querySelector('[data-test="log"]')?.textContent.includes(%q)`, "An entry could not be stored and lies in "+aside))
+	if dir := os.Getenv("KEENARC_LOOK"); dir != "" {
+		p.shot(filepath.Join(dir, "wrap-aside.png"))
+	}
+}
+
+// A keyframe dragged in time and value in an opened staff is one edit, which one
+// undo takes back; onto its neighbour it is refused, and both stay.
+func TestADragIsOneEdit(t *testing.T) {
+	a := start(t)
+	p := a.open("/shot/" + a.shot + "/compose")
+	p.wait("the score laid out", `document.querySelector('[data-test="staff-track"] .post[data-key="240"] rect')?.getBoundingClientRect().x > 1000`)
+	p.focusStaff("pan")
+	p.chord("Enter", "Enter", 13, 0)
+	p.wait("an open staff", `document.querySelector('[data-test="staff-pan"]').dataset.opened === 'true'`)
+	at := func(f int) (x, y float64) {
+		r := eval[[]float64](p, fmt.Sprintf(`(() => { const r = document.querySelector('[data-test="staff-pan"] .post[data-key="%d"] rect:nth-of-type(2)').getBoundingClientRect(); return [r.x + r.width / 2, r.y + r.height / 2]; })()`, f))
+		return r[0], r[1]
+	}
+	x, y := at(70)
+	x1, _ := at(150)
+	perFrame := (x1 - x) / 80
+	p.must(chromedp.DragAndDropXY(x, y, x+20*perFrame, y-20, 8))
+	p.wait("the move", `document.querySelector('.strip').textContent.includes('0070 moved to 0090')`)
+	if v, ok := a.key("pan", 90); !ok || v <= 9.5 {
+		t.Errorf("pan at 90 is %g, %v", v, ok)
+	}
+	p.click("undo")
+	p.wait("the undo", `document.querySelector('[data-test="staff-pan"] .post[data-key="70"]')`)
+	a.wantKey(p, "pan", 70, 9)
+	x, y = at(70)
+	p.must(chromedp.DragAndDropXY(x, y, x1, y-30, 8))
+	p.wait("a sentence", `document.querySelector('[role="alert"]')?.textContent.includes('pan has a keyframe at 150 already')`)
+	a.wantKey(p, "pan", 70, 9)
+	a.wantKey(p, "pan", 150, -12)
+}
