@@ -121,8 +121,8 @@ func TestEntriesAreStoredOnce(t *testing.T) {
 	if err := j.Log(t.Context(), journal.Entry{At: time.Now(), Actor: "ann", ShotID: sh.ID, Kind: "k", Text: "without an id"}); err != nil {
 		t.Fatal(err)
 	}
-	if got := texts(t, sh.ID); len(got) != 2 {
-		t.Errorf("the log has %q", got)
+	if got := texts(t, sh.ID); len(got) != 2 || j.Aside().Entries != 0 {
+		t.Errorf("the log has %q, %d are set aside", got, j.Aside().Entries)
 	}
 }
 

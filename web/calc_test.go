@@ -67,8 +67,10 @@ func TestCalcIsAnsweredAFewAtATime(t *testing.T) {
 	if _, err := slow.Write([]byte("POST / HTTP/1.1\r\nHost: 127.0.0.1\r\nContent-Length: 1000\r\n\r\n{")); err != nil {
 		t.Fatal(err)
 	}
-	for len(srv.calculating) == 0 {
-		time.Sleep(time.Millisecond)
+	for late := time.Now().Add(10 * time.Second); len(srv.calculating) == 0; time.Sleep(time.Millisecond) {
+		if time.Now().After(late) {
+			t.Fatal("a request that is being read takes no place")
+		}
 	}
 	r, err := http.Post(at.URL, "application/json", strings.NewReader("{}"))
 	if err != nil {

@@ -250,6 +250,17 @@ func TestTheIntegersAreChecked(t *testing.T) {
 	}
 }
 
+// Sealing looks at the integers: a scale so fine that they do not fit is refused.
+func TestMakeChecksTheIntegers(t *testing.T) {
+	for _, num := range []int64{1 << 34, 1 << 62} {
+		p, r := demo(t)
+		r.Axes[1].StepsPerUnit.Num = num
+		if _, err := Make(p, r); err == nil || !strings.Contains(err.Error(), "Pan moves more steps than the table can hold") {
+			t.Errorf("%d steps per degree: %v", num, err)
+		}
+	}
+}
+
 // A table with run-up and run-out begins before its first picture and ends after
 // its last, and is read from there.
 func TestRunUpInTheTable(t *testing.T) {
