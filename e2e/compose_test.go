@@ -195,6 +195,17 @@ func TestFilesOnCompose(t *testing.T) {
 	up(put("picture.csv", "\x89PNG\x00\x01"))
 	p.wait("a sentence", `document.querySelector('[role="alert"]')?.textContent.includes('not text')`)
 
+	// A file with one axis changes that one, and says what stayed; the others can
+	// be taken out, too.
+	up(put("pan.csv", "frame,pan_deg\n0,3\n120,-3\n"))
+	p.wait("what stayed", `document.querySelector('[data-test="sentence"]').textContent.includes('Pan from the file. As they were: Track, Tilt, Roll and Focus.')`)
+	a.wantKey(p, "pan", 120, -3)
+	a.wantKey(p, "track", 240, 1340)
+	p.click("offer")
+	p.wait("the others out", `document.querySelectorAll('[data-test="staff-track"] .post').length === 0 && document.querySelectorAll('[data-test="staff-pan"] .post').length === 2`)
+	p.click("undo")
+	p.wait("the others back", `document.querySelectorAll('[data-test="staff-track"] .post').length === 4`)
+
 	// Crowded: forty irregular keyframes on every axis.
 	var b strings.Builder
 	b.WriteString("frame,track_mm,pan_deg,tilt_deg,roll_deg,focus_m\r\n")

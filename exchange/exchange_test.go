@@ -50,7 +50,7 @@ func TestReadsAllForms(t *testing.T) {
 		}
 	}
 	tracks, err := ReadKeys(strings.NewReader("frame,pan_deg,focus_m\n0,,1.1\n10,4,\n"), r, scale(t))
-	if err != nil || len(tracks[1].Keys) != 1 || tracks[4].Keys[0].Value != 135 {
+	if err != nil || len(tracks) != 2 || tracks[0].Axis != "pan" || len(tracks[0].Keys) != 1 || tracks[1].Axis != "focus" || tracks[1].Keys[0].Value != 135 {
 		t.Errorf("empty cells and distances: %v, %v", tracks, err)
 	}
 }

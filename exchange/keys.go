@@ -47,7 +47,8 @@ func (e *PlaceError) Error() string {
 // any subset of the rig's axes, then a row per keyframe. An empty cell is no
 // keyframe on that axis. focus_m gives focus as a distance, turned into ring
 // position through the scale. LF or CRLF, with or without a byte order mark,
-// quoted or not. The tracks come in the rig's order.
+// quoted or not. The tracks come in the rig's order, those of the axes that the
+// header names and no others.
 func ReadKeys(in io.Reader, r *rig.Rig, scale *lens.Scale) ([]path.Track, error) {
 	raw, err := io.ReadAll(io.LimitReader(in, MaxCSV+1))
 	if err != nil {
@@ -152,10 +153,15 @@ func columns(head []string, r *rig.Rig, scale *lens.Scale) ([]column, error) {
 }
 
 func rows(c *csv.Reader, head []string, cols []column, r *rig.Rig) ([]path.Track, error) {
-	tracks := make([]path.Track, len(r.Axes))
+	tracks, named := make([]path.Track, len(r.Axes)), make([]bool, len(r.Axes))
 	seen := make([]map[float64]int, len(r.Axes))
 	for i, a := range r.Axes {
 		tracks[i], seen[i] = path.Track{Axis: a.ID, Keys: []path.Key{}}, map[float64]int{}
+	}
+	for _, col := range cols {
+		if col.axis >= 0 {
+			named[col.axis] = true
+		}
 	}
 	for {
 		rec, err := c.Read()
@@ -200,7 +206,13 @@ func rows(c *csv.Reader, head []string, cols []column, r *rig.Rig) ([]path.Track
 			return 1
 		})
 	}
-	return tracks, nil
+	out := []path.Track{}
+	for i, t := range tracks {
+		if named[i] {
+			out = append(out, t)
+		}
+	}
+	return out, nil
 }
 
 func key(cell string, line int, head string, frame float64, col column, a *rig.Axis) (path.Key, error) {

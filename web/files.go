@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"io"
 	"net/http"
+	"slices"
 	"strconv"
 	"strings"
 	"time"
@@ -71,9 +72,47 @@ func (s *Server) upload(w http.ResponseWriter, r *http.Request) {
 		problem(w, err)
 		return
 	}
-	s.note(ctx, id, "file", "Took keyframes from a file.", nil)
+	out := taken(v.Body, tracks)
+	s.note(ctx, id, "file", "Took keyframes from a file. "+out.Said, nil)
 	w.Header().Set("Content-Type", "application/json")
-	_ = json.NewEncoder(w).Encode(v.Body)
+	_ = json.NewEncoder(w).Encode(out)
+}
+
+// takenKeys answers an upload: what it changed and what it left alone.
+type takenKeys struct {
+	Shot *ShotView `json:"shot"`
+	Said string    `json:"said"`
+	// Others are the tracks of the axes that stayed and have keyframes, empty: the
+	// edit that takes them out, too.
+	Others []path.Track `json:"others"`
+}
+
+func taken(v *ShotView, from []path.Track) *takenKeys {
+	out := &takenKeys{Shot: v, Others: []path.Track{}}
+	var changed, stayed []string
+	for _, a := range v.Rig.Axes {
+		t := v.Path.Track(a.ID)
+		switch {
+		case slices.ContainsFunc(from, func(x path.Track) bool { return x.Axis == a.ID }):
+			changed = append(changed, a.Name)
+		case t != nil && len(t.Keys) > 0:
+			stayed = append(stayed, a.Name)
+			out.Others = append(out.Others, path.Track{Axis: t.Axis, Kind: t.Kind, Ends: t.Ends, Blend: t.Blend, Keys: []path.Key{}})
+		}
+	}
+	out.Said = listed(changed) + " from the file."
+	if len(stayed) > 0 {
+		out.Said += " As they were: " + listed(stayed) + "."
+	}
+	return out
+}
+
+// listed joins names as in a sentence.
+func listed(names []string) string {
+	if n := len(names) - 1; n > 0 {
+		return strings.Join(names[:n], ", ") + " and " + names[n]
+	}
+	return strings.Join(names, "")
 }
 
 func (s *Server) pathCSV(w http.ResponseWriter, r *http.Request) {

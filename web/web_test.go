@@ -233,8 +233,13 @@ func TestKeyframeFiles(t *testing.T) {
 		return do("POST", "/api/shots/"+id+"/keys?revision="+rev, body)
 	}
 	code, b := up("\xef\xbb\xbfframe,track_mm,focus_m\r\n0,100,1.1\r\n37.5,300,\r\n90,700,2\r\n", "0")
-	if v := view(t, b); code != 200 || v.Last != 90 || len(v.Path.Tracks[0].Keys) != 3 || len(v.Path.Tracks[4].Keys) != 2 {
-		t.Fatalf("%d %.300s", code, b)
+	var got struct {
+		Shot   shotView
+		Said   string
+		Others []struct{ Axis string }
+	}
+	if err := json.Unmarshal([]byte(b), &got); err != nil || code != 200 || got.Shot.Last != 90 || len(got.Shot.Path.Tracks[0].Keys) != 3 || len(got.Shot.Path.Tracks[4].Keys) != 2 || got.Said != "Track and Focus from the file." || len(got.Others) != 0 {
+		t.Fatalf("%d %v %.300s", code, err, b)
 	}
 	// A keyframe between frames, and the pose at any frame.
 	if code, b := do("GET", "/api/shots/"+id+"/pose?frame=37.5", ""); code != 200 || !strings.Contains(b, `"track":300`) {
@@ -255,6 +260,19 @@ func TestKeyframeFiles(t *testing.T) {
 	_, b = do("GET", "/api/shots/"+id, "")
 	if v := view(t, b); v.Revision != 1 || len(v.Path.Tracks[0].Keys) != 3 {
 		t.Error("a refused file changed the path")
+	}
+	// Only the axes in the file change; how they are joined stays; the answer says
+	// which stayed and what would take them out.
+	if code, b := do("POST", "/api/shots/"+id+"/edits", `{"revision":1,"edit":{"op":"kind","axis":"pan","kind":"linear","blend":12}}`); code != 200 {
+		t.Fatal(b)
+	}
+	code, b = up("frame,pan_deg\n0,1\n50,4\n", "2")
+	if err := json.Unmarshal([]byte(b), &got); err != nil || code != 200 || len(got.Shot.Path.Tracks[0].Keys) != 3 || len(got.Shot.Path.Tracks[1].Keys) != 2 ||
+		got.Said != "Pan from the file. As they were: Track and Focus." || len(got.Others) != 2 || got.Others[0].Axis != "track" || got.Others[1].Axis != "focus" {
+		t.Fatalf("%d %v %s %v", code, err, got.Said, got.Others)
+	}
+	if !strings.Contains(b, `"kind":"linear","blend":12`) {
+		t.Error("the blend is gone")
 	}
 }
 

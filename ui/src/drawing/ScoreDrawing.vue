@@ -1,12 +1,12 @@
 <script setup lang="ts">
-import { computed, ref } from "vue";
+import { computed, onBeforeUnmount, ref } from "vue";
 import type { Axis, Edit, ShotView } from "../api/client";
 import { four } from "../stores/shot";
 import { percent } from "./headroom";
 import ScoreStaff from "./ScoreStaff.vue";
 import { useElementSize } from "./size";
 
-const props = defineProps<{ shot: ShotView; frame: number; axis: number; opened: number | null }>();
+const props = defineProps<{ shot: ShotView; frame: number; axis: number; opened: number | null; tried: { frame: number; values: Record<string, number> }[] }>();
 const emit = defineEmits<{ go: [frame: number]; select: [axis: number]; open: [axis: number | null]; edit: [e: Edit, said: string] }>();
 const box = ref<HTMLElement | null>(null);
 const { width, height } = useElementSize(box);
@@ -77,6 +77,32 @@ function keyMove(e: PointerEvent): void {
     dragged.value.to = frameAt(e.clientX - (r?.left ?? 0));
   }
 }
+// A keyframe that is moved by key is held until the keys rest: presses add up
+// here and are sent as one move, whatever the playhead does meanwhile.
+const held = ref<{ axis: number | null; from: number; to: number } | null>(null);
+let resting = 0;
+function retime(axis: number, by: number, all: boolean): void {
+  const of = all ? null : axis;
+  if (held.value && held.value.axis !== of) settle();
+  if (!held.value) {
+    const keys = all ? allKeys.value : (props.shot.path.tracks.find((t) => t.axis === props.shot.rig.axes[axis]?.id)?.keys ?? []).map((k) => k.frame);
+    if (!keys.includes(props.frame)) return;
+    held.value = { axis: of, from: props.frame, to: props.frame };
+  }
+  held.value = { ...held.value, to: held.value.to + by };
+  window.clearTimeout(resting);
+  resting = window.setTimeout(settle, 400);
+}
+function settle(): void {
+  window.clearTimeout(resting);
+  const h = held.value;
+  held.value = null;
+  if (!h || h.to === h.from) return;
+  const axis = h.axis === null ? undefined : props.shot.rig.axes[h.axis];
+  emit("edit", { op: "move", frame: h.from, to: h.to, ...(axis ? { axis: axis.id } : {}) }, `${axis ? axis.name : "All axes"}: ${four(h.from)} moved to ${four(h.to)}.`);
+  emit("go", h.to);
+}
+onBeforeUnmount(settle);
 function keyUp(): void {
   const d = dragged.value;
   dragged.value = null;
@@ -98,7 +124,7 @@ function keyUp(): void {
       </g>
       <ScoreStaff v-for="r in rows" :key="r.a.id" :shot="shot" :axis="r.a" :index="r.i" :y="r.y" :h="r.h" :width="width" :left="left" :right="right" :start="start" :end="end"
         :frame="frame" :selected="r.i === axis" :opened="opened === r.i" :peak="peak(r.a)" :over="isOver(r.a)"
-        @go="(f) => emit('go', f)" @select="emit('select', r.i)" @open="emit('open', opened === r.i ? null : r.i)" @edit="(e, s) => emit('edit', e, s)" />
+        @go="(f) => emit('go', f)" @select="emit('select', r.i)" @open="emit('open', opened === r.i ? null : r.i)" @edit="(e, s) => emit('edit', e, s)" @retime="(d, all) => retime(r.i, d, all)" @rest="settle" :tried="tried" :held="held && (held.axis === null || held.axis === r.i) ? held : null" />
       <path :d="`M${x(frame)} 22V${height}`" stroke="var(--now)" stroke-width="1.6" pointer-events="none" />
       <g v-for="f in allKeys" :key="'k' + f" class="mark" @pointerdown.stop="(e) => keyDown(e, f)" @pointermove="keyMove" @pointerup="keyUp" @pointercancel="dragged = null">
         <path :d="`M${x(dragged?.from === f ? dragged.to : f) - 6} ${head - 11}h12l-6 9z`" :fill="f === frame ? 'var(--now)' : 'var(--ink)'" />

@@ -4,8 +4,8 @@ import type { Axis, Edit, ShotView } from "../api/client";
 import { four } from "../stores/shot";
 import { fills, runs } from "./headroom";
 
-const props = defineProps<{ shot: ShotView; axis: Axis; index: number; y: number; h: number; width: number; left: number; right: number; start: number; end: number; frame: number; selected: boolean; opened: boolean; peak: string; over: boolean }>();
-const emit = defineEmits<{ go: [frame: number]; select: []; open: []; edit: [e: Edit, said: string] }>();
+const props = defineProps<{ shot: ShotView; axis: Axis; index: number; y: number; h: number; width: number; left: number; right: number; start: number; end: number; frame: number; selected: boolean; opened: boolean; peak: string; over: boolean; tried: { frame: number; values: Record<string, number> }[]; held: { from: number; to: number } | null }>();
+const emit = defineEmits<{ go: [frame: number]; select: []; open: []; edit: [e: Edit, said: string]; retime: [by: number, all: boolean]; rest: [] }>();
 
 const span = computed(() => Math.max(10, props.width - props.left - props.right));
 const x = (f: number): number => props.left + ((f - props.start) / (props.end - props.start)) * span.value;
@@ -78,31 +78,35 @@ function up(): void {
   if (d.frame === d.from && d.value === d.was) emit("go", d.from);
 }
 const posts = computed(() => (track.value?.keys ?? []).map((k, i, all) => {
-  const d = drag.value?.from === k.frame ? drag.value : null;
+  const d = drag.value?.from === k.frame ? drag.value : props.held?.from === k.frame ? { frame: props.held.to, value: k.value } : null;
   const px = x(d?.frame ?? k.frame);
   const next = all[i + 1];
   const atEnd = px > props.width - props.right - 44;
-  return { f: k.frame, v: d?.value ?? k.value, raw: k.value, px, label: !next || x(next.frame) - px > 40, atEnd };
+  return { f: k.frame, v: d?.value ?? k.value, raw: k.value, px, label: !next || x(next.frame) - px > 40 || d !== null, atEnd, moved: d && d.frame !== k.frame ? d.frame : null };
+}));
+
+// Framings that were tried and are not stored.
+const tryouts = computed(() => props.tried.flatMap((t) => {
+  const v = t.values[props.axis.id];
+  if (v === undefined || t.frame < props.start || t.frame > props.end) return [];
+  const px = x(t.frame);
+  return [{ f: t.frame, v, px, atEnd: px > props.width - props.right - 130 }];
 }));
 
 function key(e: KeyboardEvent): void {
   const ks = track.value?.keys ?? [];
-  const here = ks.find((k) => k.frame === props.frame);
   if (e.key === "Enter") emit("open");
   else if (e.key === "[") { const k = [...ks].reverse().find((q) => q.frame < props.frame); if (k) emit("go", k.frame); }
   else if (e.key === "]") { const k = ks.find((q) => q.frame > props.frame); if (k) emit("go", k.frame); }
-  else if (e.altKey && here && (e.key === "ArrowLeft" || e.key === "ArrowRight")) {
-    const to = here.frame + (e.key === "ArrowLeft" ? -1 : 1);
-    emit("edit", { op: "move", axis: props.axis.id, frame: here.frame, to }, `${props.axis.name}: ${four(here.frame)} moved to ${four(to)}.`);
-    emit("go", to);
-  } else return;
+  else if (e.altKey && (e.key === "ArrowLeft" || e.key === "ArrowRight")) emit("retime", e.key === "ArrowLeft" ? -1 : 1, e.shiftKey);
+  else return;
   e.preventDefault();
   e.stopPropagation();
 }
 </script>
 
 <template>
-  <g class="staff" :class="{ selected }" tabindex="0" role="group" aria-roledescription="staff" :data-opened="opened" :aria-label="`${axis.name}, ${peak} of limit, ${track?.keys.length ?? 0} keyframes${opened ? ', opened' : ''}`" :data-test="'staff-' + axis.id" @focus="emit('select')" @keydown="key" @dblclick="emit('open')" @click="emit('select')">
+  <g class="staff" :class="{ selected }" tabindex="0" role="group" aria-roledescription="staff" :data-opened="opened" :aria-label="`${axis.name}, ${peak} of limit, ${track?.keys.length ?? 0} keyframes${opened ? ', opened' : ''}`" :data-test="'staff-' + axis.id" @focus="emit('select')" @keydown="key" @keyup="(e) => e.key === 'Alt' && emit('rest')" @dblclick="emit('open')" @click="emit('select')">
     <rect :x="1" :y="y" :width="Math.max(0, width - 2)" :height="h" :fill="selected ? 'var(--wash)' : 'transparent'" />
     <path :d="`M1 ${y + h}H${width - 1}`" stroke="var(--hair)" />
     <text x="14" :y="mid - (h > 30 ? 2 : -4)" class="name" :class="{ strong: selected }">{{ axis.name }}</text>
@@ -118,11 +122,16 @@ function key(e: KeyboardEvent): void {
       <path :d="curve" fill="none" stroke="var(--ink)" stroke-width="2" />
       <text :x="left + 4" :y="y + 13" class="lab">{{ said(range[1]) }}</text><text :x="left + 4" :y="y + h - 5" class="lab">{{ said(range[0]) }}</text>
     </template>
+    <g v-for="q in tryouts" :key="'t' + q.f" class="tried" :data-tried="q.f" pointer-events="none">
+      <title>{{ axis.name }} tried at {{ four(q.f) }}, not stored</title>
+      <path :d="`M${q.px} ${y + 3}V${y + h - 3}`" stroke="var(--now)" stroke-width="1.6" stroke-dasharray="3 3" />
+      <text v-if="h > 24" :x="q.px + (q.atEnd ? -5 : 5)" :y="y + h - 5" :text-anchor="q.atEnd ? 'end' : 'start'" class="val halo now">{{ axis.id === "focus" ? "" : said(q.v) }} tried, not stored</text>
+    </g>
     <g v-for="p in posts" :key="p.f" class="post" :data-key="p.f" @pointerdown.stop="(e) => down(e, p.f, p.raw)" @pointermove="move" @pointerup="up" @pointercancel="drag = null">
       <path :d="`M${p.px} ${y + 3}V${y + h - 3}`" stroke="var(--ink)" :stroke-width="p.f === frame ? 3 : 1.8" />
       <rect :x="p.px - 5" :y="y" width="10" :height="h" fill="transparent" />
       <rect v-if="opened" :x="p.px - 5" :y="vy(p.v) - 5" width="10" height="10" :fill="p.f === frame ? 'var(--now)' : 'var(--sheet)'" stroke="var(--ink)" stroke-width="1.6" />
-      <text v-if="p.label && h > 24" :x="p.px + (p.atEnd ? -5 : 5)" :y="opened ? vy(p.v) - 9 : y + 12" :text-anchor="p.atEnd ? 'end' : 'start'" class="val halo">{{ shown(p.v, p.f) }}<tspan v-if="drag?.from === p.f"> at {{ four(drag.frame) }}</tspan></text>
+      <text v-if="p.label && h > 24" :x="p.px + (p.atEnd ? -5 : 5)" :y="opened ? vy(p.v) - 9 : y + 12" :text-anchor="p.atEnd ? 'end' : 'start'" class="val halo">{{ shown(p.v, p.f) }}<tspan v-if="p.moved !== null"> at {{ four(p.moved) }}</tspan></text>
     </g>
   </g>
 </template>
@@ -137,6 +146,7 @@ html.paper .lab { fill: #4d5a67; }
 html .lab.over { fill: var(--over); }
 html.paper .lab.over { fill: var(--over); }
 .val { font-size: 11px; }
+.now { fill: var(--now); }
 .halo { paint-order: stroke; stroke: var(--sheet); stroke-width: 3px; }
 .selected .halo { stroke: var(--wash); }
 .post { cursor: grab; }

@@ -1,6 +1,24 @@
 <script setup lang="ts">
+import { nextTick, ref, watch } from "vue";
+import { useRoute } from "vue-router";
 import { useAsk } from "./ask";
 const ask = useAsk();
+const route = useRoute();
+const safe = ref<HTMLButtonElement | null>(null);
+let before: Element | null = null;
+
+// The safe answer has the focus, each time. Afterwards it is back where it was,
+// or on Shoot on the hold target, which is what comes next.
+watch(() => ask.question, async (q, was) => {
+  if (q && !was) before = document.activeElement;
+  await nextTick();
+  if (q) {
+    window.setTimeout(() => safe.value?.focus(), 0);
+    return;
+  }
+  const back = route.name === "shoot" ? document.querySelector<HTMLElement>('[data-test="hold"]') : before;
+  window.setTimeout(() => back instanceof HTMLElement && back.isConnected && back.focus(), 0);
+});
 </script>
 
 <template>
@@ -10,8 +28,8 @@ const ask = useAsk();
       <p id="ask-text">{{ ask.question.text }}</p>
       <p v-if="ask.failed" class="over" role="alert">{{ ask.failed }}</p>
       <div class="row">
-        <button class="btn" data-test="ask-no" @click="ask.question = null">Leave it</button>
-        <button class="btn lead" data-test="ask-yes" autofocus :disabled="ask.busy" @click="ask.confirm()">{{ ask.question.yes }}</button>
+        <button ref="safe" class="btn" data-test="ask-no" @click="ask.question = null">Leave it</button>
+        <button class="btn lead" data-test="ask-yes" :disabled="ask.busy" @click="ask.confirm()">{{ ask.question.yes }}</button>
       </div>
     </section>
   </v-dialog>

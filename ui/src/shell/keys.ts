@@ -27,6 +27,13 @@ export function useKeys(): { onKey: (e: KeyboardEvent) => void; onEscape: (e: Ke
     if (typing || e.defaultPrevented || ask.question) return;
     if (e.ctrlKey || e.metaKey) return withControl(e);
     if (e.altKey) return;
+    if (e.key === " " && route.name === "shoot") { // Space rolls on the hold target only
+      if (!(t instanceof HTMLButtonElement)) {
+        hold.says = "Space rolls on the hold target only. Press H to go to it, then hold Space.";
+        e.preventDefault();
+      }
+      return;
+    }
     if (e.key.length === 1 && e.key !== " " && !prefs.letters) return;
     if (act(e)) e.preventDefault();
   }
@@ -62,6 +69,10 @@ export function useKeys(): { onKey: (e: KeyboardEvent) => void; onEscape: (e: Ke
       case ",": case "<": shot.go(shot.frame - by); return true;
       case ".": case ">": shot.go(shot.frame + by); return true;
       case "g": case "G": ask.goTo(shot.frame); return true;
+      case "h": case "H":
+        if (route.name !== "shoot") return false;
+        document.querySelector<HTMLElement>('[data-test="hold"]')?.focus();
+        return true;
       case "s": case "S": void shot.seal(); return true;
       case "p": case "P": void router.push({ name: "prove", params: { id: shot.id } }); return true;
     }

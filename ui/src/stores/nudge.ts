@@ -58,9 +58,10 @@ export const useNudge = defineStore("nudge", () => {
   function later(axis: string, frame: number): void {
     window.clearTimeout(timer);
     timer = window.setTimeout(async () => {
-      const v = shot.pending[axis];
-      if (v === undefined || frame !== shot.frame) return;
-      if ((await shot.edit({ op: "set", frame, values: { [axis]: v } })) && shot.pending[axis] === v) shot.drop();
+      const tried = (): number | undefined => shot.tried.find((t) => t.frame === frame)?.values[axis];
+      const v = tried();
+      if (v === undefined) return;
+      if ((await shot.edit({ op: "set", frame, values: { [axis]: v } })) && tried() === v) shot.drop(frame);
     }, 220);
   }
 

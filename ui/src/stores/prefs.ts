@@ -22,5 +22,7 @@ export const usePrefs = defineStore("prefs", () => {
   const letters = kept<boolean>("keenarc.letters", true);
   const steps = kept<Record<string, number>>("keenarc.steps", {});
   const where = kept<Record<string, { frame: number; axis: number; pass: string; stage: string }>>("keenarc.where", {});
-  return { theme, letters, steps, where };
+  // Framings tried and not stored: by shot, in the order in which they were last touched.
+  const tried = kept<Record<string, { frame: number; values: Record<string, number> }[]>>("keenarc.tried", {});
+  return { theme, letters, steps, where, tried };
 });

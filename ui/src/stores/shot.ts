@@ -1,10 +1,13 @@
 import { defineStore } from "pinia";
 import { computed, ref, shallowRef } from "vue";
-import { api, sentence, type Edit, type PassView, type ShotView, type View } from "../api/client";
+import { api, sentence, type Edit, type PassView, type ShotView, type Track, type View } from "../api/client";
 import { usePrefs } from "./prefs";
 
 // The playhead may stand beyond the keyframes: that is where the next one goes.
 const farthest = 100000;
+
+interface Taken { shot: ShotView; said: string; others: Track[] }
+interface Offer { text: string; label: string; said: string; edit: Edit }
 
 // The open shot: its plan as the server knows it, the playhead, the selected
 // axis, and nudges that are not stored yet.
@@ -19,7 +22,10 @@ export const useShot = defineStore("shot", () => {
   const frame = ref(0);
   const axis = ref(0);
   const pass = ref("");
-  const pending = ref<Record<string, number>>({});
+  // What was tried out at each frame and is not stored yet, the newest last.
+  const tried = computed(() => prefs.tried[id.value] ?? []);
+  const pending = computed<Record<string, number>>(() => tried.value.find((t) => t.frame === frame.value)?.values ?? {});
+  const offer = shallowRef<Offer | null>(null);
   const pendingView = shallowRef<View | null>(null);
   const exact = shallowRef<{ frame: number; values: Record<string, number>; view: View } | null>(null);
   let queue: Promise<unknown> = Promise.resolve();
@@ -45,6 +51,7 @@ export const useShot = defineStore("shot", () => {
   const isPending = computed(() => Object.keys(pending.value).length > 0);
 
   function take(v: ShotView): void {
+    if (v.revision !== view.value?.revision) offer.value = null;
     view.value = v;
     if (v.id === id.value) trouble.value = "";
     exact.value = null;
@@ -64,7 +71,7 @@ export const useShot = defineStore("shot", () => {
     if (id.value !== shot) {
       view.value = null;
       passes.value = [];
-      drop();
+      offer.value = null;
       said.value = "";
       const w = prefs.where[shot];
       frame.value = w?.frame ?? 0;
@@ -73,6 +80,7 @@ export const useShot = defineStore("shot", () => {
     }
     id.value = shot;
     await reload();
+    void lookTried();
   }
 
   async function reload(): Promise<void> {
@@ -129,32 +137,50 @@ export const useShot = defineStore("shot", () => {
 
   const edit = (e: Edit, done = ""): Promise<boolean> =>
     line((v) => api.POST("/api/shots/{id}/edits", { params: { path: { id: v.id } }, body: { revision: v.revision, edit: e } }), done);
-  const undo = (): Promise<boolean> => {
-    drop();
+  // A framing that was only tried is taken back before anything that is stored.
+  const undo = async (): Promise<boolean> => {
+    const t = tried.value[tried.value.length - 1];
+    if (t) {
+      drop(t.frame);
+      if (t.frame !== frame.value) go(t.frame);
+      said.value = `What was tried at ${four(t.frame)} is taken back.`;
+      return true;
+    }
     return line((v) => api.POST("/api/shots/{id}/undo", { params: { path: { id: v.id } }, body: { revision: v.revision } }), "Taken back.");
   };
   const redo = (): Promise<boolean> => {
-    drop();
     return line((v) => api.POST("/api/shots/{id}/redo", { params: { path: { id: v.id } }, body: { revision: v.revision } }), "Done again.");
   };
   const seal = (): Promise<boolean> =>
     line((v) => api.POST("/api/shots/{id}/seal", { params: { path: { id: v.id } }, body: { revision: v.revision } }), "Sealed.");
 
-  function upload(file: File): Promise<boolean> {
-    return line(async (v) => {
+  // Only the axes in the file change; the answer says which stayed, and the
+  // others can be taken out, too.
+  async function upload(file: File): Promise<boolean> {
+    let answer: Taken | null = null;
+    const ok = await line(async (v) => {
       const r = await fetch(`/api/shots/${v.id}/keys?revision=${v.revision}`, { method: "POST", body: file });
       const b: unknown = await r.json();
-      return r.ok ? { data: b as ShotView } : { error: b };
+      if (!r.ok) return { error: b };
+      answer = b as Taken;
+      return { data: answer.shot };
     }, `Keyframes taken from ${file.name}.`);
+    const t = answer as Taken | null;
+    if (ok && t) {
+      said.value = t.said;
+      if (t.others.length > 0) offer.value = { text: t.said, label: "the others out too", said: "The others are out, too.", edit: { op: "replace", tracks: t.others } };
+    }
+    return ok;
   }
 
   function go(f: number): void {
     const onKey = axes.value.some((a) => keyAt(a.id, f));
     const to = Math.min(Math.max(onKey ? f : Math.round(f), start.value - farthest), start.value + farthest);
-    if (to !== frame.value) drop();
     frame.value = to;
     remember();
+    pendingView.value = null;
     void lookExactly();
+    void lookTried();
   }
 
   function select(i: number): void {
@@ -176,7 +202,15 @@ export const useShot = defineStore("shot", () => {
   // A value that is tried out: shown at once, stored by K or, on a keyframe, by itself.
   let poseWanted = 0;
   async function tryValues(v: Record<string, number>): Promise<void> {
-    pending.value = { ...pending.value, ...v };
+    const at = frame.value;
+    const mine = { frame: at, values: { ...pending.value, ...v } };
+    prefs.tried[id.value] = [...tried.value.filter((t) => t.frame !== at), mine];
+    await lookTried();
+  }
+
+  // Where the camera would be with what was tried at this frame.
+  async function lookTried(): Promise<void> {
+    if (!isPending.value) return;
     const n = ++poseWanted;
     const r = await api.POST("/api/shots/{id}/pose", { params: { path: { id: id.value } }, body: { values: values.value } }).catch(() => ({ data: undefined }));
     if (n === poseWanted && r.data && isPending.value) pendingView.value = r.data.view;
@@ -191,10 +225,13 @@ export const useShot = defineStore("shot", () => {
     return r.data.values.focus ?? null;
   }
 
-  function drop(): void {
+  // Forgets what was tried at a frame: this one where none is named.
+  function drop(at = frame.value): void {
     poseWanted++;
-    pending.value = {};
-    pendingView.value = null;
+    const left = tried.value.filter((t) => t.frame !== at);
+    if (left.length > 0) prefs.tried[id.value] = left;
+    else delete prefs.tried[id.value];
+    if (at === frame.value) pendingView.value = null;
   }
 
   function keyAt(axisId: string, f: number): boolean {
@@ -205,10 +242,14 @@ export const useShot = defineStore("shot", () => {
     const v: Record<string, number> = {};
     for (const a of axes.value) if (!only || a.id === only) v[a.id] = values.value[a.id] ?? 0;
     const word = only ? axes.value.find((a) => a.id === only)?.name ?? only : "All axes";
-    if (await edit({ op: "set", frame: frame.value, values: v }, `${word} stored at ${four(frame.value)}.`)) drop();
+    const at = frame.value;
+    if (!(await edit({ op: "set", frame: at, values: v }, `${word} stored at ${four(at)}.`))) return;
+    const rest = only ? Object.entries(tried.value.find((t) => t.frame === at)?.values ?? {}).filter(([axis]) => axis !== only) : [];
+    drop(at);
+    if (rest.length > 0) prefs.tried[id.value] = [...tried.value, { frame: at, values: Object.fromEntries(rest) }];
   }
 
-  return { id, view, passes, trouble, said, saving, frame, axis, pass, pending, axes, selected, first, last, start, end, index, values, camera, isPending,
+  return { id, view, passes, trouble, said, saving, frame, axis, pass, tried, pending, offer, axes, selected, first, last, start, end, index, values, camera, isPending,
     load, reload, reloadPasses, edit, undo, redo, seal, upload, go, select, choosePass, remember, tryValues, ringFor, drop, keyAt, store };
 });
 

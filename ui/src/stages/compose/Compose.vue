@@ -15,7 +15,6 @@ const live = useLive();
 const opened = ref<number | null>(null);
 
 async function edit(e: Edit, said: string): Promise<void> {
-  shot.drop();
   await shot.edit(e, said);
 }
 async function dropped(e: DragEvent): Promise<void> {
@@ -33,7 +32,7 @@ async function dropped(e: DragEvent): Promise<void> {
     </div>
     <section class="box bottom" aria-label="Score">
       <PlanBar />
-      <div class="staves"><ScoreDrawing :shot="shot.view" :frame="shot.frame" :axis="shot.axis" :opened="opened" @go="shot.go" @select="shot.select" @open="(i) => (opened = i)" @edit="edit" /></div>
+      <div class="staves"><ScoreDrawing :shot="shot.view" :frame="shot.frame" :axis="shot.axis" :opened="opened" @go="shot.go" @select="shot.select" :tried="shot.tried" @open="(i) => (opened = i)" @edit="edit" /></div>
       <SentenceLine />
     </section>
   </div>

@@ -76,7 +76,7 @@ async function pick(): Promise<void> {
 
 <template>
   <div v-if="shot.view" class="bar small">
-    <label>frame <input class="field num" data-test="frame" inputmode="numeric" :value="shot.frame" @change="setFrame" /></label>
+    <label>frame <input class="field num" data-test="frame" inputmode="numeric" :value="shot.frame" @change="setFrame" @keydown.enter="($event.target as HTMLInputElement).blur()" /></label>
     <label>{{ shot.selected?.name }} runs
       <select class="field" data-test="kind" :value="track?.kind" @change="setKind"><option v-for="k in kinds" :key="k">{{ k }}</option></select></label>
     <label v-if="ends.length">ends <select class="field" :value="track?.ends || 'rest'" @change="setEnds"><option v-for="k in ends" :key="k">{{ k }}</option></select></label>
@@ -88,7 +88,7 @@ async function pick(): Promise<void> {
        <span v-if="shot.view.path.run_up || shot.view.path.run_out" class="quiet">run-up {{ shot.view.path.run_up }}, run-out {{ shot.view.path.run_out }} frames</span>
     <span class="gap" />
     <button class="btn slim" data-test="take-out" :disabled="!onKey" @click="nudge.remove(false)">take keyframe out</button>
-    <button class="btn slim" data-test="undo" :disabled="!shot.view.can_undo" @click="shot.undo()">take back</button>
+    <button class="btn slim" data-test="undo" :disabled="!shot.view.can_undo && shot.tried.length === 0" @click="shot.undo()">take back</button>
     <button class="btn slim" data-test="redo" :disabled="!shot.view.can_redo" @click="shot.redo()">do again</button>
     <input ref="file" type="file" accept=".csv,text/csv,text/plain" class="hide" data-test="file" aria-label="Keyframes from a CSV file" @change="pick" />
     <button class="btn slim" @click="file?.click()">from CSV</button>

@@ -50,7 +50,7 @@ const back = computed(() => (nudge.lastBy ? `${+Math.abs(nudge.lastBy / 2).toFix
 <template>
   <section class="box pose" aria-labelledby="pose-title" data-test="pose">
     <header>
-      <h2 id="pose-title" class="cap">Pose at {{ four(shot.frame) }} <span v-if="shot.isPending && !onKey" class="now small nocap">not stored</span></h2>
+      <h2 id="pose-title" class="cap">Pose at {{ four(shot.frame) }} <span v-if="shot.isPending && !onKey" class="now small nocap" data-test="tried">tried, not stored</span></h2>
       <span class="small quiet">step {{ step }} <kbd>↑</kbd><kbd>↓</kbd></span>
     </header>
     <div v-for="(a, i) in shot.axes" :key="a.id" class="axis" :class="{ sel: i === shot.axis }" @click="shot.select(i)">

@@ -6,8 +6,11 @@ import { useShot } from "../../stores/shot";
 const shot = useShot();
 const a = computed(() => shot.view?.analysis);
 async function press(r: Remedy): Promise<void> {
-  shot.drop();
   await shot.edit(r.edit, `${r.text}: done.`);
+}
+async function accept(): Promise<void> {
+  const o = shot.offer;
+  if (o) await shot.edit(o.edit, o.said);
 }
 const calm = computed(() => {
   const v = shot.view;
@@ -20,7 +23,12 @@ const calm = computed(() => {
 
 <template>
   <div class="sentence" data-test="sentence" role="status" aria-live="polite">
-    <template v-if="a && a.sentences.length">
+    <template v-if="shot.offer">
+      <span class="say">{{ shot.offer.text }}</span>
+      <button class="link" data-test="offer" @click="accept">{{ shot.offer.label }}</button>
+      <button class="link" data-test="offer-no" @click="shot.offer = null">leave them</button>
+    </template>
+    <template v-else-if="a && a.sentences.length">
       <span class="over say">{{ a.sentences[0] }}</span>
       <span v-if="a.sentences.length > 1" class="quiet">and {{ a.sentences.length - 1 }} more</span>
       <button v-for="r in a.remedies" :key="r.kind" class="link" :data-test="'remedy-' + r.kind" @click="press(r)">{{ r.text }}<template v-if="!r.clears"> (leaves others)</template></button>

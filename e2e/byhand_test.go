@@ -1,0 +1,141 @@
+package e2e
+
+import (
+	"fmt"
+	"os"
+	"path/filepath"
+	"testing"
+
+	"github.com/chromedp/chromedp"
+
+	"keenarc/link"
+)
+
+// A framing that is tried is kept with its frame: past other frames, stored edits
+// and a reload, until it is stored or taken back; undo takes it back before it
+// touches what is stored.
+func TestAFramingTriedIsKept(t *testing.T) {
+	a := start(t)
+	p := a.open("/shot/" + a.shot + "/compose")
+	p.wait("the score", `document.querySelector('[data-test="staff-pan"]')`)
+	p.focusStaff("pan")
+	p.enter("frame", "100")
+	p.enter("value-pan", "12.5")
+	p.wait("the tried post", `document.querySelector('[data-test="staff-pan"] [data-tried="100"]')`)
+	for range 3 {
+		p.key(".")
+	}
+	p.wait("another frame", `document.querySelector('[data-test="counter"]').textContent.trim() === '0103' && document.querySelector('[data-test="value-pan"]').value !== '12.50'`)
+	p.must(chromedp.Reload())
+	p.wait("the post after a reload", `document.querySelector('[data-test="staff-pan"] [data-tried="100"]')?.textContent.includes('tried, not stored')`)
+	for range 3 {
+		p.key(",")
+	}
+	p.wait("the framing", `document.querySelector('[data-test="value-pan"]').value === '12.50' && document.querySelector('[data-test="tried"]')`)
+	if dir := os.Getenv("KEENARC_LOOK"); dir != "" {
+		p.must(chromedp.Sleep(800e6))
+		p.shot(filepath.Join(dir, "tried.png"))
+	}
+	// A stored edit elsewhere leaves it alone, and undo takes it first.
+	p.key("e")
+	p.enter("value-track", "1300")
+	p.key("k")
+	p.wait("the stored edit", `document.querySelector('.strip').textContent.includes('All axes stored at 0239')`)
+	p.click("undo")
+	p.wait("the framing taken back", `!document.querySelector('[data-tried]') && document.querySelector('[data-test="counter"]').textContent.trim() === '0100'`)
+	if _, ok := a.key("track", 239); !ok {
+		t.Error("undo took a stored edit back before what was only tried")
+	}
+	p.click("undo")
+	p.wait("the stored edit taken back", `document.querySelector('.strip').textContent.includes('Taken back.')`)
+	if _, ok := a.key("track", 239); ok {
+		t.Error("the second undo takes nothing back")
+	}
+	// Storing one axis leaves what was tried on another.
+	p.enter("frame", "100")
+	p.focusStaff("pan")
+	p.enter("value-pan", "7")
+	p.enter("value-tilt", "2")
+	p.focusStaff("pan")
+	p.chord("K", "KeyK", 75, 8)
+	p.wait("pan stored, tilt still tried", `document.querySelector('[data-test="staff-pan"] .post[data-key="100"]') && !document.querySelector('[data-test="staff-pan"] [data-tried]') && document.querySelector('[data-test="staff-tilt"] [data-tried="100"]')`)
+	a.wantKey(p, "pan", 100, 7)
+}
+
+// Keys that retime a keyframe add up, on the keyframe that was meant, and are one
+// edit; with Shift all axes' keyframes move.
+func TestRetimingByKey(t *testing.T) {
+	a := start(t)
+	p := a.open("/shot/" + a.shot + "/compose")
+	p.wait("the score", `document.querySelector('[data-test="staff-track"] .post[data-key="70"]')`)
+	for i, e := range []string{`{"op":"set","frame":90,"values":{"track":650}}`, `{"op":"set","frame":92,"values":{"track":660}}`} {
+		if code, b := a.post("/api/shots/"+a.shot+"/edits", fmt.Sprintf(`{"revision":%d,"edit":%s}`, i, e)); code != 200 {
+			t.Fatal(b)
+		}
+	}
+	p.must(chromedp.Reload())
+	p.wait("two close keyframes", `document.querySelector('[data-test="staff-track"] .post[data-key="92"]')`)
+	p.enter("frame", "90")
+	p.focusStaff("track")
+	p.must(chromedp.Evaluate[chromedp.Void](`(() => { const s = document.querySelector('[data-test="staff-track"]'); for (let i = 0; i < 6; i++) s.dispatchEvent(new KeyboardEvent('keydown', { key: 'ArrowRight', altKey: true, bubbles: true, cancelable: true })); })()`))
+	p.wait("the move", `document.querySelector('.strip').textContent.includes('Track: 0090 moved to 0096')`)
+	a.wantKey(p, "track", 96, 650)
+	a.wantKey(p, "track", 92, 660)
+	p.click("undo")
+	p.wait("one undo", `document.querySelector('[data-test="staff-track"] .post[data-key="90"]')`)
+	a.wantKey(p, "track", 90, 650)
+	prevented := eval[bool](p, `!document.querySelector('[data-test="staff-track"]').dispatchEvent(new KeyboardEvent('keydown', { key: 'ArrowLeft', altKey: true, bubbles: true, cancelable: true }))`)
+	if !prevented {
+		t.Error("the browser goes back on Alt+left")
+	}
+	// All axes.
+	p.enter("frame", "70")
+	p.focusStaff("tilt")
+	p.must(chromedp.Evaluate[chromedp.Void](`(() => { const s = document.querySelector('[data-test="staff-tilt"]'); for (let i = 0; i < 4; i++) s.dispatchEvent(new KeyboardEvent('keydown', { key: 'ArrowLeft', altKey: true, shiftKey: true, bubbles: true, cancelable: true })); s.dispatchEvent(new KeyboardEvent('keyup', { key: 'Alt', bubbles: true })); })()`))
+	p.wait("all moved", `document.querySelector('.strip').textContent.includes('All axes: 0070 moved to 0066')`)
+	for axis, want := range map[string]float64{"track": 520, "pan": 9} {
+		a.wantKey(p, axis, 66, want)
+	}
+}
+
+// After a dialog the focus is on the hold target, a key reaches it, and Space
+// elsewhere says where to press. Dialogs focus their safe answer, each time.
+func TestTheHoldByKeyboard(t *testing.T) {
+	a := start(t)
+	p := a.open("/shot/" + a.shot + "/compose")
+	a.ready(p)
+	p.key("5")
+	p.wait("the target", `document.querySelector('[data-test="hold"]')`)
+	focus := func(what, id string) {
+		t.Helper()
+		p.wait(what, `document.activeElement?.dataset.test === '`+id+`'`)
+	}
+	for range 2 {
+		p.must(chromedp.Evaluate[chromedp.Void]("document.activeElement?.blur()"))
+		p.key("f")
+		focus("the safe answer", "ask-no")
+		p.key("\r")
+		p.wait("no question", `!document.querySelector('[data-test="ask-no"]')`)
+		focus("the hold target", "hold")
+	}
+	p.must(chromedp.Evaluate[chromedp.Void]("document.activeElement?.blur()"))
+	p.space(true)
+	p.space(false)
+	p.wait("where to press", `document.querySelector('[data-test="hold-says"]').textContent.includes('Press H')`)
+	p.key("h")
+	focus("the hold target", "hold")
+	// The whole roll without a pointer and without Tab but for the confirming answer.
+	p.key("f")
+	focus("the safe answer", "ask-no")
+	p.key("\t")
+	focus("the other answer", "ask-yes")
+	p.key("\r")
+	a.rigWait("going", func(s link.State, _ bool) bool { return s.Mode == link.Moving })
+	a.rigWait("at first", func(s link.State, _ bool) bool { return s.Mode == link.Idle })
+	focus("the hold target", "hold")
+	p.wait("ready", `document.querySelector('[data-test="hold"]').classList.contains('ready')`)
+	p.space(true)
+	a.rigWait("rolling", func(s link.State, _ bool) bool { return s.Mode == link.Rolling && s.Frame > 20 })
+	p.space(false)
+	a.rigWait("still", func(s link.State, _ bool) bool { return s.Mode == link.Idle })
+}
