@@ -96,10 +96,13 @@ type heard struct {
 	Event
 }
 
-// hear reads a line; ok is false for what is neither.
+// hear reads a line; ok is false for what is neither. A reply that names its
+// request and cannot be read otherwise is a refusal that says so, so that nobody
+// waits for it.
 func hear(line []byte) (m heard, ok bool) {
-	if json.Unmarshal(line, &m) != nil {
-		return m, false
+	if err := json.Unmarshal(line, &m); err != nil {
+		re := m.Re
+		return heard{Reply: Reply{Re: re, Why: "the rig's answer cannot be read: " + err.Error()}}, re != 0
 	}
 	return m, m.Re != 0 || m.State != nil || m.Rows != nil || m.Take != nil
 }

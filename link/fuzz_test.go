@@ -21,8 +21,11 @@ func FuzzHear(f *testing.F) {
 	f.Add(rows, 2)
 	f.Fuzz(func(t *testing.T, line []byte, axes int) {
 		m, ok := hear(line)
-		if ok != (m.Re != 0 || m.State != nil || m.Rows != nil || m.Take != nil) && json.Valid(line) {
+		if ok != (m.Re != 0 || m.State != nil || m.Rows != nil || m.Take != nil) || ok && !json.Valid(line) {
 			t.Errorf("%q is taken for %+v", line, m)
+		}
+		if m.Re != 0 && !m.OK && json.Unmarshal(line, &heard{}) != nil && m.Why == "" {
+			t.Errorf("%q is a reply that says nothing", line)
 		}
 		if !ok || m.Rows == nil {
 			return

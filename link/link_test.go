@@ -90,6 +90,11 @@ func TestRepliesFindTheirRequests(t *testing.T) {
 	b := call(c, "home")
 	second := d.read()
 	d.say(`not JSON at all`)
+	third := call(c, "stats")
+	d.say(`{"ok":"perhaps","re":%d}`, d.read().ID)
+	if r := <-third; r.err == nil || !strings.Contains(r.err.Error(), "cannot be read") {
+		t.Errorf("an answer that cannot be read: %+v", r)
+	}
 	d.say(`{"re":%d,"ok":false,"why":"Track is stuck"}`, second.ID)
 	d.say(`{"re":%d,"ok":true,"epoch":7}`, first.ID)
 	if r := <-a; r.err != nil || r.r.Epoch != 7 {
