@@ -5,9 +5,13 @@ import (
 	"os"
 	"path/filepath"
 	"testing"
+	"time"
 
 	"github.com/chromedp/chromedp"
 
+	"keenarc/core/clock"
+	"keenarc/core/trace"
+	"keenarc/journal"
 	"keenarc/link"
 )
 
@@ -138,4 +142,75 @@ func TestTheHoldByKeyboard(t *testing.T) {
 	a.rigWait("rolling", func(s link.State, _ bool) bool { return s.Mode == link.Rolling && s.Frame > 20 })
 	p.space(false)
 	a.rigWait("still", func(s link.State, _ bool) bool { return s.Mode == link.Idle })
+}
+
+// kept stores a take of a pass that lies on the shot's seal, as far as it has rows.
+func (a *app) kept(pass, rows int, broken bool) {
+	a.t.Helper()
+	ctx := a.t.Context()
+	must := func(err error) {
+		a.t.Helper()
+		if err != nil {
+			a.t.Fatal(err)
+		}
+	}
+	seals, err := a.Store.Seals(ctx, a.shot)
+	must(err)
+	ps, err := a.Store.Passes(ctx, a.shot)
+	must(err)
+	tab, err := a.Store.Table(ctx, seals[0].ID)
+	must(err)
+	k := &journal.Take{ID: journal.NewID(), PassID: ps[pass-1].ID, By: "t", Started: time.Now(), Print: seals[0].Print, Axes: tab.Axes, Units: tab.Units, Rows: rows, Broken: broken, Why: "the hold was let go", Frame: float64(rows) * 0.024}
+	must(a.Store.BeginTake(ctx, k))
+	c := tab.Clock(clock.Rate{Num: 1, Den: 1})
+	pos, steps := make([]clock.Pos, rows), make([][]int32, len(tab.Axes))
+	for i := range pos {
+		pos[i] = c.At(int64(i), trace.Hz)
+	}
+	for x := range steps {
+		for i := range pos {
+			steps[x] = append(steps[x], int32(tab.At(x, pos[i])>>8))
+		}
+	}
+	must(a.Store.AddRows(ctx, k.ID, 0, pos, steps))
+	must(a.Store.EndTake(ctx, k))
+}
+
+// A take that is broken off does not hide the good one; another can be chosen, and
+// the others are judged against the chosen take of the lowest pass.
+func TestTakesAreChosen(t *testing.T) {
+	a := start(t)
+	if code, b := a.post("/api/shots/"+a.shot+"/seal", `{"revision":0}`); code != 200 {
+		t.Fatal(b)
+	}
+	a.kept(1, 10001, false)
+	a.kept(1, 10001, false)
+	a.kept(2, 10001, false)
+	a.kept(2, 2500, true)
+	p := a.open("/shot/" + a.shot + "/shoot")
+	verdict := func(what, says string) {
+		t.Helper()
+		p.wait(what, `document.querySelector('[data-test="pass-2"] [data-test="verdict"]')?.textContent.includes('`+says+`')`)
+	}
+	pressed := func(what, take string) {
+		t.Helper()
+		p.wait(what, `document.querySelector('[data-test="`+take+`"]')?.getAttribute('aria-pressed') === 'true'`)
+	}
+	verdict("the good one's verdict", "stacks")
+	pressed("the good one", "take-2-1")
+	pressed("the last whole one of the first pass", "take-1-2")
+	p.click("take-2-2")
+	verdict("the broken one chosen", "broken off")
+	pressed("the broken one", "take-2-2")
+	p.click("pick-2")
+	p.click("take-1-1")
+	p.wait("judged against the other", `document.querySelector('[data-test="pass-2"]').textContent.includes('against pass 1, take 1')`)
+	if dir := os.Getenv("KEENARC_LOOK"); dir != "" {
+		p.must(chromedp.Sleep(900e6))
+		p.shot(filepath.Join(dir, "takes.png"))
+	}
+	p.click("take-2-2")
+	verdict("the last whole one again", "stacks")
+	p.must(chromedp.Reload())
+	pressed("the choice after a reload", "take-1-1")
 }

@@ -231,6 +231,6 @@ func Reset(ctx context.Context, url string) error {
 		return fmt.Errorf("connecting to the database: %w", err)
 	}
 	defer conn.Close(ctx)
-	_, err = conn.Exec(ctx, `DROP TABLE IF EXISTS sessions, log, findings, trace_chunks, takes, passes, seals, edits, shots, rigs, productions, goose_db_version`)
+	_, err = conn.Exec(ctx, `DROP TABLE IF EXISTS sessions, log, findings, trace_chunks, takes, passes, seals, edits, shots, rigs, productions, goose_db_version CASCADE`)
 	return err
 }

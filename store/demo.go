@@ -39,7 +39,7 @@ func (s *Store) LoadDemo(ctx context.Context) error {
 		if i == 3 {
 			f = 3
 		}
-		passes = append(passes, Pass{journal.NewID(), i + 1, x[0], x[1], 1, f})
+		passes = append(passes, Pass{ID: journal.NewID(), Number: i + 1, Name: x[0], Note: x[1], FactorNum: 1, FactorDen: f})
 	}
 	sh := &Shot{ID: journal.NewID(), Code: "SL-010", Title: "Harbour approach", Rig: r, Lens: l, Set: set}
 	return s.AddShot(ctx, prod.ID, sh, "demo", p, passes)

@@ -21,6 +21,8 @@ type Pass struct {
 	Note      string `json:"note"`
 	FactorNum int64  `json:"factor_num"`
 	FactorDen int64  `json:"factor_den"`
+	// Chosen is the take that somebody chose, if anybody did.
+	Chosen *string `json:"chosen_by_hand,omitempty"`
 }
 
 // Factor is the pass's rate factor.
@@ -43,12 +45,26 @@ type TakeLine struct {
 
 // Passes lists a shot's passes.
 func (s *Store) Passes(ctx context.Context, shot string) ([]Pass, error) {
-	return many[Pass](ctx, s, `SELECT id::text, number, name, note, factor_num, factor_den FROM passes WHERE shot_id = $1 ORDER BY number`, shot)
+	return many[Pass](ctx, s, `SELECT id::text, number, name, note, factor_num, factor_den, chosen::text FROM passes WHERE shot_id = $1 ORDER BY number`, shot)
 }
 
 // Pass loads one pass.
 func (s *Store) Pass(ctx context.Context, id string) (*Pass, error) {
-	return one[Pass](ctx, s.Pool, `SELECT id::text, number, name, note, factor_num, factor_den FROM passes WHERE id = $1`, id)
+	return one[Pass](ctx, s.Pool, `SELECT id::text, number, name, note, factor_num, factor_den, chosen::text FROM passes WHERE id = $1`, id)
+}
+
+// Choose makes a take of the pass its chosen one; without a take the last whole
+// one is it again.
+func (s *Store) Choose(ctx context.Context, pass, take string) error {
+	var id any
+	if take != "" {
+		id = take
+	}
+	t, err := s.Pool.Exec(ctx, `UPDATE passes SET chosen = $2 WHERE id = $1 AND ($2::uuid IS NULL OR EXISTS (SELECT 1 FROM takes WHERE id = $2 AND pass_id = $1 AND ended))`, pass, id)
+	if err == nil && t.RowsAffected() == 0 {
+		err = ErrNotFound
+	}
+	return err
 }
 
 // SetPass changes a pass's name, note and clock.

@@ -280,8 +280,11 @@ func TestTakesAreJudgedOnce(t *testing.T) {
 	if a, b := fmt.Sprint(first), fmt.Sprint(again); !bytes.Equal([]byte(a), []byte(b)) && first[0].Takes[1].Finding.WorstPx != again[0].Takes[1].Finding.WorstPx {
 		t.Errorf("what is stored is not what was found:\n%s\n%s", a, b)
 	}
-	if tv := first[0].Takes[1]; tv.Finding.Word != "stacks" || len(tv.Strip) != 48 || len(tv.Missing) != 0 {
+	if tv := first[0].Takes[0]; tv.Finding.Word != "stacks" || tv.Finding.Against != "pass 1, take 2" || len(tv.Strip) != 48 || len(tv.Missing) != 0 {
 		t.Errorf("%+v, %d in the strip", tv.Finding, len(tv.Strip))
+	}
+	if first[0].Stands != first[0].Takes[1].ID || first[0].Chosen != nil {
+		t.Error("the last whole take does not stand for the pass")
 	}
 	if code, b := do("PUT", "/api/shots/"+id+"/threshold", `{"px":0.9}`); code != 200 {
 		t.Fatal(b)
@@ -293,6 +296,32 @@ func TestTakesAreJudgedOnce(t *testing.T) {
 	look(1, "after the rules changed for one")
 	take(1000)
 	ps := look(1, "after a third take")
+	if ps[0].Stands != ps[0].Takes[1].ID {
+		t.Error("a take that broke off hides the good one")
+	}
+	id0 := id
+	choose := func(pass, id string, want int) {
+		t.Helper()
+		if code, b := do("PUT", "/api/passes/"+pass+"/take", `{"shot":"`+id0+`","take":"`+id+`"}`); code != want {
+			t.Errorf("choosing a take: %d %.200s", code, b)
+		}
+	}
+	choose(ps[0].ID, ps[0].Takes[0].ID, 200)
+	other := look(0, "after another was chosen, which judged them")
+	if other[0].Stands != ps[0].Takes[0].ID || other[0].Takes[0].Finding.Word != "" || other[0].Takes[1].Finding.Against != "pass 1, take 1" {
+		t.Errorf("chosen %s; take 2 against %q", other[0].Stands, other[0].Takes[1].Finding.Against)
+	}
+	choose(ps[1].ID, ps[0].Takes[0].ID, 404) // another pass's
+	if code, _ := do("PUT", "/api/passes/"+ps[0].ID+"/take", `{"shot":"`+id+`"}`); code != 200 {
+		t.Errorf("choosing none: %d", code)
+	}
+	if back := look(0, "after nobody's choice, which judged them"); back[0].Stands != ps[0].Takes[1].ID {
+		t.Error("without a choice the last whole take does not stand for the pass")
+	}
+	log, err := running.Store.Log(ctx, id, 0, 50)
+	if err != nil || !strings.Contains(fmt.Sprint(log), "Pass 1 · Beauty, take 1 chosen.") {
+		t.Errorf("the log does not say what was chosen: %v", err)
+	}
 	if tv := ps[0].Takes[2]; tv.Finding.Word != "cannot say" || len(tv.Missing) != 1 || tv.Missing[0].To != 48 || tv.Strip[47] != -1 || tv.Strip[0] < 0 {
 		t.Errorf("a take cut short: %+v, missing %v", tv.Finding, tv.Missing)
 	}
@@ -313,7 +342,7 @@ func makeTake(ctx context.Context, shot string, rows int) error {
 	if err != nil {
 		return err
 	}
-	k := &journal.Take{ID: journal.NewID(), PassID: ps[0].ID, By: "t", Started: time.Now(), Print: seals[0].Print, Axes: tab.Axes, Units: tab.Units, Rows: rows}
+	k := &journal.Take{ID: journal.NewID(), PassID: ps[0].ID, By: "t", Started: time.Now(), Print: seals[0].Print, Axes: tab.Axes, Units: tab.Units, Rows: rows, Broken: rows < 2001}
 	if err := running.Store.BeginTake(ctx, k); err != nil {
 		return err
 	}

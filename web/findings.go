@@ -19,17 +19,34 @@ type refTake struct {
 	id, words string
 }
 
+// chosen is the take of a pass that stands for it: the one that somebody chose,
+// else the last whole one. With a seal only takes on that seal count.
+func chosen(p *store.Pass, takes []store.TakeLine, seal string) *store.TakeLine {
+	var last *store.TakeLine
+	for i := range takes {
+		t := &takes[i]
+		if t.PassID != p.ID || !t.Ended || seal != "" && t.SealID != seal {
+			continue
+		}
+		if p.Chosen != nil && *p.Chosen == t.ID {
+			return t
+		}
+		if !t.Broken {
+			last = t
+		}
+	}
+	return last
+}
+
 // reference is the take that all others on the same seal are laid over: the
-// first whole one of the lowest-numbered pass. For itself there is none.
+// chosen one of the lowest-numbered pass that has any. For itself there is none.
 func reference(ps []store.Pass, takes []store.TakeLine, t *store.TakeLine) *refTake {
-	for _, p := range ps {
-		for _, o := range takes {
-			if o.PassID == p.ID && o.SealID == t.SealID && o.Ended && !o.Broken {
-				if o.ID == t.ID {
-					return nil
-				}
-				return &refTake{o.ID, fmt.Sprintf("pass %d, take %d", p.Number, o.Number)}
+	for i := range ps {
+		if o := chosen(&ps[i], takes, t.SealID); o != nil {
+			if o.ID == t.ID {
+				return nil
 			}
+			return &refTake{o.ID, fmt.Sprintf("pass %d, take %d", ps[i].Number, o.Number)}
 		}
 	}
 	return nil

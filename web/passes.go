@@ -13,6 +13,7 @@ import (
 	"keenarc/core/path"
 	"keenarc/core/rig"
 	"keenarc/core/trace"
+	"keenarc/journal"
 	"keenarc/store"
 )
 
@@ -26,8 +27,11 @@ func passName(p *store.Pass) string { return fmt.Sprintf("pass %d · %s", p.Numb
 type PassView struct {
 	store.Pass
 	Takes []TakeView `json:"takes"`
-	Word  string     `json:"word" doc:"verdict of the newest take: stacks, off, cannot say, or empty"`
-	Px    float64    `json:"px"`
+	// Stands is the take that stands for the pass: the one somebody chose, else
+	// the last whole one; empty where there is none.
+	Stands string  `json:"chosen"`
+	Word   string  `json:"word" doc:"verdict of the chosen take: stacks, off, cannot say, or empty"`
+	Px     float64 `json:"px"`
 	// What the plan as it stands comes to on this pass's clock.
 	FPS        float64 `json:"fps"`
 	Seconds    float64 `json:"seconds"`
@@ -94,6 +98,24 @@ func (s *Server) passRoutes(api huma.API) {
 		v, err := s.passes(ctx, in.ID)
 		return &body[[]PassView]{v}, s.fail(err)
 	})
+	huma.Register(api, op(api, "choose-take", http.MethodPut, "/api/passes/{id}/take", "The take that stands for a pass; none: the last whole one"), func(ctx context.Context, in *struct {
+		ID   string `path:"id" format:"uuid"`
+		Body struct {
+			Shot string `json:"shot" format:"uuid"`
+			Take string `json:"take,omitempty" format:"uuid"`
+		}
+	}) (*body[[]PassView], error) {
+		if err := s.store.Choose(ctx, in.ID, in.Body.Take); err != nil {
+			return nil, s.fail(err)
+		}
+		v, err := s.passes(ctx, in.Body.Shot)
+		if err != nil {
+			return nil, s.fail(err)
+		}
+		s.note(ctx, in.Body.Shot, "take", choice(v, in.ID, in.Body.Take), nil)
+		s.changed(in.Body.Shot)
+		return &body[[]PassView]{v}, nil
+	})
 	huma.Register(api, op(api, "set-pass", http.MethodPut, "/api/passes/{id}", "Name, note and clock of a pass"), func(ctx context.Context, in *struct {
 		ID   string `path:"id" format:"uuid"`
 		Body struct {
@@ -114,6 +136,21 @@ func (s *Server) passRoutes(api huma.API) {
 		v, err := s.passes(ctx, in.Body.Shot)
 		return &body[[]PassView]{v}, s.fail(err)
 	})
+}
+
+// choice says in the log which take of a pass was chosen.
+func choice(ps []PassView, pass, take string) string {
+	for _, p := range ps {
+		for _, t := range p.Takes {
+			if p.ID == pass && t.ID == take {
+				return journal.Label(p.Number, p.Name, t.Number) + " chosen."
+			}
+		}
+		if p.ID == pass {
+			return fmt.Sprintf("Pass %d · %s: the last whole take stands for it.", p.Number, p.Name)
+		}
+	}
+	return "A take was chosen."
 }
 
 // passes lists a shot's passes with their takes and what was found of them.
@@ -163,8 +200,11 @@ func (s *Server) passes(ctx context.Context, shot string) ([]PassView, error) {
 				tv.show(f, reference(ps, takes, &t))
 			}
 			v.Takes = append(v.Takes, tv)
-			if tv.Finding != nil {
-				v.Word, v.Px = tv.Finding.Word, tv.Finding.WorstPx
+		}
+		if c := chosen(&p, takes, ""); c != nil {
+			v.Stands = c.ID
+			if f := found[c.ID]; f != nil && f.Verdict != nil {
+				v.Word, v.Px = f.Verdict.Word, round(f.Verdict.WorstPx, 1e3)
 			}
 		}
 		out = append(out, v)

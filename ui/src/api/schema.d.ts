@@ -39,6 +39,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/passes/{id}/take": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** The take that stands for a pass; none: the last whole one */
+        put: operations["choose-take"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/productions/{id}/shots": {
         parameters: {
             query?: never;
@@ -363,6 +380,12 @@ export interface components {
             name: string;
             ok: boolean;
         };
+        "Choose-takeRequest": {
+            /** Format: uuid */
+            shot: string;
+            /** Format: uuid */
+            take?: string;
+        };
         Done: {
             said: string;
         };
@@ -548,6 +571,8 @@ export interface components {
             width_px: number;
         };
         PassView: {
+            chosen: string;
+            chosen_by_hand?: string;
             /** Format: int64 */
             factor_den: number;
             /** Format: int64 */
@@ -564,7 +589,7 @@ export interface components {
             /** Format: double */
             seconds: number;
             takes: components["schemas"]["TakeView"][];
-            /** @description verdict of the newest take: stacks, off, cannot say, or empty */
+            /** @description verdict of the chosen take: stacks, off, cannot say, or empty */
             word: string;
             /** @description the axis that uses the largest share of a working limit; empty without keyframes */
             worst_axis: string;
@@ -1029,6 +1054,41 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["Set-passRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PassView"][];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "choose-take": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Choose-takeRequest"];
             };
         };
         responses: {

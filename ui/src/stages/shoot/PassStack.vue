@@ -9,7 +9,8 @@ const shot = useShot();
 const probe = ref<HTMLElement | null>(null);
 const { width } = useElementSize(probe);
 const px = computed(() => shot.view?.threshold_px ?? 0.5);
-const newest = (p: PassView): TakeView | undefined => p.takes[p.takes.length - 1];
+// What is shown of a pass: the take that rolls, else its chosen one, else the last.
+const newest = (p: PassView): TakeView | undefined => p.takes.find((t) => !t.ended) ?? p.takes.find((t) => t.id === p.chosen) ?? p.takes[p.takes.length - 1];
 const rate = (p: PassView): string => `${+p.fps.toFixed(2)} fps ×${+(p.factor_num / p.factor_den).toFixed(3)}`;
 // The strip's full height is 1.5 × the threshold; the line is the threshold.
 const bars = (t: TakeView): { x: number; w: number; h: number; b: 0 | 1 | 2 | 3 }[] => {
@@ -44,6 +45,17 @@ async function setThreshold(e: Event): Promise<void> {
     box.value = String(px.value);
   }
 }
+async function choose(p: PassView, t: TakeView): Promise<void> {
+  const again = p.chosen_by_hand === t.id; // pressed once more: the last whole one again
+  const r = await api.PUT("/api/passes/{id}/take", { params: { path: { id: p.id } }, body: { shot: shot.id, ...(again ? {} : { take: t.id }) } });
+  if (r.data) shot.passes = r.data;
+  else shot.trouble = sentence(r.error);
+}
+const takeTitle = (p: PassView, t: TakeView): string => {
+  const how = t.broken ? `broken off at ${four(t.frame)}: ${t.why}` : `sealed ${t.seal_short}`;
+  if (p.chosen_by_hand === t.id) return `${how}. Chosen by hand; press to let the last whole take stand for the pass.`;
+  return p.chosen === t.id ? `${how}. The last whole take stands for the pass.` : `${how}. Press to choose it.`;
+};
 async function setFactor(p: PassView, e: Event): Promise<void> {
   const v = Number((e.target as HTMLInputElement).value);
   const r = await api.PUT("/api/passes/{id}", { params: { path: { id: p.id } }, body: { shot: shot.id, name: p.name, note: p.note, factor: { num: Math.max(1, Math.round(v * 1000)) || 1000, den: 1000 } } });
@@ -64,7 +76,7 @@ async function setFactor(p: PassView, e: Event): Promise<void> {
         <template v-if="newest(p)"><rect v-for="(b, i) in bars(newest(p) as TakeView)" :key="i" :x="b.x" :y="25 - b.h" :width="b.w" :height="b.h" :fill="fills[b.b]" /></template>
       </svg>
       <div class="takes">
-        <span v-for="t in p.takes" :key="t.id" class="take" :class="{ broken: t.broken }" :title="t.broken ? `broken off at ${four(t.frame)}: ${t.why}` : `sealed ${t.seal_short}`">take {{ t.number }}</span>
+        <button v-for="t in p.takes" :key="t.id" class="take" :class="{ broken: t.broken, chosen: t.id === p.chosen }" :data-test="`take-${p.number}-${t.number}`" :aria-pressed="t.id === p.chosen" :disabled="!t.ended" :title="takeTitle(p, t)" @click="choose(p, t)">take {{ t.number }}</button>
         <span v-if="p.takes.length === 0" class="quiet small">not rolled</span>
       </div>
       <div class="word" :class="says(p).tone" data-test="verdict">{{ says(p).text }}</div>
@@ -87,8 +99,11 @@ header { display: flex; justify-content: space-between; gap: 20px; align-items: 
 .strip { display: block; overflow: visible; }
 .takes { display: flex; gap: 4px; flex-wrap: wrap; }
 .thr { width: 42px; min-height: 18px; padding: 0 3px; }
-.take { border: 1px solid var(--good); color: var(--good); padding: 0 6px; font-size: 12px; }
-.take.broken { border-color: var(--quiet); color: var(--quiet); text-decoration: line-through; }
+.take { border: 1px solid var(--quiet); color: var(--ink); background: none; padding: 0 6px; font: 400 12px/1.5 var(--text); cursor: pointer; }
+.take.chosen { border-color: var(--now); box-shadow: inset 0 -2px 0 var(--now); }
+.take.broken { color: var(--quiet); text-decoration: line-through; }
+html.paper .take.broken { color: #4d5a67; }
+.take:disabled { cursor: default; }
 .word { font-size: 14px; }
 .word.quiet { font-size: 12px; }
 .more { grid-column: 3 / -1; padding-bottom: 2px; }
