@@ -214,3 +214,34 @@ func TestTakesAreChosen(t *testing.T) {
 	p.must(chromedp.Reload())
 	pressed("the choice after a reload", "take-1-1")
 }
+
+// Clocks are typed as fractions, decimals or frames per second, kept exact, and
+// what is none is refused in a sentence and changes nothing.
+func TestClocksAreTyped(t *testing.T) {
+	a := start(t)
+	p := a.open("/shot/" + a.shot + "/shoot")
+	p.click("pick-2")
+	p.wait("the clock's field", `document.querySelector('[data-test="pass-2"] [data-test="pass-clock"]')`)
+	says := func(want string) {
+		t.Helper()
+		p.wait("the clock "+want, `document.querySelector('[data-test="pass-2"]').textContent.includes('`+want+`')`)
+	}
+	p.enter("pass-clock", "8 fps")
+	says("8 fps ×1/3")
+	p.enter("pass-clock", "abc")
+	p.wait("a sentence", `document.querySelector('[role="alert"]')?.textContent.includes('"abc" is not a clock; give a factor, as 1, 0.5 or 1/3')`)
+	says("8 fps ×1/3")
+	p.wait("the old clock in the field", `document.querySelector('[data-test="pass-clock"]').value === '1/3'`)
+	p.enter("pass-clock", "2")
+	says("48 fps ×2")
+	says("faster than the plan")
+	p.enter("pass-clock", "0.5")
+	says("12 fps ×0.5")
+	p.key("3")
+	p.wait("the plan's clock", `document.querySelector('[data-test="factor"]')`)
+	p.enter("factor", "36 fps")
+	p.wait("the factor", `document.querySelector('[data-test="factor"]').value === '1.5' && document.querySelector('.strip').textContent.includes('36 fps')`)
+	p.enter("factor", "x")
+	p.wait("a sentence", `document.querySelector('[role="alert"]')?.textContent.includes('"x" is not a clock')`)
+	p.wait("the factor again", `document.querySelector('[data-test="factor"]').value === '1.5'`)
+}

@@ -34,6 +34,8 @@ type PassView struct {
 	Px     float64 `json:"px"`
 	// What the plan as it stands comes to on this pass's clock.
 	FPS        float64 `json:"fps"`
+	Clock      string  `json:"clock" doc:"the factor as it would be typed"`
+	TooFast    bool    `json:"too_fast" doc:"faster than the clock that the path was sealed on"`
 	Seconds    float64 `json:"seconds"`
 	WorstAxis  string  `json:"worst_axis" doc:"the axis that uses the largest share of a working limit; empty without keyframes"`
 	WorstShare float64 `json:"worst_share"`
@@ -42,7 +44,7 @@ type PassView struct {
 // clocked works out a pass's clock on a plan.
 func (v *PassView) clocked(p *path.Path, m *path.Motion, r *rig.Rig) {
 	c := clock.Uniform{Path: p.Rate, Factor: v.Factor()}
-	v.FPS = c.FPS()
+	v.FPS, v.Clock = c.FPS(), v.Factor().String()
 	if m == nil {
 		return
 	}
@@ -119,15 +121,22 @@ func (s *Server) passRoutes(api huma.API) {
 	huma.Register(api, op(api, "set-pass", http.MethodPut, "/api/passes/{id}", "Name, note and clock of a pass"), func(ctx context.Context, in *struct {
 		ID   string `path:"id" format:"uuid"`
 		Body struct {
-			Shot   string     `json:"shot" format:"uuid"`
-			Name   string     `json:"name" minLength:"1" maxLength:"40"`
-			Note   string     `json:"note" maxLength:"120"`
-			Factor clock.Rate `json:"factor"`
+			Shot  string `json:"shot" format:"uuid"`
+			Name  string `json:"name" minLength:"1" maxLength:"40"`
+			Note  string `json:"note" maxLength:"120"`
+			Clock string `json:"clock" maxLength:"40" doc:"a factor, as 1, 0.5 or 1/3, or frames per second, as 8 fps"`
 		}
 	}) (*body[[]PassView], error) {
-		f := in.Body.Factor
+		d, err := s.store.Draft(ctx, in.Body.Shot)
+		if err != nil {
+			return nil, s.fail(err)
+		}
+		f, err := clock.Parse(in.Body.Clock, d.Path.Rate)
+		if err != nil {
+			return nil, huma.Error422UnprocessableEntity("Clock: "+err.Error()+".", &huma.ErrorDetail{Location: "clock"})
+		}
 		if err := f.Check("factor"); err != nil || f.Float() > 100 || f.Float() < 0.01 {
-			return nil, huma.Error422UnprocessableEntity("Factor: give a rate factor from 0.01 to 100.", &huma.ErrorDetail{Location: "factor"})
+			return nil, huma.Error422UnprocessableEntity(fmt.Sprintf("Clock: %s is a factor of %s; give one from 0.01 to 100.", in.Body.Clock, f), &huma.ErrorDetail{Location: "clock"})
 		}
 		if err := s.store.SetPass(ctx, store.Pass{ID: in.ID, Name: in.Body.Name, Note: in.Body.Note, FactorNum: f.Num, FactorDen: f.Den}); err != nil {
 			return nil, s.fail(err)
@@ -191,6 +200,7 @@ func (s *Server) passes(ctx context.Context, shot string) ([]PassView, error) {
 	for _, p := range ps {
 		v := PassView{Pass: p, Takes: []TakeView{}}
 		v.clocked(d.Path, m, sh.Rig)
+		v.TooFast = p.Factor().Float() > d.Path.Factor.Float()
 		for _, t := range takes {
 			if t.PassID != p.ID {
 				continue

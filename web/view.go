@@ -21,6 +21,7 @@ type ShotView struct {
 	Path     *path.Path      `json:"path"`
 	Empty    bool            `json:"empty" doc:"there is no keyframe"`
 	FPS      float64         `json:"fps" doc:"frames per second on the chosen clock"`
+	Clock    string          `json:"clock" doc:"the chosen clock's factor as it would be typed"`
 	First    int             `json:"first"`
 	Last     int             `json:"last"`
 	Analysis *limit.Analysis `json:"analysis"`
@@ -69,7 +70,7 @@ func (s *Server) view(ctx context.Context, id string) (*ShotView, error) {
 }
 
 func (s *Server) viewOf(ctx context.Context, sh *store.Shot, d *store.Draft) (*ShotView, error) {
-	v := &ShotView{Shot: sh, Revision: d.Revision, CanUndo: d.UndoTo != nil, CanRedo: d.RedoTo != nil, Path: d.Path, FPS: d.Path.Clock().FPS()}
+	v := &ShotView{Shot: sh, Revision: d.Revision, CanUndo: d.UndoTo != nil, CanRedo: d.RedoTo != nil, Path: d.Path, FPS: d.Path.Clock().FPS(), Clock: d.Path.Factor.String()}
 	seals, err := s.store.Seals(ctx, sh.ID)
 	if err != nil {
 		return nil, err

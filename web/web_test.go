@@ -286,10 +286,10 @@ func TestPassesAndPeople(t *testing.T) {
 		t.Errorf("a third of the speed: %g fps, %g s, %s at %g", p.FPS, p.Seconds, p.WorstAxis, p.WorstShare)
 	}
 	put := func(f string) int {
-		code, _ := do("PUT", "/api/passes/"+ps[0].ID, `{"shot":"`+shot+`","name":"Keeper","note":"","factor":`+f+`}`)
+		code, _ := do("PUT", "/api/passes/"+ps[0].ID, `{"shot":"`+shot+`","name":"Keeper","note":"","clock":"`+f+`"}`)
 		return code
 	}
-	if put(`{"num":0,"den":1}`) != 422 || put(`{"num":1000,"den":1}`) != 422 || put(`{"num":1,"den":1}`) != 200 {
+	if put("0") != 422 || put("1000") != 422 || put("abc") != 422 || put("1/3") != 200 || put("24 fps") != 200 {
 		t.Error("rate factors are not checked")
 	}
 	if code, b := do("POST", "/api/rig/goto", `{"shot":"`+shot+`"}`); code != 409 || !strings.Contains(b, "Press S") {

@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"math"
 	"slices"
+	"strings"
 
 	"keenarc/core/clock"
 	"keenarc/core/curve"
@@ -22,7 +23,8 @@ import (
 //	segment  Axis, Index, Kind   override one segment; no kind: as the axis
 //	room     Frame, Frames       move all keyframes after Frame later
 //	rate     Rate                choose the path's own rate
-//	factor   Factor              choose the clock the plan is checked on
+//	factor   Factor or Clock     choose the clock the plan is checked on, as a
+//	                             factor or as it is typed (see clock.Parse)
 //	run      RunUp, RunOut       frames to gather and lose speed in
 //	replace  Tracks              put whole tracks in place of the old ones
 type Edit struct {
@@ -37,6 +39,7 @@ type Edit struct {
 	Index  int                `json:"index,omitempty"`
 	Frames int                `json:"frames,omitempty"`
 	Factor *clock.Rate        `json:"factor,omitempty"`
+	Clock  string             `json:"clock,omitempty"`
 	Rate   *clock.Rate        `json:"rate,omitempty"`
 	RunUp  int                `json:"run_up,omitempty"`
 	RunOut int                `json:"run_out,omitempty"`
@@ -66,6 +69,9 @@ func (e Edit) Words() string {
 	case "room":
 		return fmt.Sprintf("%d frames of room after %s", e.Frames, num(e.Frame))
 	case "factor":
+		if e.Clock != "" {
+			return "clock " + e.Clock
+		}
 		if e.Factor != nil {
 			return fmt.Sprintf("clock × %.4g", e.Factor.Float())
 		}
@@ -102,10 +108,11 @@ func (p *Path) Apply(r *rig.Rig, e Edit) (*Path, error) {
 		}
 		q.room(e.Frame, float64(e.Frames))
 	case "factor":
-		if e.Factor == nil {
-			return nil, bad("factor", "it is missing", "give num and den")
+		f, err := p.factor(e)
+		if err != nil {
+			return nil, err
 		}
-		q.Factor = *e.Factor
+		q.Factor = f
 	case "rate":
 		if e.Rate == nil {
 			return nil, bad("rate", "it is missing", "give num and den")
@@ -131,6 +138,21 @@ func (p *Path) Apply(r *rig.Rig, e Edit) (*Path, error) {
 		return nil, err
 	}
 	return q, nil
+}
+
+func (p *Path) factor(e Edit) (clock.Rate, error) {
+	switch {
+	case e.Clock != "":
+		f, err := clock.Parse(e.Clock, p.Rate)
+		if err != nil {
+			wrong, want, _ := strings.Cut(err.Error(), "; ")
+			return f, bad("clock", wrong, want)
+		}
+		return f, nil
+	case e.Factor != nil:
+		return *e.Factor, nil
+	}
+	return clock.Rate{}, bad("factor", "it is missing", "give num and den, or a clock as it is typed")
 }
 
 func (p *Path) set(e Edit) error {

@@ -393,6 +393,7 @@ export interface components {
             axis?: string;
             /** Format: double */
             blend?: number;
+            clock?: string;
             ends?: string;
             factor?: components["schemas"]["Rate"];
             /** Format: double */
@@ -573,6 +574,8 @@ export interface components {
         PassView: {
             chosen: string;
             chosen_by_hand?: string;
+            /** @description the factor as it would be typed */
+            clock: string;
             /** Format: int64 */
             factor_den: number;
             /** Format: int64 */
@@ -589,6 +592,8 @@ export interface components {
             /** Format: double */
             seconds: number;
             takes: components["schemas"]["TakeView"][];
+            /** @description faster than the clock that the path was sealed on */
+            too_fast: boolean;
             /** @description verdict of the chosen take: stacks, off, cannot say, or empty */
             word: string;
             /** @description the axis that uses the largest share of a working limit; empty without keyframes */
@@ -734,7 +739,8 @@ export interface components {
             zones: components["schemas"]["Zone"][];
         };
         "Set-passRequest": {
-            factor: components["schemas"]["Rate"];
+            /** @description a factor, as 1, 0.5 or 1/3, or frames per second, as 8 fps */
+            clock: string;
             name: string;
             note: string;
             /** Format: uuid */
@@ -770,6 +776,8 @@ export interface components {
             braking?: components["schemas"]["Braking"];
             can_redo: boolean;
             can_undo: boolean;
+            /** @description the chosen clock's factor as it would be typed */
+            clock: string;
             code: string;
             /** @description there is no keyframe */
             empty: boolean;

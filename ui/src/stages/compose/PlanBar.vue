@@ -18,7 +18,7 @@ const segment = computed(() => {
   return i;
 });
 const segmentKind = computed(() => (segment.value < 0 ? "" : (track.value?.segments?.[String(segment.value)] ?? "")));
-const factor = computed(() => { const f = shot.view?.path.factor; return f ? +(f.num / f.den).toFixed(4) : 1; });
+const factor = computed(() => shot.view?.clock ?? "1");
 
 const set = (e: Edit, said: string): void => void shot.edit(e, said);
 function setKind(e: Event): void {
@@ -52,13 +52,9 @@ function setSegment(e: Event): void {
   set({ op: "segment", axis: shot.selected?.id, index: segment.value, kind: kind || undefined }, "Segment changed.");
 }
 function setFactor(e: Event): void {
-  const v = Number((e.target as HTMLInputElement).value);
-  if (!(v > 0)) {
-    shot.trouble = "Clock: give a factor above zero, as 1 or 0.5.";
-    return;
-  }
-  if (Math.abs(v - factor.value) < 1e-9) return;
-  set({ op: "factor", factor: { num: Math.round(v * 1000), den: 1000 } }, "Clock changed.");
+  const box = e.target as HTMLInputElement;
+  if (box.value.trim() === factor.value) return;
+  void shot.edit({ op: "factor", clock: box.value.trim() || "0" }, "Clock changed.").then(() => (box.value = factor.value));
 }
 function setFrame(e: Event): void {
   const box = e.target as HTMLInputElement;
@@ -84,7 +80,7 @@ async function pick(): Promise<void> {
     <label v-if="segment >= 0 && !track?.blend">this leg
       <select class="field" :value="segmentKind" @change="setSegment"><option value="">as the axis</option><option v-for="k in kinds" :key="k">{{ k }}</option></select></label>
     <label>rate <select class="field" data-test="rate" :value="rate" @change="setRate"><option v-for="r in rates" :key="r" :value="r">{{ rateName(r) }}</option></select></label>
-    <label>clock × <input class="field num" data-test="factor" inputmode="decimal" :value="factor" @change="setFactor" /></label>
+    <label>clock × <input class="field num" data-test="factor" :value="factor" title="a factor, as 1, 0.5 or 1/3, or frames per second, as 8 fps" @change="setFactor" @keydown.enter="($event.target as HTMLInputElement).blur()" /></label>
        <span v-if="shot.view.path.run_up || shot.view.path.run_out" class="quiet">run-up {{ shot.view.path.run_up }}, run-out {{ shot.view.path.run_out }} frames</span>
     <span class="gap" />
     <button class="btn slim" data-test="take-out" :disabled="!onKey" @click="nudge.remove(false)">take keyframe out</button>

@@ -11,7 +11,7 @@ const { width } = useElementSize(probe);
 const px = computed(() => shot.view?.threshold_px ?? 0.5);
 // What is shown of a pass: the take that rolls, else its chosen one, else the last.
 const newest = (p: PassView): TakeView | undefined => p.takes.find((t) => !t.ended) ?? p.takes.find((t) => t.id === p.chosen) ?? p.takes[p.takes.length - 1];
-const rate = (p: PassView): string => `${+p.fps.toFixed(2)} fps ×${+(p.factor_num / p.factor_den).toFixed(3)}`;
+const rate = (p: PassView): string => `${+p.fps.toFixed(2)} fps ×${p.clock}`;
 // The strip's full height is 1.5 × the threshold; the line is the threshold.
 const bars = (t: TakeView): { x: number; w: number; h: number; b: 0 | 1 | 2 | 3 }[] => {
   const n = Math.max(1, (shot.view?.last ?? 1) - (shot.view?.first ?? 0));
@@ -20,6 +20,7 @@ const bars = (t: TakeView): { x: number; w: number; h: number; b: 0 | 1 | 2 | 3 
 };
 function says(p: PassView): { text: string; tone: string } {
   const t = newest(p);
+  if (p.too_fast && (!t || t.ended)) return { text: "faster than the plan's clock", tone: "over" };
   if (!t) return { text: "—", tone: "quiet" };
   if (!t.ended) return { text: "rolling …", tone: "now" };
   const f = t.finding;
@@ -57,10 +58,13 @@ const takeTitle = (p: PassView, t: TakeView): string => {
   return p.chosen === t.id ? `${how}. The last whole take stands for the pass.` : `${how}. Press to choose it.`;
 };
 async function setFactor(p: PassView, e: Event): Promise<void> {
-  const v = Number((e.target as HTMLInputElement).value);
-  const r = await api.PUT("/api/passes/{id}", { params: { path: { id: p.id } }, body: { shot: shot.id, name: p.name, note: p.note, factor: { num: Math.max(1, Math.round(v * 1000)) || 1000, den: 1000 } } });
+  const box = e.target as HTMLInputElement;
+  const r = await api.PUT("/api/passes/{id}", { params: { path: { id: p.id } }, body: { shot: shot.id, name: p.name, note: p.note, clock: box.value } });
   if (r.data) shot.passes = r.data;
-  else shot.trouble = sentence(r.error);
+  else {
+    shot.trouble = sentence(r.error);
+    box.value = p.clock;
+  }
 }
 </script>
 
@@ -70,7 +74,7 @@ async function setFactor(p: PassView, e: Event): Promise<void> {
     <div ref="probe" class="probe" />
     <div v-for="p in shot.passes" :key="p.id" class="pass" :class="{ here: p.id === shot.pass }" :data-test="'pass-' + p.number">
       <button class="pick" :data-test="`pick-${p.number}`" :aria-pressed="p.id === shot.pass" @click="shot.choosePass(p.id)"><b>{{ p.number }} · {{ p.name }}</b><span class="quiet small">{{ p.note || "\u00a0" }}</span></button>
-      <label class="small clock">{{ rate(p) }}<input v-if="p.id === shot.pass" class="field" :value="+(p.factor_num / p.factor_den).toFixed(3)" inputmode="decimal" :aria-label="`Rate factor of pass ${p.number}`" @change="(e) => setFactor(p, e)" /></label>
+      <label class="small clock">{{ rate(p) }}<input v-if="p.id === shot.pass" class="field" :value="p.clock" data-test="pass-clock" title="a factor, as 1, 0.5 or 1/3, or frames per second, as 8 fps" :aria-label="`Rate factor of pass ${p.number}`" @change="(e) => setFactor(p, e)" /></label>
       <svg class="strip" :width="width" height="26" role="img" :aria-label="newest(p) ? `Deviation of take ${newest(p)?.number}` : 'Not rolled'">
         <path :d="`M0 9.5H${width}`" stroke="var(--quiet)" stroke-dasharray="1 3" /><path :d="`M0 25.5H${width}`" stroke="var(--rule)" :stroke-dasharray="newest(p) ? '' : '2 4'" />
         <template v-if="newest(p)"><rect v-for="(b, i) in bars(newest(p) as TakeView)" :key="i" :x="b.x" :y="25 - b.h" :width="b.w" :height="b.h" :fill="fills[b.b]" /></template>

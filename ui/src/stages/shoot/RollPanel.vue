@@ -11,8 +11,14 @@ const live = useLive();
 const hold = useHold();
 const ask = useAsk();
 const pass = computed(() => shot.passes.find((p) => p.id === shot.pass));
-const factor = computed(() => (pass.value ? pass.value.factor_num / pass.value.factor_den : 1));
 const sealed = computed(() => shot.view?.seal);
+// By the path's frames where no slide moves, so that it never reads as nothing.
+const stops = computed(() => {
+  const b = sealed.value?.braking;
+  if (!b) return "—";
+  const far = b.travel_m >= 0.005 ? `${b.travel_m.toFixed(2)} m` : `${Math.max(1, Math.ceil(b.frames))} frames of the path`;
+  return `${b.seconds} s, ${far}`;
+});
 const fastest = computed(() => {
   const p = pass.value;
   return p?.worst_axis ? `${shot.axes.find((x) => x.id === p.worst_axis)?.name} ${percent(p.worst_share)}` : "—";
@@ -46,10 +52,10 @@ function down(e: PointerEvent): void {
     <h2 id="roll-title" class="cap">{{ pass ? `Roll pass ${pass.number} · ${pass.name}` : "No pass chosen" }}</h2>
     <dl>
       <dt>path</dt><dd>{{ sealed ? `${sealed.version} · ${sealed.short}` : "not sealed" }}</dd>
-      <dt>clock</dt><dd>{{ +(pass?.fps ?? 0).toFixed(3) }} fps, ×{{ +factor.toFixed(3) }}</dd>
+      <dt>clock</dt><dd>{{ +(pass?.fps ?? 0).toFixed(3) }} fps, ×{{ pass?.clock ?? "1" }}</dd>
       <dt>runs for</dt><dd>{{ (pass?.seconds ?? 0).toFixed(2) }} s</dd>
       <dt>fastest axis</dt><dd>{{ fastest }}</dd>
-      <dt>stops within</dt><dd>{{ sealed ? `${sealed.braking.seconds} s, ${sealed.braking.travel_m.toFixed(2)} m` : "—" }}</dd>
+      <dt>stops within</dt><dd>{{ stops }}</dd>
     </dl>
     <button class="target" data-test="hold" :class="{ held: hold.held, ready, live: live.rolling }" :aria-disabled="!ready && !live.rolling"
       @keydown="keydown" @keyup="keyup" @pointerdown="down" @pointerup="hold.release" @pointercancel="hold.release" @lostpointercapture="hold.release" @blur="hold.release" @contextmenu.prevent>
