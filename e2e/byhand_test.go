@@ -245,3 +245,20 @@ func TestClocksAreTyped(t *testing.T) {
 	p.wait("a sentence", `document.querySelector('[role="alert"]')?.textContent.includes('"x" is not a clock')`)
 	p.wait("the factor again", `document.querySelector('[data-test="factor"]').value === '1.5'`)
 }
+
+// Steps are drawn and come first, each with a remedy.
+func TestJumpsAreDrawnAndComeFirst(t *testing.T) {
+	a := start(t)
+	p := a.open("/shot/" + a.shot + "/compose")
+	p.wait("the score", `document.querySelector('[data-test="staff-track"]')`)
+	p.focusStaff("track")
+	p.must(chromedp.Evaluate[chromedp.Void](`(() => { const s = document.querySelector('[data-test="kind"]'); s.value = 'hold'; s.dispatchEvent(new Event('change', { bubbles: true })); })()`))
+	p.wait("the steps", `document.querySelectorAll('[data-test="staff-track"] [data-jump="0"]').length === 3 && document.querySelector('[data-test="staff-track"]').textContent.includes('jumps 400 mm')`)
+	p.wait("the sentence", `document.querySelector('[data-test="sentence"]').textContent.includes('Track jumps 400 mm at 0070.')`)
+	if dir := os.Getenv("KEENARC_LOOK"); dir != "" {
+		p.must(chromedp.Sleep(600e6))
+		p.shot(filepath.Join(dir, "jumps.png"))
+	}
+	p.click("remedy-join")
+	p.wait("no steps", `!document.querySelector('[data-jump]') && document.querySelector('[data-test="sentence"]').textContent.includes('within its limits')`)
+}

@@ -61,7 +61,7 @@ type AxisReport struct {
 type Report struct {
 	FPS        float64      `json:"fps"`
 	Axes       []AxisReport `json:"axes"`
-	Violations []Violation  `json:"violations"` // worst first
+	Violations []Violation  `json:"violations"` // past a soft limit first, then worst first
 }
 
 // OK reports whether nothing is over a limit.
@@ -105,7 +105,13 @@ func Check(m *path.Motion, r *rig.Rig, fps float64, which func(*rig.Axis) rig.Li
 			rep.rangeViolation(c, a, s)
 		}
 	}
-	sort.SliceStable(rep.Violations, func(i, j int) bool { return rep.Violations[i].Share > rep.Violations[j].Share })
+	sort.SliceStable(rep.Violations, func(i, j int) bool {
+		a, b := rep.Violations[i], rep.Violations[j]
+		if (a.Quantity == Range) != (b.Quantity == Range) {
+			return a.Quantity == Range
+		}
+		return a.Share > b.Share
+	})
 	return rep
 }
 

@@ -12,7 +12,7 @@ import (
 
 // Remedy is an edit that has been computed, tried and re-checked.
 type Remedy struct {
-	Kind string    `json:"kind"` // room, slow, between, run-up, run-out
+	Kind string    `json:"kind"` // room, slow, between, run-up, join, blend
 	Text string    `json:"text"`
 	Edit path.Edit `json:"edit"`
 	// Clears reports whether nothing at all is over a limit afterwards; when it
@@ -23,7 +23,7 @@ type Remedy struct {
 // Analysis is all that a screen needs to know about a plan on its clock.
 type Analysis struct {
 	Report    *Report  `json:"report"`
-	Sentences []string `json:"sentences"` // one for each violation, then for each blocking jump
+	Sentences []string `json:"sentences"` // one for each violation and blocking jump, what is hard first
 	Remedies  []Remedy `json:"remedies"`  // for the first sentence
 }
 
@@ -35,23 +35,39 @@ func Analyse(p *path.Path, r *rig.Rig) (*path.Motion, *Analysis, error) {
 	}
 	fps := p.Clock().FPS()
 	a := &Analysis{Report: Check(m, r, fps, Working), Sentences: []string{}, Remedies: []Remedy{}}
-	for _, v := range a.Report.Violations {
-		a.Sentences = append(a.Sentences, Sentence(r, v, fps))
+	a.say(p, r, m, fps)
+	return m, a, nil
+}
+
+// say writes the sentences, what is hard first: steps of the value, what is past
+// a soft limit, steps of the speed, then what is too fast; and the remedies of
+// the first one.
+func (a *Analysis) say(p *path.Path, r *rig.Rig, m *path.Motion, fps float64) {
+	add := func(text string, remedies func() []Remedy) {
+		if a.Sentences = append(a.Sentences, text); len(a.Sentences) == 1 {
+			a.Remedies = append(a.Remedies, remedies()...)
+		}
 	}
-	for i, ax := range a.Report.Axes {
-		for _, j := range ax.Jumps {
-			if j.Order < 2 {
-				a.Sentences = append(a.Sentences, jumpSentence(&r.Axes[i], j, fps))
+	jumps := func(order int) {
+		for i, ax := range a.Report.Axes {
+			for _, j := range ax.Jumps {
+				if j.Order == order {
+					add(jumpSentence(&r.Axes[i], j, fps), func() []Remedy { return forJump(p, r, m, r.Axes[i].ID, j) })
+				}
 			}
 		}
 	}
-	switch {
-	case !a.Report.OK():
-		a.Remedies = forViolation(p, r, m, a.Report)
-	case len(a.Sentences) > 0:
-		a.Remedies = append(a.Remedies, forJump(p, r, m)...)
+	violations := func(ranges bool) {
+		for _, v := range a.Report.Violations {
+			if (v.Quantity == Range) == ranges {
+				add(Sentence(r, v, fps), func() []Remedy { return forViolation(p, r, m, a.Report, v) })
+			}
+		}
 	}
-	return m, a, nil
+	jumps(0)
+	violations(true)
+	jumps(1)
+	violations(false)
 }
 
 func jumpSentence(a *rig.Axis, j curve.Jump, fps float64) string {
@@ -61,9 +77,8 @@ func jumpSentence(a *rig.Axis, j curve.Jump, fps float64) string {
 	return fmt.Sprintf("%s changes speed by %.4g %s/s in no time at %s.", a.Name, j.By*fps, symbol(a.Unit), Frame4(j.At))
 }
 
-func forViolation(p *path.Path, r *rig.Rig, m *path.Motion, rep *Report) []Remedy {
+func forViolation(p *path.Path, r *rig.Rig, m *path.Motion, rep *Report, worst Violation) []Remedy {
 	out := []Remedy{}
-	worst := rep.Violations[0]
 	if worst.Quantity == Range {
 		e := path.Edit{Op: "kind", Axis: worst.Axis, Kind: curve.Monotone}
 		if _, after, ok := try(p, r, e); ok && !hasRange(after, worst.Axis) {
@@ -109,28 +124,28 @@ const mostRoom = 5000
 // the worst frame must move later so that the stretch touched by the violation
 // (all whole segments it reaches into) is free of violations on every axis.
 func giveRoom(p *path.Path, r *rig.Rig, v Violation) (Remedy, bool) {
-	frames := p.Frames()
-	at := segmentOf(frames, v.At)
+	keys := p.Frames()
+	at := segmentOf(keys, v.At)
 	if at < 0 {
 		return Remedy{}, false
 	}
-	from, to := frames[at], frames[at+1]
-	for i := 0; i+1 < len(frames); i++ {
-		if frames[i+1] > v.From && frames[i] < v.To {
-			from, to = min(from, frames[i]), max(to, frames[i+1])
+	from, to := keys[at], keys[at+1]
+	for i := 0; i+1 < len(keys); i++ {
+		if keys[i+1] > v.From && keys[i] < v.To {
+			from, to = min(from, keys[i]), max(to, keys[i+1])
 		}
 	}
 	for n := 1; n <= mostRoom; n = nextRoom(n) {
-		e := path.Edit{Op: "room", Frame: frames[at], Frames: n}
+		e := path.Edit{Op: "room", Frame: keys[at], Frames: n}
 		_, rep, ok := try(p, r, e)
 		if !ok {
 			return Remedy{}, false
 		}
 		if !Touches(rep, from, to+float64(n)) {
-			n = leastRoom(p, r, frames[at], from, to, n)
+			n = leastRoom(p, r, keys[at], from, to, n)
 			e.Frames = n
 			_, rep, _ = try(p, r, e)
-			return Remedy{"room", fmt.Sprintf("Give it room: %d frames before %s", n, Frame4(frames[at+1])), e, rep.OK()}, true
+			return Remedy{"room", fmt.Sprintf("Give it room: %d %s before %s", n, frames(n), Frame4(keys[at+1])), e, rep.OK()}, true
 		}
 	}
 	return Remedy{}, false
@@ -206,8 +221,84 @@ func paceOK(rep *Report) bool {
 	return true
 }
 
-// forJump offers the least run-up and run-out that cure speed at the ends.
-func forJump(p *path.Path, r *rig.Rig, m *path.Motion) []Remedy {
+// forJump offers what cures one step: where the value steps, a curve that moves
+// between the keyframes; where the speed steps at the ends of the run, run-up and
+// run-out; at a corner of straight lines, blends, or a curve.
+func forJump(p *path.Path, r *rig.Rig, m *path.Motion, axis string, j curve.Jump) []Remedy {
+	var out []Remedy
+	name := r.Axes[r.Index(axis)].Name
+	t := p.Track(axis)
+	if j.Order == 1 && t.Kind == curve.Linear && len(t.Segments) == 0 {
+		for n := 1; n <= 1000; n = nextRoom(n) {
+			e := path.Edit{Op: "kind", Axis: axis, Kind: curve.Linear, Blend: float64(n)}
+			if _, after, ok := try(p, r, e); ok && !blocked(after, axis) && !over(after, axis) {
+				out = append(out, Remedy{"blend", fmt.Sprintf("Round %s's corners over %d %s", name, n, frames(n)), e, clears(after)})
+				break
+			}
+		}
+	}
+	if j.Order == 1 && (j.At == float64(m.Start()) || j.At == float64(m.End())) {
+		if up := runUp(p, r, m); up != nil {
+			return append(out, up...)
+		}
+	}
+	for _, e := range []path.Edit{{Op: "segment", Axis: axis, Index: legOf(t, j.At)}, {Op: "kind", Axis: axis, Kind: curve.Smooth}} {
+		if e.Op == "segment" && t.Segments[e.Index] == "" {
+			continue
+		}
+		if _, after, ok := try(p, r, e); ok && !blocked(after, axis) {
+			return append(out, Remedy{"join", fmt.Sprintf("Let %s move smoothly between its keyframes", name), e, clears(after)})
+		}
+	}
+	return out
+}
+
+// legOf is the leg that ends at a frame, or the first.
+func legOf(t *path.Track, at float64) int {
+	for i := len(t.Keys) - 1; i > 0; i-- {
+		if t.Keys[i].Frame <= at {
+			return i - 1
+		}
+	}
+	return 0
+}
+
+func frames(n int) string {
+	if n == 1 {
+		return "frame"
+	}
+	return "frames"
+}
+
+// blocked reports whether a step in position or speed is left on an axis, over
+// whether a limit of it is exceeded, clears whether nothing at all is left.
+func blocked(rep *Report, axis string) bool {
+	for _, a := range rep.Axes {
+		for _, j := range a.Jumps {
+			if a.Axis == axis && j.Order < 2 {
+				return true
+			}
+		}
+	}
+	return false
+}
+
+func over(rep *Report, axis string) bool {
+	for _, v := range rep.Violations {
+		if v.Axis == axis {
+			return true
+		}
+	}
+	return false
+}
+
+func clears(rep *Report) bool {
+	_, _, free := rep.Sealable()
+	return free && rep.OK()
+}
+
+// runUp offers the least run-up and run-out that cure speed at the ends.
+func runUp(p *path.Path, r *rig.Rig, m *path.Motion) []Remedy {
 	needs := func(m *path.Motion, at int) bool {
 		for _, js := range m.Jumps {
 			for _, j := range js {

@@ -344,7 +344,7 @@ func TestNumbersInSentences(t *testing.T) {
 		p, _ = p.Apply(r, path.Edit{Op: "kind", Axis: "track", Kind: curve.Hold})
 		return p
 	}(), r)
-	if len(a.Sentences) != 2 || a.Sentences[0] != "Track jumps 220 mm at 0050." || a.Sentences[1] != "Track jumps -230 mm at 0100." || len(a.Remedies) != 0 {
+	if len(a.Sentences) != 2 || a.Sentences[0] != "Track jumps 220 mm at 0050." || a.Sentences[1] != "Track jumps -230 mm at 0100." || len(a.Remedies) != 1 || a.Remedies[0].Kind != "join" {
 		t.Errorf("%q, remedies %v", a.Sentences, a.Remedies)
 	}
 	if axis, j, ok := a.Report.Sealable(); ok || axis != "track" || j.At != 50 || j.By != 220 {
@@ -365,6 +365,105 @@ func TestNumbersInSentences(t *testing.T) {
 	m, _ := path.Compile(line(t, r, "track", 0, 100, 50, 320), r)
 	if x := Check(m, r, 24, Rated).Axes[0]; x.Speed.Limit != 500 || x.Acceleration.Limit != 900 {
 		t.Errorf("rated limits are %g and %g", x.Speed.Limit, x.Acceleration.Limit)
+	}
+}
+
+// What is hard comes first: steps of the value, then what is past a soft limit,
+// then corners, then what is too fast; each with a remedy of its own that does
+// what it says.
+func TestWhatIsHardComesFirst(t *testing.T) {
+	r := rig.Plank()
+	build := func(edits ...path.Edit) (*path.Path, *Analysis) {
+		p := line(t, r, "track", 0, 1000, 100, 1478, 200, 1478, 230, 900)
+		for _, e := range edits {
+			q, err := p.Apply(r, e)
+			if err != nil {
+				t.Fatal(err)
+			}
+			p = q
+		}
+		_, a, err := Analyse(p, r)
+		if err != nil {
+			t.Fatal(err)
+		}
+		return p, a
+	}
+	pan := func(f, v float64) path.Edit {
+		return path.Edit{Op: "set", Frame: f, Values: map[string]float64{"pan": v}}
+	}
+	kind := func(k curve.Kind) path.Edit { return path.Edit{Op: "kind", Axis: "pan", Kind: k} }
+	sorts := func(a *Analysis) string {
+		s := ""
+		for _, x := range a.Sentences {
+			switch {
+			case strings.Contains(x, " jumps "):
+				s += "J"
+			case strings.Contains(x, "soft limit"):
+				s += "R"
+			case strings.Contains(x, "in no time"):
+				s += "C"
+			default:
+				s += "F"
+			}
+		}
+		return s
+	}
+	for name, c := range map[string]struct {
+		edits        []path.Edit
+		want, remedy string
+	}{
+		"fast and past a limit": {nil, "RFFFF", "between"},
+		"hold":                  {[]path.Edit{pan(0, 0), pan(60, 5), pan(120, 9), kind(curve.Hold)}, "JJRFFFF", "join"},
+		"corners":               {[]path.Edit{pan(0, 0), pan(60, 5), pan(120, 9), kind(curve.Linear)}, "RCCCFFFF", "between"},
+	} {
+		p, a := build(c.edits...)
+		if got := sorts(a); got != c.want || len(a.Remedies) == 0 || a.Remedies[0].Kind != c.remedy {
+			t.Errorf("%s: %q are %s, want %s; remedies %+v", name, a.Sentences, got, c.want, a.Remedies)
+			continue
+		}
+		for _, rem := range a.Remedies { // the first sentence is gone afterwards
+			q, err := p.Apply(r, rem.Edit)
+			if err != nil {
+				t.Fatal(err)
+			}
+			_, b, _ := Analyse(q, r)
+			for _, s := range b.Sentences {
+				if s == a.Sentences[0] {
+					t.Errorf("%s: %q leaves %q", name, rem.Text, s)
+				}
+			}
+			if rem.Clears != (len(b.Sentences) == 0) {
+				t.Errorf("%s: %q says it clears: %v; left %q", name, rem.Text, rem.Clears, b.Sentences)
+			}
+		}
+	}
+	// A corner of straight lines is rounded by the least of the lengths tried, and one
+	// leg that holds is let go alone.
+	p := line(t, r, "pan", 0, 0, 60, 5, 120, 9)
+	p, _ = p.Apply(r, kind(curve.Linear))
+	_, a, _ := Analyse(p, r)
+	if len(a.Remedies) != 2 || a.Remedies[0].Kind != "blend" || !a.Remedies[0].Clears || a.Remedies[1].Kind != "run-up" {
+		t.Fatalf("%q, %+v", a.Sentences, a.Remedies)
+	}
+	n := int(a.Remedies[0].Edit.Blend)
+	if want := fmt.Sprintf("Round Pan's corners over %d %s", n, frames(n)); a.Remedies[0].Text != want {
+		t.Errorf("%q, want %q", a.Remedies[0].Text, want)
+	}
+	for less := 1; less < n; less = nextRoom(less) {
+		e := a.Remedies[0].Edit
+		e.Blend = float64(less)
+		if _, rep, ok := try(p, r, e); ok && clears(rep) {
+			t.Errorf("%d frames of blend do, too", less)
+		}
+	}
+	p, _ = p.Apply(r, kind(curve.Smooth))
+	p, _ = p.Apply(r, path.Edit{Op: "segment", Axis: "pan", Index: 1, Kind: curve.Hold})
+	_, a, _ = Analyse(p, r)
+	if len(a.Remedies) == 0 || a.Remedies[0].Edit.Op != "segment" || a.Remedies[0].Edit.Index != 1 || a.Remedies[0].Edit.Kind != "" || !a.Remedies[0].Clears {
+		t.Errorf("%q, %+v", a.Sentences, a.Remedies)
+	}
+	if got := [3]string{frames(0), frames(1), frames(2)}; got != [3]string{"frames", "frame", "frames"} {
+		t.Errorf("%v", got)
 	}
 }
 

@@ -48,9 +48,11 @@ const allKeys = computed(() => [...new Set(props.shot.path.tracks.flatMap((t) =>
 const report = computed(() => new Map(props.shot.analysis.report.axes.map((r) => [r.axis, r])));
 function peak(a: Axis): string {
   const r = report.value.get(a.id);
+  if (r?.jumps.some((j) => j.order === 0)) return "jumps";
+  if (r?.jumps.some((j) => j.order === 1)) return "corners";
   return r ? `peak ${percent(r.share)}` : "rests";
 }
-const isOver = (a: Axis): boolean => props.shot.analysis.report.violations.some((v) => v.axis === a.id);
+const isOver = (a: Axis): boolean => props.shot.analysis.report.violations.some((v) => v.axis === a.id) || ["jumps", "corners"].includes(peak(a));
 
 // Scrubbing on the ruler, and dragging a mark that moves all axes' keyframes.
 const dragged = ref<{ from: number; to: number } | null>(null);

@@ -85,6 +85,13 @@ const posts = computed(() => (track.value?.keys ?? []).map((k, i, all) => {
   return { f: k.frame, v: d?.value ?? k.value, raw: k.value, px, label: !next || x(next.frame) - px > 40 || d !== null, atEnd, moved: d && d.frame !== k.frame ? d.frame : null };
 }));
 
+// Steps of the value or the speed: no ribbon can show them, so they stand as bars.
+const jumps = computed(() => (props.shot.analysis.report.axes.find((r) => r.axis === props.axis.id)?.jumps ?? []).filter((j) => j.order < 2).map((j) => {
+  const px = x(j.at);
+  const by = j.order === 0 ? `jumps ${+j.by.toFixed(2)}${props.axis.unit === "mm" ? " mm" : "°"}` : "corner";
+  return { key: `${j.order} ${j.at}`, px, order: j.order, by, atEnd: px > props.width - props.right - 60 };
+}));
+
 // Framings that were tried and are not stored.
 const tryouts = computed(() => props.tried.flatMap((t) => {
   const v = t.values[props.axis.id];
@@ -122,6 +129,11 @@ function key(e: KeyboardEvent): void {
       <path :d="curve" fill="none" stroke="var(--ink)" stroke-width="2" />
       <text :x="left + 4" :y="y + 13" class="lab">{{ said(range[1]) }}</text><text :x="left + 4" :y="y + h - 5" class="lab">{{ said(range[0]) }}</text>
     </template>
+    <g v-for="j in jumps" :key="'j' + j.key" class="jump" :data-jump="j.order" pointer-events="none">
+      <path :d="`M${j.px - (j.order ? 3 : 5)} ${y + (j.order ? h * 0.3 : 2)}h${j.order ? 6 : 10}v${j.order ? h * 0.4 : h - 4}h${j.order ? -6 : -10}Z`" fill="var(--h3)" stroke="var(--ink)" stroke-width=".9" />
+      <path :d="`M${j.px - (j.order ? 3 : 5)} ${y + (j.order ? h * 0.3 : 2)}h${j.order ? 6 : 10}v${j.order ? h * 0.4 : h - 4}h${j.order ? -6 : -10}Z`" fill="url(#scorehatch)" />
+      <text v-if="h > 24 && j.order === 0" :x="j.px + (j.atEnd ? -9 : 9)" :y="y + h - 5" :text-anchor="j.atEnd ? 'end' : 'start'" class="val halo over">{{ j.by }}</text>
+    </g>
     <g v-for="q in tryouts" :key="'t' + q.f" class="tried" :data-tried="q.f" pointer-events="none">
       <title>{{ axis.name }} tried at {{ four(q.f) }}, not stored</title>
       <path :d="`M${q.px} ${y + 3}V${y + h - 3}`" stroke="var(--now)" stroke-width="1.6" stroke-dasharray="3 3" />
@@ -147,6 +159,7 @@ html .lab.over { fill: var(--over); }
 html.paper .lab.over { fill: var(--over); }
 .val { font-size: 11px; }
 .now { fill: var(--now); }
+.val.over { fill: var(--over); }
 .halo { paint-order: stroke; stroke: var(--sheet); stroke-width: 3px; }
 .selected .halo { stroke: var(--wash); }
 .post { cursor: grab; }

@@ -78,7 +78,7 @@ header, footer { display: flex; justify-content: space-between; align-items: cen
 footer { padding-top: 7px; font-size: 12px; color: var(--quiet); }
 html.paper footer, html.paper header .quiet { color: #4d5a67; }
 .nocap { text-transform: none; font-family: var(--text); letter-spacing: 0; font-weight: 400; }
-.axis { display: grid; grid-template-columns: 66px 22px 72px 24px 22px 1fr 40px; align-items: center; height: 25px; border-bottom: 1px solid var(--hair); gap: 2px; padding: 0 4px; }
+.axis { display: grid; grid-template-columns: 66px 22px 72px 30px 22px 1fr 40px; align-items: center; height: 25px; border-bottom: 1px solid var(--hair); gap: 2px; padding: 0 4px; }
 .sel { background: var(--wash); }
 .sel .name { font-weight: 700; }
 .name i { color: var(--now); font-style: normal; font-size: 9px; margin-left: 4px; }
