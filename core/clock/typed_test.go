@@ -33,3 +33,23 @@ func TestTypedClocks(t *testing.T) {
 		}
 	}
 }
+
+// FuzzParse: whatever is typed is refused in a sentence or is a rate that comes
+// back the same from how it is written.
+func FuzzParse(f *testing.F) {
+	for _, s := range []string{"1/3", "8 fps", "0,5", "×2", "abc", "1/0", "1.5/2.25 fps"} {
+		f.Add(s)
+	}
+	f.Fuzz(func(t *testing.T, s string) {
+		r, err := Parse(s, Rate{24000, 1001})
+		if err != nil {
+			return
+		}
+		if r.Check("") != nil {
+			t.Fatalf("%q is %v", s, r)
+		}
+		if back, err := Parse(r.String(), Rate{24, 1}); err != nil || back != r {
+			t.Fatalf("%q is %v, written %s, comes back as %v, %v", s, r, r, back, err)
+		}
+	})
+}
