@@ -262,3 +262,21 @@ func TestJumpsAreDrawnAndComeFirst(t *testing.T) {
 	p.click("remedy-join")
 	p.wait("no steps", `!document.querySelector('[data-jump]') && document.querySelector('[data-test="sentence"]').textContent.includes('within its limits')`)
 }
+
+// A distance beyond the focus scale is refused with the scale's ends; Enter in the
+// frame's field leaves it, so that K stores and is not typed.
+func TestTypedValues(t *testing.T) {
+	a := start(t)
+	p := a.open("/shot/" + a.shot + "/compose")
+	p.wait("the pose", `document.querySelector('[data-test="value-focus"]')`)
+	was := eval[string](p, `document.querySelector('[data-test="value-focus"]').value`)
+	for _, d := range []string{"0.3", "1e9", "0"} {
+		p.enter("value-focus", d)
+		p.wait("the scale's ends", `document.querySelector('[role="alert"]')?.textContent.includes('outside the focus scale; give 0.45 to 20 m')`)
+		p.wait("the old distance", `document.querySelector('[data-test="value-focus"]').value === '`+was+`'`)
+	}
+	p.must(chromedp.Focus(chromedp.CSS(test("frame"))))
+	p.must(chromedp.Evaluate[chromedp.Void](`document.querySelector('[data-test="frame"]').select()`))
+	p.key("6", "0", "\r", "k")
+	p.wait("a keyframe at 60", `document.querySelector('[data-test="staff-pan"] .post[data-key="60"]')`)
+}

@@ -78,7 +78,8 @@ func TestMistakesNameTheirPlace(t *testing.T) {
 		"cells":         {"frame,track_mm\n0,100,3\n", 2, "", "3 cells"},
 		"quote":         {"frame,track_mm\n0,\"1\"00\n", 2, "5", "quotation"},
 		"no keyframe":   {"frame,track_mm\n", 0, "", "no keyframe"},
-		"zero distance": {"frame,focus_m\n0,0\n", 2, "focus_m", "not a distance"},
+		"zero distance": {"frame,focus_m\n0,0\n", 2, "focus_m", "outside the focus scale"},
+		"beyond":        {"frame,focus_m\n0,300\n", 2, "focus_m", "outside the focus scale"},
 	} {
 		_, err := ReadKeys(strings.NewReader(c.text), r, scale(t))
 		var pe *PlaceError

@@ -221,10 +221,12 @@ func key(cell string, line int, head string, frame float64, col column, a *rig.A
 		return path.Key{}, err
 	}
 	if col.scale != nil {
-		if !(v > 0) {
-			return path.Key{}, &PlaceError{line, head, fmt.Sprintf("%g m is not a distance", v), "give metres above zero"}
+		ring, err := col.scale.RingFor(v)
+		if err != nil {
+			wrong, want, _ := strings.Cut(err.Error(), "; ")
+			return path.Key{}, &PlaceError{line, head, wrong, want}
 		}
-		v = col.scale.Ring(v)
+		v = ring
 	}
 	k := path.Key{Frame: frame, Value: v}
 	var pe *path.Error

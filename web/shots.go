@@ -186,7 +186,7 @@ func (s *Server) pose(ctx context.Context, in *struct {
 	ID   string `path:"id" format:"uuid"`
 	Body struct {
 		Values map[string]float64 `json:"values"`
-		FocusM float64            `json:"focus_m,omitempty" doc:"instead of the ring's position: the distance to focus at"`
+		FocusM *float64           `json:"focus_m,omitempty" doc:"instead of the ring's position: the distance to focus at"`
 	}
 }) (*body[*PosedView], error) {
 	sh, err := s.store.Shot(ctx, in.ID)
@@ -201,8 +201,10 @@ func (s *Server) pose(ctx context.Context, in *struct {
 	q := make([]float64, len(sh.Rig.Axes))
 	for i, a := range sh.Rig.Axes {
 		q[i] = in.Body.Values[a.ID]
-		if a.ID == "focus" && in.Body.FocusM > 0 {
-			q[i] = scale.Ring(in.Body.FocusM)
+		if a.ID == "focus" && in.Body.FocusM != nil {
+			if q[i], err = scale.RingFor(*in.Body.FocusM); err != nil {
+				return nil, huma.Error422UnprocessableEntity("Focus: "+err.Error()+".", &huma.ErrorDetail{Location: "focus_m"})
+			}
 		}
 		if err := path.CheckKey(&sh.Rig.Axes[i], path.Key{Value: q[i]}); err != nil {
 			return nil, s.fail(err)

@@ -65,6 +65,23 @@ func NewScale(marks []Mark) (*Scale, error) {
 // Distance is the sharp distance in metres at a ring position, held at the end marks.
 func (s *Scale) Distance(ringDeg float64) float64 { return 1 / s.c.At(ringDeg).P }
 
+// Reach is the nearest and the farthest distance on the scale, in metres.
+func (s *Scale) Reach() (near, far float64) {
+	a, b := s.Distance(s.c.First()), s.Distance(s.c.Last())
+	return min(a, b), max(a, b)
+}
+
+// RingFor is Ring for a distance that somebody asks for: one beyond the scale's
+// ends is refused and not held there.
+func (s *Scale) RingFor(distanceM float64) (float64, error) {
+	near, far := s.Reach()
+	const slack = 1e-9 // a mark's own distance, there and back
+	if !(distanceM >= near*(1-slack) && distanceM <= far*(1+slack)) {
+		return 0, fmt.Errorf("%g m is outside the focus scale; give %.4g to %.4g m", distanceM, near, far)
+	}
+	return s.Ring(distanceM), nil
+}
+
 // Ring is the ring position at which a distance is sharp, held at the end marks.
 func (s *Scale) Ring(distanceM float64) float64 {
 	v := 1 / distanceM

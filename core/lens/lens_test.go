@@ -38,6 +38,29 @@ func TestScaleIsItsOwnInverse(t *testing.T) {
 	}
 }
 
+// What somebody asks for beyond the scale's ends is refused with the ends.
+func TestRingFor(t *testing.T) {
+	for _, marks := range [][]Mark{Demo().Marks, {{0, 20}, {100, 2}, {200, 0.45}}} {
+		s, err := NewScale(marks)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if near, far := s.Reach(); math.Abs(near-0.45) > 1e-9 || math.Abs(far-20) > 1e-9 {
+			t.Errorf("reaches from %g to %g m", near, far)
+		}
+		for _, d := range []float64{0.45, 1.1, 20} {
+			if ring, err := s.RingFor(d); err != nil || math.Abs(s.Distance(ring)-d) > 1e-9*d {
+				t.Errorf("%g m: %g°, %v", d, ring, err)
+			}
+		}
+		for _, d := range []float64{0.3, 0.449, 20.01, 1e9, 0, -1, math.NaN(), math.Inf(1)} {
+			if _, err := s.RingFor(d); err == nil || !strings.Contains(err.Error(), "give 0.45 to 20 m") {
+				t.Errorf("%g m: %v", d, err)
+			}
+		}
+	}
+}
+
 // A narrow scale is held at the nearer of its ends, and what is wrong with a mark
 // is said of that mark.
 func TestScaleEndsAndMistakes(t *testing.T) {
