@@ -7,7 +7,7 @@ import { usePrefs } from "./prefs";
 const farthest = 100000;
 
 interface Taken { shot: ShotView; said: string; others: Track[] }
-interface Offer { text: string; label: string; said: string; edit: Edit }
+interface Offer { text: string; label: string; accept: () => Promise<unknown> }
 
 // The open shot: its plan as the server knows it, the playhead, the selected
 // axis, and nudges that are not stored yet.
@@ -135,8 +135,29 @@ export const useShot = defineStore("shot", () => {
     return next;
   }
 
-  const edit = (e: Edit, done = ""): Promise<boolean> =>
-    line((v) => api.POST("/api/shots/{id}/edits", { params: { path: { id: v.id } }, body: { revision: v.revision, edit: e } }), done);
+  const edit = async (e: Edit, done = ""): Promise<boolean> => {
+    const ok = await line((v) => api.POST("/api/shots/{id}/edits", { params: { path: { id: v.id } }, body: { revision: v.revision, edit: e } }), done);
+    if (ok && e.op === "factor") await offerSlower();
+    return ok;
+  };
+
+  // A plan that was slowed leaves its passes faster than it: they can follow.
+  async function offerSlower(): Promise<void> {
+    await reloadPasses();
+    const fast = passes.value.filter((p) => p.too_fast);
+    const clock = view.value?.clock;
+    if (fast.length === 0 || !clock) return;
+    const names = fast.map((p) => p.number).join(", ");
+    offer.value = { text: `${fast.length === 1 ? `Pass ${names} is` : `Passes ${names} are`} faster than the plan now.`, label: `slow ${fast.length === 1 ? "it" : "them"} too`, accept: async () => {
+      for (const p of fast) {
+        const r = await api.PUT("/api/passes/{id}", { params: { path: { id: p.id } }, body: { shot: id.value, name: p.name, note: p.note, clock } });
+        if (r.data) passes.value = r.data;
+        else trouble.value = sentence(r.error);
+      }
+      offer.value = null;
+      said.value = "The passes are slowed, too.";
+    } };
+  }
   // A framing that was only tried is taken back before anything that is stored.
   const undo = async (): Promise<boolean> => {
     const t = tried.value[tried.value.length - 1];
@@ -168,7 +189,7 @@ export const useShot = defineStore("shot", () => {
     const t = answer as Taken | null;
     if (ok && t) {
       said.value = t.said;
-      if (t.others.length > 0) offer.value = { text: t.said, label: "the others out too", said: "The others are out, too.", edit: { op: "replace", tracks: t.others } };
+      if (t.others.length > 0) offer.value = { text: t.said, label: "the others out too", accept: () => edit({ op: "replace", tracks: t.others }, "The others are out, too.") };
     }
     return ok;
   }

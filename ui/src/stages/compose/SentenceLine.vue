@@ -8,10 +8,6 @@ const a = computed(() => shot.view?.analysis);
 async function press(r: Remedy): Promise<void> {
   await shot.edit(r.edit, `${r.text}: done.`);
 }
-async function accept(): Promise<void> {
-  const o = shot.offer;
-  if (o) await shot.edit(o.edit, o.said);
-}
 const calm = computed(() => {
   const v = shot.view;
   if (!v || v.empty) return "Nothing to check yet.";
@@ -25,7 +21,7 @@ const calm = computed(() => {
   <div class="sentence" data-test="sentence" role="status" aria-live="polite">
     <template v-if="shot.offer">
       <span class="say">{{ shot.offer.text }}</span>
-      <button class="link" data-test="offer" @click="accept">{{ shot.offer.label }}</button>
+      <button class="link" data-test="offer" @click="shot.offer.accept()">{{ shot.offer.label }}</button>
       <button class="link" data-test="offer-no" @click="shot.offer = null">leave them</button>
     </template>
     <template v-else-if="a && a.sentences.length">
