@@ -39,7 +39,7 @@ const words = computed(() => {
         <div class="quiet small line">
           <template v-if="shot.view.seal && shot.view.sealed_as_is">path {{ shot.view.seal.version }} sealed {{ shot.view.seal.short }}</template>
           <template v-else>{{ shot.view.rig.name }} · draft {{ shot.view.revision }}, not sealed</template>
-          · {{ +shot.view.fps.toFixed(2) }} fps · {{ length }} frames
+          · {{ +shot.view.fps.toFixed(2) }} fps · {{ length }} {{ length === 1 ? "frame" : "frames" }}
         </div>
         <div class="quiet small line" role="status" aria-live="polite">{{ shot.saving ? "saving …" : shot.said || "everything saved" }}</div>
       </div>

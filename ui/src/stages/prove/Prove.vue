@@ -24,7 +24,7 @@ const findings = computed<Finding[]>(() => {
   if (!out.some((f) => f.kind === "stop")) {
     for (const a of [...rep.axes].sort((p, q) => q.share - p.share)) out.push({ text: `${name(a.axis)} uses at most ${Math.ceil(a.share * 100)}% of its limits${a.share > 0 ? `, at ${four(Math.round(a.share_at))}` : ""}.`, frame: a.share > 0 ? a.share_at : null, remedies: [], kind: "fine" });
     const b = v.braking;
-    if (b) out.push({ text: `Let go anywhere, the rig stops on its path within ${b.seconds} s, ${b.frames.toFixed(1)} frames and ${b.travel_m.toFixed(2)} m, using at most ${Math.ceil(b.worst_share * 100)}% of a rated limit (${name(b.worst_axis)} at ${four(b.worst_frame)}).`, frame: b.worst_frame, remedies: [], kind: "fine" });
+    if (b) out.push({ text: `Let go anywhere, the rig stops on its path within ${b.seconds} s, ${b.frames.toFixed(1)} frames${b.travel_m >= 0.005 ? ` and ${b.travel_m.toFixed(2)} m` : ""}, using at most ${Math.ceil(b.worst_share * 100)}% of a rated limit (${name(b.worst_axis)} at ${four(b.worst_frame)}).`, frame: b.worst_frame, remedies: [], kind: "fine" });
   }
   return out;
 });
