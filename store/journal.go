@@ -11,6 +11,7 @@ import (
 	"os"
 	"path/filepath"
 	"sync"
+	"sync/atomic"
 	"time"
 
 	"keenarc/core/clock"
@@ -29,7 +30,7 @@ type Journal struct {
 	log   *slog.Logger
 	sync  func(*os.File) error // fsync
 	mu    sync.Mutex           // guards the two files
-	apart int                  // lines in aside
+	apart atomic.Int64         // lines in aside; read while mu is held for long
 }
 
 // spooled is one line of the spool.
@@ -60,10 +61,11 @@ func NewJournal(s *Store, folder string, log *slog.Logger) (*Journal, error) {
 		return nil, fmt.Errorf("spool folder: %w", err)
 	}
 	j := &Journal{s: s, file: filepath.Join(folder, "spool.jsonl"), aside: filepath.Join(folder, "aside.jsonl"), log: log, sync: (*os.File).Sync}
-	var err error
-	if j.apart, err = lines(j.aside); err != nil {
+	n, err := lines(j.aside)
+	if err != nil {
 		return nil, fmt.Errorf("spool folder: %w", err)
 	}
+	j.apart.Store(int64(n))
 	return j, nil
 }
 
@@ -147,11 +149,10 @@ func (j *Journal) Find(ctx context.Context, id string) (*journal.Take, error) {
 	return t, err
 }
 
-// Aside says what could never be stored.
+// Aside says what could never be stored. It never waits, however long the
+// database is away.
 func (j *Journal) Aside() journal.Aside {
-	j.mu.Lock()
-	defer j.mu.Unlock()
-	return journal.Aside{File: j.aside, Entries: j.apart}
+	return journal.Aside{File: j.aside, Entries: int(j.apart.Load())}
 }
 
 func (j *Journal) keep(ctx context.Context, x spooled) error {
@@ -260,7 +261,7 @@ func (j *Journal) putAside(ctx context.Context, a setAside) error {
 	if err := j.append(j.aside, b); err != nil {
 		return err
 	}
-	j.apart++
+	j.apart.Add(1)
 	j.log.Error("an entry can never be stored and is set aside", "file", j.aside, "why", a.Why)
 	e := journal.Entry{ID: journal.NewID(), At: a.At, Actor: "Keen Arc", Kind: "aside", Text: fmt.Sprintf("An entry could not be stored and lies in %s: %s.", j.aside, a.Why)}
 	x := spooled{Do: "log", Entry: &e}

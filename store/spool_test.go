@@ -397,3 +397,17 @@ func FuzzChunk(f *testing.F) {
 		}
 	})
 }
+
+// Asking what was set aside never waits for the database: whoever holds the rig asks.
+func TestAsideNeverWaits(t *testing.T) {
+	j := newJournal(t)
+	j.mu.Lock() // as while the spool is being stored
+	defer j.mu.Unlock()
+	got := make(chan journal.Aside, 1)
+	go func() { got <- j.Aside() }()
+	select {
+	case <-got:
+	case <-time.After(5 * time.Second):
+		t.Fatal("it waits")
+	}
+}

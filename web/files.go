@@ -160,6 +160,9 @@ func attach(w http.ResponseWriter, name string) {
 	w.Header().Set("Content-Disposition", `attachment; filename="`+strings.ReplaceAll(name, `"`, "")+`"`)
 }
 
+// calcPatience is how long a calculation waits for its turn.
+const calcPatience = time.Second
+
 // calcTime is how long a calculation may take to be read and written.
 const calcTime = 30 * time.Second
 
@@ -167,10 +170,14 @@ const calcTime = 30 * time.Second
 // narrower bounds, a few at a time: the same machine may be holding a rig.
 func (s *Server) calc(w http.ResponseWriter, r *http.Request) {
 	w.Header().Set("Content-Type", "application/json")
+	patience := time.NewTimer(calcPatience)
+	defer patience.Stop()
 	select {
 	case s.calculating <- struct{}{}:
 		defer func() { <-s.calculating }()
-	default:
+	case <-r.Context().Done():
+		return
+	case <-patience.C:
 		w.Header().Set("Retry-After", "1")
 		w.WriteHeader(http.StatusTooManyRequests)
 		_, _ = w.Write(calc.Busy())
@@ -179,6 +186,7 @@ func (s *Server) calc(w http.ResponseWriter, r *http.Request) {
 	until := time.Now().Add(calcTime)
 	c := http.NewResponseController(w)
 	_, _ = c.SetReadDeadline(until), c.SetWriteDeadline(until)
+	defer func() { _ = c.SetWriteDeadline(time.Time{}) }() // the connection may serve others yet
 	in, err := io.ReadAll(io.LimitReader(r.Body, int64(calc.Web.RequestBytes)+1))
 	if err != nil {
 		return
