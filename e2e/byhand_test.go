@@ -139,7 +139,7 @@ func TestTheHoldByKeyboard(t *testing.T) {
 	focus("the hold target", "hold")
 	p.wait("ready", `document.querySelector('[data-test="hold"]').classList.contains('ready')`)
 	p.space(true)
-	a.rigWait("rolling", func(s link.State, _ bool) bool { return s.Mode == link.Rolling && s.Frame > 20 })
+	a.rigWait("rolling", func(s link.State, _ bool) bool { return s.Mode == link.Rolling })
 	p.space(false)
 	a.rigWait("still", func(s link.State, _ bool) bool { return s.Mode == link.Idle })
 }
