@@ -65,21 +65,6 @@ func (a whole) Write(_ context.Context, w io.Writer) error {
 
 var register = map[string]*Entry{}
 
-// add registers a calculation whose answer is small.
-func add[Q, A any](name, doc, example string, f func(*Q) (*A, error)) {
-	stream[Q, A](name, doc, example, func(q *Q, _ Bounds) (Answer, error) {
-		a, err := f(q)
-		if err != nil {
-			return nil, err
-		}
-		b, err := json.Marshal(a)
-		if err != nil {
-			return nil, notFinite()
-		}
-		return whole(append(b, '\n')), nil
-	})
-}
-
 // stream registers a calculation that writes its answer of type A by itself.
 func stream[Q, A any](name, doc, example string, f func(*Q, Bounds) (Answer, error)) {
 	register[name] = &Entry{Name: name, Doc: doc, example: example,

@@ -324,6 +324,28 @@ func TestExtremaBoundSamples(t *testing.T) {
 	})
 }
 
+// The least and the greatest value with their places, against dense sampling.
+func TestRange(t *testing.T) {
+	all(t, func(t *testing.T, k Kind, c *Curve, x, y []float64) {
+		lo, loAt, hi, hiAt := c.Range()
+		wantLo, wantHi := math.Inf(1), math.Inf(-1)
+		for i := range 20_001 {
+			v := c.At(x[0] + (x[len(x)-1]-x[0])*float64(i)/20_000).P
+			wantLo, wantHi = min(wantLo, v), max(wantHi, v)
+		}
+		wantLo, wantHi = min(wantLo, c.Rest()), max(wantHi, c.Rest())
+		span := 1 + wantHi - wantLo
+		if lo > wantLo+1e-12*span || lo < wantLo-1e-3*span || hi < wantHi-1e-12*span || hi > wantHi+1e-3*span {
+			t.Errorf("from %g to %g, sampled %g to %g", lo, hi, wantLo, wantHi)
+		}
+		for at, v := range map[float64]float64{loAt: lo, hiAt: hi} {
+			if at < x[0] || at > x[len(x)-1] || lo != hi && k != Hold && !near(c.At(at).P, v, 1e-9) {
+				t.Errorf("%g is said to be at %g", v, at)
+			}
+		}
+	})
+}
+
 func TestMonotoneNeverOvershoots(t *testing.T) {
 	rng := rand.New(rand.NewPCG(3, 4))
 	for range 200 {
