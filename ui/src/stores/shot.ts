@@ -29,6 +29,7 @@ export const useShot = defineStore("shot", () => {
   const pendingView = shallowRef<View | null>(null);
   const exact = shallowRef<{ frame: number; values: Record<string, number>; view: View } | null>(null);
   let queue: Promise<unknown> = Promise.resolve();
+  let unread = ""; // the last trouble with loading
 
   const axes = computed(() => view.value?.rig.axes ?? []);
   const selected = computed(() => axes.value[axis.value]);
@@ -53,7 +54,6 @@ export const useShot = defineStore("shot", () => {
   function take(v: ShotView): void {
     if (v.revision !== view.value?.revision) offer.value = null;
     view.value = v;
-    if (v.id === id.value) trouble.value = "";
     exact.value = null;
     void lookExactly();
   }
@@ -72,6 +72,7 @@ export const useShot = defineStore("shot", () => {
       view.value = null;
       passes.value = [];
       offer.value = null;
+      trouble.value = "";
       said.value = "";
       const w = prefs.where[shot];
       frame.value = w?.frame ?? 0;
@@ -91,9 +92,10 @@ export const useShot = defineStore("shot", () => {
     ]);
     if (shot !== id.value) return;
     if (!a.data || !b.data) {
-      trouble.value = sentence(a.error ?? b.error);
+      trouble.value = unread = sentence(a.error ?? b.error);
       return;
     }
+    if (trouble.value === unread) trouble.value = ""; // what else was said stays until it is read
     take(a.data);
     passes.value = b.data;
     if (!b.data.some((p) => p.id === pass.value)) pass.value = b.data[0]?.id ?? "";
@@ -113,6 +115,7 @@ export const useShot = defineStore("shot", () => {
         if (!v) return false;
         const r = await send(v);
         if (r.data) {
+          if (v.id === id.value) trouble.value = "";
           take(r.data);
           said.value = done;
           return true;
