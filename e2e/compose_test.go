@@ -230,7 +230,7 @@ func TestFilesOnCompose(t *testing.T) {
 	p.wait("the shelf", `document.querySelector('.new')`)
 	p.must(chromedp.Evaluate[chromedp.Void](`document.querySelector('.new').click()`))
 	p.wait("the form", `document.querySelectorAll('.form input').length === 2`)
-	p.must(chromedp.SendKeys(chromedp.CSS(".form .v-text-field:nth-of-type(1) input"), "SL-060"), chromedp.SendKeys(chromedp.CSS(".form .v-text-field:nth-of-type(2) input"), "Gulls"))
+	p.must(chromedp.SendKeys(chromedp.CSS(test("new-code")), "SL-060"), chromedp.SendKeys(chromedp.CSS(test("new-title")), "Gulls"))
 	p.must(chromedp.Evaluate[chromedp.Void](`document.querySelector('.form button[type=submit]').click()`))
 	p.wait("an empty sheet", `document.querySelector('[data-test="sheet"]')?.textContent.includes('The sheet is empty')`)
 	p.wait("a strip", `document.querySelector('[data-test="ready"]').textContent.includes('Press K')`)

@@ -10,7 +10,7 @@ import (
 func TestOneMillimetreInTheFinder(t *testing.T) {
 	a := start(t)
 	p := a.open("/shot/" + a.shot + "/compose")
-	p.wait("the finder", `document.querySelector('[data-test="mark"]') && document.querySelector('canvas').width > 300`)
+	p.wait("the finder", `document.querySelector('[data-test="mark"]') && document.querySelector('[data-test="finder"]').dataset.drawn > 0`)
 	p.focusStaff("track")
 	p.enter("frame", "100")
 	p.enter("value-track", "750")

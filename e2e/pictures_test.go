@@ -27,7 +27,7 @@ func TestPictures(t *testing.T) {
 	p.wait("the shelf", `document.querySelector('[data-test="shot-SL-010"]')`)
 	snap("bookshelf")
 	p.click("shot-SL-010")
-	p.wait("the finder", `document.querySelector('canvas')?.width > 300`)
+	p.wait("the finder", `document.querySelector('[data-test="finder"]')?.dataset.drawn > 0`)
 	p.wait("the rig", `document.querySelector('[data-test="ready"]').textContent.includes('rig seen')`)
 	p.must(chromedp.Evaluate[chromedp.Void]("document.querySelector('[data-test=\"staff-pan\"]').focus()"))
 	for range 8 {

@@ -34,7 +34,9 @@ type Ready struct {
 	Checks   []Check `json:"checks"`
 	OK       bool    `json:"ok"`
 	Sentence string  `json:"sentence"`
-	Key      string  `json:"key,omitempty"`
+	// OnPath is whether the rig stands somewhere on the sealed path.
+	OnPath bool   `json:"on_path"`
+	Key    string `json:"key,omitempty"`
 }
 
 // Readiness looks at the floor and the desk.
@@ -67,7 +69,8 @@ func Readiness(s Snapshot, d *Desk) *Ready {
 	}
 	item("homed", s.Connected && unhomed == "", "2", "%s is not homed. Press 2, then Home.", unhomed)
 	if d.Table != nil {
-		ok, text := AtFirst(s, d)
+		ok, on, text := AtFirst(s, d)
+		r.OnPath = s.Connected && unhomed == "" && on
 		item("at first", s.Connected && ok, "F", "%s Press F to go there.", text)
 	}
 	item("pass", d.PassName != "" && d.PassNote == "", "5", "%s", passText(d))
@@ -87,11 +90,12 @@ func passText(d *Desk) string {
 	return "no pass is chosen. Press 5 and choose one."
 }
 
-// AtFirst reports whether the rig stands at the table's first pose, and if not,
-// how far it is: in frames where it stands on the path, else by the worst axis.
-func AtFirst(s Snapshot, d *Desk) (bool, string) {
+// AtFirst reports whether the rig stands at the table's first pose, whether it
+// stands on the path at all, and if it is not at first, how far it is: in frames
+// where it stands on the path, else by the worst axis.
+func AtFirst(s Snapshot, d *Desk) (ok, onPath bool, text string) {
 	if s.State.Mode == link.Rolling || s.State.Mode == link.Braking {
-		return true, ""
+		return true, true, ""
 	}
 	n := len(d.Table.Axes)
 	first, here, at := make([]float64, n), make([]float64, n), make([]float64, n)
@@ -107,22 +111,27 @@ func AtFirst(s Snapshot, d *Desk) (bool, string) {
 		}
 	}
 	if worst < 0 {
-		return true, ""
+		return true, true, ""
 	}
-	f := int(math.Round(s.State.Frame))
-	if f > d.Table.Start() && p.AtFrame(at, f) {
-		on := true
-		for i, a := range d.Rig.Axes {
-			on = on && math.Abs(here[i]-at[i]) < 0.01*(a.Max-a.Min)
-		}
-		if on {
-			return false, fmt.Sprintf("%d frames past first.", f-d.Table.Start())
-		}
+	f := int(math.Floor(s.State.Frame + 1e-6)) // as the counter shows it
+	on := f >= d.Table.Start() && p.AtFrame(at, f)
+	for i, a := range d.Rig.Axes {
+		on = on && math.Abs(here[i]-at[i]) < 0.01*(a.Max-a.Min)
+	}
+	if on && f > d.Table.Start() {
+		return false, true, frames(f-d.Table.Start()) + " past first."
 	}
 	a := d.Rig.Axes[worst]
 	unit := string(a.Unit)
 	if a.Unit == rig.Deg {
 		unit = "°"
 	}
-	return false, fmt.Sprintf("%s is %.1f %s from frame %s.", a.Name, math.Abs(here[worst]-first[worst]), unit, limit.Frame4(float64(d.Table.Start())))
+	return false, on, fmt.Sprintf("%s is %.1f %s from frame %s.", a.Name, math.Abs(here[worst]-first[worst]), unit, limit.Frame4(float64(d.Table.Start())))
+}
+
+func frames(n int) string {
+	if n == 1 {
+		return "1 frame"
+	}
+	return fmt.Sprintf("%d frames", n)
 }

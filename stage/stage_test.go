@@ -264,11 +264,15 @@ func TestReadinessNamesTheFirstThing(t *testing.T) {
 		"not seen":   {Snapshot{}, &good, "1", "Plank is not seen"},
 		"not homed":  {Snapshot{Connected: true, State: link.State{Mode: link.Idle, Pos: pos}}, &good, "2", "Track is not homed. Press 2"},
 		"past first": {Snapshot{Connected: true, State: link.State{Mode: link.Idle, Homed: all, Pos: past, Frame: 86}}, &good, "F", "86 frames past first. Press F"},
+		"between":    {Snapshot{Connected: true, State: link.State{Mode: link.Idle, Homed: all, Pos: past, Frame: 86.97}}, &good, "F", "86 frames past first. Press F"},
 		"elsewhere":  {Snapshot{Connected: true, State: link.State{Mode: link.Idle, Homed: all, Pos: map[string]float64{"track": 500, "pan": 24, "tilt": -3, "focus": pos["focus"]}}}, &good, "F", "Track is 380.0 mm from frame 0000"},
 		"moving":     {Snapshot{Connected: true, State: link.State{Mode: link.Moving, Homed: all, Pos: past}}, &good, "Esc", "Plank is moving"},
 		"no pass":    {snap, &Desk{Rig: r, Keyed: true, Sealed: true, Table: f.pass.Table}, "5", "no pass"},
 	} {
 		got := Readiness(c.s, c.d)
+		if on := name == "ready" || name == "past first" || name == "between" || name == "no pass"; got.OnPath != on {
+			t.Errorf("%s: on the path is %v", name, got.OnPath)
+		}
 		if !strings.Contains(got.Sentence, c.want) || got.Key != c.key || got.OK != (name == "ready") {
 			t.Errorf("%s: %q (%s), want %q (%s)", name, got.Sentence, got.Key, c.want, c.key)
 		}

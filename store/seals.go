@@ -1,6 +1,7 @@
 package store
 
 import (
+	"bytes"
 	"context"
 	"encoding/hex"
 	"fmt"
@@ -9,7 +10,9 @@ import (
 	"github.com/jackc/pgx/v5"
 	"github.com/klauspost/compress/zstd"
 
+	"keenarc/core/clock"
 	"keenarc/core/limit"
+	"keenarc/core/path"
 	"keenarc/core/seal"
 )
 
@@ -22,6 +25,9 @@ type Seal struct {
 	Short       string         `json:"short" db:"-"`
 	Print       string         `json:"fingerprint" db:"-"`
 	Braking     *limit.Braking `json:"braking"`
+	PathDigest  []byte         `json:"-"` // of the path that was sealed
+	FastestNum  int64          `json:"-"` // the fastest clock it was checked on
+	FastestDen  int64          `json:"-"`
 	SealedBy    string         `json:"sealed_by"`
 	SealedAt    time.Time      `json:"sealed_at"`
 }
@@ -31,7 +37,16 @@ func (x *Seal) name() *Seal {
 	return x
 }
 
-const sealColumns = `id::text, version, revision, fingerprint, braking, sealed_by, sealed_at`
+// Of reports whether this is a seal of a path as it stands: of the same content,
+// checked on a clock that is at least as fast. A void one is of no path.
+func (x *Seal) Of(p *path.Path) bool {
+	fastest := clock.Rate{Num: x.FastestNum, Den: x.FastestDen}
+	d := p.Digest()
+	return x.Revision >= 0 && x.FastestDen > 0 && bytes.Equal(x.PathDigest, d[:]) && p.Factor.Float() <= fastest.Float()
+}
+
+const sealColumns = `id::text, version, revision, fingerprint, braking, coalesce(path_digest, '') AS path_digest,
+	coalesce(fastest_num, 0) AS fastest_num, coalesce(fastest_den, 0) AS fastest_den, sealed_by, sealed_at`
 
 // Seals lists a shot's seals, the one sealed last first.
 func (s *Store) Seals(ctx context.Context, shot string) ([]Seal, error) {
@@ -55,14 +70,17 @@ func (s *Store) AddSeal(ctx context.Context, id, shot string, revision int64, ac
 	packed := w.EncodeAll(t.Canonical(), nil)
 	var out *Seal
 	err = pgx.BeginFunc(ctx, s.Pool, func(tx pgx.Tx) error {
-		if err := lock(ctx, tx, shot, revision); err != nil {
+		now, err := lock(ctx, tx, shot)
+		if err != nil {
 			return err
 		}
-		var err error
-		out, err = one[Seal](ctx, tx, `INSERT INTO seals (id, shot_id, version, revision, fingerprint, table_zstd, braking, sealed_by)
-			VALUES ($1, $2, 1 + (SELECT coalesce(max(version), 0) FROM seals WHERE shot_id = $2), $3, $4, $5, $6, $7)
+		if now != revision {
+			return ErrStale
+		}
+		out, err = one[Seal](ctx, tx, `INSERT INTO seals (id, shot_id, version, revision, fingerprint, table_zstd, braking, sealed_by, path_digest, fastest_num, fastest_den)
+			VALUES ($1, $2, 1 + (SELECT coalesce(max(version), 0) FROM seals WHERE shot_id = $2), $3, $4, $5, $6, $7, $8, $9, $10)
 			ON CONFLICT (shot_id, fingerprint) DO UPDATE SET revision = excluded.revision, braking = excluded.braking RETURNING `+sealColumns,
-			id, shot, revision, f[:], packed, b, actor)
+			id, shot, revision, f[:], packed, b, actor, t.PathDigest[:], t.Fastest.Num, t.Fastest.Den)
 		return err
 	})
 	if err != nil {
@@ -94,4 +112,26 @@ func (s *Store) Table(ctx context.Context, sealID string) (*seal.Table, error) {
 		return nil, fmt.Errorf("seal %s: its bytes no longer match its fingerprint", sealID)
 	}
 	return t, nil
+}
+
+// knowSeals notes of seals from before, which path and clock they are of.
+func (s *Store) knowSeals(ctx context.Context) error {
+	rows, err := s.Pool.Query(ctx, `SELECT id::text FROM seals WHERE path_digest IS NULL`)
+	if err != nil {
+		return err
+	}
+	ids, err := pgx.CollectRows(rows, pgx.RowTo[string])
+	if err != nil {
+		return err
+	}
+	for _, id := range ids {
+		t, err := s.Table(ctx, id)
+		if err != nil {
+			continue // it is not whole and cannot be rolled either
+		}
+		if _, err := s.Pool.Exec(ctx, `UPDATE seals SET path_digest = $2, fastest_num = $3, fastest_den = $4 WHERE id = $1`, id, t.PathDigest[:], t.Fastest.Num, t.Fastest.Den); err != nil {
+			return err
+		}
+	}
+	return nil
 }

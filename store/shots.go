@@ -32,6 +32,7 @@ type ShotLine struct {
 	ProductionID string    `json:"production"`
 	Code         string    `json:"code"`
 	Title        string    `json:"title"`
+	Start        string    `json:"start_timecode"`
 	Rig          string    `json:"rig"`
 	Revision     int64     `json:"revision"`
 	Seals        int       `json:"seals"`
@@ -55,6 +56,8 @@ type Shot struct {
 	Lens        *lens.Package `json:"lens"`
 	Set         *geom.Set     `json:"set"`
 	ThresholdPx float64       `json:"threshold_px"`
+	// StartTimecode is the timecode of frame 0, non-drop, at the nearest whole rate.
+	StartTimecode string `json:"start_timecode"`
 }
 
 // Shelf is every production with its shots.
@@ -63,7 +66,7 @@ func (s *Store) Shelf(ctx context.Context) ([]Production, error) {
 	if err != nil {
 		return nil, err
 	}
-	lines, err := many[ShotLine](ctx, s, `SELECT s.id::text, s.production_id::text, s.code, s.title, r.doc->>'name' AS rig, s.revision,
+	lines, err := many[ShotLine](ctx, s, `SELECT s.id::text, s.production_id::text, s.code, s.title, s.start_timecode AS start, r.doc->>'name' AS rig, s.revision,
 		(SELECT count(*) FROM seals x WHERE x.shot_id = s.id) AS seals, (SELECT count(*) FROM passes p WHERE p.shot_id = s.id) AS passes,
 		(SELECT count(*) FROM takes t JOIN passes p ON p.id = t.pass_id WHERE p.shot_id = s.id) AS takes,
 		e.at AS changed, e.path, r.doc AS rig_doc
@@ -108,7 +111,7 @@ func sketch(p *path.Path, r *rig.Rig) []float64 {
 
 // Shot loads one shot.
 func (s *Store) Shot(ctx context.Context, id string) (*Shot, error) {
-	return one[Shot](ctx, s.Pool, `SELECT s.id::text, s.code, s.title, p.title AS production, r.doc AS rig, s.lens, s.set_doc AS set, s.threshold_px
+	return one[Shot](ctx, s.Pool, `SELECT s.id::text, s.code, s.title, p.title AS production, r.doc AS rig, s.lens, s.set_doc AS set, s.threshold_px, s.start_timecode
 		FROM shots s JOIN productions p ON p.id = s.production_id JOIN rigs r ON r.id = s.rig_id AND r.version = s.rig_version WHERE s.id = $1`, id)
 }
 
@@ -173,11 +176,24 @@ func (s *Store) AddShot(ctx context.Context, production string, sh *Shot, actor 
 		}
 		return nil
 	})
+	return orTaken(err)
+}
+
+func orTaken(err error) error {
 	var pg *pgconn.PgError
 	if errors.As(err, &pg) && pg.Code == "23505" {
 		return ErrTaken
 	}
 	return err
+}
+
+// Rename gives a shot another code, title and timecode of frame 0.
+func (s *Store) Rename(ctx context.Context, shot, code, title, start string) error {
+	t, err := s.Pool.Exec(ctx, `UPDATE shots SET code = $2, title = $3, start_timecode = $4 WHERE id = $1`, shot, code, title, start)
+	if err == nil && t.RowsAffected() == 0 {
+		err = ErrNotFound
+	}
+	return orTaken(err)
 }
 
 // SetThreshold changes the largest error at which a shot's passes stack.

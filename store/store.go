@@ -60,7 +60,7 @@ func (s *Store) migrate(ctx context.Context) error {
 	if _, err := p.Up(ctx); err != nil {
 		return fmt.Errorf("migrating the database: %w", err)
 	}
-	return nil
+	return s.knowSeals(ctx)
 }
 
 // Durable reports whether the database really writes down what it says it has.
@@ -73,9 +73,12 @@ func (s *Store) Durable(ctx context.Context) (bool, error) {
 // Close ends all connections.
 func (s *Store) Close() { s.Pool.Close() }
 
-func one[T any](ctx context.Context, q interface {
+// querier is a pool or a transaction.
+type querier interface {
 	Query(context.Context, string, ...any) (pgx.Rows, error)
-}, sql string, args ...any) (*T, error) {
+}
+
+func one[T any](ctx context.Context, q querier, sql string, args ...any) (*T, error) {
 	rows, err := q.Query(ctx, sql, args...)
 	if err != nil {
 		return nil, err

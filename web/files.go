@@ -17,6 +17,7 @@ import (
 	"keenarc/core/limit"
 	"keenarc/core/path"
 	"keenarc/exchange"
+	"keenarc/store"
 )
 
 func frame4(f int) string { return limit.Frame4(float64(f)) }
@@ -66,7 +67,7 @@ func (s *Server) upload(w http.ResponseWriter, r *http.Request) {
 		}
 	}
 	e := path.Edit{Op: "replace", Tracks: tracks}
-	d, err = s.store.Edit(ctx, id, rev, s.who(ctx), e, func(p *path.Path) (*path.Path, error) { return p.Apply(sh.Rig, e) })
+	d, err = s.store.Edit(ctx, s.by(ctx, id, rev, Doing{Window: r.URL.Query().Get("window")}), sh.Rig, e)
 	v, err := s.afterEdit(ctx, id, d, err)
 	if err != nil {
 		problem(w, err)
@@ -121,13 +122,32 @@ func (s *Server) pathCSV(w http.ResponseWriter, r *http.Request) {
 		problem(w, s.fail(err))
 		return
 	}
-	m, err := path.Compile(v.Path, v.Rig)
+	p, name := v.Path, fmt.Sprintf("%s-path-r%d.csv", v.Code, v.Revision)
+	if id := r.URL.Query().Get("seal"); id != "" {
+		seals, err := s.store.Seals(r.Context(), v.ID)
+		if err != nil {
+			problem(w, s.fail(err))
+			return
+		}
+		i := slices.IndexFunc(seals, func(x store.Seal) bool { return x.ID == id })
+		if i < 0 || seals[i].Revision < 0 {
+			problem(w, huma.Error404NotFound("There is no such sealed path, or it is void."))
+			return
+		}
+		d, err := s.store.DraftAt(r.Context(), v.ID, seals[i].Revision)
+		if err != nil {
+			problem(w, s.fail(err))
+			return
+		}
+		p, name = d.Path, fmt.Sprintf("%s-sealed-path-%d-%s.csv", v.Code, seals[i].Version, seals[i].Short)
+	}
+	m, err := path.Compile(p, v.Rig)
 	if err != nil {
 		problem(w, s.fail(err))
 		return
 	}
-	attach(w, fmt.Sprintf("%s-path-r%d.csv", v.Code, v.Revision))
-	if err := exchange.WritePath(w, v.Path, m, v.Rig); err != nil {
+	attach(w, name)
+	if err := exchange.WritePath(w, p, m, v.Rig); err != nil {
 		s.log.Error("path export", "err", err)
 	}
 }

@@ -2,6 +2,7 @@ package web
 
 import (
 	"context"
+	"crypto/sha256"
 	"encoding/json"
 	"errors"
 	"net/http"
@@ -27,8 +28,23 @@ type LiveMessage struct {
 	Trouble string         `json:"trouble,omitempty"`
 }
 
-// livePause is the shortest time between two messages.
-const livePause = 40 * time.Millisecond
+// livePause is the shortest time between two messages, livePulse the longest
+// while nothing changes.
+const (
+	livePause = 40 * time.Millisecond
+	livePulse = 450 * time.Millisecond
+)
+
+// digest tells messages apart by what they say, counters left out.
+func (m *LiveMessage) digest() [sha256.Size]byte {
+	c := *m
+	c.N, c.Floor.State.N, c.Floor.State.Tick = 0, 0, 0
+	b, err := json.Marshal(&c)
+	if err != nil { // only what is not a number can do it, and it differs each time
+		return sha256.Sum256([]byte(err.Error() + time.Now().String()))
+	}
+	return sha256.Sum256(b)
+}
 
 // live pushes the floor's state and the readiness of a shot and pass.
 func (s *Server) live(w http.ResponseWriter, r *http.Request) {
@@ -44,14 +60,20 @@ func (s *Server) live(w http.ResponseWriter, r *http.Request) {
 	w2 := &watcher{s: s, shot: shot, pass: pass, seen: -1}
 	idle := time.NewTicker(500 * time.Millisecond)
 	defer idle.Stop()
-	for n := int64(1); ; n++ {
+	var told [sha256.Size]byte
+	var at time.Time
+	for n := int64(0); ; {
 		m := w2.message(ctx)
-		m.N = n
-		out, cancel := context.WithTimeout(ctx, 3*time.Second)
-		err := wsjson.Write(out, c, m)
-		cancel()
-		if err != nil {
-			return
+		// What has not changed is said twice a second, so that silence means loss.
+		if what := m.digest(); what != told || time.Since(at) > livePulse {
+			n, told, at = n+1, what, time.Now()
+			m.N = n
+			out, cancel := context.WithTimeout(ctx, 3*time.Second)
+			err := wsjson.Write(out, c, m)
+			cancel()
+			if err != nil {
+				return
+			}
 		}
 		select {
 		case <-ctx.Done():
@@ -100,7 +122,7 @@ func (w *watcher) message(ctx context.Context) *LiveMessage {
 func (w *watcher) load(ctx context.Context, version int64) {
 	ctx, cancel := context.WithTimeout(ctx, 2*time.Second)
 	defer cancel()
-	d, err := w.s.desk(ctx, w.shot, w.pass)
+	d, _, err := w.s.desk(ctx, w.shot, w.pass)
 	if err != nil { // keep what was known; the rig's state goes on
 		w.trouble, w.retry = "The database cannot be reached; the last known plan is shown.", time.Now().Add(time.Second)
 		return

@@ -109,7 +109,7 @@ func (s *Server) quietWho(r *http.Request) string {
 
 // passFor makes a pass ready to roll, or says why not.
 func (s *Server) passFor(ctx context.Context, shot, pass string) (*stage.Pass, *stage.Desk, error) {
-	d, err := s.desk(ctx, shot, pass)
+	d, x, err := s.desk(ctx, shot, pass)
 	if err != nil {
 		return nil, nil, err
 	}
@@ -117,12 +117,8 @@ func (s *Server) passFor(ctx context.Context, shot, pass string) (*stage.Pass, *
 	if err != nil {
 		return nil, nil, err
 	}
-	seals, err := s.store.Seals(ctx, shot)
-	if err != nil {
-		return nil, nil, err
-	}
-	if len(seals) == 0 {
+	if x == nil {
 		return nil, d, store.ErrNotFound
 	}
-	return &stage.Pass{ID: p.ID, Name: p.Name, Number: p.Number, Table: d.Table, Factor: p.Factor(), BrakeS: seals[0].Braking.Seconds}, d, nil
+	return &stage.Pass{ID: p.ID, Name: p.Name, Number: p.Number, Table: d.Table, Factor: p.Factor(), BrakeS: x.Braking.Seconds}, d, nil
 }

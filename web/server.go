@@ -23,6 +23,7 @@ import (
 	"github.com/go-chi/chi/v5"
 	"github.com/go-chi/chi/v5/middleware"
 	"github.com/go-chi/httprate"
+	lru "github.com/hashicorp/golang-lru/v2"
 	"github.com/jackc/pgx/v5/pgconn"
 
 	"keenarc/core/path"
@@ -46,6 +47,8 @@ type Server struct {
 	judgings    atomic.Int64 // how often a take was judged, for tests
 	mu          sync.Mutex
 	versions    map[string]int64 // of shots, counted up with every change
+	drawings    *lru.Cache[revisionKey, *Drawn]
+	began       int64 // unix ms: versions go on from the last start's
 }
 
 // New prepares a server. The floor may be nil only for making the OpenAPI text.
@@ -63,6 +66,8 @@ func New(s *store.Store, f *stage.Floor, log *slog.Logger) *Server {
 	}
 	srv := &Server{store: s, floor: f, log: log, sessions: sm, versions: map[string]int64{}, toJudge: make(chan *journal.Take, 64),
 		calculating: make(chan struct{}, max(1, runtime.GOMAXPROCS(0)/2))}
+	srv.began = time.Now().UnixMilli()
+	srv.drawings, _ = lru.New[revisionKey, *Drawn](16) // fails for sizes below one only
 	if f != nil {
 		f.Ended = srv.ended
 	}
@@ -188,7 +193,7 @@ func (s *Server) changed(shot string) {
 func (s *Server) version(shot string) int64 {
 	s.mu.Lock()
 	defer s.mu.Unlock()
-	return s.versions[shot]
+	return s.began + s.versions[shot]
 }
 
 // fail turns an error into an answer that says what to do.
@@ -206,7 +211,7 @@ func (s *Server) fail(err error) error {
 		return huma.Error422UnprocessableEntity(le.Error(), &huma.ErrorDetail{Location: le.Column, Message: le.Wrong, Value: le.Want})
 	case errors.Is(err, store.ErrNotFound):
 		return huma.Error404NotFound(err.Error())
-	case errors.Is(err, store.ErrStale), errors.Is(err, store.ErrTaken):
+	case errors.Is(err, store.ErrStale), errors.Is(err, store.ErrTaken), errors.As(err, new(*store.ClashError)):
 		return huma.Error409Conflict(err.Error())
 	case errors.Is(err, stage.ErrNoRig):
 		return huma.Error503ServiceUnavailable(err.Error())

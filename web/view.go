@@ -15,20 +15,26 @@ import (
 // ShotView is a shot as the screen shows it.
 type ShotView struct {
 	*store.Shot
+	Drawn
 	Revision int64           `json:"revision"`
 	CanUndo  bool            `json:"can_undo"`
 	CanRedo  bool            `json:"can_redo"`
 	Path     *path.Path      `json:"path"`
-	Empty    bool            `json:"empty" doc:"there is no keyframe"`
 	FPS      float64         `json:"fps" doc:"frames per second on the chosen clock"`
 	Clock    string          `json:"clock" doc:"the chosen clock's factor as it would be typed"`
-	First    int             `json:"first"`
-	Last     int             `json:"last"`
-	Analysis *limit.Analysis `json:"analysis"`
-	Braking  *limit.Braking  `json:"braking,omitempty"`
-	Plot     *Plot           `json:"plot"`
-	Seal     *store.Seal     `json:"seal,omitempty" doc:"the newest seal"`
-	SealedAs bool            `json:"sealed_as_is" doc:"the newest seal is of the path as it stands"`
+	Seal     *store.Seal     `json:"seal,omitempty" doc:"the seal of the path as it stands, else the newest"`
+	SealedAs bool            `json:"sealed_as_is" doc:"that seal is of the path as it stands"`
+	Version  int64           `json:"version" doc:"of all that is kept of the shot; counted up with every change"`
+	You      string          `json:"you" doc:"who is at this desk"`
+	Over     int             `json:"over" doc:"answering an edit: how many others were made since the revision it was made on"`
+	Takes    *store.EditLine `json:"undo_takes,omitempty" doc:"the edit that an undo would take back"`
+	Words    string          `json:"undo_words,omitempty" doc:"that edit in a few words"`
+}
+
+// RingMark is one place on the focus ring.
+type RingMark struct {
+	Ring      float64 `json:"ring"`
+	DistanceM float64 `json:"distance_m"`
 }
 
 // Plot is the plan sampled by frame, for drawing: every Step frames from Start.
@@ -50,12 +56,8 @@ type View struct {
 	SharpM   [2]float64 `json:"sharp_m" doc:"nearest and farthest sharp distance; 9999 is infinity"`
 }
 
-// maxBrakePreview is the longest move, in frames, whose braking is worked out
-// after every edit; sealing works it out for any.
-const maxBrakePreview = 20_000
-
-// maxPlot is the most samples of a plot.
-const maxPlot = 6000
+// maxPlot is the most samples of a plot; a stretch of it is asked for finer.
+const maxPlot = 1200
 
 func (s *Server) view(ctx context.Context, id string) (*ShotView, error) {
 	sh, err := s.store.Shot(ctx, id)
@@ -70,23 +72,81 @@ func (s *Server) view(ctx context.Context, id string) (*ShotView, error) {
 }
 
 func (s *Server) viewOf(ctx context.Context, sh *store.Shot, d *store.Draft) (*ShotView, error) {
-	v := &ShotView{Shot: sh, Revision: d.Revision, CanUndo: d.UndoTo != nil, CanRedo: d.RedoTo != nil, Path: d.Path, FPS: d.Path.Clock().FPS(), Clock: d.Path.Factor.String()}
+	v := &ShotView{Shot: sh, Revision: d.Revision, CanUndo: d.UndoTo != nil, CanRedo: d.RedoTo != nil, Path: d.Path, FPS: d.Path.Clock().FPS(), Clock: d.Path.Factor.String(), Version: s.version(sh.ID), Over: d.Over}
 	seals, err := s.store.Seals(ctx, sh.ID)
 	if err != nil {
 		return nil, err
 	}
-	if len(seals) > 0 {
-		v.Seal = &seals[0]
-		v.SealedAs = seals[0].Revision == d.Revision
+	if v.Seal = sealOf(seals, d.Path); v.Seal != nil {
+		v.SealedAs = v.Seal.Of(d.Path)
 	}
+	if v.CanUndo {
+		if v.Takes, err = s.store.EditLine(ctx, sh.ID, d.Of); err != nil {
+			return nil, err
+		}
+		v.Words = v.Takes.Words()
+	}
+	drawn, err := s.drawn(sh, d)
+	if err != nil {
+		return nil, err
+	}
+	v.Drawn = *drawn
+	return v, nil
+}
+
+// sealOf is the seal of a path as it stands, else the one sealed last, or nil.
+func sealOf(seals []store.Seal, p *path.Path) *store.Seal {
+	for i := range seals {
+		if seals[i].Of(p) {
+			return &seals[i]
+		}
+	}
+	if len(seals) > 0 {
+		return &seals[0]
+	}
+	return nil
+}
+
+// Drawn is all of a shot's view that is worked out from its path.
+type Drawn struct {
+	Empty    bool            `json:"empty" doc:"there is no keyframe"`
+	First    int             `json:"first"`
+	Last     int             `json:"last"`
+	Analysis *limit.Analysis `json:"analysis"`
+	Plot     *Plot           `json:"plot"`
+	Scale    []RingMark      `json:"focus_scale" doc:"the focus ring, for drawing: in rising order of its position"`
+}
+
+// drawn works a revision out once, for everybody who looks at it.
+func (s *Server) drawn(sh *store.Shot, d *store.Draft) (*Drawn, error) {
+	key := revisionKey{sh.ID, d.Revision}
+	if v, ok := s.drawings.Get(key); ok {
+		return v, nil
+	}
+	v, err := draw(sh, d)
+	if err == nil {
+		s.drawings.Add(key, v)
+	}
+	return v, err
+}
+
+type revisionKey struct {
+	shot     string
+	revision int64
+}
+
+func draw(sh *store.Shot, d *store.Draft) (*Drawn, error) {
+	v := &Drawn{}
+	fps := d.Path.Clock().FPS()
 	scale, err := sh.Lens.Scale()
 	if err != nil {
 		return nil, err
 	}
+	v.Scale = ring(sh, scale)
 	if _, _, ok := d.Path.Span(); !ok {
 		v.Empty = true
 		q := make([]float64, len(sh.Rig.Axes))
-		v.Analysis = &limit.Analysis{Report: &limit.Report{FPS: v.FPS, Axes: []limit.AxisReport{}, Violations: []limit.Violation{}}, Sentences: []string{}, Remedies: []limit.Remedy{}}
+		v.Analysis = &limit.Analysis{Report: &limit.Report{FPS: fps, Axes: []limit.AxisReport{}, Violations: []limit.Violation{}}, Sentences: []string{}, Remedies: []limit.Remedy{}}
 		v.Plot = &Plot{Step: 1}
 		for i, a := range sh.Rig.Axes {
 			q[i] = d.Path.Base[a.ID]
@@ -100,21 +160,45 @@ func (s *Server) viewOf(ctx context.Context, sh *store.Shot, d *store.Draft) (*S
 		return nil, err
 	}
 	v.Analysis, v.First, v.Last = a, m.First, m.Last
-	if a.Report.OK() && m.End()-m.Start() <= maxBrakePreview {
-		if b, err := limit.Brake(m, sh.Rig, v.FPS); err == nil {
-			v.Braking = b
-		}
-	}
-	v.Plot = plot(sh, scale, m, v.FPS)
+	v.Plot = plot(sh, scale, m, fps, m.Start(), m.End())
 	return v, nil
 }
 
-func plot(sh *store.Shot, scale *lens.Scale, m *path.Motion, fps float64) *Plot {
-	n := m.End() - m.Start() + 1
-	p := &Plot{Start: m.Start(), Step: (n + maxPlot - 1) / maxPlot, Values: make([][]float64, len(m.Curves))}
-	p.Shares = limit.Profile(m, sh.Rig, fps, p.Step)
+// soft is where the set's subject is seen and not sharp.
+func soft(sh *store.Shot, scale *lens.Scale, m *path.Motion) []lens.SoftRun {
+	i := sh.Rig.Index("focus")
+	if i < 0 {
+		return []lens.SoftRun{}
+	}
 	q := make([]float64, len(m.Curves))
-	for f := m.Start(); f <= m.End(); f += p.Step {
+	return sh.Lens.SoftRuns(m.First, m.Last, sh.Set.Subject, func(f int) (rig.Pose, float64) {
+		m.Values(q, float64(f))
+		return sh.Rig.Forward(q), scale.Distance(q[i])
+	})
+}
+
+// ring is the focus ring from end to end, in 64 parts.
+func ring(sh *store.Shot, scale *lens.Scale) []RingMark {
+	out := []RingMark{}
+	i := sh.Rig.Index("focus")
+	if i < 0 {
+		return out
+	}
+	a := sh.Rig.Axes[i]
+	for k := range 65 {
+		q := a.Min + (a.Max-a.Min)*float64(k)/64
+		out = append(out, RingMark{round(q, 1e4), round(min(scale.Distance(q), 9999), 1e4)})
+	}
+	return out
+}
+
+// plot samples the motion from one frame to another.
+func plot(sh *store.Shot, scale *lens.Scale, m *path.Motion, fps float64, from, to int) *Plot {
+	n := to - from + 1
+	p := &Plot{Start: from, Step: (n + maxPlot - 1) / maxPlot, Values: make([][]float64, len(m.Curves))}
+	p.Shares = limit.Profile(m, sh.Rig, fps, from, to, p.Step)
+	q := make([]float64, len(m.Curves))
+	for f := from; f <= to; f += p.Step {
 		m.Values(q, float64(f))
 		for i := range q {
 			p.Values[i] = append(p.Values[i], round(q[i], 1e4))
@@ -153,11 +237,12 @@ func viewWith(r *rig.Rig, l *lens.Package, scale *lens.Scale, q []float64) View 
 
 func round(v, k float64) float64 { return math.Round(v*k) / k }
 
-// desk is what readiness needs to know of a shot and a pass.
-func (s *Server) desk(ctx context.Context, shot, pass string) (*stage.Desk, error) {
+// desk is what readiness needs to know of a shot and a pass, with the seal whose
+// table would be rolled, or nil.
+func (s *Server) desk(ctx context.Context, shot, pass string) (*stage.Desk, *store.Seal, error) {
 	v, err := s.view(ctx, shot)
 	if err != nil {
-		return nil, err
+		return nil, nil, err
 	}
 	d := &stage.Desk{Rig: v.Rig, Keyed: !v.Empty, Sealed: v.SealedAs}
 	if len(v.Analysis.Sentences) > 0 {
@@ -165,19 +250,19 @@ func (s *Server) desk(ctx context.Context, shot, pass string) (*stage.Desk, erro
 	}
 	if v.Seal != nil {
 		if d.Table, err = s.store.Table(ctx, v.Seal.ID); err != nil {
-			return nil, err
+			return nil, nil, err
 		}
 	}
 	if pass == "" {
-		return d, nil
+		return d, v.Seal, nil
 	}
 	p, err := s.store.Pass(ctx, pass)
 	if err != nil {
-		return nil, err
+		return nil, nil, err
 	}
 	d.PassName = passName(p)
 	d.PassNote = passNote(p, d)
-	return d, nil
+	return d, v.Seal, nil
 }
 
 func passNote(p *store.Pass, d *stage.Desk) string {

@@ -232,3 +232,39 @@ func TestSharpEdges(t *testing.T) {
 		t.Error("a mark nearer than the lens can focus is accepted")
 	}
 }
+
+// A point is soft where it is in the picture and neither in front of the far nor
+// behind the near end of what is sharp; each stretch says where it is worst.
+func TestSoftRuns(t *testing.T) {
+	p := Demo()
+	ahead := func(depth float64) rig.Vec { return rig.Vec{0, depth, 0} }
+	pose := rig.Pose{Right: rig.Vec{1, 0, 0}, Forward: rig.Vec{0, 1, 0}, Up: rig.Vec{0, 0, 1}}
+	near, far := p.At(2).SharpM()
+	focus := []float64{2, 2, 1, 0.9, 1.1, 2, 2, 3, 2}
+	at := func(f int) (rig.Pose, float64) { return pose, focus[f-10] }
+	runs := p.SoftRuns(10, 19, ahead(2), at)
+	if len(runs) != 2 || runs[0].From != 12 || runs[0].To != 14 || runs[0].Worst != 13 || runs[1].From != 17 || runs[1].To != 17 || runs[1].Worst != 17 {
+		t.Fatalf("%+v", runs)
+	}
+	n, f := p.At(0.9).SharpM()
+	if w := runs[0]; w.DepthM != 2 || w.NearM != n || w.FarM != f || math.Abs(w.BlurPx-p.At(0.9).BlurPx(2)) > 1e-12 || w.BlurPx < 5 {
+		t.Errorf("%+v", w)
+	}
+	if got := p.SoftRuns(10, 12, ahead(2), at); len(got) != 0 {
+		t.Errorf("the end pose counts as a picture: %+v", got)
+	}
+	two := func(int) (rig.Pose, float64) { return pose, 2 }
+	for depth, soft := range map[float64]bool{near: false, far: false, near - 1e-6: true, far + 1e-6: true} {
+		if got := p.SoftRuns(0, 1, ahead(depth), two); (len(got) == 1) != soft {
+			t.Errorf("at %g m, sharp from %g to %g: %+v", depth, near, far, got)
+		}
+	}
+	for name, v := range map[string]rig.Vec{"out of the picture": {3, 1, 0}, "behind": {0, -2, 0}} {
+		if got := p.SoftRuns(0, 1, v, two); len(got) != 0 {
+			t.Errorf("%s: %+v", name, got)
+		}
+	}
+	if got := p.SoftRuns(0, 1, ahead(0.5), func(int) (rig.Pose, float64) { return pose, math.Inf(1) }); len(got) != 1 || got[0].FarM != 9999 {
+		t.Errorf("focused at infinity: %+v", got)
+	}
+}

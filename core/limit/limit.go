@@ -166,15 +166,15 @@ func clip(c *curve.Curve, s curve.Span) *curve.Curve {
 	return out
 }
 
-// Profile is, per axis and frame from Start to End, the share of the limit in
-// use (the larger of speed and acceleration), with the sign of the direction
-// of travel. step > 1 keeps the largest of every step frames.
-func Profile(m *path.Motion, r *rig.Rig, fps float64, step int) [][]float64 {
-	n := m.End() - m.Start() + 1
+// Profile is, per axis and frame in [from, to], the share of the limit in use
+// (the larger of speed and acceleration), with the sign of the direction of
+// travel. step > 1 keeps the largest of every step frames.
+func Profile(m *path.Motion, r *rig.Rig, fps float64, from, to, step int) [][]float64 {
+	n := to - from + 1
 	buf := make([]curve.Sample, n)
 	out := make([][]float64, len(m.Curves))
 	for i, c := range m.Curves {
-		c.Into(buf, float64(m.Start()), 1)
+		c.Into(buf, float64(from), 1)
 		lim := r.Axes[i].Working
 		row := make([]float64, 0, n/step+1)
 		for k := 0; k < n; k += step {

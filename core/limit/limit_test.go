@@ -180,7 +180,7 @@ func TestProfileNeverExceedsTheReport(t *testing.T) {
 	m, a, _ := Analyse(line(t, r, "track", 0, 100, 60, 900, 200, 200), r)
 	for _, step := range []int{1, 7} {
 		top := 0.0
-		for _, v := range Profile(m, r, 24, step)[0] {
+		for _, v := range Profile(m, r, 24, m.Start(), m.End(), step)[0] {
 			top = max(top, math.Abs(v))
 		}
 		if top > a.Report.Axes[0].Share+1e-4 || top < a.Report.Axes[0].Share*0.98 {
@@ -198,7 +198,7 @@ func TestProfileShowsAcceleration(t *testing.T) {
 		t.Fatalf("speed %g, acceleration %g, together %g at %g", x.Speed.Share, x.Acceleration.Share, x.Share, x.ShareAt)
 	}
 	top := 0.0
-	for f, v := range Profile(m, r, 24, 1)[0] {
+	for f, v := range Profile(m, r, 24, m.Start(), m.End(), 1)[0] {
 		s := m.Curves[0].At(float64(f))
 		want := max(math.Abs(s.V)*24/300, math.Abs(s.A)*24*24/400)
 		if math.Abs(math.Abs(v)-want) > 1e-4 || v < 0 {

@@ -297,7 +297,7 @@ func TestProfileByFrames(t *testing.T) {
 	}
 	n := m.End() - m.Start() + 1
 	for _, step := range []int{1, 7, n, n + 5} {
-		rows := Profile(m, r, 24, step)
+		rows := Profile(m, r, 24, m.Start(), m.End(), step)
 		if len(rows) != len(r.Axes) || len(rows[0]) != (n+step-1)/step {
 			t.Fatalf("step %d: %d entries for %d frames", step, len(rows[0]), n)
 		}

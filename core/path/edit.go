@@ -122,6 +122,9 @@ func (p *Path) Apply(r *rig.Rig, e Edit) (*Path, error) {
 		q.RunUp, q.RunOut = e.RunUp, e.RunOut
 	case "replace":
 		for _, t := range e.Tracks {
+			if t.Keys == nil {
+				t.Keys = []Key{} // none is none: it must not make another digest
+			}
 			if old := q.Track(t.Axis); old != nil {
 				*old = t
 			} else {

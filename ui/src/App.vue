@@ -8,12 +8,15 @@ import StageRail from "./shell/StageRail.vue";
 import TopStrip from "./shell/TopStrip.vue";
 import { useKeys } from "./shell/keys";
 import { usePrefs } from "./stores/prefs";
+import { useOutbox } from "./stores/outbox";
 import { useShot } from "./stores/shot";
 
 const prefs = usePrefs();
 const shot = useShot();
 const route = useRoute();
 const theme = useTheme();
+const outbox = useOutbox();
+const lost = computed(() => outbox.refused.filter((q) => q.shot === shot.id));
 const { onKey, onEscape } = useKeys();
 const open = computed(() => typeof route.params.id === "string");
 
@@ -49,9 +52,16 @@ onBeforeUnmount(() => {
         <p v-else class="wait" role="status">{{ shot.trouble || "Opening the shot …" }}
           <button v-if="shot.trouble" class="btn slim" @click="shot.reload()">Try again</button></p>
       </main>
-      <div v-if="open && shot.trouble && shot.view" class="trouble" role="alert">
-        <span>{{ shot.trouble }}</span>
-        <button class="btn slim" @click="shot.trouble = ''">Close</button>
+      <div v-if="open && shot.view && (shot.trouble || lost.length)" class="troubles">
+        <div v-for="q in lost" :key="q.deed" class="trouble" role="alert" data-test="lost">
+          <span>{{ q.text }}</span>
+          <button v-if="q.again" class="btn slim" data-test="again" @click="shot.again(q.deed)">Do it all the same</button>
+          <button class="btn slim" data-test="read" @click="outbox.read(q.deed)">Close</button>
+        </div>
+        <div v-if="shot.trouble" class="trouble" role="alert">
+          <span>{{ shot.trouble }}</span>
+          <button class="btn slim" @click="shot.trouble = ''">Close</button>
+        </div>
       </div>
     </div>
     <KeysOverlay />
@@ -65,9 +75,11 @@ onBeforeUnmount(() => {
 .frame > .strip { grid-column: 1 / -1; }
 #stage { padding: 12px; min-height: 0; min-width: 0; overflow: auto; }
 .wait { padding: 40px; font-size: var(--t16); }
-.trouble { position: fixed; left: 104px; right: 12px; bottom: 12px; background: var(--sheet); border: 2px solid var(--over); padding: 8px 12px; display: flex; gap: 16px; justify-content: space-between; align-items: center; z-index: 50; }
+.troubles { position: fixed; left: 104px; right: 12px; bottom: 12px; z-index: 50; display: grid; gap: 6px; max-height: 40vh; overflow: auto; }
+.trouble { background: var(--sheet); border: 2px solid var(--over); padding: 8px 12px; display: flex; gap: 12px; align-items: center; }
+.trouble span { flex: 1; overflow-wrap: anywhere; }
 @media (max-width: 700px) {
   .frame.open { grid-template: auto auto 1fr / 1fr; }
-  .trouble { left: 12px; }
+  .troubles { left: 12px; }
 }
 </style>

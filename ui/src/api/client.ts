@@ -9,6 +9,7 @@ export type View = S["View"];
 export type Axis = S["Axis"];
 export type Edit = S["Edit"];
 export type Track = S["Track"];
+export type Plot = S["Plot"];
 export type PassView = S["PassView"];
 export type TakeView = S["TakeView"];
 export type Production = S["Production"];

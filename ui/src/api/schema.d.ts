@@ -150,7 +150,8 @@ export interface paths {
         };
         /** A shot as the screen shows it */
         get: operations["shot"];
-        put?: never;
+        /** Code, title and first timecode of a shot */
+        put: operations["rename"];
         post?: never;
         delete?: never;
         options?: never;
@@ -209,6 +210,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shots/{id}/plot": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A part of the move, drawn finer */
+        get: operations["stretch"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shots/{id}/pose": {
         parameters: {
             query?: never;
@@ -238,6 +256,23 @@ export interface paths {
         put?: never;
         /** Do it again */
         post: operations["redo"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{id}/resume": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Back to the sealed path */
+        post: operations["resume"];
         delete?: never;
         options?: never;
         head?: never;
@@ -416,6 +451,15 @@ export interface components {
             values?: {
                 [key: string]: number;
             };
+        };
+        EditLine: {
+            actor: string;
+            /** Format: date-time */
+            at: string;
+            /** @description the window it was made in */
+            made_in: string;
+            /** Format: int64 */
+            revision: number;
         };
         EditRequest: {
             edit: components["schemas"]["Edit"];
@@ -680,6 +724,7 @@ export interface components {
             checks: components["schemas"]["Check"][];
             key?: string;
             ok: boolean;
+            on_path: boolean;
             sentence: string;
         };
         Remedy: {
@@ -687,6 +732,12 @@ export interface components {
             edit: components["schemas"]["Edit"];
             kind: string;
             text: string;
+        };
+        RenameRequest: {
+            code: string;
+            /** @description the timecode of frame 0, as 10:00:00:00 */
+            start_timecode: string;
+            title: string;
         };
         Report: {
             axes: components["schemas"]["AxisReport"][];
@@ -713,6 +764,12 @@ export interface components {
             rail_m: number;
             /** Format: int64 */
             version: number;
+        };
+        RingMark: {
+            /** Format: double */
+            distance_m: number;
+            /** Format: double */
+            ring: number;
         };
         Seal: {
             braking: components["schemas"]["Braking"];
@@ -764,6 +821,7 @@ export interface components {
             /** Format: int64 */
             seals: number;
             sketch: number[];
+            start_timecode: string;
             /** Format: int64 */
             takes: number;
             title: string;
@@ -783,6 +841,8 @@ export interface components {
             empty: boolean;
             /** Format: int64 */
             first: number;
+            /** @description the focus ring, for drawing: in rising order of its position */
+            focus_scale: components["schemas"]["RingMark"][];
             /**
              * Format: double
              * @description frames per second on the chosen clock
@@ -792,20 +852,39 @@ export interface components {
             /** Format: int64 */
             last: number;
             lens: components["schemas"]["Package"];
+            /**
+             * Format: int64
+             * @description answering an edit: how many others were made since the revision it was made on
+             */
+            over: number;
             path: components["schemas"]["Path"];
             plot: components["schemas"]["Plot"];
             production: string;
             /** Format: int64 */
             revision: number;
             rig: components["schemas"]["Rig"];
-            /** @description the newest seal */
+            /** @description the seal of the path as it stands, else the newest */
             seal?: components["schemas"]["Seal"];
-            /** @description the newest seal is of the path as it stands */
+            /** @description that seal is of the path as it stands */
             sealed_as_is: boolean;
             set: components["schemas"]["Set"];
+            /** @description where the subject is in the picture and not sharp */
+            soft: components["schemas"]["SoftRun"][];
+            start_timecode: string;
             /** Format: double */
             threshold_px: number;
             title: string;
+            /** @description the edit that an undo would take back */
+            undo_takes?: components["schemas"]["EditLine"];
+            /** @description that edit in a few words */
+            undo_words?: string;
+            /**
+             * Format: int64
+             * @description of all that is kept of the shot; counted up with every change
+             */
+            version: number;
+            /** @description who is at this desk */
+            you: string;
         };
         Snapshot: {
             aside: components["schemas"]["Aside"];
@@ -813,6 +892,37 @@ export interface components {
             holding: boolean;
             state: components["schemas"]["State"];
             why?: string;
+        };
+        SoftRun: {
+            /**
+             * Format: double
+             * @description diameter of its blur there, in pixels
+             */
+            blur_px: number;
+            /**
+             * Format: double
+             * @description its distance from the image plane along the lens there
+             */
+            depth_m: number;
+            /**
+             * Format: double
+             * @description farthest sharp distance there; 9999 is infinity
+             */
+            far_m: number;
+            /** Format: int64 */
+            from: number;
+            /**
+             * Format: double
+             * @description nearest sharp distance there
+             */
+            near_m: number;
+            /** Format: int64 */
+            to: number;
+            /**
+             * Format: int64
+             * @description the frame where its blur is largest
+             */
+            worst: number;
         };
         Solid: {
             centre_m: number[];
@@ -1310,6 +1420,41 @@ export interface operations {
             };
         };
     };
+    rename: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RenameRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     edit: {
         parameters: {
             query?: never;
@@ -1409,6 +1554,40 @@ export interface operations {
             };
         };
     };
+    stretch: {
+        parameters: {
+            query: {
+                from: number;
+                to: number;
+            };
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Plot"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     "pose-at": {
         parameters: {
             query: {
@@ -1478,6 +1657,41 @@ export interface operations {
         };
     };
     redo: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RevisionBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ShotView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    resume: {
         parameters: {
             query?: never;
             header?: never;

@@ -1,15 +1,14 @@
 <script setup lang="ts">
-import { computed, onBeforeUnmount, onMounted, ref, shallowRef, watch } from "vue";
+import { computed, onBeforeUnmount, onMounted, ref, watch } from "vue";
 import type { ShotView, View } from "../api/client";
 import { useElementSize } from "./size";
-import type { FinderScene } from "./finderScene";
+import type { Answer, Ask, Mark } from "./finderWorker";
 
 const props = defineProps<{ shot: ShotView; camera: View | null; label?: string }>();
 const box = ref<HTMLElement | null>(null);
 const canvas = ref<HTMLCanvasElement | null>(null);
-const scene = shallowRef<FinderScene | null>(null);
 const trouble = ref("");
-const mark = ref<{ x: number; y: number; size: number; from: number } | null>(null);
+const mark = ref<Mark | null>(null);
 const { width, height } = useElementSize(box);
 
 // The picture's own shape inside the box.
@@ -23,43 +22,68 @@ const m = (v: number): string => (v >= 9999 ? "∞" : v.toFixed(2));
 // The focus bar runs over 1/distance, from 0.4 m on the left to infinity.
 const along = (d: number): number => 1 - Math.min(1, 0.4 / Math.max(d, 0.4));
 
-function draw(): void {
-  if (!scene.value || !props.camera || picture.value.w < 10) return;
-  const m = scene.value.draw(props.camera, picture.value.w, picture.value.h);
-  mark.value = m && { ...m, from: props.camera.at_m[0] ?? 0 };
-}
-
-// Drawing takes at most a third of the page's time, however slow the machine:
-// the hold's beats come from the same thread and must not wait.
-let waiting = 0;
-let rest = 0;
+// One picture is drawn at a time, the newest wanted next. While the camera moves
+// and drawing is slow, at a lower resolution; in full once it rests.
+const goodMS = 24;
+let worker: Worker | null = null;
+let ready = false, busy = false, wanted = false;
+let rest = 0, cost = 0, lastChange = 0;
+const drawn = ref(0);
 function soon(): void {
-  if (waiting) return;
-  waiting = window.setTimeout(() => {
-    waiting = 0;
-    const began = performance.now();
-    draw();
-    rest = 2 * (performance.now() - began);
-  }, rest);
+  lastChange = performance.now();
+  wanted = true;
+  draw();
+}
+function draw(): void {
+  if (!worker || !ready || busy || !wanted || !props.camera || picture.value.w < 10) return;
+  window.clearTimeout(rest);
+  const moving = performance.now() - lastChange < 200 && drawn.value > 0;
+  const scale = moving && cost > goodMS ? Math.max(0.3, Math.round(Math.sqrt(goodMS / cost) * 10) / 10) : 1;
+  wanted = false;
+  busy = true;
+  asked = scale;
+  worker.postMessage({ view: props.camera, width: Math.round(picture.value.w), height: Math.round(picture.value.h), scale } satisfies Ask);
+}
+let asked = 1;
+function hear(m: Answer): void {
+  if ("failed" in m) {
+    trouble.value = "This browser shows no 3D picture. The sheet and the score still work.";
+    return;
+  }
+  if ("ready" in m) ready = true;
+  else {
+    busy = false;
+    mark.value = m.mark;
+    drawn.value++;
+    cost = asked === 1 ? m.ms : Math.max(cost * 0.9, m.ms);
+    if (asked < 1 && !wanted) rest = window.setTimeout(() => { wanted = true; draw(); }, 220);
+  }
+  draw();
 }
 
-onMounted(async () => {
+onMounted(() => {
   try {
-    const { FinderScene } = await import("./finderScene");
     if (!canvas.value) return;
-    scene.value = new FinderScene(canvas.value, props.shot);
-    draw();
+    const c = canvas.value.transferControlToOffscreen();
+    worker = new Worker(new URL("./finderWorker.ts", import.meta.url), { type: "module" });
+    worker.onmessage = (e: MessageEvent<Answer>) => hear(e.data);
+    worker.postMessage({ canvas: c, set: props.shot.set, ratio: Math.min(window.devicePixelRatio, 2) } satisfies Ask, [c]);
+    soon();
   } catch {
-    trouble.value = "This browser shows no 3D picture. The sheet and the score still work.";
+    hear({ failed: true });
   }
 });
-onBeforeUnmount(() => { window.clearTimeout(waiting); scene.value?.dispose(); });
+onBeforeUnmount(() => { window.clearTimeout(rest); worker?.terminate(); });
 watch(() => [props.camera, picture.value.w, picture.value.h], soon);
-watch(() => props.shot.set, () => { scene.value?.build(props.shot); draw(); });
+watch(() => props.shot.set, (set, was) => {
+  if (JSON.stringify(set) === JSON.stringify(was)) return;
+  worker?.postMessage({ set } satisfies Ask);
+  soon();
+});
 </script>
 
 <template>
-  <div ref="box" class="box finder" data-test="finder">
+  <div ref="box" class="box finder" data-test="finder" :data-drawn="drawn">
     <canvas ref="canvas" :style="{ width: picture.w + 'px', height: picture.h + 'px', left: picture.x + 'px', top: picture.y + 'px' }" role="img" :aria-label="`Through the lens: ${shot.lens.name}`" />
     <svg :width="width" :height="height" aria-hidden="true">
       <g :transform="`translate(${picture.x} ${picture.y})`">
@@ -86,5 +110,5 @@ svg { position: absolute; inset: 0; }
 .over.top { top: 18px; }
 .over.low { bottom: 32px; }
 .none { color: #fff; padding: 60px 30px; }
-html.blackout canvas { filter: brightness(.72); }
+html.blackout canvas { opacity: .72; }
 </style>

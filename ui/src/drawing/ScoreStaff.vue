@@ -1,11 +1,12 @@
 <script setup lang="ts">
 import { computed, ref } from "vue";
-import type { Axis, Edit, ShotView } from "../api/client";
+import type { Axis, Edit, Plot, ShotView } from "../api/client";
 import { four } from "../stores/shot";
 import { fills, runs } from "./headroom";
+import { distance, ticks } from "./ring";
 
-const props = defineProps<{ shot: ShotView; axis: Axis; index: number; y: number; h: number; width: number; left: number; right: number; start: number; end: number; frame: number; selected: boolean; opened: boolean; peak: string; over: boolean; tried: { frame: number; values: Record<string, number> }[]; held: { from: number; to: number } | null }>();
-const emit = defineEmits<{ go: [frame: number]; select: []; open: []; edit: [e: Edit, said: string]; retime: [by: number, all: boolean]; rest: [] }>();
+const props = defineProps<{ shot: ShotView; plot: Plot; axis: Axis; index: number; y: number; h: number; width: number; left: number; right: number; start: number; end: number; selected: boolean; opened: boolean; peak: string; over: boolean; tried: { frame: number; values: Record<string, number> }[]; held: { from: number; to: number } | null }>();
+const emit = defineEmits<{ go: [frame: number]; select: []; open: []; edit: [e: Edit, said: string]; retime: [by: number, all: boolean]; step: [dir: number]; rest: [] }>();
 
 const span = computed(() => Math.max(10, props.width - props.left - props.right));
 const x = (f: number): number => props.left + ((f - props.start) / (props.end - props.start)) * span.value;
@@ -14,8 +15,13 @@ const half = computed(() => Math.max(4, props.h / 2 - 3));
 // One limit is 0.74 of the half height, so that what is over still shows.
 const thick = (s: number): number => Math.min(Math.abs(s) * 0.74, 1) * half.value * Math.sign(s);
 const track = computed(() => props.shot.path.tracks.find((t) => t.axis === props.axis.id));
-const shares = computed(() => props.shot.plot.shares[props.index] ?? []);
-const at = (i: number): number => props.shot.plot.start + i * props.shot.plot.step;
+// The samples inside the window, and one more on either side.
+const cut = computed(() => {
+  const p = props.plot;
+  return [Math.max(0, Math.floor((props.start - p.start) / p.step) - 1), Math.ceil((props.end - p.start) / p.step) + 2] as const;
+});
+const shares = computed(() => (props.plot.shares[props.index] ?? []).slice(...cut.value));
+const at = (i: number): number => props.plot.start + (i + cut.value[0]) * props.plot.step;
 
 const ribbons = computed(() => runs(shares.value).map(([b, from, to]) => {
   const last = Math.min(to, shares.value.length - 1);
@@ -26,33 +32,29 @@ const ribbons = computed(() => runs(shares.value).map(([b, from, to]) => {
 const outline = computed(() => shares.value.map((s, i) => `${i ? "L" : "M"}${x(at(i)).toFixed(1)} ${(mid.value - thick(s)).toFixed(1)}`).join(""));
 
 // The value curve of an opened staff, with the others ghosted behind.
-const values = computed(() => props.shot.plot.values[props.index] ?? []);
+const values = computed(() => (props.plot.values[props.index] ?? []).slice(...cut.value));
 const range = computed(() => {
-  const v = [...values.value, ...(track.value?.keys.map((k) => k.value) ?? [])];
-  const lo = Math.min(...v), hi = Math.max(...v);
+  let lo = Infinity, hi = -Infinity;
+  for (const v of [...(props.plot.values[props.index] ?? []), ...(track.value?.keys.map((k) => k.value) ?? [])]) { lo = Math.min(lo, v); hi = Math.max(hi, v); }
   const pad = Math.max((hi - lo) * 0.18, props.axis.unit === "mm" ? 5 : 0.5);
   return [lo - pad, hi + pad] as const;
 });
 const vy = (v: number): number => props.y + props.h - 6 - ((v - range.value[0]) / (range.value[1] - range.value[0])) * (props.h - 12);
 const valueAt = (py: number): number => range.value[0] + ((props.y + props.h - 6 - py) / (props.h - 12)) * (range.value[1] - range.value[0]);
 const curve = computed(() => values.value.map((v, i) => `${i ? "L" : "M"}${x(at(i)).toFixed(1)} ${vy(v).toFixed(1)}`).join(""));
-const ghosts = computed(() => props.shot.plot.values.map((row, k) => {
+const ghosts = computed(() => props.plot.values.map((whole, k) => {
   if (k === props.index) return "";
-  const lo = Math.min(...row), hi = Math.max(...row);
+  const row = whole.slice(...cut.value), lo = Math.min(...row), hi = Math.max(...row);
   if (hi - lo < 1e-9) return "";
   return row.map((v, i) => `${i ? "L" : "M"}${x(at(i)).toFixed(1)} ${(props.y + props.h - 10 - ((v - lo) / (hi - lo)) * (props.h - 20)).toFixed(1)}`).join("");
 }).filter(Boolean));
 
-// Focus is shown as distance at its keyframes; while it is dragged, as ring position.
-function shown(v: number, f?: number): string {
-  if (props.axis.id === "focus" && f !== undefined && !drag.value) {
-    const i = Math.min(Math.max(Math.round((f - props.shot.plot.start) / props.shot.plot.step), 0), props.shot.plot.views.length - 1);
-    return `${(props.shot.plot.views[i]?.focus_m ?? 0).toFixed(2)} m`;
-  }
-  if (props.axis.unit === "mm") return v.toFixed(Math.abs(v) >= 100 ? 0 : 1);
-  return v.toFixed(2);
-}
-const said = (v: number): string => `${shown(v)}${props.axis.unit === "mm" ? " mm" : "°"}`;
+// Focus is shown as the distance on its scale, from the image plane.
+const isFocus = computed(() => props.axis.id === "focus");
+const metres = (v: number): string => `${distance(props.shot.focus_scale, v).toFixed(2)} m`;
+const shown = (v: number): string => (isFocus.value ? metres(v) : props.axis.unit === "mm" ? v.toFixed(Math.abs(v) >= 100 ? 0 : 1) : v.toFixed(2));
+const said = (v: number): string => (isFocus.value ? metres(v) : `${shown(v)}${props.axis.unit === "mm" ? " mm" : "°"}`);
+const scale = computed(() => (isFocus.value && props.opened ? ticks(props.shot.focus_scale, range.value[0], range.value[1], (props.h - 12) / 22) : []));
 
 const drag = ref<{ from: number; frame: number; value: number; was: number } | null>(null);
 function down(e: PointerEvent, f: number, v: number): void {
@@ -77,16 +79,24 @@ function up(): void {
   else if (d.value !== d.was) emit("edit", { op: "set", frame: d.frame, values }, `${props.axis.name} at ${four(d.frame)} is ${said(d.value)}.`);
   if (d.frame === d.from && d.value === d.was) emit("go", d.from);
 }
-const posts = computed(() => (track.value?.keys ?? []).map((k, i, all) => {
-  const d = drag.value?.from === k.frame ? drag.value : props.held?.from === k.frame ? { frame: props.held.to, value: k.value } : null;
-  const px = x(d?.frame ?? k.frame);
-  const next = all[i + 1];
-  const atEnd = px > props.width - props.right - 44;
-  return { f: k.frame, v: d?.value ?? k.value, raw: k.value, px, label: !next || x(next.frame) - px > 40 || d !== null, atEnd, moved: d && d.frame !== k.frame ? d.frame : null };
-}));
+// The keyframes in the window. Values stand where they have room; so many that
+// they could not be told apart are drawn as one, and taken hold of after zooming in.
+const inside = computed(() => (track.value?.keys ?? []).filter((k) => k.frame >= props.start && k.frame <= props.end));
+const crowd = computed(() => (inside.value.length > 150 ? [...new Set(inside.value.map((k) => Math.round(x(k.frame))))].map((px) => `M${px} ${props.y + 3}V${props.y + props.h - 3}`).join("") : ""));
+const posts = computed(() => {
+  if (crowd.value) return [];
+  let free = -Infinity;
+  return inside.value.map((k) => {
+    const d = drag.value?.from === k.frame ? drag.value : props.held?.from === k.frame ? { frame: props.held.to, value: k.value } : null;
+    const px = x(d?.frame ?? k.frame);
+    const label = px >= free || d !== null;
+    if (label) free = px + 42;
+    return { f: k.frame, v: d?.value ?? k.value, raw: k.value, px, label, atEnd: px > props.width - props.right - 44, moved: d && d.frame !== k.frame ? d.frame : null };
+  });
+});
 
 // Steps of the value or the speed: no ribbon can show them, so they stand as bars.
-const jumps = computed(() => (props.shot.analysis.report.axes.find((r) => r.axis === props.axis.id)?.jumps ?? []).filter((j) => j.order < 2).map((j) => {
+const jumps = computed(() => (props.shot.analysis.report.axes.find((r) => r.axis === props.axis.id)?.jumps ?? []).filter((j) => j.order < 2 && j.at >= props.start && j.at <= props.end).map((j) => {
   const px = x(j.at);
   const by = j.order === 0 ? `jumps ${+j.by.toFixed(2)}${props.axis.unit === "mm" ? " mm" : "°"}` : "corner";
   return { key: `${j.order} ${j.at}`, px, order: j.order, by, atEnd: px > props.width - props.right - 60 };
@@ -101,10 +111,9 @@ const tryouts = computed(() => props.tried.flatMap((t) => {
 }));
 
 function key(e: KeyboardEvent): void {
-  const ks = track.value?.keys ?? [];
   if (e.key === "Enter") emit("open");
-  else if (e.key === "[") { const k = [...ks].reverse().find((q) => q.frame < props.frame); if (k) emit("go", k.frame); }
-  else if (e.key === "]") { const k = ks.find((q) => q.frame > props.frame); if (k) emit("go", k.frame); }
+  else if (e.key === "[") emit("step", -1);
+  else if (e.key === "]") emit("step", 1);
   else if (e.altKey && (e.key === "ArrowLeft" || e.key === "ArrowRight")) emit("retime", e.key === "ArrowLeft" ? -1 : 1, e.shiftKey);
   else return;
   e.preventDefault();
@@ -120,14 +129,15 @@ function key(e: KeyboardEvent): void {
     <text :x="h > 30 ? 14 : 60" :y="mid + (h > 30 ? 13 : 4)" class="lab" :class="{ over }">{{ h > 24 ? peak : peak.replace('peak ', '') }}</text>
     <template v-if="!opened">
       <path v-if="h > 24" :d="`M${left} ${mid - half * 0.74}H${left + span}M${left} ${mid + half * 0.74}H${left + span}`" stroke="var(--rule)" stroke-dasharray="1 3" />
-      <path v-for="(r, i) in ribbons" :key="i" :d="r.d" :fill="fills[r.b]" :data-band="r.b" />
+      <g clip-path="url(#scoreclip)"><path v-for="(r, i) in ribbons" :key="i" :d="r.d" :fill="fills[r.b]" :data-band="r.b" />
       <path v-for="(r, i) in ribbons.filter((q) => q.b === 3)" :key="'h' + i" :d="r.d" fill="url(#scorehatch)" />
-      <path :d="outline" fill="none" stroke="var(--ink)" stroke-width=".9" /><path :d="`M${left} ${mid}H${left + span}`" stroke="var(--ink)" stroke-width=".9" />
+      <path :d="outline" fill="none" stroke="var(--ink)" stroke-width=".9" /></g><path :d="`M${left} ${mid}H${left + span}`" stroke="var(--ink)" stroke-width=".9" />
     </template>
     <template v-else>
-      <path v-for="(g, i) in ghosts" :key="'g' + i" :d="g" fill="none" stroke="var(--rule)" stroke-width="1.2" />
-      <path :d="curve" fill="none" stroke="var(--ink)" stroke-width="2" />
-      <text :x="left + 4" :y="y + 13" class="lab">{{ said(range[1]) }}</text><text :x="left + 4" :y="y + h - 5" class="lab">{{ said(range[0]) }}</text>
+      <g v-if="scale.length" class="scale"><g v-for="t in scale" :key="t.d"><path :d="`M${left} ${vy(t.ring)}H${left + span}`" stroke="var(--hair)" /><text :x="left + 4" :y="vy(t.ring) - 2" class="lab">{{ t.d }} m</text></g></g>
+      <g clip-path="url(#scoreclip)"><path v-for="(g, i) in ghosts" :key="'g' + i" :d="g" fill="none" stroke="var(--rule)" stroke-width="1.2" />
+      <path :d="curve" fill="none" stroke="var(--ink)" stroke-width="2" /></g>
+      <template v-if="!scale.length"><text :x="left + 4" :y="y + 13" class="lab">{{ said(range[1]) }}</text><text :x="left + 4" :y="y + h - 5" class="lab">{{ said(range[0]) }}</text></template>
     </template>
     <g v-for="j in jumps" :key="'j' + j.key" class="jump" :data-jump="j.order" pointer-events="none">
       <path :d="`M${j.px - (j.order ? 3 : 5)} ${y + (j.order ? h * 0.3 : 2)}h${j.order ? 6 : 10}v${j.order ? h * 0.4 : h - 4}h${j.order ? -6 : -10}Z`" fill="var(--h3)" stroke="var(--ink)" stroke-width=".9" />
@@ -137,13 +147,14 @@ function key(e: KeyboardEvent): void {
     <g v-for="q in tryouts" :key="'t' + q.f" class="tried" :data-tried="q.f" pointer-events="none">
       <title>{{ axis.name }} tried at {{ four(q.f) }}, not stored</title>
       <path :d="`M${q.px} ${y + 3}V${y + h - 3}`" stroke="var(--now)" stroke-width="1.6" stroke-dasharray="3 3" />
-      <text v-if="h > 24" :x="q.px + (q.atEnd ? -5 : 5)" :y="y + h - 5" :text-anchor="q.atEnd ? 'end' : 'start'" class="val halo now">{{ axis.id === "focus" ? "" : said(q.v) }} tried, not stored</text>
+      <text v-if="h > 24" :x="q.px + (q.atEnd ? -5 : 5)" :y="y + h - 5" :text-anchor="q.atEnd ? 'end' : 'start'" class="val halo now">{{ said(q.v) }} tried, not stored</text>
     </g>
+    <path v-if="crowd" :d="crowd" class="crowd" stroke="var(--ink)" stroke-width="1" />
     <g v-for="p in posts" :key="p.f" class="post" :data-key="p.f" @pointerdown.stop="(e) => down(e, p.f, p.raw)" @pointermove="move" @pointerup="up" @pointercancel="drag = null">
-      <path :d="`M${p.px} ${y + 3}V${y + h - 3}`" stroke="var(--ink)" :stroke-width="p.f === frame ? 3 : 1.8" />
+      <path :d="`M${p.px} ${y + 3}V${y + h - 3}`" stroke="var(--ink)" stroke-width="1.8" />
       <rect :x="p.px - 5" :y="y" width="10" :height="h" fill="transparent" />
-      <rect v-if="opened" :x="p.px - 5" :y="vy(p.v) - 5" width="10" height="10" :fill="p.f === frame ? 'var(--now)' : 'var(--sheet)'" stroke="var(--ink)" stroke-width="1.6" />
-      <text v-if="p.label && h > 24" :x="p.px + (p.atEnd ? -5 : 5)" :y="opened ? vy(p.v) - 9 : y + 12" :text-anchor="p.atEnd ? 'end' : 'start'" class="val halo">{{ shown(p.v, p.f) }}<tspan v-if="p.moved !== null"> at {{ four(p.moved) }}</tspan></text>
+      <rect v-if="opened" :x="p.px - 5" :y="vy(p.v) - 5" width="10" height="10" fill="var(--sheet)" stroke="var(--ink)" stroke-width="1.6" />
+      <text v-if="p.label && h > 24" :x="p.px + (p.atEnd ? -5 : 5)" :y="opened ? vy(p.v) - 9 : y + 12" :text-anchor="p.atEnd ? 'end' : 'start'" class="val halo">{{ shown(p.v) }}<tspan v-if="p.moved !== null"> at {{ four(p.moved) }}</tspan></text>
     </g>
   </g>
 </template>

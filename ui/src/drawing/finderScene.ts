@@ -10,16 +10,18 @@ export class FinderScene {
   private scene = new Scene();
   private subject = new Vector3();
 
-  constructor(canvas: HTMLCanvasElement, shot: ShotView) {
-    this.renderer = new WebGLRenderer({ canvas, antialias: true, preserveDrawingBuffer: true });
-    this.renderer.setPixelRatio(Math.min(window.devicePixelRatio, 2));
-    this.build(shot);
+  private size = "";
+  private readonly pixel = new Uint8Array(4);
+
+  constructor(canvas: OffscreenCanvas, set: ShotView["set"], private readonly ratio: number) {
+    this.renderer = new WebGLRenderer({ canvas, antialias: true });
+    this.build(set);
   }
 
-  build(shot: ShotView): void {
+  build(set: ShotView["set"]): void {
     this.scene = new Scene();
     this.scene.background = new Color("#2e4054");
-    this.subject = at(shot.set.subject_m);
+    this.subject = at(set.subject_m);
     this.scene.add(new AmbientLight("#cfd8e6", 1.5));
     const sun = new DirectionalLight("#ffe7bf", 1.8);
     sun.position.set(-2, -1.5, 3);
@@ -29,12 +31,18 @@ export class FinderScene {
     const floor = new Mesh(new PlaneGeometry(14, 14), new MeshLambertMaterial({ color: "#4b5547" }));
     floor.position.set(0.8, 3, 0);
     this.scene.add(floor);
-    for (const s of shot.set.solids) this.scene.add(...solid(s));
+    for (const s of set.solids) this.scene.add(...solid(s));
   }
 
-  // Draws and tells where the subject stands in the picture, in pixels.
-  draw(v: View, width: number, height: number): { x: number; y: number; size: number } | null {
-    this.renderer.setSize(width, height, false);
+  // Draws, at a part of the full resolution where scale is below 1, waits for the
+  // picture and tells where the subject stands in it, in pixels of the page.
+  draw(v: View, width: number, height: number, scale: number): { x: number; y: number; size: number } | null {
+    const size = `${width} ${height} ${scale}`;
+    if (size !== this.size) {
+      this.size = size;
+      this.renderer.setPixelRatio(this.ratio * scale);
+      this.renderer.setSize(width, height, false);
+    }
     this.camera.aspect = width / height;
     this.camera.fov = v.field_deg[1] ?? 25;
     this.camera.updateProjectionMatrix();
@@ -43,14 +51,12 @@ export class FinderScene {
     this.camera.position.copy(at(v.pupil_m));
     this.camera.updateMatrixWorld();
     this.renderer.render(this.scene, this.camera);
+    const gl = this.renderer.getContext();
+    gl.readPixels(0, 0, 1, 1, gl.RGBA, gl.UNSIGNED_BYTE, this.pixel);
     const p = this.subject.clone().project(this.camera);
     if (p.z > 1 || Math.abs(p.x) > 1 || Math.abs(p.y) > 1) return null;
     const away = this.subject.distanceTo(this.camera.position);
     return { x: ((p.x + 1) / 2) * width, y: ((1 - p.y) / 2) * height, size: Math.max(12, (0.075 / away) * (height / 2 / Math.tan((this.camera.fov * Math.PI) / 360))) };
-  }
-
-  dispose(): void {
-    this.renderer.dispose();
   }
 }
 

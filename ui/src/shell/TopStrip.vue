@@ -2,6 +2,8 @@
 import { computed } from "vue";
 import { useRoute } from "vue-router";
 import { useHold } from "../stores/hold";
+import { useOutbox } from "../stores/outbox";
+import { usePrefs } from "../stores/prefs";
 import { useLive } from "../stores/live";
 import { four, useShot } from "../stores/shot";
 import { stopNow } from "./keys";
@@ -9,9 +11,24 @@ import { stopNow } from "./keys";
 const shot = useShot();
 const live = useLive();
 const hold = useHold();
+const outbox = useOutbox();
+const prefs = usePrefs();
 const route = useRoute();
+// What was made here and where it is; never more than is known.
+const kept = computed(() => {
+  const n = outbox.count;
+  if (outbox.offline) return { text: `${n} ${n === 1 ? "edit waits" : "edits wait"}: the application does not answer`, tone: "over" };
+  if (n > 0 || shot.saving > 0) return { text: "saving …", tone: "" };
+  const lost = outbox.refused.filter((q) => q.shot === shot.id).length;
+  if (lost > 0) return { text: `${lost} ${lost === 1 ? "edit" : "edits"} not made: see below`, tone: "over" };
+  if (shot.said) return { text: shot.said, tone: "" };
+  if (live.lost) return { text: "the application does not answer", tone: "over" };
+  const t = shot.tried.length;
+  return { text: t > 0 ? `stored edits saved; ${t} ${t === 1 ? "framing" : "framings"} only tried` : "everything saved", tone: "" };
+});
 const open = computed(() => route.name !== "shelf" && shot.view !== null);
-const onRig = computed(() => route.name === "shoot" && live.connected && shot.view?.seal !== undefined && Object.values(live.now?.floor.state.homed ?? {}).every(Boolean));
+// The rig's own frame, where it stands on the sealed path; else the plan's.
+const onRig = computed(() => route.name === "shoot" && live.connected && (live.now?.ready.on_path ?? false));
 const atFirst = computed(() => live.now?.ready.checks.some((c) => c.name === "at first" && c.ok) ?? false);
 const frame = computed(() => (!onRig.value ? shot.frame : live.rolling || !atFirst.value ? Math.floor(live.now?.floor.state.frame ?? 0) : shot.start));
 const length = computed(() => shot.last - shot.first);
@@ -19,14 +36,18 @@ const timecode = computed(() => {
   const v = shot.view;
   if (!v) return "";
   const fps = Math.max(1, Math.round(v.path.rate.num / v.path.rate.den));
-  const n = ((frame.value + 36000 * fps) % (86400 * fps) + 86400 * fps) % (86400 * fps);
+  const [h = 0, m = 0, s = 0, f = 0] = v.start_timecode.split(":").map(Number);
+  const n = ((frame.value + (h * 3600 + m * 60 + s) * fps + f) % (86400 * fps) + 86400 * fps) % (86400 * fps);
   const two = (x: number): string => Math.floor(x).toString().padStart(2, "0");
   return `${two(n / (3600 * fps))}:${two((n / (60 * fps)) % 60)}:${two((n / fps) % 60)}:${two(n % fps)}`;
 });
 const ready = computed(() => (live.lost ? null : live.now?.ready ?? null));
+// With letter keys off, the strip names what to press instead.
+const buttons: Record<string, string> = { K: "“store all” on Compose", P: "Prove in the rail", S: "“seal” on Compose", F: "“go to first frame” on Shoot", "2": "Line up in the rail", "5": "Shoot in the rail" };
 const words = computed(() => {
   if (live.lost) return "Can't roll yet: the application does not answer. It is tried again all the time.";
-  return ready.value?.sentence ?? "Looking at the rig …";
+  const s = ready.value?.sentence ?? "Looking at the rig …";
+  return prefs.letters ? s : s.replace(/Press ([KPSF25])\b/, (_, k: string) => `Use ${buttons[k] ?? k}`);
 });
 </script>
 
@@ -35,13 +56,13 @@ const words = computed(() => {
     <router-link to="/" class="brand" aria-label="Keen Arc, to the bookshelf">KEEN<br />ARC</router-link>
     <template v-if="open && shot.view">
       <div class="cell shot">
-        <h1>{{ shot.view.code }} · {{ shot.view.title }}</h1>
+        <h1 class="line" :title="shot.view.title">{{ shot.view.code }} · {{ shot.view.title }}</h1>
         <div class="quiet small line">
           <template v-if="shot.view.seal && shot.view.sealed_as_is">path {{ shot.view.seal.version }} sealed {{ shot.view.seal.short }}</template>
           <template v-else>{{ shot.view.rig.name }} · draft {{ shot.view.revision }}, not sealed</template>
           · {{ +shot.view.fps.toFixed(2) }} fps · {{ length }} {{ length === 1 ? "frame" : "frames" }}
         </div>
-        <div class="quiet small line" role="status" aria-live="polite">{{ shot.saving ? "saving …" : shot.said || "everything saved" }}</div>
+        <div class="small line" :class="kept.tone || 'quiet'" role="status" aria-live="polite" data-test="kept" :title="kept.text">{{ kept.text }}</div>
       </div>
       <div class="cell count">
         <div class="big" data-test="counter" aria-live="off">{{ four(frame) }}</div>
@@ -79,6 +100,7 @@ html.blackout .strip { border-color: var(--rule); }
 .stop { width: 116px; padding: 0 2px; flex: none; background: var(--stop); color: var(--stopink); border: 0; font: 600 24px/1 var(--head); letter-spacing: .08em; cursor: pointer; }
 .stop span { display: block; font: 400 var(--t11)/1.4 var(--text); letter-spacing: -.02em; white-space: nowrap; }
 .stop:focus-visible { outline: 3px solid var(--ink); outline-offset: -6px; }
-@media (max-width: 1100px) { .drive, .checks { display: none; } .shot { width: 220px; } .count { width: 190px; } }
+@media (max-width: 1100px) { .checks { display: none; } .shot { width: 210px; } .count { width: 178px; padding-left: 10px; gap: 8px; } .drive { width: 70px; } }
+@media (max-width: 900px) { .brand { width: 60px; padding-left: 8px; font-size: 16px; } .shot { width: 150px; } .count { width: 150px; } .big { font-size: 22px; } .stop { width: 104px; } .stop span { white-space: normal; line-height: 1.1; } }
 @media (max-width: 700px) { .strip { flex-wrap: wrap; } .shot { display: none; } .ready { flex-basis: 100%; order: 5; border: 0; border-top: 1px solid var(--rule); } .stop { margin-left: auto; min-height: 60px; } }
 </style>

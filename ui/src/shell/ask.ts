@@ -3,9 +3,9 @@ import { ref, shallowRef } from "vue";
 import { api, sentence } from "../api/client";
 import { four, useShot } from "../stores/shot";
 
-interface Question { title: string; text: string; yes: string; act: () => Promise<string> }
+interface Question { title: string; text: string; yes: string; act: () => Promise<string>; other?: { label: string; act: () => Promise<string> } }
 
-// Questions that must be confirmed before a rig moves.
+// Questions that must be confirmed: before a rig moves, or work is left behind.
 export const useAsk = defineStore("ask", () => {
   const shot = useShot();
   const question = shallowRef<Question | null>(null);
@@ -18,10 +18,11 @@ export const useAsk = defineStore("ask", () => {
     question.value = q;
   }
 
-  async function confirm(): Promise<void> {
-    if (!question.value || busy.value) return;
+  async function confirm(other = false): Promise<void> {
+    const q = question.value, act = other ? q?.other?.act : q?.act;
+    if (!act || busy.value) return;
     busy.value = true;
-    failed.value = await question.value.act().catch(() => sentence(undefined));
+    failed.value = await act().catch(() => sentence(undefined));
     busy.value = false;
     if (!failed.value) question.value = null;
   }

@@ -3,6 +3,7 @@ import { stages } from "../router";
 import { useHold } from "../stores/hold";
 import { useNudge } from "../stores/nudge";
 import { usePrefs } from "../stores/prefs";
+import { useScore } from "../stores/score";
 import { useShot } from "../stores/shot";
 import { useAsk } from "./ask";
 
@@ -14,6 +15,7 @@ export function useKeys(): { onKey: (e: KeyboardEvent) => void; onEscape: (e: Ke
   const hold = useHold();
   const ask = useAsk();
   const nudge = useNudge();
+  const score = useScore();
   const route = useRoute();
   const router = useRouter();
 
@@ -70,6 +72,10 @@ export function useKeys(): { onKey: (e: KeyboardEvent) => void; onEscape: (e: Ke
       case ".": case ">": shot.go(shot.frame + by); return true;
       case "g": case "G": ask.goTo(shot.frame); return true;
       case "h": case "H":
+        if (route.name === "line-up") {
+          ask.home();
+          return true;
+        }
         if (route.name !== "shoot") return false;
         document.querySelector<HTMLElement>('[data-test="hold"]')?.focus();
         return true;
@@ -86,6 +92,9 @@ export function useKeys(): { onKey: (e: KeyboardEvent) => void; onEscape: (e: Ke
       case "ArrowUp": nudge.grow(1); return true;
       case "ArrowDown": nudge.grow(-1); return true;
       case "/": nudge.halfBack(); return true;
+      case "+": case "=": score.zoom(1.6); return true;
+      case "-": score.zoom(0.625); return true;
+      case "0": score.zoom(0); return true;
       case "k": void shot.store(); return true;
       case "K": void shot.store(shot.selected?.id); return true;
       case "Delete": case "Backspace": void nudge.remove(e.shiftKey); return true;

@@ -13,6 +13,22 @@ export const useLive = defineStore("live", () => {
   let want = "";
   let again = 0;
 
+  // What a message says again stays the object that it was, so that nothing is
+  // drawn again for it.
+  function keep(m: LiveMessage): void {
+    const old = now.value;
+    if (old) {
+      if (same(m.view, old.view)) m.view = old.view;
+      if (same(m.ready, old.ready)) m.ready = old.ready;
+      m.n = old.n;
+      m.floor.state.n = old.floor.state.n;
+      m.floor.state.tick = old.floor.state.tick;
+      if (same(m, old)) return;
+    }
+    now.value = m;
+  }
+  const same = (a: unknown, b: unknown): boolean => JSON.stringify(a) === JSON.stringify(b);
+
   function open(): void {
     window.clearTimeout(again);
     ws?.close();
@@ -22,9 +38,9 @@ export const useLive = defineStore("live", () => {
     mine.onmessage = (e: MessageEvent<string>) => {
       if (ws !== mine) return;
       const m = JSON.parse(e.data) as LiveMessage;
-      if (now.value && m.version !== now.value.version && m.version > 0) void shot.reload();
+      if (shot.view && m.version > shot.view.version) void shot.reload();
       if (now.value?.trouble && !m.trouble) void shot.reload();
-      now.value = m;
+      keep(m);
       at.value = Date.now();
       lost.value = false;
     };

@@ -1,5 +1,5 @@
 import { defineStore } from "pinia";
-import { ref, watch } from "vue";
+import { ref, watch, type Ref } from "vue";
 
 function kept<T>(key: string, first: T) {
   const raw = localStorage.getItem(key);
@@ -26,3 +26,16 @@ export const usePrefs = defineStore("prefs", () => {
   const tried = kept<Record<string, { frame: number; values: Record<string, number> }[]>>("keenarc.tried", {});
   return { theme, letters, steps, where, tried };
 });
+
+// What this window alone keeps, over a reload.
+export function windowKept<T>(key: string, first: T) {
+  let start = first;
+  try {
+    start = JSON.parse(sessionStorage.getItem(key) ?? "null") as T ?? first;
+  } catch {
+    sessionStorage.removeItem(key);
+  }
+  const r = ref(start) as Ref<T>;
+  watch(r, (v) => sessionStorage.setItem(key, JSON.stringify(v)), { deep: true, flush: "sync" });
+  return r;
+}

@@ -1,7 +1,9 @@
 import { defineStore } from "pinia";
 import { computed, ref, shallowRef } from "vue";
 import { api, sentence, type Edit, type PassView, type ShotView, type Track, type View } from "../api/client";
-import { usePrefs } from "./prefs";
+import { useAsk } from "../shell/ask";
+import { useOutbox } from "./outbox";
+import { usePrefs, windowKept } from "./prefs";
 
 // The playhead may stand beyond the keyframes: that is where the next one goes.
 const farthest = 100000;
@@ -13,6 +15,8 @@ interface Offer { text: string; label: string; accept: () => Promise<unknown> }
 // axis, and nudges that are not stored yet.
 export const useShot = defineStore("shot", () => {
   const prefs = usePrefs();
+  const outbox = useOutbox();
+  const firstSeen = windowKept<Record<string, number>>("keenarc.seen", {}); // the revision each shot was opened at
   const id = ref("");
   const view = shallowRef<ShotView | null>(null);
   const passes = shallowRef<PassView[]>([]);
@@ -52,7 +56,9 @@ export const useShot = defineStore("shot", () => {
   const isPending = computed(() => Object.keys(pending.value).length > 0);
 
   function take(v: ShotView): void {
+    if (view.value?.id === v.id && v.version < view.value.version) return; // an answer that was overtaken
     if (v.revision !== view.value?.revision) offer.value = null;
+    firstSeen.value[v.id] ??= v.revision;
     view.value = v;
     exact.value = null;
     void lookExactly();
@@ -106,8 +112,13 @@ export const useShot = defineStore("shot", () => {
     if (r.data) passes.value = r.data;
   }
 
-  // Edits go one after another, each on the revision that the last one made.
+  // What is not an edit goes one after another, after the edits that were made
+  // before it, and is not kept: where nothing answers it is not done.
   function line(send: (v: ShotView) => Promise<{ data?: ShotView; error?: unknown }>, done = ""): Promise<boolean> {
+    if (outbox.offline) {
+      trouble.value = "The application does not answer. This is not done; press again when it does.";
+      return Promise.resolve(false);
+    }
     saving.value++;
     const next = queue.then(async () => {
       try {
@@ -120,6 +131,7 @@ export const useShot = defineStore("shot", () => {
           said.value = done;
           return true;
         }
+        said.value = "";
         trouble.value = sentence(r.error);
         if (typeof r.error === "object" && r.error && "status" in r.error && r.error.status === 409) {
           const t = trouble.value;
@@ -138,11 +150,34 @@ export const useShot = defineStore("shot", () => {
     return next;
   }
 
-  const edit = async (e: Edit, done = ""): Promise<boolean> => {
-    const ok = await line((v) => api.POST("/api/shots/{id}/edits", { params: { path: { id: v.id } }, body: { revision: v.revision, edit: e } }), done);
-    if (ok && e.op === "factor") await offerSlower();
-    return ok;
-  };
+  async function edit(e: Edit, done = "", on = view.value?.revision): Promise<boolean> {
+    const shot = id.value, before = view.value;
+    if (on === undefined) return false;
+    saving.value++;
+    const sent = outbox.put(shot, on, e, done);
+    queue = queue.then(() => sent).catch(() => false);
+    const v = await sent;
+    saving.value--;
+    if (shot !== id.value) return v !== null;
+    if (!v) {
+      said.value = "";
+      await reload();
+      return false;
+    }
+    trouble.value = "";
+    take(v);
+    said.value = done + (v.over > 0 && done ? " The plan was changed in another window, too." : "");
+    if (before?.sealed_as_is && !v.sealed_as_is && before.seal) said.value = `${done} Opens sealed path ${before.seal.version}.`.trim();
+    if (e.op === "factor") await offerSlower();
+    return true;
+  }
+
+  // Tries an edit once more that another window's edit had overtaken.
+  async function again(deed: string): Promise<void> {
+    const q = outbox.refused.find((w) => w.deed === deed);
+    outbox.read(deed);
+    if (q && q.shot === id.value) await edit(q.edit, q.done);
+  }
 
   // A plan that was slowed leaves its passes faster than it: they can follow.
   async function offerSlower(): Promise<void> {
@@ -170,20 +205,49 @@ export const useShot = defineStore("shot", () => {
       said.value = `What was tried at ${four(t.frame)} is taken back.`;
       return true;
     }
-    return line((v) => api.POST("/api/shots/{id}/undo", { params: { path: { id: v.id } }, body: { revision: v.revision } }), "Taken back.");
+    const w = outbox.withdraw(id.value);
+    if (w !== null) {
+      said.value = `Taken back before it was sent: ${w}`;
+      return true;
+    }
+    const u = view.value?.undo_takes, v = view.value;
+    if (!v || !u) return false;
+    const words = v.undo_words ?? "an edit";
+    const others = u.actor !== v.you || (u.made_in !== outbox.desk && u.revision > (firstSeen.value[v.id] ?? 0));
+    const back = (): Promise<boolean> => line((q) => api.POST("/api/shots/{id}/undo", { params: { path: { id: q.id } }, body: { revision: v.revision, window: outbox.desk } }), `Taken back: ${words}${others ? `, by ${u.actor}` : ""}.`);
+    if (!others) return back();
+    useAsk().ask({ title: `Take back what ${u.actor} did?`, text: `The last edit is not of this window: ${words}, by ${u.actor}, ${new Date(u.at).toLocaleTimeString("en-GB", { hour: "2-digit", minute: "2-digit" })}.`, yes: "Take it back",
+      act: async () => ((await back()) ? "" : trouble.value) });
+    return true;
   };
-  const redo = (): Promise<boolean> => {
-    return line((v) => api.POST("/api/shots/{id}/redo", { params: { path: { id: v.id } }, body: { revision: v.revision } }), "Done again.");
-  };
-  const seal = (): Promise<boolean> =>
+  const redo = (): Promise<boolean> =>
+    line((v) => api.POST("/api/shots/{id}/redo", { params: { path: { id: v.id } }, body: { revision: v.revision, window: outbox.desk } }), "Done again.");
+  // Back to the path that was sealed last, as an edit that can be taken back.
+  const resume = (): Promise<boolean> =>
+    line((v) => api.POST("/api/shots/{id}/resume", { params: { path: { id: v.id } }, body: { revision: v.revision, window: outbox.desk } }), `Back to sealed path ${view.value?.seal?.version ?? ""}.`);
+  const sealNow = (): Promise<boolean> =>
     line((v) => api.POST("/api/shots/{id}/seal", { params: { path: { id: v.id } }, body: { revision: v.revision } }), "Sealed.");
+
+  // Where passes are finished on the path that was sealed, a new one leaves them
+  // behind: that is asked first.
+  async function seal(): Promise<boolean> {
+    const v = view.value;
+    if (!v || v.empty || v.sealed_as_is) return false;
+    const left = passes.value.filter((p) => p.takes.some((t) => t.id === p.chosen && !t.broken && t.seal_short === v.seal?.short));
+    if (!v.seal || left.length === 0) return sealNow();
+    const old = v.seal.version, names = left.map((p) => `${p.number} · ${p.name}`).join(", ");
+    useAsk().ask({ title: "Seal a new path?", text: `${left.length === 1 ? "Pass" : "Passes"} ${names} ${left.length === 1 ? "is" : "are"} finished on path ${old}. What is rolled on a new path need not lie over ${left.length === 1 ? "it" : "them"}; to stack, ${left.length === 1 ? "it has" : "they have"} to be rolled again.`,
+      yes: "Seal the new path", act: async () => ((await sealNow()) ? "" : trouble.value),
+      other: { label: `Back to path ${old}`, act: async () => ((await resume()) ? "" : trouble.value) } });
+    return true;
+  }
 
   // Only the axes in the file change; the answer says which stayed, and the
   // others can be taken out, too.
   async function upload(file: File): Promise<boolean> {
     let answer: Taken | null = null;
     const ok = await line(async (v) => {
-      const r = await fetch(`/api/shots/${v.id}/keys?revision=${v.revision}`, { method: "POST", body: file });
+      const r = await fetch(`/api/shots/${v.id}/keys?revision=${v.revision}&window=${outbox.desk}`, { method: "POST", body: file });
       const b: unknown = await r.json();
       if (!r.ok) return { error: b };
       answer = b as Taken;
@@ -274,7 +338,7 @@ export const useShot = defineStore("shot", () => {
   }
 
   return { id, view, passes, trouble, said, saving, frame, axis, pass, tried, pending, offer, axes, selected, first, last, start, end, index, values, camera, isPending,
-    load, reload, reloadPasses, edit, undo, redo, seal, upload, go, select, choosePass, remember, tryValues, ringFor, drop, keyAt, store };
+    load, reload, reloadPasses, edit, again, undo, redo, resume, seal, upload, go, select, choosePass, remember, tryValues, ringFor, drop, keyAt, store };
 });
 
 export function four(f: number): string {

@@ -2,11 +2,13 @@
 import { computed, ref } from "vue";
 import type { Edit } from "../../api/client";
 import { useNudge } from "../../stores/nudge";
+import { useOutbox } from "../../stores/outbox";
 import { useShot } from "../../stores/shot";
 
 type Kind = NonNullable<Edit["kind"]>;
 const kinds = ["smooth", "through", "natural", "clamped", "monotone", "akima", "linear", "hold"] as const satisfies readonly Kind[];
 const shot = useShot();
+const outbox = useOutbox();
 const nudge = useNudge();
 const onKey = computed(() => shot.axes.some((a) => shot.keyAt(a.id, shot.frame)));
 const file = ref<HTMLInputElement | null>(null);
@@ -72,6 +74,7 @@ async function pick(): Promise<void> {
 
 <template>
   <div v-if="shot.view" class="bar small">
+    <div class="set">
     <label>frame <input class="field num" data-test="frame" inputmode="numeric" :value="shot.frame" @change="setFrame" @keydown.enter="($event.target as HTMLInputElement).blur()" /></label>
     <label>{{ shot.selected?.name }} runs
       <select class="field" data-test="kind" :value="track?.kind" @change="setKind"><option v-for="k in kinds" :key="k">{{ k }}</option></select></label>
@@ -81,23 +84,26 @@ async function pick(): Promise<void> {
       <select class="field" :value="segmentKind" @change="setSegment"><option value="">as the axis</option><option v-for="k in kinds" :key="k">{{ k }}</option></select></label>
     <label>rate <select class="field" data-test="rate" :value="rate" @change="setRate"><option v-for="r in rates" :key="r" :value="r">{{ rateName(r) }}</option></select></label>
     <label>clock × <input class="field num" data-test="factor" :value="factor" title="a factor, as 1, 0.5 or 1/3, or frames per second, as 8 fps" @change="setFactor" @keydown.enter="($event.target as HTMLInputElement).blur()" /></label>
-       <span v-if="shot.view.path.run_up || shot.view.path.run_out" class="quiet">run-up {{ shot.view.path.run_up }}, run-out {{ shot.view.path.run_out }} frames</span>
-    <span class="gap" />
+    <span v-if="shot.view.path.run_up || shot.view.path.run_out" class="quiet">run-up {{ shot.view.path.run_up }}, run-out {{ shot.view.path.run_out }} frames</span>
+    </div>
+    <div class="do">
     <button class="btn slim" data-test="take-out" :disabled="!onKey" @click="nudge.remove(false)">take keyframe out</button>
-    <button class="btn slim" data-test="undo" :disabled="!shot.view.can_undo && shot.tried.length === 0" @click="shot.undo()">take back</button>
+    <button class="btn slim" data-test="undo" :disabled="!shot.view.can_undo && shot.tried.length === 0 && outbox.count === 0" @click="shot.undo()">take back</button>
     <button class="btn slim" data-test="redo" :disabled="!shot.view.can_redo" @click="shot.redo()">do again</button>
     <input ref="file" type="file" accept=".csv,text/csv,text/plain" class="hide" data-test="file" aria-label="Keyframes from a CSV file" @change="pick" />
     <button class="btn slim" @click="file?.click()">from CSV</button>
     <button class="btn slim lead" data-test="seal" :disabled="shot.view.empty || shot.view.sealed_as_is" @click="shot.seal()">{{ shot.view.sealed_as_is ? `sealed ${shot.view.seal?.short}` : "seal" }}<kbd v-if="!shot.view.sealed_as_is">S</kbd></button>
+    </div>
   </div>
 </template>
 
 <style scoped>
-.bar { display: flex; gap: 12px; align-items: center; padding: 5px 12px 4px; border-bottom: 1px solid var(--rule); white-space: nowrap; overflow-x: auto; overflow-y: hidden; }
+.bar { display: flex; gap: 12px; align-items: flex-start; justify-content: space-between; padding: 5px 12px 4px; border-bottom: 1px solid var(--rule); }
+.set, .do { display: flex; flex-wrap: wrap; gap: 3px 12px; align-items: center; white-space: nowrap; min-width: 0; }
+.do { flex: none; gap: 3px 8px; max-width: 60%; justify-content: flex-end; }
 .field { font-size: 12px; min-height: 24px; margin-left: 3px; }
 .num { width: 48px; }
-.gap { flex: 1; }
 .hide { position: absolute; width: 1px; height: 1px; opacity: 0; pointer-events: none; }
 .lead kbd { border-color: var(--sheet); }
-@media (max-width: 1180px) { .bar { flex-wrap: wrap; row-gap: 3px; overflow: hidden; } .gap { display: none; } }
+@media (max-width: 700px) { .bar { flex-direction: column; } .do { max-width: none; justify-content: flex-start; } }
 </style>

@@ -8,6 +8,12 @@ const a = computed(() => shot.view?.analysis);
 async function press(r: Remedy): Promise<void> {
   await shot.edit(r.edit, `${r.text}: done.`);
 }
+// What an edit of a sealed path has opened.
+const opened = computed(() => (shot.view?.seal && shot.view.seal.revision >= 0 && !shot.view.sealed_as_is ? shot.view.seal : null));
+const finished = computed(() => {
+  const n = shot.passes.filter((p) => p.takes.some((t) => t.id === p.chosen && !t.broken && t.seal_short === shot.view?.seal?.short)).length;
+  return n === 0 ? "" : `; ${n} ${n === 1 ? "pass is" : "passes are"} finished on it`;
+});
 const calm = computed(() => {
   const v = shot.view;
   if (!v || v.empty) return "Nothing to check yet.";
@@ -31,10 +37,13 @@ const calm = computed(() => {
       <span v-if="a.remedies.length === 0" class="quiet">No remedy was found; change a keyframe.</span>
     </template>
     <span v-else class="quiet">{{ calm }}</span>
+    <span v-if="opened" class="opened" data-test="opened">Not as sealed path {{ opened.version }} any more{{ finished }}.
+      <button class="link" data-test="resume" @click="shot.resume()">back to the sealed path</button></span>
   </div>
 </template>
 
 <style scoped>
 .sentence { display: flex; gap: 16px; padding: 6px 14px; border-top: 1px solid var(--rule); min-height: 31px; align-items: center; flex-wrap: wrap; box-sizing: border-box; }
+.opened { margin-left: auto; color: var(--now); }
 html.paper .quiet { color: #4d5a67; }
 </style>

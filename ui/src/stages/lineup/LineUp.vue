@@ -33,7 +33,7 @@ const sees: Record<string, string> = { output: "output, behind gear and belt", m
     <header class="box top">
       <div><h2 class="cap">Line up {{ shot.view.rig.name }}</h2>
         <p class="quiet">Fast to the sensor, back off, slowly onto the edge from the same side. An axis that is not lined up does not run.</p></div>
-      <button class="btn lead" data-test="home" :disabled="!live.connected || live.moving" @click="ask.home()">Home all axes</button>
+      <button class="btn lead" data-test="home" :disabled="!live.connected || live.moving" @click="ask.home()">Home all axes <kbd>H</kbd></button>
     </header>
     <article v-for="a in shot.axes" :key="a.id" class="box card" :aria-label="a.name">
       <div class="name"><h3>{{ a.name }}</h3><span :class="homed(a) ? 'good' : 'now'">{{ homed(a) ? "homed" : live.mode === "homing" ? "homing …" : "not homed" }}</span></div>
@@ -57,6 +57,7 @@ const sees: Record<string, string> = { output: "output, behind gear and belt", m
 .top { padding: 12px 18px; display: flex; justify-content: space-between; align-items: center; gap: 20px; }
 .top p { margin: 4px 0 0; }
 .card { display: grid; grid-template-columns: 110px 1fr 330px; gap: 22px; padding: 10px 18px 8px; align-items: center; }
+.lead kbd { border-color: var(--sheet); }
 h3 { font-size: 20px; }
 .lab { font-size: 11px; fill: var(--quiet); }
 html.paper .lab { fill: #4d5a67; }

@@ -21,6 +21,8 @@ const findings = computed<Finding[]>(() => {
   const knocks = jumps.filter((q) => q.order === 2);
   if (knocks.length > 12) out.push({ text: `Acceleration steps at ${knocks.length} keyframes; the mount feels a knock at each. Smooth has no such steps.`, frame: knocks[0]?.at ?? null, remedies: [], kind: "note" });
   else for (const j of knocks) out.push({ text: `${name(j.axis)}: acceleration steps at ${four(j.at)}; the mount feels a knock. Smooth has no such steps.`, frame: j.at, remedies: [], kind: "note" });
+  for (const s of v.soft) out.push({ text: `${v.set.subject_name} is soft, ${four(s.from)}${s.to > s.from ? `–${four(s.to)}` : ""}: ${s.depth_m.toFixed(2)} m away at ${four(s.worst)}, sharp from ${s.near_m.toFixed(2)} to ${s.far_m >= 9999 ? "∞" : s.far_m.toFixed(2)} m, its blur ${s.blur_px.toFixed(1)} px.`, frame: s.worst, remedies: [], kind: "note" });
+  if (v.soft.length === 0 && v.focus_scale.length > 0) out.push({ text: `${v.set.subject_name} is sharp wherever it is in the picture.`, frame: null, remedies: [], kind: "fine" });
   if (!out.some((f) => f.kind === "stop")) {
     for (const a of [...rep.axes].sort((p, q) => q.share - p.share)) out.push({ text: `${name(a.axis)} uses at most ${Math.ceil(a.share * 100)}% of its limits${a.share > 0 ? `, at ${four(Math.round(a.share_at))}` : ""}.`, frame: a.share > 0 ? a.share_at : null, remedies: [], kind: "fine" });
     const b = v.braking;
@@ -69,7 +71,7 @@ function show(f: number | null): void {
 
 <template>
   <div v-if="shot.view" class="prove">
-    <section class="box list scroll" aria-labelledby="prove-title">
+    <section class="box list scroll" tabindex="0" aria-labelledby="prove-title">
       <h2 id="prove-title" class="cap">Findings <span class="quiet nocap">over the whole move, at {{ +shot.view.fps.toFixed(3) }} fps</span></h2>
       <p v-if="open === 0 && !shot.view.empty" class="good">Nothing stands in the way of sealing.</p>
       <ol>
@@ -80,7 +82,7 @@ function show(f: number | null): void {
           <button v-if="f.frame !== null" class="link" @click="show(f.frame)">{{ four(Math.round(f.frame)) }}</button>
         </li>
       </ol>
-      <p class="quiet small">Checked: speed, acceleration and range of every axis, exactly; steps at keyframes; braking from every frame. Not checked yet: collisions, framing, focus along the move. Walk the move with the set dressed before anybody stands in it.</p>
+      <p class="quiet small">Checked: speed, acceleration and range of every axis, exactly; steps at keyframes; braking from every frame. Checked for focus: the subject only. Not checked yet: collisions, framing. Walk the move with the set dressed before anybody stands in it.</p>
       <button class="btn slim" @click="router.push({ name: 'compose', params: { id: shot.id } })">to Compose</button>
     </section>
     <div class="see">
@@ -92,7 +94,7 @@ function show(f: number | null): void {
         <input type="range" :min="shot.start" :max="shot.end" :value="shot.frame" aria-label="Frame" @input="(e) => { halt(); shot.go(Number((e.target as HTMLInputElement).value)); }" />
         <span>{{ four(shot.frame) }}</span>
       </div>
-      <SheetDrawing :shot="shot.view" :camera="shot.camera" :rig="null" :frame="shot.frame" :index="shot.index" plan-only @go="shot.go" />
+      <SheetDrawing :shot="shot.view" :camera="shot.camera" :rig="null" :frame="shot.frame" plan-only @go="shot.go" />
     </div>
   </div>
 </template>

@@ -28,6 +28,26 @@ async function saveName(): Promise<void> {
   const r = await api.PUT("/api/me", { body: { name: name.value.trim() } });
   nameSaid.value = r.data ? "The log now says this name." : sentence(r.error);
 }
+// Changing what a shot is called, and where its timecode starts.
+const changing = ref("");
+const start = ref("");
+function change(s: Production["shots"][number]): void {
+  changing.value = s.id;
+  [code.value, title.value, start.value, refused.value, adding.value] = [s.code, s.title, s.start_timecode, "", ""];
+}
+async function keep(): Promise<void> {
+  const r = await api.PUT("/api/shots/{id}", { params: { path: { id: changing.value } }, body: { code: code.value, title: title.value, start_timecode: start.value } }).catch(() => ({ data: undefined, error: undefined }));
+  if (!r.data) {
+    refused.value = sentence(r.error);
+    return;
+  }
+  changing.value = "";
+  await load();
+}
+function begin(production: string): void {
+  adding.value = production;
+  [code.value, title.value, refused.value, changing.value] = ["", "", "", ""];
+}
 async function add(production: string): Promise<void> {
   const r = await api.POST("/api/productions/{id}/shots", { params: { path: { id: production } }, body: { code: code.value, title: title.value } });
   if (r.data) await router.push({ name: "compose", params: { id: r.data.id } });
@@ -46,23 +66,33 @@ const when = (t: string): string => new Date(t).toLocaleString("en-GB", { day: "
       <header><h2 :id="'p' + p.id">{{ p.title }}</h2><span class="quiet">{{ p.place }}</span></header>
       <ul class="books">
         <li v-for="s in p.shots" :key="s.id">
-          <router-link :to="{ name: stageOf(s.id), params: { id: s.id } }" class="book" :data-test="'shot-' + s.code">
-            <span class="code">{{ s.code }}</span>
-            <svg viewBox="0 0 200 22" aria-hidden="true" class="arc"><path d="M2 11H198" stroke="var(--ink)" stroke-width="1" /><path :d="s.sketch.map((x) => `M${(2 + x * 196).toFixed(1)} 4v14`).join('')" stroke="var(--now)" stroke-width="1.5" /></svg>
-            <b>{{ s.title }}</b>
-            <span class="quiet">{{ s.rig }} · {{ s.seals === 0 ? "not sealed" : s.seals === 1 ? "1 sealed path" : `${s.seals} sealed paths` }}</span>
-            <span class="quiet">{{ s.passes }} passes · {{ s.takes }} takes</span>
-            <span class="quiet small">changed {{ when(s.changed) }}</span>
-          </router-link>
+          <form v-if="changing === s.id" class="book form" data-test="change-form" @submit.prevent="keep" @keydown.esc="changing = ''">
+            <label>Code <input v-model="code" class="field" maxlength="12" data-test="code" autofocus /></label>
+            <label>Title <input v-model="title" class="field" maxlength="80" data-test="title" /></label>
+            <label>Timecode of frame 0 <input v-model="start" class="field" maxlength="12" data-test="start" inputmode="numeric" /></label>
+            <p v-if="refused" class="over" role="alert">{{ refused }}</p>
+            <div class="acts"><button class="btn slim lead" type="submit" data-test="keep">Keep</button> <button class="btn slim" type="button" @click="changing = ''">Leave it</button></div>
+          </form>
+          <template v-else>
+            <router-link :to="{ name: stageOf(s.id), params: { id: s.id } }" class="book" :data-test="'shot-' + s.code">
+              <span class="code">{{ s.code }}</span>
+              <svg viewBox="0 0 200 22" aria-hidden="true" class="arc"><path d="M2 11H198" stroke="var(--ink)" stroke-width="1" /><path :d="s.sketch.map((x) => `M${(2 + x * 196).toFixed(1)} 4v14`).join('')" stroke="var(--now)" stroke-width="1.5" /></svg>
+              <b>{{ s.title }}</b>
+              <span class="quiet">{{ s.rig }} · {{ s.seals === 0 ? "not sealed" : s.seals === 1 ? "1 sealed path" : `${s.seals} sealed paths` }}</span>
+              <span class="quiet">{{ s.passes }} passes · {{ s.takes }} takes</span>
+              <span class="quiet small">changed {{ when(s.changed) }}</span>
+            </router-link>
+            <button class="link small edit" :data-test="'change-' + s.code" @click="change(s)">name and timecode<span class="sr"> of {{ s.code }}</span></button>
+          </template>
         </li>
         <li>
-          <form v-if="adding === p.id" class="book form" @submit.prevent="add(p.id)">
-            <v-text-field v-model="code" label="Code, as SL-060" autofocus />
-            <v-text-field v-model="title" label="Title" />
+          <form v-if="adding === p.id" class="book form" @submit.prevent="add(p.id)" @keydown.esc="adding = ''">
+            <label>Code <input v-model="code" class="field" maxlength="12" placeholder="as SL-060" data-test="new-code" autofocus /></label>
+            <label>Title <input v-model="title" class="field" maxlength="80" data-test="new-title" /></label>
             <p v-if="refused" class="over" role="alert">{{ refused }}</p>
-            <div><button class="btn slim lead" type="submit">Start the shot</button> <button class="btn slim" type="button" @click="adding = ''">Leave it</button></div>
+            <div class="acts"><button class="btn slim lead" type="submit" data-test="new-start">Start the shot</button> <button class="btn slim" type="button" @click="adding = ''">Leave it</button></div>
           </form>
-          <button v-else class="book new" @click="adding = p.id; refused = ''"><span class="code">+</span><b>Start a shot</b><span class="quiet">on Plank, with an empty sheet</span></button>
+          <button v-else class="book new" data-test="new" @click="begin(p.id)"><span class="code">+</span><b>Start a shot</b><span class="quiet">on Plank, with an empty sheet</span></button>
         </li>
       </ul>
     </section>
@@ -90,9 +120,18 @@ h2 { font-size: 24px; }
 .books { list-style: none; margin: 16px 0 0; padding: 0; display: grid; grid-template-columns: repeat(auto-fill, minmax(230px, 1fr)); gap: 14px; }
 .book { display: flex; flex-direction: column; gap: 5px; border: 1px solid var(--ink); padding: 14px 16px; color: var(--ink); text-decoration: none; background: var(--sheet); min-height: 176px; box-sizing: border-box; width: 100%; text-align: left; font: inherit; cursor: pointer; }
 html.blackout .book { border-color: var(--rule); }
-.book:hover, .book:focus-visible { background: var(--wash); }
+a.book:hover, .new:hover, .book:focus-visible { background: var(--wash); }
 .code { font: 600 26px/1 var(--head); letter-spacing: .03em; }
-.book b { font-size: 15px; }
+.book b { font-size: 15px; overflow-wrap: anywhere; }
+.books li { min-width: 0; position: relative; }
+.edit { position: absolute; right: 14px; bottom: 10px; background: var(--sheet); }
+.book:hover + .edit { background: var(--wash); }
+.form { cursor: default; gap: 8px; }
+.form label { display: grid; gap: 2px; }
+.form .field { width: 100%; box-sizing: border-box; font-size: 14px; }
+.form p { margin: 0; }
+.acts { display: flex; gap: 8px; margin-top: auto; }
+.sr { position: absolute; width: 1px; height: 1px; overflow: hidden; clip-path: inset(50%); }
 .arc { width: 100%; height: 22px; }
 .new { border-style: dashed; }
 .row { display: flex; gap: 10px; align-items: center; flex-wrap: wrap; margin: 0 0 10px; }

@@ -69,9 +69,9 @@ async function setFactor(p: PassView, e: Event): Promise<void> {
 </script>
 
 <template>
-  <section class="box stack scroll" aria-labelledby="stack-title" data-test="stack">
+  <section class="box stack scroll" tabindex="0" aria-labelledby="stack-title" data-test="stack">
     <header><h2 id="stack-title" class="cap">Passes over one sealed path</h2><span class="quiet small">bars: deviation from the seal, pixels at the sensor, frame by frame; pass against pass, unshifted. Stacks under <input class="field thr" :value="px" inputmode="decimal" aria-label="Pixels under which passes stack" @change="setThreshold" /> px, the dotted line.</span></header>
-    <div ref="probe" class="probe" />
+    <div class="pass probe" aria-hidden="true"><span /><span /><span ref="probe" /></div>
     <div v-for="p in shot.passes" :key="p.id" class="pass" :class="{ here: p.id === shot.pass }" :data-test="'pass-' + p.number">
       <button class="pick" :data-test="`pick-${p.number}`" :aria-pressed="p.id === shot.pass" @click="shot.choosePass(p.id)"><b>{{ p.number }} · {{ p.name }}</b><span class="quiet small">{{ p.note || "\u00a0" }}</span></button>
       <label class="small clock">{{ rate(p) }}<input v-if="p.id === shot.pass" class="field" :value="p.clock" data-test="pass-clock" title="a factor, as 1, 0.5 or 1/3, or frames per second, as 8 fps" :aria-label="`Rate factor of pass ${p.number}`" @change="(e) => setFactor(p, e)" /></label>
@@ -93,14 +93,16 @@ async function setFactor(p: PassView, e: Event): Promise<void> {
 <style scoped>
 .stack { padding: 10px 14px; }
 header { display: flex; justify-content: space-between; gap: 20px; align-items: baseline; padding-bottom: 6px; border-bottom: 1px solid var(--rule); }
-.probe { margin-left: 280px; margin-right: 380px; height: 0; }
-.pass { display: grid; grid-template-columns: 150px 130px 1fr 168px 188px; column-gap: 12px; align-items: center; border-bottom: 1px solid var(--hair); padding: 3px 0 3px; min-height: 40px; }
+.pass { display: grid; grid-template-columns: 150px 130px minmax(0, 1fr) 168px 188px; column-gap: 12px; align-items: center; border-bottom: 1px solid var(--hair); padding: 3px 0 3px; min-height: 40px; }
+.stack .probe { min-height: 0; height: 0; padding: 0; border: 0; }
+.strip { min-width: 0; overflow: hidden; }
+.pick span, .word { overflow-wrap: anywhere; }
 .here { background: var(--wash); box-shadow: inset 3px 0 0 var(--now); }
 .pick { background: none; border: 0; color: var(--ink); text-align: left; padding: 4px 0 4px 10px; cursor: pointer; font: inherit; display: flex; flex-direction: column; }
 .pick b { font: 600 16px/1.1 var(--head); }
 .clock { display: flex; flex-direction: column; gap: 2px; }
 .clock .field { width: 60px; min-height: 20px; padding: 1px 4px; }
-.strip { display: block; overflow: visible; }
+.strip { display: block; }
 .takes { display: flex; gap: 4px; flex-wrap: wrap; }
 .thr { width: 42px; min-height: 18px; padding: 0 3px; }
 .take { border: 1px solid var(--quiet); color: var(--ink); background: none; padding: 0 6px; font: 400 12px/1.5 var(--text); cursor: pointer; }
@@ -113,5 +115,6 @@ html.paper .take.broken { color: #4d5a67; }
 .more { grid-column: 3 / -1; padding-bottom: 2px; }
 .foot { margin: 8px 0 0; }
 html.paper .quiet { color: #4d5a67; }
-@media (max-width: 1000px) { .pass { grid-template-columns: 1fr 1fr; } .strip { display: none; } .more { grid-column: 1 / -1; } }
+@media (max-width: 1100px) { .pass { grid-template-columns: 130px 112px minmax(0, 1fr) 130px 150px; column-gap: 8px; } }
+@media (max-width: 860px) { .pass { grid-template-columns: 1fr 1fr; } .probe, .strip { display: none; } .more { grid-column: 1 / -1; } }
 </style>

@@ -25,7 +25,7 @@ watch(() => shot.pass, () => hold.open());
 <template>
   <div v-if="shot.view" class="shoot">
     <FinderView :shot="shot.view" :camera="rig ?? shot.camera" :label="rig ? 'as the rig stands' : 'as planned: the rig is not lined up'" />
-    <SheetDrawing :shot="shot.view" :camera="rig ?? shot.camera" :rig="rig" :frame="shot.frame" :index="shot.index" plan-only follow @go="shot.go" />
+    <SheetDrawing :shot="shot.view" :camera="rig ?? shot.camera" :rig="rig" :frame="shot.frame" plan-only follow @go="shot.go" />
     <RollPanel />
     <PassStack />
   </div>
@@ -34,6 +34,8 @@ watch(() => shot.pass, () => hold.open());
 <style scoped>
 .shoot { display: grid; grid-template: minmax(250px, 0.95fr) minmax(220px, 1fr) / minmax(0, 1.15fr) minmax(0, 1fr) 344px; gap: 12px; height: 100%; min-height: 560px; }
 .shoot > :last-child { grid-column: 1 / -1; }
-@media (max-width: 1000px) { .shoot { grid-template: 260px auto auto / 1fr 1fr; height: auto; } .shoot > :nth-child(3) { grid-column: 1 / -1; } }
-@media (max-width: 700px) { .shoot { display: flex; flex-direction: column; } .shoot > * { min-height: 220px; } }
+@media (max-width: 1180px) { .shoot { grid-template-columns: minmax(0, 1fr) minmax(0, .9fr) 300px; } }
+/* Where there is little room, what rolls the rig comes first and whole. */
+@media (max-width: 960px), (max-height: 620px) { .shoot { grid-template: auto 240px auto / minmax(0, 1fr) minmax(0, 1fr); height: auto; min-height: 0; } .shoot > :nth-child(3) { grid-column: 1 / -1; grid-row: 1; } }
+@media (max-width: 700px) { .shoot { display: flex; flex-direction: column; } .shoot > * { min-height: 220px; } .shoot > :nth-child(3) { order: -1; } }
 </style>

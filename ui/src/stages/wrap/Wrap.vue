@@ -25,7 +25,7 @@ const day = (t: string): string => new Date(t).toLocaleDateString("en-GB", { day
 
 <template>
   <div v-if="shot.view" class="wrap">
-    <section class="box scroll" aria-labelledby="log-title">
+    <section class="box scroll" tabindex="0" aria-labelledby="log-title">
       <h2 id="log-title" class="cap">Log <span class="quiet nocap">it writes itself; newest first</span></h2>
       <p v-if="aside?.entries" class="now" role="status" data-test="aside">{{ aside.entries === 1 ? "One entry" : `${aside.entries} entries` }} could not be stored. Nothing is lost: {{ aside.entries === 1 ? "it is" : "they are" }} kept in <code>{{ aside.file }}</code>.</p>
       <p v-if="trouble" class="over" role="alert">{{ trouble }}</p>
@@ -33,7 +33,7 @@ const day = (t: string): string => new Date(t).toLocaleDateString("en-GB", { day
       <table v-else data-test="log"><thead><tr><th>when</th><th>who</th><th>what</th></tr></thead>
         <tbody><tr v-for="(l, i) in lines ?? []" :key="i"><td class="t">{{ day(l.at) }} {{ clock(l.at) }}</td><td>{{ l.actor }}</td><td>{{ l.text }}</td></tr></tbody></table>
     </section>
-    <section class="box scroll" aria-labelledby="takes-title">
+    <section class="box scroll" tabindex="0" aria-labelledby="takes-title">
       <h2 id="takes-title" class="cap">Takes and traces</h2>
       <p class="quiet small">A trace is every millisecond from the start of the run: the rig's own tick, the frame due, every axis as far as its sensor sees.</p>
       <table data-test="takes"><thead><tr><th>pass</th><th>take</th><th>path</th><th>samples</th><th>how it went</th><th>trace</th></tr></thead>
@@ -46,11 +46,11 @@ const day = (t: string): string => new Date(t).toLocaleDateString("en-GB", { day
         </tbody></table>
       <p v-if="shot.passes.every((p) => p.takes.length === 0)" class="quiet">No take yet. Roll one on Shoot.</p>
       <h2 class="cap gap">Sealed paths</h2>
-      <table v-if="seals.length"><thead><tr><th>version</th><th>fingerprint</th><th>by</th><th>when</th></tr></thead>
-        <tbody><tr v-for="s in seals" :key="s.id"><td>path {{ s.version }}</td><td :title="s.fingerprint">{{ s.short }}</td><td>{{ s.sealed_by }}</td><td>{{ day(s.sealed_at) }} {{ clock(s.sealed_at) }}</td></tr></tbody></table>
+      <table v-if="seals.length"><thead><tr><th>version</th><th>fingerprint</th><th>by</th><th>when</th><th>path</th></tr></thead>
+        <tbody><tr v-for="s in seals" :key="s.id"><td>path {{ s.version }}</td><td :title="s.fingerprint">{{ s.short }}</td><td>{{ s.sealed_by }}</td><td>{{ day(s.sealed_at) }} {{ clock(s.sealed_at) }}</td><td><a v-if="s.revision >= 0" class="link" :href="`/api/shots/${shot.id}/path.csv?seal=${s.id}`" download :data-test="`sealed-csv-${s.version}`">CSV</a><span v-else class="quiet">void</span></td></tr></tbody></table>
       <p v-else class="quiet">Nothing is sealed yet. Press S on Compose.</p>
       <h2 class="cap gap">Files</h2>
-      <p><a v-if="!shot.view.empty" class="link" :href="`/api/shots/${shot.id}/path.csv`" download data-test="path-csv">The path as CSV</a> <span class="quiet">every frame, time and axis position, with units in the header</span></p>
+      <p><a v-if="!shot.view.empty" class="link" :href="`/api/shots/${shot.id}/path.csv`" download data-test="path-csv">The plan as it stands, as CSV</a> <span class="quiet">every frame, time and axis position, with units in the header</span></p>
     </section>
   </div>
 </template>

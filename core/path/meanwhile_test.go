@@ -1,0 +1,87 @@
+package path
+
+import (
+	"testing"
+
+	"keenarc/core/clock"
+	"keenarc/core/curve"
+	"keenarc/core/rig"
+)
+
+// An edit is carried over to a newer plan only where nothing that it rests on
+// has changed; each pair of edits is tried in both orders.
+func TestUndisturbed(t *testing.T) {
+	r := rig.Plank()
+	p := New(r, clock.Rate{Num: 24, Den: 1}, nil)
+	for _, f := range []float64{0, 50, 100} {
+		q, err := p.Apply(r, Edit{Op: "set", Frame: f, Values: map[string]float64{"track": 100 + f, "pan": f / 10, "tilt": 1}})
+		if err != nil {
+			t.Fatal(err)
+		}
+		p = q
+	}
+	half := &clock.Rate{Num: 1, Den: 2}
+	pan := Edit{Op: "set", Frame: 50, Values: map[string]float64{"pan": 9}}
+	for name, c := range map[string]struct {
+		mine, other Edit
+		still       bool
+	}{
+		"another axis at the frame":       {pan, Edit{Op: "set", Frame: 50, Values: map[string]float64{"tilt": 3}}, true},
+		"another frame of the axis":       {pan, Edit{Op: "set", Frame: 70, Values: map[string]float64{"pan": 3}}, true},
+		"the same keyframe":               {pan, Edit{Op: "set", Frame: 50, Values: map[string]float64{"pan": 3}}, false},
+		"the same among several":          {Edit{Op: "set", Frame: 50, Values: map[string]float64{"pan": 9, "tilt": 2}}, Edit{Op: "set", Frame: 50, Values: map[string]float64{"tilt": 3}}, false},
+		"a keyframe taken out":            {pan, Edit{Op: "delete", Frame: 50, Axis: "pan"}, false},
+		"the axis joined otherwise":       {pan, Edit{Op: "kind", Axis: "pan", Kind: curve.Linear}, true},
+		"a keyframe moved away":           {Edit{Op: "move", Axis: "pan", Frame: 50, To: 60}, Edit{Op: "move", Axis: "pan", Frame: 50, To: 55}, false},
+		"a keyframe put where it goes":    {Edit{Op: "move", Axis: "pan", Frame: 50, To: 60}, Edit{Op: "set", Frame: 60, Values: map[string]float64{"pan": 1}}, false},
+		"another axis put where it goes":  {Edit{Op: "move", Axis: "pan", Frame: 50, To: 60}, Edit{Op: "set", Frame: 60, Values: map[string]float64{"tilt": 1}}, true},
+		"all axes, one of them changed":   {Edit{Op: "move", Frame: 50, To: 60}, Edit{Op: "set", Frame: 50, Values: map[string]float64{"tilt": 7}}, false},
+		"taken out on all, one changed":   {Edit{Op: "delete", Frame: 100}, Edit{Op: "set", Frame: 100, Values: map[string]float64{"pan": 7}}, false},
+		"room, a keyframe more":           {Edit{Op: "room", Frame: 50, Frames: 4}, Edit{Op: "set", Frame: 70, Values: map[string]float64{"pan": 7}}, false},
+		"room, a value changed":           {Edit{Op: "room", Frame: 50, Frames: 4}, pan, true},
+		"both joined otherwise":           {Edit{Op: "kind", Axis: "pan", Kind: curve.Linear}, Edit{Op: "kind", Axis: "pan", Kind: curve.Akima}, false},
+		"a leg, a keyframe more before":   {Edit{Op: "segment", Axis: "pan", Index: 1, Kind: curve.Linear}, Edit{Op: "set", Frame: 20, Values: map[string]float64{"pan": 7}}, false},
+		"a leg, its keyframe's value":     {Edit{Op: "segment", Axis: "pan", Index: 1, Kind: curve.Linear}, pan, true},
+		"a leg, the same leg":             {Edit{Op: "segment", Axis: "pan", Index: 1, Kind: curve.Linear}, Edit{Op: "segment", Axis: "pan", Index: 1, Kind: curve.Akima}, false},
+		"a leg, the axis":                 {Edit{Op: "segment", Axis: "pan", Index: 1, Kind: curve.Linear}, Edit{Op: "kind", Axis: "pan", Kind: curve.Akima}, false},
+		"the rate twice":                  {Edit{Op: "rate", Rate: &clock.Rate{Num: 25, Den: 1}}, Edit{Op: "rate", Rate: &clock.Rate{Num: 30, Den: 1}}, false},
+		"a clock, the rate":               {Edit{Op: "factor", Clock: "8 fps"}, Edit{Op: "rate", Rate: &clock.Rate{Num: 30, Den: 1}}, false},
+		"a clock twice":                   {Edit{Op: "factor", Clock: "1/3"}, Edit{Op: "factor", Factor: half}, false},
+		"a clock and a keyframe":          {Edit{Op: "factor", Factor: half}, pan, true},
+		"the runs twice":                  {Edit{Op: "run", RunUp: 10}, Edit{Op: "run", RunOut: 10}, false},
+		"base twice":                      {Edit{Op: "base", Values: map[string]float64{"roll": 1}}, Edit{Op: "base", Values: map[string]float64{"roll": 2}}, false},
+		"base of others":                  {Edit{Op: "base", Values: map[string]float64{"roll": 1}}, Edit{Op: "base", Values: map[string]float64{"focus": 20}}, true},
+		"a file's axis, a keyframe of it": {Edit{Op: "replace", Tracks: []Track{{Axis: "pan", Kind: curve.Smooth}}}, pan, false},
+		"a file's axis, a leg of it":      {Edit{Op: "replace", Tracks: []Track{{Axis: "pan", Kind: curve.Smooth}}}, Edit{Op: "segment", Axis: "pan", Index: 0, Kind: curve.Linear}, false},
+		"a file's axis, another":          {Edit{Op: "replace", Tracks: []Track{{Axis: "tilt", Kind: curve.Smooth}}}, pan, true},
+	} {
+		for k, two := range [][2]Edit{{c.mine, c.other}, {c.other, c.mine}} {
+			now, err := p.Apply(r, two[1])
+			if err != nil {
+				t.Fatalf("%s: %v", name, err)
+			}
+			if k == 0 && two[0].Undisturbed(p, now) != c.still {
+				t.Errorf("%s: undisturbed is %v", name, !c.still)
+			}
+			if !two[0].Undisturbed(p, now) {
+				continue
+			}
+			// What is carried over gives the same in either order.
+			ab, err := now.Apply(r, two[0])
+			if err != nil {
+				t.Errorf("%s: undisturbed, but %v", name, err)
+				continue
+			}
+			first, err := p.Apply(r, two[0])
+			if err != nil {
+				t.Fatalf("%s: %v", name, err)
+			}
+			if ba, err := first.Apply(r, two[1]); err == nil && ab.Digest() != ba.Digest() && two[1].Undisturbed(p, first) {
+				t.Errorf("%s: the order of two edits that leave each other alone matters", name)
+			}
+		}
+	}
+	if (Edit{Op: "wave"}).Undisturbed(p, p) {
+		t.Error("an edit that there is not is undisturbed")
+	}
+}
