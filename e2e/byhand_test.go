@@ -51,7 +51,7 @@ func TestAFramingTriedIsKept(t *testing.T) {
 		t.Error("undo took a stored edit back before what was only tried")
 	}
 	p.click("undo")
-	p.wait("the stored edit taken back", `document.querySelector('.strip').textContent.includes('Taken back.')`)
+	p.wait("the stored edit taken back", `document.querySelector('.strip').textContent.includes('Taken back: 5 axes stored at frame 239.')`)
 	if _, ok := a.key("track", 239); ok {
 		t.Error("the second undo takes nothing back")
 	}

@@ -124,7 +124,7 @@ func (a *app) open(path string) *page {
 	opts := []chromedp.ExecAllocatorOption{chromedp.NoFirstRun, chromedp.NoDefaultBrowserCheck, chromedp.Headless, chromedp.NoSandbox,
 		chromedp.Flag("disable-background-networking", true), chromedp.Flag("disable-component-update", true), chromedp.Flag("disable-sync", true),
 		chromedp.Flag("use-angle", "swiftshader"), chromedp.Flag("enable-unsafe-swiftshader", true), chromedp.Flag("disable-quic", true),
-		chromedp.Flag("hide-scrollbars", true), chromedp.WindowSize(1280, 800), chromedp.WSURLReadTimeout(60 * time.Second),
+		chromedp.Flag("hide-scrollbars", false), chromedp.Flag("disable-gpu-compositing", os.Getenv("KEENARC_MEASURE") == "software"), chromedp.WindowSize(1280, 800), chromedp.WSURLReadTimeout(60 * time.Second),
 		// The browser yields to the application and the rig, as it would on a desk of its own.
 		chromedp.ModifyCmdFunc(func(cmd *exec.Cmd) {
 			if nice, err := exec.LookPath("nice"); err == nil {
@@ -370,4 +370,13 @@ func (p *page) lifecycle(state cdppage.SetWebLifecycleStateState) {
 	if _, err := chromedp.Call(p.ctx, cdppage.SetWebLifecycleState, cdppage.SetWebLifecycleStateParams{State: state}); err != nil {
 		p.t.Fatal(err)
 	}
+}
+
+// rollsByKey holds Space on what has the focus until the rig rolls, and lets go.
+func (a *app) rollsByKey(p *page) {
+	a.t.Helper()
+	p.space(true)
+	a.rigWait("rolling", func(s link.State, _ bool) bool { return s.Mode == link.Rolling })
+	p.space(false)
+	a.rigWait("still", func(s link.State, _ bool) bool { return s.Mode == link.Idle })
 }

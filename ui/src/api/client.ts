@@ -1,7 +1,7 @@
 import createClient from "openapi-fetch";
 import type { components, paths } from "./schema";
 
-export const api = createClient<paths>({ baseUrl: location.origin });
+export const api = createClient<paths>({ baseUrl: location.origin, fetch: (r) => window.fetch(r) });
 
 type S = components["schemas"];
 export type ShotView = S["ShotView"];
@@ -10,6 +10,7 @@ export type Axis = S["Axis"];
 export type Edit = S["Edit"];
 export type Track = S["Track"];
 export type Plot = S["Plot"];
+export type Proof = S["Proof"];
 export type PassView = S["PassView"];
 export type TakeView = S["TakeView"];
 export type Production = S["Production"];

@@ -245,6 +245,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shots/{id}/proof": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Braking and focus over the whole plan */
+        get: operations["proof"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shots/{id}/redo": {
         parameters: {
             query?: never;
@@ -462,9 +479,16 @@ export interface components {
             revision: number;
         };
         EditRequest: {
+            /**
+             * Format: uuid
+             * @description sent twice with the same, it is done once
+             */
+            deed?: string;
             edit: components["schemas"]["Edit"];
             /** Format: int64 */
             revision: number;
+            /** @description the window it is done in */
+            window?: string;
         };
         ErrorDetail: {
             /** @description Where the error occurred, e.g. 'body.items[3].tags' or 'path.thing-id' */
@@ -702,6 +726,14 @@ export interface components {
             shots: components["schemas"]["ShotLine"][];
             title: string;
         };
+        Proof: {
+            /** @description left out where the plan is over a limit or cannot be braked */
+            braking?: components["schemas"]["Braking"];
+            /** Format: int64 */
+            revision: number;
+            /** @description where the subject is in the picture and not sharp */
+            soft: components["schemas"]["SoftRun"][];
+        };
         Rate: {
             /**
              * Format: int64
@@ -746,8 +778,15 @@ export interface components {
             violations: components["schemas"]["Violation"][];
         };
         RevisionBody: {
+            /**
+             * Format: uuid
+             * @description sent twice with the same, it is done once
+             */
+            deed?: string;
             /** Format: int64 */
             revision: number;
+            /** @description the window it is done in */
+            window?: string;
         };
         Rig: {
             axes: components["schemas"]["Axis"][];
@@ -831,7 +870,6 @@ export interface components {
         };
         ShotView: {
             analysis: components["schemas"]["Analysis"];
-            braking?: components["schemas"]["Braking"];
             can_redo: boolean;
             can_undo: boolean;
             /** @description the chosen clock's factor as it would be typed */
@@ -868,8 +906,6 @@ export interface components {
             /** @description that seal is of the path as it stands */
             sealed_as_is: boolean;
             set: components["schemas"]["Set"];
-            /** @description where the subject is in the picture and not sharp */
-            soft: components["schemas"]["SoftRun"][];
             start_timecode: string;
             /** Format: double */
             threshold_px: number;
@@ -1643,6 +1679,37 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PosedView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    proof: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Proof"];
                 };
             };
             /** @description Error */

@@ -23,20 +23,22 @@ const m = (v: number): string => (v >= 9999 ? "∞" : v.toFixed(2));
 const along = (d: number): number => 1 - Math.min(1, 0.4 / Math.max(d, 0.4));
 
 // One picture is drawn at a time, the newest wanted next. While the camera moves
-// and drawing is slow, at a lower resolution; in full once it rests.
-const goodMS = 24;
+// and drawing is slow, at a lower resolution and a few times a second, so that the
+// processors are left to the drawings; in full once it rests.
+const goodMS = 16;
 let worker: Worker | null = null;
-let ready = false, busy = false, wanted = false;
+let ready = false, busy = false, wanted = false, pausing = false;
 let rest = 0, cost = 0, lastChange = 0;
 const drawn = ref(0);
 function soon(): void {
   lastChange = performance.now();
   wanted = true;
-  draw();
+  if (!pausing) draw();
 }
 function draw(): void {
   if (!worker || !ready || busy || !wanted || !props.camera || picture.value.w < 10) return;
   window.clearTimeout(rest);
+  pausing = false;
   const moving = performance.now() - lastChange < 200 && drawn.value > 0;
   const scale = moving && cost > goodMS ? Math.max(0.3, Math.round(Math.sqrt(goodMS / cost) * 10) / 10) : 1;
   wanted = false;
@@ -55,7 +57,12 @@ function hear(m: Answer): void {
     busy = false;
     mark.value = m.mark;
     drawn.value++;
-    cost = asked === 1 ? m.ms : Math.max(cost * 0.9, m.ms);
+    if (drawn.value > 1) cost = (cost + m.ms / (asked * asked)) / 2; // the first makes shaders, too
+    if (wanted && cost > goodMS) {
+      pausing = true;
+      rest = window.setTimeout(() => { pausing = false; draw(); }, Math.min(Math.max(60, 2 * m.ms), 400));
+      return;
+    }
     if (asked < 1 && !wanted) rest = window.setTimeout(() => { wanted = true; draw(); }, 220);
   }
   draw();
@@ -85,17 +92,13 @@ watch(() => props.shot.set, (set, was) => {
 <template>
   <div ref="box" class="box finder" data-test="finder" :data-drawn="drawn">
     <canvas ref="canvas" :style="{ width: picture.w + 'px', height: picture.h + 'px', left: picture.x + 'px', top: picture.y + 'px' }" role="img" :aria-label="`Through the lens: ${shot.lens.name}`" />
-    <svg :width="width" :height="height" aria-hidden="true">
-      <g :transform="`translate(${picture.x} ${picture.y})`">
-        <rect :x="picture.w * 0.05" :y="picture.h * 0.05" :width="picture.w * 0.9" :height="picture.h * 0.9" fill="none" stroke="var(--glass)" stroke-width="1.2" stroke-dasharray="2 4" />
-        <path v-if="mark" data-test="mark" :data-x="mark.x" :data-from="mark.from" :data-width="picture.w" :d="`M${mark.x - mark.size} ${mark.y - mark.size + 9}v-9h9M${mark.x + mark.size - 9} ${mark.y - mark.size}h9v9M${mark.x + mark.size} ${mark.y + mark.size - 9}v9h-9M${mark.x - mark.size + 9} ${mark.y + mark.size}h-9v-9`" fill="none" stroke="var(--glass)" stroke-width="2" />
-        <g :transform="`translate(${picture.w * 0.07} ${picture.h * 0.9})`">
-          <path :d="`M0 0H${picture.w * 0.86}`" stroke="var(--glass)" stroke-width="1" opacity=".8" />
-          <rect :x="along(sharp[0] ?? 0) * picture.w * 0.86" y="-4" :width="Math.max(2, (along(sharp[1] ?? 0) - along(sharp[0] ?? 0)) * picture.w * 0.86)" height="8" fill="var(--glass)" opacity=".4" />
-          <rect :x="along(camera?.focus_m ?? 1) * picture.w * 0.86 - 1.5" y="-7" width="3" height="14" fill="#ffd27a" />
-        </g>
-      </g>
-    </svg>
+    <div class="picture" :style="{ width: picture.w + 'px', height: picture.h + 'px', left: picture.x + 'px', top: picture.y + 'px' }" aria-hidden="true">
+      <i class="safe" />
+      <svg v-if="mark" class="corner" :width="mark.size * 2 + 4" :height="mark.size * 2 + 4" :style="{ transform: `translate(${mark.x - mark.size - 2}px, ${mark.y - mark.size - 2}px)` }" data-test="mark" :data-x="mark.x" :data-from="mark.from" :data-width="picture.w">
+        <path :d="`M2 11V2h9M${mark.size * 2 - 7} 2h9v9M${mark.size * 2 + 2} ${mark.size * 2 - 7}v9h-9M11 ${mark.size * 2 + 2}H2v-9`" fill="none" stroke="var(--glass)" stroke-width="2" />
+      </svg>
+      <div class="ring"><i class="sharp" :style="{ left: along(sharp[0] ?? 0) * 100 + '%', width: Math.max(0.5, (along(sharp[1] ?? 0) - along(sharp[0] ?? 0)) * 100) + '%' }" /><i class="at" :style="{ left: along(camera?.focus_m ?? 1) * 100 + '%' }" /></div>
+    </div>
     <div class="over top"><span>{{ shot.lens.focal_mm }} mm f/{{ shot.lens.f_number }} · across {{ (camera?.field_deg[0] ?? 0).toFixed(1) }}°</span><span v-if="label">{{ label }}</span></div>
     <div class="over low"><span>sharp {{ m(sharp[0] ?? 0) }} – {{ m(sharp[1] ?? 0) }} m</span><span>focus {{ (camera?.focus_m ?? 0).toFixed(2) }} m</span></div>
     <p v-if="trouble" class="none">{{ trouble }}</p>
@@ -105,8 +108,14 @@ watch(() => props.shot.set, (set, was) => {
 <style scoped>
 .finder { background: #0b0d10; overflow: hidden; }
 canvas { position: absolute; display: block; }
-svg { position: absolute; inset: 0; }
-.over { position: absolute; left: 24px; right: 24px; display: flex; justify-content: space-between; color: var(--glass); font-size: 12px; text-shadow: 0 0 3px #000, 0 0 6px #000, 0 0 2px #000; pointer-events: none; }
+.picture { position: absolute; pointer-events: none; contain: strict; }
+.safe { position: absolute; inset: 5%; border: 1px dashed var(--glass); opacity: .7; }
+.corner { position: absolute; left: 0; top: 0; will-change: transform; }
+.ring { position: absolute; left: 7%; width: 86%; bottom: 10%; border-top: 1px solid var(--glass); }
+.sharp { position: absolute; top: -5px; height: 8px; background: var(--glass); opacity: .4; }
+.at { position: absolute; top: -8px; width: 3px; margin-left: -1.5px; height: 14px; background: #ffd27a; }
+.over { position: absolute; left: 24px; right: 24px; display: flex; justify-content: space-between; color: var(--glass); font-size: 12px; pointer-events: none; }
+.over span { background: rgba(8, 10, 13, .55); padding: 0 5px; }
 .over.top { top: 18px; }
 .over.low { bottom: 32px; }
 .none { color: #fff; padding: 60px 30px; }

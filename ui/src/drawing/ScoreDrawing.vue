@@ -16,7 +16,7 @@ const store = useShot();
 const score = useScore();
 const box = ref<HTMLElement | null>(null);
 const { width, height } = useElementSize(box);
-const left = 106, right = 28, head = 40;
+const left = 122, right = 28, head = 40;
 const span = computed(() => Math.max(10, width.value - left - right));
 
 // A move that has hardly begun shows five seconds to put keyframes into; the
@@ -220,7 +220,7 @@ function keyUp(): void {
 
 <style scoped>
 .score { position: absolute; inset: 0; overflow: hidden; }
-svg { display: block; touch-action: none; }
+svg { display: block; touch-action: none; will-change: transform; }
 .capt { font: 600 14px var(--head); letter-spacing: .06em; }
 .lab { font-size: 11px; fill: var(--quiet); }
 html.paper .lab { fill: #4d5a67; }

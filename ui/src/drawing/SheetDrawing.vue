@@ -71,7 +71,7 @@ watch(() => props.shot.id, whole);
       <g clip-path="url(#movingclip)">
         <path v-if="camera" :d="wedge(camera, at)" fill="var(--tint)" stroke="var(--ink)" stroke-width="1.8" />
         <path v-if="camera && onKey && !follow" :d="`M${X(camera.at_m[0] ?? 0)} ${PY(camera.at_m[1] ?? 0) + 10}l6 10h-12z`" fill="var(--now)" />
-        <text :x="X(subject[0] ?? 0) + 14" :y="PY(subject[1] ?? 0) - 10" class="lab strong halo">{{ shot.set.subject_name }}<template v-if="away !== null"> {{ away.toFixed(2) }} m</template></text>
+        <text :x="X(subject[0] ?? 0) + 14" :y="PY(subject[1] ?? 0) - 10" class="lab strong halo">{{ shot.set.subject_name }}{{ away === null ? "" : ` ${away.toFixed(2)} m` }}</text>
         <g v-if="rig"><rect :x="X(rig.at_m[0] ?? 0) - 9" :y="PY(rig.at_m[1] ?? 0) - 9" width="18" height="18" fill="none" stroke="var(--ink)" stroke-width="1.6" stroke-dasharray="4 2" /><text :x="X(rig.at_m[0] ?? 0)" :y="PY(rig.at_m[1] ?? 0) - 26" text-anchor="middle" class="lab halo">rig</text></g>
         <circle v-if="camera && !follow" :cx="X(camera.at_m[0] ?? 0)" :cy="PY(camera.at_m[1] ?? 0)" r="8" fill="var(--sheet)" stroke="var(--now)" stroke-width="3" />
       </g>
@@ -87,7 +87,7 @@ watch(() => props.shot.id, whole);
 <style scoped>
 .drawing { overflow: hidden; touch-action: none; }
 svg { display: block; }
-.ground { cursor: grab; }
+.ground { cursor: grab; will-change: transform; }
 .moving { position: absolute; inset: 0; pointer-events: none; will-change: transform; }
 .lab { font-size: 11px; fill: var(--quiet); }
 html.paper .lab { fill: #4d5a67; }

@@ -6,7 +6,7 @@ const prefs = usePrefs();
 const keys: [string, string][] = [
   ["Space", "hold to roll, on the hold target only"], ["H", "on Line up: home all axes, asks first; on Shoot: to the hold target"], ["Esc", "stop, from anywhere; not an emergency stop"],
   ["F  E", "first and last picture; on Shoot, F asks to send the rig there"], [",  .", "one frame back, on; with Shift ten"],
-  ["Tab", "next staff; Shift+Tab the one before"], ["←  →", "nudge the selected axis; longer held, further"],
+  ["T", "to the selected staff of the score"], ["Tab", "next staff; Shift+Tab the one before"], ["←  →", "nudge the selected axis; longer held, further"],
   ["+  −  0", "the score: fewer frames, more, all; the wheel does it, too"],
   ["/", "half back: half as far, the other way"], ["↑  ↓", "larger, smaller step"],
   ["K", "store a keyframe on all axes; Shift+K on the selected one"], ["Delete", "take the keyframe out; with Shift on the selected axis"],

@@ -86,9 +86,10 @@ const words = computed(() => {
 html.blackout .strip { border-color: var(--rule); }
 .brand { width: 92px; flex: none; font: 600 20px/1 var(--head); letter-spacing: .12em; padding: 10px 0 0 14px; color: var(--ink); text-decoration: none; box-sizing: border-box; }
 .cell { border-left: 1px solid var(--rule); padding: 7px 14px 4px; min-width: 0; display: flex; flex-direction: column; justify-content: center; gap: 2px; overflow: hidden; }
-.shot { width: 292px; flex: none; box-sizing: border-box; }
+.shot { width: 292px; flex: none; box-sizing: border-box; padding: 3px 14px 2px; gap: 1px; }
+h1.line { line-height: 1.3; }
 .line { white-space: nowrap; overflow: hidden; text-overflow: ellipsis; }
-.count { flex-direction: row; align-items: center; gap: 14px; justify-content: flex-start; flex: none; width: 208px; box-sizing: border-box; }
+.count { contain: strict; flex-direction: row; align-items: center; gap: 14px; justify-content: flex-start; flex: none; width: 208px; box-sizing: border-box; }
 .big { font: 700 var(--t30)/1 var(--text); letter-spacing: .02em; }
 .ready { flex: 1; gap: 4px; }
 .checks { display: flex; gap: 9px; white-space: nowrap; overflow: hidden; }

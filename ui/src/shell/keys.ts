@@ -92,6 +92,9 @@ export function useKeys(): { onKey: (e: KeyboardEvent) => void; onEscape: (e: Ke
       case "ArrowUp": nudge.grow(1); return true;
       case "ArrowDown": nudge.grow(-1); return true;
       case "/": nudge.halfBack(); return true;
+      case "t": case "T":
+        document.querySelector<SVGElement>(`[data-test="staff-${shot.selected?.id}"]`)?.focus();
+        return true;
       case "+": case "=": score.zoom(1.6); return true;
       case "-": score.zoom(0.625); return true;
       case "0": score.zoom(0); return true;

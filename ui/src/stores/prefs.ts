@@ -12,7 +12,15 @@ function kept<T>(key: string, first: T) {
     }
   }
   const r = ref(start);
-  watch(r, (v) => localStorage.setItem(key, JSON.stringify(v)), { deep: true });
+  // Written when the page has a moment, and before it goes: not with every frame.
+  let soon = 0;
+  const write = (): void => {
+    window.clearTimeout(soon);
+    soon = 0;
+    localStorage.setItem(key, JSON.stringify(r.value));
+  };
+  watch(r, () => { soon ||= window.setTimeout(write, 200); }, { deep: true });
+  window.addEventListener("pagehide", () => soon && write());
   return r;
 }
 

@@ -61,16 +61,22 @@ export const useShot = defineStore("shot", () => {
     firstSeen.value[v.id] ??= v.revision;
     view.value = v;
     exact.value = null;
-    void lookExactly();
+    lookExactly();
   }
 
   // Where the plot has no sample of its own (long moves, keyframes between
   // frames), the pose at the playhead is asked for.
-  async function lookExactly(): Promise<void> {
+  // It waits until the playhead rests: while it is dragged the plot is near enough.
+  let resting = 0;
+  function lookExactly(): void {
+    window.clearTimeout(resting);
     const v = view.value, f = frame.value;
     if (!v || v.empty || (v.plot.step === 1 && Number.isInteger(f))) return;
+    resting = window.setTimeout(() => void exactly(v, f), 60);
+  }
+  async function exactly(v: ShotView, f: number): Promise<void> {
     const r = await api.GET("/api/shots/{id}/pose", { params: { path: { id: v.id }, query: { frame: f } } }).catch(() => ({ data: undefined }));
-    if (r.data && frame.value === f) exact.value = { frame: f, ...r.data };
+    if (r.data && frame.value === f && view.value?.revision === v.revision) exact.value = { frame: f, ...r.data };
   }
 
   async function load(shot: string): Promise<void> {
@@ -166,7 +172,7 @@ export const useShot = defineStore("shot", () => {
     }
     trouble.value = "";
     take(v);
-    said.value = done + (v.over > 0 && done ? " The plan was changed in another window, too." : "");
+    said.value = v.over > 0 ? `${done || "Stored."} The plan was changed in another window, too.` : done;
     if (before?.sealed_as_is && !v.sealed_as_is && before.seal) said.value = `${done} Opens sealed path ${before.seal.version}.`.trim();
     if (e.op === "factor") await offerSlower();
     return true;
@@ -196,18 +202,19 @@ export const useShot = defineStore("shot", () => {
       said.value = "The passes are slowed, too.";
     } };
   }
-  // A framing that was only tried is taken back before anything that is stored.
+  // The last edit that has not left yet goes first; then a framing that was only
+  // tried, before anything that is stored.
   const undo = async (): Promise<boolean> => {
+    const w = outbox.withdraw(id.value);
+    if (w !== null) {
+      said.value = `Taken back before it was sent: ${w}`;
+      return true;
+    }
     const t = tried.value[tried.value.length - 1];
     if (t) {
       drop(t.frame);
       if (t.frame !== frame.value) go(t.frame);
       said.value = `What was tried at ${four(t.frame)} is taken back.`;
-      return true;
-    }
-    const w = outbox.withdraw(id.value);
-    if (w !== null) {
-      said.value = `Taken back before it was sent: ${w}`;
       return true;
     }
     const u = view.value?.undo_takes, v = view.value;
@@ -266,8 +273,8 @@ export const useShot = defineStore("shot", () => {
     const to = Math.min(Math.max(onKey ? f : Math.round(f), start.value - farthest), start.value + farthest);
     frame.value = to;
     remember();
-    pendingView.value = null;
-    void lookExactly();
+    if (pendingView.value) pendingView.value = null;
+    lookExactly();
     void lookTried();
   }
 

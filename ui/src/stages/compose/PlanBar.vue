@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { computed, ref } from "vue";
 import type { Edit } from "../../api/client";
+import FrameField from "./FrameField.vue";
 import { useNudge } from "../../stores/nudge";
 import { useOutbox } from "../../stores/outbox";
 import { useShot } from "../../stores/shot";
@@ -58,13 +59,6 @@ function setFactor(e: Event): void {
   if (box.value.trim() === factor.value) return;
   void shot.edit({ op: "factor", clock: box.value.trim() || "0" }, "Clock changed.").then(() => (box.value = factor.value));
 }
-function setFrame(e: Event): void {
-  const box = e.target as HTMLInputElement;
-  const v = Number(box.value);
-  if (box.value.trim() === "" || !Number.isFinite(v) || Math.abs(v) > 100000) shot.trouble = `Frame: "${box.value}" is not a frame; give a number within ±100000.`;
-  else shot.go(v);
-  box.value = String(shot.frame);
-}
 async function pick(): Promise<void> {
   const f = file.value?.files?.[0];
   if (f) await shot.upload(f);
@@ -75,7 +69,7 @@ async function pick(): Promise<void> {
 <template>
   <div v-if="shot.view" class="bar small">
     <div class="set">
-    <label>frame <input class="field num" data-test="frame" inputmode="numeric" :value="shot.frame" @change="setFrame" @keydown.enter="($event.target as HTMLInputElement).blur()" /></label>
+    <FrameField />
     <label>{{ shot.selected?.name }} runs
       <select class="field" data-test="kind" :value="track?.kind" @change="setKind"><option v-for="k in kinds" :key="k">{{ k }}</option></select></label>
     <label v-if="ends.length">ends <select class="field" :value="track?.ends || 'rest'" @change="setEnds"><option v-for="k in ends" :key="k">{{ k }}</option></select></label>

@@ -1,7 +1,7 @@
 <script setup lang="ts">
-import { computed, onBeforeUnmount, ref } from "vue";
+import { computed, onBeforeUnmount, ref, shallowRef, watch } from "vue";
 import { useRouter } from "vue-router";
-import type { Remedy } from "../../api/client";
+import { api, type Proof, type Remedy } from "../../api/client";
 import FinderView from "../../drawing/FinderView.vue";
 import SheetDrawing from "../../drawing/SheetDrawing.vue";
 import { four, useShot } from "../../stores/shot";
@@ -9,6 +9,14 @@ import { four, useShot } from "../../stores/shot";
 const shot = useShot();
 const router = useRouter();
 interface Finding { text: string; frame: number | null; remedies: Remedy[]; kind: "stop" | "note" | "fine" }
+// Braking and focus over the whole move take longer than drawing it.
+const proof = shallowRef<Proof | null>(null);
+watch(() => [shot.id, shot.view?.revision], async () => {
+  const v = shot.view;
+  if (!v) return;
+  const r = await api.GET("/api/shots/{id}/proof", { params: { path: { id: v.id } } }).catch(() => ({ data: undefined }));
+  if (r.data && r.data.revision === shot.view?.revision) proof.value = r.data;
+}, { immediate: true });
 const findings = computed<Finding[]>(() => {
   const v = shot.view;
   if (!v) return [];
@@ -21,11 +29,12 @@ const findings = computed<Finding[]>(() => {
   const knocks = jumps.filter((q) => q.order === 2);
   if (knocks.length > 12) out.push({ text: `Acceleration steps at ${knocks.length} keyframes; the mount feels a knock at each. Smooth has no such steps.`, frame: knocks[0]?.at ?? null, remedies: [], kind: "note" });
   else for (const j of knocks) out.push({ text: `${name(j.axis)}: acceleration steps at ${four(j.at)}; the mount feels a knock. Smooth has no such steps.`, frame: j.at, remedies: [], kind: "note" });
-  for (const s of v.soft) out.push({ text: `${v.set.subject_name} is soft, ${four(s.from)}${s.to > s.from ? `–${four(s.to)}` : ""}: ${s.depth_m.toFixed(2)} m away at ${four(s.worst)}, sharp from ${s.near_m.toFixed(2)} to ${s.far_m >= 9999 ? "∞" : s.far_m.toFixed(2)} m, its blur ${s.blur_px.toFixed(1)} px.`, frame: s.worst, remedies: [], kind: "note" });
-  if (v.soft.length === 0 && v.focus_scale.length > 0) out.push({ text: `${v.set.subject_name} is sharp wherever it is in the picture.`, frame: null, remedies: [], kind: "fine" });
+  const p = proof.value?.revision === v.revision ? proof.value : null;
+  for (const s of p?.soft ?? []) out.push({ text: `${v.set.subject_name} is soft, ${four(s.from)}${s.to > s.from ? `–${four(s.to)}` : ""}: ${s.depth_m.toFixed(2)} m away at ${four(s.worst)}, sharp from ${s.near_m.toFixed(2)} to ${s.far_m >= 9999 ? "∞" : s.far_m.toFixed(2)} m, its blur ${s.blur_px.toFixed(1)} px.`, frame: s.worst, remedies: [], kind: "note" });
+  if (p?.soft.length === 0 && v.focus_scale.length > 0) out.push({ text: `${v.set.subject_name} is sharp wherever it is in the picture.`, frame: null, remedies: [], kind: "fine" });
   if (!out.some((f) => f.kind === "stop")) {
     for (const a of [...rep.axes].sort((p, q) => q.share - p.share)) out.push({ text: `${name(a.axis)} uses at most ${Math.ceil(a.share * 100)}% of its limits${a.share > 0 ? `, at ${four(Math.round(a.share_at))}` : ""}.`, frame: a.share > 0 ? a.share_at : null, remedies: [], kind: "fine" });
-    const b = v.braking;
+    const b = p?.braking;
     if (b) out.push({ text: `Let go anywhere, the rig stops on its path within ${b.seconds} s, ${b.frames.toFixed(1)} frames${b.travel_m >= 0.005 ? ` and ${b.travel_m.toFixed(2)} m` : ""}, using at most ${Math.ceil(b.worst_share * 100)}% of a rated limit (${name(b.worst_axis)} at ${four(b.worst_frame)}).`, frame: b.worst_frame, remedies: [], kind: "fine" });
   }
   return out;

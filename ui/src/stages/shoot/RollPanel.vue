@@ -84,5 +84,6 @@ dd { margin: 0; }
 .say { margin: 6px 0 4px; min-height: 17px; color: var(--now); }
 @media (max-width: 960px), (max-height: 620px) { dl { grid-template-columns: repeat(3, 84px 1fr); } .target { flex: none; height: 120px; } }
 @media (max-width: 700px) { dl { grid-template-columns: 96px 1fr; } }
+.row { margin-top: 4px; }
 .caution { margin: 6px 0 0; font-size: 12px; color: var(--now); }
 </style>

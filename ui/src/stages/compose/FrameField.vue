@@ -1,0 +1,21 @@
+<script setup lang="ts">
+import { useShot } from "../../stores/shot";
+
+// The playhead's frame, to be typed; apart, so that scrubbing draws nothing else.
+const shot = useShot();
+function setFrame(e: Event): void {
+  const box = e.target as HTMLInputElement;
+  const v = Number(box.value);
+  if (box.value.trim() === "" || !Number.isFinite(v) || Math.abs(v) > 100000) shot.trouble = `Frame: "${box.value}" is not a frame; give a number within ±100000.`;
+  else shot.go(v);
+  box.value = String(shot.frame);
+}
+</script>
+
+<template>
+  <label>frame <input class="field num" data-test="frame" inputmode="numeric" :value="shot.frame" @change="setFrame" @keydown.enter="($event.target as HTMLInputElement).blur()" /></label>
+</template>
+
+<style scoped>
+.num { width: 48px; font-size: 12px; min-height: 24px; margin-left: 3px; }
+</style>
