@@ -17,6 +17,7 @@ type axeFinding struct {
 // TestAccess runs axe over every screen, on paper and in blackout, and checks
 // that Compose and Shoot need no page scroll at 1280×800.
 func TestAccess(t *testing.T) {
+	t.Parallel() // nothing rolls here
 	axe, err := os.ReadFile("../ui/node_modules/axe-core/axe.min.js")
 	if err != nil {
 		t.Fatal(err)

@@ -63,6 +63,7 @@ func (p *page) chord(key, code string, vk int64, mods chromedp.Modifier) {
 const alt, ctrl, shift = chromedp.ModifierAlt, chromedp.ModifierCtrl, chromedp.ModifierShift
 
 func TestComposeWithKeys(t *testing.T) {
+	t.Parallel() // nothing rolls here
 	a := start(t)
 	p := a.open("/shot/" + a.shot + "/compose")
 	p.wait("the score", `document.querySelector('[data-test="staff-pan"]')`)
@@ -140,6 +141,7 @@ func TestComposeWithKeys(t *testing.T) {
 }
 
 func TestComposeWithThePointer(t *testing.T) {
+	t.Parallel() // nothing rolls here
 	a := start(t)
 	p := a.open("/shot/" + a.shot + "/compose")
 	p.wait("the score laid out", `document.querySelector('[data-test="staff-track"] .post[data-key="240"] rect')?.getBoundingClientRect().x > 1000`)
@@ -177,6 +179,7 @@ func TestComposeWithThePointer(t *testing.T) {
 }
 
 func TestFilesOnCompose(t *testing.T) {
+	t.Parallel() // nothing rolls here
 	a := start(t)
 	p := a.open("/shot/" + a.shot + "/compose")
 	p.wait("the score", `document.querySelector('[data-test="staff-track"]')`)

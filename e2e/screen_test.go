@@ -8,12 +8,14 @@ import (
 
 	"github.com/chromedp/cdproto/input"
 	"github.com/chromedp/chromedp"
+	"github.com/chromedp/chromedp/kb"
 )
 
 // wheel turns the wheel over a place of the page.
 func (p *page) wheel(x, y, dx, dy float64) {
 	p.t.Helper()
-	if _, err := chromedp.Call(p.ctx, input.DispatchMouseEvent, input.DispatchMouseEventParams{Type: input.DispatchMouseEventTypeMouseWheel, X: x, Y: y, DeltaX: dx, DeltaY: dy}); err != nil {
+	const little = 0.01 // a delta of nothing is left out, and refused
+	if _, err := chromedp.Call(p.ctx, input.DispatchMouseEvent, input.DispatchMouseEventParams{Type: input.DispatchMouseEventTypeMouseWheel, X: x, Y: y, DeltaX: dx + little, DeltaY: dy + little}); err != nil {
 		p.t.Fatal(err)
 	}
 }
@@ -21,6 +23,7 @@ func (p *page) wheel(x, y, dx, dy float64) {
 // The score is zoomed to the pointer and by key, pans, follows the playhead, and
 // keyframes too many to be told apart can be taken hold of after zooming in.
 func TestTheScoreIsZoomed(t *testing.T) {
+	t.Parallel() // nothing rolls here
 	a := start(t)
 	p := a.open("/shot/" + a.shot + "/compose")
 	p.wait("the score", `document.querySelector('[data-test="staff-pan"]')`)
@@ -51,7 +54,7 @@ func TestTheScoreIsZoomed(t *testing.T) {
 	}
 	p.wait("a part", `Number(document.querySelector('[data-test="score"]').dataset.to) < 4000 && document.querySelector('[data-test="overview"]')`)
 	p.must(chromedp.Sleep(400e6))
-	if x2, _ := at(2564); x2 < x-3 || x2 > x+3 {
+	if x2, _ := at(2564); x2 < x-6 || x2 > x+6 {
 		t.Errorf("the frame under the pointer moved from %g to %g px", x, x2)
 	}
 	if w := window(); w[1]-w[0] > 1200 || w[0] > 2564 || w[1] < 2564 {
@@ -98,15 +101,14 @@ func TestTheScoreIsZoomed(t *testing.T) {
 // Focus is a distance everywhere, from the image plane: in the opened staff, in
 // its values, beside the pose; and what is soft is said on Prove.
 func TestFocusIsADistance(t *testing.T) {
+	t.Parallel() // nothing rolls here
 	a := start(t)
 	p := a.open("/shot/" + a.shot + "/compose")
 	p.must(chromedp.Click(chromedp.CSS(`[data-test="staff-focus"] .name`)))
 	p.focusStaff("focus")
 	p.chord("Enter", "Enter", 13, 0)
 	p.wait("a scale in metres", `document.querySelector('[data-test="staff-focus"]').dataset.opened === 'true' && [...document.querySelectorAll('[data-test="staff-focus"] .scale text')].some((e) => e.textContent.trim() === '1.2 m')`)
-	if s := eval[string](p, `[...document.querySelectorAll('[data-test="staff-focus"] .post text')].map((e) => e.textContent.trim()).join()`); s != "1.35 m,1.20 m,1.17 m,1.27 m" {
-		t.Errorf("the values are %s", s)
-	}
+	p.wait("the values", `[...document.querySelectorAll('[data-test="staff-focus"] .post text')].map((e) => e.textContent.trim()).join() === '1.35 m,1.20 m,1.17 m,1.27 m'`)
 	if eval[bool](p, `document.querySelector('[data-test="staff-focus"]').textContent.includes('°')`) {
 		t.Error("the opened staff speaks of degrees")
 	}
@@ -160,6 +162,7 @@ func TestAtRestNothingIsDrawn(t *testing.T) {
 
 // The log can be scrolled by keyboard, and every sealed path has its own file.
 func TestWrapByKeyboard(t *testing.T) {
+	t.Parallel() // nothing rolls here
 	a := start(t)
 	if code, b := a.post("/api/shots/"+a.shot+"/seal", `{"revision":0}`); code != 200 {
 		t.Fatal(b)
@@ -178,7 +181,7 @@ func TestWrapByKeyboard(t *testing.T) {
 			break
 		}
 	}
-	p.chord("PageDown", "PageDown", 34, 0)
+	p.key(kb.PageDown)
 	p.wait("scrolled", `document.activeElement.scrollTop > 50`)
 	name := eval[string](p, `fetch(document.querySelector('[data-test="sealed-csv-1"]').href).then((r) => r.headers.get('Content-Disposition'))`)
 	if want := `attachment; filename="SL-010-sealed-path-1-`; len(name) < len(want) || name[:len(want)] != want {

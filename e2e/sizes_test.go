@@ -50,6 +50,7 @@ func (p *page) allThere(what string, reach bool, ids ...string) {
 // at 150 %, with long names and with every field of the plan's bar there, nothing
 // named is outside, cut or covered; on a phone Stop is in reach.
 func TestSizes(t *testing.T) {
+	t.Parallel() // nothing rolls here
 	a := start(t)
 	long := strings.Repeat("Harbour approach at dusk ", 4)[:80]
 	p := a.open("/")

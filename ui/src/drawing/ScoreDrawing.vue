@@ -33,7 +33,8 @@ const x = (f: number): number => left + ((f - start.value) / (end.value - start.
 const frameAt = (px: number): number => Math.round(start.value + ((px - left) / span.value) * (end.value - start.value));
 watch(() => props.shot.id, () => (part.value = null));
 // The playhead takes the window along.
-watch(() => store.frame, (f) => {
+watch(() => store.gone, () => {
+  const f = store.frame;
   if (part.value && (f < part.value.from || f > part.value.to)) part.value = panned(part.value, whole.value, f - (part.value.from + part.value.to) / 2);
 });
 function zoom(by: number, about = Math.min(Math.max(store.frame, start.value), end.value)): void {

@@ -89,9 +89,10 @@ const posts = computed(() => {
   return inside.value.map((k) => {
     const d = drag.value?.from === k.frame ? drag.value : props.held?.from === k.frame ? { frame: props.held.to, value: k.value } : null;
     const px = x(d?.frame ?? k.frame);
-    const label = px >= free || d !== null;
-    if (label) free = px + 42;
-    return { f: k.frame, v: d?.value ?? k.value, raw: k.value, px, label, atEnd: px > props.width - props.right - 44, moved: d && d.frame !== k.frame ? d.frame : null };
+    const atEnd = px > props.width - props.right - 44;
+    const label = (atEnd ? px - 44 : px) >= free || d !== null;
+    if (label) free = px + (atEnd ? 4 : 42);
+    return { f: k.frame, v: d?.value ?? k.value, raw: k.value, px, label, atEnd, moved: d && d.frame !== k.frame ? d.frame : null };
   });
 });
 

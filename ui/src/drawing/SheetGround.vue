@@ -126,7 +126,7 @@ const solids = computed(() => props.shot.set.solids.filter((s) => s.drawn));
         <rect x="6" :y="splitY + 4" width="172" height="22" fill="var(--sheet)" />
         <text x="12" :y="splitY + 20" class="capt">ELEVATION</text><text x="92" :y="splitY + 20" class="lab">from the front</text>
       </g>
-      <rect x="6" y="6" width="112" height="22" fill="var(--sheet)" /><text x="12" y="22" class="capt">PLAN</text><text x="52" y="22" class="lab">from above</text>
+      <rect x="6" y="5" width="112" height="20" fill="var(--sheet)" /><text x="12" y="22" class="capt">PLAN</text><text x="52" y="22" class="lab">from above</text>
       <g :transform="`translate(${width - bar * k - 16} ${splitY - 14})`"><path :d="`M0 0H${bar * k}M0 -4v8M${bar * k} -4v8`" stroke="var(--ink)" stroke-width="2" /><text x="2" y="-7" class="lab">{{ bar }} m</text></g>
   </g>
 </template>

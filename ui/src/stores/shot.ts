@@ -24,6 +24,7 @@ export const useShot = defineStore("shot", () => {
   const said = ref("");
   const saving = ref(0);
   const frame = ref(0);
+  const gone = ref(0); // how often the playhead was sent somewhere
   const axis = ref(0);
   const pass = ref("");
   // What was tried out at each frame and is not stored yet, the newest last.
@@ -272,6 +273,7 @@ export const useShot = defineStore("shot", () => {
     const onKey = axes.value.some((a) => keyAt(a.id, f));
     const to = Math.min(Math.max(onKey ? f : Math.round(f), start.value - farthest), start.value + farthest);
     frame.value = to;
+    gone.value++;
     remember();
     if (pendingView.value) pendingView.value = null;
     lookExactly();
@@ -344,7 +346,7 @@ export const useShot = defineStore("shot", () => {
     if (rest.length > 0) prefs.tried[id.value] = [...tried.value, { frame: at, values: Object.fromEntries(rest) }];
   }
 
-  return { id, view, passes, trouble, said, saving, frame, axis, pass, tried, pending, offer, axes, selected, first, last, start, end, index, values, camera, isPending,
+  return { id, view, passes, trouble, said, saving, frame, gone, axis, pass, tried, pending, offer, axes, selected, first, last, start, end, index, values, camera, isPending,
     load, reload, reloadPasses, edit, again, undo, redo, resume, seal, upload, go, select, choosePass, remember, tryValues, ringFor, drop, keyAt, store };
 });
 

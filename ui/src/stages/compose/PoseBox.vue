@@ -64,7 +64,7 @@ const back = computed(() => (nudge.lastBy ? `${+Math.abs(nudge.lastBy / 2).toFix
     </div>
     <footer>
       <span class="how">nudge <kbd>←</kbd><kbd>→</kbd></span>
-      <button class="btn slim" data-test="half-back" @click="nudge.halfBack()">half back {{ back }} <kbd>/</kbd></button>
+      <button class="btn slim" data-test="half-back" @click="nudge.halfBack()">half back <span class="by">{{ back }}</span> <kbd>/</kbd></button>
       <button class="btn slim" data-test="store-one" @click="shot.store(shot.selected?.id)">store {{ shot.selected?.name }}</button>
       <button class="btn slim lead" data-test="store" @click="shot.store()">store all <kbd>K</kbd></button>
     </footer>
@@ -77,7 +77,9 @@ header { min-height: 26px; }
 header, footer { display: flex; justify-content: space-between; align-items: center; gap: 8px; }
 footer { padding-top: 7px; font-size: 12px; color: var(--quiet); }
 html.paper footer, html.paper header .quiet { color: #4d5a67; }
-footer .btn { white-space: nowrap; }
+.by { min-width: 4ch; text-align: left; }
+footer .btn { white-space: nowrap; padding: 3px 7px; gap: 5px; }
+.how { white-space: nowrap; }
 @media (max-width: 1180px) { .how { display: none; } footer { flex-wrap: wrap; } }
 .nocap { text-transform: none; font-family: var(--text); letter-spacing: 0; font-weight: 400; }
 .axis { display: grid; grid-template-columns: 66px 22px 72px 30px 22px 1fr 40px; align-items: center; height: 25px; border-bottom: 1px solid var(--hair); gap: 2px; padding: 0 4px; }
