@@ -41,7 +41,7 @@ func TestTwoWindows(t *testing.T) {
 	for _, w := range []*page{p, q} {
 		w.wait("the score", `document.querySelector('[data-test="staff-pan"]') && document.querySelector('[data-test="ready"]')?.textContent.includes('rig seen')`)
 		w.keptSays("nothing to save", "everything saved")
-		w.must(chromedp.Click(chromedp.CSS(`[data-test="staff-pan"] .post[data-key="70"] rect`)))
+		w.enter("frame", "70")
 		w.wait("the playhead", `document.querySelector('[data-test="counter"]').textContent.trim() === '0070'`)
 	}
 	p.deaf()

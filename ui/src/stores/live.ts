@@ -45,7 +45,9 @@ export const useLive = defineStore("live", () => {
       lost.value = false;
     };
     mine.onclose = () => {
-      if (ws === mine) again = window.setTimeout(open, 400);
+      if (ws !== mine) return;
+      shot.doubt();
+      again = window.setTimeout(open, 400);
     };
   }
 

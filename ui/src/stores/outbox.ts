@@ -9,13 +9,16 @@ interface Waiting { deed: string; shot: string; revision: number; edit: Edit; do
 interface Refused { deed: string; shot: string; text: string; edit: Edit; done: string; again: boolean }
 
 const pause = 1000; // ms between two tries
+const most = 5; // how often an edit is sent that the application fails on
 
 // Edits leave this window one after another, in order. Those that cannot be sent
 // wait, over a reload too, and are sent when the application answers; those that
 // are not accepted are kept with the reason until somebody has read it.
 export const useOutbox = defineStore("outbox", () => {
-  const desk = windowKept("keenarc.window", crypto.randomUUID() as string);
-  sessionStorage.setItem("keenarc.window", JSON.stringify(desk.value));
+  // A window is one over its reloads; a copy of it, or another address typed into
+  // it, is another.
+  const desk = windowKept("keenarc.window", "");
+  if (desk.value === "" || (performance.getEntriesByType("navigation")[0] as PerformanceNavigationTiming | undefined)?.type !== "reload") desk.value = crypto.randomUUID();
   const waiting = windowKept<Waiting[]>("keenarc.waiting", []);
   const refused = windowKept<Refused[]>("keenarc.refused", []);
   const offline = ref(false);
@@ -36,18 +39,21 @@ export const useOutbox = defineStore("outbox", () => {
   async function run(): Promise<void> {
     if (running) return;
     running = true;
+    let failed = 0;
     for (let w = waiting.value[0]; w; w = waiting.value[0]) {
       sending.value = w.deed;
       const r = await api.POST("/api/shots/{id}/edits", { params: { path: { id: w.shot } }, body: { revision: w.revision, edit: w.edit, window: desk.value, deed: w.deed } })
         .catch(() => ({ data: undefined, error: undefined, response: undefined }));
       sending.value = "";
       const status = r.response?.status ?? 0;
-      if (!r.data && (status === 0 || status >= 500)) {
+      failed = !r.data && status === 500 ? failed + 1 : 0;
+      if (!r.data && failed < most && (status === 0 || status >= 500)) {
         offline.value = true;
         await new Promise((go) => window.setTimeout(go, pause));
         continue;
       }
       offline.value = false;
+      failed = 0;
       waiting.value = waiting.value.filter((q) => q.deed !== w.deed);
       if (!r.data) refused.value.push({ deed: w.deed, shot: w.shot, text: sentence(r.error), edit: w.edit, done: w.done, again: status === 409 });
       settle(w.deed, r.data ?? null);

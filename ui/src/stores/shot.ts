@@ -97,8 +97,26 @@ export const useShot = defineStore("shot", () => {
     void lookTried();
   }
 
-  async function reload(): Promise<void> {
-    const shot = id.value;
+  // Asked for again while it is on its way, it is asked for once more afterwards.
+  let loading: { shot: string; done: Promise<void>; more: boolean } | null = null;
+  function reload(): Promise<void> {
+    if (loading?.shot === id.value) {
+      loading.more = true;
+      return loading.done;
+    }
+    const mine = { shot: id.value, done: Promise.resolve(), more: false };
+    loading = mine;
+    mine.done = (async () => {
+      do {
+        mine.more = false;
+        await fetchShot(mine.shot);
+      } while (mine.more && mine.shot === id.value);
+      if (loading === mine) loading = null;
+    })();
+    return mine.done;
+  }
+
+  async function fetchShot(shot: string): Promise<void> {
     const [a, b] = await Promise.all([
       api.GET("/api/shots/{id}", { params: { path: { id: shot } } }).catch(() => ({ data: undefined, error: undefined })),
       api.GET("/api/shots/{id}/passes", { params: { path: { id: shot } } }).catch(() => ({ data: undefined, error: undefined })),
@@ -112,6 +130,11 @@ export const useShot = defineStore("shot", () => {
     take(a.data);
     passes.value = b.data;
     if (!b.data.some((p) => p.id === pass.value)) pass.value = b.data[0]?.id ?? "";
+  }
+
+  // After the connection was gone: whatever comes next is newer.
+  function doubt(): void {
+    if (view.value && view.value.version !== -1) view.value = { ...view.value, version: -1 };
   }
 
   async function reloadPasses(): Promise<void> {
@@ -147,7 +170,7 @@ export const useShot = defineStore("shot", () => {
         }
         return false;
       } catch {
-        trouble.value = sentence(undefined);
+        trouble.value = "The application does not answer. Whether this was done shows when it does; then press again if it was not.";
         return false;
       } finally {
         saving.value--;
@@ -347,7 +370,7 @@ export const useShot = defineStore("shot", () => {
   }
 
   return { id, view, passes, trouble, said, saving, frame, gone, axis, pass, tried, pending, offer, axes, selected, first, last, start, end, index, values, camera, isPending,
-    load, reload, reloadPasses, edit, again, undo, redo, resume, seal, upload, go, select, choosePass, remember, tryValues, ringFor, drop, keyAt, store };
+    load, reload, doubt, reloadPasses, edit, again, undo, redo, resume, seal, upload, go, select, choosePass, remember, tryValues, ringFor, drop, keyAt, store };
 });
 
 export function four(f: number): string {

@@ -1,0 +1,232 @@
+package web
+
+import (
+	"context"
+	"fmt"
+
+	"github.com/danielgtaylor/huma/v2"
+
+	"keenarc/core/lens"
+	"keenarc/core/limit"
+	"keenarc/core/path"
+	"keenarc/core/seal"
+	"keenarc/journal"
+	"keenarc/stage"
+	"keenarc/store"
+)
+
+// planned is a shot with its newest plan and how it moves.
+type planned struct {
+	shot   *store.Shot
+	draft  *store.Draft
+	scale  *lens.Scale
+	motion *path.Motion
+}
+
+// moving loads a shot's newest plan; on an empty sheet there is no motion and an error.
+func (s *Server) moving(ctx context.Context, id string) (*planned, error) {
+	sh, err := s.store.Shot(ctx, id)
+	if err != nil {
+		return nil, err
+	}
+	d, err := s.store.Draft(ctx, id)
+	if err != nil {
+		return nil, err
+	}
+	scale, err := sh.Lens.Scale()
+	if err != nil {
+		return nil, err
+	}
+	m, err := path.Compile(d.Path, sh.Rig)
+	return &planned{sh, d, scale, m}, err
+}
+
+func (s *Server) edit(ctx context.Context, in *struct {
+	ID   string `path:"id" format:"uuid"`
+	Body struct {
+		Revision int64     `json:"revision"`
+		Edit     path.Edit `json:"edit"`
+		Doing
+	}
+}) (*body[*ShotView], error) {
+	sh, err := s.store.Shot(ctx, in.ID)
+	if err != nil {
+		return nil, s.fail(err)
+	}
+	d, err := s.store.Edit(ctx, s.by(ctx, in.ID, in.Body.Revision, in.Body.Doing), sh.Rig, in.Body.Edit)
+	return s.afterEdit(ctx, in.ID, d, err)
+}
+
+func (s *Server) afterEdit(ctx context.Context, id string, d *store.Draft, err error) (*body[*ShotView], error) {
+	if err != nil {
+		return nil, s.fail(err)
+	}
+	sh, err := s.store.Shot(ctx, id)
+	if err == nil { // worked out before the watchers ask for it, too
+		_, err = s.drawn(sh, d)
+	}
+	s.changed(id)
+	if err != nil {
+		return nil, s.fail(err)
+	}
+	v, err := s.viewOf(ctx, sh, d)
+	return s.shown(ctx, v, err)
+}
+
+// shown answers with a shot as somebody at a desk sees it.
+func (s *Server) shown(ctx context.Context, v *ShotView, err error) (*body[*ShotView], error) {
+	if err != nil {
+		return nil, s.fail(err)
+	}
+	v.You = s.who(ctx)
+	return &body[*ShotView]{v}, nil
+}
+
+// resume puts the path of the newest seal back.
+func (s *Server) resume(ctx context.Context, in *revision) (*body[*ShotView], error) {
+	seals, err := s.store.Seals(ctx, in.ID)
+	if err != nil {
+		return nil, s.fail(err)
+	}
+	if len(seals) == 0 || seals[0].Revision < 0 {
+		return nil, huma.Error409Conflict("There is no sealed path to go back to.")
+	}
+	d, err := s.store.Bring(ctx, s.by(ctx, in.ID, in.Body.Revision, in.Body.Doing), seals[0].Revision, fmt.Sprintf("back to sealed path %d", seals[0].Version))
+	return s.afterEdit(ctx, in.ID, d, err)
+}
+
+// Proof is what takes longer to work out of a plan than drawing it.
+type Proof struct {
+	Revision int64          `json:"revision"`
+	Braking  *limit.Braking `json:"braking,omitempty" doc:"left out where the plan is over a limit or cannot be braked"`
+	Soft     []lens.SoftRun `json:"soft" doc:"where the subject is in the picture and not sharp"`
+}
+
+func (s *Server) proof(ctx context.Context, in *shotID) (*body[*Proof], error) {
+	p, err := s.moving(ctx, in.ID)
+	if p != nil && p.motion == nil { // an empty sheet
+		return &body[*Proof]{&Proof{Revision: p.draft.Revision, Soft: []lens.SoftRun{}}}, nil
+	}
+	if err != nil {
+		return nil, s.fail(err)
+	}
+	out := &Proof{Revision: p.draft.Revision, Soft: soft(p.shot, p.scale, p.motion)}
+	fps := p.draft.Path.Clock().FPS()
+	if limit.Check(p.motion, p.shot.Rig, fps, limit.Working).OK() {
+		if b, err := limit.Brake(p.motion, p.shot.Rig, fps); err == nil {
+			out.Braking = b
+		}
+	}
+	return &body[*Proof]{out}, nil
+}
+
+// stretch is a finer drawing of a part of the move.
+func (s *Server) stretch(ctx context.Context, in *struct {
+	ID   string `path:"id" format:"uuid"`
+	From int    `query:"from" required:"true"`
+	To   int    `query:"to" required:"true"`
+}) (*body[*Plot], error) {
+	p, err := s.moving(ctx, in.ID)
+	if err != nil {
+		return nil, s.fail(err)
+	}
+	from, to := max(in.From, p.motion.Start()), min(in.To, p.motion.End())
+	if from > to {
+		return nil, huma.Error422UnprocessableEntity(fmt.Sprintf("From and to: no frame of the move is among them; it runs from %s to %s.", frame4(p.motion.Start()), frame4(p.motion.End())))
+	}
+	return &body[*Plot]{plot(p.shot, p.scale, p.motion, p.draft.Path.Clock().FPS(), from, to)}, nil
+}
+
+func (s *Server) seal(ctx context.Context, in *revision) (*body[*ShotView], error) {
+	sh, err := s.store.Shot(ctx, in.ID)
+	if err != nil {
+		return nil, s.fail(err)
+	}
+	d, err := s.store.Draft(ctx, in.ID)
+	if err != nil {
+		return nil, s.fail(err)
+	}
+	if d.Revision != in.Body.Revision {
+		return nil, s.fail(store.ErrStale)
+	}
+	t, err := seal.Make(d.Path, sh.Rig)
+	if err != nil {
+		return nil, huma.Error409Conflict(err.Error())
+	}
+	m, err := path.Compile(d.Path, sh.Rig)
+	if err != nil {
+		return nil, s.fail(err)
+	}
+	b, err := limit.Brake(m, sh.Rig, d.Path.Clock().FPS())
+	if err != nil {
+		return nil, huma.Error409Conflict(err.Error())
+	}
+	x, err := s.store.AddSeal(ctx, journal.NewID(), in.ID, d.Revision, s.who(ctx), t, b)
+	if err != nil {
+		return nil, s.fail(err)
+	}
+	j, err := stage.NewJudge(sh.Rig, sh.Lens, sh.Set, t, sh.ThresholdPx)
+	if err != nil {
+		return nil, s.fail(err)
+	}
+	s.note(ctx, in.ID, "seal", fmt.Sprintf("Sealed path %d as %s. Rounding to steps moves the picture by at most %.1e px.", x.Version, x.Short, j.QuantisationPx()),
+		map[string]any{"version": x.Version, "fingerprint": x.Print, "quantisation_px": j.QuantisationPx()})
+	return s.afterEdit(ctx, in.ID, d, nil)
+}
+
+func (s *Server) pose(ctx context.Context, in *struct {
+	ID   string `path:"id" format:"uuid"`
+	Body struct {
+		Values map[string]float64 `json:"values"`
+		FocusM *float64           `json:"focus_m,omitempty" doc:"instead of the ring's position: the distance to focus at"`
+	}
+}) (*body[*PosedView], error) {
+	sh, err := s.store.Shot(ctx, in.ID)
+	if err != nil {
+		return nil, s.fail(err)
+	}
+	scale, err := sh.Lens.Scale()
+	if err != nil {
+		return nil, s.fail(err)
+	}
+	out := &PosedView{Values: map[string]float64{}}
+	q := make([]float64, len(sh.Rig.Axes))
+	for i, a := range sh.Rig.Axes {
+		q[i] = in.Body.Values[a.ID]
+		if a.ID == "focus" && in.Body.FocusM != nil {
+			if q[i], err = scale.RingFor(*in.Body.FocusM); err != nil {
+				return nil, huma.Error422UnprocessableEntity("Focus: "+err.Error()+".", &huma.ErrorDetail{Location: "focus_m"})
+			}
+		}
+		if err := path.CheckKey(&sh.Rig.Axes[i], path.Key{Value: q[i]}); err != nil {
+			return nil, s.fail(err)
+		}
+		out.Values[a.ID] = q[i]
+	}
+	out.View = viewAt(sh, scale, q)
+	return &body[*PosedView]{out}, nil
+}
+
+func (s *Server) poseAt(ctx context.Context, in *struct {
+	ID    string  `path:"id" format:"uuid"`
+	Frame float64 `query:"frame" required:"true"`
+}) (*body[*PosedView], error) {
+	p, err := s.moving(ctx, in.ID)
+	if err != nil {
+		return nil, s.fail(err)
+	}
+	axes := p.shot.Rig.Axes
+	q := make([]float64, len(axes))
+	p.motion.Values(q, in.Frame)
+	out := &PosedView{Values: map[string]float64{}, View: viewAt(p.shot, p.scale, q)}
+	for i, a := range axes {
+		out.Values[a.ID] = q[i]
+	}
+	return &body[*PosedView]{out}, nil
+}
+
+// PosedView is where the camera would be at the given values.
+type PosedView struct {
+	Values map[string]float64 `json:"values"`
+	View   View               `json:"view"`
+}
