@@ -22,7 +22,8 @@ type Draft struct {
 	Path     *path.Path `json:"path"`
 	Actor    string     `json:"changed_by"`
 	At       time.Time  `json:"changed_at"`
-	// Over is how many edits were made since the revision that an edit was made on.
+	// Over is how many edits of other windows were made since the revision that an
+	// edit was made on.
 	Over int `json:"-" db:"-"`
 }
 
@@ -65,7 +66,8 @@ func (s *Store) Edit(ctx context.Context, by By, r *rig.Rig, e path.Edit) (*Draf
 			return nil, ErrStale
 		}
 		if over > 0 {
-			if err := clash(ctx, tx, by, e, d.Revision); err != nil {
+			var err error
+			if over, err = clash(ctx, tx, by, e, d.Revision); err != nil {
 				return nil, err
 			}
 		}
@@ -77,31 +79,34 @@ func (s *Store) Edit(ctx context.Context, by By, r *rig.Rig, e path.Edit) (*Draf
 // mostOver is over how many edits one may be carried.
 const mostOver = 200
 
-// clash finds the first edit since the one that was seen that touched the same, of
-// those that were made in other windows: a window's own follow each other.
-func clash(ctx context.Context, tx pgx.Tx, by By, e path.Edit, now int64) error {
+// clash counts the edits since the one that was seen that were made in other
+// windows (a window's own follow each other) and finds the first that touched the
+// same.
+func clash(ctx context.Context, tx pgx.Tx, by By, e path.Edit, now int64) (others int, err error) {
 	if now-by.Revision > mostOver {
-		return ErrStale
+		return 0, ErrStale
 	}
 	before, err := at(ctx, tx, by.Shot, by.Revision)
 	if err != nil {
-		return err
+		return 0, err
 	}
 	for rev := by.Revision + 1; rev <= now; rev++ {
 		d, err := at(ctx, tx, by.Shot, rev)
 		if err != nil {
-			return err
+			return 0, err
 		}
 		l, err := line(ctx, tx, by.Shot, rev)
 		if err != nil {
-			return err
+			return 0, err
 		}
-		if own := by.Window != "" && l.MadeIn == by.Window; !own && !e.Undisturbed(before.Path, d.Path) {
-			return &ClashError{e.Words(), l.Actor, l.Words()}
+		if by.Window == "" || l.MadeIn != by.Window {
+			if others++; !e.Undisturbed(before.Path, d.Path) {
+				return 0, &ClashError{e.Words(), l.Actor, l.Words()}
+			}
 		}
 		before = d
 	}
-	return nil
+	return others, nil
 }
 
 // Bring puts the path of an older revision back, as a new edit that says why.
@@ -212,7 +217,7 @@ func (s *Store) append(ctx context.Context, by By, command any, make func(pgx.Tx
 		}
 		if by.ID != "" { // sent before: its answer was lost
 			var there bool
-			if err := tx.QueryRow(ctx, `SELECT EXISTS (SELECT FROM edits WHERE id = $1)`, by.ID).Scan(&there); err != nil {
+			if err := tx.QueryRow(ctx, `SELECT EXISTS (SELECT FROM edits WHERE shot_id = $1 AND id = $2)`, by.Shot, by.ID).Scan(&there); err != nil {
 				return err
 			}
 			if there {

@@ -26,7 +26,7 @@ type ShotView struct {
 	SealedAs bool            `json:"sealed_as_is" doc:"that seal is of the path as it stands"`
 	Version  int64           `json:"version" doc:"of all that is kept of the shot; counted up with every change"`
 	You      string          `json:"you" doc:"who is at this desk"`
-	Over     int             `json:"over" doc:"answering an edit: how many others were made since the revision it was made on"`
+	Over     int             `json:"over" doc:"answering an edit: how many edits of other windows were made since the revision it was made on"`
 	Takes    *store.EditLine `json:"undo_takes,omitempty" doc:"the edit that an undo would take back"`
 	Words    string          `json:"undo_words,omitempty" doc:"that edit in a few words"`
 }

@@ -2,7 +2,7 @@
 -- id: the same edit sent twice is one edit. made_in: the window it was made in.
 -- of_revision: the edit whose path an undo or redo brought back.
 ALTER TABLE edits ADD COLUMN id uuid, ADD COLUMN made_in text NOT NULL DEFAULT '', ADD COLUMN of_revision bigint;
-CREATE UNIQUE INDEX edits_by_id ON edits (id) WHERE id IS NOT NULL;
+CREATE UNIQUE INDEX edits_by_id ON edits (shot_id, id) WHERE id IS NOT NULL;
 -- What was sealed, so that a plan that is the same again is known to be sealed.
 ALTER TABLE seals ADD COLUMN path_digest bytea, ADD COLUMN fastest_num bigint, ADD COLUMN fastest_den bigint;
 -- Timecode of frame 0.

@@ -892,7 +892,7 @@ export interface components {
             lens: components["schemas"]["Package"];
             /**
              * Format: int64
-             * @description answering an edit: how many others were made since the revision it was made on
+             * @description answering an edit: how many edits of other windows were made since the revision it was made on
              */
             over: number;
             path: components["schemas"]["Path"];

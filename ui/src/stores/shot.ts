@@ -57,6 +57,7 @@ export const useShot = defineStore("shot", () => {
   const isPending = computed(() => Object.keys(pending.value).length > 0);
 
   function take(v: ShotView): void {
+    if (v.id !== id.value) return; // another shot was opened meanwhile
     if (view.value?.id === v.id && v.version < view.value.version) return; // an answer that was overtaken
     if (v.revision !== view.value?.revision) offer.value = null;
     firstSeen.value[v.id] ??= v.revision;
@@ -180,11 +181,11 @@ export const useShot = defineStore("shot", () => {
     return next;
   }
 
-  async function edit(e: Edit, done = "", on = view.value?.revision): Promise<boolean> {
+  async function edit(e: Edit, done = ""): Promise<boolean> {
     const shot = id.value, before = view.value;
-    if (on === undefined) return false;
+    if (!before) return false;
     saving.value++;
-    const sent = outbox.put(shot, on, e, done);
+    const sent = outbox.put(shot, before.revision, e, done);
     queue = queue.then(() => sent).catch(() => false);
     const v = await sent;
     saving.value--;
@@ -197,7 +198,7 @@ export const useShot = defineStore("shot", () => {
     trouble.value = "";
     take(v);
     said.value = v.over > 0 ? `${done || "Stored."} The plan was changed in another window, too.` : done;
-    if (before?.sealed_as_is && !v.sealed_as_is && before.seal) said.value = `${done} Opens sealed path ${before.seal.version}.`.trim();
+    if (before.sealed_as_is && !v.sealed_as_is && before.seal) said.value = `${done} Opens sealed path ${before.seal.version}.`.trim();
     if (e.op === "factor") await offerSlower();
     return true;
   }
