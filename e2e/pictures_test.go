@@ -21,7 +21,8 @@ func TestPictures(t *testing.T) {
 	p := a.open("/")
 	snap := func(name string) {
 		p.wait("fonts", "document.fonts.status === 'loaded'")
-		p.must(chromedp.Sleep(400e6))
+		p.wait("the finder", `!document.querySelector('[data-test="finder"]') || document.querySelector('[data-test="finder"]').dataset.drawn > 0`)
+		p.must(chromedp.Sleep(900e6))
 		p.shot(filepath.Join(dir, name+".png"))
 	}
 	p.wait("the shelf", `document.querySelector('[data-test="shot-SL-010"]')`)

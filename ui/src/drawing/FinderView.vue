@@ -48,7 +48,7 @@ watch(() => props.shot.set, (set) => { finder.show(set); soon(); });
 
 <template>
   <div ref="box" class="box finder" data-test="finder" :data-drawn="drawn">
-    <div ref="holder" class="holder" :style="{ width: picture.w + 'px', height: picture.h + 'px', left: picture.x + 'px', top: picture.y + 'px' }" role="img" :aria-label="`Through the lens: ${shot.lens.name}`" />
+    <div ref="holder" class="holder" :style="{ visibility: drawn > 0 ? 'visible' : 'hidden', width: picture.w + 'px', height: picture.h + 'px', left: picture.x + 'px', top: picture.y + 'px' }" role="img" :aria-label="`Through the lens: ${shot.lens.name}`" />
     <div class="picture" :style="{ width: picture.w + 'px', height: picture.h + 'px', left: picture.x + 'px', top: picture.y + 'px' }" aria-hidden="true">
       <i class="safe" />
       <svg v-if="mark" class="corner" :width="mark.size * 2 + 4" :height="mark.size * 2 + 4" :style="{ transform: `translate(${mark.x - mark.size - 2}px, ${mark.y - mark.size - 2}px)` }" data-test="mark" :data-x="mark.x" :data-from="mark.from" :data-width="picture.w">

@@ -124,7 +124,7 @@ a.book:hover, .new:hover, .book:focus-visible { background: var(--wash); }
 .code { font: 600 26px/1 var(--head); letter-spacing: .03em; }
 .book b { font-size: 15px; overflow-wrap: anywhere; }
 .books li { min-width: 0; position: relative; }
-.edit { position: absolute; right: 14px; bottom: 10px; background: var(--sheet); }
+.edit { position: absolute; right: 14px; top: 16px; background: var(--sheet); }
 .book:hover + .edit { background: var(--wash); }
 .form { cursor: default; gap: 8px; }
 .form label { display: grid; gap: 2px; }
