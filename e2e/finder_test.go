@@ -19,6 +19,7 @@ func TestOneMillimetreInTheFinder(t *testing.T) {
 	p.enter("value-tilt", "0")
 	p.enter("value-roll", "0")
 	p.enter("value-focus", "0.8")
+	p.wait("the focus", `document.querySelector('[data-test="finder"]').textContent.includes('focus 0.80 m')`)
 	mark := func(track string) float64 {
 		p.enter("value-track", track)
 		p.wait("the finder to follow", `Number(document.querySelector('[data-test="mark"]').dataset.from) === 0.`+track)
