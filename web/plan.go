@@ -23,13 +23,19 @@ type planned struct {
 	motion *path.Motion
 }
 
-// moving loads a shot's newest plan; on an empty sheet there is no motion and an error.
-func (s *Server) moving(ctx context.Context, id string) (*planned, error) {
+// newest loads a shot and its newest plan.
+func (s *Server) newest(ctx context.Context, id string) (*store.Shot, *store.Draft, error) {
 	sh, err := s.store.Shot(ctx, id)
 	if err != nil {
-		return nil, err
+		return nil, nil, err
 	}
 	d, err := s.store.Draft(ctx, id)
+	return sh, d, err
+}
+
+// moving loads a shot's newest plan; on an empty sheet there is no motion and an error.
+func (s *Server) moving(ctx context.Context, id string) (*planned, error) {
+	sh, d, err := s.newest(ctx, id)
 	if err != nil {
 		return nil, err
 	}
@@ -138,11 +144,7 @@ func (s *Server) stretch(ctx context.Context, in *struct {
 }
 
 func (s *Server) seal(ctx context.Context, in *revision) (*body[*ShotView], error) {
-	sh, err := s.store.Shot(ctx, in.ID)
-	if err != nil {
-		return nil, s.fail(err)
-	}
-	d, err := s.store.Draft(ctx, in.ID)
+	sh, d, err := s.newest(ctx, in.ID)
 	if err != nil {
 		return nil, s.fail(err)
 	}

@@ -60,11 +60,7 @@ type View struct {
 const maxPlot = 1200
 
 func (s *Server) view(ctx context.Context, id string) (*ShotView, error) {
-	sh, err := s.store.Shot(ctx, id)
-	if err != nil {
-		return nil, err
-	}
-	d, err := s.store.Draft(ctx, id)
+	sh, d, err := s.newest(ctx, id)
 	if err != nil {
 		return nil, err
 	}
