@@ -1,9 +1,73 @@
-// Package examples holds the example files that ship with the application.
+// Package examples holds what ships with the application: the descriptions of its
+// rigs, the demo's camera and sets, and example files. All of it is JSON or CSV as
+// a user would write it, embedded, and read once when the program starts.
 package examples
 
-import _ "embed"
+import (
+	"embed"
+	"encoding/json"
+	"fmt"
+	"io/fs"
+
+	"keenarc/core/geom"
+	"keenarc/core/lens"
+	"keenarc/core/rig"
+)
 
 // HarbourApproach is the demo move of SL-010 as a keyframe file.
 //
 //go:embed harbour-approach.csv
 var HarbourApproach []byte
+
+//go:embed rigs/*.json cameras/*.json sets/*.json
+var files embed.FS
+
+// Rigs are the descriptions of all rigs that ship, by id, fresh with every call.
+func Rigs() map[string]*rig.Rig {
+	out := map[string]*rig.Rig{}
+	for _, raw := range all("rigs") {
+		r, err := rig.Read(raw)
+		must(err)
+		out[r.ID] = r
+	}
+	return out
+}
+
+// RigIDs are their ids, in the order in which they are shown.
+func RigIDs() []string { return []string{"plank", "heron", "wren", "turnstile"} }
+
+// Camera is the demo production's camera with its lens.
+func Camera() *lens.Package { return decode[lens.Package]("cameras/body-a-35.json") }
+
+// Harbour is the set of SL-010: a miniature harbour with the keeper's lamp.
+func Harbour() *geom.Set { return decode[geom.Set]("sets/harbour.json") }
+
+// Plank is the slider of SL-010, placed where its shot has it, alone in a shot.
+func Plank() []rig.Placed { return []rig.Placed{{Name: "plank", Rig: Rigs()["plank"]}} }
+
+func all(folder string) [][]byte {
+	names, err := fs.Glob(files, folder+"/*.json")
+	must(err)
+	var out [][]byte
+	for _, n := range names {
+		raw, err := files.ReadFile(n)
+		must(err)
+		out = append(out, raw)
+	}
+	return out
+}
+
+func decode[T any](name string) *T {
+	raw, err := files.ReadFile(name)
+	must(err)
+	v := new(T)
+	must(json.Unmarshal(raw, v))
+	return v
+}
+
+// must is for what was compiled in: it cannot fail in a program that was tested.
+func must(err error) {
+	if err != nil {
+		panic(fmt.Sprintf("what ships with the program cannot be read: %v", err))
+	}
+}

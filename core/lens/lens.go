@@ -101,10 +101,3 @@ func (s *Scale) Ring(distanceM float64) float64 {
 
 // PitchMM is the width of one pixel at the sensor.
 func (p *Package) PitchMM() float64 { return p.WidthMM / float64(p.WidthPx) }
-
-// Demo is the demo production's camera: a made-up body with a 35 mm lens.
-func Demo() *Package {
-	return &Package{Name: "Body A, 35 mm", WidthMM: 24.9, HeightMM: 14.0, WidthPx: 4096, HeightPx: 2304, FocalMM: 35, FNumber: 2.8,
-		CircleMM: 0.02, PupilM: 0.06,
-		Marks: []Mark{{0, 0.45}, {45, 0.6}, {90, 0.8}, {135, 1.1}, {180, 1.6}, {220, 2.4}, {260, 4.5}, {300, 20}}}
-}

@@ -1,15 +1,17 @@
-package lens
+package lens_test
 
 import (
 	"math"
 	"strings"
 	"testing"
 
+	"keenarc/core/known/fixture"
+	"keenarc/core/lens"
 	"keenarc/core/rig"
 )
 
 func TestScaleIsItsOwnInverse(t *testing.T) {
-	p := Demo()
+	p := fixture.Camera()
 	s, err := p.Scale()
 	if err != nil {
 		t.Fatal(err)
@@ -27,7 +29,7 @@ func TestScaleIsItsOwnInverse(t *testing.T) {
 	if s.Ring(0.1) != 0 || s.Ring(1000) != 300 {
 		t.Error("beyond the marks the scale is held at its ends")
 	}
-	down, err := NewScale([]Mark{{0, 20}, {100, 2}, {200, 0.5}}) // a ring that turns the other way
+	down, err := lens.NewScale([]lens.Mark{{0, 20}, {100, 2}, {200, 0.5}}) // a ring that turns the other way
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -40,8 +42,8 @@ func TestScaleIsItsOwnInverse(t *testing.T) {
 
 // What somebody asks for beyond the scale's ends is refused with the ends.
 func TestRingFor(t *testing.T) {
-	for _, marks := range [][]Mark{Demo().Marks, {{0, 20}, {100, 2}, {200, 0.45}}} {
-		s, err := NewScale(marks)
+	for _, marks := range [][]lens.Mark{fixture.Camera().Marks, {{0, 20}, {100, 2}, {200, 0.45}}} {
+		s, err := lens.NewScale(marks)
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -64,7 +66,7 @@ func TestRingFor(t *testing.T) {
 // A narrow scale is held at the nearer of its ends, and what is wrong with a mark
 // is said of that mark.
 func TestScaleEndsAndMistakes(t *testing.T) {
-	s, err := NewScale([]Mark{{0, 1}, {90, 1.5}})
+	s, err := lens.NewScale([]lens.Mark{{0, 1}, {90, 1.5}})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -73,13 +75,13 @@ func TestScaleEndsAndMistakes(t *testing.T) {
 			t.Errorf("%g m lies at %g°, want %g", d, got, want)
 		}
 	}
-	for want, m := range map[string][]Mark{"focus mark 2: distance -1": {{0, 1}, {10, -1}}, "focus mark 3: distances must": {{0, 1}, {10, 2}, {20, 1.5}}, "focus mark 4: distances must": {{0, 3}, {10, 2}, {20, 1.5}, {30, 1.7}}, "2 marks": {{0, 1}}} {
-		_, err := NewScale(m)
+	for want, m := range map[string][]lens.Mark{"focus mark 2: distance -1": {{0, 1}, {10, -1}}, "focus mark 3: distances must": {{0, 1}, {10, 2}, {20, 1.5}}, "focus mark 4: distances must": {{0, 3}, {10, 2}, {20, 1.5}, {30, 1.7}}, "2 marks": {{0, 1}}} {
+		_, err := lens.NewScale(m)
 		if err == nil || !strings.Contains(err.Error(), want) && want != "2 marks" {
 			t.Errorf("%v: %v, want %q", m, err, want)
 		}
 	}
-	p := Demo()
+	p := fixture.Camera()
 	p.Marks[1].DistanceM = 0.1
 	if _, err := p.Scale(); err == nil || !strings.Contains(err.Error(), "focus mark 2: 0.1 m") {
 		t.Errorf("%v", err)
@@ -87,10 +89,10 @@ func TestScaleEndsAndMistakes(t *testing.T) {
 }
 
 func TestScaleRefuses(t *testing.T) {
-	for name, m := range map[string][]Mark{
+	for name, m := range map[string][]lens.Mark{
 		"one": {{0, 1}}, "zero distance": {{0, 1}, {10, 0}}, "turning": {{0, 1}, {10, 2}, {20, 1.5}}, "ring order": {{10, 1}, {0, 2}},
 	} {
-		if _, err := NewScale(m); err == nil {
+		if _, err := lens.NewScale(m); err == nil {
 			t.Errorf("%s: accepted", name)
 		}
 	}
@@ -99,7 +101,7 @@ func TestScaleRefuses(t *testing.T) {
 // The thin lens: 1/f = 1/s + 1/i, and s and i add up to the distance from the
 // image plane. By hand for 35 mm at 1.2 m: s = (1.2 + √(1.44 − 0.168))/2.
 func TestFocusIsAThinLens(t *testing.T) {
-	p := Demo()
+	p := fixture.Camera()
 	for _, d := range []float64{0.14, 0.2, 0.45, 0.6, 1.2, 20, 1e5} {
 		f := p.At(d)
 		if math.Abs(f.ObjectM+f.ImageM-d) > 1e-12*d || math.Abs(1/f.ObjectM+1/f.ImageM-1/0.035) > 1e-9 || f.ImageM > f.ObjectM+1e-9 {
@@ -126,7 +128,7 @@ func TestFocusIsAThinLens(t *testing.T) {
 func TestProjectByHand(t *testing.T) {
 	pose := rig.Pose{Right: rig.Vec{1, 0, 0}, Forward: rig.Vec{0, 1, 0}, Up: rig.Vec{0, 0, 1}}
 	for _, pupil := range []float64{0, 0.06, -0.03} {
-		p := Demo()
+		p := fixture.Camera()
 		p.PupilM = pupil
 		f := p.At(2)
 		m := f.ImageM / f.ObjectM * 1000 / p.PitchMM()
@@ -138,7 +140,7 @@ func TestProjectByHand(t *testing.T) {
 			}
 		}
 	}
-	f := Demo().At(2)
+	f := fixture.Camera().At(2)
 	for _, behind := range []float64{-1, 0, 0.06} {
 		if _, _, _, ok := f.Project(pose, rig.Vec{0, behind, 0}); ok {
 			t.Errorf("a point %g m in front of the image plane, not before the pupil, is seen", behind)
@@ -147,7 +149,7 @@ func TestProjectByHand(t *testing.T) {
 	if _, _, _, ok := f.Project(pose, rig.Vec{0, 0.0601, 0}); !ok {
 		t.Error("a point in front of the pupil is not seen")
 	}
-	p := Demo()
+	p := fixture.Camera()
 	if !p.Visible(2048, -1152) || p.Visible(2048.1, 0) || p.Visible(0, 1152.1) || p.Visible(-2048.1, 0) {
 		t.Error("the picture's edges are not where they are")
 	}
@@ -159,7 +161,7 @@ func TestProjectByHand(t *testing.T) {
 // The field narrows as the lens focuses nearer, and what stands at its edge at
 // the sharp distance lands on the sensor's edge.
 func TestFieldBreathes(t *testing.T) {
-	p := Demo()
+	p := fixture.Camera()
 	h, v, d := p.FieldDeg()
 	for got, want := range map[float64]float64{h: 24.9, v: 14.0, d: math.Hypot(24.9, 14)} {
 		if edge := 2 * 35 * math.Tan(got/2*math.Pi/180); math.Abs(edge-want) > 1e-9 {
@@ -184,7 +186,7 @@ func TestFieldBreathes(t *testing.T) {
 // Blur by hand: c = (f/N)·m·|s − z|/z with distances from the lens, and by rays:
 // the cone from a pupil of f/N to the image of the point, cut by the sensor.
 func TestBlurByHand(t *testing.T) {
-	p := Demo()
+	p := fixture.Camera()
 	for _, c := range [][2]float64{{0.6, 0.9}, {1.2, 0.7}, {3, 3.5}, {3, 3}} {
 		f := p.At(c[0])
 		z := c[1] - f.ImageM
@@ -202,7 +204,7 @@ func TestBlurByHand(t *testing.T) {
 // The edges of the depth of field blur to the circle of confusion, and agree
 // with the textbook's formulas counted from the lens.
 func TestSharpEdges(t *testing.T) {
-	p := Demo()
+	p := fixture.Camera()
 	circle := p.CircleMM / p.PitchMM()
 	H := p.HyperfocalM()
 	if want := 35*35/(2.8*0.02)/1000 + 0.035; math.Abs(H-want) > 1e-12 {
@@ -236,7 +238,7 @@ func TestSharpEdges(t *testing.T) {
 // A point is soft where it is in the picture and neither in front of the far nor
 // behind the near end of what is sharp; each stretch says where it is worst.
 func TestSoftRuns(t *testing.T) {
-	p := Demo()
+	p := fixture.Camera()
 	ahead := func(depth float64) rig.Vec { return rig.Vec{0, depth, 0} }
 	pose := rig.Pose{Right: rig.Vec{1, 0, 0}, Forward: rig.Vec{0, 1, 0}, Up: rig.Vec{0, 0, 1}}
 	near, far := p.At(2).SharpM()

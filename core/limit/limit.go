@@ -202,7 +202,7 @@ func Sentence(r *rig.Rig, v Violation, fps float64) string {
 		if v.Below {
 			lim = a.Min
 		}
-		return fmt.Sprintf("%s runs %.3g %s past its soft limit %g, %s.", a.Name, v.Over, symbol(a.Unit), lim, frames)
+		return fmt.Sprintf("%s runs %.3g %s past its soft limit %g, %s.", a.Name, v.Over, a.Unit.Symbol(), lim, frames)
 	}
 	return fmt.Sprintf("%s runs %s over its %s, %s, at %s fps.", a.Name, percentOver(v.Share), v.Quantity, frames, trim(fps))
 }
@@ -216,13 +216,6 @@ func percentOver(share float64) string {
 }
 
 func trim(v float64) string { return fmt.Sprintf("%.4g", v) }
-
-func symbol(u rig.Unit) string {
-	if u == rig.Deg {
-		return "°"
-	}
-	return string(u)
-}
 
 // Frame4 writes a frame number with four digits, as everywhere on screen.
 func Frame4(f float64) string {

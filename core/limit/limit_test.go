@@ -8,6 +8,7 @@ import (
 
 	"keenarc/core/clock"
 	"keenarc/core/curve"
+	"keenarc/core/known/fixture"
 	"keenarc/core/path"
 	"keenarc/core/rig"
 )
@@ -27,7 +28,7 @@ func line(t testing.TB, r *rig.Rig, axis string, kv ...float64) *path.Path {
 
 // Two keyframes: the quintic's peaks are 15/8·d/T and 10/√3·d/T², at known places.
 func TestPeaksByHand(t *testing.T) {
-	r := rig.Plank()
+	r := fixture.Slider()
 	p := line(t, r, "track", 0, 100, 48, 500)
 	_, a, err := Analyse(p, r)
 	if err != nil {
@@ -52,7 +53,7 @@ func TestPeaksByHand(t *testing.T) {
 // The proof asked for: a remedy of n frames passes and n − 1 fails, by the same
 // checker; the slowed clock passes and a thousandth more fails.
 func TestRemediesAreTheLeast(t *testing.T) {
-	r := rig.Plank()
+	r := fixture.Slider()
 	rng := rand.New(rand.NewPCG(11, 12))
 	rooms, slows := 0, 0
 	for range 60 {
@@ -112,7 +113,7 @@ func TestRemediesAreTheLeast(t *testing.T) {
 }
 
 func TestSentences(t *testing.T) {
-	r := rig.Plank()
+	r := fixture.Slider()
 	_, a, _ := Analyse(line(t, r, "pan", 0, 0, 48, 40), r)
 	if want := "Pan runs 25% over its speed, 0016–0032, at 24 fps."; len(a.Sentences) == 0 || a.Sentences[0] != want {
 		t.Errorf("%q, want %q", a.Sentences, want)
@@ -127,7 +128,7 @@ func TestSentences(t *testing.T) {
 }
 
 func TestRunUpIsOffered(t *testing.T) {
-	r := rig.Plank()
+	r := fixture.Slider()
 	p := line(t, r, "pan", 0, 0, 60, 15, 140, 20)
 	p, _ = p.Apply(r, path.Edit{Op: "kind", Axis: "pan", Kind: curve.Natural})
 	_, a, _ := Analyse(p, r)
@@ -146,7 +147,7 @@ func TestRunUpIsOffered(t *testing.T) {
 // While braking, position, speed and acceleration stay within rated limits, by
 // differences of the braking path itself.
 func TestBrakeWithinRated(t *testing.T) {
-	r := rig.Plank()
+	r := fixture.Slider()
 	p := line(t, r, "track", 0, 100, 90, 700, 200, 1300)
 	m, _, _ := Analyse(p, r)
 	b, err := Brake(m, r, 24)
@@ -176,7 +177,7 @@ func TestBrakeWithinRated(t *testing.T) {
 }
 
 func TestProfileNeverExceedsTheReport(t *testing.T) {
-	r := rig.Plank()
+	r := fixture.Slider()
 	m, a, _ := Analyse(line(t, r, "track", 0, 100, 60, 900, 200, 200), r)
 	for _, step := range []int{1, 7} {
 		top := 0.0
@@ -191,7 +192,7 @@ func TestProfileNeverExceedsTheReport(t *testing.T) {
 
 // Where acceleration is the larger share, the profile shows that.
 func TestProfileShowsAcceleration(t *testing.T) {
-	r := rig.Plank()
+	r := fixture.Slider()
 	m, a, _ := Analyse(line(t, r, "track", 0, 100, 20, 140), r)
 	x := a.Report.Axes[0]
 	if x.Acceleration.Share < 2*x.Speed.Share || x.Share != x.Acceleration.Share || x.ShareAt != x.Acceleration.At {
@@ -213,7 +214,7 @@ func TestProfileShowsAcceleration(t *testing.T) {
 
 // BenchmarkCheck checks eight axes of 200 keyframes.
 func BenchmarkCheck(b *testing.B) {
-	r := rig.Plank()
+	r := fixture.Slider()
 	for _, id := range []string{"x1", "x2", "x3"} {
 		a := r.Axes[1]
 		a.ID = id

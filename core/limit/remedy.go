@@ -72,9 +72,9 @@ func (a *Analysis) say(p *path.Path, r *rig.Rig, m *path.Motion, fps float64) {
 
 func jumpSentence(a *rig.Axis, j curve.Jump, fps float64) string {
 	if j.Order == 0 {
-		return fmt.Sprintf("%s jumps %.4g %s at %s.", a.Name, j.By, symbol(a.Unit), Frame4(j.At))
+		return fmt.Sprintf("%s jumps %.4g %s at %s.", a.Name, j.By, a.Unit.Symbol(), Frame4(j.At))
 	}
-	return fmt.Sprintf("%s changes speed by %.4g %s/s in no time at %s.", a.Name, j.By*fps, symbol(a.Unit), Frame4(j.At))
+	return fmt.Sprintf("%s changes speed by %.4g %s/s in no time at %s.", a.Name, j.By*fps, a.Unit.Symbol(), Frame4(j.At))
 }
 
 func forViolation(p *path.Path, r *rig.Rig, m *path.Motion, rep *Report, worst Violation) []Remedy {

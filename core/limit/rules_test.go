@@ -9,6 +9,7 @@ import (
 
 	"keenarc/core/clock"
 	"keenarc/core/curve"
+	"keenarc/core/known/fixture"
 	"keenarc/core/path"
 	"keenarc/core/rig"
 )
@@ -80,7 +81,7 @@ func TestBrakeByPlainLoops(t *testing.T) {
 	rng := rand.New(rand.NewPCG(7, 1))
 	longer := 0
 	for n := range 12 {
-		r := rig.Plank()
+		r := fixture.Slider()
 		p := path.New(r, clock.Rate{Num: 24, Den: 1}, nil)
 		at := 0.0
 		for range 4 {
@@ -147,7 +148,7 @@ func plainBrake(m *path.Motion, r *rig.Rig, fps float64) Braking {
 
 // What cannot be stopped is named with its axis and the frame from which.
 func TestBrakeSaysFromWhere(t *testing.T) {
-	r := rig.Plank()
+	r := fixture.Slider()
 	p := line(t, r, "pan", 0, 0, 100, 30)
 	p, _ = p.Apply(r, path.Edit{Op: "run", RunUp: 8})
 	m, _ := path.Compile(p, r)
@@ -170,7 +171,7 @@ func TestBrakeSaysFromWhere(t *testing.T) {
 
 // Every field of a violation, against dense sampling.
 func TestViolationsByFields(t *testing.T) {
-	r := rig.Plank()
+	r := fixture.Slider()
 	p := line(t, r, "track", 0, 100, 30, 700, 60, 200, 120, 1400)
 	p, _ = p.Apply(r, path.Edit{Op: "set", Frame: 40, Values: map[string]float64{"pan": 20}})
 	p, _ = p.Apply(r, path.Edit{Op: "set", Frame: 55, Values: map[string]float64{"pan": -9}})
@@ -210,7 +211,7 @@ func TestViolationsByFields(t *testing.T) {
 
 // Past a soft limit, above and below: by how much, where, and which limit.
 func TestRangeViolations(t *testing.T) {
-	r := rig.Plank()
+	r := fixture.Slider()
 	for _, below := range []bool{false, true} {
 		kv := []float64{0, 1000, 100, 1478, 200, 1478, 300, 900}
 		if below {
@@ -288,7 +289,7 @@ func TestClip(t *testing.T) {
 // Every entry of a profile: the larger share, the sign of the travel, the largest
 // of each step.
 func TestProfileByFrames(t *testing.T) {
-	r := rig.Plank()
+	r := fixture.Slider()
 	p := line(t, r, "track", 0, 100, 60, 900, 131, 200)
 	p, _ = p.Apply(r, path.Edit{Op: "run", RunUp: 4})
 	m, err := path.Compile(p, r)
@@ -327,10 +328,10 @@ func TestNumbersInSentences(t *testing.T) {
 			t.Errorf("frame %g is written %s, want %s", f, got, want)
 		}
 	}
-	if symbol(rig.Deg) != "°" || symbol(rig.MM) != "mm" {
+	if rig.Deg.Symbol() != "°" || rig.MM.Symbol() != "mm" {
 		t.Error("units are written otherwise")
 	}
-	r := rig.Plank()
+	r := fixture.Slider()
 	_, a, _ := Analyse(func() *path.Path {
 		p := line(t, r, "pan", 0, 0, 100, 12)
 		p, _ = p.Apply(r, path.Edit{Op: "kind", Axis: "pan", Kind: curve.Linear})
@@ -372,7 +373,7 @@ func TestNumbersInSentences(t *testing.T) {
 // then corners, then what is too fast; each with a remedy of its own that does
 // what it says.
 func TestWhatIsHardComesFirst(t *testing.T) {
-	r := rig.Plank()
+	r := fixture.Slider()
 	build := func(edits ...path.Edit) (*path.Path, *Analysis) {
 		p := line(t, r, "track", 0, 1000, 100, 1478, 200, 1478, 230, 900)
 		for _, e := range edits {
@@ -496,7 +497,7 @@ func TestSegmentsAndSteps(t *testing.T) {
 // Run-up and run-out are offered where the move starts or ends with speed, the
 // least that cure it, and only where there is none.
 func TestRunUpIsTheLeast(t *testing.T) {
-	r := rig.Plank()
+	r := fixture.Slider()
 	p := line(t, r, "pan", 0, 0, 60, 15, 140, 20)
 	p, _ = p.Apply(r, path.Edit{Op: "kind", Axis: "pan", Kind: curve.Natural})
 	_, a, _ := Analyse(p, r)

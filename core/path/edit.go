@@ -27,8 +27,12 @@ import (
 //	                             factor or as it is typed (see clock.Parse)
 //	run      RunUp, RunOut       frames to gather and lose speed in
 //	replace  Tracks              put whole tracks in place of the old ones
+//	record   Axis, Record        let an axis follow samples instead of keyframes;
+//	                             no record: take it out
+//
+// An axis may be named without its machine where only one has it.
 type Edit struct {
-	Op     string             `json:"op" enum:"set,base,move,delete,kind,segment,room,rate,factor,run,replace"`
+	Op     string             `json:"op" enum:"set,base,move,delete,kind,segment,room,rate,factor,run,replace,record"`
 	Axis   string             `json:"axis,omitempty"`
 	Frame  float64            `json:"frame,omitempty"`
 	To     float64            `json:"to,omitempty"`
@@ -44,11 +48,42 @@ type Edit struct {
 	RunUp  int                `json:"run_up,omitempty"`
 	RunOut int                `json:"run_out,omitempty"`
 	Tracks []Track            `json:"tracks,omitempty"`
+	Record *Record            `json:"record,omitempty"`
+}
+
+// Named is the edit with every axis under its whole name. Names that the rig does
+// not know stay as they are, for Apply to refuse.
+func (e Edit) Named(r *rig.Rig) Edit {
+	whole := func(axis string) string {
+		if i := r.Find(axis); i >= 0 {
+			return r.Axes[i].ID
+		}
+		return axis
+	}
+	e.Axis = whole(e.Axis)
+	if e.Values != nil {
+		v := make(map[string]float64, len(e.Values))
+		for axis, x := range e.Values {
+			v[whole(axis)] = x
+		}
+		e.Values = v
+	}
+	e.Tracks = slices.Clone(e.Tracks)
+	for i := range e.Tracks {
+		e.Tracks[i].Axis = whole(e.Tracks[i].Axis)
+	}
+	return e
+}
+
+// own is an axis's name as it is said: without its machine.
+func own(axis string) string {
+	_, o := rig.Split(axis)
+	return o
 }
 
 // Words says in a few words what an edit did.
 func (e Edit) Words() string {
-	of := e.Axis
+	of := own(e.Axis)
 	if of == "" {
 		of = "all axes"
 	}
@@ -56,7 +91,7 @@ func (e Edit) Words() string {
 	case "set":
 		if len(e.Values) == 1 {
 			for axis := range e.Values {
-				return fmt.Sprintf("%s stored at frame %s", axis, num(e.Frame))
+				return fmt.Sprintf("%s stored at frame %s", own(axis), num(e.Frame))
 			}
 		}
 		return fmt.Sprintf("%d axes stored at frame %s", len(e.Values), num(e.Frame))
@@ -65,7 +100,7 @@ func (e Edit) Words() string {
 	case "delete":
 		return fmt.Sprintf("keyframe at %s taken out on %s", num(e.Frame), of)
 	case "kind":
-		return fmt.Sprintf("%s runs %s", e.Axis, e.Kind)
+		return fmt.Sprintf("%s runs %s", of, e.Kind)
 	case "room":
 		return fmt.Sprintf("%d frames of room after %s", e.Frames, num(e.Frame))
 	case "factor":
@@ -83,19 +118,45 @@ func (e Edit) Words() string {
 		return fmt.Sprintf("run-up %d, run-out %d frames", e.RunUp, e.RunOut)
 	case "replace":
 		return "keyframes from a file"
+	case "record":
+		if e.Record == nil {
+			return "record taken out on " + of
+		}
+		return fmt.Sprintf("%s follows %d samples", of, e.Record.Count)
 	}
 	return e.Op
 }
 
 // Apply carries out an edit. On error the path is as it was.
 func (p *Path) Apply(r *rig.Rig, e Edit) (*Path, error) {
+	e = e.Named(r)
+	if e.Op == "base" {
+		if err := checkBase(r, e); err != nil {
+			return nil, err
+		}
+	}
+	q, err := p.Replay(e)
+	if err != nil {
+		return nil, err
+	}
+	if err := q.Check(r); err != nil {
+		return nil, err
+	}
+	return q, nil
+}
+
+// Replay carries out an edit that was accepted before, as Apply returned it to be
+// kept: it is not held against a rig again, whose limits may be others by now.
+func (p *Path) Replay(e Edit) (*Path, error) {
 	q := p.Clone()
 	var err error
 	switch e.Op {
 	case "set":
 		err = q.set(e)
 	case "base":
-		err = q.setBase(r, e)
+		for axis, v := range e.Values {
+			q.Base[axis] = v
+		}
 	case "move":
 		err = q.move(e)
 	case "delete":
@@ -128,16 +189,15 @@ func (p *Path) Apply(r *rig.Rig, e Edit) (*Path, error) {
 			if old := q.Track(t.Axis); old != nil {
 				*old = t
 			} else {
-				return nil, bad("axis", fmt.Sprintf("%s has no axis %q", r.Name, t.Axis), "use "+AxisList(r))
+				return nil, bad("axis", fmt.Sprintf("there is no axis %q", t.Axis), "use "+q.axisList())
 			}
 		}
+	case "record":
+		err = q.setRecord(e)
 	default:
-		err = bad("op", fmt.Sprintf("%q is not an edit", e.Op), "use set, base, move, delete, kind, segment, room, rate, factor, run or replace")
+		err = bad("op", fmt.Sprintf("%q is not an edit", e.Op), "use set, base, move, delete, kind, segment, room, rate, factor, run, replace or record")
 	}
 	if err != nil {
-		return nil, err
-	}
-	if err := q.Check(r); err != nil {
 		return nil, err
 	}
 	return q, nil
@@ -167,6 +227,9 @@ func (p *Path) set(e Edit) error {
 		if t == nil {
 			return bad("values", fmt.Sprintf("there is no axis %q", axis), "name an axis of the rig")
 		}
+		if err := t.recorded(); err != nil {
+			return err
+		}
 		if i := t.find(e.Frame); i >= 0 {
 			t.Keys[i].Value = v
 			continue
@@ -179,7 +242,7 @@ func (p *Path) set(e Edit) error {
 	return nil
 }
 
-func (p *Path) setBase(r *rig.Rig, e Edit) error {
+func checkBase(r *rig.Rig, e Edit) error {
 	for axis, v := range e.Values {
 		i := r.Index(axis)
 		if i < 0 {
@@ -188,7 +251,6 @@ func (p *Path) setBase(r *rig.Rig, e Edit) error {
 		if err := CheckKey(&r.Axes[i], Key{Value: v}); err != nil {
 			return err
 		}
-		p.Base[axis] = v
 	}
 	return nil
 }
@@ -217,7 +279,7 @@ func (p *Path) move(e Edit) error {
 		for i := range p.Tracks {
 			t := &p.Tracks[i]
 			if (e.Axis == "" || e.Axis == t.Axis) && t.find(e.Frame) >= 0 && t.find(e.To) >= 0 {
-				return bad("to", fmt.Sprintf("%s has a keyframe at %s already", t.Axis, num(e.To)), "choose a frame without one, or take that one out first")
+				return bad("to", fmt.Sprintf("%s has a keyframe at %s already", own(t.Axis), num(e.To)), "choose a frame without one, or take that one out first")
 			}
 		}
 	}
@@ -259,6 +321,9 @@ func (p *Path) room(frame, n float64) {
 			if p.Tracks[i].Keys[k].Frame > frame {
 				p.Tracks[i].Keys[k].Frame += n
 			}
+		}
+		if rec := p.Tracks[i].Record; rec != nil && rec.First > frame { // a record moves as a whole
+			rec.First += n
 		}
 	}
 }

@@ -32,11 +32,14 @@ func (e Edit) Undisturbed(seen, now *Path) bool {
 	case "kind":
 		s, n := seen.Track(e.Axis), now.Track(e.Axis)
 		return s != nil && n != nil && s.Kind == n.Kind && s.Ends == n.Ends && s.Blend == n.Blend
+	case "record":
+		s, n := seen.Track(e.Axis), now.Track(e.Axis)
+		return s != nil && n != nil && s.same(n)
 	case "segment": // counted from the first keyframe, so the frames must be the same
 		s, n := seen.Track(e.Axis), now.Track(e.Axis)
 		return s != nil && n != nil && s.Kind == n.Kind && s.Segments[e.Index] == n.Segments[e.Index] && slices.EqualFunc(s.Keys, n.Keys, func(a, b Key) bool { return a.Frame == b.Frame })
 	case "room":
-		return slices.Equal(seen.Frames(), now.Frames())
+		return slices.Equal(seen.Frames(), now.Frames()) && slices.EqualFunc(seen.Tracks, now.Tracks, func(a, b Track) bool { return a.Record.same(b.Record) })
 	case "rate":
 		return seen.Rate == now.Rate
 	case "factor": // a clock typed in frames per second is counted from the rate
@@ -75,5 +78,12 @@ func sameAt(a, b *Path, axis string, frame float64) bool {
 }
 
 func (t *Track) same(o *Track) bool {
-	return t.Kind == o.Kind && t.Ends == o.Ends && t.Blend == o.Blend && slices.Equal(t.Keys, o.Keys) && maps.Equal(t.Segments, o.Segments)
+	return t.Kind == o.Kind && t.Ends == o.Ends && t.Blend == o.Blend && slices.Equal(t.Keys, o.Keys) && maps.Equal(t.Segments, o.Segments) && t.Record.same(o.Record)
+}
+
+func (r *Record) same(o *Record) bool {
+	if r == nil || o == nil {
+		return r == o
+	}
+	return r.Samples == o.Samples && r.Count == o.Count && r.First == o.First && r.Step == o.Step
 }

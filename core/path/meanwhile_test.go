@@ -5,13 +5,13 @@ import (
 
 	"keenarc/core/clock"
 	"keenarc/core/curve"
-	"keenarc/core/rig"
+	"keenarc/core/known/fixture"
 )
 
 // An edit is carried over to a newer plan only where nothing that it rests on
 // has changed; each pair of edits is tried in both orders.
 func TestUndisturbed(t *testing.T) {
-	r := rig.Plank()
+	r := fixture.Slider()
 	p := New(r, clock.Rate{Num: 24, Den: 1}, nil)
 	for _, f := range []float64{0, 50, 100} {
 		q, err := p.Apply(r, Edit{Op: "set", Frame: f, Values: map[string]float64{"track": 100 + f, "pan": f / 10, "tilt": 1}})

@@ -30,7 +30,7 @@ func Compile(p *Path, r *rig.Rig) (*Motion, error) {
 	for _, a := range r.Axes {
 		t := p.Track(a.ID)
 		var c *curve.Curve
-		if t == nil || len(t.Keys) == 0 {
+		if t == nil || len(t.Keys) == 0 && t.Record == nil {
 			c = &curve.Curve{X: []float64{float64(m.First), float64(m.Last)}, C: []curve.Poly{{p.Base[a.ID]}}}
 		} else {
 			var err error

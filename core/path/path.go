@@ -5,8 +5,6 @@
 package path
 
 import (
-	"crypto/sha256"
-	"encoding/json"
 	"fmt"
 	"math"
 	"slices"
@@ -17,8 +15,8 @@ import (
 	"keenarc/core/rig"
 )
 
-// MaxFrames is the longest move: over an hour at 24 frames per second.
-const MaxFrames = 100_000
+// MaxFrames is the longest move: eleven hours at 24 frames per second.
+const MaxFrames = 1_000_000
 
 // MaxRun is the longest run-up or run-out in frames.
 const MaxRun = 1000
@@ -32,7 +30,8 @@ type Key struct {
 	Value float64 `json:"value"`
 }
 
-// Track is one axis's keyframes, in rising order, and how they are joined.
+// Track is one axis's keyframes, in rising order, and how they are joined; or, in
+// their place, a record.
 type Track struct {
 	Axis     string             `json:"axis"`
 	Kind     curve.Kind         `json:"kind"`
@@ -40,6 +39,7 @@ type Track struct {
 	Segments map[int]curve.Kind `json:"segments,omitempty"`
 	Blend    float64            `json:"blend,omitempty"` // linear: frames of blend at corners
 	Keys     []Key              `json:"keys"`
+	Record   *Record            `json:"record,omitempty"`
 }
 
 // Path is one version of one move.
@@ -94,6 +94,10 @@ func (p *Path) Clone() *Path {
 	for i := range q.Tracks {
 		q.Tracks[i].Keys = append([]Key{}, p.Tracks[i].Keys...)
 		q.Tracks[i].Segments = cloneMap(p.Tracks[i].Segments)
+		if rec := p.Tracks[i].Record; rec != nil {
+			c := *rec
+			q.Tracks[i].Record = &c
+		}
 	}
 	q.Base = cloneMap(p.Base)
 	return &q
@@ -110,13 +114,16 @@ func cloneMap[K comparable, V any](m map[K]V) map[K]V {
 	return out
 }
 
-// Span is the first frame and the end frame over all keyframes; ok is false
-// when there is no keyframe.
+// Span is the first frame and the end frame over all keyframes and records; ok is
+// false when there is none.
 func (p *Path) Span() (first, last int, ok bool) {
 	lo, hi := math.Inf(1), math.Inf(-1)
 	for _, t := range p.Tracks {
 		if n := len(t.Keys); n > 0 {
 			lo, hi = min(lo, t.Keys[0].Frame), max(hi, t.Keys[n-1].Frame)
+		}
+		if t.Record != nil {
+			lo, hi = min(lo, t.Record.First), max(hi, t.Record.Last())
 		}
 	}
 	if lo > hi {
@@ -162,7 +169,7 @@ func (p *Path) Check(r *rig.Rig) error {
 		t := &p.Tracks[i]
 		x := r.Index(t.Axis)
 		if x < 0 {
-			return bad("axis", fmt.Sprintf("%s has no axis %q", r.Name, t.Axis), "use "+AxisList(r))
+			return bad("axis", fmt.Sprintf("%s has no axis %q", r.Name, own(t.Axis)), "use "+AxisList(r))
 		}
 		if err := checkTrack(t, &r.Axes[x]); err != nil {
 			return err
@@ -176,30 +183,65 @@ func (p *Path) Check(r *rig.Rig) error {
 
 // AxisList names a rig's axes for a sentence.
 func AxisList(r *rig.Rig) string {
-	s := ""
+	ids := make([]string, len(r.Axes))
 	for i, a := range r.Axes {
+		ids[i] = a.ID
+	}
+	return either(ids)
+}
+
+func (p *Path) axisList() string {
+	ids := make([]string, len(p.Tracks))
+	for i, t := range p.Tracks {
+		ids[i] = t.Axis
+	}
+	return either(ids)
+}
+
+// either is "a, b or c", without the machine where there is only one.
+func either(ids []string) string {
+	if len(ids) == 0 {
+		return "an axis of the rig"
+	}
+	machine, _ := rig.Split(ids[0])
+	alone := true
+	for _, id := range ids {
+		m, _ := rig.Split(id)
+		alone = alone && m == machine
+	}
+	s := ""
+	for i, id := range ids {
+		if alone {
+			id = own(id)
+		}
 		switch {
-		case i > 0 && i == len(r.Axes)-1:
+		case i > 0 && i == len(ids)-1:
 			s += " or "
 		case i > 0:
 			s += ", "
 		}
-		s += a.ID
+		s += id
 	}
 	return s
 }
 
 func checkTrack(t *Track, a *rig.Axis) error {
 	if len(t.Keys) > MaxKeys {
-		return bad(a.ID, fmt.Sprintf("%d keyframes", len(t.Keys)), fmt.Sprintf("keep it to %d", MaxKeys))
+		return bad(own(a.ID), fmt.Sprintf("%d keyframes", len(t.Keys)), fmt.Sprintf("keep it to %d", MaxKeys))
 	}
 	for i, k := range t.Keys {
 		if err := CheckKey(a, k); err != nil {
 			return err
 		}
 		if i > 0 && k.Frame <= t.Keys[i-1].Frame {
-			return bad(a.ID, fmt.Sprintf("two keyframes at frame %s", num(k.Frame)), "keep one at each frame, in rising order")
+			return bad(own(a.ID), fmt.Sprintf("two keyframes at frame %s", num(k.Frame)), "keep one at each frame, in rising order")
 		}
+	}
+	if t.Record != nil {
+		if len(t.Keys) > 0 {
+			return t.recorded()
+		}
+		return t.Record.check(a)
 	}
 	if len(t.Keys) == 0 {
 		return nil
@@ -216,9 +258,9 @@ func CheckKey(a *rig.Axis, k Key) error {
 	case math.Abs(k.Frame) > MaxFrames:
 		return bad("frame", fmt.Sprintf("%s is beyond the longest move", num(k.Frame)), fmt.Sprintf("keep frames within ±%d", MaxFrames))
 	case math.IsNaN(k.Value) || math.IsInf(k.Value, 0):
-		return bad(a.ID, fmt.Sprintf("the value at frame %s is not a finite number", num(k.Frame)), "give a number in "+string(a.Unit))
+		return bad(own(a.ID), fmt.Sprintf("the value at frame %s is not a finite number", num(k.Frame)), "give a number in "+string(a.Unit))
 	case k.Value < a.Min || k.Value > a.Max:
-		return bad(a.ID, fmt.Sprintf("%s %s at frame %s is outside the soft limits", num(k.Value), a.Unit, num(k.Frame)),
+		return bad(own(a.ID), fmt.Sprintf("%s %s at frame %s is outside the soft limits", num(k.Value), a.Unit, num(k.Frame)),
 			fmt.Sprintf("stay within %s to %s %s", num(a.Min), num(a.Max), a.Unit))
 	}
 	return nil
@@ -227,25 +269,16 @@ func CheckKey(a *rig.Axis, k Key) error {
 func num(v float64) string { return strconv.FormatFloat(v, 'f', -1, 64) }
 
 func (t *Track) curve() (*curve.Curve, error) {
+	if t.Record != nil {
+		return t.Record.curveFor(t.Axis)
+	}
 	x, y := make([]float64, len(t.Keys)), make([]float64, len(t.Keys))
 	for i, k := range t.Keys {
 		x[i], y[i] = k.Frame, k.Value
 	}
 	c, err := curve.New(x, y, curve.Spec{Kind: t.Kind, Ends: t.Ends, Segments: t.Segments, Blend: t.Blend})
 	if ke, ok := err.(*curve.KeyError); ok {
-		return nil, bad(t.Axis+"."+ke.Field, ke.Wrong, ke.Want)
+		return nil, bad(own(t.Axis)+"."+ke.Field, ke.Wrong, ke.Want)
 	}
 	return c, err
-}
-
-// Digest identifies the path's content: SHA-256 of its JSON without the clock
-// it is checked on.
-func (p *Path) Digest() [32]byte {
-	q := *p
-	q.Factor = clock.Rate{Num: 1, Den: 1}
-	b, err := json.Marshal(&q)
-	if err != nil { // only NaN can do it, and Check keeps that out
-		return [32]byte{}
-	}
-	return sha256.Sum256(b)
 }

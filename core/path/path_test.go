@@ -11,12 +11,13 @@ import (
 	"keenarc/core/clock"
 	"keenarc/core/curve"
 	"keenarc/core/known"
+	"keenarc/core/known/fixture"
 	"keenarc/core/rig"
 )
 
 func plan(t *testing.T, edits ...Edit) (*Path, *rig.Rig) {
 	t.Helper()
-	r := rig.Plank()
+	r := fixture.Slider()
 	p := New(r, clock.Rate{Num: 24, Den: 1}, map[string]float64{"focus": 150})
 	for _, e := range edits {
 		q, err := p.Apply(r, e)
@@ -26,6 +27,16 @@ func plan(t *testing.T, edits ...Edit) (*Path, *rig.Rig) {
 		p = q
 	}
 	return p, r
+}
+
+// joined is so many sliders in a shot.
+func joined(t *testing.T, n int) (*rig.Rig, error) {
+	t.Helper()
+	var ms []rig.Placed
+	for i := range n {
+		ms = append(ms, rig.Placed{Name: []string{"m1", "m2"}[i], Rig: fixture.Slider()})
+	}
+	return rig.Join(ms)
 }
 
 func set(frame float64, v map[string]float64) Edit { return Edit{Op: "set", Frame: frame, Values: v} }
@@ -60,7 +71,7 @@ func TestSegmentsFollowTheirKeyframes(t *testing.T) {
 	if want := map[int]curve.Kind{2: curve.Linear}; !reflect.DeepEqual(p.Track("pan").Segments, want) {
 		t.Errorf("after a keyframe before it: %v", p.Track("pan").Segments)
 	}
-	q, _ := p.Apply(rig.Plank(), Edit{Op: "delete", Frame: 5})
+	q, _ := p.Apply(fixture.Slider(), Edit{Op: "delete", Frame: 5})
 	if want := map[int]curve.Kind{1: curve.Linear}; !reflect.DeepEqual(q.Track("pan").Segments, want) {
 		t.Errorf("after taking it out again: %v", q.Track("pan").Segments)
 	}
@@ -194,7 +205,7 @@ func TestRefusedEditsLeaveThePathAsItWas(t *testing.T) {
 		"NaN value":    {set(9, map[string]float64{"track": math.NaN()}), "track"},
 		"NaN frame":    {set(math.NaN(), map[string]float64{"track": 100}), "frame"},
 		"ten million":  {set(1e7, map[string]float64{"track": 100}), "frame"},
-		"too long":     {Edit{Op: "room", Frame: 0, Frames: 100_000}, "frame"},
+		"too long":     {Edit{Op: "room", Frame: 0, Frames: MaxFrames}, "frame"},
 		"unknown axis": {set(9, map[string]float64{"boom": 1}), "values"},
 		"outside":      {set(9, map[string]float64{"track": 1500}), "track"},
 		"no keyframe":  {Edit{Op: "delete", Frame: 7}, "frame"},

@@ -9,6 +9,7 @@ import (
 
 	"keenarc/core/clock"
 	"keenarc/core/curve"
+	"keenarc/core/known/fixture"
 	"keenarc/core/rig"
 )
 
@@ -16,7 +17,7 @@ import (
 // compiles, passes through its keyframes and comes back from JSON the same;
 // what it refuses leaves the path alone.
 func TestRandomEdits(t *testing.T) {
-	r := rig.Plank()
+	r := fixture.Slider()
 	rng := rand.New(rand.NewPCG(42, 1))
 	axis := func() string { return r.Axes[rng.IntN(len(r.Axes))].ID }
 	ops := []string{"set", "set", "set", "base", "move", "delete", "kind", "segment", "room", "factor", "run"}

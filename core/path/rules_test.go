@@ -84,7 +84,7 @@ func TestSpansAndClocks(t *testing.T) {
 	if err != nil {
 		t.Errorf("as long as may be: %v", err)
 	}
-	if _, err := q.Apply(r, set(MaxFrames/2+1, map[string]float64{"pan": 1})); err == nil || !strings.Contains(err.Error(), "100001 frames long") {
+	if _, err := q.Apply(r, set(MaxFrames/2+1, map[string]float64{"pan": 1})); err == nil || !strings.Contains(err.Error(), "1000001 frames long") {
 		t.Errorf("a frame more: %v", err)
 	}
 }

@@ -37,37 +37,95 @@ func (p Pose) Local(w Vec) Vec {
 	return Vec{r3.Dot(d, p.Right.R3()), r3.Dot(d, p.Forward.R3()), r3.Dot(d, p.Up.R3())}
 }
 
-// SI converts a value in the axis's unit to metres or radians.
+// SI converts a value in the axis's unit to metres, radians or a share of one.
 func (u Unit) SI(v float64) float64 {
-	if u == MM {
+	switch u {
+	case MM:
 		return v / 1000
+	case Percent:
+		return v / 100
 	}
 	return v * math.Pi / 180
 }
 
-// Forward is the forward kinematics: values are in axis order and units.
+// floor is the world's own frame.
+var floor = Pose{Right: Vec{1, 0, 0}, Forward: Vec{0, 1, 0}, Up: Vec{0, 0, 1}}
+
+// Frames is the forward kinematics: the frame of every joint after its motion, in
+// the joints' order, in the world. Values are in axis order and units. The
+// answer is appended to dst[:0].
 // Source: Lynch and Park, Modern Robotics, product of the joints' motions.
-func (r *Rig) Forward(values []float64) Pose {
-	at, x, y, z := r3.Vec{}, r3.Vec{X: 1}, r3.Vec{Y: 1}, r3.Vec{Z: 1}
+func (r *Rig) Frames(dst []Pose, values []float64) []Pose {
+	dst = dst[:0]
+	for k := range r.Joints {
+		j := &r.Joints[k]
+		p := floor
+		if j.Parent != "" {
+			p = dst[r.joint(j.Parent, k)]
+		}
+		dst = append(dst, j.move(p, r, values))
+	}
+	return dst
+}
+
+// joint is the index of a joint that stands before another.
+func (r *Rig) joint(name string, before int) int {
+	for k := before - 1; k >= 0; k-- {
+		if r.Joints[k].Name == name {
+			return k
+		}
+	}
+	return -1
+}
+
+// move is the joint's own frame on its parent's.
+func (j *Joint) move(p Pose, r *Rig, values []float64) Pose {
+	at, x, y, z := p.At.R3(), p.Right.R3(), p.Forward.R3(), p.Up.R3()
 	world := func(v Vec) r3.Vec {
 		return r3.Add(r3.Scale(v[0], x), r3.Add(r3.Scale(v[1], y), r3.Scale(v[2], z)))
 	}
-	for _, j := range r.Chain {
-		at = r3.Add(at, world(j.Offset))
-		if j.Kind == Fixed {
-			continue
-		}
-		i := r.Index(j.Axis)
-		q := r.Axes[i].Unit.SI(values[i])
-		d := world(j.Direction)
-		if j.Kind == Prismatic {
-			at = r3.Add(at, r3.Scale(q, d))
-			continue
-		}
-		turn := r3.NewRotation(q, d)
-		x, y, z = turn.Rotate(x), turn.Rotate(y), turn.Rotate(z)
+	turn := func(angle float64, about r3.Vec) {
+		t := r3.NewRotation(angle, about)
+		x, y, z = t.Rotate(x), t.Rotate(y), t.Rotate(z)
+	}
+	at = r3.Add(at, world(j.Offset))
+	if j.TurnDeg != 0 {
+		turn(Deg.SI(-j.TurnDeg), z)
+	}
+	if j.Kind == Fixed {
+		return Pose{vec(at), vec(x), vec(y), vec(z)}
+	}
+	i := r.Index(j.Axis)
+	q, d := r.Axes[i].Unit.SI(values[i]), world(j.Direction)
+	if j.Scale != 0 {
+		q *= j.Scale
+	}
+	if j.Kind == Prismatic {
+		at = r3.Add(at, r3.Scale(q, d))
+	} else {
+		turn(q, d)
 	}
 	return Pose{vec(at), vec(x), vec(y), vec(z)}
+}
+
+// Forward is the camera's frame among Frames: where the image plane is and which
+// way it looks. A rig that carries no camera gives the floor's.
+func (r *Rig) Forward(values []float64) Pose {
+	k := r.joint(r.Camera, len(r.Joints))
+	if k < 0 {
+		return floor
+	}
+	// Only what carries the camera is worked out.
+	var buf [16]int
+	way := buf[:0]
+	for ; k >= 0; k = r.joint(r.Joints[k].Parent, k) {
+		way = append(way, k)
+	}
+	p := floor
+	for n := len(way) - 1; n >= 0; n-- {
+		p = r.Joints[way[n]].move(p, r, values)
+	}
+	return p
 }
 
 func vec(v r3.Vec) Vec { return Vec{v.X, v.Y, v.Z} }

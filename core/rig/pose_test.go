@@ -1,4 +1,4 @@
-package rig
+package rig_test
 
 import (
 	"fmt"
@@ -7,12 +7,14 @@ import (
 	"testing"
 
 	"keenarc/core/known"
+	"keenarc/core/known/fixture"
+	"keenarc/core/rig"
 )
 
 // The conventions that bite: pan right, tilt up, roll clockwise from behind.
 func ExampleRig_Forward() {
-	r := Plank()
-	show := func(name string, v Vec) {
+	r := fixture.Slider()
+	show := func(name string, v rig.Vec) {
 		for i := range v {
 			v[i] = math.Round(v[i]*1000)/1000 + 0
 		}
@@ -31,7 +33,7 @@ func ExampleRig_Forward() {
 
 // The suite of known answers.
 func TestKnownAnswers(t *testing.T) {
-	rigs := map[string]*Rig{"plank": Plank()}
+	rigs := map[string]*rig.Rig{"slider": fixture.Slider()}
 	for _, k := range known.Chains {
 		p := rigs[k.Rig].Forward(k.Values)
 		for name, v := range map[string][2][3]float64{"at": {p.At, k.At}, "right": {p.Right, k.Right}, "forward": {p.Forward, k.Forward}, "up": {p.Up, k.Up}} {
@@ -46,7 +48,7 @@ func TestKnownAnswers(t *testing.T) {
 }
 
 func TestForwardIsOrthonormalAndInvertible(t *testing.T) {
-	r := Plank()
+	r := fixture.Slider()
 	rng := rand.New(rand.NewPCG(1, 9))
 	for range 500 {
 		q := make([]float64, len(r.Axes))
@@ -54,7 +56,7 @@ func TestForwardIsOrthonormalAndInvertible(t *testing.T) {
 			q[i] = a.Min + rng.Float64()*(a.Max-a.Min)
 		}
 		p := r.Forward(q)
-		for i, v := range []Vec{p.Right, p.Forward, p.Up} {
+		for i, v := range []rig.Vec{p.Right, p.Forward, p.Up} {
 			if math.Abs(v.Norm()-1) > 1e-12 {
 				t.Fatalf("column %d has length %g", i, v.Norm())
 			}
@@ -65,7 +67,7 @@ func TestForwardIsOrthonormalAndInvertible(t *testing.T) {
 		}
 		// By a second route: the look direction from the angles themselves.
 		pan, tilt := q[1]*math.Pi/180, q[2]*math.Pi/180
-		want := Vec{math.Sin(pan) * math.Cos(tilt), math.Cos(pan) * math.Cos(tilt), math.Sin(tilt)}
+		want := rig.Vec{math.Sin(pan) * math.Cos(tilt), math.Cos(pan) * math.Cos(tilt), math.Sin(tilt)}
 		for i := range want {
 			if math.Abs(want[i]-p.Forward[i]) > 1e-12 {
 				t.Fatalf("looks to %v, want %v", p.Forward, want)
@@ -75,30 +77,47 @@ func TestForwardIsOrthonormalAndInvertible(t *testing.T) {
 }
 
 func TestCheck(t *testing.T) {
-	p := Plank()
+	p := fixture.Slider()
 	if err := p.Check(); err != nil {
 		t.Fatal(err)
 	}
-	if a := p.Axes[0]; p.RailFromM > a.Min/1000-0.05 || p.RailFromM+p.RailM < a.Max/1000+0.05 {
-		t.Errorf("the rail from %g m, %g m long, does not carry the track from %g to %g mm", p.RailFromM, p.RailM, a.Min, a.Max)
-	}
-	for name, spoil := range map[string]func(*Rig){
-		"same id":       func(r *Rig) { r.Axes[1].ID = "track" },
-		"no steps":      func(r *Rig) { r.Axes[0].StepsPerUnit.Num = 0 },
-		"limits":        func(r *Rig) { r.Axes[0].Min = 2000 },
-		"above rated":   func(r *Rig) { r.Axes[2].Working.Speed = 1e6 },
-		"no steps down": func(r *Rig) { r.Axes[0].StepsPerUnit.Den = 0 },
-		"no id":         func(r *Rig) { r.Axes[3].ID = "" },
-		"empty range":   func(r *Rig) { r.Axes[0].Min = r.Axes[0].Max },
-		"no speed":      func(r *Rig) { r.Axes[2].Working.Speed = 0 },
-		"no ramp":       func(r *Rig) { r.Axes[2].Working.Acceleration = 0 },
-		"ramp":          func(r *Rig) { r.Axes[2].Working.Acceleration = 1e6 },
-		"jerk":          func(r *Rig) { r.Axes[2].Working.Jerk = 1e6 },
-		"short":         func(r *Rig) { r.Chain[2].Direction = Vec{0.9, 0, 0} },
-		"unknown drive": func(r *Rig) { r.Chain[0].Axis = "boom" },
-		"direction":     func(r *Rig) { r.Chain[0].Direction = Vec{2, 0, 0} },
+	for name, spoil := range map[string]func(*rig.Rig){
+		"same id":       func(r *rig.Rig) { r.Axes[1].ID = "track" },
+		"no steps":      func(r *rig.Rig) { r.Axes[0].StepsPerUnit.Num = 0 },
+		"limits":        func(r *rig.Rig) { r.Axes[0].Min = 2000 },
+		"above rated":   func(r *rig.Rig) { r.Axes[2].Working.Speed = 1e6 },
+		"no steps down": func(r *rig.Rig) { r.Axes[0].StepsPerUnit.Den = 0 },
+		"no id":         func(r *rig.Rig) { r.Axes[3].ID = "" },
+		"empty range":   func(r *rig.Rig) { r.Axes[0].Min = r.Axes[0].Max },
+		"no speed":      func(r *rig.Rig) { r.Axes[2].Working.Speed = 0 },
+		"no ramp":       func(r *rig.Rig) { r.Axes[2].Working.Acceleration = 0 },
+		"ramp":          func(r *rig.Rig) { r.Axes[2].Working.Acceleration = 1e6 },
+		"jerk":          func(r *rig.Rig) { r.Axes[2].Working.Jerk = 1e6 },
+		"kind":          func(r *rig.Rig) { r.Axes[0].Kind = "slide" },
+		"kind and unit": func(r *rig.Rig) { r.Axes[0].Kind = rig.Rotary },
+		"hard low":      func(r *rig.Rig) { r.Axes[0].Hard[0] = 21 },
+		"hard high":     func(r *rig.Rig) { r.Axes[0].Hard[1] = 1479 },
+		"lag":           func(r *rig.Rig) { r.LagMS = -1 },
+		"long lag":      func(r *rig.Rig) { r.LagMS = 1001 },
+		"clear":         func(r *rig.Rig) { r.ClearM = math.NaN() },
+		"no axis":       func(r *rig.Rig) { r.Axes, r.Joints = nil, nil; r.Camera = "" },
+		"capitals":      func(r *rig.Rig) { r.Axes[3].ID = "Roll" },
+		"same joint":    func(r *rig.Rig) { r.Joints[1].Name = "tilt" },
+		"nameless":      func(r *rig.Rig) { r.Joints[4].Name = "" },
+		"place":         func(r *rig.Rig) { r.Joints[4].Name = "place"; r.Camera = "place" },
+		"later parent":  func(r *rig.Rig) { r.Joints[1].Parent = "tilt" },
+		"fixed, driven": func(r *rig.Rig) { r.Joints[4].Axis = "roll" },
+		"joint's kind":  func(r *rig.Rig) { r.Joints[3].Kind = "hinge" },
+		"slides by deg": func(r *rig.Rig) { r.Joints[1].Kind = rig.Prismatic },
+		"turns by mm":   func(r *rig.Rig) { r.Joints[0].Kind = rig.Revolute },
+		"scale":         func(r *rig.Rig) { r.Joints[0].Scale = 1001 },
+		"no direction":  func(r *rig.Rig) { r.Joints[0].Direction = rig.Vec{math.NaN(), 0, 0} },
+		"camera":        func(r *rig.Rig) { r.Camera = "eye" },
+		"short":         func(r *rig.Rig) { r.Joints[2].Direction = rig.Vec{0.9, 0, 0} },
+		"unknown drive": func(r *rig.Rig) { r.Joints[0].Axis = "boom" },
+		"direction":     func(r *rig.Rig) { r.Joints[0].Direction = rig.Vec{2, 0, 0} },
 	} {
-		r := Plank()
+		r := fixture.Slider()
 		spoil(r)
 		if r.Check() == nil {
 			t.Errorf("%s: accepted", name)

@@ -11,10 +11,16 @@ import (
 // FuzzDecode: whatever bytes come, Decode answers, and what it accepts encodes
 // back to the same bytes.
 func FuzzDecode(f *testing.F) {
-	t := &Table{RigID: "r", RigVersion: 1, Axes: []string{"a"}, Units: []rig.Ratio{{Num: 1, Den: 2}}, Rate: clock.Rate{Num: 24, Den: 1}, Fastest: clock.Rate{Num: 1, Den: 1},
+	t := &Table{Machines: []Machine{{Name: "m", Rig: "r", Version: 1}}, Axes: []string{"m/a"}, Units: []rig.Ratio{{Num: 1, Den: 2}}, Rate: clock.Rate{Num: 24, Den: 1}, Fastest: clock.Rate{Num: 1, Den: 1},
 		First: 0, Last: 1, Steps: [][]int64{make([]int64, 17)}}
+	t.finish()
 	f.Add(t.Canonical())
-	f.Add([]byte("keenarc-seal-1\n"))
+	f.Add([]byte(mark))
+	two := *t
+	two.Machines, two.Axes = append(two.Machines, Machine{Name: "n", Rig: "r"}), []string{"m/a", "n/a"}
+	two.Units, two.Steps = append(two.Units, two.Units[0]), append(two.Steps, two.Steps[0])
+	two.finish()
+	f.Add(two.Share("n"))
 	t.RunUp, t.RunOut = 1<<40, 1<<40 // a length that overflows
 	t.Steps = [][]int64{{0}}
 	f.Add(t.Canonical())
@@ -28,7 +34,8 @@ func FuzzDecode(f *testing.F) {
 		if !bytes.Equal(got.Canonical(), b) {
 			tt.Error("an accepted table encodes otherwise")
 		}
-		for i, row := range got.Steps { // and can be replayed: nothing overflows
+		for _, i := range got.Own() {
+			row := got.Steps[i] // and can be replayed: nothing overflows
 			for k := range row {
 				for _, s := range []clock.Pos{0, 1, 1 << 27, 1<<28 - 1} {
 					p := clock.Pos(got.Start())<<32 + clock.Pos(k)<<28 + s

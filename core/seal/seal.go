@@ -11,13 +11,8 @@
 package seal
 
 import (
-	"bytes"
-	"crypto/sha256"
-	"encoding/binary"
-	"encoding/hex"
 	"fmt"
 	"math"
-	"strings"
 
 	"keenarc/core/clock"
 	"keenarc/core/curve"
@@ -40,11 +35,19 @@ const MostSteps = int64(1) << 52
 // acceleration are measured: rounding weighs less over longer ones.
 var strides = [...]int{1, 4, 16}
 
-// Table is a sealed path. It is immutable once made.
+// Machine is one machine of a sealed path: what it is called in the shot, which
+// version of which rig it is, and where it stands.
+type Machine struct {
+	Name    string    `json:"name"`
+	Rig     string    `json:"rig"`
+	Version int       `json:"version"`
+	Place   rig.Place `json:"place"`
+}
+
+// Table is a sealed path, or a machine's share of it. It is immutable once made.
 type Table struct {
 	PathDigest [32]byte    `json:"-"`
-	RigID      string      `json:"rig"`
-	RigVersion int         `json:"rig_version"`
+	Machines   []Machine   `json:"machines"`
 	Axes       []string    `json:"axes"`
 	Units      []rig.Ratio `json:"steps_per_unit"`
 	Rate       clock.Rate  `json:"rate"`
@@ -53,7 +56,8 @@ type Table struct {
 	Last       int         `json:"last"`
 	RunUp      int         `json:"run_up"`
 	RunOut     int         `json:"run_out"`
-	Steps      [][]int64   `json:"-"` // [axis][tick]
+	Steps      [][]int64   `json:"-"` // [axis][tick]; nil where the axis is not in this share
+	digests    [][32]byte  // of each axis's entries
 }
 
 // Start and End are the frames at which the run begins and ends.
@@ -65,15 +69,51 @@ func (t *Table) End() int { return t.Last + t.RunOut }
 // Ticks is the number of entries per axis.
 func (t *Table) Ticks() int { return (t.End()-t.Start())*TicksPerFrame + 1 }
 
-// Clock is the clock of a pass of this table with a rate factor.
-func (t *Table) Clock(factor clock.Rate) clock.Uniform {
-	return clock.Uniform{First: t.Start(), Last: t.End(), Path: t.Rate, Factor: factor}
+// Clock is a clock over the run of this table. A faster one than the table was
+// checked on is refused.
+func (t *Table) Clock(s clock.Spec) (clock.Clock, error) {
+	c, err := s.On(t.Start(), t.End(), t.Rate)
+	if err != nil {
+		return nil, err
+	}
+	if most := t.Rate.Times(t.Fastest).Float(); c.MaxSpeed() > most*(1+1e-12) {
+		return nil, fmt.Errorf("clock: %.4g frames a second, where the path was sealed for at most %.4g; slow it, or seal on a faster clock", c.MaxSpeed(), most)
+	}
+	for _, f := range c.Stops() {
+		if i := t.movingAt(f); i >= 0 {
+			return nil, fmt.Errorf("clock: it stops at frame %s, where %s is moving; wait only where everything stands still", limit.Frame4(float64(f)), t.Axes[i])
+		}
+	}
+	return c, nil
 }
 
-// Make seals a path for a rig, checked on the path's own clock, which becomes
-// the fastest one it may be run on. It refuses paths over a working limit and
-// paths with a step in position or speed, in a sentence.
-func Make(p *path.Path, r *rig.Rig) (*Table, error) {
+// movingAt is the first axis that moves at a frame of the run, or −1: at more than
+// a thousandth of its own fastest, and by more than rounding.
+func (t *Table) movingAt(frame int) int {
+	k := (frame - t.Start()) * TicksPerFrame
+	for i, row := range t.Steps {
+		if k <= 0 || k >= len(row)-1 {
+			continue // an end of the run: it is at rest there, or could not be sealed
+		}
+		most := int64(0)
+		for n := 2; n < len(row); n++ {
+			most = max(most, row[n]-row[n-2], row[n-2]-row[n])
+		}
+		if d := row[k+1] - row[k-1]; max(d, -d) > max(4, most/1000) {
+			return i
+		}
+	}
+	return -1
+}
+
+// Make seals a path for the machines of a shot, checked on the path's own clock,
+// which becomes the fastest one it may be run on. It refuses paths over a working
+// limit and paths with a step in position or speed, in a sentence.
+func Make(p *path.Path, machines []rig.Placed) (*Table, error) {
+	r, err := rig.Join(machines)
+	if err != nil {
+		return nil, err
+	}
 	m, a, err := limit.Analyse(p, r)
 	if err != nil {
 		return nil, err
@@ -85,19 +125,36 @@ func Make(p *path.Path, r *rig.Rig) (*Table, error) {
 	if _, err := limit.Brake(m, r, fps); err != nil {
 		return nil, fmt.Errorf("not sealed: %w", err)
 	}
-	t := &Table{PathDigest: p.Digest(), RigID: r.ID, RigVersion: r.Version, Rate: p.Rate, Fastest: p.Factor,
-		First: m.First, Last: m.Last, RunUp: m.RunUp, RunOut: m.RunOut}
-	buf := make([]curve.Sample, t.Ticks())
+	t := &Table{PathDigest: p.Digest(), Rate: p.Rate, Fastest: p.Factor, First: m.First, Last: m.Last, RunUp: m.RunUp, RunOut: m.RunOut}
+	for _, x := range machines {
+		t.Machines = append(t.Machines, Machine{x.Name, x.Rig.ID, x.Rig.Version, x.Place})
+	}
 	for i, a := range r.Axes {
 		t.Axes, t.Units = append(t.Axes, a.ID), append(t.Units, a.StepsPerUnit)
-		m.Curves[i].Into(buf, float64(t.Start()), 1.0/TicksPerFrame)
-		row := make([]int64, len(buf))
-		for k := range buf {
-			row[k] = Quantise(buf[k].P, a.StepsPerUnit)
-		}
-		t.Steps = append(t.Steps, row)
+		t.Steps = append(t.Steps, t.row(m.Curves[i], a.StepsPerUnit))
 	}
-	return t, t.check(r, fps)
+	if err := t.check(r, fps); err != nil {
+		return nil, err
+	}
+	t.finish()
+	return t, nil
+}
+
+// stretch is how many ticks of a long move are worked out at a time.
+const stretch = 1 << 14
+
+// row is the entries of one axis.
+func (t *Table) row(c *curve.Curve, u rig.Ratio) []int64 {
+	row := make([]int64, t.Ticks())
+	buf := make([]curve.Sample, min(len(row), stretch))
+	for k := 0; k < len(row); k += len(buf) {
+		part := buf[:min(len(buf), len(row)-k)]
+		c.Into(part, t.frame(k), 1.0/TicksPerFrame)
+		for i := range part {
+			row[k+i] = Quantise(part[i].P, u)
+		}
+	}
+	return row
 }
 
 // Quantise is value × steps per unit × 2¹⁶, rounded half to even, held within
@@ -154,146 +211,4 @@ func (t *Table) QuantisationUnits() []float64 {
 		out[i] = math.Abs(float64(u.Den) / float64(u.Num) / (2 << Fraction))
 	}
 	return out
-}
-
-// Canonical is the encoding that the fingerprint is taken of; docs/seal.md
-// describes it field by field.
-func (t *Table) Canonical() []byte {
-	var b bytes.Buffer
-	b.WriteString("keenarc-seal-1\n")
-	b.Write(t.PathDigest[:])
-	str := func(s string) {
-		b.Write(binary.BigEndian.AppendUint32(nil, uint32(len(s))))
-		b.WriteString(s)
-	}
-	num := func(v int64) { b.Write(binary.BigEndian.AppendUint64(nil, uint64(v))) }
-	str(t.RigID)
-	for _, v := range []int64{int64(t.RigVersion), t.Rate.Num, t.Rate.Den, t.Fastest.Num, t.Fastest.Den,
-		int64(t.First), int64(t.Last), int64(t.RunUp), int64(t.RunOut), TicksPerFrame, Fraction, int64(len(t.Axes))} {
-		num(v)
-	}
-	for i, id := range t.Axes {
-		str(id)
-		num(t.Units[i].Num)
-		num(t.Units[i].Den)
-		num(int64(len(t.Steps[i])))
-		for _, s := range t.Steps[i] {
-			num(s)
-		}
-	}
-	return b.Bytes()
-}
-
-// Fingerprint is the SHA-256 of Canonical.
-func (t *Table) Fingerprint() [32]byte { return sha256.Sum256(t.Canonical()) }
-
-// Short writes a fingerprint as two groups of four hex digits.
-func Short(f [32]byte) string {
-	s := strings.ToUpper(hex.EncodeToString(f[:4]))
-	return s[:4] + "-" + s[4:]
-}
-
-// Decode reads Canonical back, for tables that come from a store or a wire.
-func Decode(raw []byte) (*Table, error) {
-	d := decoder{b: raw}
-	if string(d.take(15)) != "keenarc-seal-1\n" {
-		return nil, fmt.Errorf("sealed table: it does not begin with keenarc-seal-1")
-	}
-	t := &Table{}
-	copy(t.PathDigest[:], d.take(32))
-	t.RigID = d.str()
-	t.RigVersion = int(d.num())
-	t.Rate = clock.Rate{Num: d.num(), Den: d.num()}
-	t.Fastest = clock.Rate{Num: d.num(), Den: d.num()}
-	t.First, t.Last, t.RunUp, t.RunOut = int(d.num()), int(d.num()), int(d.num()), int(d.num())
-	if d.num() != TicksPerFrame || d.num() != Fraction {
-		return nil, fmt.Errorf("sealed table: it is not in %d ticks a frame and %d binary places", TicksPerFrame, Fraction)
-	}
-	n := d.num()
-	if d.short {
-		return nil, fmt.Errorf("sealed table: it is cut short")
-	}
-	if err := t.bounds(n); err != nil {
-		return nil, err
-	}
-	for range n {
-		if err := t.decodeAxis(&d); err != nil {
-			return nil, err
-		}
-	}
-	if d.short || len(d.b) > 0 {
-		return nil, fmt.Errorf("sealed table: it is cut short or has bytes left over")
-	}
-	return t, nil
-}
-
-// bounds looks at every field of a header before anything is computed from it.
-func (t *Table) bounds(axes int64) error {
-	within := func(v, lo, hi int) bool { return v >= lo && v <= hi }
-	for _, f := range []struct {
-		name string
-		ok   bool
-	}{
-		{"rig", t.RigID != "" && within(t.RigVersion, 0, 1<<30)},
-		{"rate", t.Rate.Check("") == nil},
-		{"fastest clock", t.Fastest.Check("") == nil},
-		{"first frame", within(t.First, -2*path.MaxFrames, 2*path.MaxFrames)},
-		{"last frame", within(t.Last, -2*path.MaxFrames, 2*path.MaxFrames) && t.Last > t.First && t.Last-t.First <= path.MaxFrames},
-		{"run-up", within(t.RunUp, 0, path.MaxRun)},
-		{"run-out", within(t.RunOut, 0, path.MaxRun)},
-		{"number of axes", axes >= 1 && axes <= 64},
-	} {
-		if !f.ok {
-			return fmt.Errorf("sealed table: its %s is out of bounds", f.name)
-		}
-	}
-	return nil
-}
-
-func (t *Table) decodeAxis(d *decoder) error {
-	id, u := d.str(), rig.Ratio{Num: d.num(), Den: d.num()}
-	c := d.num()
-	switch {
-	case d.short || id == "":
-		return fmt.Errorf("sealed table: an axis has no name, or it is cut short")
-	case u.Num == 0 || u.Den < 1:
-		return fmt.Errorf("sealed table: axis %s has %d/%d steps per unit", id, u.Num, u.Den)
-	case c != int64(t.Ticks()) || int64(len(d.b)) < 8*c:
-		return fmt.Errorf("sealed table: axis %s has %d ticks where %d belong", id, c, t.Ticks())
-	}
-	row := make([]int64, c)
-	for k := range row {
-		row[k] = d.num()
-		if row[k] > MostSteps || row[k] < -MostSteps || k > 0 && !small(row[k]-row[k-1]) || k > 1 && !small(row[k]-row[k-2]) {
-			return fmt.Errorf("sealed table: axis %s makes steps that the table cannot hold at tick %d", id, k)
-		}
-	}
-	t.Axes, t.Units, t.Steps = append(t.Axes, id), append(t.Units, u), append(t.Steps, row)
-	return nil
-}
-
-type decoder struct {
-	b     []byte
-	short bool
-}
-
-func (d *decoder) take(n int) []byte {
-	if n < 0 || n > len(d.b) {
-		d.short, d.b = true, nil
-		return make([]byte, max(0, min(n, 64)))
-	}
-	out := d.b[:n]
-	d.b = d.b[n:]
-	return out
-}
-
-func (d *decoder) num() int64 { return int64(binary.BigEndian.Uint64(d.take(8))) }
-
-func (d *decoder) str() string {
-	n := binary.BigEndian.Uint32(d.take(4))
-	if n > 256 {
-		d.short = true
-		return ""
-	}
-	return string(d.take(int(n)))
 }

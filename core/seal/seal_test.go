@@ -11,14 +11,26 @@ import (
 
 	"keenarc/core/clock"
 	"keenarc/core/curve"
+	"keenarc/core/known/fixture"
 	"keenarc/core/limit"
 	"keenarc/core/path"
 	"keenarc/core/rig"
 )
 
+// alone is a rig as the one machine of a shot, whole as the rig that is made of it.
+func alone(r *rig.Rig) []rig.Placed { return []rig.Placed{{Name: "slider", Rig: r}} }
+
+func whole(t testing.TB, r *rig.Rig) *rig.Rig {
+	w, err := rig.Join(alone(r))
+	if err != nil {
+		t.Fatal(err)
+	}
+	return w
+}
+
 func demo(t testing.TB) (*path.Path, *rig.Rig) {
-	r := rig.Plank()
-	p := path.New(r, clock.Rate{Num: 24, Den: 1}, map[string]float64{"roll": 0.25})
+	r := whole(t, fixture.Slider())
+	p := path.New(r, clock.Rate{Num: 24, Den: 1}, map[string]float64{"slider/roll": 0.25})
 	for _, k := range []struct{ f, track, pan, tilt, focus float64 }{{0, 120, 24, -3, 160}, {70, 520, 9, -5.5, 140}, {150, 980, -12, -4, 130}, {240, 1340, -26, 1.5, 150}} {
 		q, err := p.Apply(r, path.Edit{Op: "set", Frame: k.f, Values: map[string]float64{"track": k.track, "pan": k.pan, "tilt": k.tilt, "focus": k.focus}})
 		if err != nil {
@@ -26,16 +38,16 @@ func demo(t testing.TB) (*path.Path, *rig.Rig) {
 		}
 		p = q
 	}
-	return p, r
+	return p, fixture.Slider()
 }
 
 func TestTableIsThePath(t *testing.T) {
 	p, r := demo(t)
-	tab, err := Make(p, r)
+	tab, err := Make(p, alone(r))
 	if err != nil {
 		t.Fatal(err)
 	}
-	m, _ := path.Compile(p, r)
+	m, _ := path.Compile(p, whole(t, r))
 	if tab.Ticks() != 240*16+1 {
 		t.Fatalf("%d ticks", tab.Ticks())
 	}
@@ -61,14 +73,14 @@ func TestTableIsThePath(t *testing.T) {
 }
 
 // golden pins today's bits: the demo path's fingerprint on every machine, for
-// Plank's versions. The integers are the same for both.
-var golden = map[int]string{1: "2D71-211A", 2: "A612-64D7"}
+// versions of its rig. The integers are the same for both.
+var golden = map[int]string{1: "A467-B7AE", 2: "BC69-5ED3"}
 
 func TestFingerprintIsPinned(t *testing.T) {
 	for version, want := range golden {
 		p, r := demo(t)
 		r.Version = version
-		tab, err := Make(p, r)
+		tab, err := Make(p, alone(r))
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -185,13 +197,13 @@ func TestRefusals(t *testing.T) {
 		"starts moving":  {path.Edit{Op: "kind", Axis: "pan", Kind: curve.Natural}, "in no time"},
 		"value jumps":    {path.Edit{Op: "kind", Axis: "pan", Kind: curve.Hold}, "jumps"},
 		"corner":         {path.Edit{Op: "kind", Axis: "tilt", Kind: curve.Linear}, "in no time"},
-		"nothing to run": {path.Edit{Op: "replace", Tracks: []path.Track{{Axis: "track"}, {Axis: "pan"}, {Axis: "tilt"}, {Axis: "focus"}}}, "no keyframe"},
+		"nothing to run": {path.Edit{Op: "replace", Tracks: []path.Track{{Axis: "slider/track"}, {Axis: "slider/pan"}, {Axis: "tilt"}, {Axis: "focus"}}}, "no keyframe"},
 	} {
-		q, err := p.Apply(r, c.e)
+		q, err := p.Apply(whole(t, r), c.e)
 		if err != nil {
 			t.Fatalf("%s: %v", name, err)
 		}
-		if _, err = Make(q, r); err == nil || !strings.Contains(err.Error(), c.want) {
+		if _, err = Make(q, alone(r)); err == nil || !strings.Contains(err.Error(), c.want) {
 			t.Errorf("%s: %v, want a sentence with %q", name, err, c.want)
 		}
 	}
@@ -201,7 +213,7 @@ func TestRefusals(t *testing.T) {
 // over a limit, one beyond what the cubic can hold is refused as that.
 func TestTheIntegersAreChecked(t *testing.T) {
 	p, r := demo(t)
-	tab, err := Make(p, r)
+	tab, err := Make(p, alone(r))
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -231,19 +243,19 @@ func TestTheIntegersAreChecked(t *testing.T) {
 		}
 	}
 	// Speed and acceleration each, over by one per cent on a table as smooth as can be.
-	_, a, err := limit.Analyse(p, r)
+	_, a, err := limit.Analyse(p, whole(t, r))
 	if err != nil {
 		t.Fatal(err)
 	}
 	s := rig.Limits{Speed: a.Report.Axes[0].Speed.Max, Acceleration: a.Report.Axes[0].Acceleration.Max}
 	for name, l := range map[string]rig.Limits{"speed": {Speed: s.Speed / 1.01, Acceleration: s.Acceleration * 2}, "acceleration": {Speed: s.Speed * 2, Acceleration: s.Acceleration / 1.01}} {
-		q := rig.Plank()
+		q := fixture.Slider()
 		q.Axes[0].Working = l
 		if err := tab.check(q, fps); err == nil || !strings.Contains(err.Error(), "Track is over its limit") {
 			t.Errorf("one per cent over its %s: %v", name, err)
 		}
 	}
-	q := rig.Plank()
+	q := fixture.Slider()
 	q.Axes[0].Working = s
 	if err := tab.check(q, fps); err != nil {
 		t.Errorf("exactly at its limits: %v", err)
@@ -255,17 +267,51 @@ func TestMakeChecksTheIntegers(t *testing.T) {
 	for _, num := range []int64{1 << 34, 1 << 62} {
 		p, r := demo(t)
 		r.Axes[1].StepsPerUnit.Num = num
-		if _, err := Make(p, r); err == nil || !strings.Contains(err.Error(), "Pan moves more steps than the table can hold") {
+		if _, err := Make(p, alone(r)); err == nil || !strings.Contains(err.Error(), "Pan moves more steps than the table can hold") {
 			t.Errorf("%d steps per degree: %v", num, err)
 		}
+	}
+}
+
+// A clock may stop where everything stands still, and nowhere else.
+func TestClocksStopAtRest(t *testing.T) {
+	p, r := demo(t)
+	still, err := p.Apply(whole(t, r), path.Edit{Op: "set", Frame: 300, Values: map[string]float64{"track": 1340, "pan": -26, "tilt": 1.5, "focus": 150}})
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, axis := range []string{"track", "pan", "tilt", "focus"} {
+		if still, err = still.Apply(whole(t, r), path.Edit{Op: "kind", Axis: axis, Kind: curve.Monotone}); err != nil {
+			t.Fatal(err)
+		}
+	}
+	still, err = still.Apply(whole(t, r), path.Edit{Op: "run", RunUp: 40, RunOut: 40})
+	if err != nil {
+		t.Fatal(err)
+	}
+	tab, err := Make(still, alone(r))
+	if err != nil {
+		t.Fatal(err)
+	}
+	wait := func(f int) clock.Spec {
+		return clock.Spec{Kind: clock.Steady, Factor: clock.Rate{Num: 1, Den: 1}, Way: clock.On, Waits: []clock.Wait{{Frame: f, MS: 500}}}
+	}
+	for f, ok := range map[int]bool{-40: true, 60: false, 120: false, 200: false, 260: true, 299: true, 340: true} {
+		_, err := tab.Clock(wait(f))
+		if (err == nil) != ok || err != nil && !strings.Contains(err.Error(), "is moving") {
+			t.Errorf("a wait at %d: %v", f, err)
+		}
+	}
+	if _, err := tab.Clock(clock.Spec{Kind: clock.Steady, Factor: clock.Rate{Num: 1, Den: 1}, Way: clock.ThereAndBack}); err != nil {
+		t.Errorf("there and back: %v", err)
 	}
 }
 
 // A table with run-up and run-out begins before its first picture and ends after
 // its last, and is read from there.
 func TestRunUpInTheTable(t *testing.T) {
-	tab := &Table{RigID: "r", RigVersion: 1, Rate: clock.Rate{Num: 24, Den: 1}, Fastest: clock.Rate{Num: 1, Den: 1}, First: 10, Last: 12, RunUp: 3, RunOut: 4,
-		Axes: []string{"a"}, Units: []rig.Ratio{{Num: 1, Den: 1}}, Steps: [][]int64{make([]int64, 145)}}
+	tab := &Table{Machines: []Machine{{Name: "m", Rig: "r"}}, Rate: clock.Rate{Num: 24, Den: 1}, Fastest: clock.Rate{Num: 3, Den: 1}, First: 10, Last: 12, RunUp: 3, RunOut: 4,
+		Axes: []string{"m/a"}, Units: []rig.Ratio{{Num: 1, Den: 1}}, Steps: [][]int64{make([]int64, 145)}}
 	const far = 1 << 45 // a long way from home: only differences are small
 	for k := range tab.Steps[0] {
 		tab.Steps[0][k] = far + int64(k)*1000
@@ -278,14 +324,25 @@ func TestRunUpInTheTable(t *testing.T) {
 			t.Errorf("at %g: %d, want %d", at, got, want)
 		}
 	}
+	tab.finish()
 	back, err := Decode(tab.Canonical())
 	if err != nil || back.Start() != 7 || back.At(0, clock.At(10)) != far+48000 {
 		t.Errorf("read back: %v", err)
 	}
-	if c := tab.Clock(clock.Rate{Num: 2, Den: 1}); c.First != 7 || c.Last != 16 || c.FPS() != 48 {
-		t.Errorf("its clock is %+v", c)
+	c, err := tab.Clock(clock.Times(clock.Rate{Num: 2, Den: 1}))
+	if err != nil || c.At(0, 1000) != 7<<32 || c.At(1e9, 1000) != 16<<32 || c.MaxSpeed() != 48 {
+		t.Errorf("its clock is %+v, %v", c, err)
 	}
-	r := rig.Plank()
+	if _, err := tab.Clock(clock.Times(clock.Rate{Num: 3, Den: 1})); err != nil {
+		t.Errorf("at its fastest: %v", err)
+	}
+	if _, err := tab.Clock(clock.Times(clock.Rate{Num: 3001, Den: 1000})); err == nil || !strings.Contains(err.Error(), "sealed for at most 72") {
+		t.Errorf("faster than sealed: %v", err)
+	}
+	if _, err := tab.Clock(clock.Spec{}); err == nil {
+		t.Error("no clock: accepted")
+	}
+	r := fixture.Slider()
 	r.Axes = r.Axes[:1]
 	if err := tab.check(r, 24); err != nil {
 		t.Errorf("far from home: %v", err)
@@ -301,7 +358,7 @@ func TestRunUpInTheTable(t *testing.T) {
 // is not, though neighbouring ticks differ by more than that from rounding.
 func TestTheMarginFollowsTheQuantum(t *testing.T) {
 	for _, fps := range []int64{24, 120, 240} {
-		r := rig.Plank()
+		r := whole(t, fixture.Slider())
 		p := path.New(r, clock.Rate{Num: fps, Den: 1}, nil)
 		for _, k := range [][2]float64{{0, 300}, {0.7 * float64(fps), 520.3}, {1.6 * float64(fps), 610.7}} {
 			q, err := p.Apply(r, path.Edit{Op: "set", Frame: math.Round(k[0]), Values: map[string]float64{"track": k[1]}})
@@ -337,14 +394,16 @@ func TestTheMarginFollowsTheQuantum(t *testing.T) {
 // A header is looked at before anything is computed from it.
 func TestDecodeBoundsTheHeader(t *testing.T) {
 	p, r := demo(t)
-	good, err := Make(p, r)
+	good, err := Make(p, alone(r))
 	if err != nil {
 		t.Fatal(err)
 	}
 	short := func(change func(*Table)) []byte {
 		b := *good
-		b.First, b.Last, b.Axes, b.Units, b.Steps = 0, 1, []string{"a"}, []rig.Ratio{{Num: 1, Den: 1}}, [][]int64{make([]int64, 17)}
+		b.First, b.Last, b.Axes, b.Units, b.Steps = 0, 1, []string{"slider/a"}, []rig.Ratio{{Num: 1, Den: 1}}, [][]int64{make([]int64, 17)}
+		b.Machines = append([]Machine{}, good.Machines...)
 		change(&b)
+		b.finish()
 		return b.Canonical()
 	}
 	if _, err := Decode(short(func(*Table) {})); err != nil {
@@ -375,15 +434,26 @@ func TestDecodeBoundsTheHeader(t *testing.T) {
 		"empty":         {func(b *Table) { b.Last = 0 }, "last frame"},
 		"rate":          {func(b *Table) { b.Rate.Den = 0 }, "rate"},
 		"fastest":       {func(b *Table) { b.Fastest.Num = -1 }, "fastest clock"},
-		"rig":           {func(b *Table) { b.RigID = "" }, "rig"},
-		"version":       {func(b *Table) { b.RigVersion = -1 }, "rig"},
-		"no axis":       {func(b *Table) { b.Axes = nil }, "number of axes"},
+		"rig":           {func(b *Table) { b.Machines[0].Rig = "" }, "list of machines"},
+		"version":       {func(b *Table) { b.Machines[0].Version = -1 }, "list of machines"},
+		"nameless":      {func(b *Table) { b.Machines[0].Name = "" }, "list of machines"},
+		"twice":         {func(b *Table) { b.Machines = append(b.Machines, b.Machines[0]) }, "list of machines"},
+		"place":         {func(b *Table) { b.Machines[0].Place.At[1] = math.NaN() }, "list of machines"},
+		"far away":      {func(b *Table) { b.Machines[0].Place.At[1] = 1e7 }, "list of machines"},
+		"turn":          {func(b *Table) { b.Machines[0].Place.TurnDeg = math.Inf(1) }, "list of machines"},
+		"no machine":    {func(b *Table) { b.Machines = nil }, "number of machines"},
+		"many machines": {func(b *Table) { b.Machines = make([]Machine, 17) }, "number of machines"},
+		"other machine": {func(b *Table) { b.Axes[0] = "heron/a" }, "of none of its machines"},
+		"same axis": {func(b *Table) {
+			b.Axes, b.Units, b.Steps = append(b.Axes, b.Axes[0]), append(b.Units, b.Units[0]), append(b.Steps, b.Steps[0])
+		}, "there twice"},
+		"no axis": {func(b *Table) { b.Axes, b.Units, b.Steps = nil, nil, nil }, "number of axes"},
 		"many axes": {func(b *Table) {
 			b.Axes = make([]string, 65)
 			b.Units = make([]rig.Ratio, 65)
 			b.Steps = make([][]int64, 65)
 		}, "number of axes"},
-		"no name":       {func(b *Table) { b.Axes = []string{""} }, "no name"},
+		"no name":       {func(b *Table) { b.Axes = []string{"slider/"} }, "of none of its machines"},
 		"no steps":      {func(b *Table) { b.Units = []rig.Ratio{{Num: 0, Den: 1}} }, "steps per unit"},
 		"ticks":         {func(b *Table) { b.Steps = [][]int64{make([]int64, 16)} }, "has 16 ticks where 17"},
 		"beyond":        {func(b *Table) { b.Steps[0][3] = MostSteps + 1 }, "cannot hold at tick 3"},
@@ -403,11 +473,11 @@ func TestDecodeBoundsTheHeader(t *testing.T) {
 // Linear is sealed once its corners are blended.
 func TestBlendedLinearIsSealed(t *testing.T) {
 	p, r := demo(t)
-	q, err := p.Apply(r, path.Edit{Op: "kind", Axis: "tilt", Kind: curve.Linear, Blend: 12})
+	q, err := p.Apply(whole(t, r), path.Edit{Op: "kind", Axis: "tilt", Kind: curve.Linear, Blend: 12})
 	if err != nil {
 		t.Fatal(err)
 	}
-	if _, err := Make(q, r); err != nil {
+	if _, err := Make(q, alone(r)); err != nil {
 		t.Error(err)
 	}
 }
@@ -423,13 +493,13 @@ func TestRoundingHalfToEven(t *testing.T) {
 
 // BenchmarkSeal seals ten minutes at 24 fps for eight axes of 200 keyframes.
 func BenchmarkSeal(b *testing.B) {
-	r := rig.Plank()
+	r := fixture.Slider()
 	for i := range 3 {
 		a := r.Axes[1]
 		a.ID = []string{"x1", "x2", "x3"}[i]
 		r.Axes = append(r.Axes, a)
 	}
-	p := path.New(r, clock.Rate{Num: 24, Den: 1}, nil)
+	p := path.New(whole(b, r), clock.Rate{Num: 24, Den: 1}, nil)
 	rng := rand.New(rand.NewPCG(8, 8))
 	for i := range p.Tracks {
 		a := r.Axes[i]
@@ -439,7 +509,7 @@ func BenchmarkSeal(b *testing.B) {
 	}
 	b.ReportAllocs()
 	for b.Loop() {
-		if _, err := Make(p, r); err != nil {
+		if _, err := Make(p, alone(r)); err != nil {
 			b.Fatal(err)
 		}
 	}

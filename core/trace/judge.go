@@ -6,7 +6,6 @@ import (
 	"keenarc/core/clock"
 	"keenarc/core/lens"
 	"keenarc/core/rig"
-	"keenarc/core/seal"
 )
 
 // Scene is what pixels are judged on: the subject, and one near and one far
@@ -20,6 +19,7 @@ type Scene struct {
 // FramePixels is one frame's error.
 type FramePixels struct {
 	Frame int     `json:"frame"`
+	Visit int     `json:"visit"` // which of the frame's visits, from 0
 	Px    float64 `json:"px"`    // largest over the points and the change of blur
 	Point string  `json:"point"` // where: centre, top left, …, near, far, focus
 	Said  bool    `json:"said"`  // false: nothing visible, cannot say
@@ -40,7 +40,7 @@ func NewJudge(r *rig.Rig, l *lens.Package, s Scene) (*Judge, error) {
 	if err != nil {
 		return nil, err
 	}
-	return &Judge{r, l, s, sc, r.Index("focus")}, nil
+	return &Judge{r, l, s, sc, r.Of(rig.Focus)}, nil
 }
 
 // focused is the camera as a pose of the axes has it; without a focus motor it
@@ -132,49 +132,31 @@ const (
 	CannotSay = "cannot say"
 )
 
-// Poser gives axis positions at a frame; ok is false where it has none.
-type Poser interface {
-	AtFrame(dst []float64, frame int) (ok bool)
-}
-
-// Sealed is a Poser over a sealed table.
-type Sealed struct{ *seal.Table }
-
-// AtFrame reads the table at a whole frame.
-func (s Sealed) AtFrame(dst []float64, frame int) bool {
-	if frame < s.Start() || frame > s.End() {
-		return false
-	}
-	for a := range dst {
-		dst[a] = seal.Value(s.At(a, clock.Pos(frame)<<32), s.Units[a])
-	}
-	return true
-}
-
 // Compare judges b against a over the picture frames [first, last), unshifted
 // and frame by frame: one frame off is off, and only a take of which every frame
 // can be judged stacks. Where frames are missing, or nothing is visible in some,
-// it says "cannot say" unless what is there is already off.
-func (j *Judge) Compare(a, b Poser, first, last int, thresholdPx float64) *Verdict {
+// it says "cannot say" unless what is there is already off. A frame that b's clock
+// visits several times is judged at every visit, against the same visit of a, or
+// a's last where a has fewer; a wait is judged at its beginning and its end. c is
+// b's clock, which says how many visits there should be.
+func (j *Judge) Compare(a, b Poser, c clock.Clock, first, last int, thresholdPx float64) *Verdict {
 	v := &Verdict{ThresholdPx: thresholdPx, WorstFrame: first, Gaps: []FrameSpan{}, Frames: []FramePixels{}, WorstByAxis: map[string]float64{}, Unseen: Unseen(j.Rig)}
 	n := len(j.Rig.Axes)
 	qa, qb := make([]float64, n), make([]float64, n)
 	for f := first; f < last; f++ {
-		if !a.AtFrame(qa, f) || !b.AtFrame(qb, f) {
+		visits, there := b.Visits(f), a.Visits(f)
+		whole := there > 0 && visits >= max(1, len(c.TimesAt(float64(f))))
+		for n := range visits {
+			for _, late := range []bool{false, true} {
+				if !a.AtVisit(qa, f, min(n, there-1), late) || !b.AtVisit(qb, f, n, late) {
+					whole = false
+					break
+				}
+				v.take(j, f, n, late, qa, qb)
+			}
+		}
+		if !whole {
 			v.missing(f)
-			continue
-		}
-		px, point, ok := j.Pixels(qa, qb)
-		if !ok {
-			v.Unsaid++
-		}
-		v.Frames = append(v.Frames, FramePixels{f, math.Round(px*1e4) / 1e4, point, ok})
-		if px > v.WorstPx || len(v.Frames) == 1 {
-			v.WorstPx, v.WorstFrame, v.WorstPoint = px, f, point
-		}
-		for i := range qa {
-			id := j.Rig.Axes[i].ID
-			v.WorstByAxis[id] = max(v.WorstByAxis[id], math.Abs(qb[i]-qa[i]))
 		}
 	}
 	switch {
@@ -186,6 +168,27 @@ func (j *Judge) Compare(a, b Poser, first, last int, thresholdPx float64) *Verdi
 		v.Word = Stacks
 	}
 	return v
+}
+
+// take adds one visit's beginning, or its end, to the verdict.
+func (v *Verdict) take(j *Judge, frame, visit int, late bool, qa, qb []float64) {
+	px, point, ok := j.Pixels(qa, qb)
+	n := len(v.Frames)
+	if !late {
+		v.Frames = append(v.Frames, FramePixels{frame, visit, math.Round(px*1e4) / 1e4, point, ok})
+		if !ok {
+			v.Unsaid++
+		}
+	} else if x := &v.Frames[n-1]; math.Round(px*1e4)/1e4 > x.Px {
+		x.Px, x.Point = math.Round(px*1e4)/1e4, point
+	}
+	if px > v.WorstPx || n == 0 {
+		v.WorstPx, v.WorstFrame, v.WorstPoint = px, frame, point
+	}
+	for i := range qa {
+		id := j.Rig.Axes[i].ID
+		v.WorstByAxis[id] = max(v.WorstByAxis[id], math.Abs(qb[i]-qa[i]))
+	}
 }
 
 func (v *Verdict) missing(frame int) {

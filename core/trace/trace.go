@@ -8,7 +8,6 @@ package trace
 
 import (
 	"fmt"
-	"sort"
 
 	"keenarc/core/clock"
 	"keenarc/core/rig"
@@ -84,33 +83,6 @@ func (t *Trace) Value(axis, row int) float64 { return unit(float64(t.Steps[axis]
 
 func unit(steps float64, u rig.Ratio) float64 {
 	return steps / (1 << Fraction) * float64(u.Den) / float64(u.Num)
-}
-
-// AtFrame writes the positions when the frame was due into dst, in axis units,
-// linear between the two rows around it. ok is false outside the trace and where
-// a row beside the frame is missing: nothing is made up.
-func (t *Trace) AtFrame(dst []float64, frame int) bool {
-	p := clock.Pos(frame) << 32
-	i := sort.Search(len(t.Pos), func(i int) bool { return t.Pos[i] >= p })
-	if i == len(t.Pos) || (i == 0 && t.Pos[0] != p) {
-		return false
-	}
-	w := 0.0
-	if t.Pos[i] != p {
-		if t.gapBefore(i) {
-			return false
-		}
-		i--
-		w = float64(p-t.Pos[i]) / float64(t.Pos[i+1]-t.Pos[i])
-	}
-	for a := range dst {
-		v := float64(t.Steps[a][i])
-		if w > 0 {
-			v += w * (float64(t.Steps[a][i+1]) - v)
-		}
-		dst[a] = unit(v, t.Units[a])
-	}
-	return true
 }
 
 func (t *Trace) gapBefore(index int) bool {

@@ -7,22 +7,35 @@ import (
 	"testing"
 
 	"keenarc/core/clock"
-	"keenarc/core/lens"
+	"keenarc/core/known/fixture"
 	"keenarc/core/rig"
 	"keenarc/core/seal"
 )
 
 type poses map[int][]float64
 
-func (p poses) AtFrame(dst []float64, f int) bool {
+func (p poses) AtVisit(dst []float64, f, _ int, _ bool) bool {
 	v, ok := p[f]
 	copy(dst, v)
 	return ok
 }
 
+func (p poses) Visits(f int) int {
+	if _, ok := p[f]; ok {
+		return 1
+	}
+	return 0
+}
+
+// once is a clock that passes every frame once.
+var once = clock.Uniform{First: -1000, Last: 1000, Path: clock.Rate{Num: 24, Den: 1}, Factor: clock.Rate{Num: 1, Den: 1}}
+
+// first reads a trace at a frame's first visit.
+func first(t *Trace, dst []float64, frame int) bool { return t.ByVisit().AtVisit(dst, frame, 0, false) }
+
 func judge(t *testing.T) *Judge {
 	t.Helper()
-	j, err := NewJudge(rig.Plank(), lens.Demo(), Scene{Subject: rig.Vec{0.75, 1.25, 0.6}, Near: rig.Vec{0.6, 0.9, 0.53}, Far: rig.Vec{0.8, 2.2, 0.8}})
+	j, err := NewJudge(fixture.Slider(), fixture.Camera(), Scene{Subject: rig.Vec{0.75, 1.25, 0.6}, Near: rig.Vec{0.6, 0.9, 0.53}, Far: rig.Vec{0.8, 2.2, 0.8}})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -64,7 +77,7 @@ func TestVerdicts(t *testing.T) {
 		"short, off": {still(1, 0, 1), Off},
 		"nothing":    {poses{}, CannotSay},
 	} {
-		v := j.Compare(a, c.b, 0, 4, 0.5)
+		v := j.Compare(a, c.b, once, 0, 4, 0.5)
 		if v.Word != c.word {
 			t.Errorf("%s: %s at %g px, want %s", name, v.Word, v.WorstPx, c.word)
 		}
@@ -74,7 +87,7 @@ func TestVerdicts(t *testing.T) {
 	}
 	away := poses{0: {700, 170, 40, 0, 150}}
 	j.Scene = Scene{Subject: rig.Vec{0.7, 1, 0.6}, Near: rig.Vec{0.7, 1, 0.6}, Far: rig.Vec{0.7, 2, 0.6}}
-	if v := j.Compare(away, away, 0, 1, 0.5); v.Word != CannotSay {
+	if v := j.Compare(away, away, once, 0, 1, 0.5); v.Word != CannotSay {
 		t.Errorf("looking away from everything says %q", v.Word)
 	}
 }
@@ -94,12 +107,12 @@ func TestGoneIsOff(t *testing.T) {
 	clean := take([]float64{700, 2, -3, 0, 150})
 	behind := take([]float64{700, -161, -3, 0, 150})
 	for name, c := range map[string][2]poses{"gone in the second": {clean, behind}, "gone in the first": {behind, clean}} {
-		v := j.Compare(c[0], c[1], 0, 40, 0.5)
+		v := j.Compare(c[0], c[1], once, 0, 40, 0.5)
 		if v.Word != Off || v.WorstFrame != 17 || v.WorstPx < 4096 || !strings.Contains(v.WorstPoint, "gone") {
 			t.Errorf("%s: %s, %g px at %d (%s)", name, v.Word, v.WorstPx, v.WorstFrame, v.WorstPoint)
 		}
 	}
-	if v := j.Compare(behind, behind, 0, 40, 0.5); v.Word != CannotSay || v.Unsaid != 1 {
+	if v := j.Compare(behind, behind, once, 0, 40, 0.5); v.Word != CannotSay || v.Unsaid != 1 {
 		t.Errorf("a frame that looks away from everything: %s, %d unsaid", v.Word, v.Unsaid)
 	}
 }
@@ -143,7 +156,7 @@ func TestFocusCounts(t *testing.T) {
 }
 
 func TestUnseenSaysWhatIsNotSeen(t *testing.T) {
-	s := strings.Join(Unseen(rig.Plank()), " ")
+	s := strings.Join(Unseen(fixture.Slider()), " ")
 	for _, w := range []string{"Focus: open loop", "Roll: seen at the motor only", "Flex"} {
 		if !strings.Contains(s, w) {
 			t.Errorf("%q does not say %q", s, w)
@@ -160,21 +173,21 @@ func TestAtFrame(t *testing.T) {
 		Steps: [][]int32{{0, 512 * 3, 512 * 5, 512 * 9}}} // 512 is one unit
 	got := make([]float64, 1)
 	for frame, want := range map[int]float64{10: 0, 11: 4, 12: 9} {
-		if !tr.AtFrame(got, frame) || math.Abs(got[0]-want) > 1e-12 {
+		if !first(tr, got, frame) || math.Abs(got[0]-want) > 1e-12 {
 			t.Errorf("frame %d: %g, want %g", frame, got[0], want)
 		}
 	}
 	for _, f := range []int{9, 13} {
-		if tr.AtFrame(got, f) {
+		if first(tr, got, f) {
 			t.Errorf("frame %d is outside", f)
 		}
 	}
-	if (&Trace{}).AtFrame(nil, 0) {
+	if first(&Trace{}, nil, 0) {
 		t.Error("an empty trace has a frame")
 	}
 	tr.Gaps = []Gap{{At: 2, Rows: 5}}
 	for frame, ok := range map[int]bool{10: true, 11: false, 12: true} {
-		if tr.AtFrame(got, frame) != ok {
+		if first(tr, got, frame) != ok {
 			t.Errorf("with rows missing between 10.75 and 11.25, frame %d: %v", frame, !ok)
 		}
 	}
@@ -230,7 +243,7 @@ func TestCompareInDetail(t *testing.T) {
 		delete(b, f)
 	}
 	delete(a, 33)
-	v := j.Compare(a, b, 5, 40, 0.5)
+	v := j.Compare(a, b, once, 5, 40, 0.5)
 	if want := []FrameSpan{{5, 7}, {20, 21}, {30, 34}, {39, 40}}; v.Missing != 8 || fmt.Sprint(v.Gaps) != fmt.Sprint(want) {
 		t.Errorf("%d missing, %v, want %v", v.Missing, v.Gaps, want)
 	}
@@ -246,13 +259,13 @@ func TestCompareInDetail(t *testing.T) {
 			t.Errorf("%+v, pixels %g at %s", x, px, point)
 		}
 	}
-	if v := j.Compare(a, b, 7, 20, v.WorstPx*10); v.Word != Stacks || v.Missing != 0 {
+	if v := j.Compare(a, b, once, 7, 20, v.WorstPx*10); v.Word != Stacks || v.Missing != 0 {
 		t.Errorf("whole and within: %s", v.Word)
 	}
-	if v := j.Compare(a, b, 7, 20, 0); v.Word != Off {
+	if v := j.Compare(a, b, once, 7, 20, 0); v.Word != Off {
 		t.Errorf("a threshold of nothing: %s", v.Word)
 	}
-	if v := j.Compare(a, b, 7, 7, 1); v.Word != CannotSay {
+	if v := j.Compare(a, b, once, 7, 7, 1); v.Word != CannotSay {
 		t.Errorf("no picture at all: %s", v.Word)
 	}
 }
@@ -278,9 +291,9 @@ func TestSealedFrames(t *testing.T) {
 
 // Without a focus motor the camera is focused at infinity and blur says nothing.
 func TestWithoutFocus(t *testing.T) {
-	r := rig.Plank()
+	r := fixture.Slider()
 	r.Axes = r.Axes[:4]
-	j, err := NewJudge(r, lens.Demo(), judge(t).Scene)
+	j, err := NewJudge(r, fixture.Camera(), judge(t).Scene)
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -1,0 +1,168 @@
+package clock
+
+import (
+	"math"
+	"math/rand/v2"
+	"slices"
+	"strings"
+	"testing"
+
+	"keenarc/core/known"
+)
+
+func spec(way Way, waits ...Wait) Spec {
+	return Spec{Kind: Steady, Factor: Rate{1, 1}, Way: way, Waits: waits}
+}
+
+// Every clock keeps the laws: a time lies in the intervals of the frame that is due
+// then; positions agree with real frames, stay in the run, and change no faster
+// than MaxSpeed; the run is over after Ticks.
+func TestLawsOfEveryClock(t *testing.T) {
+	rng := rand.New(rand.NewPCG(7, 3))
+	for name, c := range map[string]struct {
+		s           Spec
+		first, last int
+		rate        Rate
+	}{
+		"on":                  {spec(On), -12, 90, Rate{24000, 1001}},
+		"back":                {spec(Back), -12, 90, Rate{24, 1}},
+		"there and back":      {spec(ThereAndBack), 0, 240, Rate{24, 1}},
+		"waiting":             {spec(On, Wait{-5, 1500}, Wait{40, 333}, Wait{90, 20}), -12, 90, Rate{25, 1}},
+		"waiting at the turn": {spec(ThereAndBack, Wait{0, 700}, Wait{7, 1}, Wait{30, 2000}), 0, 30, Rate{30000, 1001}},
+		"waiting backwards":   {spec(Back, Wait{3, 250}), 0, 9, Rate{1, 3}},
+		"slow":                {Spec{Kind: Steady, Factor: Rate{1, 7}, Way: ThereAndBack}, 5, 8, Rate{24, 1}},
+		"no length":           {spec(Back), 4, 4, Rate{24, 1}},
+	} {
+		k, err := c.s.On(c.first, c.last, c.rate)
+		if err != nil {
+			t.Errorf("%s: %v", name, err)
+			continue
+		}
+		all := k.Seconds()
+		for range 2000 {
+			at := rng.Float64() * all
+			f := k.FrameAt(at)
+			if f < float64(c.first) || f > float64(c.last) {
+				t.Fatalf("%s: frame %g at %g s is outside the run", name, f, at)
+			}
+			if !slices.ContainsFunc(k.TimesAt(f), func(v Interval) bool { return at >= v.From-1e-9 && at <= v.To+1e-9 }) {
+				t.Fatalf("%s: frame %g is due at %g s and TimesAt says %v", name, f, at, k.TimesAt(f))
+			}
+			tick := rng.Int64N(int64(all*1000) + 1)
+			if d := k.At(tick, 1000).Frame() - k.FrameAt(float64(tick)/1000); math.Abs(d) > 1e-8 {
+				t.Fatalf("%s: at tick %d the position is %g frames from the frame", name, tick, d)
+			}
+			if v := math.Abs(k.At(tick+1, 1000).Frame()-k.At(tick, 1000).Frame()) * 1000; v > k.MaxSpeed()*(1+1e-6) {
+				t.Fatalf("%s: %g frames a second at tick %d, at most %g were promised", name, v, tick, k.MaxSpeed())
+			}
+		}
+		n := k.Ticks(1000)
+		if end := k.At(n, 1000); end != k.At(n+1_000_000_000, 1000) || n > 0 && end == k.At(n-1, 1000) && len(c.s.Waits) == 0 {
+			t.Errorf("%s: the run is not over after exactly %d ticks", name, n)
+		}
+		if k.MaxAcceleration() != 0 {
+			t.Errorf("%s: a steady clock accelerates", name)
+		}
+	}
+}
+
+// Backwards is the mirror of forwards, tick by tick, on every known clock.
+func TestBackwardsIsTheMirror(t *testing.T) {
+	for _, k := range known.Clocks {
+		s := Spec{Kind: Steady, Factor: Rate{k.Factor[0], k.Factor[1]}, Way: Back}
+		c, err := s.On(k.First, k.Last, Rate{k.Path[0], k.Path[1]})
+		if err != nil {
+			t.Fatal(err)
+		}
+		for _, d := range k.Due {
+			if got, want := c.At(d[0], k.Hz), (Pos(k.First)+Pos(k.Last))<<32-Pos(d[1]); got != want {
+				t.Errorf("%v at tick %d: %d, want %d", k.Path, d[0], got, want)
+			}
+		}
+		if n := c.Ticks(k.Hz); n != k.Ticks {
+			t.Errorf("%v takes %d ticks, want %d", k.Path, n, k.Ticks)
+		}
+	}
+}
+
+// By hand: ten frames at 10 fps, half a second at frame 4, there and back with a
+// second at the turn.
+func TestWaitsByHand(t *testing.T) {
+	c, err := spec(ThereAndBack, Wait{4, 500}, Wait{10, 1000}).On(0, 10, Rate{10, 1})
+	if err != nil {
+		t.Fatal(err)
+	}
+	for tick, want := range map[int64]float64{-3: 0, 0: 0, 400: 4, 650: 4, 900: 4, 1000: 5, 1500: 10, 2000: 10, 2500: 10, 2600: 9, 3100: 4, 3600: 4, 3700: 3, 4000: 0, 5000: 0} {
+		if got := c.At(tick, 1000).Frame(); got != want {
+			t.Errorf("tick %d: frame %g, want %g", tick, got, want)
+		}
+	}
+	if c.Seconds() != 4 || c.Ticks(1000) != 4000 || c.Ticks(3) != 12 {
+		t.Errorf("%g s, %d ms, %d thirds", c.Seconds(), c.Ticks(1000), c.Ticks(3))
+	}
+	inf := math.Inf(1)
+	for f, want := range map[float64][]Interval{0: {{-inf, 0}, {4, inf}}, 4: {{0.4, 0.9}, {3.1, 3.6}}, 10: {{1.5, 2.5}}, 7: {{1.2, 1.2}, {2.8, 2.8}}, 11: nil, -0.1: nil} {
+		got := c.TimesAt(f)
+		if len(got) != len(want) {
+			t.Errorf("frame %g: %v, want %v", f, got, want)
+			continue
+		}
+		for i := range want {
+			if !(math.Abs(got[i].From-want[i].From) < 1e-12 || got[i].From == want[i].From) || !(math.Abs(got[i].To-want[i].To) < 1e-12 || got[i].To == want[i].To) {
+				t.Errorf("frame %g: %v, want %v", f, got, want)
+			}
+		}
+	}
+	if s := c.Stops(); !slices.Equal(s, []int{4, 10}) {
+		t.Errorf("stops at %v", s)
+	}
+}
+
+// The largest rates that are accepted neither overflow nor lose a unit.
+func TestExtremeLegs(t *testing.T) {
+	s := Spec{Kind: Steady, Factor: Rate{999_999_999, 1_000_000_000}, Way: Back, Waits: []Wait{{500_000, MostWait}}}
+	c, err := s.On(-1_000_000, 1_000_000, Rate{1, 1_000_000_000})
+	if err != nil {
+		t.Fatal(err)
+	}
+	if p := c.At(1<<40, 48000); p <= 0 || p > 1_000_000<<32 {
+		t.Errorf("position %d", p)
+	}
+	if c.At(math.MaxInt64, 1) != -1_000_000<<32 {
+		t.Errorf("at the end of time: %d", c.At(math.MaxInt64, 1))
+	}
+	if c.Ticks(math.MaxInt64) != math.MaxInt64 {
+		t.Error("more ticks than there are")
+	}
+}
+
+func TestSpecRefuses(t *testing.T) {
+	many := make([]Wait, MostWaits+1)
+	for i := range many {
+		many[i] = Wait{i, 1}
+	}
+	for want, s := range map[string]Spec{
+		"is not a kind":   {Kind: "wild", Factor: Rate{1, 1}, Way: On},
+		"give on, back":   {Kind: Steady, Factor: Rate{1, 1}, Way: "up"},
+		"factor":          {Kind: Steady, Way: On},
+		"at most 100":     spec(On, many...),
+		"0 ms at frame 3": spec(On, Wait{3, 0}),
+		"3600001 ms":      spec(On, Wait{3, MostWait + 1}),
+		"rising order":    spec(On, Wait{3, 1}, Wait{3, 1}),
+		"outside the run": spec(On, Wait{11, 1}),
+		"give 0 to 10":    spec(On, Wait{-1, 1}),
+	} {
+		if _, err := s.On(0, 10, Rate{24, 1}); err == nil || !strings.Contains(err.Error(), want) {
+			t.Errorf("%v, want %q", err, want)
+		}
+	}
+	if _, err := spec(On).On(0, 10, Rate{}); err == nil {
+		t.Error("no rate: accepted")
+	}
+	if _, err := spec(On, Wait{0, MostWait}, Wait{10, 1}).On(0, 10, Rate{24, 1}); err != nil {
+		t.Error(err)
+	}
+	if a, b := Times(Rate{2, 4}), spec(On); a.Same(b) || !a.Same(Times(Rate{1, 2})) || spec(On).Same(spec(Back)) || spec(On).Same(spec(On, Wait{1, 1})) {
+		t.Error("which clocks are the same")
+	}
+}

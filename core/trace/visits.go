@@ -1,0 +1,154 @@
+package trace
+
+import (
+	"sort"
+
+	"keenarc/core/clock"
+	"keenarc/core/seal"
+)
+
+// Poser gives axis positions where a frame is due. A clock may pass a frame
+// several times and wait at it: each unbroken stretch at a frame is a visit.
+type Poser interface {
+	// Visits is how often the frame is visited.
+	Visits(frame int) int
+	// AtVisit writes the positions into dst, in axis units, when the frame is reached
+	// for the nth time (from 0), or when it is left again (late). ok is false where
+	// there are none.
+	AtVisit(dst []float64, frame, visit int, late bool) (ok bool)
+}
+
+// Visited is a trace read by visits. It does not see rows that are appended later.
+type Visited struct {
+	t    *Trace
+	runs []run
+}
+
+// run is a stretch of rows, from and to inclusive, in which the frame goes one way.
+type run struct {
+	from, to int
+	down     bool
+}
+
+// ByVisit makes a trace ready to be read by visits.
+func (t *Trace) ByVisit() *Visited {
+	v := &Visited{t: t}
+	if len(t.Pos) == 0 {
+		return v
+	}
+	now := run{}
+	way := 0
+	for i := 1; i < len(t.Pos); i++ {
+		d := 0
+		switch {
+		case t.Pos[i] > t.Pos[i-1]:
+			d = 1
+		case t.Pos[i] < t.Pos[i-1]:
+			d = -1
+		}
+		if d != 0 && way != 0 && d != way {
+			now.to = i - 1
+			v.runs = append(v.runs, now)
+			now = run{from: i - 1}
+		}
+		if d != 0 {
+			way, now.down = d, d < 0
+		}
+	}
+	now.to = len(t.Pos) - 1
+	v.runs = append(v.runs, now)
+	return v
+}
+
+// visit is a stretch of rows at one frame: reached between rows from−1 and from (or
+// at from exactly), left at row to.
+type visit struct {
+	from, to int
+	exact    bool
+}
+
+func (v *Visited) visits(frame int) []visit {
+	p := clock.Pos(frame) << 32
+	var out []visit
+	for _, r := range v.runs {
+		pos := v.t.Pos[r.from : r.to+1]
+		past := func(i int) bool { return pos[i] >= p }
+		beyond := func(i int) bool { return pos[i] > p }
+		if r.down {
+			past = func(i int) bool { return pos[i] <= p }
+			beyond = func(i int) bool { return pos[i] < p }
+		}
+		i := sort.Search(len(pos), past)
+		if i == len(pos) || i == 0 && pos[0] != p {
+			continue
+		}
+		x := visit{from: r.from + i, to: r.from + i, exact: pos[i] == p}
+		if x.exact {
+			x.to = r.from + sort.Search(len(pos), beyond) - 1
+		}
+		if n := len(out); n > 0 && x.exact && out[n-1].exact && out[n-1].to == x.from { // where it turns
+			out[n-1].to = x.to
+			continue
+		}
+		out = append(out, x)
+	}
+	return out
+}
+
+// Visits is how often the trace passes a frame.
+func (v *Visited) Visits(frame int) int { return len(v.visits(frame)) }
+
+// AtVisit is linear between the two rows around the frame. There is none where a
+// row beside the frame is missing: nothing is made up.
+func (v *Visited) AtVisit(dst []float64, frame, n int, late bool) bool {
+	all := v.visits(frame)
+	if n < 0 || n >= len(all) {
+		return false
+	}
+	t, x := v.t, all[n]
+	i, w := x.from, 0.0
+	if late {
+		i = x.to
+	}
+	if !x.exact {
+		if t.gapBefore(i) {
+			return false
+		}
+		i--
+		w = float64(clock.Pos(frame)<<32-t.Pos[i]) / float64(t.Pos[i+1]-t.Pos[i])
+	}
+	for a := range dst {
+		s := float64(t.Steps[a][i])
+		if w > 0 {
+			s += w * (float64(t.Steps[a][i+1]) - s)
+		}
+		dst[a] = unit(s, t.Units[a])
+	}
+	return true
+}
+
+// Sealed is a Poser over a sealed table: it has one pose for a frame, however
+// often a clock passes it.
+type Sealed struct{ *seal.Table }
+
+// Visits is one inside the run.
+func (s Sealed) Visits(frame int) int {
+	if frame < s.Start() || frame > s.End() {
+		return 0
+	}
+	return 1
+}
+
+// AtVisit reads the table at a whole frame.
+func (s Sealed) AtVisit(dst []float64, frame, _ int, _ bool) bool { return s.AtFrame(dst, frame) }
+
+// AtFrame reads the table at a whole frame.
+func (s Sealed) AtFrame(dst []float64, frame int) bool {
+	if frame < s.Start() || frame > s.End() {
+		return false
+	}
+	for a := range dst {
+		dst[a] = seal.Value(s.At(a, clock.Pos(frame)<<32), s.Units[a])
+	}
+	return true
+}

@@ -1,0 +1,135 @@
+package trace
+
+import (
+	"math"
+	"slices"
+	"testing"
+
+	"keenarc/core/clock"
+	"keenarc/core/rig"
+)
+
+// run10 is a trace of one axis on a clock, in units that are the frame itself plus
+// what shift adds at a time.
+func onClock(t *testing.T, s clock.Spec, shift func(ms int64, frame float64) float64) (*Trace, clock.Clock) {
+	t.Helper()
+	c, err := s.On(0, 10, clock.Rate{Num: 24, Den: 1})
+	if err != nil {
+		t.Fatal(err)
+	}
+	tr := &Trace{Axes: []string{"a"}, Units: []rig.Ratio{{Num: 1000, Den: 1}}, Steps: make([][]int32, 1)}
+	for ms := int64(0); ms <= c.Ticks(1000); ms++ {
+		p := c.At(ms, 1000)
+		tr.Pos = append(tr.Pos, p)
+		tr.Steps[0] = append(tr.Steps[0], int32(math.Round((p.Frame()+shift(ms, p.Frame()))*1000*256)))
+	}
+	return tr, c
+}
+
+// Frames that are passed twice have two visits, with the poses of each; a wait is
+// one, with a beginning and an end.
+func TestVisits(t *testing.T) {
+	later := func(ms int64, _ float64) float64 { return float64(ms) }
+	tr, c := onClock(t, clock.Spec{Kind: clock.Steady, Factor: clock.Rate{Num: 1, Den: 1}, Way: clock.ThereAndBack, Waits: []clock.Wait{{Frame: 4, MS: 300}, {Frame: 10, MS: 50}}}, later)
+	v := tr.ByVisit()
+	for f := -1; f <= 11; f++ {
+		if got, want := v.Visits(f), len(c.TimesAt(float64(f))); got != want {
+			t.Errorf("frame %d: %d visits, the clock has %d", f, got, want)
+		}
+		for n, at := range c.TimesAt(float64(f)) {
+			for _, late := range []bool{false, true} {
+				want := max(at.From, 0)
+				if late {
+					want = min(at.To, c.Seconds())
+				}
+				got := make([]float64, 1)
+				if !v.AtVisit(got, f, n, late) || math.Abs(got[0]-float64(f)-want*1000) > 1.5 {
+					t.Errorf("frame %d, visit %d, late %v: %g, want %g", f, n, late, got[0], float64(f)+want*1000)
+				}
+			}
+		}
+	}
+	if v.AtVisit(make([]float64, 1), 3, 2, false) || v.AtVisit(make([]float64, 1), 3, -1, false) {
+		t.Error("a visit that was not")
+	}
+	down, _ := onClock(t, clock.Spec{Kind: clock.Steady, Factor: clock.Rate{Num: 1, Den: 1}, Way: clock.Back}, func(int64, float64) float64 { return 0 })
+	got := make([]float64, 1)
+	for f := range 11 {
+		if v := down.ByVisit(); v.Visits(f) != 1 || !v.AtVisit(got, f, 0, false) || math.Abs(got[0]-float64(f)) > 2e-3 {
+			t.Errorf("backwards at frame %d: %g", f, got[0])
+		}
+	}
+	down.Gaps = []Gap{{At: 21, Rows: 3}} // between 9.52 and 9.5: beside no frame
+	if v := down.ByVisit(); !v.AtVisit(got, 9, 0, false) {
+		t.Error("a gap elsewhere")
+	}
+	down.Gaps[0].At = down.ByVisit().visits(9)[0].from
+	if v := down.ByVisit(); v.AtVisit(got, 9, 0, false) {
+		t.Error("beside a gap something is made up")
+	}
+}
+
+// Each visit is judged: what is off on the way back only is off, a wait in which
+// the rig sags is off at its end, and a way back that was never made is missing.
+func TestEveryVisitIsJudged(t *testing.T) {
+	j := judge(t)
+	spec := clock.Spec{Kind: clock.Steady, Factor: clock.Rate{Num: 1, Den: 1}, Way: clock.ThereAndBack, Waits: []clock.Wait{{Frame: 4, MS: 300}}}
+	take := func(shift func(ms int64, frame float64) float64) (*Trace, clock.Clock) {
+		one, c := onClock(t, spec, func(ms int64, f float64) float64 { return shift(ms, f) - f })
+		tr := &Trace{Axes: []string{"track", "pan", "tilt", "roll", "focus"}, Pos: one.Pos}
+		for i := range tr.Axes {
+			tr.Units = append(tr.Units, rig.Ratio{Num: 1000, Den: 1})
+			col := make([]int32, len(one.Pos))
+			for k := range col {
+				col[k] = []int32{700_000 * 256, 0, 0, 0, 150_000 * 256}[i]
+			}
+			tr.Steps = append(tr.Steps, col)
+		}
+		for k, v := range one.Steps[0] {
+			tr.Steps[0][k] += v
+		}
+		return tr, c
+	}
+	clean, c := take(func(int64, float64) float64 { return 0 })
+	half := int64(c.Seconds() * 500)
+	back, _ := take(func(ms int64, f float64) float64 {
+		if ms > half && f == math.Trunc(f) && f < 4 || ms > half && f < 3 {
+			return 1
+		}
+		return 0
+	})
+	sag, _ := take(func(ms int64, f float64) float64 {
+		if f == 4 && ms > 300 && ms < half {
+			return 1
+		}
+		return 0
+	})
+	for name, k := range map[string]struct {
+		b            *Trace
+		word         string
+		frame, visit int
+	}{"clean": {clean, Stacks, 0, 0}, "off on the way back": {back, Off, 0, 1}, "sags in the wait": {sag, Off, 4, 0}} {
+		v := j.Compare(clean.ByVisit(), k.b.ByVisit(), c, 0, 10, 0.5)
+		if v.Word != k.word || v.Missing != 0 || len(v.Frames) != 20 {
+			t.Errorf("%s: %s, %g px at %d, %d frames, %d missing", name, v.Word, v.WorstPx, v.WorstFrame, len(v.Frames), v.Missing)
+		}
+		if k.word == Off {
+			for _, x := range v.Frames {
+				if off := x.Px > 0.5; x.Frame == k.frame && off != (x.Visit == k.visit) {
+					t.Errorf("%s: frame %d, visit %d: %g px", name, x.Frame, x.Visit, x.Px)
+				}
+			}
+		}
+	}
+	short := *clean
+	short.Pos, short.Steps = short.Pos[:half], slices.Clone(clean.Steps)
+	for i := range short.Steps {
+		short.Steps[i] = short.Steps[i][:half]
+	}
+	if v := j.Compare(clean.ByVisit(), short.ByVisit(), c, 0, 10, 0.5); v.Word != CannotSay || v.Missing != 10 {
+		t.Errorf("there and not back: %s, %d missing", v.Word, v.Missing)
+	}
+	if v := j.Compare(short.ByVisit(), clean.ByVisit(), c, 0, 10, 0.5); v.Word != Stacks {
+		t.Errorf("against a reference that went one way: %s, %d missing", v.Word, v.Missing)
+	}
+}
