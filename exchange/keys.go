@@ -108,7 +108,7 @@ func BasePose(r *rig.Rig, scale *lens.Scale) map[string]float64 {
 	out := map[string]float64{}
 	for _, a := range r.Axes {
 		switch {
-		case a.ID == "focus":
+		case a.Kind == rig.Focus:
 			out[a.ID] = scale.Ring(1.2)
 		case a.Unit == rig.MM:
 			out[a.ID] = (a.Min + a.Max) / 2
@@ -122,19 +122,56 @@ type column struct {
 	scale *lens.Scale
 }
 
-func columns(head []string, r *rig.Rig, scale *lens.Scale) ([]column, error) {
-	want := []string{"frame"}
+// columnNames are the columns of a rig's axes: axis_unit, with the machine before it
+// where there are several.
+func columnNames(r *rig.Rig) []string {
+	several := len(r.Machines()) > 1
+	var out []string
 	for _, a := range r.Axes {
-		want = append(want, a.ID+"_"+string(a.Unit))
+		id := a.ID
+		if _, own := rig.Split(id); !several {
+			id = own
+		}
+		out = append(out, id+"_"+suffix(a.Unit))
 	}
+	return out
+}
+
+func suffix(u rig.Unit) string {
+	if u == rig.Percent {
+		return "pct"
+	}
+	return string(u)
+}
+
+// columnOf is the axis that a column means, by its whole name or without the
+// machine; with focus_m the scale turns distances into ring positions.
+func columnOf(h string, r *rig.Rig, scale *lens.Scale) (column, bool) {
+	at := strings.LastIndexByte(h, '_')
+	if at < 0 {
+		return column{}, false
+	}
+	i := r.Find(h[:at])
+	switch {
+	case i < 0:
+	case h[at+1:] == suffix(r.Axes[i].Unit):
+		return column{axis: i}, true
+	case h[at+1:] == "m" && r.Axes[i].Kind == rig.Focus && scale != nil:
+		return column{i, scale}, true
+	}
+	return column{}, false
+}
+
+func columns(head []string, r *rig.Rig, scale *lens.Scale) ([]column, error) {
+	want := append([]string{"frame"}, columnNames(r)...)
 	out, seen := make([]column, len(head)), map[string]bool{}
 	for i, h := range head {
 		h = strings.ToLower(strings.TrimSpace(h))
-		k := slices.Index(want, h)
-		if k < 0 && h == "focus_m" && scale != nil && r.Index("focus") >= 0 {
-			out[i], k = column{r.Index("focus"), scale}, 1+r.Index("focus")
-		} else if k >= 0 {
-			out[i] = column{axis: k - 1}
+		k := 0
+		if h == "frame" {
+			out[i] = column{axis: -1}
+		} else if c, ok := columnOf(h, r, scale); ok {
+			out[i], k = c, 1+c.axis
 		} else {
 			return nil, &PlaceError{1, strconv.Itoa(i + 1), fmt.Sprintf("%q is not a column for %s", clip(h), r.Name), "use " + strings.Join(want, ", ")}
 		}

@@ -16,9 +16,7 @@ import (
 // of the run, with the time on the path's clock and every axis's position.
 func WritePath(out io.Writer, p *path.Path, m *path.Motion, r *rig.Rig) error {
 	head := []string{"frame", "t_s"}
-	for _, a := range r.Axes {
-		head = append(head, a.ID+"_"+string(a.Unit))
-	}
+	head = append(head, columnNames(r)...)
 	w := csv.NewWriter(out)
 	if err := w.Write(head); err != nil {
 		return err
@@ -47,12 +45,12 @@ func WriteTrace(out io.Writer, t *trace.Trace, r *rig.Rig) error {
 	b := bufio.NewWriter(out)
 	w := csv.NewWriter(b)
 	head := []string{"tick_ms", "t_s", "frame"}
+	names := columnNames(r)
 	for _, id := range t.Axes {
-		unit := ""
-		if i := r.Index(id); i >= 0 {
-			unit = "_" + string(r.Axes[i].Unit)
+		if i := r.Find(id); i >= 0 {
+			id = names[i]
 		}
-		head = append(head, id+unit)
+		head = append(head, id)
 	}
 	if err := w.Write(head); err != nil {
 		return err

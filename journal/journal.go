@@ -18,14 +18,31 @@ import (
 	"keenarc/core/trace"
 )
 
-// Take is one roll of a pass.
+// Person is somebody at a desk.
+type Person struct {
+	ID   string `json:"id"`
+	Name string `json:"name"`
+	Role string `json:"role"`
+}
+
+// Those who are there from the start: whoever did not say who they are, the
+// application itself, and the command line.
+var (
+	Somebody = Person{ID: "00000000-0000-7000-8000-000000000001", Name: "Operator"}
+	Itself   = Person{ID: "00000000-0000-7000-8000-000000000002", Name: "Keen Arc"}
+	Shell    = Person{ID: "00000000-0000-7000-8000-000000000003", Name: "command line"}
+)
+
+// Take is one roll of a pass by one machine. It pins the clock that it ran on.
 type Take struct {
 	ID       string       `json:"id"`
 	PassID   string       `json:"pass"`
+	Machine  string       `json:"machine"` // the rig's id
+	Clock    clock.Spec   `json:"clock"`
 	Shot     string       `json:"-"`
 	Label    string       `json:"-"`      // as the log names it
 	Number   int          `json:"number"` // under its pass; given by the journal
-	By       string       `json:"by"`
+	By       Person       `json:"by"`
 	Started  time.Time    `json:"started"`
 	Ended    bool         `json:"ended"`
 	Broken   bool         `json:"broken"`
@@ -59,7 +76,7 @@ func NewID() string {
 type Entry struct {
 	ID     string          `json:"id"`
 	At     time.Time       `json:"at"`
-	Actor  string          `json:"actor"`
+	Actor  Person          `json:"actor"`
 	ShotID string          `json:"shot,omitempty"`
 	Kind   string          `json:"kind"`
 	Text   string          `json:"text"`
@@ -74,14 +91,28 @@ type Journal interface {
 	Rows(ctx context.Context, t *Take, from int, pos []clock.Pos, steps [][]int32) error
 	End(ctx context.Context, t *Take) error
 	Log(ctx context.Context, e Entry) error
-	// Unfinished lists the takes that were begun and never ended, with the rows
-	// that are kept of them, as after a crash.
-	Unfinished(ctx context.Context) ([]*Take, error)
+	// Unfinished lists the takes of a machine that were begun and never ended, with
+	// the rows that are kept of them, as after a crash.
+	Unfinished(ctx context.Context, machine string) ([]*Take, error)
 	// Find is a take with the rows that are kept of it, or ErrUnknown.
 	Find(ctx context.Context, id string) (*Take, error)
 	// Aside says what could never be stored and lies in a file instead.
 	Aside() Aside
+	// Drive asks for the right to drive a machine, which one application has at a
+	// time. Where another has it the answer is ErrElsewhere.
+	Drive(ctx context.Context, machine string) (Right, error)
 }
+
+// Right is the right to drive a machine.
+type Right interface {
+	// Lost is closed when it cannot be relied on any more.
+	Lost() <-chan struct{}
+	// Release gives it back.
+	Release()
+}
+
+// ErrElsewhere is returned while another application drives a machine.
+var ErrElsewhere = errors.New("another copy of Keen Arc drives this machine")
 
 // ErrUnknown is returned for takes that this journal has never begun.
 var ErrUnknown = errors.New("there is no such take in this journal")
@@ -162,7 +193,7 @@ func (m *Memory) Text() string {
 }
 
 // Unfinished is empty: nothing outlives the process.
-func (m *Memory) Unfinished(context.Context) ([]*Take, error) { return nil, nil }
+func (m *Memory) Unfinished(context.Context, string) ([]*Take, error) { return nil, nil }
 
 // Find looks among the takes that have ended.
 func (m *Memory) Find(_ context.Context, id string) (*Take, error) {
@@ -178,3 +209,11 @@ func (m *Memory) Find(_ context.Context, id string) (*Take, error) {
 
 // Aside is always empty.
 func (m *Memory) Aside() Aside { return Aside{} }
+
+// Drive grants every right: nobody else uses this journal.
+func (m *Memory) Drive(context.Context, string) (Right, error) { return alone{}, nil }
+
+type alone struct{}
+
+func (alone) Lost() <-chan struct{} { return nil }
+func (alone) Release()              {}

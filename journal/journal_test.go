@@ -36,7 +36,7 @@ func TestMemoryKeepsTakes(t *testing.T) {
 	if k, err := m.Find(ctx, "b"); err != nil || k.Rows != 9 {
 		t.Errorf("%+v, %v", k, err)
 	}
-	if list, err := m.Unfinished(ctx); len(list) != 0 || err != nil {
+	if list, err := m.Unfinished(ctx, "plank"); len(list) != 0 || err != nil {
 		t.Errorf("unfinished %v, %v", list, err)
 	}
 	m.Refuse = errors.New("no")

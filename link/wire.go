@@ -16,7 +16,7 @@ import (
 )
 
 // Version of the protocol.
-const Version = 1
+const Version = 2
 
 // SilenceMS is how long a rig waits for the next beat, or for any word of the
 // lease holder while it moves, before it slows to a stop on its path.
@@ -31,17 +31,26 @@ type Request struct {
 	ID    int64              `json:"id,omitempty"`
 	Do    string             `json:"do"`
 	Epoch int64              `json:"epoch,omitempty"`
-	Axis  string             `json:"axis,omitempty"`
+	Axis  string             `json:"axis,omitempty"`  // jog, free, engage, pretend
+	Axes  []string           `json:"axes,omitempty"`  // home: which; none: all
 	Speed float64            `json:"speed,omitempty"` // jog: axis units per second, signed
 	To    map[string]float64 `json:"to,omitempty"`    // goto
-	Table string             `json:"table,omitempty"` // load: base64 of zstd of the canonical seal
-	Take  string             `json:"take,omitempty"`
-	Print string             `json:"print,omitempty"` // arm: the fingerprint, 64 hex digits
-	Rate  *clock.Rate        `json:"factor,omitempty"`
-	Brake float64            `json:"brake_s,omitempty"`
-	From  int                `json:"from,omitempty"` // ack: first row that is stored
-	Rows  int                `json:"rows,omitempty"` // ack: the row after the last one; trace: rows had so far
-	Beat  int64              `json:"beat,omitempty"`
+	// Soft are the day's soft limits by axis, within the hard ends.
+	Soft    map[string][2]float64 `json:"soft,omitempty"`    // limits
+	Machine string                `json:"machine,omitempty"` // load: what this machine is called in the table
+	Table   string                `json:"table,omitempty"`   // load: base64 of zstd of the machine's share of a seal
+	Take    string                `json:"take,omitempty"`
+	Print   string                `json:"print,omitempty"` // arm: the fingerprint, 64 hex digits
+	Clock   *clock.Spec           `json:"clock,omitempty"`
+	Brake   float64               `json:"brake_s,omitempty"`
+	From    int                   `json:"from,omitempty"` // ack: first row that is stored
+	Rows    int                   `json:"rows,omitempty"` // ack: the row after the last one; trace: rows had so far
+	Beat    int64                 `json:"beat,omitempty"`
+	// pretend, for stand-ins only: what has happened to it, and whether it has or
+	// is over.
+	What string  `json:"what,omitempty"`
+	On   bool    `json:"on,omitempty"`
+	By   float64 `json:"by,omitempty"`
 }
 
 // Reply answers one request.
@@ -52,8 +61,28 @@ type Reply struct {
 	Epoch int64    `json:"epoch,omitempty"`
 	Print string   `json:"print,omitempty"`
 	Rig   *rig.Rig `json:"rig,omitempty"`
-	Stats *Stats   `json:"stats,omitempty"`
+	// Version of the protocol, and whether it is a stand-in: describe.
+	Version int    `json:"version,omitempty"`
+	StandIn bool   `json:"stand_in,omitempty"`
+	Stats   *Stats `json:"stats,omitempty"`
+	Truth   *Truth `json:"truth,omitempty"`
 }
+
+// Truth is where a stand-in's outputs really are, by axis in its unit, and where
+// it really stands: what cameras that look through it see. No real rig knows it.
+type Truth struct {
+	Tick  int64              `json:"tick"`
+	Axes  map[string]float64 `json:"axes"`
+	Place rig.Place          `json:"place"`
+}
+
+// What a stand-in can be told to have.
+const (
+	PretendStop    = "emergency stop"
+	PretendFault   = "drive fault"
+	PretendHardEnd = "hard end"
+	PretendLost    = "lost steps"
+)
 
 // Stats is how well the rig's loop keeps time.
 type Stats struct {
@@ -78,16 +107,26 @@ const (
 type State struct {
 	N     int64              `json:"n"`
 	Tick  int64              `json:"tick"`
-	Mode  string             `json:"mode"`
-	Drive string             `json:"drive"` // free, holding, live
+	Mode  string             `json:"mode" enum:"idle,homing,moving,jogging,armed,rolling,braking"`
+	Drive string             `json:"drive" enum:"free,holding,live"`
 	Epoch int64              `json:"epoch"`
 	Frame float64            `json:"frame"`
-	Pos   map[string]float64 `json:"pos"`
+	Pos   map[string]float64 `json:"pos"`   // what the feedback sees
+	Asked map[string]float64 `json:"asked"` // where the controller takes the axis to be
 	Homed map[string]bool    `json:"homed"`
 	// Spread is how far the last homings lie apart, per axis, with their number.
 	Spread map[string]Spread `json:"spread"`
-	Take   string            `json:"take,omitempty"`
-	Print  string            `json:"print,omitempty"` // of the loaded table
+	// Free axes are not held by their drives. Ends says at which hard end an axis
+	// stands (low, high), Faults what its drive reports; those in order are left out.
+	Free   map[string]bool   `json:"free,omitempty"`
+	Ends   map[string]string `json:"ends,omitempty"`
+	Faults map[string]string `json:"faults,omitempty"`
+	// EStop is true while the machine's own emergency stop is pressed.
+	EStop bool `json:"emergency_stop,omitempty"`
+	// Soft are the soft limits that it keeps to.
+	Soft  map[string][2]float64 `json:"soft,omitempty"`
+	Take  string                `json:"take,omitempty"`
+	Print string                `json:"print,omitempty"` // of the loaded table
 }
 
 // Spread of repeated homings in axis units.
@@ -123,14 +162,14 @@ type Event struct {
 	Take  *TakeEnd `json:"take,omitempty"`
 }
 
-// PackTable is a canonical seal made ready for the wire.
-func PackTable(canonical []byte) (string, error) {
+// PackTable is an encoded seal made ready for the wire.
+func PackTable(encoded []byte) (string, error) {
 	w, err := zstd.NewWriter(nil)
 	if err != nil {
 		return "", err
 	}
 	defer w.Close()
-	return base64.StdEncoding.EncodeToString(w.EncodeAll(canonical, nil)), nil
+	return base64.StdEncoding.EncodeToString(w.EncodeAll(encoded, nil)), nil
 }
 
 // maxTable bounds what UnpackTable makes.

@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"log/slog"
+	"strings"
 	"sync"
 	"time"
 
@@ -13,14 +14,18 @@ import (
 	"keenarc/link"
 )
 
-// Floor is the stage floor with its rig: it keeps the connection, holds the
-// lease, collects takes and tells whoever watches. All methods may be called
-// from several goroutines. Run owns every goroutine and waits for them.
+// Floor is the stage floor of one machine: it keeps the connection, holds the
+// lease, collects takes and tells whoever watches. Where another application
+// drives the machine it only watches. All methods may be called from several
+// goroutines. Run owns every goroutine and waits for them.
 type Floor struct {
+	machine string // the rig's id
+	name    string
 	dial    func(context.Context) (link.Rig, error)
 	journal journal.Journal
 	log     *slog.Logger
 
+	leasing sync.Mutex // held while the lease is taken
 	mu      sync.Mutex
 	client  link.Rig
 	epoch   int64
@@ -31,8 +36,11 @@ type Floor struct {
 	takes   map[string]*taking // all whose trace is being received, by id
 	orphans []*taking          // begun before this start, never ended
 	looked  map[string]bool    // takes of the rig's looked up in this connection
-	homer   string             // who asked for the homing that goes on, on which shot
+	homer   journal.Person     // who asked for the homing that goes on, on which shot
 	homing  string
+	right   journal.Right // nil while another application has it
+	standIn bool
+	soft    map[string][2]float64 // the line-up's limits, sent to the rig with every lease
 	holding *Hold
 	subs    map[chan struct{}]bool
 	scribe  *scribe
@@ -42,7 +50,11 @@ type Floor struct {
 
 // Snapshot is what the floor knows now.
 type Snapshot struct {
+	Machine   string     `json:"machine"`
+	Name      string     `json:"name"`
 	Connected bool       `json:"connected"`
+	Driving   bool       `json:"driving" doc:"this application drives it; else another one does, and this one watches"`
+	StandIn   bool       `json:"stand_in"`
 	Why       string     `json:"why,omitempty"`
 	State     link.State `json:"state"`
 	Holding   bool       `json:"holding"`
@@ -53,9 +65,12 @@ type Snapshot struct {
 // ErrNoRig is returned while no rig is connected.
 var ErrNoRig = errors.New("the rig is not seen; check its power and cable")
 
-// NewFloor prepares a floor for the rig that dial reaches.
-func NewFloor(dial func(context.Context) (link.Rig, error), j journal.Journal, log *slog.Logger) *Floor {
-	return &Floor{dial: dial, journal: j, log: log, why: "looking for the rig", subs: map[chan struct{}]bool{}, scribe: newScribe(),
+// ErrWatching is returned for what only the application that drives may do.
+var ErrWatching = errors.New("another copy of Keen Arc drives this machine; this one only watches")
+
+// NewFloor prepares a floor for the machine that dial reaches, by its rig's id and name.
+func NewFloor(machine, name string, dial func(context.Context) (link.Rig, error), j journal.Journal, log *slog.Logger) *Floor {
+	return &Floor{machine: machine, name: name, dial: dial, journal: j, log: log, why: "looking for the rig", subs: map[chan struct{}]bool{}, scribe: newScribe(),
 		takes: map[string]*taking{}, looked: map[string]bool{}}
 }
 
@@ -66,14 +81,18 @@ func (f *Floor) Run(ctx context.Context) error {
 	wg.Go(func() { f.scribe.run(context.WithoutCancel(ctx)) })
 	defer wg.Wait()
 	defer f.scribe.close()
-	f.recover(ctx)
-	late := time.AfterFunc(patience, f.closeOrphans)
-	defer late.Stop()
+	claims, over := context.WithCancel(ctx)
+	var claiming sync.WaitGroup
+	claiming.Go(func() { f.claim(claims) })
+	defer claiming.Wait()
+	defer over()
 	for {
 		err := f.session(ctx)
 		if ctx.Err() != nil {
 			f.breakOff("the application was stopped")
-			f.closeOrphans()
+			if f.drives() {
+				f.closeOrphans()
+			}
 			return nil
 		}
 		f.mu.Lock()
@@ -101,16 +120,21 @@ func (f *Floor) session(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
-	l, err := c.Call(hello, link.Request{Do: "lease"})
-	if err != nil {
-		return err
+	if d.Rig == nil || d.Rig.ID != f.machine {
+		return fmt.Errorf("this is not %s", f.name)
+	}
+	if d.Version != link.Version {
+		return fmt.Errorf("%s speaks version %d of the rig link, not %d", f.name, d.Version, link.Version)
 	}
 	f.mu.Lock()
-	f.client, f.epoch, f.rig, f.why, f.holding = c, l.Epoch, d.Rig, "", nil
+	f.client, f.epoch, f.rig, f.why, f.holding, f.standIn = c, 0, d.Rig, "", nil, d.StandIn
 	f.looked = map[string]bool{}
 	f.mu.Unlock()
-	f.resume(hello, c)
-	f.askForOrphans(hello, c)
+	if f.drives() {
+		if err := f.take(hello, c); err != nil {
+			return err
+		}
+	}
 	// Watched only now: rows would fill the wire while answers are waited for.
 	if _, err := c.Call(hello, link.Request{Do: "watch"}); err != nil {
 		return err
@@ -120,11 +144,13 @@ func (f *Floor) session(ctx context.Context) error {
 	defer wg.Wait()
 	sign, over := context.WithCancel(ctx)
 	defer over()
-	wg.Go(func() { keepAlive(sign, c) })
+	wg.Go(func() { f.keepAlive(sign, c) })
 	for {
 		select {
 		case <-ctx.Done():
-			f.lastWord(c)
+			if f.drives() {
+				f.lastWord(c)
+			}
 			return ctx.Err()
 		case ev, ok := <-c.Events():
 			if !ok {
@@ -148,8 +174,38 @@ func (f *Floor) lastWord(c link.Rig) {
 	c.Close()
 }
 
-// keepAlive gives the lease holder's sign of life, apart from all other work.
-func keepAlive(ctx context.Context, c link.Rig) {
+// take takes the lease, tells the rig the day's limits, and asks for what it still
+// has of takes that were begun here.
+func (f *Floor) take(ctx context.Context, c link.Rig) error {
+	f.leasing.Lock()
+	defer f.leasing.Unlock()
+	f.mu.Lock()
+	mine := f.client == c && f.epoch != 0
+	f.mu.Unlock()
+	if mine {
+		return nil
+	}
+	l, err := c.Call(ctx, link.Request{Do: "lease"})
+	if err != nil {
+		return err
+	}
+	f.mu.Lock()
+	f.epoch = l.Epoch
+	soft := f.soft
+	f.mu.Unlock()
+	if soft != nil {
+		if _, err := c.Call(ctx, link.Request{Do: "limits", Epoch: l.Epoch, Soft: soft}); err != nil {
+			f.log.Warn("the rig does not take the line-up's limits", "machine", f.machine, "err", err)
+		}
+	}
+	f.resume(ctx, c)
+	f.askForOrphans(ctx, c)
+	return nil
+}
+
+// keepAlive gives the lease holder's sign of life, apart from all other work. One
+// who only watches has none to give.
+func (f *Floor) keepAlive(ctx context.Context, c link.Rig) {
 	tk := time.NewTicker(link.BeatMS * time.Millisecond)
 	defer tk.Stop()
 	for {
@@ -157,7 +213,7 @@ func keepAlive(ctx context.Context, c link.Rig) {
 		case <-ctx.Done():
 			return
 		case <-tk.C:
-			if c.Send(link.Request{Do: "alive"}) != nil {
+			if f.drives() && c.Send(link.Request{Do: "alive"}) != nil {
 				return // the reading side sees the loss too
 			}
 		}
@@ -168,13 +224,14 @@ func (f *Floor) event(c link.Rig, ev link.Event) {
 	switch {
 	case ev.State != nil:
 		f.mu.Lock()
-		was, who, shot := f.state.Mode, f.homer, f.homing
+		was, who, shot, mine := f.state.Mode, f.homer, f.homing, f.right != nil
 		f.state = *ev.State
 		f.mu.Unlock()
-		if was == link.Homing && ev.State.Mode == link.Idle {
-			f.note(journal.Entry{Actor: who, ShotID: shot, Kind: "home", Text: homed(ev.State)})
+		if was == link.Homing && ev.State.Mode == link.Idle && mine {
+			f.note(journal.Entry{Actor: who, ShotID: shot, Kind: "home", Text: f.homed(ev.State)})
 		}
 		f.notify()
+	case !f.drives(): // what another one's takes are made of is left to it
 	case ev.Rows != nil:
 		f.rows(c, ev.Rows)
 	case ev.Take != nil:
@@ -183,13 +240,13 @@ func (f *Floor) event(c link.Rig, ev link.Event) {
 	}
 }
 
-func homed(s *link.State) string {
-	for _, ok := range s.Homed {
-		if !ok {
-			return "Homing was stopped; not all axes are homed."
+func (f *Floor) homed(s *link.State) string {
+	for _, a := range f.rig.Axes {
+		if !s.Homed[a.ID] {
+			return fmt.Sprintf("%s: homing is over; %s is not homed.", f.name, a.Name)
 		}
 	}
-	return "All axes homed."
+	return f.name + ": all axes homed."
 }
 
 // Watch returns a channel that is signalled when there is something new, and
@@ -222,7 +279,7 @@ func (f *Floor) Now() Snapshot {
 	aside := f.journal.Aside()
 	f.mu.Lock()
 	defer f.mu.Unlock()
-	return Snapshot{Connected: f.client != nil, Why: f.why, State: f.state, Holding: f.holding != nil, Aside: aside}
+	return Snapshot{Machine: f.machine, Name: f.name, Connected: f.client != nil && (f.right == nil || f.epoch != 0), Driving: f.right != nil, StandIn: f.standIn, Why: f.why, State: f.state, Holding: f.holding != nil, Aside: aside}
 }
 
 func (f *Floor) ended(t *journal.Take) {
@@ -240,7 +297,16 @@ func (f *Floor) rigNow() (link.Rig, int64, error) {
 	return f.client, f.epoch, nil
 }
 
+// call sends a request that only the holder of the lease may send.
 func (f *Floor) call(ctx context.Context, q link.Request) (link.Reply, error) {
+	if !f.drives() {
+		return link.Reply{}, ErrWatching
+	}
+	return f.ask(ctx, q)
+}
+
+// ask sends a request that anybody may send.
+func (f *Floor) ask(ctx context.Context, q link.Request) (link.Reply, error) {
 	c, epoch, err := f.rigNow()
 	if err != nil {
 		return link.Reply{}, err
@@ -253,24 +319,80 @@ func (f *Floor) call(ctx context.Context, q link.Request) (link.Reply, error) {
 
 // Stats asks the rig how well its loop keeps time.
 func (f *Floor) Stats(ctx context.Context) (*link.Stats, error) {
-	r, err := f.call(ctx, link.Request{Do: "stats"})
+	r, err := f.ask(ctx, link.Request{Do: "stats"})
 	return r.Stats, err
 }
 
-// Home starts homing all axes.
-func (f *Floor) Home(ctx context.Context, who, shot string) error {
-	if _, err := f.call(ctx, link.Request{Do: "home"}); err != nil {
+// Machine is the rig's id.
+func (f *Floor) Machine() string { return f.machine }
+
+// Home starts homing the named axes, or all of them.
+func (f *Floor) Home(ctx context.Context, who journal.Person, shot string, axes []string) error {
+	if _, err := f.call(ctx, link.Request{Do: "home", Axes: axes}); err != nil {
 		return err
 	}
 	f.mu.Lock()
 	f.homer, f.homing = who, shot
 	f.mu.Unlock()
-	f.note(journal.Entry{Actor: who, ShotID: shot, Kind: "home", Text: "Homing started on all axes."})
+	f.note(journal.Entry{Actor: who, ShotID: shot, Kind: "home", Text: fmt.Sprintf("%s: homing started on %s.", f.name, f.named(axes))})
 	return nil
 }
 
+// named lists axes by their names for people.
+func (f *Floor) named(axes []string) string {
+	f.mu.Lock()
+	r := f.rig
+	f.mu.Unlock()
+	if len(axes) == 0 || r == nil {
+		return "all axes"
+	}
+	var out []string
+	for _, id := range axes {
+		if i := r.Index(id); i >= 0 {
+			id = r.Axes[i].Name
+		}
+		out = append(out, id)
+	}
+	return strings.Join(out, ", ")
+}
+
+// Free lets an axis's drive go, or has it hold again.
+func (f *Floor) Free(ctx context.Context, who journal.Person, axis string, free bool) error {
+	do, word := "engage", "holds again"
+	if free {
+		do, word = "free", "was freed"
+	}
+	if _, err := f.call(ctx, link.Request{Do: do, Axis: axis}); err != nil {
+		return err
+	}
+	f.note(journal.Entry{Actor: who, Kind: "drive", Text: fmt.Sprintf("%s: %s %s.", f.name, f.named([]string{axis}), word)})
+	return nil
+}
+
+// Limit tells the rig the soft limits of a line-up, now and with every new lease.
+func (f *Floor) Limit(ctx context.Context, soft map[string][2]float64) error {
+	f.mu.Lock()
+	f.soft = soft
+	there := f.client != nil && f.right != nil
+	f.mu.Unlock()
+	if !there {
+		return nil
+	}
+	_, err := f.call(ctx, link.Request{Do: "limits", Soft: soft})
+	return err
+}
+
+// Pretend tells a stand-in what has happened to it.
+func (f *Floor) Pretend(ctx context.Context, what, axis string, on bool, by float64) error {
+	if !f.Now().StandIn {
+		return errors.New("this is no stand-in: what happens to it really happens")
+	}
+	_, err := f.ask(ctx, link.Request{Do: "pretend", What: what, Axis: axis, On: on, By: by})
+	return err
+}
+
 // GoTo starts a confirmed move of the named axes.
-func (f *Floor) GoTo(ctx context.Context, who, shot, text string, to map[string]float64) error {
+func (f *Floor) GoTo(ctx context.Context, who journal.Person, shot, text string, to map[string]float64) error {
 	if _, err := f.call(ctx, link.Request{Do: "goto", To: to}); err != nil {
 		return err
 	}
@@ -278,10 +400,9 @@ func (f *Floor) GoTo(ctx context.Context, who, shot, text string, to map[string]
 	return nil
 }
 
-// Stop slows whatever moves. It needs no lease and no database.
-func (f *Floor) Stop(ctx context.Context, who string) error {
-	_, err := f.call(ctx, link.Request{Do: "stop"})
-	f.note(journal.Entry{Actor: who, Kind: "stop", Text: "Stop was pressed."})
+// Stop slows whatever moves. It needs no lease and no database, and anybody may.
+func (f *Floor) Stop(ctx context.Context) error {
+	_, err := f.ask(ctx, link.Request{Do: "stop"})
 	return err
 }
 

@@ -6,6 +6,7 @@ import (
 	"encoding/json"
 	"fmt"
 
+	"keenarc/core/clock"
 	"keenarc/core/geom"
 	"keenarc/core/lens"
 	"keenarc/core/rig"
@@ -31,13 +32,13 @@ type Finding struct {
 
 // rules is the version of how takes are judged: raised when the same takes could
 // come to another word or number, so that what is stored is judged anew.
-const rules = 2
+const rules = 3
 
 // Depends names everything that a finding rests on. Two findings of a take with
 // equal Depends are the same. print is the seal's fingerprint in hex, ref the
 // reference take's id or empty.
-func Depends(print string, r *rig.Rig, l *lens.Package, set *geom.Set, thresholdPx float64, rows int, ref string) (string, error) {
-	b, err := json.Marshal([]any{rules, print, r, l, set.Subject, set.Near, set.Far, thresholdPx, rows, ref})
+func Depends(print string, c clock.Spec, r *rig.Rig, l *lens.Package, set *geom.Set, thresholdPx float64, rows int, ref string) (string, error) {
+	b, err := json.Marshal([]any{rules, print, c, r, l, set.Subject, set.Near, set.Far, thresholdPx, rows, ref})
 	if err != nil {
 		return "", fmt.Errorf("naming what a finding depends on: %w", err)
 	}
@@ -61,12 +62,18 @@ func NewJudge(r *rig.Rig, l *lens.Package, set *geom.Set, t *seal.Table, thresho
 	return &Judge{j, t, thresholdPx}, nil
 }
 
-// Take judges a take; ref is the reference take of another pass, or nil.
-func (j *Judge) Take(t, ref *journal.Take) *Finding {
-	f := &Finding{TakeID: t.ID, Deviation: j.j.Compare(trace.Sealed{Table: j.table}, t.Trace, j.table.First, j.table.Last, j.px)}
+// Take judges a take on the clock that it ran on; ref is the reference take of
+// another pass, or nil.
+func (j *Judge) Take(t, ref *journal.Take) (*Finding, error) {
+	c, err := t.Clock.On(j.table.Start(), j.table.End(), j.table.Rate)
+	if err != nil {
+		return nil, fmt.Errorf("judging take %s: %w", t.ID, err)
+	}
+	took := t.Trace.ByVisit()
+	f := &Finding{TakeID: t.ID, Deviation: j.j.Compare(trace.Sealed{Table: j.table}, took, c, j.table.First, j.table.Last, j.px)}
 	if ref != nil {
 		f.Against = ref.ID
-		f.Verdict = j.j.Compare(ref.Trace, t.Trace, j.table.First, j.table.Last, j.px)
+		f.Verdict = j.j.Compare(ref.Trace.ByVisit(), took, c, j.table.First, j.table.Last, j.px)
 		f.Verdict.Frames = nil
 	}
 	f.Strip = make([]float64, j.table.Last-j.table.First)
@@ -74,10 +81,11 @@ func (j *Judge) Take(t, ref *journal.Take) *Finding {
 		f.Strip[i] = -1
 	}
 	for _, x := range f.Deviation.Frames {
-		f.Strip[x.Frame-j.table.First] = x.Px
+		at := &f.Strip[x.Frame-j.table.First] // the worst of its visits
+		*at = max(*at, x.Px)
 	}
 	f.Deviation.Frames = nil
-	return f
+	return f, nil
 }
 
 // QuantisationPx is how far at most, in pixels at the sensor, a sealed table
@@ -96,4 +104,48 @@ func (j *Judge) QuantisationPx() float64 {
 		worst = max(worst, px)
 	}
 	return worst
+}
+
+// Taken is what the choice of takes looks at: a take of a pass on a seal.
+type Taken struct {
+	ID, Pass, Seal string
+	Number         int
+	Ended, Broken  bool
+}
+
+// Chosen is the take of a pass that stands for it: the one that somebody chose, else
+// the last whole one. With a seal only takes on that seal count. Without any it is nil.
+func Chosen(takes []Taken, pass, choice, seal string) *Taken {
+	var last *Taken
+	for i := range takes {
+		t := &takes[i]
+		if t.Pass != pass || !t.Ended || seal != "" && t.Seal != seal {
+			continue
+		}
+		if choice != "" && choice == t.ID {
+			return t
+		}
+		if !t.Broken {
+			last = t
+		}
+	}
+	return last
+}
+
+// Choice is a pass with the take that somebody chose for it, or none.
+type Choice struct{ Pass, Take string }
+
+// Reference is the take that all others on the same seal are laid over: the chosen
+// one of the first pass that has any, in the order of the passes' numbers. For
+// itself there is none.
+func Reference(passes []Choice, takes []Taken, t *Taken) *Taken {
+	for _, p := range passes {
+		if o := Chosen(takes, p.Pass, p.Take, t.Seal); o != nil {
+			if o.ID == t.ID {
+				return nil
+			}
+			return o
+		}
+	}
+	return nil
 }

@@ -8,12 +8,14 @@ import (
 	"keenarc/core/seal"
 )
 
-// Pass is a sealed path to be run on a clock.
+// Pass is a sealed path to be run on a clock. Machine is what the machine that
+// rolls it is called in the shot.
 type Pass struct {
-	ID     string
-	Name   string
-	Number int
-	Table  *seal.Table
-	Factor clock.Rate
-	BrakeS float64
+	ID      string
+	Name    string
+	Number  int
+	Machine string
+	Table   *seal.Table
+	Clock   clock.Spec
+	BrakeS  float64
 }

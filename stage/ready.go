@@ -13,11 +13,14 @@ import (
 
 // Desk is what readiness needs to know of the shot on the desk.
 type Desk struct {
-	Rig      *rig.Rig
-	Keyed    bool   // there is a keyframe
-	Limits   string // the first sentence over a limit, or empty
-	Sealed   bool   // the plan as it stands is sealed
+	Machines []rig.Placed
+	Rig      *rig.Rig // the machines as one, with the limits of the day's line-ups
+	Keyed    bool     // there is a keyframe
+	Limits   string   // the first sentence over a limit, or empty
+	Sealed   bool     // the plan as it stands is sealed
 	Table    *seal.Table
+	LineUp   string // why today's line-up does not allow the sealed path, or empty
+	Begin    int    // the frame at which the pass begins
 	PassName string // the pass on the desk, or empty
 	PassNote string // why this pass cannot be rolled on its clock, or empty
 }
@@ -56,7 +59,10 @@ func Readiness(s Snapshot, d *Desk) *Ready {
 	item("keyframes", d.Keyed, "K", "the sheet is empty. Press K to store a keyframe.")
 	item("in limits", d.Limits == "", "P", "%s Press P to see the remedies.", d.Limits)
 	item("sealed", d.Sealed && d.Table != nil, "S", "the path is not sealed as it stands. Press S to seal it.")
+	item("in today's limits", d.LineUp == "", "2", "%s Line up again, or change the path.", d.LineUp)
 	item("rig seen", s.Connected, "1", "%s is not seen. Check its power and cable; it is looked for all the time.", name)
+	item("driven here", !s.Connected || s.Driving, "", "another copy of Keen Arc drives %s; this one only watches.", name)
+	machine(s, d, item)
 	unhomed := ""
 	for _, a := range d.Rig.Axes {
 		if !s.State.Homed[a.ID] && unhomed == "" {
@@ -68,6 +74,8 @@ func Readiness(s Snapshot, d *Desk) *Ready {
 		item("standing still", false, "Esc", "%s is %s. Wait, or press Esc to stop it.", name, s.State.Mode)
 	}
 	item("homed", s.Connected && unhomed == "", "2", "%s is not homed. Press 2, then Home.", unhomed)
+	astray := Astray(s, d.Rig)
+	item("in place", !s.Connected || unhomed != "" || busy || astray == "", "2", "%s", astray)
 	if d.Table != nil {
 		ok, on, text := AtFirst(s, d)
 		r.OnPath = s.Connected && unhomed == "" && on
@@ -81,6 +89,38 @@ func Readiness(s Snapshot, d *Desk) *Ready {
 		}
 	}
 	return r
+}
+
+// machine adds what the machine itself reports: its emergency stop, its drives, its
+// hard ends.
+func machine(s Snapshot, d *Desk, item func(name string, ok bool, key, format string, v ...any)) {
+	item("stop released", !s.State.EStop, "2", "the emergency stop of %s is pressed. Release it at the machine when it is safe, then home what has lost its place.", d.Rig.Name)
+	for _, a := range d.Rig.Axes {
+		switch {
+		case s.State.Faults[a.ID] != "":
+			item("drives in order", false, "2", "%s has a drive fault: %s. Clear it at the drive, then press 2 and let it hold again.", a.Name, s.State.Faults[a.ID])
+			return
+		case s.State.Ends[a.ID] != "":
+			item("drives in order", false, "2", "%s stands at its hard end. Press 2 and home it; it comes away by itself.", a.Name)
+			return
+		case s.State.Free[a.ID] && !s.State.EStop:
+			item("drives in order", false, "2", "%s is free. Press 2 and let it hold again.", a.Name)
+			return
+		}
+	}
+}
+
+// Astray says of an idle rig which axis does not stand where it was sent: it has
+// lost steps, or slipped. Within two steps, its slack and what it repeats to counts
+// as there.
+func Astray(s Snapshot, r *rig.Rig) string {
+	for _, a := range r.Axes {
+		off := math.Abs(s.State.Pos[a.ID] - s.State.Asked[a.ID])
+		if step := math.Abs(float64(a.StepsPerUnit.Den) / float64(a.StepsPerUnit.Num)); off > 2*step+a.Backlash+a.Repeatability {
+			return fmt.Sprintf("%s stands %.2f %s from where it was sent: it has lost steps, or slipped. Press 2 and home it.", a.Name, off, a.Unit.Symbol())
+		}
+	}
+	return ""
 }
 
 func passText(d *Desk) string {
@@ -100,13 +140,13 @@ func AtFirst(s Snapshot, d *Desk) (ok, onPath bool, text string) {
 	n := len(d.Table.Axes)
 	first, here, at := make([]float64, n), make([]float64, n), make([]float64, n)
 	p := trace.Sealed{Table: d.Table}
-	p.AtFrame(first, d.Table.Start())
+	p.AtFrame(first, d.Begin)
 	worst, far := -1, 0.0
 	for i, id := range d.Table.Axes {
 		here[i] = s.State.Pos[id]
 		a := d.Rig.Axes[i]
 		// Within two steps counts as there: the rig itself checks to one step.
-		if x := math.Abs(here[i]-first[i]) / (2 * math.Abs(float64(a.StepsPerUnit.Den)/float64(a.StepsPerUnit.Num))); x > 1 && x > far {
+		if x := math.Abs(asked(s, id)-first[i]) / (2 * math.Abs(float64(a.StepsPerUnit.Den)/float64(a.StepsPerUnit.Num))); x > 1 && x > far {
 			worst, far = i, x
 		}
 	}
@@ -118,15 +158,19 @@ func AtFirst(s Snapshot, d *Desk) (ok, onPath bool, text string) {
 	for i, a := range d.Rig.Axes {
 		on = on && math.Abs(here[i]-at[i]) < 0.01*(a.Max-a.Min)
 	}
-	if on && f > d.Table.Start() {
-		return false, true, frames(f-d.Table.Start()) + " past first."
+	if on && f > d.Begin {
+		return false, true, frames(f-d.Begin) + " past first."
 	}
 	a := d.Rig.Axes[worst]
-	unit := string(a.Unit)
-	if a.Unit == rig.Deg {
-		unit = "°"
+	return false, on, fmt.Sprintf("%s is %.1f %s from frame %s.", a.Name, math.Abs(here[worst]-first[worst]), a.Unit.Symbol(), limit.Frame4(float64(d.Begin)))
+}
+
+// asked is where the controller takes an axis to be.
+func asked(s Snapshot, id string) float64 {
+	if v, ok := s.State.Asked[id]; ok {
+		return v
 	}
-	return false, on, fmt.Sprintf("%s is %.1f %s from frame %s.", a.Name, math.Abs(here[worst]-first[worst]), unit, limit.Frame4(float64(d.Table.Start())))
+	return s.State.Pos[id]
 }
 
 func frames(n int) string {

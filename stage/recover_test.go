@@ -12,7 +12,6 @@ import (
 	"time"
 
 	"keenarc/core/clock"
-	"keenarc/core/rig"
 	"keenarc/core/trace"
 	"keenarc/journal"
 	"keenarc/link"
@@ -87,7 +86,7 @@ func (d *disk) End(_ context.Context, t *journal.Take) error {
 	return nil
 }
 
-func (d *disk) Unfinished(context.Context) ([]*journal.Take, error) {
+func (d *disk) Unfinished(context.Context, string) ([]*journal.Take, error) {
 	d.mu.Lock()
 	defer d.mu.Unlock()
 	var out []*journal.Take
@@ -132,7 +131,7 @@ type world struct {
 
 func newWorld(t *testing.T, pace int) *world {
 	t.Helper()
-	s, err := standin.Listen(standin.Options{Rig: rig.Plank(), Seed: 3, Pace: pace}, "127.0.0.1:0")
+	s, err := standin.Listen(standin.Options{Rig: plank(), Seed: 3, Pace: pace}, "127.0.0.1:0")
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -150,8 +149,8 @@ func (w *world) floor(pass *Pass) (f *floor, crash func()) {
 	ctx, stop := context.WithCancel(context.Background())
 	var mu sync.Mutex
 	var last link.Rig
-	f = &floor{t: w.t, pass: pass, rig: rig.Plank()}
-	f.Floor = NewFloor(func(ctx context.Context) (link.Rig, error) {
+	f = &floor{t: w.t, pass: pass, rig: plank()}
+	f.Floor = NewFloor("plank", "Plank", func(ctx context.Context) (link.Rig, error) {
 		select {
 		case <-dead:
 			return nil, errors.New("crashed")
@@ -220,7 +219,7 @@ func (u *until) Log(ctx context.Context, e journal.Entry) error {
 func (w *world) rollInto(f *floor, frame float64, crash func()) string {
 	w.t.Helper()
 	f.atFirst()
-	h, err := f.Press(context.Background(), "ann", "", f.pass, yes)
+	h, err := f.Press(context.Background(), ann, "", f.pass, yes)
 	if err != nil {
 		w.t.Fatal(err)
 	}
@@ -273,7 +272,7 @@ func TestCrashInMidRoll(t *testing.T) {
 		t.Error("the take is still in progress")
 	}
 	waitForgotten(t, w.addr, id)
-	if err := g.Home(context.Background(), "t", ""); err != nil {
+	if err := g.Home(context.Background(), ann, "", nil); err != nil {
 		t.Errorf("the restarted floor does not drive the rig: %v", err)
 	}
 }
@@ -345,7 +344,7 @@ func TestAFailedStretchStaysWithTheRig(t *testing.T) {
 	f, crash := w.floor(newFloor(t, 20).pass)
 	w.d.fail = 2000
 	f.atFirst()
-	take, err := f.rollHeld(context.Background(), "ann", f.pass)
+	take, err := f.rollHeld(context.Background(), ann, f.pass)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -400,14 +399,14 @@ func TestAHangingRigDoesNotHoldUpTheEnd(t *testing.T) {
 			return
 		}
 		in := bufio.NewScanner(c)
-		for _, say := range []string{`{"re":1,"ok":true,"rig":{"id":"plank"}}`, `{"re":2,"ok":true,"epoch":1}`, `{"re":3,"ok":true}`} {
+		for _, say := range []string{`{"re":1,"ok":true,"version":2,"rig":{"id":"plank"}}`, `{"re":2,"ok":true,"epoch":1}`, `{"re":3,"ok":true}`} {
 			if !in.Scan() {
 				return
 			}
 			_, _ = c.Write([]byte(say + "\n"))
 		}
 	}()
-	f := NewFloor(func(ctx context.Context) (link.Rig, error) { return link.Dial(ctx, l.Addr().String()) }, &journal.Memory{}, quiet)
+	f := NewFloor("plank", "Plank", func(ctx context.Context) (link.Rig, error) { return link.Dial(ctx, l.Addr().String()) }, &journal.Memory{}, quiet)
 	ctx, stop := context.WithCancel(context.Background())
 	ended := make(chan error, 1)
 	go func() { ended <- f.Run(ctx) }()
@@ -429,11 +428,11 @@ func TestNothingStaysArmedBehindAnError(t *testing.T) {
 	f.atFirst()
 	bad := *f.pass
 	bad.BrakeS = 0.1
-	if _, err := f.Press(context.Background(), "t", "", &bad, yes); err == nil || !strings.Contains(err.Error(), "rated acceleration") {
+	if _, err := f.Press(context.Background(), ann, "", &bad, yes); err == nil || !strings.Contains(err.Error(), "rated acceleration") {
 		t.Errorf("a braking that the rig cannot do is taken: %v", err)
 	}
 	f.journal.Refuse = errors.New("no journal today")
-	if _, err := f.Press(context.Background(), "t", "", f.pass, yes); err == nil {
+	if _, err := f.Press(context.Background(), ann, "", f.pass, yes); err == nil {
 		t.Error("a take that cannot be begun rolls")
 	}
 	f.journal.Refuse = nil
@@ -441,7 +440,7 @@ func TestNothingStaysArmedBehindAnError(t *testing.T) {
 	if s := f.Now(); s.Holding {
 		t.Error("the hold is still taken")
 	}
-	if _, err := f.rollHeld(context.Background(), "t", f.pass); err != nil {
+	if _, err := f.rollHeld(context.Background(), ann, f.pass); err != nil {
 		t.Error(err)
 	}
 }

@@ -23,6 +23,7 @@ import (
 	"keenarc/core/rig"
 	"keenarc/core/seal"
 	"keenarc/core/trace"
+	"keenarc/examples"
 	"keenarc/exchange"
 	"keenarc/journal"
 	"keenarc/link"
@@ -91,21 +92,25 @@ var (
 	ErrNotAllowed = errors.New("not allowed")
 )
 
-// Rigs are the machines the application knows by id.
-func Rigs() map[string]*rig.Rig { return map[string]*rig.Rig{"plank": rig.Plank()} }
-
 // Roll does the whole job without a browser or a database: reads keyframes,
 // checks, seals, starts a stand-in, homes, goes to the first frame, rolls the
 // passes and judges them. It returns the verdict's word.
 func Roll(ctx context.Context, o RollOptions) (string, error) {
-	r := Rigs()[o.Rig]
+	own := examples.Rigs()[o.Rig]
 	switch {
-	case r == nil:
-		return "", fmt.Errorf("%w: --rig: there is no rig %q; use plank", ErrBadInput, o.Rig)
+	case own == nil:
+		return "", fmt.Errorf("%w: --rig: there is no rig %q; use one of %s", ErrBadInput, o.Rig, strings.Join(examples.RigIDs(), ", "))
+	case own.Camera == "":
+		return "", fmt.Errorf("%w: --rig: %s carries no camera to judge by", ErrBadInput, own.Name)
 	case o.Passes < 1 || o.Passes > 50:
 		return "", fmt.Errorf("%w: --passes: %d; give 1 to 50", ErrBadInput, o.Passes)
 	}
-	l, set := lens.Demo(), geom.HarbourSet()
+	machines := []rig.Placed{{Name: o.Rig, Rig: own}}
+	r, err := rig.Join(machines)
+	if err != nil {
+		return "", err
+	}
+	l, set := examples.Camera(), examples.Harbour()
 	p, err := exchange.PlanFromKeys(o.Keys, r, l, o.FPS, o.Kind)
 	if err != nil {
 		return "", fmt.Errorf("%w: %w", ErrBadInput, err)
@@ -113,7 +118,7 @@ func Roll(ctx context.Context, o RollOptions) (string, error) {
 	if p, err = p.Apply(r, path.Edit{Op: "factor", Factor: &o.Factor}); err != nil {
 		return "", fmt.Errorf("%w: %w", ErrBadInput, err)
 	}
-	table, brk, err := checkAndSeal(o.Out, p, r)
+	table, brk, err := checkAndSeal(o.Out, p, r, machines)
 	if err != nil {
 		return "", err
 	}
@@ -127,7 +132,7 @@ func Roll(ctx context.Context, o RollOptions) (string, error) {
 	}
 	defer si.Close()
 	j := &journal.Memory{}
-	f := NewFloor(func(ctx context.Context) (link.Rig, error) { return link.Dial(ctx, si.Addr) }, j, o.Log)
+	f := NewFloor(own.ID, own.Name, func(ctx context.Context) (link.Rig, error) { return link.Dial(ctx, si.Addr) }, j, o.Log)
 	run, stop := context.WithCancel(ctx)
 	ended := make(chan error, 1)
 	go func() { ended <- f.Run(run) }()
@@ -140,14 +145,15 @@ func Roll(ctx context.Context, o RollOptions) (string, error) {
 	return verdict(o, r, l, set, table, takes)
 }
 
-func checkAndSeal(out io.Writer, p *path.Path, r *rig.Rig) (*seal.Table, *limit.Braking, error) {
+func checkAndSeal(out io.Writer, p *path.Path, r *rig.Rig, machines []rig.Placed) (*seal.Table, *limit.Braking, error) {
 	m, a, err := limit.Analyse(p, r)
 	if err != nil {
 		return nil, nil, fmt.Errorf("%w: %w", ErrBadInput, err)
 	}
 	fmt.Fprintf(out, "path      %d pictures, %04d–%04d, at %.4g fps\n", m.Last-m.First, m.First, m.Last-1, p.Clock().FPS())
 	for i, x := range a.Report.Axes {
-		fmt.Fprintf(out, "check     %-6s speed %3.0f%%  acceleration %3.0f%%  range %.4g to %.4g %s\n", x.Axis, x.Speed.Share*100, x.Acceleration.Share*100, x.Low, x.High, r.Axes[i].Unit)
+		_, own := rig.Split(x.Axis)
+		fmt.Fprintf(out, "check     %-8s speed %3.0f%%  acceleration %3.0f%%  range %.4g to %.4g %s\n", own, x.Speed.Share*100, x.Acceleration.Share*100, x.Low, x.High, r.Axes[i].Unit)
 	}
 	for _, s := range a.Sentences {
 		fmt.Fprintf(out, "finding   %s\n", s)
@@ -158,7 +164,7 @@ func checkAndSeal(out io.Writer, p *path.Path, r *rig.Rig) (*seal.Table, *limit.
 	if len(a.Sentences) > 0 {
 		return nil, nil, fmt.Errorf("%w: %s", ErrNotAllowed, a.Sentences[0])
 	}
-	t, err := seal.Make(p, r)
+	t, err := seal.Make(p, machines)
 	if err != nil {
 		return nil, nil, fmt.Errorf("%w: %w", ErrNotAllowed, err)
 	}
@@ -171,11 +177,11 @@ func checkAndSeal(out io.Writer, p *path.Path, r *rig.Rig) (*seal.Table, *limit.
 }
 
 func rollPasses(ctx context.Context, f *Floor, o RollOptions, table *seal.Table, brk *limit.Braking) ([]*journal.Take, error) {
-	const who = "command line"
-	if err := f.waitFor(ctx, func(s Snapshot) bool { return s.Connected && s.State.N > 0 }); err != nil {
+	who := journal.Shell
+	if err := f.waitFor(ctx, func(s Snapshot) bool { return s.Connected && s.Driving && s.State.N > 0 }); err != nil {
 		return nil, err
 	}
-	if err := f.Home(ctx, who, ""); err != nil {
+	if err := f.Home(ctx, who, "", nil); err != nil {
 		return nil, err
 	}
 	if err := f.WaitIdle(ctx); err != nil {
@@ -184,8 +190,9 @@ func rollPasses(ctx context.Context, f *Floor, o RollOptions, table *seal.Table,
 	fmt.Fprintln(o.Out, "homed     all axes")
 	var takes []*journal.Take
 	for n := 1; n <= o.Passes; n++ {
-		p := &Pass{ID: strconv.Itoa(n), Name: "pass", Number: n, Table: table, Factor: o.Factor, BrakeS: brk.Seconds}
-		if err := f.GoTo(ctx, who, "", "To the first frame.", FirstPose(p)); err != nil {
+		p := &Pass{ID: strconv.Itoa(n), Name: "pass", Number: n, Machine: o.Rig, Table: table, Clock: clock.Times(o.Factor), BrakeS: brk.Seconds}
+		to, _ := PoseAt(table, o.Rig, table.Start())
+		if err := f.GoTo(ctx, who, "", "To the first frame.", to); err != nil {
 			return nil, err
 		}
 		if err := f.WaitIdle(ctx); err != nil {
@@ -207,7 +214,7 @@ func rollPasses(ctx context.Context, f *Floor, o RollOptions, table *seal.Table,
 
 // rollHeld rolls with this process as the hold: it beats while it runs, and
 // an interrupt lets go.
-func (f *Floor) rollHeld(ctx context.Context, who string, p *Pass) (*journal.Take, error) {
+func (f *Floor) rollHeld(ctx context.Context, who journal.Person, p *Pass) (*journal.Take, error) {
 	h, err := f.Press(ctx, who, "", p, func() bool { return ctx.Err() == nil })
 	if err != nil {
 		return nil, err
@@ -255,7 +262,10 @@ func verdict(o RollOptions, r *rig.Rig, l *lens.Package, set *geom.Set, table *s
 		if i > 0 {
 			ref = takes[0]
 		}
-		f := j.Take(t, ref)
+		f, err := j.Take(t, ref)
+		if err != nil {
+			return "", err
+		}
 		fmt.Fprintf(o.Out, "pass %-4d from the seal: at most %.3f px, at %s (%s)\n", i+1, f.Deviation.WorstPx, limit.Frame4(float64(f.Deviation.WorstFrame)), f.Deviation.WorstPoint)
 		v := f.Verdict
 		if v == nil && len(takes) == 1 {

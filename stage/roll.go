@@ -7,6 +7,8 @@ import (
 	"fmt"
 	"time"
 
+	"keenarc/core/clock"
+	"keenarc/core/rig"
 	"keenarc/core/seal"
 	"keenarc/core/trace"
 	"keenarc/journal"
@@ -27,10 +29,16 @@ var ErrBusy = errors.New("somebody else is holding; wait until they let go")
 
 // Press loads and arms a pass and starts it rolling. alive says whether the
 // press is still held and is asked just before the rig starts.
-func (f *Floor) Press(ctx context.Context, who, shot string, p *Pass, alive func() bool) (*Hold, error) {
+func (f *Floor) Press(ctx context.Context, who journal.Person, shot string, p *Pass, alive func() bool) (*Hold, error) {
 	c, epoch, err := f.rigNow()
 	if err != nil {
 		return nil, err
+	}
+	if !f.drives() {
+		return nil, ErrWatching
+	}
+	if len(p.Table.Machines) > 1 {
+		return nil, fmt.Errorf("this path is for %d machines; only one can be rolled at a time yet", len(p.Table.Machines))
 	}
 	h := &Hold{f: f, c: c, epoch: epoch}
 	f.mu.Lock()
@@ -39,7 +47,7 @@ func (f *Floor) Press(ctx context.Context, who, shot string, p *Pass, alive func
 		return nil, ErrBusy
 	}
 	f.holding = h
-	loaded, rg := f.state.Print, f.rig
+	loaded, rg := f.state.Print, f.rig // the rig as it describes itself
 	f.mu.Unlock()
 	fail := func(err error) (*Hold, error) {
 		f.disarm(ctx)
@@ -51,11 +59,11 @@ func (f *Floor) Press(ctx context.Context, who, shot string, p *Pass, alive func
 	sum := p.Table.Fingerprint()
 	print := hex.EncodeToString(sum[:])
 	if loaded != print {
-		packed, err := link.PackTable(p.Table.Canonical())
+		packed, err := link.PackTable(p.Table.Share(p.Machine))
 		if err != nil {
 			return fail(err)
 		}
-		r, err := f.call(ctx, link.Request{Do: "load", Table: packed})
+		r, err := f.call(ctx, link.Request{Do: "load", Machine: p.Machine, Table: packed})
 		if err != nil {
 			return fail(err)
 		}
@@ -63,11 +71,11 @@ func (f *Floor) Press(ctx context.Context, who, shot string, p *Pass, alive func
 			return fail(fmt.Errorf("the rig holds %s where %s was sent; load it again", r.Print, print))
 		}
 	}
-	t := &journal.Take{ID: journal.NewID(), PassID: p.ID, Shot: shot, By: who, Started: time.Now(), Print: print, LastBeat: -1, BrakeAt: -1}
+	t := &journal.Take{ID: journal.NewID(), PassID: p.ID, Machine: f.machine, Clock: p.Clock, Shot: shot, By: who, Started: time.Now(), Print: print, LastBeat: -1, BrakeAt: -1}
 	for _, a := range rg.Axes {
-		t.Axes, t.Units = append(t.Axes, a.ID), append(t.Units, a.StepsPerUnit)
+		t.Axes, t.Units = append(t.Axes, p.Machine+"/"+a.ID), append(t.Units, a.StepsPerUnit)
 	}
-	if _, err := f.call(ctx, link.Request{Do: "arm", Take: t.ID, Print: print, Rate: &p.Factor, Brake: p.BrakeS}); err != nil {
+	if _, err := f.call(ctx, link.Request{Do: "arm", Take: t.ID, Print: print, Clock: &p.Clock, Brake: p.BrakeS}); err != nil {
 		return fail(err)
 	}
 	if err := f.journal.Begin(ctx, t); err != nil {
@@ -123,18 +131,24 @@ func (h *Hold) Done() <-chan struct{} { return h.take.done }
 // Take is the take of this hold; complete once Done is closed.
 func (h *Hold) Take() *journal.Take { return h.take.take }
 
-// FirstPose is a table's first pose by axis.
-func FirstPose(p *Pass) map[string]float64 {
-	v, _ := PoseAt(p.Table, p.Table.Start())
-	return v
+// Begins is the frame at which a pass of a table begins.
+func Begins(t *seal.Table, s clock.Spec) (int, error) {
+	c, err := t.Clock(s)
+	if err != nil {
+		return t.Start(), err
+	}
+	return c.At(0, trace.Hz).Whole(), nil
 }
 
-// PoseAt is a table's pose at a frame by axis; ok is false outside the table.
-func PoseAt(t *seal.Table, frame int) (pose map[string]float64, ok bool) {
+// PoseAt is a table's pose at a frame by axis, under the axes' own names, for one
+// machine; ok is false outside the table.
+func PoseAt(t *seal.Table, machine string, frame int) (pose map[string]float64, ok bool) {
 	out, v := map[string]float64{}, make([]float64, len(t.Axes))
 	ok = trace.Sealed{Table: t}.AtFrame(v, frame)
 	for i, id := range t.Axes {
-		out[id] = v[i]
+		if m, own := rig.Split(id); m == machine {
+			out[own] = v[i]
+		}
 	}
 	return out, ok
 }

@@ -42,7 +42,7 @@ func fetching(k *journal.Take) *taking {
 // asked for the rest of them when it is seen; if it is not seen soon they are
 // closed as far as they are kept.
 func (f *Floor) recover(ctx context.Context) {
-	list, err := f.journal.Unfinished(ctx)
+	list, err := f.journal.Unfinished(ctx, f.machine)
 	if err != nil {
 		f.log.Error("unfinished takes cannot be listed", "err", err)
 		return

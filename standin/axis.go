@@ -8,23 +8,60 @@ import (
 	"keenarc/core/trace"
 )
 
-// axis is one simulated drive. cmd is what the controller asks for, x and v
-// the motor, out the output behind the slack; all in axis units.
+// axis is one simulated drive, all in the axis's unit. The controller counts: cmd
+// is what it asks for, and x where it takes the motor to be. The truth is kept
+// apart from the count: the motor's shaft is at x + lost + err, where err is how
+// far the count's zero is from the machine's own since the last homing, and lost
+// what the motor could not follow. The output hangs behind the shaft by its slack,
+// wanders a little from roll to roll, and the structure it carries sways. What the
+// sensor says is neither of them: see reads.
 type axis struct {
-	a        *rig.Axis
-	cmd      float64
-	prev     float64
-	x, v     float64
-	out      float64
+	a    *rig.Axis
+	soft [2]float64 // the day's soft limits
+
+	cmd, prev float64
+	late      []float64 // commands that the drive has not carried out yet, oldest first
+	lag       float64   // how late it really is, in ms
+	was       float64   // the delayed command of the tick before
+	x, v      float64
+
+	lost float64
+	err  float64
+	out  float64 // behind the slack, without wander and sway
+	wave [3]struct{ amp, freq, phase float64 }
+	roll float64 // seconds into the roll that the wander follows
+	sway float64
+	swng float64 // speed of the sway
+	outV float64
+
 	homed    bool
-	foundAt  float64
+	free     bool
+	end      string // low or high: it stands at that hard end
+	fault    string
 	foundLog []float64
-	wave     [3]struct{ amp, freq, phase float64 }
-	fault    *Fault
+	lose     *Fault
 }
 
-func newAxis(a *rig.Axis, at float64) axis {
-	return axis{a: a, cmd: at, prev: at, x: at, out: at}
+// lagError is by how much a drive is later than it says, in ms: what cannot be led.
+const lagError = 0.03
+
+// newAxis stands somewhere; its count knows nothing of where.
+func newAxis(a *rig.Axis, truth, count, lagMS float64) axis {
+	x := axis{a: a, soft: [2]float64{a.Min, a.Max}, lag: lagMS + lagError, err: truth - count, out: truth}
+	if lagMS == 0 {
+		x.lag = 0
+	}
+	x.stand(count)
+	return x
+}
+
+// stand makes the count at rest somewhere, with nothing on its way.
+func (a *axis) stand(at float64) {
+	a.cmd, a.prev, a.was, a.x, a.v = at, at, at, at, 0
+	a.late = a.late[:0]
+	for range int(a.lag) + 2 {
+		a.late = append(a.late, at)
+	}
 }
 
 // gain pulls the motor onto the command (1/s); overdrive is the share of the
@@ -35,19 +72,77 @@ const (
 	dt        = 0.001
 )
 
-// follow moves the motor towards the command with the command's own speed fed
-// forward, limited in acceleration, and drags the output along through the slack.
-func (a *axis) follow(cmd float64) {
+// swayHz and swayDamping are the structure's: what is carried swings by a/ω².
+const (
+	swayHz      = 14.0
+	swayDamping = 0.06
+)
+
+// shaft is where the motor's shaft truly is.
+func (a *axis) shaft() float64 { return a.x + a.lost + a.err }
+
+// follow moves the motor towards the command of lag ms ago, with the command's own
+// speed fed forward, limited in acceleration, and drags the output along through
+// the slack. It answers whether the shaft ran into a hard end.
+func (a *axis) follow(cmd float64) (hit bool) {
 	a.prev, a.cmd = a.cmd, cmd
-	want := (a.cmd-a.prev)/dt + gain*(a.prev-a.x)
+	if a.free { // nothing turns it; it stays where it is
+		a.stand(a.cmd)
+		return false
+	}
+	copy(a.late, a.late[1:])
+	a.late[len(a.late)-1] = cmd
+	whole := int(a.lag)
+	part := a.lag - float64(whole)
+	n := len(a.late) - 1 - whole
+	due := a.late[n] + part*(a.late[n-1]-a.late[n])
+	want := (due-a.was)/dt + gain*(a.was-a.x)
 	most := a.a.Rated.Acceleration * overdrive * dt
 	a.v += min(max(want-a.v, -most), most)
 	a.x += a.v * dt
-	if a.cmd == a.prev && math.Abs(a.cmd-a.x) < 1e-7 && math.Abs(a.v) < 1e-4 {
-		a.x, a.v = a.cmd, 0 // at rest: no memory of how long it has been waiting
+	if due == a.was && math.Abs(due-a.x) < 1e-7 && math.Abs(a.v) < 1e-4 {
+		a.x, a.v = due, 0 // at rest: no memory of how long it has been waiting
+	}
+	a.was = due
+	a.end = ""
+	for k, e := range a.a.Hard {
+		if over := a.shaft() - e; k == 0 && over < 0 || k == 1 && over > 0 {
+			a.lost -= over // the motor stalls
+			a.end, a.homed, hit = [2]string{"low", "high"}[k], false, true
+		}
 	}
 	half := a.a.Backlash / 2
-	a.out = min(max(a.out, a.x-half), a.x+half)
+	was := a.out
+	a.out = min(max(a.out, a.shaft()-half), a.shaft()+half)
+	a.swing((a.out - was) / dt)
+	return hit
+}
+
+// swing lets the structure sway under the output's acceleration.
+func (a *axis) swing(v float64) {
+	acc := (v - a.outV) / dt
+	a.outV = v
+	if a.a.Kind != rig.Linear && a.a.Kind != rig.Rotary {
+		return
+	}
+	w := 2 * math.Pi * swayHz
+	a.swng += dt * (-acc - w*w*a.sway - 2*swayDamping*w*a.swng)
+	a.sway += dt * a.swng
+	if math.Abs(a.sway) < 1e-9 && math.Abs(a.swng) < 1e-7 && v == 0 {
+		a.sway, a.swng = 0, 0
+	}
+}
+
+// found makes the sensor's edge, where the axis stands, the count's zero.
+func (a *axis) found() {
+	zero := min(max(0, a.a.Min), a.a.Max)
+	a.err = a.shaft() - zero
+	a.lost = 0
+	a.stand(zero)
+	a.homed = true
+	if a.foundLog = append(a.foundLog, a.err); len(a.foundLog) > 10 {
+		a.foundLog = a.foundLog[1:]
+	}
 }
 
 // beginRoll draws the take's own small, slow wander of the output.
@@ -58,25 +153,42 @@ func (a *axis) beginRoll(seed uint64, roll, index int, f *Fault) {
 		a.wave[i].freq = 0.2 + 2.5*rng.Float64()
 		a.wave[i].phase = 2 * math.Pi * rng.Float64()
 	}
-	a.fault = f
+	a.lose = f
 }
 
-// measured is what the feedback sees, t seconds into the roll at a frame.
-func (a *axis) measured(t, frame float64) float64 {
-	switch a.a.Feedback {
-	case rig.SeesNothing:
-		return a.cmd
-	case rig.SeesMotor:
-		return a.x
+// lose steps once the frame of a fault has come.
+func (a *axis) slip(frame float64) {
+	if a.lose != nil && frame >= a.lose.Frame {
+		a.lost += a.lose.By
+		a.lose = nil
 	}
-	y := a.out
+}
+
+func (a *axis) wander() float64 {
+	y := 0.0
 	for _, w := range a.wave {
-		y += w.amp * math.Sin(2*math.Pi*w.freq*t+w.phase)
-	}
-	if a.fault != nil && frame >= a.fault.Frame {
-		y += a.fault.By
+		y += w.amp * math.Sin(2*math.Pi*w.freq*a.roll+w.phase)
 	}
 	return y
+}
+
+// output is where the axis truly is, without the sway of what it carries.
+func (a *axis) output() float64 { return a.out + a.wander() }
+
+// truth is where what it carries truly is.
+func (a *axis) truth() float64 { return a.output() + a.sway }
+
+// reads is what the feedback says: nothing sees only what was asked for, as late
+// as the drive says it is; the motor's sensor misses slack and wander; the output's
+// misses where its own zero is, since homing made it that.
+func (a *axis) reads() float64 {
+	switch a.a.Feedback {
+	case rig.SeesNothing:
+		return a.was
+	case rig.SeesMotor:
+		return a.x + a.lost
+	}
+	return a.output() - a.err
 }
 
 func (a *axis) row(v float64) int32 {

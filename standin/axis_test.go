@@ -3,14 +3,12 @@ package standin
 import (
 	"math"
 	"testing"
-
-	"keenarc/core/rig"
 )
 
 // The motor is pulled onto its command: what it is off by is gone soon.
 func TestTheMotorIsPulledOntoItsCommand(t *testing.T) {
-	r := rig.Plank()
-	a := newAxis(&r.Axes[0], 500)
+	r := plank()
+	a := newAxis(&r.Axes[0], 500, 500, 0)
 	a.x = 500.2 // pushed by hand
 	off := math.Abs(a.x - a.cmd)
 	for range 20 {
@@ -30,8 +28,8 @@ func TestTheMotorIsPulledOntoItsCommand(t *testing.T) {
 // A drive gives no more than it can: a command that jumps is followed at its
 // largest acceleration.
 func TestTheDriveHasALimit(t *testing.T) {
-	r := rig.Plank()
-	a := newAxis(&r.Axes[0], 500)
+	r := plank()
+	a := newAxis(&r.Axes[0], 500, 500, 0)
 	most := r.Axes[0].Rated.Acceleration * overdrive
 	top := 0.0
 	for range 100 {
@@ -46,8 +44,8 @@ func TestTheDriveHasALimit(t *testing.T) {
 
 // Behind the slack the output follows only when the motor has come through it.
 func TestSlack(t *testing.T) {
-	r := rig.Plank()
-	a := newAxis(&r.Axes[0], 500)
+	r := plank()
+	a := newAxis(&r.Axes[0], 500, 500, 0)
 	slack := r.Axes[0].Backlash
 	move := func(from, to float64) {
 		for n := range 500 {

@@ -26,7 +26,7 @@ func (s *Sim) checkTable(t *seal.Table, fps float64) error {
 			return refuse("%s %s at frame %s", a.Name, what, limit.Frame4(float64(t.Start())+float64(k)/seal.TicksPerFrame))
 		}
 		for k, v := range row {
-			if x := seal.Value(v, u); x < a.Min-1e-6 || x > a.Max+1e-6 {
+			if x := seal.Value(v, u); x < s.axes[i].soft[0]-1e-6 || x > s.axes[i].soft[1]+1e-6 {
 				return refused(k, "leaves its soft limits")
 			}
 		}

@@ -20,7 +20,7 @@ import (
 func TestStopPressedAgain(t *testing.T) {
 	for name, begin := range map[string]func(s *Sim, e int64) error{
 		"go-to":  func(s *Sim, e int64) error { return s.GoTo(e, map[string]float64{"track": 1400}) },
-		"homing": func(s *Sim, e int64) error { return s.Home(e) },
+		"homing": func(s *Sim, e int64) error { return s.Home(e, nil) },
 	} {
 		end := map[int]float64{}
 		for _, every := range []int{0, 1, 33} {
@@ -66,7 +66,8 @@ func TestTheArmedTableIsTheOneThatRolls(t *testing.T) {
 		}
 		other.Steps = append(other.Steps, b)
 	}
-	if _, err := s.Load(e, other.Canonical()); err == nil || !strings.Contains(err.Error(), "armed") {
+	redo(t, &other)
+	if _, err := s.Load(e, "plank", other.Canonical()); err == nil || !strings.Contains(err.Error(), "armed") {
 		t.Errorf("a table is loaded while another is armed: %v", err)
 	}
 	s.table = &other // even so
@@ -81,7 +82,7 @@ func TestTheArmedTableIsTheOneThatRolls(t *testing.T) {
 		}
 	}
 	s.Stop("")
-	if _, err := s.Load(e, tab.Canonical()); err != nil {
+	if _, err := s.Load(e, "plank", tab.Canonical()); err != nil {
 		t.Errorf("an idle rig takes no table: %v", err)
 	}
 }
@@ -92,9 +93,9 @@ func TestBrakingIsTheRigsOwn(t *testing.T) {
 	s, tab, e := homed(t, Options{Seed: 1})
 	arm(t, s, tab, e, "t")
 	s.Stop("")
-	need, name := s.brakeFor(tab, tab.Clock(slow).FPS())
+	need, name := s.brakeFor(tab, fps(tab, slow))
 	f := tab.Fingerprint()
-	q := link.Request{Epoch: e, Take: "t", Print: hex.EncodeToString(f[:]), Rate: &slow}
+	q := link.Request{Epoch: e, Take: "t", Print: hex.EncodeToString(f[:]), Clock: at(slow)}
 	for _, less := range []float64{0.1, need / 2, need * 0.999} {
 		if q.Brake = less; s.Arm(q) == nil {
 			t.Errorf("braking in %g s is armed, %s needs %g", less, name, need)
@@ -104,7 +105,7 @@ func TestBrakingIsTheRigsOwn(t *testing.T) {
 	if err := s.Arm(q); err != nil {
 		t.Errorf("braking in what it needs: %v", err)
 	}
-	fps := tab.Clock(slow).FPS()
+	hz := fps(tab, slow)
 	worst := map[float64]float64{}
 	for _, seconds := range []float64{need, need * 0.9} {
 		for i := range tab.Axes {
@@ -112,7 +113,7 @@ func TestBrakingIsTheRigsOwn(t *testing.T) {
 				var x [3]float64
 				for n := range int(seconds*1000) + 1 {
 					gone, _, _ := limit.BrakeAt(float64(n) / 1000 / seconds)
-					p := float64(tab.At(i, clock.At(min(from+gone*fps*seconds, 120)))) / 65536 * float64(tab.Units[i].Den) / float64(tab.Units[i].Num)
+					p := float64(tab.At(i, clock.At(min(from+gone*hz*seconds, 120)))) / 65536 * float64(tab.Units[i].Den) / float64(tab.Units[i].Num)
 					x = [3]float64{x[1], x[2], p}
 					if n >= 2 {
 						worst[seconds] = max(worst[seconds], math.Abs(x[2]-2*x[1]+x[0])*1e6/s.axes[i].a.Rated.Acceleration)
@@ -131,9 +132,9 @@ func TestBrakingIsTheRigsOwn(t *testing.T) {
 
 // rows is a table of one moving axis (track) given as position by frame, in mm.
 func rows(r *rig.Rig, frames int, at func(f float64) float64) *seal.Table {
-	t := &seal.Table{RigID: r.ID, RigVersion: r.Version, Rate: clock.Rate{Num: 24, Den: 1}, Fastest: clock.Rate{Num: 1, Den: 1}, Last: frames}
+	t := seal.Table{Machines: []seal.Machine{{Name: "plank", Rig: r.ID, Version: r.Version}}, Rate: clock.Rate{Num: 24, Den: 1}, Fastest: clock.Rate{Num: 1, Den: 1}, Last: frames}
 	for i, a := range r.Axes {
-		t.Axes, t.Units = append(t.Axes, a.ID), append(t.Units, a.StepsPerUnit)
+		t.Axes, t.Units = append(t.Axes, "plank/"+a.ID), append(t.Units, a.StepsPerUnit)
 		row := make([]int64, t.Ticks())
 		for k := range row {
 			if i == 0 {
@@ -142,13 +143,13 @@ func rows(r *rig.Rig, frames int, at func(f float64) float64) *seal.Table {
 		}
 		t.Steps = append(t.Steps, row)
 	}
-	return t
+	return seal.New(t)
 }
 
 // Both terms of q″ḟ² + q′f̈ count. At even speed only the second is there, and
 // gives 1.5·v/T; where the path slows by itself the first adds to it.
 func TestBothTermsOfBrakingCount(t *testing.T) {
-	r := rig.Plank()
+	r := plank()
 	most := r.Axes[0].Rated.Acceleration
 	v := 400.0
 	even := rows(r, 48, func(f float64) float64 { return 100 + v*f/24 })
@@ -179,10 +180,10 @@ func TestBothTermsOfBrakingCount(t *testing.T) {
 // The ends count: a table that begins or ends with speed is refused, and so is
 // one per cent too much, at any rate, though rounding is worth more than that.
 func TestTheTableIsCheckedOnItsIntegers(t *testing.T) {
-	r := rig.Plank()
+	r := plank()
 	s := NewSim(Options{Rig: r, Pace: 1})
 	for i := range r.Axes { // tables of this test leave other axes at zero
-		r.Axes[i].Min = min(r.Axes[i].Min, 0)
+		s.axes[i].soft[0] = min(r.Axes[i].Min, 0)
 	}
 	if err := s.checkTable(rows(r, 48, func(f float64) float64 { return 100 + 2*f }), 24); err == nil {
 		t.Error("a table that begins with speed is allowed")
@@ -217,7 +218,7 @@ func TestWhatARemedyClearsIsTaken(t *testing.T) {
 	rates := []int64{24, 25, 30, 48, 60, 96, 120, 240}
 	cleared := 0
 	for n := 0; cleared < 1000; n++ {
-		r := rig.Plank()
+		r := plank()
 		if n%2 == 0 { // a rig with little between its working and its rated limits
 			for i := range r.Axes {
 				w, l := &r.Axes[i].Working, r.Axes[i].Rated
@@ -225,16 +226,17 @@ func TestWhatARemedyClearsIsTaken(t *testing.T) {
 			}
 		}
 		fps := rates[rng.IntN(len(rates))]
-		p := path.New(r, clock.Rate{Num: fps, Den: 1}, nil)
-		at := 0.0
+		w := whole(t, r)
+		p := path.New(w, clock.Rate{Num: fps, Den: 1}, nil)
+		when := 0.0
 		for range 2 + rng.IntN(3) {
-			q, err := p.Apply(r, path.Edit{Op: "set", Frame: at, Values: map[string]float64{"track": 300 + 900*rng.Float64(), "pan": -30 + 60*rng.Float64()}})
+			q, err := p.Apply(w, path.Edit{Op: "set", Frame: when, Values: map[string]float64{"track": 300 + 900*rng.Float64(), "pan": -30 + 60*rng.Float64()}})
 			if err != nil {
 				t.Fatal(err)
 			}
-			p, at = q, at+math.Round(float64(fps)*(0.5+1.5*rng.Float64()))
+			p, when = q, when+math.Round(float64(fps)*(0.5+1.5*rng.Float64()))
 		}
-		_, a, err := limit.Analyse(p, r)
+		_, a, err := limit.Analyse(p, w)
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -242,12 +244,12 @@ func TestWhatARemedyClearsIsTaken(t *testing.T) {
 			if !rem.Clears {
 				continue
 			}
-			q, err := p.Apply(r, rem.Edit)
+			q, err := p.Apply(w, rem.Edit)
 			if err != nil {
 				t.Fatal(err)
 			}
 			cleared++
-			if err := taken(q, r); err != nil {
+			if err := taken(t, q, r); err != nil {
 				t.Fatalf("%s at %d fps: %v", rem.Text, fps, err)
 			}
 			if rem.Kind != "slow" {
@@ -255,7 +257,7 @@ func TestWhatARemedyClearsIsTaken(t *testing.T) {
 			}
 			f := *rem.Edit.Factor
 			f.Num += f.Num/66 + 1 // truly over, by one per cent and more
-			if over, err := q.Apply(r, path.Edit{Op: "factor", Factor: &f}); err == nil && taken(over, r) == nil {
+			if over, err := q.Apply(w, path.Edit{Op: "factor", Factor: &f}); err == nil && taken(t, over, r) == nil {
 				t.Fatalf("%s at %d fps: one per cent more is taken", rem.Text, fps)
 			}
 		}
@@ -263,17 +265,17 @@ func TestWhatARemedyClearsIsTaken(t *testing.T) {
 }
 
 // taken seals a path and has the rig check the table.
-func taken(p *path.Path, r *rig.Rig) error {
-	tab, err := seal.Make(p, r)
+func taken(t testing.TB, p *path.Path, r *rig.Rig) error {
+	tab, err := seal.Make(p, alone(r))
 	if err != nil {
 		return err
 	}
-	m, err := path.Compile(p, r)
+	m, err := path.Compile(p, whole(t, r))
 	if err != nil {
 		return err
 	}
 	fps := p.Clock().FPS()
-	b, err := limit.Brake(m, r, fps)
+	b, err := limit.Brake(m, whole(t, r), fps)
 	if err != nil {
 		return err
 	}

@@ -195,7 +195,9 @@ func (c *session) do(req link.Request) (r link.Reply, answer bool) {
 	var err error
 	switch req.Do {
 	case "describe":
-		return link.Reply{OK: true, Rig: sim.o.Rig, Epoch: sim.epoch}, true
+		return link.Reply{OK: true, Rig: sim.o.Rig, Epoch: sim.epoch, Version: link.Version, StandIn: true}, true
+	case "truth":
+		return link.Reply{OK: true, Truth: sim.Truth()}, true
 	case "stats":
 		return link.Reply{OK: true, Stats: s.stats()}, true
 	case "watch":
@@ -215,13 +217,19 @@ func (c *session) do(req link.Request) (r link.Reply, answer bool) {
 		}
 		return r, false
 	case "home":
-		err = sim.Home(req.Epoch)
+		err = sim.Home(req.Epoch, req.Axes)
 	case "goto":
 		err = sim.GoTo(req.Epoch, req.To)
 	case "jog":
 		err = sim.Jog(req.Epoch, req.Axis, req.Speed)
 	case "load":
-		r.Print, err = sim.Load(req.Epoch, table)
+		r.Print, err = sim.Load(req.Epoch, req.Machine, table)
+	case "free", "engage":
+		err = sim.Free(req.Epoch, req.Axis, req.Do == "free")
+	case "limits":
+		err = sim.Limits(req.Epoch, req.Soft)
+	case "pretend":
+		err = sim.Pretend(req.What, req.Axis, req.On, req.By)
 	case "arm":
 		err = sim.Arm(req)
 	case "roll":

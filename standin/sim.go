@@ -3,11 +3,13 @@
 //
 // Sim is its physics: a loop of 1 ms ticks, driven from outside, without wall
 // clock, so that the same commands at the same ticks give the same motion. A
-// take's noise depends only on the seed and on how many takes were rolled.
+// take's noise depends only on the seed and on how many takes were rolled. It keeps
+// the truth (where the outputs are) apart from what its sensors say, and shares with
+// the planner the seal's encoding and the clocks, but none of the arithmetic by
+// which it moves.
 package standin
 
 import (
-	"encoding/hex"
 	"errors"
 	"fmt"
 	"math"
@@ -23,8 +25,10 @@ import (
 
 // Options of a stand-in.
 type Options struct {
-	Rig  *rig.Rig
-	Seed uint64
+	Rig *rig.Rig
+	// Place is where it really stands, which may be beside where it is thought to.
+	Place rig.Place
+	Seed  uint64
 	// Pace is simulated milliseconds per millisecond: 1 is real time.
 	Pace   int
 	Faults []Fault
@@ -57,12 +61,16 @@ type way struct {
 	seconds  float64
 }
 
-// brake is a slowing of the running motion to rest.
+// brake is a slowing of the running motion's own time to rest.
 type brake struct {
 	tick    int64
-	from    float64 // frames (rolling) or seconds (moving) at its start
-	rate    float64 // per second
+	from    float64 // seconds of that time at its start
 	seconds float64
+}
+
+// at is the motion's time so many ticks (real) on.
+func (b *brake) at(tick float64) float64 {
+	return b.from + slowed((tick-float64(b.tick))/1000/b.seconds)*b.seconds
 }
 
 // Sim is the machine.
@@ -74,24 +82,28 @@ type Sim struct {
 	mode  string
 	epoch int64
 
-	table *seal.Table // as loaded
-	print string
-	run   *seal.Table // as armed: what rolls is what was checked
-	clk   clock.Uniform
-	armed link.Request
-	rolls int
-	start int64 // tick of the roll's or move's start
-	way   way
-	legs  []way // what follows (homing)
-	brake *brake
-	pos   clock.Pos
-	takes []*take
-	cur   *take
-	beat  int64 // tick of the last beat
-	heard int64 // tick of the lease holder's last word
-	jog   int   // axis, while jogging
-	jogV  float64
-	homes int
+	table  *seal.Table // as loaded
+	print  string
+	run    *seal.Table // as armed: what rolls is what was checked
+	clk    clock.Clock
+	whole  float64 // seconds after which all pictures of the run are taken
+	read   reader
+	armed  link.Request
+	rolls  int
+	start  int64 // tick of the roll's or move's start
+	way    way
+	legs   []way // what follows (homing)
+	brake  *brake
+	pos    clock.Pos
+	takes  []*take
+	cur    *take
+	beat   int64 // tick of the last beat
+	heard  int64 // tick of the lease holder's last word
+	jog    int   // axis, while jogging
+	jogV   float64
+	homes  int
+	homing []bool // axes that the homing is for
+	estop  bool
 }
 
 // NewSim puts the rig somewhere it does not know.
@@ -100,7 +112,9 @@ func NewSim(o Options) *Sim {
 	rng := rand.New(rand.NewPCG(o.Seed, 0x51))
 	for i := range o.Rig.Axes {
 		a := &o.Rig.Axes[i]
-		s.axes = append(s.axes, newAxis(a, a.Min+(0.2+0.6*rng.Float64())*(a.Max-a.Min)))
+		span := a.Max - a.Min
+		truth := a.Min + (0.2+0.6*rng.Float64())*span
+		s.axes = append(s.axes, newAxis(a, truth, truth+0.1*span*(rng.Float64()-0.5), o.Rig.LagMS))
 	}
 	return s
 }
@@ -135,8 +149,23 @@ func (s *Sim) mayMove(epoch int64) error {
 		return refuse("the lease is not yours (epoch %d, now %d); take it first", epoch, s.epoch)
 	case s.mode != link.Idle && s.mode != link.Armed:
 		return refuse("the rig is %s; wait until it is idle", s.mode)
+	case s.estop:
+		return refuse("its emergency stop is pressed; release it at the machine")
 	}
 	s.heard = s.tick
+	return nil
+}
+
+// mayDrive refuses while an axis cannot be driven.
+func (s *Sim) mayDrive() error {
+	for i := range s.axes {
+		switch a := &s.axes[i]; {
+		case a.fault != "":
+			return refuse("%s has a drive fault: %s; clear it at the drive, then engage it", a.a.Name, a.fault)
+		case a.free:
+			return refuse("%s is free; engage it first", a.a.Name)
+		}
+	}
 	return nil
 }
 
@@ -151,22 +180,43 @@ func (s *Sim) Lease() (int64, error) {
 	return s.epoch, nil
 }
 
-// Home starts homing of all axes: fast past the sensor, back off, slowly onto
-// its edge from the same side.
-func (s *Sim) Home(epoch int64) error {
+// Home starts homing of the named axes, or of all where none is named: fast past
+// the sensor, back off, slowly onto its edge from the same side. Others stand still.
+func (s *Sim) Home(epoch int64, axes []string) error {
 	if err := s.mayMove(epoch); err != nil {
 		return err
 	}
+	which := make([]bool, len(s.axes))
+	for _, id := range axes {
+		i := s.o.Rig.Index(id)
+		if i < 0 {
+			return refuse("there is no axis %q", id)
+		}
+		which[i] = true
+	}
+	for i := range s.axes {
+		which[i] = which[i] || len(axes) == 0
+		if a := &s.axes[i]; which[i] && a.fault != "" {
+			return refuse("%s has a drive fault: %s; clear it at the drive, then engage it", a.a.Name, a.fault)
+		} else if which[i] && a.free {
+			return refuse("%s is free; engage it first", a.a.Name)
+		}
+	}
 	s.homes++
+	s.homing = which
 	rng := rand.New(rand.NewPCG(s.o.Seed, 0x4000+uint64(s.homes)))
-	past, back, edge := make([]float64, len(s.axes)), make([]float64, len(s.axes)), make([]float64, len(s.axes))
+	past, back, edge := s.command(), s.command(), s.command()
 	for i := range s.axes {
 		a := &s.axes[i]
+		scatter := rng.NormFloat64() * a.a.Repeatability / 3
+		if !which[i] {
+			continue
+		}
 		a.homed = false
-		a.foundAt = rng.NormFloat64() * a.a.Repeatability / 3
 		span := a.a.Max - a.a.Min
-		zero := min(max(0, a.a.Min), a.a.Max)
-		past[i], back[i], edge[i] = zero+a.foundAt-0.004*span, zero+a.foundAt+0.008*span, zero+a.foundAt
+		// Where the sensor's edge is in the count, which only the sensor will tell.
+		at := min(max(0, a.a.Min), a.a.Max) + scatter - a.err - a.lost
+		past[i], back[i], edge[i] = at-0.004*span, at+0.008*span, at
 	}
 	s.legs = []way{s.wayTo(nil, past, 0.6), s.wayTo(past, back, 0.3), s.wayTo(back, edge, 0.12)}
 	s.next(link.Homing)
@@ -176,6 +226,9 @@ func (s *Sim) Home(epoch int64) error {
 // GoTo starts a straight move of the named axes at half of their working speed.
 func (s *Sim) GoTo(epoch int64, to map[string]float64) error {
 	if err := s.mayMove(epoch); err != nil {
+		return err
+	}
+	if err := s.mayDrive(); err != nil {
 		return err
 	}
 	if name, ok := s.homed(); !ok {
@@ -188,8 +241,8 @@ func (s *Sim) GoTo(epoch int64, to map[string]float64) error {
 			return refuse("there is no axis %q", id)
 		}
 		a := s.o.Rig.Axes[i]
-		if math.IsNaN(v) || v < a.Min-1e-9 || v > a.Max+1e-9 {
-			return refuse("%s to %g %s is outside its soft limits %g to %g", a.Name, v, a.Unit, a.Min, a.Max)
+		if soft := s.axes[i].soft; math.IsNaN(v) || v < soft[0]-1e-9 || v > soft[1]+1e-9 {
+			return refuse("%s to %g %s is outside its soft limits %g to %g", a.Name, v, a.Unit.Symbol(), soft[0], soft[1])
 		}
 		target[i] = v
 	}
@@ -197,7 +250,7 @@ func (s *Sim) GoTo(epoch int64, to map[string]float64) error {
 	// slack lies the same way every time.
 	short := append([]float64(nil), target...)
 	for i := range short {
-		short[i] = max(short[i]-4*s.axes[i].a.Backlash, s.axes[i].a.Min)
+		short[i] = max(short[i]-4*s.axes[i].a.Backlash, s.axes[i].soft[0])
 	}
 	s.legs = []way{s.wayTo(nil, short, 0.5), s.wayTo(short, target, 0.1)}
 	s.next(link.Moving)
@@ -243,97 +296,13 @@ func (s *Sim) Jog(epoch int64, id string, speed float64) error {
 		return err
 	}
 	a := s.o.Rig.Axes[i]
+	if x := &s.axes[i]; x.fault != "" || x.free {
+		return refuse("%s is not driven; engage it first", a.Name)
+	}
 	if math.IsNaN(speed) || math.Abs(speed) > a.Working.Speed {
-		return refuse("%s at %g %s/s is over its working speed %g", a.Name, speed, a.Unit, a.Working.Speed)
+		return refuse("%s at %g %s/s is over its working speed %g", a.Name, speed, a.Unit.Symbol(), a.Working.Speed)
 	}
 	s.mode, s.jog, s.jogV, s.beat = link.Jogging, i, speed, s.tick
-	return nil
-}
-
-// Load takes a sealed table and answers its fingerprint. It refuses tables
-// made for another rig.
-func (s *Sim) Load(epoch int64, canonical []byte) (string, error) {
-	if err := s.mayMove(epoch); err != nil {
-		return "", err
-	}
-	if s.mode == link.Armed {
-		return "", refuse("another table is armed; stop first, then load")
-	}
-	t, err := seal.Decode(canonical)
-	if err != nil {
-		return "", err
-	}
-	if t.RigID != s.o.Rig.ID || t.RigVersion != s.o.Rig.Version || len(t.Axes) != len(s.axes) {
-		return "", refuse("the table is for rig %s version %d, this is %s version %d", t.RigID, t.RigVersion, s.o.Rig.ID, s.o.Rig.Version)
-	}
-	for i, id := range t.Axes {
-		if id != s.o.Rig.Axes[i].ID || t.Units[i] != s.o.Rig.Axes[i].StepsPerUnit {
-			return "", refuse("the table's axis %d is %s with another scale", i+1, id)
-		}
-	}
-	f := t.Fingerprint()
-	s.table, s.print = t, hex.EncodeToString(f[:])
-	return s.print, nil
-}
-
-// Arm makes ready to roll the loaded table for a take.
-func (s *Sim) Arm(req link.Request) error {
-	if err := s.mayMove(req.Epoch); err != nil {
-		return err
-	}
-	if name, ok := s.homed(); !ok {
-		return refuse("%s is not homed; home it first", name)
-	}
-	switch {
-	case s.table == nil || req.Print != s.print:
-		return refuse("the loaded table is not the one named; load it again")
-	case req.Rate == nil || req.Rate.Check("factor") != nil:
-		return refuse("the rate factor is missing or out of bounds")
-	case req.Take == "":
-		return refuse("the take has no name")
-	case !(req.Brake >= 0.1 && req.Brake <= 5):
-		return refuse("braking in %g s; give 0.1 to 5 s", req.Brake)
-	}
-	clk := s.table.Clock(*req.Rate)
-	if err := s.checkTable(s.table, clk.FPS()); err != nil {
-		return err
-	}
-	if need, name := s.brakeFor(s.table, clk.FPS()); req.Brake < need {
-		return refuse("braking in %g s would take %s over its rated acceleration; it needs %.3f s", req.Brake, name, need)
-	}
-	for i := range s.axes {
-		a := s.axes[i].a
-		first := seal.Value(s.table.Steps[i][0], s.table.Units[i])
-		if d := math.Abs(s.axes[i].cmd - first); d > 1e-6+math.Abs(float64(s.table.Units[i].Den)/float64(s.table.Units[i].Num)) {
-			return refuse("%s is %.3g %s from the first frame; go there first", a.Name, d, a.Unit)
-		}
-	}
-	s.armed, s.run, s.clk, s.mode = req, s.table, clk, link.Armed
-	s.pos = clock.Pos(s.run.Start()) << 32
-	return nil
-}
-
-// Roll starts the armed take; beats must follow.
-func (s *Sim) Roll(epoch int64) error {
-	if epoch != s.epoch || s.mode != link.Armed {
-		return refuse("the rig is %s; arm it first", s.mode)
-	}
-	s.rolls++
-	s.mode, s.start, s.beat, s.heard, s.brake = link.Rolling, s.tick+1, s.tick, s.tick, nil
-	s.cur = &take{id: s.armed.Take, tick: -1, steps: make([][]int32, len(s.axes))}
-	s.takes = append(s.takes, s.cur)
-	for i := range s.axes {
-		s.axes[i].beginRoll(s.o.Seed, s.rolls, i, s.faultFor(s.o.Rig.Axes[i].ID))
-	}
-	return nil
-}
-
-func (s *Sim) faultFor(id string) *Fault {
-	for i, f := range s.o.Faults {
-		if f.Axis == id && f.Roll == s.rolls {
-			return &s.o.Faults[i]
-		}
-	}
 	return nil
 }
 
@@ -352,10 +321,10 @@ func (s *Sim) Heard() { s.heard = s.tick }
 func (s *Sim) Stop(why string) {
 	switch s.mode {
 	case link.Rolling:
-		s.slow(s.pos.Frame(), s.clk.FPS(), s.armed.Brake, why)
+		s.slow(s.armed.Brake, why)
 	case link.Homing, link.Moving:
 		if s.brake == nil {
-			s.slow(float64(s.at-s.start)/1000, 1, s.way.brakeFor(s.axes), why)
+			s.slow(s.way.brakeFor(s.axes), why)
 		}
 	case link.Jogging:
 		s.jogV = 0
@@ -364,8 +333,8 @@ func (s *Sim) Stop(why string) {
 	}
 }
 
-func (s *Sim) slow(from, rate, seconds float64, why string) {
-	s.brake = &brake{s.at, from, rate, seconds}
+func (s *Sim) slow(seconds float64, why string) {
+	s.brake = &brake{s.at, float64(s.at-s.start) / 1000, seconds}
 	if s.mode == link.Rolling {
 		s.cur.broken = why
 		s.mode = link.Braking

@@ -3,10 +3,9 @@ package standin
 import (
 	"math"
 	"slices"
+	"strings"
 
 	"keenarc/core/clock"
-	"keenarc/core/limit"
-	"keenarc/core/seal"
 	"keenarc/link"
 )
 
@@ -23,10 +22,19 @@ func (s *Sim) Step() {
 		s.stepRoll()
 	default:
 		for i := range s.axes {
-			s.axes[i].follow(s.axes[i].cmd)
+			s.drive(i, s.axes[i].cmd)
 		}
 	}
 	s.at = s.tick
+}
+
+// drive moves one axis on by a tick. One that runs into its hard end stops them all.
+func (s *Sim) drive(i int, cmd float64) {
+	a := &s.axes[i]
+	was := a.end
+	if a.follow(cmd) && was == "" {
+		s.Stop(strings.ToLower(a.a.Name) + " ran into its hard end")
+	}
 }
 
 func (s *Sim) watchSilence() {
@@ -46,15 +54,13 @@ func (s *Sim) stepWay() {
 	t := float64(s.tick-s.start) / 1000
 	over := t >= s.way.seconds
 	if b := s.brake; b != nil {
-		u := float64(s.tick-b.tick) / 1000 / b.seconds
-		gone, _, _ := limit.BrakeAt(u)
-		t = b.from + gone*b.seconds
-		over = u >= 1 || t >= s.way.seconds
+		t = b.at(float64(s.tick))
+		over = float64(s.tick-b.tick)/1000 >= b.seconds || t >= s.way.seconds
 	}
 	u := min(t/s.way.seconds, 1)
 	k := u * u * u * (10 + u*(-15+6*u))
 	for i := range s.axes {
-		s.axes[i].follow(s.way.from[i] + k*(s.way.to[i]-s.way.from[i]))
+		s.drive(i, s.way.from[i]+k*(s.way.to[i]-s.way.from[i]))
 	}
 	switch {
 	case !over:
@@ -62,24 +68,13 @@ func (s *Sim) stepWay() {
 		s.next(s.mode)
 	default:
 		if s.mode == link.Homing && s.brake == nil {
-			s.foundHome()
+			for i := range s.axes {
+				if s.homing[i] {
+					s.axes[i].found()
+				}
+			}
 		}
 		s.mode, s.brake = link.Idle, nil
-	}
-}
-
-// foundHome makes the sensor's edge the machine's zero.
-func (s *Sim) foundHome() {
-	for i := range s.axes {
-		a := &s.axes[i]
-		a.homed = true
-		a.foundLog = append(a.foundLog, a.foundAt)
-		if len(a.foundLog) > 10 {
-			a.foundLog = a.foundLog[1:]
-		}
-		zero := min(max(0, a.a.Min), a.a.Max)
-		shift := zero - a.cmd
-		a.cmd, a.prev, a.x, a.out = zero, zero, a.x+shift, a.out+shift
 	}
 }
 
@@ -88,7 +83,7 @@ func (s *Sim) stepJog() {
 	for i := range s.axes {
 		a := &s.axes[i]
 		if i != s.jog {
-			a.follow(a.cmd)
+			s.drive(i, a.cmd)
 			continue
 		}
 		// The command's speed climbs and falls at half the working acceleration,
@@ -97,18 +92,18 @@ func (s *Sim) stepJog() {
 		acc := a.a.Working.Acceleration / 2
 		want := s.jogV
 		if a.homed {
-			room := a.a.Max - a.cmd
+			room := a.soft[1] - a.cmd
 			if want < 0 {
-				room = a.cmd - a.a.Min
+				room = a.cmd - a.soft[0]
 			}
 			want = math.Copysign(min(math.Abs(want), math.Sqrt(2*acc*max(0, room-math.Abs(v)*dt))), want)
 		}
 		v += min(max(want-v, -acc*dt), acc*dt)
 		next := a.cmd + v*dt
 		if a.homed {
-			next = min(max(next, a.a.Min), a.a.Max)
+			next = min(max(next, min(a.cmd, a.soft[0])), max(a.cmd, a.soft[1]))
 		}
-		a.follow(next)
+		s.drive(i, next)
 		moving = math.Abs(v) > 1e-9
 	}
 	if s.jogV == 0 && !moving {
@@ -116,35 +111,43 @@ func (s *Sim) stepJog() {
 	}
 }
 
+// stepRoll leads by the lag that the drives are known to have: what is asked for is
+// due that much later, and what is due now was asked for that much earlier.
 func (s *Sim) stepRoll() {
 	r := s.tick - s.start
+	lag := s.o.Rig.LagMS
 	over := false
-	if b := s.brake; b != nil {
-		u := float64(s.tick-b.tick) / 1000 / b.seconds
-		gone, _, _ := limit.BrakeAt(u)
-		s.pos = clock.At(b.from + gone*b.rate*b.seconds)
-		over = u >= 1
-	} else {
-		s.pos = s.clk.At(r, 1000)
-	}
-	if end := clock.Pos(s.run.End()) << 32; s.pos >= end {
-		s.pos, over = end, true
-	}
+	s.pos, over = s.due(float64(r) - lag)
+	lead, _ := s.due(float64(r))
 	frame := s.pos.Frame()
-	for i := range s.axes {
-		s.axes[i].follow(seal.Value(s.run.At(i, s.pos), s.run.Units[i]))
-	}
 	if s.cur.tick < 0 {
 		s.cur.tick = s.tick
 	}
-	s.cur.pos = append(s.cur.pos, s.pos)
 	for i := range s.axes {
 		a := &s.axes[i]
-		s.cur.steps[i] = append(s.cur.steps[i], a.row(a.measured(float64(r)*dt, frame)))
+		a.slip(frame)
+		a.roll = float64(r) * dt
+		s.drive(i, s.read.position(s.run, i, lead))
+		s.cur.steps[i] = append(s.cur.steps[i], a.row(a.reads()))
 	}
+	s.cur.pos = append(s.cur.pos, s.pos)
 	if over {
 		s.endTake()
 	}
+}
+
+// due is the position of the roll at a time in ms from its start, and whether it is
+// over then. While it slows down its clock's own time does.
+func (s *Sim) due(ms float64) (clock.Pos, bool) {
+	if b := s.brake; b != nil && ms > float64(b.tick-s.start) {
+		tick := ms + float64(s.start)
+		t := b.at(tick)
+		if t < s.clk.Seconds() {
+			return clock.At(s.clk.FrameAt(t)), (tick-float64(b.tick))/1000 >= b.seconds
+		}
+	}
+	us := int64(math.Round(ms * 1000))
+	return s.clk.At(us, 1_000_000), us >= s.clk.Ticks(1_000_000)
 }
 
 func (s *Sim) endTake() {
@@ -153,7 +156,7 @@ func (s *Sim) endTake() {
 	c.end = link.TakeEnd{Take: c.id, Rows: len(c.pos), Frame: s.pos.Frame(), LastBeat: s.beat, BrakeTick: -1}
 	if b := s.brake; b != nil {
 		c.end.BrakeTick = b.tick + 1 // the first tick that was slower
-		c.end.Broken, c.end.Why = s.pos.Frame() < float64(s.run.Last), c.broken
+		c.end.Broken, c.end.Why = b.at(float64(s.tick)-s.o.Rig.LagMS) < s.whole, c.broken
 	}
 	s.mode, s.brake = link.Idle, nil
 }
@@ -194,31 +197,54 @@ func (s *Sim) Knows(id string, row int) error {
 	return refuse("there is no take %s here", id)
 }
 
-// State is what watchers are told.
+// State is what watchers are told: positions are what the feedback sees.
 func (s *Sim) State() *link.State {
-	st := &link.State{Tick: s.tick, Mode: s.mode, Epoch: s.epoch, Frame: s.pos.Frame(), Pos: map[string]float64{}, Homed: map[string]bool{}, Spread: map[string]link.Spread{}, Print: s.print}
+	st := &link.State{Tick: s.tick, Mode: s.mode, Epoch: s.epoch, Frame: s.pos.Frame(), Print: s.print, EStop: s.estop, Drive: "live",
+		Pos: map[string]float64{}, Asked: map[string]float64{}, Homed: map[string]bool{}, Spread: map[string]link.Spread{}, Soft: map[string][2]float64{},
+		Free: map[string]bool{}, Ends: map[string]string{}, Faults: map[string]string{}}
+	if s.mode == link.Idle || s.mode == link.Armed {
+		st.Drive = "holding"
+	}
+	free := 0
 	for i := range s.axes {
 		a := &s.axes[i]
-		st.Pos[a.a.ID] = math.Round(a.x*1e6) / 1e6
-		st.Homed[a.a.ID] = a.homed
-		sp := link.Spread{N: len(a.foundLog)}
-		lo, hi := math.Inf(1), math.Inf(-1)
-		for _, v := range a.foundLog {
-			lo, hi = min(lo, v), max(hi, v)
+		id := a.a.ID
+		st.Asked[id] = math.Round(a.was*1e6) / 1e6
+		st.Pos[id], st.Homed[id], st.Spread[id], st.Soft[id] = math.Round(a.reads()*1e6)/1e6, a.homed, a.spread(), a.soft
+		if a.free {
+			st.Free[id] = true
+			free++
 		}
-		if sp.N > 1 {
-			sp.Range = hi - lo
+		if a.end != "" {
+			st.Ends[id] = a.end
 		}
-		st.Spread[a.a.ID] = sp
+		if a.fault != "" {
+			st.Faults[id] = a.fault
+		}
 	}
-	switch s.mode {
-	case link.Idle, link.Armed:
-		st.Drive = "holding"
-	default:
-		st.Drive = "live"
+	if free == len(s.axes) {
+		st.Drive = "free"
 	}
 	if s.cur != nil && !s.cur.ended {
 		st.Take = s.cur.id
 	}
 	return st
+}
+
+// spread is how far the last homings lie apart.
+func (a *axis) spread() link.Spread {
+	sp := link.Spread{N: len(a.foundLog)}
+	if sp.N > 1 {
+		sp.Range = slices.Max(a.foundLog) - slices.Min(a.foundLog)
+	}
+	return sp
+}
+
+// Truth is where the outputs really are.
+func (s *Sim) Truth() *link.Truth {
+	t := &link.Truth{Tick: s.tick, Axes: map[string]float64{}, Place: s.o.Place}
+	for i := range s.axes {
+		t.Axes[s.axes[i].a.ID] = s.axes[i].truth()
+	}
+	return t
 }

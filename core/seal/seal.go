@@ -170,31 +170,64 @@ func Value(steps int64, u rig.Ratio) float64 {
 	return float64(steps) / (1 << Fraction) * float64(u.Den) / float64(u.Num)
 }
 
+// Within holds the table against limits that it was not made for, as those of a
+// later line-up: soft limits, and working limits at fps frames a second. The axes
+// are the table's, by name; the error says which is over where.
+func (t *Table) Within(r *rig.Rig, fps float64) error {
+	for i, row := range t.Steps {
+		k := r.Index(t.Axes[i])
+		if k < 0 {
+			return fmt.Errorf("there is no axis %s any more", t.Axes[i])
+		}
+		a := &r.Axes[k]
+		q := math.Abs(Value(1, t.Units[i]))
+		for n, v := range row {
+			if x := Value(v, t.Units[i]); x < a.Min-q || x > a.Max+q {
+				return fmt.Errorf("%s leaves its soft limits %g to %g %s at frame %s", a.Name, a.Min, a.Max, a.Unit.Symbol(), limit.Frame4(t.frame(n)))
+			}
+		}
+		if n := t.over(i, a, fps); n >= 0 {
+			return fmt.Errorf("%s is over its working limits at frame %s", a.Name, limit.Frame4(t.frame(n)))
+		}
+	}
+	return nil
+}
+
 // check looks at the integers themselves: differences small enough for the
 // cubic's 128-bit products, speed and acceleration within the working limits.
 // Rounding to a quantum q may lift a measured speed by q·hz/2 and an
 // acceleration by 2q·hz², and no more: the exact ones were within.
 func (t *Table) check(r *rig.Rig, fps float64) error {
 	for i, row := range t.Steps {
-		a, u := &r.Axes[i], t.Units[i]
+		a := &r.Axes[i]
 		for k, v := range row {
 			if v > MostSteps || v < -MostSteps || k > 1 && !small(v-row[k-2]) {
 				return fmt.Errorf("not sealed: %s moves more steps than the table can hold at frame %s", a.Name, limit.Frame4(t.frame(k)))
 			}
 		}
-		q := math.Abs(Value(1, u))
-		for _, m := range strides {
-			hz := fps * TicksPerFrame / float64(m)
-			for k := m; k < len(row)-m; k++ {
-				v := math.Abs(Value(row[k+m]-row[k-m], u)) / 2 * hz
-				acc := math.Abs(Value(row[k+m]-2*row[k]+row[k-m], u)) * hz * hz
-				if v > float64(a.Working.Speed*(1+1e-9))+float64(q*hz)/2 || acc > float64(a.Working.Acceleration*(1+1e-9))+float64(2*q*hz*hz) {
-					return fmt.Errorf("not sealed: in whole steps %s is over its limit at frame %s", a.Name, limit.Frame4(t.frame(k)))
-				}
-			}
+		if k := t.over(i, a, fps); k >= 0 {
+			return fmt.Errorf("not sealed: in whole steps %s is over its limit at frame %s", a.Name, limit.Frame4(t.frame(k)))
 		}
 	}
 	return nil
+}
+
+// over is the first tick at which an axis is over its working speed or acceleration
+// by more than rounding, or −1.
+func (t *Table) over(i int, a *rig.Axis, fps float64) int {
+	row, u := t.Steps[i], t.Units[i]
+	q := math.Abs(Value(1, u))
+	for _, m := range strides {
+		hz := fps * TicksPerFrame / float64(m)
+		for k := m; k < len(row)-m; k++ {
+			v := math.Abs(Value(row[k+m]-row[k-m], u)) / 2 * hz
+			acc := math.Abs(Value(row[k+m]-2*row[k]+row[k-m], u)) * hz * hz
+			if v > float64(a.Working.Speed*(1+1e-9))+float64(q*hz)/2 || acc > float64(a.Working.Acceleration*(1+1e-9))+float64(2*q*hz*hz) {
+				return k
+			}
+		}
+	}
+	return -1
 }
 
 func small(difference int64) bool {

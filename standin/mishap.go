@@ -1,0 +1,124 @@
+package standin
+
+import (
+	"keenarc/core/rig"
+	"keenarc/link"
+)
+
+// Free lets a drive go, so that the axis can be turned by hand; Engage has it hold
+// again. What then does not know where it is must be homed.
+func (s *Sim) Free(epoch int64, id string, free bool) error {
+	i := s.o.Rig.Index(id)
+	if i < 0 {
+		return refuse("there is no axis %q", id)
+	}
+	if err := s.mayMove(epoch); err != nil {
+		return err
+	}
+	s.mode = link.Idle // nothing stays armed
+	a := &s.axes[i]
+	if !free && a.fault != "" {
+		return refuse("%s has a drive fault: %s; clear it at the drive first", a.a.Name, a.fault)
+	}
+	if a.free = free; free {
+		a.lostSight()
+	}
+	return nil
+}
+
+// lostSight: only an output's sensor still knows where an axis is that was not held.
+func (a *axis) lostSight() {
+	if a.a.Feedback != rig.SeesOutput {
+		a.homed = false
+	}
+}
+
+// Limits sets the day's soft limits, within the hard ends. Axes that are not named
+// get the description's back.
+func (s *Sim) Limits(epoch int64, soft map[string][2]float64) error {
+	if err := s.mayMove(epoch); err != nil {
+		return err
+	}
+	for id, l := range soft {
+		i := s.o.Rig.Index(id)
+		if i < 0 {
+			return refuse("there is no axis %q", id)
+		}
+		if a := s.o.Rig.Axes[i]; !(l[0] < l[1] && l[0] >= a.Hard[0] && l[1] <= a.Hard[1]) {
+			return refuse("%s: soft limits %g to %g; give two in rising order within its hard ends %g to %g", a.Name, l[0], l[1], a.Hard[0], a.Hard[1])
+		}
+	}
+	s.mode = link.Idle // what is armed was checked against the old ones
+	for i := range s.axes {
+		a := &s.axes[i]
+		a.soft = [2]float64{a.a.Min, a.a.Max}
+		if l, ok := soft[a.a.ID]; ok {
+			a.soft = l
+		}
+	}
+	return nil
+}
+
+// Pretend is told what has happened to the machine: what a person, a drive or a
+// stop would do. It needs no lease, as they do not.
+func (s *Sim) Pretend(what, id string, on bool, by float64) error {
+	if what == link.PretendStop {
+		s.pressed(on)
+		return nil
+	}
+	i := s.o.Rig.Index(id)
+	if i < 0 {
+		return refuse("there is no axis %q", id)
+	}
+	a := &s.axes[i]
+	switch what {
+	case link.PretendFault:
+		if !on {
+			a.fault = ""
+			return nil
+		}
+		a.fault, a.free = "over current", true
+		a.lostSight()
+		s.Stop("a drive fault on " + a.a.Name)
+	case link.PretendHardEnd: // somebody pushed it there
+		a.lost += a.a.Hard[1] - a.shaft()
+		a.out = a.a.Hard[1]
+		a.end, a.homed = "high", false
+		s.Stop(a.a.Name + " ran into its hard end")
+	case link.PretendLost:
+		if !(by > -1e6 && by < 1e6) {
+			return refuse("%g %s of lost steps; give a number", by, a.a.Unit.Symbol())
+		}
+		a.lost += by
+	default:
+		return refuse("there is nothing called %q to pretend", what)
+	}
+	return nil
+}
+
+// pressed cuts the power with the emergency stop: what moves is stopped at once, by
+// the brakes and not along its path; drives are free until it is released.
+func (s *Sim) pressed(on bool) {
+	if s.estop = on; !on {
+		for i := range s.axes {
+			s.axes[i].free = s.axes[i].fault != ""
+		}
+		return
+	}
+	moving := s.mode != link.Idle && s.mode != link.Armed
+	if s.mode == link.Rolling || s.mode == link.Braking {
+		s.cur.broken = "the emergency stop was pressed"
+		s.brake = &brake{s.at, float64(s.at-s.start) / 1000, dt}
+		s.endTake()
+		s.cur.end.Broken, s.cur.end.Why = true, s.cur.broken
+	}
+	s.mode, s.brake, s.legs, s.jogV = link.Idle, nil, nil, 0
+	for i := range s.axes {
+		a := &s.axes[i]
+		if moving {
+			a.lostSight()
+		}
+		a.stand(a.x)
+		a.free = true
+	}
+}
