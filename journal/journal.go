@@ -25,6 +25,17 @@ type Person struct {
 	Role string `json:"role"`
 }
 
+// UnmarshalJSON also reads a bare name, as spools from before had it.
+func (p *Person) UnmarshalJSON(raw []byte) error {
+	var name string
+	if json.Unmarshal(raw, &name) == nil {
+		*p = Person{Name: name}
+		return nil
+	}
+	type plain Person
+	return json.Unmarshal(raw, (*plain)(p))
+}
+
 // Those who are there from the start: whoever did not say who they are, the
 // application itself, and the command line.
 var (

@@ -49,6 +49,7 @@ func (f *Floor) claim(ctx context.Context) {
 			}
 			select {
 			case <-right.Lost():
+				right.Release()
 				continue
 			case <-ctx.Done():
 				right.Release()

@@ -15,9 +15,6 @@ import (
 	"keenarc/journal"
 )
 
-// ThresholdPx is the largest error at which passes stack, unless the user sets another.
-const ThresholdPx = 0.5
-
 // Finding is the judgement of one take: against the seal, and against the
 // reference take of another pass when there is one.
 type Finding struct {

@@ -252,7 +252,7 @@ func (f *Floor) waitFor(ctx context.Context, ok func(Snapshot) bool) error {
 }
 
 func verdict(o RollOptions, r *rig.Rig, l *lens.Package, set *geom.Set, table *seal.Table, takes []*journal.Take) (string, error) {
-	j, err := NewJudge(r, l, set, table, ThresholdPx)
+	j, err := NewJudge(r, l, set, table, trace.ThresholdPx)
 	if err != nil {
 		return "", err
 	}

@@ -144,7 +144,7 @@ func TestRollAndJudge(t *testing.T) {
 		}
 		takes = append(takes, take)
 	}
-	j, err := NewJudge(f.rig, examples.Camera(), examples.Harbour(), f.pass.Table, ThresholdPx)
+	j, err := NewJudge(f.rig, examples.Camera(), examples.Harbour(), f.pass.Table, trace.ThresholdPx)
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -6,8 +6,6 @@ import (
 
 	"keenarc/core/clock"
 	"keenarc/core/curve"
-	"keenarc/core/geom"
-	"keenarc/core/lens"
 	"keenarc/core/rig"
 	"keenarc/examples"
 	"keenarc/exchange"
@@ -21,7 +19,11 @@ func (s *Store) LoadDemo(ctx context.Context) error {
 	if err := s.Pool.QueryRow(ctx, `SELECT count(*) FROM productions`).Scan(&n); err != nil || n > 0 {
 		return err
 	}
-	r, l, set := rig.Plank(), lens.Demo(), geom.HarbourSet()
+	machines, l := examples.Plank(), examples.Camera()
+	r, err := rig.Join(machines)
+	if err != nil {
+		return err
+	}
 	p, err := exchange.PlanFromKeys(bytes.NewReader(examples.HarbourApproach), r, l, clock.Rate{Num: 24, Den: 1}, curve.Smooth)
 	if err != nil {
 		return err
@@ -30,8 +32,10 @@ func (s *Store) LoadDemo(ctx context.Context) error {
 	if err := s.AddProduction(ctx, prod); err != nil {
 		return err
 	}
-	if err := s.AddRig(ctx, r); err != nil {
-		return err
+	for _, r := range examples.Rigs() {
+		if err := s.AddRig(ctx, r); err != nil {
+			return err
+		}
 	}
 	passes := []Pass{}
 	for i, x := range [][2]string{{"Keeper", "beauty, with actor"}, {"Clean plate", "set empty"}, {"Lamp on", "practical only"}, {"Fog, slow", "fog at a third of the speed"}, {"Matte", "card behind lamp"}} {
@@ -39,8 +43,8 @@ func (s *Store) LoadDemo(ctx context.Context) error {
 		if i == 3 {
 			f = 3
 		}
-		passes = append(passes, Pass{ID: journal.NewID(), Number: i + 1, Name: x[0], Note: x[1], FactorNum: 1, FactorDen: f})
+		passes = append(passes, Pass{ID: journal.NewID(), Number: i + 1, Name: x[0], Note: x[1], Clock: clock.Times(clock.Rate{Num: 1, Den: f})})
 	}
-	sh := &Shot{ID: journal.NewID(), Code: "SL-010", Title: "Harbour approach", Rig: r, Lens: l, Set: set}
-	return s.AddShot(ctx, prod.ID, sh, "demo", p, passes)
+	sh := &Shot{ID: journal.NewID(), Code: "SL-010", Title: "Harbour approach", Machines: machines, Lens: l, Set: examples.Harbour()}
+	return s.AddShot(ctx, prod.ID, sh, journal.Itself, p, passes)
 }

@@ -11,44 +11,50 @@ import (
 
 	"keenarc/core/path"
 	"keenarc/core/rig"
+	"keenarc/journal"
 )
 
 // Draft is the newest path of a shot.
 type Draft struct {
-	Revision int64      `json:"revision"`
-	UndoTo   *int64     `json:"-"`
-	RedoTo   *int64     `json:"-"`
-	Of       int64      `json:"-"` // the edit that made this path: an older one after an undo
-	Path     *path.Path `json:"path"`
-	Actor    string     `json:"changed_by"`
-	At       time.Time  `json:"changed_at"`
+	Revision int64          `json:"revision"`
+	UndoTo   *int64         `json:"-"`
+	RedoTo   *int64         `json:"-"`
+	Of       int64          `json:"-"` // the edit that made this path: an older one after an undo
+	Path     *path.Path     `json:"path" db:"-"`
+	Actor    journal.Person `json:"changed_by"`
+	At       time.Time      `json:"changed_at"`
 	// Over is how many edits of other windows were made since the revision that an
 	// edit was made on.
 	Over int `json:"-" db:"-"`
+	// pathOf is the revision whose path an edit has brought back, or nil.
+	pathOf *int64
 }
 
 // By says who does something to a shot, where, and what they saw.
 type By struct {
 	Shot     string
-	Revision int64  // the newest revision that was seen
-	Actor    string // the person
+	Revision int64 // the newest revision that was seen
+	Actor    journal.Person
 	Window   string // the window it is done in, or empty
 	ID       string // a UUID of the deed, or empty: done twice it is done once
 }
 
-const draftColumns = `e.revision, e.undo_to, e.redo_to, coalesce(e.of_revision, e.revision) AS of, e.path, e.actor, e.at`
-
-const newest = `SELECT ` + draftColumns + ` FROM edits e JOIN shots s ON s.id = e.shot_id AND s.revision = e.revision WHERE s.id = $1`
+const drafts = `SELECT e.revision, e.undo_to, e.redo_to, coalesce(e.of_revision, e.revision) AS of, ` + asPerson + ` AS actor, e.at FROM edits e JOIN people w ON w.id = e.person_id `
 
 // Draft loads the newest path.
 func (s *Store) Draft(ctx context.Context, shot string) (*Draft, error) {
-	return one[Draft](ctx, s.Pool, newest, shot)
+	d, err := one[Draft](ctx, s.Pool, drafts+`JOIN shots s ON s.id = e.shot_id AND s.revision = e.revision WHERE s.id = $1`, shot)
+	if err != nil {
+		return nil, err
+	}
+	d.Path, err = s.pathAt(ctx, s.Pool, shot, d.Revision)
+	return d, err
 }
 
 // ClashError is returned for an edit that another one made meanwhile has overtaken.
 type ClashError struct {
 	Words string // the edit that was not made
-	Actor string // who made the other
+	Actor string // the name of who made the other
 	Other string // the other
 }
 
@@ -60,6 +66,14 @@ func (e *ClashError) Error() string {
 // was seen, it is made on the newest if none of them touched what it rests on;
 // otherwise it is a *ClashError and nothing changes.
 func (s *Store) Edit(ctx context.Context, by By, r *rig.Rig, e path.Edit) (*Draft, error) {
+	e = e.Named(r)
+	if e.Record != nil {
+		c := *e.Record
+		e.Record = &c
+		if err := s.fillRecord(ctx, e.Record); err != nil {
+			return nil, err
+		}
+	}
 	return s.append(ctx, by, e, func(tx pgx.Tx, d *Draft) (*Draft, error) {
 		over := int(d.Revision - by.Revision)
 		if over < 0 {
@@ -67,7 +81,7 @@ func (s *Store) Edit(ctx context.Context, by By, r *rig.Rig, e path.Edit) (*Draf
 		}
 		if over > 0 {
 			var err error
-			if over, err = clash(ctx, tx, by, e, d.Revision); err != nil {
+			if over, err = s.clash(ctx, tx, by, e, d.Revision); err != nil {
 				return nil, err
 			}
 		}
@@ -82,16 +96,16 @@ const mostOver = 200
 // clash counts the edits since the one that was seen that were made in other
 // windows (a window's own follow each other) and finds the first that touched the
 // same.
-func clash(ctx context.Context, tx pgx.Tx, by By, e path.Edit, now int64) (others int, err error) {
+func (s *Store) clash(ctx context.Context, tx pgx.Tx, by By, e path.Edit, now int64) (others int, err error) {
 	if now-by.Revision > mostOver {
 		return 0, ErrStale
 	}
-	before, err := at(ctx, tx, by.Shot, by.Revision)
+	before, err := s.at(ctx, tx, by.Shot, by.Revision)
 	if err != nil {
 		return 0, err
 	}
 	for rev := by.Revision + 1; rev <= now; rev++ {
-		d, err := at(ctx, tx, by.Shot, rev)
+		d, err := s.at(ctx, tx, by.Shot, rev)
 		if err != nil {
 			return 0, err
 		}
@@ -101,7 +115,7 @@ func clash(ctx context.Context, tx pgx.Tx, by By, e path.Edit, now int64) (other
 		}
 		if by.Window == "" || l.MadeIn != by.Window {
 			if others++; !e.Undisturbed(before.Path, d.Path) {
-				return 0, &ClashError{e.Words(), l.Actor, l.Words()}
+				return 0, &ClashError{e.Words(), l.Actor.Name, l.Words()}
 			}
 		}
 		before = d
@@ -115,11 +129,11 @@ func (s *Store) Bring(ctx context.Context, by By, revision int64, why string) (*
 		if d.Revision != by.Revision {
 			return nil, ErrStale
 		}
-		to, err := at(ctx, tx, by.Shot, revision)
+		to, err := s.at(ctx, tx, by.Shot, revision)
 		if err != nil {
 			return nil, err
 		}
-		return &Draft{UndoTo: &d.Revision, Path: to.Path}, nil
+		return &Draft{UndoTo: &d.Revision, Path: to.Path, pathOf: &to.Revision}, nil
 	})
 }
 
@@ -133,11 +147,11 @@ func (s *Store) Undo(ctx context.Context, by By) (*Draft, error) {
 		if d.UndoTo == nil {
 			return nil, nil
 		}
-		to, err := at(ctx, tx, by.Shot, *d.UndoTo)
+		to, err := s.at(ctx, tx, by.Shot, *d.UndoTo)
 		if err != nil {
 			return nil, err
 		}
-		return &Draft{UndoTo: to.UndoTo, RedoTo: &d.Revision, Of: to.Of, Path: to.Path}, nil
+		return &Draft{UndoTo: to.UndoTo, RedoTo: &d.Revision, Of: to.Of, Path: to.Path, pathOf: &to.Revision}, nil
 	})
 }
 
@@ -150,27 +164,32 @@ func (s *Store) Redo(ctx context.Context, by By) (*Draft, error) {
 		if d.RedoTo == nil {
 			return nil, nil
 		}
-		to, err := at(ctx, tx, by.Shot, *d.RedoTo)
+		to, err := s.at(ctx, tx, by.Shot, *d.RedoTo)
 		if err != nil {
 			return nil, err
 		}
-		return &Draft{UndoTo: to.UndoTo, RedoTo: to.RedoTo, Of: to.Of, Path: to.Path}, nil
+		return &Draft{UndoTo: to.UndoTo, RedoTo: to.RedoTo, Of: to.Of, Path: to.Path, pathOf: &to.Revision}, nil
 	})
 }
 
 // DraftAt loads an older path.
 func (s *Store) DraftAt(ctx context.Context, shot string, revision int64) (*Draft, error) {
-	return at(ctx, s.Pool, shot, revision)
+	return s.at(ctx, s.Pool, shot, revision)
 }
 
-func at(ctx context.Context, q querier, shot string, revision int64) (*Draft, error) {
-	return one[Draft](ctx, q, `SELECT `+draftColumns+` FROM edits e WHERE e.shot_id = $1 AND e.revision = $2`, shot, revision)
+func (s *Store) at(ctx context.Context, q querier, shot string, revision int64) (*Draft, error) {
+	d, err := one[Draft](ctx, q, drafts+`WHERE e.shot_id = $1 AND e.revision = $2`, shot, revision)
+	if err != nil {
+		return nil, err
+	}
+	d.Path, err = s.pathAt(ctx, q, shot, revision)
+	return d, err
 }
 
 // EditLine is one edit without its path: who made it, where, when and what it is.
 type EditLine struct {
 	Revision int64           `json:"revision"`
-	Actor    string          `json:"actor"`
+	Actor    journal.Person  `json:"actor"`
 	MadeIn   string          `json:"made_in" doc:"the window it was made in"`
 	At       time.Time       `json:"at"`
 	Command  json.RawMessage `json:"-"`
@@ -191,7 +210,7 @@ func (s *Store) EditLine(ctx context.Context, shot string, revision int64) (*Edi
 }
 
 func line(ctx context.Context, q querier, shot string, revision int64) (*EditLine, error) {
-	return one[EditLine](ctx, q, `SELECT revision, actor, made_in, at, command FROM edits WHERE shot_id = $1 AND revision = $2`, shot, revision)
+	return one[EditLine](ctx, q, `SELECT e.revision, `+asPerson+` AS actor, e.made_in, e.at, e.command FROM edits e JOIN people w ON w.id = e.person_id WHERE e.shot_id = $1 AND e.revision = $2`, shot, revision)
 }
 
 // lock holds a shot for the rest of a transaction and tells its newest revision.
@@ -211,7 +230,7 @@ func (s *Store) append(ctx context.Context, by By, command any, make func(pgx.Tx
 		if err != nil {
 			return err
 		}
-		d, err := at(ctx, tx, by.Shot, now)
+		d, err := s.at(ctx, tx, by.Shot, now)
 		if err != nil {
 			return err
 		}
@@ -237,8 +256,16 @@ func (s *Store) append(ctx context.Context, by By, command any, make func(pgx.Tx
 		if n.Of == 0 {
 			n.Of = n.Revision
 		}
-		if _, err := tx.Exec(ctx, `INSERT INTO edits (shot_id, revision, undo_to, redo_to, of_revision, actor, at, command, path, made_in, id) VALUES ($1,$2,$3,$4,$5,$6,$7,$8,$9,$10,nullif($11,'')::uuid)`,
-			by.Shot, n.Revision, n.UndoTo, n.RedoTo, n.Of, by.Actor, n.At, command, n.Path, by.Window, by.ID); err != nil {
+		person, err := know(ctx, tx, by.Actor)
+		if err != nil {
+			return err
+		}
+		var snapshot *path.Path // now and then
+		if n.Revision%snapshotEvery == 0 {
+			snapshot = n.Path
+		}
+		if _, err := tx.Exec(ctx, `INSERT INTO edits (shot_id, revision, undo_to, redo_to, of_revision, path_of, person_id, at, command, path, made_in, id) VALUES ($1,$2,$3,$4,$5,$6,$7,$8,$9,$10,$11,nullif($12,'')::uuid)`,
+			by.Shot, n.Revision, n.UndoTo, n.RedoTo, n.Of, n.pathOf, person, n.At, command, snapshot, by.Window, by.ID); err != nil {
 			return err
 		}
 		if _, err := tx.Exec(ctx, `UPDATE shots SET revision = $2 WHERE id = $1`, by.Shot, n.Revision); err != nil {
@@ -247,5 +274,8 @@ func (s *Store) append(ctx context.Context, by By, command any, make func(pgx.Tx
 		out = n
 		return nil
 	})
+	if err == nil && out != nil { // only what is really there is remembered
+		s.paths.Add(edition{by.Shot, out.Revision}, out.Path)
+	}
 	return out, err
 }

@@ -116,11 +116,11 @@ func (j *Journal) Log(ctx context.Context, e journal.Entry) error {
 }
 
 // Unfinished lists the takes that were begun and never ended.
-func (j *Journal) Unfinished(ctx context.Context) ([]*journal.Take, error) {
+func (j *Journal) Unfinished(ctx context.Context, machine string) ([]*journal.Take, error) {
 	if err := j.Drain(ctx); err != nil { // their ends may lie in the spool
 		return nil, err
 	}
-	ids, err := j.s.Unfinished(ctx)
+	ids, err := j.s.Unfinished(ctx, machine)
 	if err != nil {
 		return nil, err
 	}
@@ -263,7 +263,7 @@ func (j *Journal) putAside(ctx context.Context, a setAside) error {
 	}
 	j.apart.Add(1)
 	j.log.Error("an entry can never be stored and is set aside", "file", j.aside, "why", a.Why)
-	e := journal.Entry{ID: journal.NewID(), At: a.At, Actor: "Keen Arc", Kind: "aside", Text: fmt.Sprintf("An entry could not be stored and lies in %s: %s.", j.aside, a.Why)}
+	e := journal.Entry{ID: journal.NewID(), At: a.At, Actor: journal.Itself, Kind: "aside", Text: fmt.Sprintf("An entry could not be stored and lies in %s: %s.", j.aside, a.Why)}
 	x := spooled{Do: "log", Entry: &e}
 	if err := j.try(ctx, x); err != nil {
 		return j.append(j.file, encode(x))

@@ -14,7 +14,7 @@ import (
 type LogLine struct {
 	Seq    int64           `json:"seq"`
 	At     time.Time       `json:"at"`
-	Actor  string          `json:"actor"`
+	Actor  journal.Person  `json:"actor"`
 	ShotID *string         `json:"shot,omitempty"`
 	Kind   string          `json:"kind"`
 	Text   string          `json:"text"`
@@ -29,7 +29,7 @@ func (s *Store) Log(ctx context.Context, shot string, before int64, most int) ([
 	if newest {
 		before = 1 << 62
 	}
-	lines, err := many[LogLine](ctx, s, `SELECT seq, at, actor, shot_id::text, kind, text, data FROM log WHERE (shot_id = $1 OR shot_id IS NULL) AND seq < $2 ORDER BY seq DESC LIMIT $3`, shot, before, most)
+	lines, err := many[LogLine](ctx, s, `SELECT l.seq, l.at, `+asPerson+` AS actor, l.shot_id::text, l.kind, l.text, l.data FROM log l JOIN people w ON w.id = l.person_id WHERE (l.shot_id = $1 OR l.shot_id IS NULL) AND l.seq < $2 ORDER BY l.seq DESC LIMIT $3`, shot, before, most)
 	if err != nil {
 		return nil, err
 	}
@@ -40,7 +40,7 @@ func (s *Store) Log(ctx context.Context, shot string, before int64, most int) ([
 	if len(lines) == most {
 		since = lines[len(lines)-1].At
 	}
-	edits, err := many[edited](ctx, s, `SELECT revision, actor, at, command FROM edits WHERE shot_id = $1 AND revision > 0 AND at > $2 AND at < $3 ORDER BY revision DESC LIMIT 5000`, shot, since, until)
+	edits, err := many[edited](ctx, s, `SELECT e.revision, `+asPerson+` AS actor, e.at, e.command FROM edits e JOIN people w ON w.id = e.person_id WHERE e.shot_id = $1 AND e.revision > 0 AND e.at > $2 AND e.at < $3 ORDER BY e.revision DESC LIMIT 5000`, shot, since, until)
 	if err != nil {
 		return nil, err
 	}
@@ -50,7 +50,7 @@ func (s *Store) Log(ctx context.Context, shot string, before int64, most int) ([
 // edited is one edit, for the log.
 type edited struct {
 	Revision int64
-	Actor    string
+	Actor    journal.Person
 	At       time.Time
 	Command  path.Edit
 }
@@ -91,6 +91,10 @@ func (s *Store) AddLog(ctx context.Context, e journal.Entry) error {
 	if len(e.Data) > 0 {
 		data = e.Data
 	}
-	_, err := s.Pool.Exec(ctx, `INSERT INTO log (id, at, actor, shot_id, kind, text, data) VALUES ($1,$2,$3,$4,$5,$6,$7) ON CONFLICT (id) DO NOTHING`, e.ID, e.At, e.Actor, shot, e.Kind, e.Text, data)
+	person, err := know(ctx, s.Pool, e.Actor)
+	if err != nil {
+		return err
+	}
+	_, err = s.Pool.Exec(ctx, `INSERT INTO log (id, at, person_id, shot_id, kind, text, data) VALUES ($1,$2,$3,$4,$5,$6,$7) ON CONFLICT (id) DO NOTHING`, e.ID, e.At, person, shot, e.Kind, e.Text, data)
 	return err
 }

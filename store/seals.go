@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"context"
 	"encoding/hex"
+	"errors"
 	"fmt"
 	"time"
 
@@ -14,6 +15,7 @@ import (
 	"keenarc/core/limit"
 	"keenarc/core/path"
 	"keenarc/core/seal"
+	"keenarc/journal"
 )
 
 // Seal is one sealed version of a shot's path.
@@ -28,7 +30,7 @@ type Seal struct {
 	PathDigest  []byte         `json:"-"` // of the path that was sealed
 	FastestNum  int64          `json:"-"` // the fastest clock it was checked on
 	FastestDen  int64          `json:"-"`
-	SealedBy    string         `json:"sealed_by"`
+	SealedBy    journal.Person `json:"sealed_by"`
 	SealedAt    time.Time      `json:"sealed_at"`
 }
 
@@ -45,12 +47,12 @@ func (x *Seal) Of(p *path.Path) bool {
 	return x.Revision >= 0 && x.FastestDen > 0 && bytes.Equal(x.PathDigest, d[:]) && p.Factor.Float() <= fastest.Float()
 }
 
-const sealColumns = `id::text, version, revision, fingerprint, braking, coalesce(path_digest, '') AS path_digest,
-	coalesce(fastest_num, 0) AS fastest_num, coalesce(fastest_den, 0) AS fastest_den, sealed_by, sealed_at`
+const sealColumns = `x.id::text, x.version, x.revision, x.fingerprint, x.braking, coalesce(x.path_digest, '') AS path_digest,
+	coalesce(x.fastest_num, 0) AS fastest_num, coalesce(x.fastest_den, 0) AS fastest_den, ` + asPerson + ` AS sealed_by, x.sealed_at`
 
 // Seals lists a shot's seals, the one sealed last first.
 func (s *Store) Seals(ctx context.Context, shot string) ([]Seal, error) {
-	out, err := many[Seal](ctx, s, `SELECT `+sealColumns+` FROM seals WHERE shot_id = $1 ORDER BY revision DESC, version DESC`, shot)
+	out, err := many[Seal](ctx, s, `SELECT `+sealColumns+` FROM seals x JOIN people w ON w.id = x.person_id WHERE x.shot_id = $1 ORDER BY x.revision DESC, x.version DESC`, shot)
 	for i := range out {
 		out[i].name()
 	}
@@ -60,7 +62,7 @@ func (s *Store) Seals(ctx context.Context, shot string) ([]Seal, error) {
 // AddSeal stores a sealed table as the shot's next version, if revision is still
 // the newest. The same bytes sealed again are the same seal, whatever was sealed
 // in between.
-func (s *Store) AddSeal(ctx context.Context, id, shot string, revision int64, actor string, t *seal.Table, b *limit.Braking) (*Seal, error) {
+func (s *Store) AddSeal(ctx context.Context, id, shot string, revision int64, who journal.Person, t *seal.Table, b *limit.Braking) (*Seal, error) {
 	f := t.Fingerprint()
 	w, err := zstd.NewWriter(nil)
 	if err != nil {
@@ -77,10 +79,14 @@ func (s *Store) AddSeal(ctx context.Context, id, shot string, revision int64, ac
 		if now != revision {
 			return ErrStale
 		}
-		out, err = one[Seal](ctx, tx, `INSERT INTO seals (id, shot_id, version, revision, fingerprint, table_zstd, braking, sealed_by, path_digest, fastest_num, fastest_den)
+		person, err := know(ctx, tx, who)
+		if err != nil {
+			return err
+		}
+		out, err = one[Seal](ctx, tx, `WITH x AS (INSERT INTO seals (id, shot_id, version, revision, fingerprint, table_zstd, braking, person_id, path_digest, fastest_num, fastest_den)
 			VALUES ($1, $2, 1 + (SELECT coalesce(max(version), 0) FROM seals WHERE shot_id = $2), $3, $4, $5, $6, $7, $8, $9, $10)
-			ON CONFLICT (shot_id, fingerprint) DO UPDATE SET revision = excluded.revision, braking = excluded.braking RETURNING `+sealColumns,
-			id, shot, revision, f[:], packed, b, actor, t.PathDigest[:], t.Fastest.Num, t.Fastest.Den)
+			ON CONFLICT (shot_id, fingerprint) DO UPDATE SET revision = excluded.revision, braking = excluded.braking RETURNING *) SELECT `+sealColumns+` FROM x JOIN people w ON w.id = x.person_id`,
+			id, shot, revision, f[:], packed, b, person, t.PathDigest[:], t.Fastest.Num, t.Fastest.Den)
 		return err
 	})
 	if err != nil {
@@ -89,8 +95,23 @@ func (s *Store) AddSeal(ctx context.Context, id, shot string, revision int64, ac
 	return out.name(), nil
 }
 
-// Table loads a sealed table and proves that it is what was sealed.
+// ErrVoid is returned for sealed tables of an encoding that is not read any more.
+var ErrVoid = errors.New("this path was sealed in an older encoding and is void; seal it again")
+
+// Table loads a sealed table and proves that it is what was sealed. Tables are read
+// once: they never change.
 func (s *Store) Table(ctx context.Context, sealID string) (*seal.Table, error) {
+	if t, ok := s.tables.Get(sealID); ok {
+		return t, nil
+	}
+	t, err := s.readTable(ctx, sealID)
+	if err == nil {
+		s.tables.Add(sealID, t)
+	}
+	return t, err
+}
+
+func (s *Store) readTable(ctx context.Context, sealID string) (*seal.Table, error) {
 	var packed, print []byte
 	if err := s.Pool.QueryRow(ctx, `SELECT table_zstd, fingerprint FROM seals WHERE id = $1`, sealID).Scan(&packed, &print); err != nil {
 		return nil, fmt.Errorf("seal %s: %w", sealID, err)
@@ -104,6 +125,9 @@ func (s *Store) Table(ctx context.Context, sealID string) (*seal.Table, error) {
 	if err != nil {
 		return nil, fmt.Errorf("seal %s: %w", sealID, err)
 	}
+	if bytes.HasPrefix(raw, []byte("keenarc-seal-1\n")) {
+		return nil, fmt.Errorf("seal %s: %w", sealID, ErrVoid)
+	}
 	t, err := seal.Decode(raw)
 	if err != nil {
 		return nil, err
@@ -112,26 +136,4 @@ func (s *Store) Table(ctx context.Context, sealID string) (*seal.Table, error) {
 		return nil, fmt.Errorf("seal %s: its bytes no longer match its fingerprint", sealID)
 	}
 	return t, nil
-}
-
-// knowSeals notes of seals from before, which path and clock they are of.
-func (s *Store) knowSeals(ctx context.Context) error {
-	rows, err := s.Pool.Query(ctx, `SELECT id::text FROM seals WHERE path_digest IS NULL`)
-	if err != nil {
-		return err
-	}
-	ids, err := pgx.CollectRows(rows, pgx.RowTo[string])
-	if err != nil {
-		return err
-	}
-	for _, id := range ids {
-		t, err := s.Table(ctx, id)
-		if err != nil {
-			continue // it is not whole and cannot be rolled either
-		}
-		if _, err := s.Pool.Exec(ctx, `UPDATE seals SET path_digest = $2, fastest_num = $3, fastest_den = $4 WHERE id = $1`, id, t.PathDigest[:], t.Fastest.Num, t.Fastest.Den); err != nil {
-			return err
-		}
-	}
-	return nil
 }

@@ -14,6 +14,7 @@ import (
 	"keenarc/core/lens"
 	"keenarc/core/path"
 	"keenarc/core/rig"
+	"keenarc/core/trace"
 	"keenarc/journal"
 )
 
@@ -41,18 +42,19 @@ type ShotLine struct {
 	Changed      time.Time `json:"changed"`
 	// Sketch is where the travelling axis stands at every 24th part of the move,
 	// as a share of its way: the spacing is its speed.
-	Sketch []float64  `json:"sketch" db:"-"`
-	Path   *path.Path `json:"-"`
-	RigDoc *rig.Rig   `json:"-"`
+	Sketch []float64 `json:"sketch" db:"-"`
 }
 
 // Shot is a shot with what belongs to it and does not change with an edit.
 type Shot struct {
-	ID          string        `json:"id"`
-	Code        string        `json:"code"`
-	Title       string        `json:"title"`
-	Production  string        `json:"production"`
-	Rig         *rig.Rig      `json:"rig"`
+	ID         string `json:"id"`
+	Code       string `json:"code"`
+	Title      string `json:"title"`
+	Production string `json:"production"`
+	// Machines are those of the shot, as their newest line-ups have them, and Rig is
+	// all of them as one.
+	Machines    []rig.Placed  `json:"machines" db:"-"`
+	Rig         *rig.Rig      `json:"rig" db:"-"`
 	Lens        *lens.Package `json:"lens"`
 	Set         *geom.Set     `json:"set"`
 	ThresholdPx float64       `json:"threshold_px"`
@@ -66,19 +68,30 @@ func (s *Store) Shelf(ctx context.Context) ([]Production, error) {
 	if err != nil {
 		return nil, err
 	}
-	lines, err := many[ShotLine](ctx, s, `SELECT s.id::text, s.production_id::text, s.code, s.title, s.start_timecode AS start, r.doc->>'name' AS rig, s.revision,
+	lines, err := many[ShotLine](ctx, s, `SELECT s.id::text, s.production_id::text, s.code, s.title, s.start_timecode AS start, s.revision,
+		(SELECT string_agg(r.doc->>'name', ' and ' ORDER BY m.position) FROM shot_machines m JOIN rigs r ON r.id = m.rig_id AND r.version = m.rig_version WHERE m.shot_id = s.id) AS rig,
 		(SELECT count(*) FROM seals x WHERE x.shot_id = s.id) AS seals, (SELECT count(*) FROM passes p WHERE p.shot_id = s.id) AS passes,
-		(SELECT count(*) FROM takes t JOIN passes p ON p.id = t.pass_id WHERE p.shot_id = s.id) AS takes,
-		e.at AS changed, e.path, r.doc AS rig_doc
-		FROM shots s JOIN rigs r ON r.id = s.rig_id AND r.version = s.rig_version JOIN edits e ON e.shot_id = s.id AND e.revision = s.revision ORDER BY s.code`)
+		(SELECT count(*) FROM takes t JOIN passes p ON p.id = t.pass_id WHERE p.shot_id = s.id) AS takes, e.at AS changed
+		FROM shots s JOIN edits e ON e.shot_id = s.id AND e.revision = s.revision ORDER BY s.code`)
 	if err != nil {
 		return nil, err
+	}
+	for i := range lines {
+		l := &lines[i]
+		sh, err := s.Shot(ctx, l.ID)
+		if err != nil {
+			return nil, err
+		}
+		d, err := s.Draft(ctx, l.ID)
+		if err != nil {
+			return nil, err
+		}
+		l.Sketch = sketch(d.Path, sh.Rig)
 	}
 	for i := range ps {
 		ps[i].Shots = []ShotLine{}
 		for _, l := range lines {
 			if l.ProductionID == ps[i].ID {
-				l.Sketch = sketch(l.Path, l.RigDoc)
 				ps[i].Shots = append(ps[i].Shots, l)
 			}
 		}
@@ -109,10 +122,40 @@ func sketch(p *path.Path, r *rig.Rig) []float64 {
 	return out
 }
 
-// Shot loads one shot.
+// placed is a machine of a shot with its newest line-up.
+type placed struct {
+	Name    string
+	Doc     *rig.Rig
+	XM      float64
+	YM      float64
+	ZM      float64
+	TurnDeg float64
+	LineUp  *journal.LineUp
+}
+
+// Shot loads one shot, its machines as they are lined up.
 func (s *Store) Shot(ctx context.Context, id string) (*Shot, error) {
-	return one[Shot](ctx, s.Pool, `SELECT s.id::text, s.code, s.title, p.title AS production, r.doc AS rig, s.lens, s.set_doc AS set, s.threshold_px, s.start_timecode
-		FROM shots s JOIN productions p ON p.id = s.production_id JOIN rigs r ON r.id = s.rig_id AND r.version = s.rig_version WHERE s.id = $1`, id)
+	sh, err := one[Shot](ctx, s.Pool, `SELECT s.id::text, s.code, s.title, p.title AS production, c.doc AS lens, a.doc AS set, h.px AS threshold_px, s.start_timecode
+		FROM shots s JOIN productions p ON p.id = s.production_id JOIN sets a ON a.id = s.set_id AND a.version = s.set_version
+		JOIN cameras c ON c.id = s.camera_id AND c.version = s.camera_version JOIN thresholds h ON h.id = s.threshold_id AND h.version = s.threshold_version WHERE s.id = $1`, id)
+	if err != nil {
+		return nil, err
+	}
+	list, err := many[placed](ctx, s, `SELECT m.name, r.doc, m.x_m, m.y_m, m.z_m, m.turn_deg, (SELECT l.doc FROM lineups l WHERE l.rig_id = m.rig_id ORDER BY l.at DESC, l.id DESC LIMIT 1) AS line_up
+		FROM shot_machines m JOIN rigs r ON r.id = m.rig_id AND r.version = m.rig_version WHERE m.shot_id = $1 ORDER BY m.position`, id)
+	if err != nil {
+		return nil, err
+	}
+	for _, m := range list {
+		r, err := m.LineUp.On(m.Doc)
+		if err != nil {
+			return nil, fmt.Errorf("machine %s: %w", m.Name, err)
+		}
+		sh.Machines = append(sh.Machines, rig.Placed{Name: m.Name, Rig: r, Place: rig.Place{At: rig.Vec{m.XM, m.YM, m.ZM}, TurnDeg: m.TurnDeg}})
+		sh.Lens = m.LineUp.Lens(sh.Lens)
+	}
+	sh.Rig, err = rig.Join(sh.Machines)
+	return sh, err
 }
 
 // AddProduction makes a production.
@@ -121,56 +164,42 @@ func (s *Store) AddProduction(ctx context.Context, p Production) error {
 	return err
 }
 
-// AddRig stores a rig version; a version that is there already is left alone.
-func (s *Store) AddRig(ctx context.Context, r *rig.Rig) error {
-	_, err := s.Pool.Exec(ctx, `INSERT INTO rigs (id, version, doc) VALUES ($1, $2, $3) ON CONFLICT DO NOTHING`, r.ID, r.Version, r)
-	return err
-}
-
-// AdoptRig stores a rig version and brings the shots on an older one of the same
-// rig to it. Seals made for the older one are void; the log says so.
-func (s *Store) AdoptRig(ctx context.Context, r *rig.Rig) error {
-	if err := s.AddRig(ctx, r); err != nil {
-		return err
-	}
-	return pgx.BeginFunc(ctx, s.Pool, func(tx pgx.Tx) error {
-		rows, err := tx.Query(ctx, `UPDATE shots SET rig_version = $2 WHERE rig_id = $1 AND rig_version < $2 RETURNING id::text`, r.ID, r.Version)
-		if err != nil {
-			return err
-		}
-		shots, err := pgx.CollectRows(rows, pgx.RowTo[string])
-		if err != nil {
-			return err
-		}
-		for _, id := range shots {
-			if _, err := tx.Exec(ctx, `UPDATE seals SET revision = -1 WHERE shot_id = $1`, id); err != nil {
-				return err
-			}
-			if _, err := tx.Exec(ctx, `INSERT INTO log (id, at, actor, shot_id, kind, text) VALUES ($1, now(), 'Keen Arc', $2, 'rig', $3)`,
-				journal.NewID(), id, fmt.Sprintf("%s is now version %d. Paths sealed for an older one are void; seal again.", r.Name, r.Version)); err != nil {
-				return err
-			}
-		}
-		return nil
-	})
-}
-
 // ErrTaken is returned for a shot code that is in use.
 var ErrTaken = errors.New("this production has a shot of that code already; choose another")
 
-// AddShot makes a shot with its first path and its passes.
-func (s *Store) AddShot(ctx context.Context, production string, sh *Shot, actor string, p *path.Path, passes []Pass) error {
+// AddShot makes a shot with its first path and its passes. Its set and camera become
+// the first versions of their own.
+func (s *Store) AddShot(ctx context.Context, production string, sh *Shot, who journal.Person, p *path.Path, passes []Pass) error {
 	err := pgx.BeginFunc(ctx, s.Pool, func(tx pgx.Tx) error {
-		if _, err := tx.Exec(ctx, `INSERT INTO shots (id, production_id, code, title, rig_id, rig_version, lens, set_doc) VALUES ($1,$2,$3,$4,$5,$6,$7,$8)`,
-			sh.ID, production, sh.Code, sh.Title, sh.Rig.ID, sh.Rig.Version, sh.Lens, sh.Set); err != nil {
+		person, err := know(ctx, tx, who)
+		if err != nil {
 			return err
 		}
-		if _, err := tx.Exec(ctx, `INSERT INTO edits (shot_id, revision, actor, command, path) VALUES ($1, 0, $2, '{"op":"new"}', $3)`, sh.ID, actor, p); err != nil {
+		set, camera, threshold := journal.NewID(), journal.NewID(), journal.NewID()
+		if _, err := AddSet(ctx, tx, set, sh.Set); err != nil {
+			return err
+		}
+		if _, err := AddCamera(ctx, tx, camera, sh.Lens); err != nil {
+			return err
+		}
+		if _, err := tx.Exec(ctx, `INSERT INTO thresholds (id, version, px) VALUES ($1, 1, $2)`, threshold, trace.ThresholdPx); err != nil {
+			return err
+		}
+		if _, err := tx.Exec(ctx, `INSERT INTO shots (id, production_id, code, title, set_id, set_version, camera_id, camera_version, threshold_id, threshold_version) VALUES ($1,$2,$3,$4,$5,1,$6,1,$7,1)`,
+			sh.ID, production, sh.Code, sh.Title, set, camera, threshold); err != nil {
+			return err
+		}
+		for i, m := range sh.Machines {
+			if _, err := tx.Exec(ctx, `INSERT INTO shot_machines (shot_id, position, name, rig_id, rig_version, x_m, y_m, z_m, turn_deg) VALUES ($1,$2,$3,$4,$5,$6,$7,$8,$9)`,
+				sh.ID, i+1, m.Name, m.Rig.ID, m.Rig.Version, m.Place.At[0], m.Place.At[1], m.Place.At[2], m.Place.TurnDeg); err != nil {
+				return err
+			}
+		}
+		if _, err := tx.Exec(ctx, `INSERT INTO edits (shot_id, revision, person_id, command, path) VALUES ($1, 0, $2, '{"op":"new"}', $3)`, sh.ID, person, p); err != nil {
 			return err
 		}
 		for _, x := range passes {
-			if _, err := tx.Exec(ctx, `INSERT INTO passes (id, shot_id, number, name, note, factor_num, factor_den) VALUES ($1,$2,$3,$4,$5,$6,$7)`,
-				x.ID, sh.ID, x.Number, x.Name, x.Note, x.FactorNum, x.FactorDen); err != nil {
+			if _, err := tx.Exec(ctx, `INSERT INTO passes (id, shot_id, number, name, note, clock) VALUES ($1,$2,$3,$4,$5,$6)`, x.ID, sh.ID, x.Number, x.Name, x.Note, x.Clock); err != nil {
 				return err
 			}
 		}
@@ -194,13 +223,4 @@ func (s *Store) Rename(ctx context.Context, shot, code, title, start string) err
 		err = ErrNotFound
 	}
 	return orTaken(err)
-}
-
-// SetThreshold changes the largest error at which a shot's passes stack.
-func (s *Store) SetThreshold(ctx context.Context, shot string, px float64) error {
-	t, err := s.Pool.Exec(ctx, `UPDATE shots SET threshold_px = $2 WHERE id = $1`, shot, px)
-	if err == nil && t.RowsAffected() == 0 {
-		err = ErrNotFound
-	}
-	return err
 }

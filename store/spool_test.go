@@ -25,7 +25,7 @@ import (
 )
 
 func entry(shot, text string) journal.Entry {
-	return journal.Entry{ID: journal.NewID(), At: time.Now(), Actor: "ann", ShotID: shot, Kind: "note", Text: text}
+	return journal.Entry{ID: journal.NewID(), At: time.Now(), Actor: journal.Person{Name: "ann"}, ShotID: shot, Kind: "note", Text: text}
 }
 
 func texts(t *testing.T, shot string) []string {
@@ -118,7 +118,7 @@ func TestEntriesAreStoredOnce(t *testing.T) {
 			t.Fatal(err)
 		}
 	}
-	if err := j.Log(t.Context(), journal.Entry{At: time.Now(), Actor: "ann", ShotID: sh.ID, Kind: "k", Text: "without an id"}); err != nil {
+	if err := j.Log(t.Context(), journal.Entry{At: time.Now(), Actor: person("ann"), ShotID: sh.ID, Kind: "k", Text: "without an id"}); err != nil {
 		t.Fatal(err)
 	}
 	if got := texts(t, sh.ID); len(got) != 2 || j.Aside().Entries != 0 {
@@ -168,19 +168,22 @@ func TestSimultaneousEdits(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		tab, err := seal.Make(d.Path, sh.Rig)
+		tab, err := seal.Make(d.Path, sh.Machines)
 		if err != nil {
 			t.Fatal(err)
 		}
 		e := path.Edit{Op: "set", Frame: 70, Values: map[string]float64{"pan": float64(round)}}
 		edit := func() error {
-			_, err := db.Edit(ctx, By{Shot: sh.ID, Revision: d.Revision, Actor: "t"}, sh.Rig, e)
+			_, err := db.Edit(ctx, By{Shot: sh.ID, Revision: d.Revision, Actor: person("t")}, sh.Rig, e)
 			return err
 		}
 		jobs := []func() error{edit, edit, edit, edit,
-			func() error { _, err := db.Undo(ctx, By{Shot: sh.ID, Revision: d.Revision, Actor: "t"}); return err },
 			func() error {
-				_, err := db.AddSeal(ctx, journal.NewID(), sh.ID, d.Revision, "t", tab, &limit.Braking{Seconds: 0.5})
+				_, err := db.Undo(ctx, By{Shot: sh.ID, Revision: d.Revision, Actor: person("t")})
+				return err
+			},
+			func() error {
+				_, err := db.AddSeal(ctx, journal.NewID(), sh.ID, d.Revision, person("t"), tab, &limit.Braking{Seconds: 0.5})
 				return err
 			}}
 		if round == 0 {
@@ -206,10 +209,10 @@ func TestSimultaneousEdits(t *testing.T) {
 			t.Errorf("round %d: %d won, revision %d after %d: %v", round, won, n.Revision, d.Revision, err)
 		}
 	}
-	if _, err := db.AddSeal(ctx, journal.NewID(), sh.ID, 0, "t", &seal.Table{}, nil); !errors.Is(err, ErrStale) {
+	if _, err := db.AddSeal(ctx, journal.NewID(), sh.ID, 0, person("t"), &seal.Table{}, nil); !errors.Is(err, ErrStale) {
 		t.Errorf("a seal of an old revision: %v", err)
 	}
-	if _, err := db.Undo(ctx, By{Shot: journal.NewID(), Actor: "t"}); !errors.Is(err, ErrNotFound) {
+	if _, err := db.Undo(ctx, By{Shot: journal.NewID(), Actor: person("t")}); !errors.Is(err, ErrNotFound) {
 		t.Errorf("an edit of no shot: %v", err)
 	}
 }
@@ -222,12 +225,12 @@ func TestEqualPrintsAreOneSeal(t *testing.T) {
 	a, _ := sealed(t, sh)
 	d, _ := db.Draft(ctx, sh.ID)
 	e := path.Edit{Op: "set", Frame: 70, Values: map[string]float64{"pan": 1}}
-	d, err := db.Edit(ctx, By{Shot: sh.ID, Revision: d.Revision, Actor: "t"}, sh.Rig, e)
+	d, err := db.Edit(ctx, By{Shot: sh.ID, Revision: d.Revision, Actor: person("t")}, sh.Rig, e)
 	if err != nil {
 		t.Fatal(err)
 	}
 	b, _ := sealed(t, sh)
-	if d, err = db.Undo(ctx, By{Shot: sh.ID, Revision: d.Revision, Actor: "t"}); err != nil {
+	if d, err = db.Undo(ctx, By{Shot: sh.ID, Revision: d.Revision, Actor: person("t")}); err != nil {
 		t.Fatal(err)
 	}
 	c, _ := sealed(t, sh)
@@ -261,7 +264,7 @@ func TestMissingChunks(t *testing.T) {
 			t.Fatalf("row %d is another", tr.Row(i))
 		}
 	}
-	open, err := j.Unfinished(t.Context())
+	open, err := j.Unfinished(t.Context(), "plank")
 	if err != nil || len(open) == 0 {
 		t.Fatalf("a take that never ended is not listed: %v", err)
 	}
@@ -281,7 +284,7 @@ func TestMissingChunks(t *testing.T) {
 
 func openIDs(t *testing.T, j *Journal) []string {
 	t.Helper()
-	list, err := j.Unfinished(t.Context())
+	list, err := j.Unfinished(t.Context(), "plank")
 	if err != nil {
 		t.Fatal(err)
 	}

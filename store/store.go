@@ -10,17 +10,40 @@ import (
 	"fmt"
 	"io/fs"
 
+	lru "github.com/hashicorp/golang-lru/v2"
 	"github.com/jackc/pgx/v5"
 	"github.com/jackc/pgx/v5/pgxpool"
 	"github.com/jackc/pgx/v5/stdlib"
 	"github.com/pressly/goose/v3"
+
+	"keenarc/core/path"
+	"keenarc/core/seal"
 )
 
 //go:embed migrations/*.sql
 var migrations embed.FS
 
 // Store is the database. It is safe for use from several goroutines.
-type Store struct{ Pool *pgxpool.Pool }
+type Store struct {
+	Pool *pgxpool.Pool
+	// What never changes once it is written, and takes long to read.
+	tables  *lru.Cache[string, *seal.Table]
+	paths   *lru.Cache[edition, *path.Path]
+	samples *lru.Cache[string, *path.Values]
+}
+
+// edition is one revision of a shot.
+type edition struct {
+	shot     string
+	revision int64
+}
+
+// How much is remembered: tables and samples are large, paths small.
+const (
+	mostTables  = 8
+	mostPaths   = 256
+	mostSamples = 64
+)
 
 // ErrNotFound is returned for ids that do not exist.
 var ErrNotFound = errors.New("there is no such thing here")
@@ -38,7 +61,10 @@ func Open(ctx context.Context, url string) (*Store, error) {
 	if err != nil {
 		return nil, fmt.Errorf("connecting to the database: %w", err)
 	}
-	s := &Store{pool}
+	s := &Store{Pool: pool}
+	s.tables, _ = lru.New[string, *seal.Table](mostTables) // these fail for sizes below one only
+	s.paths, _ = lru.New[edition, *path.Path](mostPaths)
+	s.samples, _ = lru.New[string, *path.Values](mostSamples)
 	if err := s.migrate(ctx); err != nil {
 		pool.Close()
 		return nil, err
@@ -60,7 +86,7 @@ func (s *Store) migrate(ctx context.Context) error {
 	if _, err := p.Up(ctx); err != nil {
 		return fmt.Errorf("migrating the database: %w", err)
 	}
-	return s.knowSeals(ctx)
+	return nil
 }
 
 // Durable reports whether the database really writes down what it says it has.

@@ -48,6 +48,15 @@ func TestMain(m *testing.M) {
 	}())
 }
 
+// person is somebody who goes by a name.
+func person(name string) journal.Person {
+	p, err := db.Person(context.Background(), name, "")
+	if err != nil {
+		panic(err)
+	}
+	return p
+}
+
 // shot makes a fresh shot with the demo's path.
 func shot(t *testing.T, code string) *Shot {
 	t.Helper()
@@ -66,7 +75,7 @@ func shot(t *testing.T, code string) *Shot {
 	}
 	sh := *demo
 	sh.ID, sh.Code = journal.NewID(), code
-	if err := db.AddShot(ctx, shelf[0].ID, &sh, "t", d.Path, []Pass{{ID: journal.NewID(), Number: 1, Name: "Keeper", FactorNum: 1, FactorDen: 1}}); err != nil {
+	if err := db.AddShot(ctx, shelf[0].ID, &sh, person("t"), d.Path, []Pass{{ID: journal.NewID(), Number: 1, Name: "Keeper", Clock: clock.Times(clock.Rate{Num: 1, Den: 1})}}); err != nil {
 		t.Fatal(err)
 	}
 	return &sh
@@ -98,11 +107,11 @@ func sealed(t *testing.T, sh *Shot) (*Seal, *seal.Table) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	tab, err := seal.Make(d.Path, sh.Rig)
+	tab, err := seal.Make(d.Path, sh.Machines)
 	if err != nil {
 		t.Fatal(err)
 	}
-	x, err := db.AddSeal(t.Context(), journal.NewID(), sh.ID, d.Revision, "ann", tab, &limit.Braking{Seconds: 0.5})
+	x, err := db.AddSeal(t.Context(), journal.NewID(), sh.ID, d.Revision, person("ann"), tab, &limit.Braking{Seconds: 0.5})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -134,7 +143,7 @@ func take(t *testing.T, j *Journal, sh *Shot) *journal.Take {
 	if err != nil {
 		t.Fatal(err)
 	}
-	k := &journal.Take{ID: journal.NewID(), PassID: ps[0].ID, By: "ann", Started: time.Now(), Print: x.Print, Axes: tab.Axes, Units: []rig.Ratio{{Num: 1, Den: 1}}, LastBeat: -1, BrakeAt: -1}
+	k := &journal.Take{ID: journal.NewID(), PassID: ps[0].ID, Machine: "plank", Clock: ps[0].Clock, By: person("ann"), Started: time.Now(), Print: x.Print, Axes: tab.Axes, Units: []rig.Ratio{{Num: 1, Den: 1}}, LastBeat: -1, BrakeAt: -1}
 	if err := j.Begin(t.Context(), k); err != nil {
 		t.Fatal(err)
 	}
@@ -228,7 +237,7 @@ func TestSpool(t *testing.T) {
 	k.write(t, j, 0, 1000)
 	cluster.Kill()
 	k.write(t, j, 1000, 1000)
-	if err := j.Log(t.Context(), journal.Entry{At: time.Now(), Actor: "ann", ShotID: sh.ID, Kind: "take", Text: "spooled"}); err != nil {
+	if err := j.Log(t.Context(), journal.Entry{At: time.Now(), Actor: person("ann"), ShotID: sh.ID, Kind: "take", Text: "spooled"}); err != nil {
 		t.Fatal(err)
 	}
 	if err := j.Drain(t.Context()); err == nil {

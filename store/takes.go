@@ -15,42 +15,41 @@ import (
 
 // Pass is one pass of a shot.
 type Pass struct {
-	ID        string `json:"id"`
-	Number    int    `json:"number"`
-	Name      string `json:"name"`
-	Note      string `json:"note"`
-	FactorNum int64  `json:"factor_num"`
-	FactorDen int64  `json:"factor_den"`
+	ID     string `json:"id"`
+	Number int    `json:"number"`
+	Name   string `json:"name"`
+	Note   string `json:"note"`
+	// Clock is what it runs on; takes pin their own copy.
+	Clock clock.Spec `json:"clock_spec"`
 	// Chosen is the take that somebody chose, if anybody did.
 	Chosen *string `json:"chosen_by_hand,omitempty"`
 }
 
-// Factor is the pass's rate factor.
-func (p *Pass) Factor() clock.Rate { return clock.Rate{Num: p.FactorNum, Den: p.FactorDen} }
-
 // TakeLine is a take without its trace.
 type TakeLine struct {
-	ID        string    `json:"id"`
-	PassID    string    `json:"pass"`
-	SealID    string    `json:"seal"`
-	Number    int       `json:"number"`
-	Actor     string    `json:"by"`
-	StartedAt time.Time `json:"started_at"`
-	Ended     bool      `json:"ended"`
-	Broken    bool      `json:"broken"`
-	Why       string    `json:"why"`
-	Frame     float64   `json:"frame"`
-	Rows      int       `json:"rows"`
+	ID        string         `json:"id"`
+	PassID    string         `json:"pass"`
+	SealID    string         `json:"seal"`
+	Number    int            `json:"number"`
+	By        journal.Person `json:"by"`
+	Machine   string         `json:"machine" doc:"the rig's id"`
+	Clock     clock.Spec     `json:"clock_spec" doc:"what it ran on"`
+	StartedAt time.Time      `json:"started_at"`
+	Ended     bool           `json:"ended"`
+	Broken    bool           `json:"broken"`
+	Why       string         `json:"why"`
+	Frame     float64        `json:"frame"`
+	Rows      int            `json:"rows"`
 }
 
 // Passes lists a shot's passes.
 func (s *Store) Passes(ctx context.Context, shot string) ([]Pass, error) {
-	return many[Pass](ctx, s, `SELECT id::text, number, name, note, factor_num, factor_den, chosen::text FROM passes WHERE shot_id = $1 ORDER BY number`, shot)
+	return many[Pass](ctx, s, `SELECT id::text, number, name, note, clock, chosen::text FROM passes WHERE shot_id = $1 ORDER BY number`, shot)
 }
 
 // Pass loads one pass.
 func (s *Store) Pass(ctx context.Context, id string) (*Pass, error) {
-	return one[Pass](ctx, s.Pool, `SELECT id::text, number, name, note, factor_num, factor_den, chosen::text FROM passes WHERE id = $1`, id)
+	return one[Pass](ctx, s.Pool, `SELECT id::text, number, name, note, clock, chosen::text FROM passes WHERE id = $1`, id)
 }
 
 // Choose makes a take of the pass its chosen one; without a take the last whole
@@ -69,7 +68,7 @@ func (s *Store) Choose(ctx context.Context, pass, take string) error {
 
 // SetPass changes a pass's name, note and clock.
 func (s *Store) SetPass(ctx context.Context, p Pass) error {
-	t, err := s.Pool.Exec(ctx, `UPDATE passes SET name = $2, note = $3, factor_num = $4, factor_den = $5 WHERE id = $1`, p.ID, p.Name, p.Note, p.FactorNum, p.FactorDen)
+	t, err := s.Pool.Exec(ctx, `UPDATE passes SET name = $2, note = $3, clock = $4 WHERE id = $1`, p.ID, p.Name, p.Note, p.Clock)
 	if err == nil && t.RowsAffected() == 0 {
 		err = ErrNotFound
 	}
@@ -78,8 +77,8 @@ func (s *Store) SetPass(ctx context.Context, p Pass) error {
 
 // Takes lists a shot's takes in the order in which they were rolled.
 func (s *Store) Takes(ctx context.Context, shot string) ([]TakeLine, error) {
-	return many[TakeLine](ctx, s, `SELECT t.id::text, t.pass_id::text, t.seal_id::text, t.number, t.actor, t.started_at, t.ended, t.broken, t.why, t.frame, t.rows
-		FROM takes t JOIN passes p ON p.id = t.pass_id WHERE p.shot_id = $1 ORDER BY t.started_at`, shot)
+	return many[TakeLine](ctx, s, `SELECT t.id::text, t.pass_id::text, t.seal_id::text, t.number, `+asPerson+` AS by, t.machine, t.clock, t.started_at, t.ended, t.broken, t.why, t.frame, t.rows
+		FROM takes t JOIN passes p ON p.id = t.pass_id JOIN people w ON w.id = t.person_id WHERE p.shot_id = $1 ORDER BY t.started_at`, shot)
 }
 
 // TakeShot is the shot a take belongs to.
@@ -92,12 +91,18 @@ func (s *Store) TakeShot(ctx context.Context, take string) (string, error) {
 	return id, err
 }
 
-// BeginTake numbers a take and writes it down.
+// BeginTake numbers a take and writes it down, with what it is rolled with: the
+// shot's set, camera and threshold, and the machine's newest line-up.
 func (s *Store) BeginTake(ctx context.Context, t *journal.Take) error {
-	return s.Pool.QueryRow(ctx, `INSERT INTO takes (id, pass_id, seal_id, number, actor, started_at, axes, units)
-		SELECT $1, p.id, x.id, 1 + (SELECT coalesce(max(number), 0) FROM takes WHERE pass_id = p.id), $3, $4, $5, $6
-		FROM passes p JOIN seals x ON x.shot_id = p.shot_id AND x.fingerprint = decode($7, 'hex') WHERE p.id = $2 RETURNING number`,
-		t.ID, t.PassID, t.By, t.Started, t.Axes, t.Units, t.Print).Scan(&t.Number)
+	person, err := know(ctx, s.Pool, t.By)
+	if err != nil {
+		return err
+	}
+	return s.Pool.QueryRow(ctx, `INSERT INTO takes (id, pass_id, seal_id, number, person_id, started_at, axes, units, machine, clock, set_id, set_version, camera_id, camera_version, threshold_id, threshold_version, lineup_id)
+		SELECT $1, p.id, x.id, 1 + (SELECT coalesce(max(number), 0) FROM takes WHERE pass_id = p.id), $3, $4, $5, $6, $8, $9, s.set_id, s.set_version, s.camera_id, s.camera_version, s.threshold_id, s.threshold_version,
+			(SELECT l.id FROM lineups l WHERE l.rig_id = $8 ORDER BY l.at DESC, l.id DESC LIMIT 1)
+		FROM passes p JOIN shots s ON s.id = p.shot_id JOIN seals x ON x.shot_id = p.shot_id AND x.fingerprint = decode($7, 'hex') WHERE p.id = $2 RETURNING number`,
+		t.ID, t.PassID, person, t.Started, t.Axes, t.Units, t.Print, t.Machine, t.Clock).Scan(&t.Number)
 }
 
 // EndTake writes down how a take ended. A take whose rest was fetched later ends
@@ -124,10 +129,10 @@ func (s *Store) Take(ctx context.Context, id string) (*journal.Take, error) {
 	var units []rig.Ratio
 	var pass int
 	var name string
-	err := s.Pool.QueryRow(ctx, `SELECT t.pass_id::text, p.shot_id::text, p.number, p.name, encode(x.fingerprint, 'hex'), t.number, t.actor, t.started_at, t.ended, t.broken, t.why, t.frame, t.rows,
+	err := s.Pool.QueryRow(ctx, `SELECT t.pass_id::text, p.shot_id::text, p.number, p.name, encode(x.fingerprint, 'hex'), t.number, `+asPerson+`, t.machine, t.clock, t.started_at, t.ended, t.broken, t.why, t.frame, t.rows,
 		t.first_tick_ms, t.last_beat_tick_ms, t.brake_tick_ms, t.axes, t.units
-		FROM takes t JOIN passes p ON p.id = t.pass_id JOIN seals x ON x.id = t.seal_id WHERE t.id = $1`, id).
-		Scan(&t.PassID, &t.Shot, &pass, &name, &t.Print, &t.Number, &t.By, &t.Started, &t.Ended, &t.Broken, &t.Why, &t.Frame, &t.Rows, &t.Trace.Tick, &t.LastBeat, &t.BrakeAt, &axes, &units)
+		FROM takes t JOIN passes p ON p.id = t.pass_id JOIN seals x ON x.id = t.seal_id JOIN people w ON w.id = t.person_id WHERE t.id = $1`, id).
+		Scan(&t.PassID, &t.Shot, &pass, &name, &t.Print, &t.Number, &t.By, &t.Machine, &t.Clock, &t.Started, &t.Ended, &t.Broken, &t.Why, &t.Frame, &t.Rows, &t.Trace.Tick, &t.LastBeat, &t.BrakeAt, &axes, &units)
 	if errors.Is(err, pgx.ErrNoRows) {
 		return nil, ErrNotFound
 	} else if err != nil {
@@ -141,9 +146,9 @@ func (s *Store) Take(ctx context.Context, id string) (*journal.Take, error) {
 	return t, nil
 }
 
-// Unfinished lists the takes that were begun and never ended, oldest first.
-func (s *Store) Unfinished(ctx context.Context) ([]string, error) {
-	rows, err := s.Pool.Query(ctx, `SELECT id::text FROM takes WHERE NOT ended ORDER BY started_at`)
+// Unfinished lists the takes of a machine that were begun and never ended, oldest first.
+func (s *Store) Unfinished(ctx context.Context, machine string) ([]string, error) {
+	rows, err := s.Pool.Query(ctx, `SELECT id::text FROM takes WHERE NOT ended AND machine = $1 ORDER BY started_at`, machine)
 	if err != nil {
 		return nil, err
 	}

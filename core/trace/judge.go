@@ -8,6 +8,9 @@ import (
 	"keenarc/core/rig"
 )
 
+// ThresholdPx is the largest error at which passes stack, unless the user sets another.
+const ThresholdPx = 0.5
+
 // Scene is what pixels are judged on: the subject, and one near and one far
 // point of the set.
 type Scene struct {

@@ -1,0 +1,78 @@
+package journal
+
+import (
+	"fmt"
+
+	"keenarc/core/lens"
+	"keenarc/core/path"
+	"keenarc/core/rig"
+)
+
+// LineUp is one day's lining up of one machine: what was set and measured for this
+// payload, this supply and this place. It changes no rig version and voids no seal:
+// seals are held against the newest one when they are armed.
+type LineUp struct {
+	// Axes by the rig's own names; one that is left out is as the rig describes it.
+	Axes map[string]DayAxis `json:"axes"`
+	// Marks of the lens; none: as the camera's own.
+	Marks []lens.Mark `json:"marks,omitempty"`
+}
+
+// DayAxis is one axis's part of a line-up. Spread is how far its last homings lay
+// apart when it was made, over so many of them.
+type DayAxis struct {
+	Soft    [2]float64 `json:"soft"`
+	Working rig.Limits `json:"working"`
+	Spread  float64    `json:"spread"`
+	Homings int        `json:"homings"`
+}
+
+// On is a rig as it is lined up; without a line-up, as it is described.
+func (l *LineUp) On(r *rig.Rig) (*rig.Rig, error) {
+	if l == nil {
+		return r, nil
+	}
+	out := *r
+	out.Axes = append([]rig.Axis(nil), r.Axes...)
+	for id, d := range l.Axes {
+		i := r.Index(id)
+		if i < 0 {
+			return nil, fmt.Errorf("line-up: %w", &path.Error{Field: id, Wrong: fmt.Sprintf("%s has no such axis", r.Name), Want: "use " + path.AxisList(r)})
+		}
+		a := &out.Axes[i]
+		switch {
+		case !(d.Soft[0] < d.Soft[1] && d.Soft[0] >= a.Hard[0] && d.Soft[1] <= a.Hard[1]):
+			return nil, &path.Error{Field: id + ".soft", Wrong: fmt.Sprintf("soft limits %g to %g %s", d.Soft[0], d.Soft[1], a.Unit.Symbol()),
+				Want: fmt.Sprintf("give two in rising order within the hard ends %g to %g", a.Hard[0], a.Hard[1])}
+		case !(d.Working.Speed > 0 && d.Working.Speed <= a.Rated.Speed):
+			return nil, &path.Error{Field: id + ".speed", Wrong: fmt.Sprintf("a working speed of %g %s/s", d.Working.Speed, a.Unit.Symbol()), Want: fmt.Sprintf("give more than 0 and at most the rated %g", a.Rated.Speed)}
+		case !(d.Working.Acceleration > 0 && d.Working.Acceleration <= a.Rated.Acceleration):
+			return nil, &path.Error{Field: id + ".acceleration", Wrong: fmt.Sprintf("a working acceleration of %g %s/s²", d.Working.Acceleration, a.Unit.Symbol()),
+				Want: fmt.Sprintf("give more than 0 and at most the rated %g", a.Rated.Acceleration)}
+		}
+		a.Min, a.Max = d.Soft[0], d.Soft[1]
+		a.Working.Speed, a.Working.Acceleration = d.Working.Speed, d.Working.Acceleration
+	}
+	return &out, out.Check()
+}
+
+// Soft are its soft limits, as the rig is told them.
+func (l *LineUp) Soft() map[string][2]float64 {
+	out := map[string][2]float64{}
+	if l != nil {
+		for id, d := range l.Axes {
+			out[id] = d.Soft
+		}
+	}
+	return out
+}
+
+// Lens is a camera with the day's marks.
+func (l *LineUp) Lens(p *lens.Package) *lens.Package {
+	if l == nil || len(l.Marks) == 0 {
+		return p
+	}
+	out := *p
+	out.Marks = l.Marks
+	return &out
+}

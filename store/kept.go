@@ -1,0 +1,182 @@
+package store
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"time"
+
+	"github.com/jackc/pgx/v5"
+
+	"keenarc/core/geom"
+	"keenarc/core/lens"
+	"keenarc/core/rig"
+	"keenarc/journal"
+)
+
+// Sets, cameras with their lenses and thresholds are rows with versions, which never
+// change once they are written: shots point to one version, takes pin it.
+
+// Version names one version of a set, a camera or a threshold.
+type Version struct {
+	ID      string `json:"id"`
+	Version int    `json:"version"`
+}
+
+// Pins are what a take was rolled with.
+type Pins struct {
+	Set         *geom.Set
+	Lens        *lens.Package
+	ThresholdPx float64
+	LineUp      *journal.LineUp // nil: there was none yet
+}
+
+// next is the version after the newest of an id.
+func next(table string) string {
+	return `(SELECT coalesce(max(version), 0) + 1 FROM ` + table + ` WHERE id = $1)`
+}
+
+// AddSet stores a set as the next version of an id.
+func AddSet(ctx context.Context, tx pgx.Tx, id string, v *geom.Set) (n int, err error) {
+	return n, tx.QueryRow(ctx, `INSERT INTO sets (id, version, doc) VALUES ($1, `+next("sets")+`, $2) RETURNING version`, id, v).Scan(&n)
+}
+
+// AddCamera stores a camera with its lens as the next version of an id.
+func AddCamera(ctx context.Context, tx pgx.Tx, id string, v *lens.Package) (n int, err error) {
+	return n, tx.QueryRow(ctx, `INSERT INTO cameras (id, version, doc) VALUES ($1, `+next("cameras")+`, $2) RETURNING version`, id, v).Scan(&n)
+}
+
+// SetThreshold makes another version of a shot's largest error at which passes
+// stack, points the shot to it, and has the shot's takes judged by it.
+func (s *Store) SetThreshold(ctx context.Context, shot string, px float64) error {
+	return pgx.BeginFunc(ctx, s.Pool, func(tx pgx.Tx) error {
+		if _, err := lock(ctx, tx, shot); err != nil {
+			return err
+		}
+		var id string
+		var n int
+		if err := tx.QueryRow(ctx, `SELECT threshold_id::text FROM shots WHERE id = $1`, shot).Scan(&id); err != nil {
+			return err
+		}
+		if err := tx.QueryRow(ctx, `INSERT INTO thresholds (id, version, px) VALUES ($1, `+next("thresholds")+`, $2) RETURNING version`, id, px).Scan(&n); err != nil {
+			return err
+		}
+		if _, err := tx.Exec(ctx, `UPDATE shots SET threshold_version = $2 WHERE id = $1`, shot, n); err != nil {
+			return err
+		}
+		_, err := tx.Exec(ctx, `UPDATE takes SET threshold_id = $2, threshold_version = $3 FROM passes p WHERE p.id = takes.pass_id AND p.shot_id = $1`, shot, id, n)
+		return err
+	})
+}
+
+// ChangeSet makes another version of a shot's set and points the shot to it. Takes
+// keep the one they were rolled in.
+func (s *Store) ChangeSet(ctx context.Context, shot string, v *geom.Set) error {
+	return s.change(ctx, shot, "set", func(ctx context.Context, tx pgx.Tx, id string) (int, error) { return AddSet(ctx, tx, id, v) })
+}
+
+// ChangeCamera makes another version of a shot's camera and points the shot to it.
+// Takes keep the one they were rolled with.
+func (s *Store) ChangeCamera(ctx context.Context, shot string, v *lens.Package) error {
+	return s.change(ctx, shot, "camera", func(ctx context.Context, tx pgx.Tx, id string) (int, error) { return AddCamera(ctx, tx, id, v) })
+}
+
+func (s *Store) change(ctx context.Context, shot, what string, add func(context.Context, pgx.Tx, string) (int, error)) error {
+	return pgx.BeginFunc(ctx, s.Pool, func(tx pgx.Tx) error {
+		if _, err := lock(ctx, tx, shot); err != nil {
+			return err
+		}
+		var id string
+		if err := tx.QueryRow(ctx, `SELECT `+what+`_id::text FROM shots WHERE id = $1`, shot).Scan(&id); err != nil {
+			return err
+		}
+		n, err := add(ctx, tx, id)
+		if err != nil {
+			return err
+		}
+		_, err = tx.Exec(ctx, `UPDATE shots SET `+what+`_version = $2 WHERE id = $1`, shot, n)
+		return err
+	})
+}
+
+// Pins are what a take was rolled with.
+func (s *Store) Pins(ctx context.Context, take string) (*Pins, error) {
+	p := &Pins{}
+	err := s.Pool.QueryRow(ctx, `SELECT a.doc, c.doc, h.px, l.doc FROM takes t JOIN sets a ON a.id = t.set_id AND a.version = t.set_version
+		JOIN cameras c ON c.id = t.camera_id AND c.version = t.camera_version JOIN thresholds h ON h.id = t.threshold_id AND h.version = t.threshold_version
+		LEFT JOIN lineups l ON l.id = t.lineup_id WHERE t.id = $1`, take).Scan(&p.Set, &p.Lens, &p.ThresholdPx, &p.LineUp)
+	if errors.Is(err, pgx.ErrNoRows) {
+		err = ErrNotFound
+	}
+	return p, err
+}
+
+// AddRig stores a rig version; a version that is there already is left alone.
+func (s *Store) AddRig(ctx context.Context, r *rig.Rig) error {
+	_, err := s.Pool.Exec(ctx, `INSERT INTO rigs (id, version, doc) VALUES ($1, $2, $3) ON CONFLICT DO NOTHING`, r.ID, r.Version, r)
+	return err
+}
+
+// AdoptRig stores a rig version and brings the shots on an older one of the same
+// rig to it. Seals made for the older one are void; the log says so.
+func (s *Store) AdoptRig(ctx context.Context, r *rig.Rig) error {
+	if err := s.AddRig(ctx, r); err != nil {
+		return err
+	}
+	return pgx.BeginFunc(ctx, s.Pool, func(tx pgx.Tx) error {
+		rows, err := tx.Query(ctx, `UPDATE shot_machines SET rig_version = $2 WHERE rig_id = $1 AND rig_version < $2 RETURNING shot_id::text`, r.ID, r.Version)
+		if err != nil {
+			return err
+		}
+		shots, err := pgx.CollectRows(rows, pgx.RowTo[string])
+		if err != nil {
+			return err
+		}
+		for _, id := range shots {
+			if _, err := tx.Exec(ctx, `UPDATE seals SET revision = -1 WHERE shot_id = $1`, id); err != nil {
+				return err
+			}
+			if _, err := tx.Exec(ctx, `INSERT INTO log (id, at, person_id, shot_id, kind, text) VALUES ($1, now(), $2, $3, 'rig', $4)`,
+				journal.NewID(), journal.Itself.ID, id, fmt.Sprintf("%s is now version %d. Paths sealed for an older one are void; seal again.", r.Name, r.Version)); err != nil {
+				return err
+			}
+		}
+		return nil
+	})
+}
+
+// Rig loads the newest version of a rig.
+func (s *Store) Rig(ctx context.Context, id string) (*rig.Rig, error) {
+	r := &rig.Rig{}
+	err := s.Pool.QueryRow(ctx, `SELECT doc FROM rigs WHERE id = $1 ORDER BY version DESC LIMIT 1`, id).Scan(r)
+	if errors.Is(err, pgx.ErrNoRows) {
+		err = ErrNotFound
+	}
+	return r, err
+}
+
+// LineUpRow is a line-up as it is kept: who made it, when.
+type LineUpRow struct {
+	ID    string          `json:"id"`
+	RigID string          `json:"machine"`
+	At    time.Time       `json:"at"`
+	By    journal.Person  `json:"by"`
+	Doc   *journal.LineUp `json:"line_up"`
+}
+
+const lineUps = `SELECT l.id::text, l.rig_id, l.at, ` + asPerson + ` AS by, l.doc FROM lineups l JOIN people w ON w.id = l.person_id WHERE l.rig_id = $1 ORDER BY l.at DESC, l.id DESC`
+
+// LineUps are a machine's line-ups, the newest first.
+func (s *Store) LineUps(ctx context.Context, machine string, most int) ([]LineUpRow, error) {
+	return many[LineUpRow](ctx, s, lineUps+` LIMIT $2`, machine, most)
+}
+
+// AddLineUp keeps a line-up; it is the machine's from now on.
+func (s *Store) AddLineUp(ctx context.Context, who journal.Person, machine string, l *journal.LineUp) error {
+	person, err := know(ctx, s.Pool, who)
+	if err != nil {
+		return err
+	}
+	_, err = s.Pool.Exec(ctx, `INSERT INTO lineups (id, rig_id, at, person_id, doc) VALUES ($1, $2, now(), $3, $4)`, journal.NewID(), machine, person, l)
+	return err
+}
