@@ -162,9 +162,10 @@ func (a *app) kept(pass, rows int, broken bool) {
 	must(err)
 	tab, err := a.Store.Table(ctx, seals[0].ID)
 	must(err)
-	k := &journal.Take{ID: journal.NewID(), PassID: ps[pass-1].ID, By: "t", Started: time.Now(), Print: seals[0].Print, Axes: tab.Axes, Units: tab.Units, Rows: rows, Broken: broken, Why: "the hold was let go", Frame: float64(rows) * 0.024}
+	k := &journal.Take{ID: journal.NewID(), PassID: ps[pass-1].ID, Machine: "plank", Clock: ps[pass-1].Clock, By: journal.Somebody, Started: time.Now(), Print: seals[0].Print, Axes: tab.Axes, Units: tab.Units, Rows: rows, Broken: broken, Why: "the hold was let go", Frame: float64(rows) * 0.024}
 	must(a.Store.BeginTake(ctx, k))
-	c := tab.Clock(clock.Rate{Num: 1, Den: 1})
+	c, err := tab.Clock(clock.Times(clock.Rate{Num: 1, Den: 1}))
+	must(err)
 	pos, steps := make([]clock.Pos, rows), make([][]int32, len(tab.Axes))
 	for i := range pos {
 		pos[i] = c.At(int64(i), trace.Hz)

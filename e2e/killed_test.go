@@ -30,7 +30,7 @@ type process struct {
 
 func serve(t *testing.T, folder, database, rig string) *process {
 	t.Helper()
-	cmd := exec.Command(binary, "serve", "--listen", "127.0.0.1:0", "--folder", folder, "--database", database, "--rig", rig)
+	cmd := exec.Command(binary, "serve", "--listen", "127.0.0.1:0", "--folder", folder, "--database", database, "--rig", "plank="+rig)
 	out, err := cmd.StdoutPipe()
 	if err != nil {
 		t.Fatal(err)
@@ -99,7 +99,7 @@ func (p *process) idle(shot, pass string, homed bool) {
 		if err := wsjson.Read(ctx, c, &m); err != nil {
 			p.t.Fatal(err)
 		}
-		if s := m.Floor.State; m.Floor.Connected && s.Mode == link.Idle && s.N > 5 && (!homed || s.Homed["focus"]) {
+		if s := m.Floor.State; m.Floor.Connected && s.Mode == link.Idle && s.N > 5 && (!homed || (s.Homed["focus"] || s.Homed["plank/focus"])) {
 			return
 		}
 	}
@@ -151,14 +151,14 @@ func TestKilledInMidRoll(t *testing.T) {
 		p := serve(t, dir, cluster.URL, rig.Addr)
 		p.post("/api/shots/"+shot+"/seal", `{"revision":0}`)
 		p.idle(shot, ps[0].ID, false)
-		p.post("/api/rig/home", `{"shot":"`+shot+`"}`)
+		p.post("/api/machines/plank/home", `{"shot":"`+shot+`"}`)
 		p.idle(shot, ps[0].ID, true)
 		var hold *websocket.Conn
 		for range tries {
 			if _, err := db.Pool.Exec(ctx, `DELETE FROM findings; DELETE FROM trace_chunks; DELETE FROM takes`); err != nil {
 				t.Fatal(err)
 			}
-			p.post("/api/rig/goto", `{"shot":"`+shot+`"}`)
+			p.post("/api/machines/plank/goto", `{"shot":"`+shot+`"}`)
 			time.Sleep(200 * time.Millisecond)
 			p.idle(shot, ps[0].ID, true)
 			if hold, _, err = websocket.Dial(ctx, strings.Replace(p.addr, "http", "ws", 1)+"/api/hold?shot="+shot+"&pass="+ps[0].ID, nil); err != nil {

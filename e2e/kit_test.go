@@ -24,6 +24,7 @@ import (
 
 	"keenarc/journal"
 	"keenarc/link"
+	"keenarc/stage"
 	"keenarc/store"
 	"keenarc/web"
 )
@@ -48,8 +49,9 @@ func TestMain(m *testing.M) {
 // app is one running application with its own database and stand-in.
 type app struct {
 	*web.Running
-	t    *testing.T
-	shot string
+	Floor *stage.Floor // Plank's
+	t     *testing.T
+	shot  string
 }
 
 // start runs the application until the test ends.
@@ -71,7 +73,11 @@ func start(t *testing.T) *app {
 	t.Cleanup(func() { cancel(); <-ended; os.RemoveAll(folder) })
 	select {
 	case r := <-ready:
-		a := &app{Running: r, t: t}
+		floor, err := r.Floors.Of("plank")
+		if err != nil {
+			t.Fatal(err)
+		}
+		a := &app{Running: r, Floor: floor, t: t}
 		var shelf []store.Production
 		a.get("/api/shelf", &shelf)
 		a.shot = shelf[0].Shots[0].ID

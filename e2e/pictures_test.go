@@ -7,7 +7,9 @@ import (
 
 	"github.com/chromedp/chromedp"
 
+	"keenarc/journal"
 	"keenarc/link"
+	"keenarc/stage"
 )
 
 // TestPictures takes the pictures of docs/screenshots from the demo data when
@@ -67,7 +69,46 @@ func TestPictures(t *testing.T) {
 	p.wait("the log", `document.querySelector('[data-test="log"]')`)
 	snap("wrap")
 	p.key("1")
-	snap("rig-up")
+	everyMachine(a, p, snap)
+}
+
+// everyMachine shows each machine on Rig up, homed, one of them in blackout; with
+// KEENARC_ALL all of them in both lights.
+func everyMachine(a *app, p *page, snap func(string)) {
+	for _, id := range []string{"heron", "wren", "turnstile", "plank"} {
+		p.click("choose-" + id)
+		f, err := a.Floors.Of(id)
+		if err != nil {
+			a.t.Fatal(err)
+		}
+		if id != "plank" {
+			p.click("home-machine")
+			p.click("ask-yes")
+			p.wait("homed", `document.querySelector('[data-test="choose-`+id+`"]').textContent.includes('seen, homed')`)
+			swing(a, f)
+		}
+		snap(map[string]string{"plank": "rig-up"}[id] + map[bool]string{true: "rig-up-" + id}[id != "plank"])
+		if id == "wren" || os.Getenv("KEENARC_ALL") != "" {
+			p.click("theme")
+			snap("rig-up-" + id + "-blackout")
+			p.click("theme")
+		}
+	}
+}
+
+// swing sends a machine somewhere where its chain can be seen.
+func swing(a *app, f *stage.Floor) {
+	to := map[string]map[string]float64{
+		"heron":     {"track": 2200, "swing": 35, "boom": 24, "arm": 900, "pan": -40, "tilt": -12},
+		"wren":      {"track": 1400, "turn": -30, "shoulder": 35, "elbow": -20, "wrist": -15},
+		"turnstile": {"rise": 200, "turn": 45},
+	}[f.Machine()]
+	if err := f.GoTo(a.t.Context(), journal.Itself, "", "To be looked at.", to); err != nil {
+		a.t.Fatal(err)
+	}
+	if err := f.WaitIdle(a.t.Context()); err != nil {
+		a.t.Fatal(err)
+	}
 }
 
 // rollTwice goes to the first frame and rolls passes 1 and 2 by holding Space.

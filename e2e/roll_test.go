@@ -81,7 +81,7 @@ func (a *app) ready(p *page) {
 		a.t.Fatal(b)
 	}
 	a.homed(func() {
-		if code, b := a.post("/api/rig/home", `{"shot":"`+a.shot+`"}`); code != 200 {
+		if code, b := a.post("/api/machines/plank/home", `{"shot":"`+a.shot+`"}`); code != 200 {
 			a.t.Fatal(b)
 		}
 	})
@@ -92,7 +92,7 @@ func (a *app) rolling(p *page, past float64) {
 	a.t.Helper()
 	for range tries {
 		a.atFirst(p, func() {
-			if code, b := a.post("/api/rig/goto", `{"shot":"`+a.shot+`"}`); code != 200 {
+			if code, b := a.post("/api/machines/plank/goto", `{"shot":"`+a.shot+`"}`); code != 200 {
 				a.t.Fatal(b)
 			}
 		})
@@ -202,7 +202,7 @@ func TestStandInKilled(t *testing.T) {
 	a.ready(p)
 	p.key("5")
 	a.rolling(p, 60)
-	if err := a.StandIn.Process().Signal(os.Kill); err != nil {
+	if err := a.StandIns["plank"].Process().Signal(os.Kill); err != nil {
 		t.Fatal(err)
 	}
 	began := time.Now()
@@ -243,7 +243,7 @@ func TestDatabaseGone(t *testing.T) {
 		a.newest(t, takes)
 	}
 	take := a.newest(t, takes)
-	if take.Broken || take.Rows != 10001 || len(take.Trace.Pos) != 10001 || take.Trace.Tick == 0 {
+	if take.Broken || take.Rows != 10009 || len(take.Trace.Pos) != 10009 || take.Trace.Tick == 0 {
 		t.Errorf("stored: broken %v, %d rows of which %d are there, from tick %d", take.Broken, take.Rows, len(take.Trace.Pos), take.Trace.Tick)
 	}
 	p.wait("a whole take on the screen", `(() => { const e = document.querySelector('[data-test="pass-1"] .take.chosen'); return e && !e.classList.contains('broken'); })()`)

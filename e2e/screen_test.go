@@ -147,7 +147,7 @@ func TestAtRestNothingIsDrawn(t *testing.T) {
 	if now := places(); now != was {
 		t.Errorf("the first nudge moved the pose box from\n%s to\n%s", was, now)
 	}
-	a.homed(func() { a.post("/api/rig/home", `{"shot":"`+a.shot+`"}`) })
+	a.homed(func() { a.post("/api/machines/plank/home", `{"shot":"`+a.shot+`"}`) })
 	for _, s := range []string{"5", "3"} {
 		p.key(s)
 		p.wait("the view", `document.querySelector('[data-test="finder"]')?.dataset.drawn > 0 && document.querySelector('[data-test="ready"]').textContent.includes('✓ homed')`)

@@ -163,7 +163,7 @@ func TestMeasureScreen(t *testing.T) {
 		a.get("/api/shots/"+a.shot, &v)
 		a.post("/api/shots/"+a.shot+"/undo", fmt.Sprintf(`{"revision":%d}`, v.Revision))
 	}
-	a.homed(func() { a.post("/api/rig/home", `{"shot":"`+a.shot+`"}`) })
+	a.homed(func() { a.post("/api/machines/plank/home", `{"shot":"`+a.shot+`"}`) })
 	p.must(chromedp.Navigate(a.Addr + "/shot/" + a.shot + "/shoot"))
 	p.wait("the finder", `document.querySelector('[data-test="finder"]')?.dataset.drawn > 0`)
 	p.must(chromedp.Sleep(4 * time.Second))

@@ -20,15 +20,24 @@ import (
 
 func scale(t testing.TB) *lens.Scale {
 	t.Helper()
-	s, err := lens.Demo().Scale()
+	s, err := examples.Camera().Scale()
 	if err != nil {
 		t.Fatal(err)
 	}
 	return s
 }
 
+func plank(t testing.TB) *rig.Rig {
+	t.Helper()
+	r, err := rig.Join(examples.Plank())
+	if err != nil {
+		t.Fatal(err)
+	}
+	return r
+}
+
 func TestReadsAllForms(t *testing.T) {
-	r := rig.Plank()
+	r := plank(t)
 	want := []path.Key{{Frame: 0, Value: 120}, {Frame: 70.5, Value: 520}}
 	for name, text := range map[string]string{
 		"plain":      "frame,track_mm\n0,120\n70.5,520\n",
@@ -50,13 +59,13 @@ func TestReadsAllForms(t *testing.T) {
 		}
 	}
 	tracks, err := ReadKeys(strings.NewReader("frame,pan_deg,focus_m\n0,,1.1\n10,4,\n"), r, scale(t))
-	if err != nil || len(tracks) != 2 || tracks[0].Axis != "pan" || len(tracks[0].Keys) != 1 || tracks[1].Axis != "focus" || tracks[1].Keys[0].Value != 135 {
+	if err != nil || len(tracks) != 2 || tracks[0].Axis != "plank/pan" || len(tracks[0].Keys) != 1 || tracks[1].Axis != "plank/focus" || tracks[1].Keys[0].Value != 135 {
 		t.Errorf("empty cells and distances: %v, %v", tracks, err)
 	}
 }
 
 func TestMistakesNameTheirPlace(t *testing.T) {
-	r := rig.Plank()
+	r := plank(t)
 	for name, c := range map[string]struct {
 		text   string
 		line   int
@@ -104,7 +113,7 @@ func (zeros) Read(b []byte) (int, error) {
 
 // Import of export gives the path back.
 func TestPathThereAndBack(t *testing.T) {
-	r := rig.Plank()
+	r := plank(t)
 	tracks, err := ReadKeys(bytes.NewReader(examples.HarbourApproach), r, scale(t))
 	if err != nil {
 		t.Fatal(err)
@@ -134,7 +143,7 @@ func TestPathThereAndBack(t *testing.T) {
 }
 
 func TestWriteTrace(t *testing.T) {
-	r := rig.Plank()
+	r := plank(t)
 	tr := &trace.Trace{Tick: 500, Axes: []string{"track"}, Units: []rig.Ratio{{Num: 25, Den: 1}}, Pos: []clock.Pos{0, clock.At(0.5)}, Steps: [][]int32{{0, 25 * 256 * 3}}}
 	var b bytes.Buffer
 	if err := WriteTrace(&b, tr, r); err != nil {
@@ -149,7 +158,7 @@ func FuzzReadKeys(f *testing.F) {
 	f.Add(string(examples.HarbourApproach))
 	f.Add("\xef\xbb\xbfframe,track_mm\r\n\"0\",120\r\n")
 	f.Add("frame,pan_deg,pan_deg\n\"\"\"")
-	r := rig.Plank()
+	r := plank(f)
 	s := scale(f)
 	f.Fuzz(func(t *testing.T, text string) {
 		tracks, err := ReadKeys(strings.NewReader(text), r, s)

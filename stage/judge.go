@@ -32,10 +32,10 @@ type Finding struct {
 const rules = 3
 
 // Depends names everything that a finding rests on. Two findings of a take with
-// equal Depends are the same. print is the seal's fingerprint in hex, ref the
-// reference take's id or empty.
-func Depends(print string, c clock.Spec, r *rig.Rig, l *lens.Package, set *geom.Set, thresholdPx float64, rows int, ref string) (string, error) {
-	b, err := json.Marshal([]any{rules, print, c, r, l, set.Subject, set.Near, set.Far, thresholdPx, rows, ref})
+// equal Depends are the same. print is the seal's fingerprint in hex, which names
+// the machines and their places, too; ref is the reference take's id or empty.
+func Depends(print string, c clock.Spec, l *lens.Package, set *geom.Set, thresholdPx float64, rows int, ref string) (string, error) {
+	b, err := json.Marshal([]any{rules, print, c, l, set.Subject, set.Near, set.Far, thresholdPx, rows, ref})
 	if err != nil {
 		return "", fmt.Errorf("naming what a finding depends on: %w", err)
 	}

@@ -59,10 +59,16 @@ func Readiness(s Snapshot, d *Desk) *Ready {
 	item("keyframes", d.Keyed, "K", "the sheet is empty. Press K to store a keyframe.")
 	item("in limits", d.Limits == "", "P", "%s Press P to see the remedies.", d.Limits)
 	item("sealed", d.Sealed && d.Table != nil, "S", "the path is not sealed as it stands. Press S to seal it.")
-	item("in today's limits", d.LineUp == "", "2", "%s Line up again, or change the path.", d.LineUp)
+	// What is in order as a rule is named only where it is not.
+	unless := func(ok bool, name, key, format string, v ...any) {
+		if !ok {
+			item(name, false, key, format, v...)
+		}
+	}
+	unless(d.LineUp == "", "line-up", "2", "%s Line up again, or change the path.", d.LineUp)
 	item("rig seen", s.Connected, "1", "%s is not seen. Check its power and cable; it is looked for all the time.", name)
-	item("driven here", !s.Connected || s.Driving, "", "another copy of Keen Arc drives %s; this one only watches.", name)
-	machine(s, d, item)
+	unless(!s.Connected || s.Driving, "driven here", "", "another copy of Keen Arc drives %s; this one only watches.", name)
+	machine(s, d, unless)
 	unhomed := ""
 	for _, a := range d.Rig.Axes {
 		if !s.State.Homed[a.ID] && unhomed == "" {
@@ -75,7 +81,7 @@ func Readiness(s Snapshot, d *Desk) *Ready {
 	}
 	item("homed", s.Connected && unhomed == "", "2", "%s is not homed. Press 2, then Home.", unhomed)
 	astray := Astray(s, d.Rig)
-	item("in place", !s.Connected || unhomed != "" || busy || astray == "", "2", "%s", astray)
+	unless(!s.Connected || unhomed != "" || busy || astray == "", "in place", "2", "%s", astray)
 	if d.Table != nil {
 		ok, on, text := AtFirst(s, d)
 		r.OnPath = s.Connected && unhomed == "" && on
@@ -93,18 +99,18 @@ func Readiness(s Snapshot, d *Desk) *Ready {
 
 // machine adds what the machine itself reports: its emergency stop, its drives, its
 // hard ends.
-func machine(s Snapshot, d *Desk, item func(name string, ok bool, key, format string, v ...any)) {
-	item("stop released", !s.State.EStop, "2", "the emergency stop of %s is pressed. Release it at the machine when it is safe, then home what has lost its place.", d.Rig.Name)
+func machine(s Snapshot, d *Desk, unless func(ok bool, name, key, format string, v ...any)) {
+	unless(!s.State.EStop, "stop released", "2", "the emergency stop of %s is pressed. Release it at the machine when it is safe, then home what has lost its place.", d.Rig.Name)
 	for _, a := range d.Rig.Axes {
 		switch {
 		case s.State.Faults[a.ID] != "":
-			item("drives in order", false, "2", "%s has a drive fault: %s. Clear it at the drive, then press 2 and let it hold again.", a.Name, s.State.Faults[a.ID])
+			unless(false, "drives in order", "2", "%s has a drive fault: %s. Clear it at the drive, then press 2 and let it hold again.", a.Name, s.State.Faults[a.ID])
 			return
 		case s.State.Ends[a.ID] != "":
-			item("drives in order", false, "2", "%s stands at its hard end. Press 2 and home it; it comes away by itself.", a.Name)
+			unless(false, "drives in order", "2", "%s stands at its hard end. Press 2 and home it; it comes away by itself.", a.Name)
 			return
 		case s.State.Free[a.ID] && !s.State.EStop:
-			item("drives in order", false, "2", "%s is free. Press 2 and let it hold again.", a.Name)
+			unless(false, "drives in order", "2", "%s is free. Press 2 and let it hold again.", a.Name)
 			return
 		}
 	}

@@ -25,6 +25,7 @@ type Version struct {
 
 // Pins are what a take was rolled with.
 type Pins struct {
+	TakeID      string
 	Set         *geom.Set
 	Lens        *lens.Package
 	ThresholdPx float64
@@ -99,16 +100,23 @@ func (s *Store) change(ctx context.Context, shot, what string, add func(context.
 	})
 }
 
+const pins = `SELECT t.id::text AS take_id, a.doc AS set, c.doc AS lens, h.px AS threshold_px, l.doc AS line_up FROM takes t JOIN sets a ON a.id = t.set_id AND a.version = t.set_version
+	JOIN cameras c ON c.id = t.camera_id AND c.version = t.camera_version JOIN thresholds h ON h.id = t.threshold_id AND h.version = t.threshold_version
+	LEFT JOIN lineups l ON l.id = t.lineup_id `
+
 // Pins are what a take was rolled with.
 func (s *Store) Pins(ctx context.Context, take string) (*Pins, error) {
-	p := &Pins{}
-	err := s.Pool.QueryRow(ctx, `SELECT a.doc, c.doc, h.px, l.doc FROM takes t JOIN sets a ON a.id = t.set_id AND a.version = t.set_version
-		JOIN cameras c ON c.id = t.camera_id AND c.version = t.camera_version JOIN thresholds h ON h.id = t.threshold_id AND h.version = t.threshold_version
-		LEFT JOIN lineups l ON l.id = t.lineup_id WHERE t.id = $1`, take).Scan(&p.Set, &p.Lens, &p.ThresholdPx, &p.LineUp)
-	if errors.Is(err, pgx.ErrNoRows) {
-		err = ErrNotFound
+	return one[Pins](ctx, s.Pool, pins+`WHERE t.id = $1`, take)
+}
+
+// PinsOf are what each of a shot's takes was rolled with, by take.
+func (s *Store) PinsOf(ctx context.Context, shot string) (map[string]*Pins, error) {
+	list, err := many[Pins](ctx, s, pins+`JOIN passes p ON p.id = t.pass_id WHERE p.shot_id = $1`, shot)
+	out := make(map[string]*Pins, len(list))
+	for i := range list {
+		out[list[i].TakeID] = &list[i]
 	}
-	return p, err
+	return out, err
 }
 
 // AddRig stores a rig version; a version that is there already is left alone.

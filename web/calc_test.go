@@ -22,8 +22,8 @@ import (
 
 	"keenarc/calc"
 	"keenarc/core/clock"
-	"keenarc/core/rig"
 	"keenarc/core/trace"
+	"keenarc/examples"
 	"keenarc/journal"
 	"keenarc/link"
 	"keenarc/stage"
@@ -116,6 +116,14 @@ type writer func([]byte) (int, error)
 
 func (w writer) Write(b []byte) (int, error) { return w(b) }
 
+// willing is a journal that lets everybody drive: another server has the database's
+// own right to drive Plank.
+type willing struct{ *store.Journal }
+
+func (willing) Drive(ctx context.Context, machine string) (journal.Right, error) {
+	return (&journal.Memory{}).Drive(ctx, machine)
+}
+
 // A roll goes on while calculations come in as fast as they can.
 func TestARollIsNotDisturbedByCalculations(t *testing.T) {
 	if testing.Short() {
@@ -126,7 +134,7 @@ func TestARollIsNotDisturbedByCalculations(t *testing.T) {
 	var wg sync.WaitGroup
 	defer wg.Wait()
 	defer stop()
-	rigServer, err := standin.Listen(standin.Options{Rig: rig.Plank(), Pace: 1}, "127.0.0.1:0")
+	rigServer, err := standin.Listen(standin.Options{Rig: examples.Rigs()["plank"], Pace: 1}, "127.0.0.1:0")
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -134,8 +142,8 @@ func TestARollIsNotDisturbedByCalculations(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	floor := stage.NewFloor(func(ctx context.Context) (link.Rig, error) { return link.Dial(ctx, rigServer.Addr()) }, j, log)
-	srv := New(running.Store, floor, log)
+	floor := stage.NewFloor("plank", "Plank", func(ctx context.Context) (link.Rig, error) { return link.Dial(ctx, rigServer.Addr()) }, willing{j}, log)
+	srv := New(running.Store, stage.Floors{floor}, log)
 	at := httptest.NewServer(srv.Handler())
 	defer at.Close()
 	for _, run := range []func(){func() { _ = rigServer.Run(ctx) }, func() { _ = floor.Run(ctx) }, func() { srv.RunJudge(ctx) }} {
@@ -176,9 +184,9 @@ func TestARollIsNotDisturbedByCalculations(t *testing.T) {
 		}
 	}
 	idle(false)
-	post("/api/rig/home", `{"shot":"`+id+`"}`)
+	post("/api/machines/plank/home", `{"shot":"`+id+`"}`)
 	idle(true)
-	post("/api/rig/goto", `{"shot":"`+id+`"}`)
+	post("/api/machines/plank/goto", `{"shot":"`+id+`"}`)
 	time.Sleep(100 * time.Millisecond)
 	idle(true)
 
@@ -235,7 +243,7 @@ func TestARollIsNotDisturbedByCalculations(t *testing.T) {
 			t.Fatal(m.Refused)
 		}
 		if m.Ended != nil && m.Ended.Broken && m.Ended.Number < 3 {
-			post("/api/rig/goto", `{"shot":"`+id+`"}`)
+			post("/api/machines/plank/goto", `{"shot":"`+id+`"}`)
 			time.Sleep(100 * time.Millisecond)
 			idle(true)
 			press()
@@ -243,7 +251,7 @@ func TestARollIsNotDisturbedByCalculations(t *testing.T) {
 		}
 		if m.Ended != nil {
 			end()
-			if m.Ended.Broken || m.Ended.Rows != 4001 {
+			if m.Ended.Broken || m.Ended.Rows != 4009 {
 				t.Errorf("the take: broken %v (%s), %d rows", m.Ended.Broken, m.Ended.Why, m.Ended.Rows)
 			}
 			break
@@ -355,12 +363,15 @@ func makeTake(ctx context.Context, shot string, rows int) error {
 	if err != nil {
 		return err
 	}
-	k := &journal.Take{ID: journal.NewID(), PassID: ps[0].ID, By: "t", Started: time.Now(), Print: seals[0].Print, Axes: tab.Axes, Units: tab.Units, Rows: rows, Broken: rows < 2001}
+	k := &journal.Take{ID: journal.NewID(), PassID: ps[0].ID, Machine: "plank", Clock: ps[0].Clock, By: journal.Somebody, Started: time.Now(), Print: seals[0].Print, Axes: tab.Axes, Units: tab.Units, Rows: rows, Broken: rows < 2001}
 	if err := running.Store.BeginTake(ctx, k); err != nil {
 		return err
 	}
 	pos, steps := make([]clock.Pos, rows), make([][]int32, len(tab.Axes))
-	c := tab.Clock(clock.Rate{Num: 1, Den: 1})
+	c, err := tab.Clock(ps[0].Clock)
+	if err != nil {
+		return err
+	}
 	for i := range pos {
 		pos[i] = c.At(int64(i), trace.Hz)
 	}

@@ -3,17 +3,13 @@ package web
 import (
 	"encoding/json"
 	"fmt"
-	"io"
 	"net/http"
 	"slices"
 	"strconv"
 	"strings"
-	"time"
 
-	"github.com/danielgtaylor/huma/v2"
 	"github.com/go-chi/chi/v5"
 
-	"keenarc/calc"
 	"keenarc/core/limit"
 	"keenarc/core/path"
 	"keenarc/exchange"
@@ -22,23 +18,12 @@ import (
 
 func frame4(f int) string { return limit.Frame4(float64(f)) }
 
-// problem writes an error in the API's own form.
-func problem(w http.ResponseWriter, err error) {
-	status := http.StatusInternalServerError
-	if e, ok := err.(huma.StatusError); ok {
-		status = e.GetStatus()
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(status)
-	_ = json.NewEncoder(w).Encode(err)
-}
-
 // upload puts a keyframe file in place of the path's keyframes, as one edit.
 func (s *Server) upload(w http.ResponseWriter, r *http.Request) {
 	ctx, id := r.Context(), chi.URLParam(r, "id")
 	rev, err := strconv.ParseInt(r.URL.Query().Get("revision"), 10, 64)
 	if err != nil {
-		problem(w, huma.Error422UnprocessableEntity("revision: it is missing; give the revision that is on the screen."))
+		problem(w, blame("revision", "it is missing", "give the revision that is on the screen"))
 		return
 	}
 	sh, err := s.store.Shot(ctx, id)
@@ -131,7 +116,7 @@ func (s *Server) pathCSV(w http.ResponseWriter, r *http.Request) {
 		}
 		i := slices.IndexFunc(seals, func(x store.Seal) bool { return x.ID == id })
 		if i < 0 || seals[i].Revision < 0 {
-			problem(w, huma.Error404NotFound("There is no such sealed path, or it is void."))
+			problem(w, newProblem(http.StatusNotFound, "There is no such sealed path, or it is void."))
 			return
 		}
 		d, err := s.store.DraftAt(r.Context(), v.ID, seals[i].Revision)
@@ -178,56 +163,4 @@ func (s *Server) traceCSV(w http.ResponseWriter, r *http.Request) {
 func attach(w http.ResponseWriter, name string) {
 	w.Header().Set("Content-Type", "text/csv; charset=utf-8")
 	w.Header().Set("Content-Disposition", `attachment; filename="`+strings.ReplaceAll(name, `"`, "")+`"`)
-}
-
-// calcPatience is how long a calculation waits for its turn.
-const calcPatience = time.Second
-
-// calcTime is how long a calculation may take to be read and written.
-const calcTime = 30 * time.Second
-
-// calc answers a calculation with exactly the bytes of the command line, within
-// narrower bounds, a few at a time: the same machine may be holding a rig.
-func (s *Server) calc(w http.ResponseWriter, r *http.Request) {
-	w.Header().Set("Content-Type", "application/json")
-	patience := time.NewTimer(calcPatience)
-	defer patience.Stop()
-	select {
-	case s.calculating <- struct{}{}:
-		defer func() { <-s.calculating }()
-	case <-r.Context().Done():
-		return
-	case <-patience.C:
-		w.Header().Set("Retry-After", "1")
-		w.WriteHeader(http.StatusTooManyRequests)
-		_, _ = w.Write(calc.Busy())
-		return
-	}
-	until := time.Now().Add(calcTime)
-	c := http.NewResponseController(w)
-	_, _ = c.SetReadDeadline(until), c.SetWriteDeadline(until)
-	defer func() { _ = c.SetWriteDeadline(time.Time{}) }() // the connection may serve others yet
-	in, err := io.ReadAll(io.LimitReader(r.Body, int64(calc.Web.RequestBytes)+1))
-	if err != nil {
-		return
-	}
-	answer, status := calc.Prepare(chi.URLParam(r, "name"), in, calc.Web)
-	switch status {
-	case calc.BadRequest:
-		w.WriteHeader(http.StatusUnprocessableEntity)
-	case calc.Unknown:
-		w.WriteHeader(http.StatusNotFound)
-	}
-	if err := answer.Write(r.Context(), w); err != nil {
-		s.log.Debug("calculation not written to its end", "err", err) // the client went, or is too slow
-	}
-}
-
-func (s *Server) calcList(w http.ResponseWriter, _ *http.Request) {
-	list := []map[string]string{}
-	for _, e := range calc.List() {
-		list = append(list, map[string]string{"name": e.Name, "doc": e.Doc})
-	}
-	w.Header().Set("Content-Type", "application/json")
-	_ = json.NewEncoder(w).Encode(list)
 }

@@ -3,6 +3,7 @@ package web
 import (
 	"context"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"time"
 
@@ -15,41 +16,24 @@ import (
 // depends on. It is judged again only when something of that has changed: the
 // threshold, the reference take, the camera, or more of its trace.
 
-type refTake struct {
-	id, words string
+// lined is what the choice of takes looks at.
+func lined(takes []store.TakeLine) []stage.Taken {
+	out := make([]stage.Taken, len(takes))
+	for i, t := range takes {
+		out[i] = stage.Taken{ID: t.ID, Pass: t.PassID, Seal: t.SealID, Number: t.Number, Ended: t.Ended, Broken: t.Broken}
+	}
+	return out
 }
 
-// chosen is the take of a pass that stands for it: the one that somebody chose,
-// else the last whole one. With a seal only takes on that seal count.
-func chosen(p *store.Pass, takes []store.TakeLine, seal string) *store.TakeLine {
-	var last *store.TakeLine
-	for i := range takes {
-		t := &takes[i]
-		if t.PassID != p.ID || !t.Ended || seal != "" && t.SealID != seal {
-			continue
-		}
-		if p.Chosen != nil && *p.Chosen == t.ID {
-			return t
-		}
-		if !t.Broken {
-			last = t
+func choices(ps []store.Pass) []stage.Choice {
+	out := make([]stage.Choice, len(ps))
+	for i, p := range ps {
+		out[i].Pass = p.ID
+		if p.Chosen != nil {
+			out[i].Take = *p.Chosen
 		}
 	}
-	return last
-}
-
-// reference is the take that all others on the same seal are laid over: the
-// chosen one of the lowest-numbered pass that has any. For itself there is none.
-func reference(ps []store.Pass, takes []store.TakeLine, t *store.TakeLine) *refTake {
-	for i := range ps {
-		if o := chosen(&ps[i], takes, t.SealID); o != nil {
-			if o.ID == t.ID {
-				return nil
-			}
-			return &refTake{o.ID, fmt.Sprintf("pass %d, take %d", ps[i].Number, o.Number)}
-		}
-	}
-	return nil
+	return out
 }
 
 // findings are the judgements of all ended takes with a trace, by take.
@@ -58,10 +42,15 @@ func (s *Server) findings(ctx context.Context, sh *store.Shot, ps []store.Pass, 
 	if err != nil {
 		return nil, err
 	}
+	pins, err := s.store.PinsOf(ctx, sh.ID)
+	if err != nil {
+		return nil, err
+	}
 	print := map[string]string{}
 	for _, x := range seals {
 		print[x.ID] = x.Print
 	}
+	all, chosen := lined(takes), choices(ps)
 	out := map[string]*stage.Finding{}
 	for i := range takes {
 		t := &takes[i]
@@ -69,17 +58,27 @@ func (s *Server) findings(ctx context.Context, sh *store.Shot, ps []store.Pass, 
 			continue
 		}
 		ref := ""
-		if r := reference(ps, takes, t); r != nil {
-			ref = r.id
+		if r := stage.Reference(chosen, all, &all[i]); r != nil {
+			ref = r.ID
 		}
-		depends, err := stage.Depends(print[t.SealID], sh.Rig, sh.Lens, sh.Set, sh.ThresholdPx, t.Rows, ref)
+		p := pins[t.ID]
+		depends, err := stage.Depends(print[t.SealID], t.Clock, p.LineUp.Lens(p.Lens), p.Set, p.ThresholdPx, t.Rows, ref)
 		if err != nil {
 			return nil, err
 		}
 		f := &stage.Finding{}
-		if k, ok := kept[t.ID]; !ok || k.Depends != depends || json.Unmarshal(k.Doc, f) != nil {
-			if f, err = s.judge(ctx, sh, t, ref, depends); err != nil {
+		k, there := kept[t.ID]
+		readable := there && json.Unmarshal(k.Doc, f) == nil
+		if !readable || k.Depends != depends {
+			made, err := s.judge(ctx, sh, t, p, ref, depends)
+			switch {
+			case errors.Is(err, store.ErrVoid) && readable: // what was found then is all there is
+			case errors.Is(err, store.ErrVoid):
+				continue
+			case err != nil:
 				return nil, err
+			default:
+				f = made
 			}
 		}
 		out[t.ID] = f
@@ -88,12 +87,12 @@ func (s *Server) findings(ctx context.Context, sh *store.Shot, ps []store.Pass, 
 }
 
 // judge judges a take and stores what it finds.
-func (s *Server) judge(ctx context.Context, sh *store.Shot, line *store.TakeLine, ref, depends string) (*stage.Finding, error) {
+func (s *Server) judge(ctx context.Context, sh *store.Shot, line *store.TakeLine, p *store.Pins, ref, depends string) (*stage.Finding, error) {
 	table, err := s.store.Table(ctx, line.SealID)
 	if err != nil {
 		return nil, err
 	}
-	j, err := stage.NewJudge(sh.Rig, sh.Lens, sh.Set, table, sh.ThresholdPx)
+	j, err := stage.NewJudge(sh.Rig, p.LineUp.Lens(p.Lens), p.Set, table, p.ThresholdPx)
 	if err != nil {
 		return nil, err
 	}
@@ -107,7 +106,10 @@ func (s *Server) judge(ctx context.Context, sh *store.Shot, line *store.TakeLine
 			return nil, err
 		}
 	}
-	f := j.Take(t, other)
+	f, err := j.Take(t, other)
+	if err != nil {
+		return nil, err
+	}
 	doc, err := json.Marshal(f)
 	if err != nil {
 		return nil, fmt.Errorf("take %s: what was found cannot be written: %w", line.ID, err)
@@ -117,11 +119,11 @@ func (s *Server) judge(ctx context.Context, sh *store.Shot, line *store.TakeLine
 }
 
 // show puts a finding into a take's view.
-func (tv *TakeView) show(f *stage.Finding, ref *refTake) {
+func (tv *TakeView) show(f *stage.Finding, ref string) {
 	d := f.Deviation
 	x := &TakeFinding{SealPx: round(d.WorstPx, 1e3), SealFrame: d.WorstFrame, SealPoint: d.WorstPoint, ByAxis: d.WorstByAxis, Unseen: d.Unseen, ThresholdPx: d.ThresholdPx}
-	if v := f.Verdict; v != nil && ref != nil {
-		x.Word, x.Against = v.Word, ref.words
+	if v := f.Verdict; v != nil && ref != "" {
+		x.Word, x.Against = v.Word, ref
 		x.WorstPx, x.WorstFrame, x.WorstPoint, x.ByAxis = round(v.WorstPx, 1e3), v.WorstFrame, v.WorstPoint, v.WorstByAxis
 	}
 	tv.Finding, tv.Strip, tv.Missing = x, f.Strip, d.Gaps

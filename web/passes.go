@@ -7,6 +7,7 @@ import (
 	"strconv"
 
 	"github.com/danielgtaylor/huma/v2"
+	"github.com/go-chi/chi/v5"
 
 	"keenarc/core/clock"
 	"keenarc/core/limit"
@@ -14,6 +15,7 @@ import (
 	"keenarc/core/rig"
 	"keenarc/core/trace"
 	"keenarc/journal"
+	"keenarc/stage"
 	"keenarc/store"
 )
 
@@ -34,21 +36,25 @@ type PassView struct {
 	Px     float64 `json:"px"`
 	// What the plan as it stands comes to on this pass's clock.
 	FPS        float64 `json:"fps"`
-	Clock      string  `json:"clock" doc:"the factor as it would be typed"`
+	Factor     string  `json:"clock" doc:"the factor as it would be typed"`
 	TooFast    bool    `json:"too_fast" doc:"faster than the clock that the path was sealed on"`
 	Seconds    float64 `json:"seconds"`
 	WorstAxis  string  `json:"worst_axis" doc:"the axis that uses the largest share of a working limit; empty without keyframes"`
 	WorstShare float64 `json:"worst_share"`
+	ClockNote  string  `json:"clock_note,omitempty" doc:"why its clock cannot run this move"`
 }
 
 // clocked works out a pass's clock on a plan.
 func (v *PassView) clocked(p *path.Path, m *path.Motion, r *rig.Rig) {
-	c := clock.Uniform{Path: p.Rate, Factor: v.Factor()}
-	v.FPS, v.Clock = c.FPS(), v.Factor().String()
+	v.FPS, v.Factor = p.Rate.Times(v.Clock.Factor).Float(), v.Clock.Factor.String()
 	if m == nil {
 		return
 	}
-	c.First, c.Last = m.Start(), m.End()
+	c, err := v.Clock.On(m.Start(), m.End(), p.Rate)
+	if err != nil { // it waits at a frame that the move no longer has
+		v.ClockNote = capital(err.Error()) + "."
+		return
+	}
 	v.Seconds = c.Seconds()
 	for _, a := range limit.Check(m, r, v.FPS, limit.Working).Axes {
 		if a.Share > v.WorstShare {
@@ -81,12 +87,13 @@ type TakeFinding struct {
 	ThresholdPx float64            `json:"threshold_px"`
 }
 
-func (s *Server) passRoutes(api huma.API) {
-	huma.Register(api, op(api, "passes", http.MethodGet, "/api/shots/{id}/passes", "Passes with takes and verdicts"), func(ctx context.Context, in *shotID) (*body[[]PassView], error) {
+func (s *Server) passRoutes(r chi.Router, api huma.API) {
+	r.Get("/api/takes/{id}/trace.csv", s.traceCSV)
+	huma.Register(api, op("passes", http.MethodGet, "/api/shots/{id}/passes", "Passes with takes and verdicts"), func(ctx context.Context, in *shotID) (*body[[]PassView], error) {
 		v, err := s.passes(ctx, in.ID)
 		return &body[[]PassView]{v}, s.fail(err)
 	})
-	huma.Register(api, op(api, "set-threshold", http.MethodPut, "/api/shots/{id}/threshold", "The largest error at which passes stack"), func(ctx context.Context, in *struct {
+	huma.Register(api, op("set-threshold", http.MethodPut, "/api/shots/{id}/threshold", "The largest error at which passes stack"), func(ctx context.Context, in *struct {
 		ID   string `path:"id" format:"uuid"`
 		Body struct {
 			Px float64 `json:"px" minimum:"0.01" maximum:"100"`
@@ -100,7 +107,7 @@ func (s *Server) passRoutes(api huma.API) {
 		v, err := s.passes(ctx, in.ID)
 		return &body[[]PassView]{v}, s.fail(err)
 	})
-	huma.Register(api, op(api, "choose-take", http.MethodPut, "/api/passes/{id}/take", "The take that stands for a pass; none: the last whole one"), func(ctx context.Context, in *struct {
+	huma.Register(api, op("choose-take", http.MethodPut, "/api/passes/{id}/take", "The take that stands for a pass; none: the last whole one"), func(ctx context.Context, in *struct {
 		ID   string `path:"id" format:"uuid"`
 		Body struct {
 			Shot string `json:"shot" format:"uuid"`
@@ -118,13 +125,15 @@ func (s *Server) passRoutes(api huma.API) {
 		s.changed(in.Body.Shot)
 		return &body[[]PassView]{v}, nil
 	})
-	huma.Register(api, op(api, "set-pass", http.MethodPut, "/api/passes/{id}", "Name, note and clock of a pass"), func(ctx context.Context, in *struct {
+	huma.Register(api, op("set-pass", http.MethodPut, "/api/passes/{id}", "Name, note and clock of a pass"), func(ctx context.Context, in *struct {
 		ID   string `path:"id" format:"uuid"`
 		Body struct {
-			Shot  string `json:"shot" format:"uuid"`
-			Name  string `json:"name" minLength:"1" maxLength:"40"`
-			Note  string `json:"note" maxLength:"120"`
-			Clock string `json:"clock" maxLength:"40" doc:"a factor, as 1, 0.5 or 1/3, or frames per second, as 8 fps"`
+			Shot  string        `json:"shot" format:"uuid"`
+			Name  string        `json:"name" minLength:"1" maxLength:"40"`
+			Note  string        `json:"note" maxLength:"120"`
+			Clock string        `json:"clock" maxLength:"40" doc:"a factor, as 1, 0.5 or 1/3, or frames per second, as 8 fps"`
+			Way   clock.Way     `json:"way,omitempty" enum:"on,back,there and back" doc:"left out: as it was"`
+			Waits *[]clock.Wait `json:"waits,omitempty" maxItems:"100" doc:"left out: as they were"`
 		}
 	}) (*body[[]PassView], error) {
 		d, err := s.store.Draft(ctx, in.Body.Shot)
@@ -133,12 +142,26 @@ func (s *Server) passRoutes(api huma.API) {
 		}
 		f, err := clock.Parse(in.Body.Clock, d.Path.Rate)
 		if err != nil {
-			return nil, huma.Error422UnprocessableEntity("Clock: "+err.Error()+".", &huma.ErrorDetail{Location: "clock"})
+			return nil, blamed("clock", err)
 		}
-		if err := f.Check("factor"); err != nil || f.Float() > 100 || f.Float() < 0.01 {
-			return nil, huma.Error422UnprocessableEntity(fmt.Sprintf("Clock: %s is a factor of %s; give one from 0.01 to 100.", in.Body.Clock, f), &huma.ErrorDetail{Location: "clock"})
+		if f.Float() > 100 || f.Float() < 0.01 {
+			return nil, blame("clock", fmt.Sprintf("%s is a factor of %s", in.Body.Clock, f), "give one from 0.01 to 100")
 		}
-		if err := s.store.SetPass(ctx, store.Pass{ID: in.ID, Name: in.Body.Name, Note: in.Body.Note, FactorNum: f.Num, FactorDen: f.Den}); err != nil {
+		p, err := s.store.Pass(ctx, in.ID)
+		if err != nil {
+			return nil, s.fail(err)
+		}
+		p.Name, p.Note, p.Clock.Factor = in.Body.Name, in.Body.Note, f
+		if in.Body.Way != "" {
+			p.Clock.Way = in.Body.Way
+		}
+		if in.Body.Waits != nil {
+			p.Clock.Waits = *in.Body.Waits
+		}
+		if err := p.Clock.Check(); err != nil {
+			return nil, blamed("clock", err)
+		}
+		if err := s.store.SetPass(ctx, *p); err != nil {
 			return nil, s.fail(err)
 		}
 		s.changed(in.Body.Shot)
@@ -196,22 +219,26 @@ func (s *Server) passes(ctx context.Context, shot string) ([]PassView, error) {
 	for _, x := range seals {
 		short[x.ID] = x.Short
 	}
+	all, chosen, by := lined(takes), choices(ps), map[string]string{}
+	for _, c := range chosen {
+		by[c.Pass] = c.Take
+	}
 	out := []PassView{}
 	for _, p := range ps {
 		v := PassView{Pass: p, Takes: []TakeView{}}
 		v.clocked(d.Path, m, sh.Rig)
-		v.TooFast = p.Factor().Float() > d.Path.Factor.Float()
-		for _, t := range takes {
+		v.TooFast = p.Clock.Factor.Float() > d.Path.Factor.Float()
+		for i, t := range takes {
 			if t.PassID != p.ID {
 				continue
 			}
 			tv := TakeView{TakeLine: t, Short: short[t.SealID], Strip: []float64{}, Missing: []trace.FrameSpan{}}
 			if f := found[t.ID]; f != nil {
-				tv.show(f, reference(ps, takes, &t))
+				tv.show(f, against(ps, stage.Reference(chosen, all, &all[i])))
 			}
 			v.Takes = append(v.Takes, tv)
 		}
-		if c := chosen(&p, takes, ""); c != nil {
+		if c := stage.Chosen(all, p.ID, by[p.ID], ""); c != nil {
 			v.Stands = c.ID
 			if f := found[c.ID]; f != nil && f.Verdict != nil {
 				v.Word, v.Px = f.Verdict.Word, round(f.Verdict.WorstPx, 1e3)
@@ -220,4 +247,30 @@ func (s *Server) passes(ctx context.Context, shot string) ([]PassView, error) {
 		out = append(out, v)
 	}
 	return out, nil
+}
+
+// against names a reference take, or nothing.
+func against(ps []store.Pass, t *stage.Taken) string {
+	for _, p := range ps {
+		if t != nil && p.ID == t.Pass {
+			return fmt.Sprintf("pass %d, take %d", p.Number, t.Number)
+		}
+	}
+	return ""
+}
+
+// passFor makes a pass ready to roll, or says why not.
+func (s *Server) passFor(ctx context.Context, shot, pass string) (*stage.Pass, *stage.Desk, error) {
+	d, x, err := s.desk(ctx, shot, pass)
+	if err != nil {
+		return nil, nil, err
+	}
+	p, err := s.store.Pass(ctx, pass)
+	if err != nil {
+		return nil, nil, err
+	}
+	if x == nil || d.Table == nil {
+		return nil, d, store.ErrNotFound
+	}
+	return &stage.Pass{ID: p.ID, Name: p.Name, Number: p.Number, Machine: d.Machines[0].Name, Table: d.Table, Clock: p.Clock, BrakeS: x.Braking.Seconds}, d, nil
 }

@@ -3,12 +3,15 @@ package web
 import (
 	"context"
 	"fmt"
+	"net/http"
 
 	"github.com/danielgtaylor/huma/v2"
+	"github.com/go-chi/chi/v5"
 
 	"keenarc/core/lens"
 	"keenarc/core/limit"
 	"keenarc/core/path"
+	"keenarc/core/rig"
 	"keenarc/core/seal"
 	"keenarc/journal"
 	"keenarc/stage"
@@ -45,6 +48,46 @@ func (s *Server) moving(ctx context.Context, id string) (*planned, error) {
 	}
 	m, err := path.Compile(d.Path, sh.Rig)
 	return &planned{sh, d, scale, m}, err
+}
+
+func (s *Server) planRoutes(r chi.Router, api huma.API) {
+	huma.Register(api, op("edit", http.MethodPost, "/api/shots/{id}/edits", "One edit of the path"), s.edit)
+	huma.Register(api, op("undo", http.MethodPost, "/api/shots/{id}/undo", "Take the last edit back"), func(ctx context.Context, in *revision) (*body[*ShotView], error) {
+		d, err := s.store.Undo(ctx, s.by(ctx, in.ID, in.Body.Revision, in.Body.Doing))
+		return s.afterEdit(ctx, in.ID, d, err)
+	})
+	huma.Register(api, op("redo", http.MethodPost, "/api/shots/{id}/redo", "Do it again"), func(ctx context.Context, in *revision) (*body[*ShotView], error) {
+		d, err := s.store.Redo(ctx, s.by(ctx, in.ID, in.Body.Revision, in.Body.Doing))
+		return s.afterEdit(ctx, in.ID, d, err)
+	})
+	huma.Register(api, op("resume", http.MethodPost, "/api/shots/{id}/resume", "Back to the sealed path"), s.resume)
+	huma.Register(api, op("proof", http.MethodGet, "/api/shots/{id}/proof", "Braking and focus over the whole plan"), s.proof)
+	huma.Register(api, op("stretch", http.MethodGet, "/api/shots/{id}/plot", "A part of the move, drawn finer"), s.stretch)
+	huma.Register(api, op("seal", http.MethodPost, "/api/shots/{id}/seal", "Seal the path as it stands"), s.seal)
+	huma.Register(api, op("seals", http.MethodGet, "/api/shots/{id}/seals", "All seals, newest first"), func(ctx context.Context, in *shotID) (*body[[]store.Seal], error) {
+		v, err := s.store.Seals(ctx, in.ID)
+		return &body[[]store.Seal]{v}, s.fail(err)
+	})
+	huma.Register(api, op("pose", http.MethodPost, "/api/shots/{id}/pose", "Where the camera would be"), s.pose)
+	huma.Register(api, op("pose-at", http.MethodGet, "/api/shots/{id}/pose", "The plan's pose at any frame"), s.poseAt)
+	huma.Register(api, op("add-samples", http.MethodPost, "/api/samples", "Keep the samples of a hand-made take; an edit then points an axis to them"), s.addSamples)
+	r.Post("/api/shots/{id}/keys", s.upload)
+	r.Get("/api/shots/{id}/path.csv", s.pathCSV)
+}
+
+// addSamples keeps samples and says what they are called.
+func (s *Server) addSamples(ctx context.Context, in *struct {
+	Body struct {
+		Values []float64 `json:"values" minItems:"2" maxItems:"1080000"`
+	}
+}) (*body[samplesRef], error) {
+	hash, err := s.store.AddSamples(ctx, in.Body.Values)
+	return &body[samplesRef]{samplesRef{hash, len(in.Body.Values)}}, s.fail(err)
+}
+
+type samplesRef struct {
+	Samples string `json:"samples" doc:"the samples' hash"`
+	Count   int    `json:"count"`
 }
 
 func (s *Server) edit(ctx context.Context, in *struct {
@@ -95,7 +138,7 @@ func (s *Server) resume(ctx context.Context, in *revision) (*body[*ShotView], er
 		return nil, s.fail(err)
 	}
 	if len(seals) == 0 || seals[0].Revision < 0 {
-		return nil, huma.Error409Conflict("There is no sealed path to go back to.")
+		return nil, conflict("There is no sealed path to go back to.")
 	}
 	d, err := s.store.Bring(ctx, s.by(ctx, in.ID, in.Body.Revision, in.Body.Doing), seals[0].Revision, fmt.Sprintf("back to sealed path %d", seals[0].Version))
 	return s.afterEdit(ctx, in.ID, d, err)
@@ -138,7 +181,7 @@ func (s *Server) stretch(ctx context.Context, in *struct {
 	}
 	from, to := max(in.From, p.motion.Start()), min(in.To, p.motion.End())
 	if from > to {
-		return nil, huma.Error422UnprocessableEntity(fmt.Sprintf("From and to: no frame of the move is among them; it runs from %s to %s.", frame4(p.motion.Start()), frame4(p.motion.End())))
+		return nil, blame("from", "no frame of the move is between from and to", fmt.Sprintf("give two within %s to %s", frame4(p.motion.Start()), frame4(p.motion.End())))
 	}
 	return &body[*Plot]{plot(p.shot, p.scale, p.motion, p.draft.Path.Clock().FPS(), from, to)}, nil
 }
@@ -151,9 +194,9 @@ func (s *Server) seal(ctx context.Context, in *revision) (*body[*ShotView], erro
 	if d.Revision != in.Body.Revision {
 		return nil, s.fail(store.ErrStale)
 	}
-	t, err := seal.Make(d.Path, sh.Rig)
+	t, err := seal.Make(d.Path, sh.Machines)
 	if err != nil {
-		return nil, huma.Error409Conflict(err.Error())
+		return nil, conflict(err.Error())
 	}
 	m, err := path.Compile(d.Path, sh.Rig)
 	if err != nil {
@@ -161,7 +204,7 @@ func (s *Server) seal(ctx context.Context, in *revision) (*body[*ShotView], erro
 	}
 	b, err := limit.Brake(m, sh.Rig, d.Path.Clock().FPS())
 	if err != nil {
-		return nil, huma.Error409Conflict(err.Error())
+		return nil, conflict(err.Error())
 	}
 	x, err := s.store.AddSeal(ctx, journal.NewID(), in.ID, d.Revision, s.who(ctx), t, b)
 	if err != nil {
@@ -195,9 +238,9 @@ func (s *Server) pose(ctx context.Context, in *struct {
 	q := make([]float64, len(sh.Rig.Axes))
 	for i, a := range sh.Rig.Axes {
 		q[i] = in.Body.Values[a.ID]
-		if a.ID == "focus" && in.Body.FocusM != nil {
+		if a.Kind == rig.Focus && in.Body.FocusM != nil {
 			if q[i], err = scale.RingFor(*in.Body.FocusM); err != nil {
-				return nil, huma.Error422UnprocessableEntity("Focus: "+err.Error()+".", &huma.ErrorDetail{Location: "focus_m"})
+				return nil, blamed("focus", err)
 			}
 		}
 		if err := path.CheckKey(&sh.Rig.Axes[i], path.Key{Value: q[i]}); err != nil {

@@ -122,10 +122,10 @@ func TestBackToTheSealedPath(t *testing.T) {
 func TestNamesAndStretches(t *testing.T) {
 	id := fresh(t, "WB-9")
 	for body, want := range map[string]string{
-		`{"code":"60","title":"x","start_timecode":"10:00:00:00"}`:         "Code: give letters",
-		`{"code":"SL-061","title":" ","start_timecode":"10:00:00:00"}`:     "Title: give",
-		`{"code":"SL-061","title":"x","start_timecode":"10:00:00:24"}`:     "Timecode: frame 24 of a second",
-		`{"code":"SL-061","title":"x","start_timecode":"10:00"}`:           "Timecode:",
+		`{"code":"60","title":"x","start_timecode":"10:00:00:00"}`:         "give letters and a number",
+		`{"code":"SL-061","title":" ","start_timecode":"10:00:00:00"}`:     "Title: it is empty; give",
+		`{"code":"SL-061","title":"x","start_timecode":"10:00:00:24"}`:     "Start timecode: frame 24 of a second",
+		`{"code":"SL-061","title":"x","start_timecode":"10:00"}`:           "\"field\":\"start_timecode\"",
 		`{"code":"SL-010","title":"x","start_timecode":"10:00:00:00"}`:     "of that code already",
 		`{"code":"sl-062","title":"Gulls","start_timecode":"01:00:00:00"}`: "",
 	} {

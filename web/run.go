@@ -10,12 +10,15 @@ import (
 	"net"
 	"net/http"
 	"path/filepath"
+	"slices"
 	"strconv"
+	"strings"
 	"sync"
 	"time"
 
 	"github.com/go-chi/chi/v5"
 
+	"keenarc/examples"
 	"keenarc/link"
 	"keenarc/stage"
 	"keenarc/store"
@@ -23,27 +26,27 @@ import (
 
 // Options of a running application.
 type Options struct {
-	Listen  string // loopback address; a port of 0 takes a free one
-	Folder  string // for the database, the spool and logs
-	URL     string // of a database; empty: start one in Folder
-	RigAddr string // of a rig; empty: start the stand-in
-	Binary  string // of this program, for the stand-in
-	Seed    uint64
-	Demo    bool // load the demo production into an empty database
-	Reset   bool // throw everything away first
-	Out     io.Writer
-	Log     *slog.Logger
+	Listen string   // loopback address; a port of 0 takes a free one
+	Folder string   // for the database, the spool and logs
+	URL    string   // of a database; empty: start one in Folder
+	Rigs   []string // addresses of rigs as ID=ADDRESS; none: start stand-ins of all that ship
+	Binary string   // of this program, for the stand-in
+	Seed   uint64
+	Demo   bool // load the demo production into an empty database
+	Reset  bool // throw everything away first
+	Out    io.Writer
+	Log    *slog.Logger
 	// Ready is called with the address once it serves; tests use it.
 	Ready func(*Running)
 }
 
 // Running is what a test may want to lay hands on.
 type Running struct {
-	Addr    string
-	Store   *store.Store
-	Cluster *store.Cluster
-	StandIn *stage.StandIn
-	Floor   *stage.Floor
+	Addr     string
+	Store    *store.Store
+	Cluster  *store.Cluster
+	StandIns map[string]*stage.StandIn // by the rig's id
+	Floors   stage.Floors
 }
 
 // Run starts what is needed, serves until the context ends, and stops what it
@@ -56,7 +59,7 @@ func Run(ctx context.Context, o Options) error {
 	if ip := net.ParseIP(host); host != "localhost" && (ip == nil || !ip.IsLoopback()) {
 		return errors.New("--listen: only loopback for now; passphrases, which listening further needs, are not built yet")
 	}
-	run := &Running{}
+	run := &Running{StandIns: map[string]*stage.StandIn{}}
 	url := o.URL
 	if url == "" {
 		fmt.Fprintln(o.Out, "starting the database …")
@@ -75,7 +78,8 @@ func Run(ctx context.Context, o Options) error {
 		return err
 	}
 	defer run.Store.Close()
-	for _, r := range stage.Rigs() {
+	rigs := examples.Rigs()
+	for _, r := range rigs {
 		if err := run.Store.AdoptRig(ctx, r); err != nil {
 			return fmt.Errorf("storing rig %s: %w", r.Name, err)
 		}
@@ -85,28 +89,66 @@ func Run(ctx context.Context, o Options) error {
 			return fmt.Errorf("loading the demo: %w", err)
 		}
 	}
-	rig := o.RigAddr
-	if rig == "" {
-		if run.StandIn, err = stage.StartStandIn(context.WithoutCancel(ctx), o.Binary, "--seed", strconv.FormatUint(o.Seed, 10)); err != nil {
-			return err
+	addrs, err := o.addresses()
+	if err != nil {
+		return err
+	}
+	if len(o.Rigs) == 0 {
+		for i, id := range examples.RigIDs() {
+			si, err := stage.StartStandIn(context.WithoutCancel(ctx), o.Binary, "--rig", id, "--seed", strconv.FormatUint(o.Seed+uint64(i), 10))
+			if err != nil {
+				return err
+			}
+			defer si.Close()
+			run.StandIns[id] = si
+			addrs = append(addrs, address{id, si.Addr})
 		}
-		defer run.StandIn.Close()
-		rig = run.StandIn.Addr
 	}
 	j, err := store.NewJournal(run.Store, filepath.Join(o.Folder, "spool"), o.Log)
 	if err != nil {
 		return err
 	}
-	run.Floor = stage.NewFloor(func(ctx context.Context) (link.Rig, error) { return link.Dial(ctx, rig) }, j, o.Log)
+	for _, a := range addrs {
+		r := rigs[a.machine]
+		f := stage.NewFloor(r.ID, r.Name, func(ctx context.Context) (link.Rig, error) { return link.Dial(ctx, a.at) }, j, o.Log)
+		rows, err := run.Store.LineUps(ctx, r.ID, 1)
+		if err != nil {
+			return err
+		}
+		if len(rows) > 0 {
+			if err := f.Limit(ctx, rows[0].Doc.Soft()); err != nil {
+				return err
+			}
+		}
+		run.Floors = append(run.Floors, f)
+	}
 	work, stop := context.WithCancel(ctx)
 	var wg sync.WaitGroup
 	defer wg.Wait()
 	defer stop()
-	server := New(run.Store, run.Floor, o.Log) // before the floor runs: it is told of takes that end
+	server := New(run.Store, run.Floors, o.Log) // before the floors run: it is told of takes that end
 	wg.Go(func() { j.Run(work) })
 	wg.Go(func() { server.RunJudge(work) })
-	wg.Go(func() { _ = run.Floor.Run(work) })
+	wg.Go(func() { run.Floors.Run(work) })
 	return serve(ctx, o, run, server)
+}
+
+// address is where a machine is reached.
+type address struct{ machine, at string }
+
+func (o *Options) addresses() ([]address, error) {
+	var out []address
+	for _, s := range o.Rigs {
+		id, at, ok := strings.Cut(s, "=")
+		if !ok || !slices.Contains(examples.RigIDs(), id) || at == "" {
+			return nil, fmt.Errorf("--rig: %q; give ID=ADDRESS with one of %s, as plank=127.0.0.1:4000", s, strings.Join(examples.RigIDs(), ", "))
+		}
+		if slices.ContainsFunc(out, func(a address) bool { return a.machine == id }) {
+			return nil, fmt.Errorf("--rig: %s is given twice", id)
+		}
+		out = append(out, address{id, at})
+	}
+	return out, nil
 }
 
 func serve(ctx context.Context, o Options, run *Running, server *Server) error {

@@ -3,8 +3,6 @@
 package web
 
 import (
-	"context"
-	"errors"
 	"io/fs"
 	"log/slog"
 	"net"
@@ -22,12 +20,8 @@ import (
 	"github.com/danielgtaylor/huma/v2/adapters/humachi"
 	"github.com/go-chi/chi/v5"
 	"github.com/go-chi/chi/v5/middleware"
-	"github.com/go-chi/httprate"
 	lru "github.com/hashicorp/golang-lru/v2"
-	"github.com/jackc/pgx/v5/pgconn"
 
-	"keenarc/core/path"
-	"keenarc/exchange"
 	"keenarc/journal"
 	"keenarc/stage"
 	"keenarc/store"
@@ -37,7 +31,7 @@ import (
 // Server answers HTTP. It is safe for use from several goroutines.
 type Server struct {
 	store    *store.Store
-	floor    *stage.Floor
+	floors   stage.Floors
 	log      *slog.Logger
 	sessions *scs.SessionManager
 	// calculating holds a place for each calculation that is being answered: half
@@ -47,28 +41,30 @@ type Server struct {
 	judgings    atomic.Int64 // how often a take was judged, for tests
 	mu          sync.Mutex
 	versions    map[string]int64 // of shots, counted up with every change
+	common      int64            // counted up with what changes for all
 	drawings    *lru.Cache[revisionKey, *Drawn]
 	began       int64 // unix ms: versions go on from the last start's
 }
 
-// New prepares a server. The floor may be nil only for making the OpenAPI text.
-func New(s *store.Store, f *stage.Floor, log *slog.Logger) *Server {
+// New prepares a server for the machines on their floors. The store may be nil only
+// for making the OpenAPI text.
+func New(s *store.Store, floors stage.Floors, log *slog.Logger) *Server {
 	sm := scs.New()
 	sm.Lifetime = 30 * 24 * time.Hour
 	sm.Cookie.Name = "keenarc"
 	sm.Cookie.SameSite = http.SameSiteStrictMode
 	sm.ErrorFunc = func(w http.ResponseWriter, _ *http.Request, err error) {
 		log.Error("session", "err", err)
-		problem(w, huma.Error503ServiceUnavailable("The database cannot be reached. Nothing was changed; try again in a moment."))
+		problem(w, newProblem(http.StatusServiceUnavailable, databaseAway))
 	}
 	if s != nil {
 		sm.Store = pgxstore.NewWithCleanupInterval(s.Pool, 0)
 	}
-	srv := &Server{store: s, floor: f, log: log, sessions: sm, versions: map[string]int64{}, toJudge: make(chan *journal.Take, 64),
+	srv := &Server{store: s, floors: floors, log: log, sessions: sm, versions: map[string]int64{}, toJudge: make(chan *journal.Take, 64),
 		calculating: make(chan struct{}, max(1, runtime.GOMAXPROCS(0)/2))}
 	srv.began = time.Now().UnixMilli()
 	srv.drawings, _ = lru.New[revisionKey, *Drawn](16) // fails for sizes below one only
-	if f != nil {
+	for _, f := range floors {
 		f.Ended = srv.ended
 	}
 	return srv
@@ -82,17 +78,12 @@ func (s *Server) Handler() http.Handler {
 	r.Group(func(r chi.Router) { // neither session nor database
 		r.Use(guard.Handler)
 		r.Post("/api/stop", s.stop)
-		r.Get("/api/live", s.live)
-		r.Get("/api/hold", s.hold)
-		r.With(httprate.LimitBy(6000, time.Minute, httprate.Key("*"))).Post("/api/calc/{name}", s.calc)
-		r.Get("/api/calc", s.calcList)
+		s.liveRoutes(r)
+		s.calcRoutes(r)
 	})
 	r.Group(func(r chi.Router) {
 		r.Use(guard.Handler, s.sessions.LoadAndSave)
 		s.API(r)
-		r.Post("/api/shots/{id}/keys", s.upload)
-		r.Get("/api/shots/{id}/path.csv", s.pathCSV)
-		r.Get("/api/takes/{id}/trace.csv", s.traceCSV)
 	})
 	r.NotFound(s.page)
 	return r
@@ -105,9 +96,11 @@ func (s *Server) API(r chi.Router) huma.API {
 	cfg.DocsPath, cfg.OpenAPIPath = "", "/api/openapi"
 	cfg.CreateHooks = nil
 	api := humachi.New(r, cfg)
-	s.shotRoutes(api)
-	s.passRoutes(api)
-	s.rigRoutes(api)
+	s.peopleRoutes(r, api)
+	s.shotRoutes(r, api)
+	s.planRoutes(r, api)
+	s.passRoutes(r, api)
+	s.machineRoutes(r, api)
 	for _, t := range []reflect.Type{reflect.TypeFor[LiveMessage](), reflect.TypeFor[holdWord](), reflect.TypeFor[holdSays]()} {
 		api.OpenAPI().Components.Schemas.Schema(t, true, "") // the sockets' messages, for the interface's types
 	}
@@ -123,7 +116,7 @@ func loopbackOnly(next http.Handler) http.Handler {
 			host = h
 		}
 		if ip := net.ParseIP(strings.Trim(host, "[]")); host != "localhost" && (ip == nil || !ip.IsLoopback()) {
-			http.Error(w, "this application answers on this machine only", http.StatusForbidden)
+			problem(w, newProblem(http.StatusForbidden, "This application answers on this machine only."))
 			return
 		}
 		next.ServeHTTP(w, r)
@@ -144,7 +137,7 @@ func secure(next http.Handler) http.Handler {
 // page serves the built interface; unknown paths give its index.
 func (s *Server) page(w http.ResponseWriter, r *http.Request) {
 	if strings.HasPrefix(r.URL.Path, "/api/") {
-		http.Error(w, "there is no such address", http.StatusNotFound)
+		problem(w, newProblem(http.StatusNotFound, "There is no such address."))
 		return
 	}
 	dist := ui.Dist()
@@ -156,7 +149,7 @@ func (s *Server) page(w http.ResponseWriter, r *http.Request) {
 		w.Header().Set("Cache-Control", "public, max-age=31536000, immutable")
 	}
 	if _, err := fs.Stat(dist, name); err != nil {
-		http.Error(w, "the interface was not built into this program; run make build", http.StatusNotFound)
+		problem(w, newProblem(http.StatusNotFound, "The interface was not built into this program; run make build."))
 		return
 	}
 	servePacked(w, r, dist, name)
@@ -175,14 +168,6 @@ func servePacked(w http.ResponseWriter, r *http.Request, dist fs.FS, name string
 	http.ServeFileFS(w, r, dist, name)
 }
 
-// who is the name of the session's person.
-func (s *Server) who(ctx context.Context) string {
-	if n := s.sessions.GetString(ctx, "name"); n != "" {
-		return n
-	}
-	return "Operator"
-}
-
 // changed counts a shot's version up, for those who watch it.
 func (s *Server) changed(shot string) {
 	s.mu.Lock()
@@ -190,47 +175,15 @@ func (s *Server) changed(shot string) {
 	s.mu.Unlock()
 }
 
+// everything counts all shots up: something that several rest on has changed.
+func (s *Server) everything() {
+	s.mu.Lock()
+	s.common++
+	s.mu.Unlock()
+}
+
 func (s *Server) version(shot string) int64 {
 	s.mu.Lock()
 	defer s.mu.Unlock()
-	return s.began + s.versions[shot]
-}
-
-// fail turns an error into an answer that says what to do.
-func (s *Server) fail(err error) error {
-	var pe *path.Error
-	var le *exchange.PlaceError
-	var pg *pgconn.PgError
-	var ce *pgconn.ConnectError
-	switch {
-	case err == nil:
-		return nil
-	case errors.As(err, &pe):
-		return huma.Error422UnprocessableEntity(sentence(pe), &huma.ErrorDetail{Location: pe.Field, Message: pe.Wrong, Value: pe.Want})
-	case errors.As(err, &le):
-		return huma.Error422UnprocessableEntity(le.Error(), &huma.ErrorDetail{Location: le.Column, Message: le.Wrong, Value: le.Want})
-	case errors.Is(err, store.ErrNotFound):
-		return huma.Error404NotFound(err.Error())
-	case errors.Is(err, store.ErrStale), errors.Is(err, store.ErrTaken), errors.As(err, new(*store.ClashError)):
-		return huma.Error409Conflict(err.Error())
-	case errors.Is(err, stage.ErrNoRig):
-		return huma.Error503ServiceUnavailable(err.Error())
-	case errors.As(err, &pg) && pg.Code == "22P02":
-		return huma.Error404NotFound(store.ErrNotFound.Error())
-	case errors.As(err, &ce), errors.As(err, &pg), errors.Is(err, context.DeadlineExceeded):
-		s.log.Error("database", "err", err)
-		return huma.Error503ServiceUnavailable("The database cannot be reached. Nothing was changed; try again in a moment.")
-	}
-	s.log.Error("request", "err", err)
-	return huma.Error500InternalServerError("Something went wrong here: " + err.Error())
-}
-
-func sentence(e *path.Error) string { return e.Field + ": " + e.Wrong + "; " + e.Want + "." }
-
-// refused is an answer for what the rig or the rules do not allow.
-func (s *Server) refused(err error) error {
-	if err == nil || errors.Is(err, stage.ErrNoRig) {
-		return s.fail(err)
-	}
-	return huma.Error409Conflict(err.Error())
+	return s.began + s.common + s.versions[shot]
 }

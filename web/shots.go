@@ -4,18 +4,19 @@ import (
 	"context"
 	"encoding/json"
 	"fmt"
+	"math"
 	"net/http"
 	"regexp"
 	"strings"
 	"time"
 
 	"github.com/danielgtaylor/huma/v2"
+	"github.com/go-chi/chi/v5"
 
 	"keenarc/core/clock"
-	"keenarc/core/geom"
-	"keenarc/core/lens"
 	"keenarc/core/path"
 	"keenarc/core/rig"
+	"keenarc/examples"
 	"keenarc/exchange"
 	"keenarc/journal"
 	"keenarc/store"
@@ -49,38 +50,20 @@ type shotRef struct {
 	ID string `json:"id"`
 }
 
-func op(api huma.API, id, method, at, summary string) huma.Operation {
+func op(id, method, at, summary string) huma.Operation {
 	return huma.Operation{OperationID: id, Method: method, Path: at, Summary: summary}
 }
 
-func (s *Server) shotRoutes(api huma.API) {
-	huma.Register(api, op(api, "shelf", http.MethodGet, "/api/shelf", "Productions and their shots"), s.getShelf)
-	huma.Register(api, op(api, "add-shot", http.MethodPost, "/api/productions/{id}/shots", "A new shot with an empty sheet"), s.addShot)
-	huma.Register(api, op(api, "shot", http.MethodGet, "/api/shots/{id}", "A shot as the screen shows it"), func(ctx context.Context, in *shotID) (*body[*ShotView], error) {
+func (s *Server) shotRoutes(_ chi.Router, api huma.API) {
+	huma.Register(api, op("shelf", http.MethodGet, "/api/shelf", "Productions and their shots"), s.getShelf)
+	huma.Register(api, op("add-shot", http.MethodPost, "/api/productions/{id}/shots", "A new shot with an empty sheet"), s.addShot)
+	huma.Register(api, op("shot", http.MethodGet, "/api/shots/{id}", "A shot as the screen shows it"), func(ctx context.Context, in *shotID) (*body[*ShotView], error) {
 		v, err := s.view(ctx, in.ID)
 		return s.shown(ctx, v, err)
 	})
-	huma.Register(api, op(api, "rename", http.MethodPut, "/api/shots/{id}", "Code, title and first timecode of a shot"), s.rename)
-	huma.Register(api, op(api, "edit", http.MethodPost, "/api/shots/{id}/edits", "One edit of the path"), s.edit)
-	huma.Register(api, op(api, "undo", http.MethodPost, "/api/shots/{id}/undo", "Take the last edit back"), func(ctx context.Context, in *revision) (*body[*ShotView], error) {
-		d, err := s.store.Undo(ctx, s.by(ctx, in.ID, in.Body.Revision, in.Body.Doing))
-		return s.afterEdit(ctx, in.ID, d, err)
-	})
-	huma.Register(api, op(api, "redo", http.MethodPost, "/api/shots/{id}/redo", "Do it again"), func(ctx context.Context, in *revision) (*body[*ShotView], error) {
-		d, err := s.store.Redo(ctx, s.by(ctx, in.ID, in.Body.Revision, in.Body.Doing))
-		return s.afterEdit(ctx, in.ID, d, err)
-	})
-	huma.Register(api, op(api, "resume", http.MethodPost, "/api/shots/{id}/resume", "Back to the sealed path"), s.resume)
-	huma.Register(api, op(api, "proof", http.MethodGet, "/api/shots/{id}/proof", "Braking and focus over the whole plan"), s.proof)
-	huma.Register(api, op(api, "stretch", http.MethodGet, "/api/shots/{id}/plot", "A part of the move, drawn finer"), s.stretch)
-	huma.Register(api, op(api, "seal", http.MethodPost, "/api/shots/{id}/seal", "Seal the path as it stands"), s.seal)
-	huma.Register(api, op(api, "seals", http.MethodGet, "/api/shots/{id}/seals", "All seals, newest first"), func(ctx context.Context, in *shotID) (*body[[]store.Seal], error) {
-		v, err := s.store.Seals(ctx, in.ID)
-		return &body[[]store.Seal]{v}, s.fail(err)
-	})
-	huma.Register(api, op(api, "pose", http.MethodPost, "/api/shots/{id}/pose", "Where the camera would be"), s.pose)
-	huma.Register(api, op(api, "pose-at", http.MethodGet, "/api/shots/{id}/pose", "The plan's pose at any frame"), s.poseAt)
-	huma.Register(api, op(api, "log", http.MethodGet, "/api/shots/{id}/log", "The log, newest first"), func(ctx context.Context, in *struct {
+	huma.Register(api, op("rename", http.MethodPut, "/api/shots/{id}", "Code, title and first timecode of a shot"), s.rename)
+	huma.Register(api, op("timecodes", http.MethodGet, "/api/shots/{id}/timecodes", "The timecodes of a stretch of frames"), s.timecodes)
+	huma.Register(api, op("log", http.MethodGet, "/api/shots/{id}/log", "The log, newest first"), func(ctx context.Context, in *struct {
 		ID     string `path:"id" format:"uuid"`
 		Before int64  `query:"before"`
 	}) (*body[[]store.LogLine], error) {
@@ -100,10 +83,10 @@ var shotCode = regexp.MustCompile(`^[A-Z]{1,4}-?[0-9]{1,4}[A-Z]?$`)
 func named(code, title string) (string, string, error) {
 	code, title = strings.ToUpper(strings.TrimSpace(code)), strings.TrimSpace(title)
 	if !shotCode.MatchString(code) {
-		return "", "", huma.Error422UnprocessableEntity("Code: give letters and a number, as SL-060.", &huma.ErrorDetail{Location: "code"})
+		return "", "", blame("code", fmt.Sprintf("%q is no shot code", code), "give letters and a number, as SL-060")
 	}
 	if title == "" {
-		return "", "", huma.Error422UnprocessableEntity("Title: give the shot a name.", &huma.ErrorDetail{Location: "title"})
+		return "", "", blame("title", "it is empty", "give the shot a name")
 	}
 	return code, title, nil
 }
@@ -125,7 +108,7 @@ func (s *Server) rename(ctx context.Context, in *struct {
 		return nil, s.fail(err)
 	}
 	if _, err := clock.FrameOf(in.Body.Start, d.Path.Rate); err != nil {
-		return nil, huma.Error422UnprocessableEntity("Timecode: "+err.Error()+".", &huma.ErrorDetail{Location: "start_timecode"})
+		return nil, blamed("start_timecode", err)
 	}
 	if err := s.store.Rename(ctx, in.ID, code, title, in.Body.Start); err != nil {
 		return nil, s.fail(err)
@@ -136,28 +119,81 @@ func (s *Server) rename(ctx context.Context, in *struct {
 	return said(text), nil
 }
 
+// mostTimecodes are asked for at a time.
+const mostTimecodes = 2000
+
+// timecodes label frames as the field does.
+func (s *Server) timecodes(ctx context.Context, in *struct {
+	ID    string `path:"id" format:"uuid"`
+	From  int    `query:"from" required:"true"`
+	Count int    `query:"count" required:"true" minimum:"1" maximum:"2000"`
+}) (*body[[]string], error) {
+	sh, d, err := s.newest(ctx, in.ID)
+	if err != nil {
+		return nil, s.fail(err)
+	}
+	if most := 2 * path.MaxFrames; in.From < -most || in.From > most {
+		return nil, blame("from", itoa(in.From)+" is beyond the longest move", fmt.Sprintf("keep it within ±%d", most))
+	}
+	out := make([]string, min(in.Count, mostTimecodes))
+	for i := range out {
+		out[i] = labelled(float64(in.From+i), sh.StartTimecode, d.Path.Rate).Timecode
+	}
+	return &body[[]string]{out}, nil
+}
+
+// Label is how a frame is written: its number in four digits, and its timecode.
+type Label struct {
+	Frame    float64 `json:"frame"`
+	Number   string  `json:"number"`
+	Timecode string  `json:"timecode"`
+}
+
+func labelled(frame float64, start string, rate clock.Rate) Label {
+	whole := int(math.Floor(frame + 1e-6))
+	from, err := clock.FrameOf(start, rate)
+	if err != nil { // the shot's first timecode is older than its rate
+		from = 0
+	}
+	return Label{frame, frame4(whole), clock.Timecode(whole, from, rate)}
+}
+
 func (s *Server) addShot(ctx context.Context, in *struct {
 	ID   string `path:"id" format:"uuid"`
 	Body struct {
 		Code  string `json:"code" maxLength:"12"`
 		Title string `json:"title" maxLength:"80"`
+		Rig   string `json:"rig,omitempty" maxLength:"64" doc:"the machine that it is for; plank where it is left out"`
 	}
 }) (*body[shotRef], error) {
 	code, title, err := named(in.Body.Code, in.Body.Title)
 	if err != nil {
 		return nil, err
 	}
-	r, l := rig.Plank(), lens.Demo()
+	l := examples.Camera()
+	id := in.Body.Rig
+	if id == "" {
+		id = "plank"
+	}
+	own, err := s.store.Rig(ctx, id)
+	if err != nil {
+		return nil, s.fail(err)
+	}
+	if own.Camera == "" {
+		return nil, blame("rig", own.Name+" carries no camera", "choose a machine that does")
+	}
 	scale, err := l.Scale()
 	if err != nil {
 		return nil, s.fail(err)
 	}
-	if err := s.store.AddRig(ctx, r); err != nil {
+	machines := []rig.Placed{{Name: id, Rig: own}}
+	r, err := rig.Join(machines)
+	if err != nil {
 		return nil, s.fail(err)
 	}
-	sh := &store.Shot{ID: journal.NewID(), Code: code, Title: title, Rig: r, Lens: l, Set: geom.HarbourSet()}
+	sh := &store.Shot{ID: journal.NewID(), Code: code, Title: title, Machines: machines, Lens: l, Set: examples.Harbour()}
 	p := path.New(r, fps24, exchange.BasePose(r, scale))
-	passes := []store.Pass{{ID: journal.NewID(), Number: 1, Name: "Beauty", FactorNum: 1, FactorDen: 1}, {ID: journal.NewID(), Number: 2, Name: "Clean plate", FactorNum: 1, FactorDen: 1}}
+	passes := []store.Pass{{ID: journal.NewID(), Number: 1, Name: "Beauty", Clock: clock.Times(clock.Rate{Num: 1, Den: 1})}, {ID: journal.NewID(), Number: 2, Name: "Clean plate", Clock: clock.Times(clock.Rate{Num: 1, Den: 1})}}
 	if err := s.store.AddShot(ctx, in.ID, sh, s.who(ctx), p, passes); err != nil {
 		return nil, s.fail(err)
 	}

@@ -85,11 +85,11 @@ func TestSockets(t *testing.T) {
 		t.Fatal(b)
 	}
 	until(t, live, "homing as the next thing", func(m LiveMessage) bool { return m.Ready.Key == "2" })
-	if code, b := do("POST", "/api/rig/home", `{"shot":"`+id+`"}`); code != 200 {
+	if code, b := do("POST", "/api/machines/plank/home", `{"shot":"`+id+`"}`); code != 200 {
 		t.Fatal(b)
 	}
 	until(t, live, "first as the next thing", func(m LiveMessage) bool { return m.Ready.Key == "F" })
-	if code, b := do("POST", "/api/rig/goto", `{"shot":"`+id+`"}`); code != 200 {
+	if code, b := do("POST", "/api/machines/plank/goto", `{"shot":"`+id+`"}`); code != 200 {
 		t.Fatal(b)
 	}
 	until(t, live, "ready", func(m LiveMessage) bool { return m.Ready.OK })
@@ -125,7 +125,7 @@ func TestSockets(t *testing.T) {
 		t.Errorf("a threshold: %d %.200s", code, b)
 	}
 	_, b = do("GET", "/api/shots/"+id+"/log", "")
-	for _, want := range []string{"Sealed path 1", "Homing started", "Rolled pass 1", "broken off", "Changed the plan 2 times", "Started shot WS-1"} {
+	for _, want := range []string{"Sealed path 1", "homing started", "Rolled pass 1", "broken off", "Changed the plan 2 times", "Started shot WS-1"} {
 		if !strings.Contains(b, want) {
 			t.Errorf("the log does not say %q: %s", want, b)
 		}

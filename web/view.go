@@ -8,6 +8,9 @@ import (
 	"keenarc/core/limit"
 	"keenarc/core/path"
 	"keenarc/core/rig"
+	"keenarc/core/seal"
+	"keenarc/core/trace"
+	"keenarc/journal"
 	"keenarc/stage"
 	"keenarc/store"
 )
@@ -25,7 +28,7 @@ type ShotView struct {
 	Seal     *store.Seal     `json:"seal,omitempty" doc:"the seal of the path as it stands, else the newest"`
 	SealedAs bool            `json:"sealed_as_is" doc:"that seal is of the path as it stands"`
 	Version  int64           `json:"version" doc:"of all that is kept of the shot; counted up with every change"`
-	You      string          `json:"you" doc:"who is at this desk"`
+	You      journal.Person  `json:"you" doc:"who is at this desk"`
 	Over     int             `json:"over" doc:"answering an edit: how many edits of other windows were made since the revision it was made on"`
 	Takes    *store.EditLine `json:"undo_takes,omitempty" doc:"the edit that an undo would take back"`
 	Words    string          `json:"undo_words,omitempty" doc:"that edit in a few words"`
@@ -52,6 +55,7 @@ type View struct {
 	rig.Pose
 	Pupil    rig.Vec    `json:"pupil_m" doc:"the entrance pupil: where the picture is seen from"`
 	FieldDeg [2]float64 `json:"field_deg" doc:"horizontal and vertical field seen from the pupil at this focus"`
+	Joints   []rig.Vec  `json:"joints" doc:"where the joints are, in the order of the sheet's links"`
 	FocusM   float64    `json:"focus_m" doc:"sharp distance from the image plane"`
 	SharpM   [2]float64 `json:"sharp_m" doc:"nearest and farthest sharp distance; 9999 is infinity"`
 }
@@ -110,6 +114,7 @@ type Drawn struct {
 	Last     int             `json:"last"`
 	Analysis *limit.Analysis `json:"analysis"`
 	Plot     *Plot           `json:"plot"`
+	Sheet    *Sheet          `json:"sheet"`
 	Scale    []RingMark      `json:"focus_scale" doc:"the focus ring, for drawing: in rising order of its position"`
 }
 
@@ -149,6 +154,7 @@ func draw(sh *store.Shot, d *store.Draft) (*Drawn, error) {
 			v.Plot.Shares, v.Plot.Values = append(v.Plot.Shares, []float64{0}), append(v.Plot.Values, []float64{q[i]})
 		}
 		v.Plot.Views = []View{viewAt(sh, scale, q)}
+		v.Sheet = planSheet(sh, v.Plot)
 		return v, nil
 	}
 	m, a, err := limit.Analyse(d.Path, sh.Rig)
@@ -157,12 +163,22 @@ func draw(sh *store.Shot, d *store.Draft) (*Drawn, error) {
 	}
 	v.Analysis, v.First, v.Last = a, m.First, m.Last
 	v.Plot = plot(sh, scale, m, fps, m.Start(), m.End())
+	v.Sheet = planSheet(sh, v.Plot)
 	return v, nil
+}
+
+// planSheet is the sheet of a plan: set, machines and all poses of the move.
+func planSheet(sh *store.Shot, p *Plot) *Sheet {
+	poses := make([][]rig.Vec, 0, len(p.Views))
+	for _, v := range p.Views {
+		poses = append(poses, v.Joints, []rig.Vec{v.At})
+	}
+	return sheetOf(sh.Rig, sh.Set.Bounds(), poses...)
 }
 
 // soft is where the set's subject is seen and not sharp.
 func soft(sh *store.Shot, scale *lens.Scale, m *path.Motion) []lens.SoftRun {
-	i := sh.Rig.Index("focus")
+	i := sh.Rig.Of(rig.Focus)
 	if i < 0 {
 		return []lens.SoftRun{}
 	}
@@ -176,7 +192,7 @@ func soft(sh *store.Shot, scale *lens.Scale, m *path.Motion) []lens.SoftRun {
 // ring is the focus ring from end to end, in 64 parts.
 func ring(sh *store.Shot, scale *lens.Scale) []RingMark {
 	out := []RingMark{}
-	i := sh.Rig.Index("focus")
+	i := sh.Rig.Of(rig.Focus)
 	if i < 0 {
 		return out
 	}
@@ -209,10 +225,10 @@ func viewAt(sh *store.Shot, scale *lens.Scale, q []float64) View {
 }
 
 func viewWith(r *rig.Rig, l *lens.Package, scale *lens.Scale, q []float64) View {
-	v := View{Pose: r.Forward(q)}
+	v := View{Pose: r.Forward(q), Joints: joints(r, q)}
 	v.Pupil = v.Pose.Point(0, l.PupilM, 0)
 	at := math.Inf(1)
-	i := r.Index("focus")
+	i := r.Of(rig.Focus)
 	if i >= 0 {
 		at = scale.Distance(q[i])
 	}
@@ -240,16 +256,18 @@ func (s *Server) desk(ctx context.Context, shot, pass string) (*stage.Desk, *sto
 	if err != nil {
 		return nil, nil, err
 	}
-	d := &stage.Desk{Rig: v.Rig, Keyed: !v.Empty, Sealed: v.SealedAs}
+	d := &stage.Desk{Machines: v.Machines, Rig: v.Rig, Keyed: !v.Empty, Sealed: v.SealedAs}
 	if len(v.Analysis.Sentences) > 0 {
 		d.Limits = v.Analysis.Sentences[0]
 	}
-	if v.Seal != nil {
+	if v.Seal != nil && v.Seal.Revision >= 0 { // a void one is none
 		if d.Table, err = s.store.Table(ctx, v.Seal.ID); err != nil {
 			return nil, nil, err
 		}
+		d.Begin = d.Table.Start()
 	}
 	if pass == "" {
+		d.LineUp = lineUpNote(d, d.Table, 0)
 		return d, v.Seal, nil
 	}
 	p, err := s.store.Pass(ctx, pass)
@@ -257,16 +275,27 @@ func (s *Server) desk(ctx context.Context, shot, pass string) (*stage.Desk, *sto
 		return nil, nil, err
 	}
 	d.PassName = passName(p)
-	d.PassNote = passNote(p, d)
+	if d.Table == nil {
+		return d, v.Seal, nil
+	}
+	c, err := d.Table.Clock(p.Clock)
+	if err != nil {
+		d.PassNote = "pass " + p.Name + " cannot run: " + err.Error() + "."
+		return d, v.Seal, nil
+	}
+	d.Begin = c.At(0, trace.Hz).Whole()
+	d.LineUp = lineUpNote(d, d.Table, c.MaxSpeed())
 	return d, v.Seal, nil
 }
 
-func passNote(p *store.Pass, d *stage.Desk) string {
-	if d.Table == nil {
+// lineUpNote says why the machines as they are lined up today may not run a table at
+// fps frames a second, or nothing.
+func lineUpNote(d *stage.Desk, t *seal.Table, fps float64) string {
+	if t == nil {
 		return ""
 	}
-	if f := p.Factor(); f.Float() > d.Table.Fastest.Float() {
-		return "pass " + p.Name + " is faster than the clock that the path was sealed on. Slow the pass, or seal on a faster clock."
+	if err := t.Within(d.Rig, fps); err != nil {
+		return err.Error() + "."
 	}
 	return ""
 }

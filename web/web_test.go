@@ -15,7 +15,7 @@ import (
 	"testing"
 
 	"keenarc/calc"
-	"keenarc/core/rig"
+	"keenarc/examples"
 	"keenarc/standin"
 	"keenarc/store"
 )
@@ -36,14 +36,14 @@ func TestMain(m *testing.M) {
 			panic(err)
 		}
 		ctx, stop := context.WithCancel(context.Background())
-		rigServer, err := standin.Listen(standin.Options{Rig: rig.Plank(), Pace: 20}, "127.0.0.1:0")
+		rigServer, err := standin.Listen(standin.Options{Rig: examples.Rigs()["plank"], Pace: 20}, "127.0.0.1:0")
 		if err != nil {
 			panic(err)
 		}
 		rigDone, done, ready := make(chan error, 1), make(chan error, 1), make(chan *Running, 1)
 		go func() { rigDone <- rigServer.Run(ctx) }()
 		go func() {
-			done <- Run(ctx, Options{Listen: "127.0.0.1:0", Folder: dir, RigAddr: rigServer.Addr(), Demo: true, Out: io.Discard,
+			done <- Run(ctx, Options{Listen: "127.0.0.1:0", Folder: dir, Rigs: []string{"plank=" + rigServer.Addr()}, Demo: true, Out: io.Discard,
 				Log: slog.New(slog.NewTextHandler(io.Discard, nil)), Ready: func(r *Running) { ready <- r }})
 		}()
 		select {
@@ -163,6 +163,13 @@ func TestTypesAreCurrent(t *testing.T) {
 	if err != nil || strings.TrimSpace(string(got)) != strings.TrimSpace(string(want)) {
 		t.Fatal("docs/openapi.json is not current; run make generate")
 	}
+	rules, err := Rules()
+	if err != nil {
+		t.Fatal(err)
+	}
+	if got, err := os.ReadFile("../ui/src/api/rules.ts"); err != nil || !bytes.Equal(got, rules) {
+		t.Error("ui/src/api/rules.ts is not current; run make generate")
+	}
 	out := filepath.Join(t.TempDir(), "schema.d.ts")
 	cmd := exec.Command("node_modules/.bin/openapi-typescript", "../docs/openapi.json", "-o", out)
 	cmd.Dir = "../ui"
@@ -191,7 +198,7 @@ func TestKeyframeFiles(t *testing.T) {
 		t.Fatalf("%d %v %.300s", code, err, b)
 	}
 	// A keyframe between frames, and the pose at any frame.
-	if code, b := do("GET", "/api/shots/"+id+"/pose?frame=37.5", ""); code != 200 || !strings.Contains(b, `"track":300`) {
+	if code, b := do("GET", "/api/shots/"+id+"/pose?frame=37.5", ""); code != 200 || !strings.Contains(b, `"plank/track":300`) {
 		t.Errorf("pose at 37.5: %d %.200s", code, b)
 	}
 	for name, c := range map[string]struct{ body, rev, want string }{
@@ -217,7 +224,7 @@ func TestKeyframeFiles(t *testing.T) {
 	}
 	code, b = up("frame,pan_deg\n0,1\n50,4\n", "2")
 	if err := json.Unmarshal([]byte(b), &got); err != nil || code != 200 || len(got.Shot.Path.Tracks[0].Keys) != 3 || len(got.Shot.Path.Tracks[1].Keys) != 2 ||
-		got.Said != "Pan from the file. As they were: Track and Focus." || len(got.Others) != 2 || got.Others[0].Axis != "track" || got.Others[1].Axis != "focus" {
+		got.Said != "Pan from the file. As they were: Track and Focus." || len(got.Others) != 2 || got.Others[0].Axis != "plank/track" || got.Others[1].Axis != "plank/focus" {
 		t.Fatalf("%d %v %s %v", code, err, got.Said, got.Others)
 	}
 	if !strings.Contains(b, `"kind":"linear","blend":12`) {
@@ -228,10 +235,10 @@ func TestKeyframeFiles(t *testing.T) {
 func TestPassesAndPeople(t *testing.T) {
 	var ps []PassView
 	_, b := do("GET", "/api/shots/"+shot+"/passes", "")
-	if err := json.Unmarshal([]byte(b), &ps); err != nil || len(ps) != 5 || ps[3].FactorDen != 3 {
+	if err := json.Unmarshal([]byte(b), &ps); err != nil || len(ps) != 5 || ps[3].Clock.Factor.Den != 3 {
 		t.Fatalf("%v %.200s", err, b)
 	}
-	if p := ps[3]; p.FPS != 8 || p.Seconds != 30 || p.WorstAxis != "track" || math.Abs(p.WorstShare*3/ps[0].WorstShare-1) > 1e-9 {
+	if p := ps[3]; p.FPS != 8 || p.Seconds != 30 || p.WorstAxis != "plank/track" || math.Abs(p.WorstShare*3/ps[0].WorstShare-1) > 1e-9 {
 		t.Errorf("a third of the speed: %g fps, %g s, %s at %g", p.FPS, p.Seconds, p.WorstAxis, p.WorstShare)
 	}
 	put := func(f string) int {
@@ -241,7 +248,7 @@ func TestPassesAndPeople(t *testing.T) {
 	if put("0") != 422 || put("1000") != 422 || put("abc") != 422 || put("1/3") != 200 || put("24 fps") != 200 {
 		t.Error("rate factors are not checked")
 	}
-	if code, b := do("POST", "/api/rig/goto", `{"shot":"`+shot+`"}`); code != 409 || !strings.Contains(b, "Press S") {
+	if code, b := do("POST", "/api/machines/plank/goto", `{"shot":"`+shot+`"}`); code != 409 || !strings.Contains(b, "Press S") {
 		t.Errorf("a go-to without a seal: %d %s", code, b)
 	}
 	if code, b := do("PUT", "/api/me", `{"name":""}`); code != 422 {

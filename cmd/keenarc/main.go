@@ -19,6 +19,7 @@ import (
 	"keenarc/calc"
 	"keenarc/core/clock"
 	"keenarc/core/curve"
+	"keenarc/examples"
 	"keenarc/stage"
 	"keenarc/standin"
 	"keenarc/web"
@@ -28,6 +29,7 @@ type cli struct {
 	Demo    demoCmd    `cmd:"" help:"Start everything with the demo production and serve."`
 	Serve   serveCmd   `cmd:"" help:"Serve with a database and a rig that are there already."`
 	OpenAPI openAPICmd `cmd:"" name:"openapi" help:"Print the API's description."`
+	Rules   rulesCmd   `cmd:"" help:"Print what the interface needs of the rules, as TypeScript."`
 	Calc    calcCmd    `cmd:"" help:"Run a calculation: request on standard input, answer on standard output."`
 	Roll    rollCmd    `cmd:"" help:"Check, seal, roll and judge keyframes on a stand-in rig, without a browser."`
 	StandIn standInCmd `cmd:"" name:"stand-in" help:"Run a simulated rig on loopback."`
@@ -178,9 +180,9 @@ type standInCmd struct {
 }
 
 func (c *standInCmd) Run(ctx context.Context) error {
-	r := stage.Rigs()[c.Rig]
+	r := examples.Rigs()[c.Rig]
 	if r == nil {
-		return exit{2, fmt.Sprintf("--rig: there is no rig %q; use plank", c.Rig)}
+		return exit{2, fmt.Sprintf("--rig: there is no rig %q; use one of %s", c.Rig, strings.Join(examples.RigIDs(), ", "))}
 	}
 	o := standin.Options{Rig: r, Seed: c.Seed, Pace: c.Pace}
 	for _, s := range c.Fault {
@@ -216,17 +218,21 @@ func (c *demoCmd) Run(ctx context.Context) error {
 }
 
 type serveCmd struct {
-	Listen string `default:"127.0.0.1:7420" help:"Loopback address."`
-	Folder string `default:".keenarc" help:"For the spool."`
-	URL    string `name:"database" env:"KEENARC_DATABASE_URL" required:"" help:"PostgreSQL."`
-	Rig    string `required:"" help:"Address of the rig."`
+	Listen string   `default:"127.0.0.1:7420" help:"Loopback address."`
+	Folder string   `default:".keenarc" help:"For the spool."`
+	URL    string   `name:"database" env:"KEENARC_DATABASE_URL" required:"" help:"PostgreSQL."`
+	Rig    []string `required:"" help:"Address of a rig as ID=ADDRESS; may be given again."`
 }
 
 func (c *serveCmd) Run(ctx context.Context) error {
-	return web.Run(ctx, web.Options{Listen: c.Listen, Folder: c.Folder, URL: c.URL, RigAddr: c.Rig,
+	return web.Run(ctx, web.Options{Listen: c.Listen, Folder: c.Folder, URL: c.URL, Rigs: c.Rig,
 		Out: os.Stdout, Log: slog.New(slog.NewTextHandler(os.Stderr, nil))})
 }
 
 type openAPICmd struct{}
 
 func (openAPICmd) Run() error { return printOr2(web.Describe()) }
+
+type rulesCmd struct{}
+
+func (rulesCmd) Run() error { return printOr2(web.Rules()) }

@@ -216,6 +216,17 @@ func checkEnds(s *Spec) error {
 	return nil
 }
 
+// Ends are the ends that a kind may have, the usual one first; none: no choice.
+func (k Kind) Ends() []Ends {
+	switch k {
+	case Through:
+		return []Ends{Rest, Secant}
+	case Monotone:
+		return []Ends{Rest, Shape}
+	}
+	return []Ends{}
+}
+
 // Known reports whether k is one of Kinds.
 func (k Kind) Known() bool {
 	for _, o := range Kinds {

@@ -3,7 +3,11 @@
 // z up).
 package geom
 
-import "keenarc/core/rig"
+import (
+	"math"
+
+	"keenarc/core/rig"
+)
 
 // Shape is the form of a solid.
 type Shape string
@@ -46,4 +50,42 @@ type Set struct {
 	Far         rig.Vec `json:"far_m"`
 	Solids      []Solid `json:"solids"`
 	Zones       []Zone  `json:"zones"`
+}
+
+// Bounds is a box in metres, from its least corner to its greatest.
+type Bounds struct {
+	Min rig.Vec `json:"min_m"`
+	Max rig.Vec `json:"max_m"`
+}
+
+// Nothing is the bounds of nothing: what is taken in makes it larger.
+func Nothing() Bounds {
+	inf := math.Inf(1)
+	return Bounds{rig.Vec{inf, inf, inf}, rig.Vec{-inf, -inf, -inf}}
+}
+
+// Take makes the box large enough for a point.
+func (b *Bounds) Take(v rig.Vec) {
+	for i := range v {
+		b.Min[i], b.Max[i] = min(b.Min[i], v[i]), max(b.Max[i], v[i])
+	}
+}
+
+// Bounds are those of what is drawn of the set: outlined solids, zones, the subject.
+func (s *Set) Bounds() Bounds {
+	b := Nothing()
+	b.Take(s.Subject)
+	for _, x := range s.Solids {
+		if !x.Drawn {
+			continue
+		}
+		for _, side := range []float64{-0.5, 0.5} {
+			b.Take(rig.Vec{x.Centre[0] + side*x.Size[0], x.Centre[1] + side*x.Size[1], x.Centre[2] + side*x.Size[2]})
+		}
+	}
+	for _, z := range s.Zones {
+		b.Take(rig.Vec{z.MinM[0], z.MinM[1], 0})
+		b.Take(rig.Vec{z.MaxM[0], z.MaxM[1], 0})
+	}
+	return b
 }

@@ -138,3 +138,33 @@ func TestUnits(t *testing.T) {
 		t.Error("first of a kind")
 	}
 }
+
+// Rails are where nothing moving carries what slides.
+func TestRailsAndLinks(t *testing.T) {
+	r, err := rig.Join([]rig.Placed{{Name: "slider", Rig: fixture.Slider(), Place: rig.Place{At: rig.Vec{0, 2, 0}, TurnDeg: 180}}, {Name: "stand", Rig: stand()}})
+	if err != nil {
+		t.Fatal(err)
+	}
+	rails := r.Rails()
+	if len(rails) != 2 || rails[0].Axis != "slider/track" || rails[1].Axis != "stand/rise" || rails[0].Text != "soft limits 20 – 1480 mm" {
+		t.Fatalf("%+v", rails)
+	}
+	for i, want := range map[int]rig.Vec{0: {0.01, 2, 0.45}, 1: {-1.51, 2, 0.45}} {
+		if !near(rails[0].Hard[i], want) {
+			t.Errorf("hard end %d at %v, want %v", i, rails[0].Hard[i], want)
+		}
+	}
+	if !near(rails[0].Soft[1], rig.Vec{-1.48, 2, 0.45}) || !near(rails[1].Hard[1], rig.Vec{0, 0, 0.6}) {
+		t.Errorf("soft %v, column up to %v", rails[0].Soft, rails[1].Hard)
+	}
+	l := r.Links()
+	if l[0].Parent != -1 || l[1].Parent != 0 || l[5].Parent != 4 || l[1].Kind != rig.Prismatic {
+		t.Errorf("%+v", l)
+	}
+	head := fixture.Slider()
+	head.Joints = append([]rig.Joint{{Name: "turn", Kind: rig.Revolute, Direction: rig.Vec{0, 0, 1}, Axis: "pan"}}, head.Joints...)
+	head.Joints[1].Parent = "turn"
+	if got := head.Rails(); len(got) != 0 {
+		t.Errorf("a rail that turns: %+v", got)
+	}
+}

@@ -19,14 +19,16 @@ export type Seal = S["Seal"];
 export type LiveMessage = S["LiveMessage"];
 export type HoldSays = S["HoldSays"];
 export type SetDoc = S["Set"];
+export type Sheet = S["Sheet"];
+export type Bounds = S["Bounds"];
+export type MachineView = S["MachineView"];
+export type LiveMachine = S["LiveMachine"];
+export type DayAxis = S["DayAxis"];
+export type Person = S["Person"];
 export type Remedy = S["Remedy"];
 
 // The sentence in an error answer, or one that says that nothing answered.
 export function sentence(error: unknown): string {
-  if (error && typeof error === "object" && "detail" in error && typeof error.detail === "string") {
-    const e = error as S["ErrorModel"];
-    const more = (e.errors ?? []).map((d) => d.message).filter((m) => m && !e.detail?.includes(m));
-    return [e.detail, ...more].join(" ");
-  }
+  if (error && typeof error === "object" && "detail" in error && typeof error.detail === "string") return error.detail;
   return "The application does not answer. Nothing was changed; it is tried again.";
 }

@@ -4,6 +4,143 @@
  */
 
 export interface paths {
+    "/api/machines": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The machines on the floor */
+        get: operations["machines"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/machines/{id}/engage": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Let an axis's drive hold again */
+        post: operations["engage"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/machines/{id}/free": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Let an axis's drive go; asked for and confirmed */
+        post: operations["free"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/machines/{id}/goto": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Go to a frame of a shot's sealed path; asked for and confirmed */
+        post: operations["go-to"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/machines/{id}/home": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Home axes; asked for and confirmed */
+        post: operations["home"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/machines/{id}/line-ups": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A machine's line-ups, the newest first */
+        get: operations["line-ups"];
+        put?: never;
+        /** A new line-up: it is the machine's from now on */
+        post: operations["line-up"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/machines/{id}/pretend": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Tell a stand-in what has happened to it */
+        post: operations["pretend"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/machines/{id}/stats": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How well the machine's loop keeps time */
+        get: operations["rig-stats"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/me": {
         parameters: {
             query?: never;
@@ -56,6 +193,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/people": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Everybody who was at a desk, the last first */
+        get: operations["people"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/productions/{id}/shots": {
         parameters: {
             query?: never;
@@ -73,7 +227,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/rig/goto": {
+    "/api/samples": {
         parameters: {
             query?: never;
             header?: never;
@@ -82,42 +236,8 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Go to a frame of the sealed path; asked for and confirmed */
-        post: operations["go-to"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/rig/home": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** Home all axes; asked for and confirmed */
-        post: operations["home"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/rig/stats": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** How well the rig's loop keeps time */
-        get: operations["rig-stats"];
-        put?: never;
-        post?: never;
+        /** Keep the samples of a hand-made take; an edit then points an axis to them */
+        post: operations["add-samples"];
         delete?: never;
         options?: never;
         head?: never;
@@ -347,6 +467,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shots/{id}/timecodes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The timecodes of a stretch of frames */
+        get: operations["timecodes"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shots/{id}/undo": {
         parameters: {
             query?: never;
@@ -368,8 +505,13 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        "Add-samplesRequest": {
+            values: number[];
+        };
         "Add-shotRequest": {
             code: string;
+            /** @description the machine that it is for; plank where it is left out */
+            rig?: string;
             title: string;
         };
         Analysis: {
@@ -386,8 +528,12 @@ export interface components {
             /** Format: double */
             backlash: number;
             feedback: string;
+            /** @description where the hard ends are */
+            hard: number[];
             home: string;
             id: string;
+            /** @enum {string} */
+            kind: "linear" | "rotary" | "focus" | "iris" | "zoom" | "lamp" | "mover";
             /** Format: double */
             max: number;
             /** Format: double */
@@ -397,9 +543,13 @@ export interface components {
             /** Format: double */
             repeatability: number;
             steps_per_unit: components["schemas"]["Ratio"];
-            unit: string;
+            /** @enum {string} */
+            unit: "mm" | "deg" | "%";
             wire: string;
             working: components["schemas"]["Limits"];
+        };
+        AxisOfBody: {
+            axis: string;
         };
         AxisReport: {
             acceleration: components["schemas"]["Peak"];
@@ -414,6 +564,10 @@ export interface components {
             /** Format: double */
             share_at: number;
             speed: components["schemas"]["Peak"];
+        };
+        Bounds: {
+            max_m: number[];
+            min_m: number[];
         };
         Braking: {
             /** Format: double */
@@ -438,6 +592,14 @@ export interface components {
             /** Format: uuid */
             take?: string;
         };
+        DayAxis: {
+            /** Format: int64 */
+            homings: number;
+            soft: number[];
+            /** Format: double */
+            spread: number;
+            working: components["schemas"]["Limits"];
+        };
         Done: {
             said: string;
         };
@@ -456,8 +618,9 @@ export interface components {
             index?: number;
             kind?: string;
             /** @enum {string} */
-            op: "set" | "base" | "move" | "delete" | "kind" | "segment" | "room" | "rate" | "factor" | "run" | "replace";
+            op: "set" | "base" | "move" | "delete" | "kind" | "segment" | "room" | "rate" | "factor" | "run" | "replace" | "record";
             rate?: components["schemas"]["Rate"];
+            record?: components["schemas"]["Record"];
             /** Format: int64 */
             run_out?: number;
             /** Format: int64 */
@@ -470,7 +633,7 @@ export interface components {
             };
         };
         EditLine: {
-            actor: string;
+            actor: components["schemas"]["Person"];
             /** Format: date-time */
             at: string;
             /** @description the window it was made in */
@@ -490,47 +653,6 @@ export interface components {
             /** @description the window it is done in */
             window?: string;
         };
-        ErrorDetail: {
-            /** @description Where the error occurred, e.g. 'body.items[3].tags' or 'path.thing-id' */
-            location?: string;
-            /** @description Error message text */
-            message?: string;
-            /** @description The value at the given location */
-            value?: unknown;
-        };
-        ErrorModel: {
-            /**
-             * @description A human-readable explanation specific to this occurrence of the problem.
-             * @example Property foo is required but is missing.
-             */
-            detail?: string;
-            /** @description Optional list of individual error details */
-            errors?: components["schemas"]["ErrorDetail"][];
-            /**
-             * Format: uri
-             * @description A URI reference that identifies the specific occurrence of the problem.
-             * @example https://example.com/error-log/abc123
-             */
-            instance?: string;
-            /**
-             * Format: int64
-             * @description HTTP status code
-             * @example 400
-             */
-            status?: number;
-            /**
-             * @description A short, human-readable summary of the problem type. This value should not change between occurrences of the error.
-             * @example Bad Request
-             */
-            title?: string;
-            /**
-             * Format: uri
-             * @description A URI reference to human-readable documentation for the error.
-             * @default about:blank
-             * @example https://example.com/errors/example
-             */
-            type: string;
-        };
         FrameSpan: {
             /** Format: int64 */
             from: number;
@@ -540,9 +662,14 @@ export interface components {
         "Go-toRequest": {
             /**
              * Format: int64
-             * @description left out: the first frame of the run
+             * @description left out: where the pass begins, or the first frame of the run
              */
             frame?: number;
+            /**
+             * Format: uuid
+             * @description whose first frame is meant
+             */
+            pass?: string;
             /** Format: uuid */
             shot: string;
         };
@@ -558,14 +685,23 @@ export interface components {
             release?: boolean;
         };
         HomeRequest: {
+            /** @description none: all */
+            axes?: string[];
             /** Format: uuid */
-            shot: string;
+            shot?: string;
         };
         Joint: {
             axis?: string;
             direction: number[];
-            kind: string;
+            /** @enum {string} */
+            kind: "fixed" | "prismatic" | "revolute";
+            name: string;
             offset_m: number[];
+            parent?: string;
+            /** Format: double */
+            scale?: number;
+            /** Format: double */
+            turn_deg?: number;
         };
         Jump: {
             /** Format: double */
@@ -581,6 +717,12 @@ export interface components {
             /** Format: double */
             value: number;
         };
+        Label: {
+            /** Format: double */
+            frame: number;
+            number: string;
+            timecode: string;
+        };
         Limits: {
             /** Format: double */
             acceleration: number;
@@ -589,8 +731,48 @@ export interface components {
             /** Format: double */
             speed: number;
         };
+        LineUp: {
+            axes: {
+                [key: string]: components["schemas"]["DayAxis"];
+            };
+            marks?: components["schemas"]["Mark"][];
+        };
+        LineUpRow: {
+            /** Format: date-time */
+            at: string;
+            by: components["schemas"]["Person"];
+            id: string;
+            line_up: components["schemas"]["LineUp"];
+            machine: string;
+        };
+        Link: {
+            /** @enum {string} */
+            kind: "fixed" | "prismatic" | "revolute";
+            /**
+             * Format: int64
+             * @description index of the joint that carries it; -1: the floor
+             */
+            parent: number;
+        };
+        LiveMachine: {
+            aside: components["schemas"]["Aside"];
+            connected: boolean;
+            /** @description this application drives it; else another one does, and this one watches */
+            driving: boolean;
+            holding: boolean;
+            joints: number[][];
+            machine: string;
+            name: string;
+            stand_in: boolean;
+            state: components["schemas"]["State"];
+            why?: string;
+        };
         LiveMessage: {
+            /** @description how the frame that the rig is at is written */
+            at?: components["schemas"]["Label"];
+            /** @description the shot's machines as one, under the names that axes have there */
             floor: components["schemas"]["Snapshot"];
+            machines?: components["schemas"]["LiveMachine"][];
             /** Format: int64 */
             n: number;
             ready: components["schemas"]["Ready"];
@@ -600,7 +782,7 @@ export interface components {
             view?: components["schemas"]["View"];
         };
         LogLine: {
-            actor: string;
+            actor: components["schemas"]["Person"];
             /** Format: date-time */
             at: string;
             data?: unknown;
@@ -610,6 +792,16 @@ export interface components {
             shot?: string;
             text: string;
         };
+        MachineView: {
+            /** @description as its description has it */
+            described: components["schemas"]["Rig"];
+            /** @description the newest; none: as described */
+            line_up?: components["schemas"]["LineUpRow"];
+            /** @description with the limits of its line-up */
+            rig: components["schemas"]["Rig"];
+            /** @description what is drawn of it alone */
+            sheet: components["schemas"]["Sheet"];
+        };
         Mark: {
             /** Format: double */
             distance_m: number;
@@ -618,6 +810,8 @@ export interface components {
         };
         Me: {
             name: string;
+            /** @description what they do, as operator or assistant */
+            role?: string;
         };
         Package: {
             /** Format: double */
@@ -644,10 +838,9 @@ export interface components {
             chosen_by_hand?: string;
             /** @description the factor as it would be typed */
             clock: string;
-            /** Format: int64 */
-            factor_den: number;
-            /** Format: int64 */
-            factor_num: number;
+            /** @description why its clock cannot run this move */
+            clock_note?: string;
+            clock_spec: components["schemas"]["Spec"];
             /** Format: double */
             fps: number;
             id: string;
@@ -691,6 +884,21 @@ export interface components {
             /** Format: double */
             share: number;
         };
+        Person: {
+            id: string;
+            name: string;
+            role: string;
+        };
+        Place: {
+            at_m: number[];
+            /** Format: double */
+            turn_deg: number;
+        };
+        Placed: {
+            name: string;
+            place: components["schemas"]["Place"];
+            rig: components["schemas"]["Rig"];
+        };
         Plot: {
             /** @description per axis: share of the limit, signed by direction */
             shares: number[][];
@@ -718,6 +926,28 @@ export interface components {
             };
             view: components["schemas"]["View"];
         };
+        PretendRequest: {
+            axis?: string;
+            /**
+             * Format: double
+             * @description lost steps: how much, in the axis's unit
+             */
+            by?: number;
+            on: boolean;
+            /** @enum {string} */
+            what: "emergency stop" | "drive fault" | "hard end" | "lost steps";
+        };
+        Problem: {
+            /** @description the sentence for people */
+            detail: string;
+            field?: string;
+            /** Format: int64 */
+            status: number;
+            title: string;
+            type: string;
+            want?: string;
+            wrong?: string;
+        };
         Production: {
             id: string;
             /** Format: int64 */
@@ -733,6 +963,13 @@ export interface components {
             revision: number;
             /** @description where the subject is in the picture and not sharp */
             soft: components["schemas"]["SoftRun"][];
+        };
+        Rail: {
+            axis: string;
+            hard_m: number[][];
+            soft_m: number[][];
+            /** @description its soft limits in words */
+            text: string;
         };
         Rate: {
             /**
@@ -758,6 +995,19 @@ export interface components {
             ok: boolean;
             on_path: boolean;
             sentence: string;
+        };
+        Record: {
+            /** Format: int64 */
+            count: number;
+            /** Format: double */
+            first: number;
+            /** @description the samples' hash: 64 hex digits */
+            samples: string;
+            /**
+             * Format: double
+             * @description frames from one sample to the next
+             */
+            step: number;
         };
         Remedy: {
             clears: boolean;
@@ -790,17 +1040,14 @@ export interface components {
         };
         Rig: {
             axes: components["schemas"]["Axis"][];
-            chain: components["schemas"]["Joint"][];
+            camera?: string;
             /** Format: double */
             clear_m: number;
-            /** Format: double */
-            height_m: number;
             id: string;
+            joints: components["schemas"]["Joint"][];
+            /** Format: double */
+            lag_ms: number;
             name: string;
-            /** Format: double */
-            rail_from_m: number;
-            /** Format: double */
-            rail_m: number;
             /** Format: int64 */
             version: number;
         };
@@ -810,6 +1057,12 @@ export interface components {
             /** Format: double */
             ring: number;
         };
+        SamplesRef: {
+            /** Format: int64 */
+            count: number;
+            /** @description the samples' hash */
+            samples: string;
+        };
         Seal: {
             braking: components["schemas"]["Braking"];
             fingerprint: string;
@@ -818,7 +1071,7 @@ export interface components {
             revision: number;
             /** Format: date-time */
             sealed_at: string;
-            sealed_by: string;
+            sealed_by: components["schemas"]["Person"];
             short: string;
             /** Format: int64 */
             version: number;
@@ -841,10 +1094,27 @@ export interface components {
             note: string;
             /** Format: uuid */
             shot: string;
+            /** @description left out: as they were */
+            waits?: components["schemas"]["Wait"][];
+            /**
+             * @description left out: as it was
+             * @enum {string}
+             */
+            way?: "on" | "back" | "there and back";
         };
         "Set-thresholdRequest": {
             /** Format: double */
             px: number;
+        };
+        Sheet: {
+            bounds: components["schemas"]["Bounds"];
+            /**
+             * Format: int64
+             * @description index of the joint that is the camera; -1: none
+             */
+            camera: number;
+            links: components["schemas"]["Link"][];
+            rails: components["schemas"]["Rail"][];
         };
         ShotLine: {
             /** Format: date-time */
@@ -890,6 +1160,7 @@ export interface components {
             /** Format: int64 */
             last: number;
             lens: components["schemas"]["Package"];
+            machines: components["schemas"]["Placed"][];
             /**
              * Format: int64
              * @description answering an edit: how many edits of other windows were made since the revision it was made on
@@ -906,6 +1177,7 @@ export interface components {
             /** @description that seal is of the path as it stands */
             sealed_as_is: boolean;
             set: components["schemas"]["Set"];
+            sheet: components["schemas"]["Sheet"];
             start_timecode: string;
             /** Format: double */
             threshold_px: number;
@@ -920,12 +1192,17 @@ export interface components {
              */
             version: number;
             /** @description who is at this desk */
-            you: string;
+            you: components["schemas"]["Person"];
         };
         Snapshot: {
             aside: components["schemas"]["Aside"];
             connected: boolean;
+            /** @description this application drives it; else another one does, and this one watches */
+            driving: boolean;
             holding: boolean;
+            machine: string;
+            name: string;
+            stand_in: boolean;
             state: components["schemas"]["State"];
             why?: string;
         };
@@ -968,6 +1245,15 @@ export interface components {
             shape: string;
             size_m: number[];
         };
+        Spec: {
+            camera_locked?: boolean;
+            factor: components["schemas"]["Rate"];
+            /** @enum {string} */
+            kind: "steady";
+            waits?: components["schemas"]["Wait"][];
+            /** @enum {string} */
+            way: "on" | "back" | "there and back";
+        };
         Spread: {
             /** Format: int64 */
             n: number;
@@ -975,21 +1261,39 @@ export interface components {
             range: number;
         };
         State: {
-            drive: string;
+            asked: {
+                [key: string]: number;
+            };
+            /** @enum {string} */
+            drive: "free" | "holding" | "live";
+            emergency_stop?: boolean;
+            ends?: {
+                [key: string]: string;
+            };
             /** Format: int64 */
             epoch: number;
+            faults?: {
+                [key: string]: string;
+            };
             /** Format: double */
             frame: number;
+            free?: {
+                [key: string]: boolean;
+            };
             homed: {
                 [key: string]: boolean;
             };
-            mode: string;
+            /** @enum {string} */
+            mode: "idle" | "homing" | "moving" | "jogging" | "armed" | "rolling" | "braking";
             /** Format: int64 */
             n: number;
             pos: {
                 [key: string]: number;
             };
             print?: string;
+            soft?: {
+                [key: string]: number[];
+            };
             spread: {
                 [key: string]: components["schemas"]["Spread"];
             };
@@ -1011,13 +1315,15 @@ export interface components {
             /** Format: int64 */
             brake_tick: number;
             broken: boolean;
-            by: string;
+            by: components["schemas"]["Person"];
+            clock: components["schemas"]["Spec"];
             ended: boolean;
             /** Format: double */
             frame: number;
             id: string;
             /** Format: int64 */
             last_beat_tick: number;
+            machine: string;
             /** Format: int64 */
             number: number;
             pass: string;
@@ -1054,12 +1360,16 @@ export interface components {
         };
         TakeView: {
             broken: boolean;
-            by: string;
+            by: components["schemas"]["Person"];
+            /** @description what it ran on */
+            clock_spec: components["schemas"]["Spec"];
             ended: boolean;
             finding?: components["schemas"]["TakeFinding"];
             /** Format: double */
             frame: number;
             id: string;
+            /** @description the rig's id */
+            machine: string;
             /** @description picture frames without a sample: from, and the one after the last */
             missing: components["schemas"]["FrameSpan"][];
             /** Format: int64 */
@@ -1082,6 +1392,7 @@ export interface components {
             ends?: string;
             keys: components["schemas"]["Key"][];
             kind: string;
+            record?: components["schemas"]["Record"];
             segments?: {
                 [key: string]: string;
             };
@@ -1096,6 +1407,8 @@ export interface components {
              */
             focus_m: number;
             forward: number[];
+            /** @description where the joints are, in the order of the sheet's links */
+            joints: number[][];
             /** @description the entrance pupil: where the picture is seen from */
             pupil_m: number[];
             right: number[];
@@ -1118,6 +1431,15 @@ export interface components {
             /** Format: double */
             to: number;
         };
+        Wait: {
+            /** Format: int64 */
+            frame: number;
+            /**
+             * Format: int64
+             * @description milliseconds
+             */
+            ms: number;
+        };
         Zone: {
             /** Format: double */
             clear_m: number;
@@ -1134,6 +1456,307 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
+    machines: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MachineView"][];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    engage: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AxisOfBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    free: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AxisOfBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "go-to": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Go-toRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    home: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["HomeRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "line-ups": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LineUpRow"][];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "line-up": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LineUp"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MachineView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    pretend: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PretendRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "rig-stats": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Stats"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     me: {
         parameters: {
             query?: never;
@@ -1149,7 +1772,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Me"];
+                    "application/json": components["schemas"]["Person"];
                 };
             };
             /** @description Error */
@@ -1158,7 +1781,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -1182,7 +1805,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Me"];
+                    "application/json": components["schemas"]["Person"];
                 };
             };
             /** @description Error */
@@ -1191,7 +1814,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -1226,7 +1849,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -1261,7 +1884,36 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    people: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Person"][];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -1296,12 +1948,12 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    "go-to": {
+    "add-samples": {
         parameters: {
             query?: never;
             header?: never;
@@ -1310,7 +1962,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["Go-toRequest"];
+                "application/json": components["schemas"]["Add-samplesRequest"];
             };
         };
         responses: {
@@ -1320,7 +1972,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Done"];
+                    "application/json": components["schemas"]["SamplesRef"];
                 };
             };
             /** @description Error */
@@ -1329,69 +1981,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-        };
-    };
-    home: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["HomeRequest"];
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Done"];
-                };
-            };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-        };
-    };
-    "rig-stats": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Stats"];
-                };
-            };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -1420,7 +2010,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -1451,7 +2041,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -1486,7 +2076,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -1521,7 +2111,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -1554,7 +2144,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -1585,7 +2175,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -1619,7 +2209,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -1652,7 +2242,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -1687,7 +2277,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -1718,7 +2308,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -1753,7 +2343,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -1788,7 +2378,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -1823,7 +2413,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -1854,7 +2444,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -1889,7 +2479,41 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    timecodes: {
+        parameters: {
+            query: {
+                from: number;
+                count: number;
+            };
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string[];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -1924,7 +2548,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };

@@ -2,6 +2,7 @@
 import { computed, ref } from "vue";
 import type { Axis, Edit, Plot, ShotView } from "../api/client";
 import { four } from "../stores/shot";
+import { isFocus as focuses, own, spaced } from "./axes";
 import { fills, runs } from "./headroom";
 import { distance, ticks } from "./ring";
 
@@ -36,7 +37,7 @@ const values = computed(() => (props.plot.values[props.index] ?? []).slice(...cu
 const range = computed(() => {
   let lo = Infinity, hi = -Infinity;
   for (const v of [...(props.plot.values[props.index] ?? []), ...(track.value?.keys.map((k) => k.value) ?? [])]) { lo = Math.min(lo, v); hi = Math.max(hi, v); }
-  const pad = Math.max((hi - lo) * 0.18, props.axis.unit === "mm" ? 5 : 0.5);
+  const pad = Math.max((hi - lo) * 0.18, props.axis.unit === "deg" ? 0.5 : 5);
   return [lo - pad, hi + pad] as const;
 });
 const vy = (v: number): number => props.y + props.h - 6 - ((v - range.value[0]) / (range.value[1] - range.value[0])) * (props.h - 12);
@@ -50,10 +51,10 @@ const ghosts = computed(() => props.plot.values.map((whole, k) => {
 }).filter(Boolean));
 
 // Focus is shown as the distance on its scale, from the image plane.
-const isFocus = computed(() => props.axis.id === "focus");
+const isFocus = computed(() => focuses(props.axis));
 const metres = (v: number): string => `${distance(props.shot.focus_scale, v).toFixed(2)} m`;
-const shown = (v: number): string => (isFocus.value ? metres(v) : props.axis.unit === "mm" ? v.toFixed(Math.abs(v) >= 100 ? 0 : 1) : v.toFixed(2));
-const said = (v: number): string => (isFocus.value ? metres(v) : `${shown(v)}${props.axis.unit === "mm" ? " mm" : "°"}`);
+const shown = (v: number): string => (isFocus.value ? metres(v) : props.axis.unit === "deg" ? v.toFixed(2) : v.toFixed(Math.abs(v) >= 100 ? 0 : 1));
+const said = (v: number): string => (isFocus.value ? metres(v) : `${shown(v)}${spaced(props.axis)}`);
 const scale = computed(() => (isFocus.value && props.opened ? ticks(props.shot.focus_scale, range.value[0], range.value[1], (props.h - 12) / 22) : []));
 
 const drag = ref<{ from: number; frame: number; value: number; was: number } | null>(null);
@@ -68,7 +69,7 @@ function move(e: PointerEvent): void {
   if (!d || !svg) return;
   const r = svg.getBoundingClientRect();
   d.frame = Math.round(props.start + ((e.clientX - r.left - props.left) / span.value) * (props.end - props.start));
-  if (props.opened) d.value = Number(Math.min(Math.max(valueAt(e.clientY - r.top), props.axis.min), props.axis.max).toFixed(props.axis.unit === "mm" ? 1 : 2));
+  if (props.opened) d.value = Number(Math.min(Math.max(valueAt(e.clientY - r.top), props.axis.min), props.axis.max).toFixed(props.axis.unit === "deg" ? 2 : 1));
 }
 function up(): void {
   const d = drag.value;
@@ -99,7 +100,7 @@ const posts = computed(() => {
 // Steps of the value or the speed: no ribbon can show them, so they stand as bars.
 const jumps = computed(() => (props.shot.analysis.report.axes.find((r) => r.axis === props.axis.id)?.jumps ?? []).filter((j) => j.order < 2 && j.at >= props.start && j.at <= props.end).map((j) => {
   const px = x(j.at);
-  const by = j.order === 0 ? `jumps ${+j.by.toFixed(2)}${props.axis.unit === "mm" ? " mm" : "°"}` : "corner";
+  const by = j.order === 0 ? `jumps ${+j.by.toFixed(2)}${spaced(props.axis)}` : "corner";
   return { key: `${j.order} ${j.at}`, px, order: j.order, by, atEnd: px > props.width - props.right - 60 };
 }));
 
@@ -123,7 +124,7 @@ function key(e: KeyboardEvent): void {
 </script>
 
 <template>
-  <g class="staff" :class="{ selected }" tabindex="0" role="group" aria-roledescription="staff" :data-opened="opened" :aria-label="`${axis.name}, ${peak} of limit, ${track?.keys.length ?? 0} keyframes${opened ? ', opened' : ''}`" :data-test="'staff-' + axis.id" @focus="emit('select')" @keydown="key" @keyup="(e) => e.key === 'Alt' && emit('rest')" @dblclick="emit('open')" @click="emit('select')">
+  <g class="staff" :class="{ selected }" tabindex="0" role="group" aria-roledescription="staff" :data-opened="opened" :aria-label="`${axis.name}, ${peak} of limit, ${track?.keys.length ?? 0} keyframes${opened ? ', opened' : ''}`" :data-test="'staff-' + own(axis.id)" @focus="emit('select')" @keydown="key" @keyup="(e) => e.key === 'Alt' && emit('rest')" @dblclick="emit('open')" @click="emit('select')">
     <rect :x="1" :y="y" :width="Math.max(0, width - 2)" :height="h" :fill="selected ? 'var(--wash)' : 'transparent'" />
     <path :d="`M1 ${y + h}H${width - 1}`" stroke="var(--hair)" />
     <text x="14" :y="mid - (h > 30 ? 2 : -4)" class="name" :class="{ strong: selected }">{{ axis.name }}</text>

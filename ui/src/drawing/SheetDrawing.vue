@@ -2,11 +2,21 @@
 import { computed, ref, watch } from "vue";
 import type { ShotView, View } from "../api/client";
 import { four } from "../stores/shot";
+import SheetDimensions from "./SheetDimensions.vue";
 import SheetGround from "./SheetGround.vue";
-import { fit, wedge, type Frame } from "./sheet";
+import SheetMachine from "./SheetMachine.vue";
+import SheetPaper from "./SheetPaper.vue";
+import SheetPath from "./SheetPath.vue";
+import SheetWedges from "./SheetWedges.vue";
+import { fit, projection, wedge, type Frame } from "./sheet";
 import { useElementSize } from "./size";
 
-const props = defineProps<{ shot: ShotView; camera: View | null; rig: View | null; frame: number; planOnly?: boolean; follow?: boolean }>();
+// Plan and elevation of a shot. What does not change with the frame lies in one
+// picture, drawn anew only when the plan, the size or the zoom changes; what moves
+// lies in another on top of it.
+const props = defineProps<{
+  shot: ShotView; camera: View | null; rig: View | null; frame: number; planOnly?: boolean; follow?: boolean;
+}>();
 const emit = defineEmits<{ go: [frame: number] }>();
 const box = ref<HTMLElement | null>(null);
 const { width, height } = useElementSize(box);
@@ -14,25 +24,47 @@ const { width, height } = useElementSize(box);
 // One scale for plan and elevation; x is shared, so they stand over each other.
 const zoom = ref(1);
 const shift = ref<[number, number]>([0, 0]);
-const base = computed(() => fit(props.shot, width.value, height.value, props.planOnly ?? false));
+const base = computed(() => fit(props.shot.sheet.bounds, width.value, height.value, props.planOnly ?? false));
 const at = computed<Frame>(() => {
   const b = base.value, z = zoom.value;
-  return { k: b.k * z, cx: width.value / 2 + (b.cx - width.value / 2) * z + shift.value[0], planY: b.planY + shift.value[1], floorY: b.floorY, splitY: b.splitY };
+  const cx = width.value / 2 + (b.cx - width.value / 2) * z + shift.value[0];
+  return { k: b.k * z, cx, planY: b.planY + shift.value[1], floorY: b.floorY, splitY: b.splitY };
 });
-const X = (m: number): number => at.value.cx + m * at.value.k;
-const PY = (m: number): number => at.value.planY - m * at.value.k;
-const EY = (m: number): number => at.value.floorY - m * at.value.k;
+const plan = computed(() => projection(at.value, false));
+const side = computed(() => projection(at.value, true));
 
-const subject = computed(() => props.shot.set.subject_m);
+// Keyframes with the view at each; those that would lie on each other are one.
+const keys = computed(() => {
+  const p = props.shot.plot;
+  const frames = [...new Set(props.shot.path.tracks.flatMap((t) => t.keys.map((q) => q.frame)))].sort((a, b) => a - b);
+  const cells = new Set<string>();
+  return frames.flatMap((f) => {
+    const v = p.views[Math.min(Math.max(Math.round((f - p.start) / p.step), 0), p.views.length - 1)] as View;
+    const cell = plan.value(v.at_m).map((n) => Math.round(n / 7)).join(" ");
+    if (cells.has(cell)) return [];
+    cells.add(cell);
+    return [{ f, v }];
+  });
+});
+
 // As on a focus scale: from the image plane, along the lens.
 const away = computed(() => {
   const c = props.camera;
-  if (!c) return null;
-  const d = [0, 1, 2].reduce((sum, i) => sum + ((subject.value[i] ?? 0) - (c.at_m[i] ?? 0)) * (c.forward[i] ?? 0), 0);
-  return d > 0 ? d : null;
+  if (!c) return "";
+  const d = props.shot.set.subject_m.reduce((sum, v, i) => sum + (v - (c.at_m[i] ?? 0)) * (c.forward[i] ?? 0), 0);
+  return d > 0 ? ` ${d.toFixed(2)} m` : "";
 });
 const onKey = computed(() => props.shot.path.tracks.some((t) => t.keys.some((q) => q.frame === props.frame)));
-const dimX = computed(() => Math.min(X(props.shot.rig.rail_from_m + props.shot.rig.rail_m) + 0.3 * at.value.k, width.value - 64));
+const subject = computed(() => plan.value(props.shot.set.subject_m));
+const here = computed(() => (props.camera ? { plan: plan.value(props.camera.at_m), side: side.value(props.camera.at_m) } : null));
+const stands = computed(() => (props.rig ? plan.value(props.rig.at_m) : null));
+// The camera's height, at the right of all that is drawn.
+const tall = computed(() => {
+  const c = props.camera;
+  if (!c) return null;
+  const x = Math.min((plan.value(props.shot.sheet.bounds.max_m)[0] ?? 0) + 14, width.value - 64), y = side.value(c.at_m)[1];
+  return { x, y, half: (y + at.value.floorY) / 2 + 4, text: `${(c.at_m[2] ?? 0).toFixed(2)} m` };
+});
 
 function wheel(e: WheelEvent): void {
   const r = box.value?.getBoundingClientRect();
@@ -46,6 +78,7 @@ function scale(by: number, px: number, py: number): void {
   const n = at.value;
   shift.value = [shift.value[0] + px - (n.cx + mx * n.k), shift.value[1] + py - (n.planY - my * n.k)];
 }
+const middle = (by: number): void => scale(by, width.value / 2, at.value.planY - at.value.k * 0.4);
 function whole(): void {
   zoom.value = 1;
   shift.value = [0, 0];
@@ -63,24 +96,54 @@ watch(() => props.shot.id, whole);
 
 <template>
   <div ref="box" class="box drawing" data-test="sheet">
-    <svg class="ground" :width="width" :height="height" role="img" :aria-label="`Plan${planOnly ? '' : ' and elevation'} of ${shot.code}`" @wheel.prevent="wheel" @pointerdown="down" @pointermove="move" @pointerup="drag = null" @pointercancel="drag = null">
-      <SheetGround :shot="shot" :frame="at" :width="width" :height="height" :plan-only="planOnly" @go="(f) => emit('go', f)" />
+    <svg
+      class="ground" :width="width" :height="height" role="img" :aria-label="`Plan${planOnly ? '' : ' and elevation'} of ${shot.code}`"
+      @wheel.prevent="wheel" @pointerdown="down" @pointermove="move" @pointerup="drag = null" @pointercancel="drag = null">
+      <SheetPaper :frame="at" :width="width" :height="height" :plan-only="planOnly" name="shot">
+        <template #plan>
+          <SheetGround :set="shot.set" :frame="at" :width="width" :side="false" />
+          <SheetWedges :frame="at" :keys="keys" />
+          <SheetMachine :sheet="shot.sheet" :frame="at" :side="false" rails />
+          <SheetDimensions :sheet="shot.sheet" :frame="at" />
+          <SheetPath :shot="shot" :frame="at" :side="false" :keys="keys" @go="(f) => emit('go', f)" />
+        </template>
+        <template #side>
+          <SheetGround :set="shot.set" :frame="at" :width="width" side />
+          <SheetMachine :sheet="shot.sheet" :frame="at" side rails />
+          <SheetPath :shot="shot" :frame="at" side :keys="keys" />
+        </template>
+      </SheetPaper>
     </svg>
     <svg class="moving" :width="width" :height="height" aria-hidden="true">
       <defs><clipPath id="movingclip"><rect x="0" y="0" :width="width" :height="at.splitY" /></clipPath></defs>
       <g clip-path="url(#movingclip)">
         <path v-if="camera" :d="wedge(camera, at)" fill="var(--tint)" stroke="var(--ink)" stroke-width="1.8" />
-        <path v-if="camera && onKey && !follow" :d="`M${X(camera.at_m[0] ?? 0)} ${PY(camera.at_m[1] ?? 0) + 10}l6 10h-12z`" fill="var(--now)" />
-        <text :x="X(subject[0] ?? 0) + 14" :y="PY(subject[1] ?? 0) - 10" class="lab strong halo">{{ shot.set.subject_name }}{{ away === null ? "" : ` ${away.toFixed(2)} m` }}</text>
-        <g v-if="rig"><rect :x="X(rig.at_m[0] ?? 0) - 9" :y="PY(rig.at_m[1] ?? 0) - 9" width="18" height="18" fill="none" stroke="var(--ink)" stroke-width="1.6" stroke-dasharray="4 2" /><text :x="X(rig.at_m[0] ?? 0)" :y="PY(rig.at_m[1] ?? 0) - 26" text-anchor="middle" class="lab halo">rig</text></g>
-        <circle v-if="camera && !follow" :cx="X(camera.at_m[0] ?? 0)" :cy="PY(camera.at_m[1] ?? 0)" r="8" fill="var(--sheet)" stroke="var(--now)" stroke-width="3" />
+        <SheetMachine v-if="camera" :sheet="shot.sheet" :frame="at" :side="false" :joints="camera.joints" />
+        <path v-if="here && onKey && !follow" :d="`M${here.plan[0]} ${here.plan[1] + 10}l6 10h-12z`" fill="var(--now)" />
+        <text :x="subject[0] + 14" :y="subject[1] - 10" class="lab strong halo">{{ shot.set.subject_name }}{{ away }}</text>
+        <g v-if="rig && stands">
+          <SheetMachine v-if="!follow" :sheet="shot.sheet" :frame="at" :side="false" :joints="rig.joints" ghost />
+          <rect :x="stands[0] - 9" :y="stands[1] - 9" width="18" height="18" class="rig" />
+          <text :x="stands[0]" :y="stands[1] - 26" text-anchor="middle" class="lab halo">rig</text>
+        </g>
+        <circle v-if="here && !follow" :cx="here.plan[0]" :cy="here.plan[1]" r="8" class="now" />
       </g>
-      <template v-if="camera && !planOnly"><path :d="`M${X(camera.at_m[0] ?? 0)} ${EY(camera.at_m[2] ?? 0)}V${EY(shot.rig.height_m)}`" stroke="var(--ink)" stroke-width="2" /><circle :cx="X(camera.at_m[0] ?? 0)" :cy="EY(camera.at_m[2] ?? 0)" r="7" fill="var(--sheet)" stroke="var(--now)" stroke-width="3" />
-        <path :d="`M${dimX} ${EY(0)}V${EY(camera.at_m[2] ?? 0)}m-4 0h8M${dimX - 4} ${EY(0)}h8`" stroke="var(--quiet)" fill="none" /><text :x="dimX + 8" :y="EY((camera.at_m[2] ?? 0) / 2) + 4" class="lab">{{ (camera.at_m[2] ?? 0).toFixed(2) }} m</text></template>
+      <template v-if="camera && here && tall && !planOnly">
+        <SheetMachine :sheet="shot.sheet" :frame="at" side :joints="camera.joints" />
+        <circle :cx="here.side[0]" :cy="here.side[1]" r="7" class="now" />
+        <path :d="`M${tall.x} ${at.floorY}V${tall.y}m-4 0h8M${tall.x - 4} ${at.floorY}h8`" stroke="var(--quiet)" fill="none" />
+        <text :x="tall.x + 8" :y="tall.half" class="lab">{{ tall.text }}</text>
+      </template>
     </svg>
-    <div class="zoom"><button class="btn slim" aria-label="Larger" @click="scale(1.3, width / 2, at.planY - at.k * 0.4)">+</button><button class="btn slim" aria-label="Smaller" @click="scale(1 / 1.3, width / 2, at.planY - at.k * 0.4)">−</button><button class="btn slim" @click="whole">fit</button></div>
+    <div class="zoom">
+      <button class="btn slim" aria-label="Larger" @click="middle(1.3)">+</button>
+      <button class="btn slim" aria-label="Smaller" @click="middle(1 / 1.3)">−</button>
+      <button class="btn slim" @click="whole">fit</button>
+    </div>
     <p class="sr" aria-live="off">Frame {{ four(frame) }}</p>
-    <p v-if="shot.empty" class="empty">The sheet is empty. Find a framing with ← → and press <kbd>K</kbd> to store the first keyframe, or take keyframes from a file.</p>
+    <p v-if="shot.empty" class="empty">
+      The sheet is empty. Find a framing with ← → and press <kbd>K</kbd> to store the first keyframe, or take keyframes from a file.
+    </p>
   </div>
 </template>
 
@@ -93,7 +156,12 @@ svg { display: block; }
 html.paper .lab { fill: #4d5a67; }
 .strong { fill: var(--now) !important; font-weight: 700; }
 .halo { paint-order: stroke; stroke: var(--sheet); stroke-width: 4px; stroke-linejoin: round; }
+.now { fill: var(--sheet); stroke: var(--now); stroke-width: 3; }
+.rig { fill: none; stroke: var(--ink); stroke-width: 1.6; stroke-dasharray: 4 2; }
 .zoom { position: absolute; top: 4px; right: 8px; display: flex; gap: 4px; }
 .sr { position: absolute; width: 1px; height: 1px; overflow: hidden; clip-path: inset(50%); margin: 0; }
-.empty { position: absolute; left: 12px; width: 250px; top: 96px; margin: 0; background: var(--sheet); border: 1px solid var(--now); padding: 14px; font-size: 14px; }
+.empty {
+  position: absolute; left: 12px; width: 250px; top: 96px; margin: 0; background: var(--sheet); border: 1px solid var(--now); padding: 14px;
+  font-size: 14px;
+}
 </style>

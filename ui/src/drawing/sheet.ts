@@ -1,52 +1,48 @@
-import type { ShotView, View } from "../api/client";
+import type { Bounds, View } from "../api/client";
 
 // Where metres lie on the sheet: k px to a metre, x = 0 at cx, the plan's y = 0 at
 // planY, the elevation's floor at floorY, the plan above splitY.
 export interface Frame { k: number; cx: number; planY: number; floorY: number; splitY: number }
 
-const top = 27; // px above the set, for the sheet's own words
-const below = 66; // px below y = 0 of the plan: rail, soft limits
+// A projection of points in metres onto the sheet, in px: the plan from above, or
+// the elevation from the front.
+export type Projection = (v: readonly number[]) => [number, number];
+export function projection(f: Frame, side: boolean): Projection {
+  return side ? (v) => [f.cx + (v[0] ?? 0) * f.k, f.floorY - (v[2] ?? 0) * f.k] : (v) => [f.cx + (v[0] ?? 0) * f.k, f.planY - (v[1] ?? 0) * f.k];
+}
+
+export function line(points: readonly (readonly number[])[], to: Projection): string {
+  return points.map((p, i) => { const [x, y] = to(p); return `${i ? "L" : "M"}${x.toFixed(1)} ${y.toFixed(1)}`; }).join("");
+}
+
+const top = 27; // px above what is drawn, for the sheet's own words
+const below = 40; // px below the plan: dimensions
 const between = 20; // px for the words of the elevation
 const under = 14;
+const room = 0.06; // metres around the bounds
 
-// The scale at which all that is there fits: what is drawn of the set, zones,
-// rail, path and subject; and where it then lies.
-export function fit(s: ShotView, width: number, height: number, planOnly: boolean): Frame {
-  const lo = [Infinity, 0], hi = [-Infinity, 0.1, 0.1];
-  const see = (x: number, y: number, z: number): void => {
-    lo[0] = Math.min(lo[0] ?? 0, x); hi[0] = Math.max(hi[0] ?? 0, x);
-    lo[1] = Math.min(lo[1] ?? 0, y); hi[1] = Math.max(hi[1] ?? 0, y);
-    hi[2] = Math.max(hi[2] ?? 0, z);
-  };
-  for (const d of s.set.solids) {
-    if (!d.drawn) continue;
-    for (const side of [-0.5, 0.5]) see((d.centre_m[0] ?? 0) + side * (d.size_m[0] ?? 0), (d.centre_m[1] ?? 0) + side * (d.size_m[1] ?? 0), (d.centre_m[2] ?? 0) + side * (d.size_m[2] ?? 0));
-  }
-  for (const z of s.set.zones) {
-    see(z.min_m[0] ?? 0, z.min_m[1] ?? 0, 0);
-    see(z.max_m[0] ?? 0, z.max_m[1] ?? 0, 0);
-  }
-  for (const v of s.plot.views) see(v.at_m[0] ?? 0, v.at_m[1] ?? 0, (v.at_m[2] ?? 0) + 0.06);
-  see(s.rig.rail_from_m, 0, s.rig.height_m);
-  see(s.rig.rail_from_m + s.rig.rail_m, 0, s.rig.height_m);
-  see(s.set.subject_m[0] ?? 0, s.set.subject_m[1] ?? 0, (s.set.subject_m[2] ?? 0) + 0.03);
-  const [x0 = 0, y0 = 0] = lo, [x1 = 1, y1 = 1, z1 = 1] = hi;
+// The scale at which all of the bounds fit, and where they then lie.
+export function fit(b: Bounds, width: number, height: number, planOnly: boolean): Frame {
+  const [x0 = 0, y0 = 0] = b.min_m, [x1 = 1, y1 = 1, z1 = 1] = b.max_m;
   const w = Math.max(width, 200), h = Math.max(height, 120);
+  const deep = y1 - y0 + 2 * room, high = planOnly ? 0 : Math.max(z1, 0.1) + room;
   const tall = h - top - below - (planOnly ? 0 : between + under);
-  const k = Math.max(20, Math.min((w - 28) / (x1 - x0), tall / (y1 - y0 + (planOnly ? 0 : z1))));
-  const spare = Math.max(0, tall - k * (y1 - y0 + (planOnly ? 0 : z1)));
-  const planY = top + y1 * k + spare / 2;
-  return { k, cx: (w - (x1 + x0) * k) / 2, planY, floorY: height - under, splitY: planOnly ? height : Math.round(planY - y0 * k + below) };
+  const k = Math.max(8, Math.min((w - 28) / (x1 - x0 + 2 * room), tall / (deep + high)));
+  const spare = Math.max(0, tall - k * (deep + high));
+  const planY = top + (y1 + room) * k + spare / 2;
+  return { k, cx: (w - (x1 + x0) * k) / 2, planY, floorY: h - under, splitY: planOnly ? h : Math.round(planY - (y0 - room) * k + below) };
 }
 
 const reach = 0.62; // metres that a field of view is drawn long
 
+// A field of view in the plan.
 export function wedge(v: View, f: Frame): string {
   const half = ((v.field_deg[0] ?? 40) / 2) * (Math.PI / 180);
   const heading = Math.atan2(v.forward[0] ?? 0, v.forward[1] ?? 1);
-  const [x, y] = [v.pupil_m[0] ?? 0, v.pupil_m[1] ?? 0];
-  const at = (mx: number, my: number): string => `${(f.cx + mx * f.k).toFixed(1)} ${(f.planY - my * f.k).toFixed(1)}`;
-  const pt = (a: number): string => at(x + Math.sin(a) * reach, y + Math.cos(a) * reach);
+  const [x = 0, y = 0] = v.pupil_m;
+  const to = projection(f, false);
+  const text = (p: readonly number[]): string => to(p).map((n) => n.toFixed(1)).join(" ");
+  const pt = (a: number): string => text([x + Math.sin(a) * reach, y + Math.cos(a) * reach]);
   const r = (reach * f.k).toFixed(1);
-  return `M${at(x, y)}L${pt(heading - half)}A${r} ${r} 0 0 1 ${pt(heading + half)}Z`;
+  return `M${text([x, y])}L${pt(heading - half)}A${r} ${r} 0 0 1 ${pt(heading + half)}Z`;
 }

@@ -32,15 +32,7 @@ const onRig = computed(() => route.name === "shoot" && live.connected && (live.n
 const atFirst = computed(() => live.now?.ready.checks.some((c) => c.name === "at first" && c.ok) ?? false);
 const frame = computed(() => (!onRig.value ? shot.frame : live.rolling || !atFirst.value ? Math.floor(live.now?.floor.state.frame ?? 0) : shot.start));
 const length = computed(() => shot.last - shot.first);
-const timecode = computed(() => {
-  const v = shot.view;
-  if (!v) return "";
-  const fps = Math.max(1, Math.round(v.path.rate.num / v.path.rate.den));
-  const [h = 0, m = 0, s = 0, f = 0] = v.start_timecode.split(":").map(Number);
-  const n = ((frame.value + (h * 3600 + m * 60 + s) * fps + f) % (86400 * fps) + 86400 * fps) % (86400 * fps);
-  const two = (x: number): string => Math.floor(x).toString().padStart(2, "0");
-  return `${two(n / (3600 * fps))}:${two((n / (60 * fps)) % 60)}:${two((n / fps) % 60)}:${two(n % fps)}`;
-});
+const timecode = computed(() => (onRig.value && live.rolling ? live.now?.at?.timecode ?? "" : shot.timecode(frame.value)));
 const ready = computed(() => (live.lost ? null : live.now?.ready ?? null));
 // With letter keys off, the strip names what to press instead.
 const buttons: Record<string, string> = { K: "“store all” on Compose", P: "Prove in the rail", S: "“seal” on Compose", F: "“go to first frame” on Shoot", "2": "Line up in the rail", "5": "Shoot in the rail" };

@@ -29,22 +29,29 @@ export const useAsk = defineStore("ask", () => {
 
   const caution = "Call the move. Nobody inside the moving zone. Esc slows the rig to a stop; only the hardware stop is an emergency stop.";
 
+  const fails = (r: { error?: unknown }): string => (r.error ? sentence(r.error) : "");
+  // The machine that a shot's questions are about: its first.
+  const machine = (): string => shot.view?.machines[0]?.rig.id ?? "";
+
   function goTo(frame?: number): void {
     const at = frame === undefined ? "the first frame" : four(frame);
     ask({ title: `Send the rig to ${at}?`, text: `All axes move together, straight there, at half speed. ${caution}`, yes: `Go to ${at}`,
-      act: async () => {
-        const r = await api.POST("/api/rig/goto", { body: { shot: shot.id, frame } });
-        return r.error ? sentence(r.error) : "";
-      } });
+      act: async () => fails(await api.POST("/api/machines/{id}/goto", { params: { path: { id: machine() } }, body: { shot: shot.id, pass: shot.pass || undefined, frame } })) });
   }
 
-  function home(): void {
-    ask({ title: "Home all axes?", text: `Every axis runs to its sensor, backs off and creeps onto the edge. Lock pins out, nothing in the way. ${caution}`, yes: "Home",
-      act: async () => {
-        const r = await api.POST("/api/rig/home", { body: { shot: shot.id } });
-        return r.error ? sentence(r.error) : "";
-      } });
+  // Homes a machine's axes: all, or those that are named, under its own names.
+  function home(of = machine(), axes: { id: string; name: string }[] = []): void {
+    const what = axes.length > 0 ? axes.map((a) => a.name).join(", ") : "all axes";
+    const moves = axes.length === 1 ? `${what} runs to its sensor, backs off and creeps` : axes.length > 0 ? "They run to their sensors, back off and creep" : "Every axis runs to its sensor, backs off and creeps";
+    ask({ title: `Home ${what}?`, text: `${moves} onto the edge. Lock pins out, nothing in the way. ${caution}`, yes: "Home",
+      act: async () => fails(await api.POST("/api/machines/{id}/home", { params: { path: { id: of } }, body: { shot: shot.id || undefined, axes: axes.map((a) => a.id) } })) });
   }
 
-  return { question, busy, failed, keys, ask, confirm, goTo, home };
+  // Lets a drive go; what it held may fall or swing.
+  function free(of: string, axis: { id: string; name: string }): void {
+    ask({ title: `Free ${axis.name}?`, text: `Its drive lets go: what it holds may fall, swing or run. Hold it, or support it, first. ${caution}`, yes: `Free ${axis.name}`,
+      act: async () => fails(await api.POST("/api/machines/{id}/free", { params: { path: { id: of } }, body: { axis: axis.id } })) });
+  }
+
+  return { question, busy, failed, keys, ask, confirm, goTo, home, free };
 });

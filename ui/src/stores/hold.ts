@@ -1,9 +1,8 @@
 import { defineStore } from "pinia";
 import { ref } from "vue";
 import type { HoldSays } from "../api/client";
+import { beatMS } from "../api/rules";
 import { four, useShot } from "./shot";
-
-const beatMS = 50;
 
 // The hold: a fresh press each time, then a beat every 50 ms from this page's
 // own thread. Nothing else keeps the rig rolling.

@@ -11,6 +11,7 @@ export const useLive = defineStore("live", () => {
   const lost = ref(false);
   let ws: WebSocket | null = null;
   let want = "";
+  const each = ref(0); // how many screens show every machine by itself
   let again = 0;
 
   // What a message says again stays the object that it was, so that nothing is
@@ -23,6 +24,10 @@ export const useLive = defineStore("live", () => {
       m.n = old.n;
       m.floor.state.n = old.floor.state.n;
       m.floor.state.tick = old.floor.state.tick;
+      for (const x of m.machines ?? []) {
+        const o = old.machines?.find((y) => y.machine === x.machine);
+        if (o) [x.state.n, x.state.tick] = [o.state.n, o.state.tick];
+      }
       if (same(m, old)) return;
     }
     now.value = m;
@@ -51,11 +56,11 @@ export const useLive = defineStore("live", () => {
     };
   }
 
-  watch(() => [shot.id, shot.pass] as const, ([id, pass]) => {
-    const q = id ? new URLSearchParams({ shot: id, pass }).toString() : "";
+  watch(() => [shot.id, shot.pass, each.value > 0] as const, ([id, pass, all]) => {
+    const q = id ? new URLSearchParams({ shot: id, pass, ...(all ? { machines: "all" } : {}) }).toString() : "";
     if (q !== want) {
       want = q;
-      now.value = null;
+      if (!want.includes(id)) now.value = null;
       open();
     }
   }, { immediate: true });
@@ -68,5 +73,5 @@ export const useLive = defineStore("live", () => {
   const moving = computed(() => connected.value && !["idle", "armed", ""].includes(mode.value));
   const rolling = computed(() => connected.value && (mode.value === "rolling" || mode.value === "braking"));
   const drive = computed(() => (connected.value ? (now.value?.floor.state.drive ?? "free") : "not seen"));
-  return { now, lost, mode, connected, moving, rolling, drive };
+  return { now, each, lost, mode, connected, moving, rolling, drive };
 });

@@ -3,7 +3,7 @@ import { computed, ref, watch } from "vue";
 import { usePrefs } from "./prefs";
 import { useShot } from "./shot";
 
-const ladder: Record<string, number[]> = { mm: [0.1, 0.5, 1, 5, 10, 50, 100], deg: [0.01, 0.05, 0.1, 0.5, 1, 5, 10] };
+const ladder = { mm: [0.1, 0.5, 1, 5, 10, 50, 100], deg: [0.01, 0.05, 0.1, 0.5, 1, 5, 10], "%": [0.1, 0.5, 1, 5, 10, 25] };
 // Held down, a nudge goes further in stages.
 const stages = [[30, 10], [14, 4], [6, 2]] as const;
 
@@ -19,14 +19,14 @@ export const useNudge = defineStore("nudge", () => {
   const step = computed(() => {
     const a = shot.selected;
     if (!a) return 1;
-    return prefs.steps[a.id] ?? (a.unit === "mm" ? 10 : 1);
+    return prefs.steps[a.id] ?? (a.unit === "deg" ? 1 : 10);
   });
   watch(() => [shot.axis, shot.frame], () => (lastBy.value = 0));
 
   function grow(dir: number): void {
     const a = shot.selected;
     if (!a) return;
-    const l = ladder[a.unit] ?? [1];
+    const l = ladder[a.unit];
     const i = l.findIndex((v) => v >= step.value - 1e-9);
     prefs.steps[a.id] = l[Math.min(Math.max((i < 0 ? l.length - 1 : i) + dir, 0), l.length - 1)] ?? 1;
     lastBy.value = 0;

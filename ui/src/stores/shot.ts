@@ -1,12 +1,14 @@
 import { defineStore } from "pinia";
 import { computed, ref, shallowRef } from "vue";
 import { api, sentence, type Edit, type PassView, type ShotView, type Track, type View } from "../api/client";
+import { longestMove } from "../api/rules";
+import { isFocus } from "../drawing/axes";
 import { useAsk } from "../shell/ask";
 import { useOutbox } from "./outbox";
 import { usePrefs, windowKept } from "./prefs";
 
 // The playhead may stand beyond the keyframes: that is where the next one goes.
-const farthest = 100000;
+const farthest = longestMove;
 
 interface Taken { shot: ShotView; said: string; others: Track[] }
 interface Offer { text: string; label: string; accept: () => Promise<unknown> }
@@ -54,6 +56,25 @@ export const useShot = defineStore("shot", () => {
     return out;
   });
   const camera = computed<View | null>(() => pendingView.value ?? (exact.value?.frame === frame.value ? exact.value.view : null) ?? view.value?.plot.views[index.value] ?? null);
+  // Timecodes come from the server, a thousand frames at a time.
+  const codes = shallowRef<{ key: string; at: Map<number, string[]> }>({ key: "", at: new Map() });
+  function timecode(f: number): string {
+    const v = view.value;
+    if (!v) return "";
+    const key = `${v.id} ${v.start_timecode} ${v.path.rate.num}/${v.path.rate.den}`;
+    if (codes.value.key !== key) codes.value = { key, at: new Map() };
+    const whole = Math.floor(f), n = Math.floor(whole / 1000), there = codes.value.at.get(n);
+    if (!there) void fetchCodes(v.id, n);
+    return there?.[whole - n * 1000] ?? "";
+  }
+  async function fetchCodes(shot: string, n: number): Promise<void> {
+    const mine = codes.value;
+    mine.at.set(n, []); // asked for
+    const r = await api.GET("/api/shots/{id}/timecodes", { params: { path: { id: shot }, query: { from: n * 1000, count: 1000 } } }).catch(() => ({ data: undefined }));
+    if (codes.value.key !== mine.key) return;
+    if (r.data) codes.value = { key: mine.key, at: new Map([...codes.value.at, [n, r.data]]) };
+    else mine.at.delete(n);
+  }
   const isPending = computed(() => Object.keys(pending.value).length > 0);
 
   function take(v: ShotView): void {
@@ -245,10 +266,10 @@ export const useShot = defineStore("shot", () => {
     const u = view.value?.undo_takes, v = view.value;
     if (!v || !u) return false;
     const words = v.undo_words ?? "an edit";
-    const others = u.actor !== v.you || (u.made_in !== outbox.desk && u.revision > (firstSeen.value[v.id] ?? 0));
-    const back = (): Promise<boolean> => line((q) => api.POST("/api/shots/{id}/undo", { params: { path: { id: q.id } }, body: { revision: v.revision, window: outbox.desk } }), `Taken back: ${words}${others ? `, by ${u.actor}` : ""}.`);
+    const others = u.actor.id !== v.you.id || (u.made_in !== outbox.desk && u.revision > (firstSeen.value[v.id] ?? 0));
+    const back = (): Promise<boolean> => line((q) => api.POST("/api/shots/{id}/undo", { params: { path: { id: q.id } }, body: { revision: v.revision, window: outbox.desk } }), `Taken back: ${words}${others ? `, by ${u.actor.name}` : ""}.`);
     if (!others) return back();
-    useAsk().ask({ title: `Take back what ${u.actor} did?`, text: `The last edit is not of this window: ${words}, by ${u.actor}, ${new Date(u.at).toLocaleTimeString("en-GB", { hour: "2-digit", minute: "2-digit" })}.`, yes: "Take it back",
+    useAsk().ask({ title: `Take back what ${u.actor.name} did?`, text: `The last edit is not of this window: ${words}, by ${u.actor.name}, ${new Date(u.at).toLocaleTimeString("en-GB", { hour: "2-digit", minute: "2-digit" })}.`, yes: "Take it back",
       act: async () => ((await back()) ? "" : trouble.value) });
     return true;
   };
@@ -343,7 +364,8 @@ export const useShot = defineStore("shot", () => {
       trouble.value = sentence(r.error);
       return null;
     }
-    return r.data.values.focus ?? null;
+    const ring = axes.value.find(isFocus);
+    return ring ? r.data.values[ring.id] ?? null : null;
   }
 
   // Forgets what was tried at a frame: this one where none is named.
@@ -370,7 +392,7 @@ export const useShot = defineStore("shot", () => {
     if (rest.length > 0) prefs.tried[id.value] = [...tried.value, { frame: at, values: Object.fromEntries(rest) }];
   }
 
-  return { id, view, passes, trouble, said, saving, frame, gone, axis, pass, tried, pending, offer, axes, selected, first, last, start, end, index, values, camera, isPending,
+  return { id, view, passes, trouble, said, saving, frame, gone, axis, pass, tried, pending, offer, axes, selected, first, last, start, end, index, values, camera, isPending, timecode,
     load, reload, doubt, reloadPasses, edit, again, undo, redo, resume, seal, upload, go, select, choosePass, remember, tryValues, ringFor, drop, keyAt, store };
 });
 

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { longestMove } from "../../api/rules";
 import { useShot } from "../../stores/shot";
 
 // The playhead's frame, to be typed; apart, so that scrubbing draws nothing else.
@@ -6,7 +7,7 @@ const shot = useShot();
 function setFrame(e: Event): void {
   const box = e.target as HTMLInputElement;
   const v = Number(box.value);
-  if (box.value.trim() === "" || !Number.isFinite(v) || Math.abs(v) > 100000) shot.trouble = `Frame: "${box.value}" is not a frame; give a number within ±100000.`;
+  if (box.value.trim() === "" || !Number.isFinite(v) || Math.abs(v) > longestMove) shot.trouble = `Frame: "${box.value}" is not a frame; give a number within ±${longestMove}.`;
   else shot.go(v);
   box.value = String(shot.frame);
 }

@@ -1,20 +1,20 @@
 <script setup lang="ts">
 import { computed, ref } from "vue";
 import type { Edit } from "../../api/client";
+import { curves, ends as endings } from "../../api/rules";
 import FrameField from "./FrameField.vue";
 import { useNudge } from "../../stores/nudge";
 import { useOutbox } from "../../stores/outbox";
 import { useShot } from "../../stores/shot";
 
 type Kind = NonNullable<Edit["kind"]>;
-const kinds = ["smooth", "through", "natural", "clamped", "monotone", "akima", "linear", "hold"] as const satisfies readonly Kind[];
 const shot = useShot();
 const outbox = useOutbox();
 const nudge = useNudge();
 const onKey = computed(() => shot.axes.some((a) => shot.keyAt(a.id, shot.frame)));
 const file = ref<HTMLInputElement | null>(null);
 const track = computed(() => shot.view?.path.tracks.find((t) => t.axis === shot.selected?.id));
-const ends = computed(() => (track.value?.kind === "through" ? ["rest", "secant"] : track.value?.kind === "monotone" ? ["rest", "shape"] : []));
+const ends = computed<readonly string[]>(() => (track.value ? endings[track.value.kind as keyof typeof endings] : []));
 const segment = computed(() => {
   const k = track.value?.keys ?? [];
   const i = k.findIndex((q, n) => { const next = k[n + 1]; return next !== undefined && shot.frame >= q.frame && shot.frame < next.frame; });
@@ -71,11 +71,11 @@ async function pick(): Promise<void> {
     <div class="set">
     <FrameField />
     <label>{{ shot.selected?.name }} runs
-      <select class="field" data-test="kind" :value="track?.kind" @change="setKind"><option v-for="k in kinds" :key="k">{{ k }}</option></select></label>
-    <label v-if="ends.length">ends <select class="field" :value="track?.ends || 'rest'" @change="setEnds"><option v-for="k in ends" :key="k">{{ k }}</option></select></label>
+      <select class="field" data-test="kind" :value="track?.kind" @change="setKind"><option v-for="k in curves" :key="k">{{ k }}</option></select></label>
+    <label v-if="ends.length">ends <select class="field" :value="track?.ends || ends[0]" @change="setEnds"><option v-for="k in ends" :key="k">{{ k }}</option></select></label>
     <label v-if="track?.kind === 'linear'">blend <input class="field num" :value="track.blend ?? 0" inputmode="decimal" @change="setBlend" /> frames</label>
     <label v-if="segment >= 0 && !track?.blend">this leg
-      <select class="field" :value="segmentKind" @change="setSegment"><option value="">as the axis</option><option v-for="k in kinds" :key="k">{{ k }}</option></select></label>
+      <select class="field" :value="segmentKind" @change="setSegment"><option value="">as the axis</option><option v-for="k in curves" :key="k">{{ k }}</option></select></label>
     <label>rate <select class="field" data-test="rate" :value="rate" @change="setRate"><option v-for="r in rates" :key="r" :value="r">{{ rateName(r) }}</option></select></label>
     <label>clock × <input class="field num" data-test="factor" :value="factor" title="a factor, as 1, 0.5 or 1/3, or frames per second, as 8 fps" @change="setFactor" @keydown.enter="($event.target as HTMLInputElement).blur()" /></label>
     <span v-if="shot.view.path.run_up || shot.view.path.run_out" class="quiet">run-up {{ shot.view.path.run_up }}, run-out {{ shot.view.path.run_out }} frames</span>

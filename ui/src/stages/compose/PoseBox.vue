@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { computed } from "vue";
 import type { Axis } from "../../api/client";
+import { isFocus, own, places, unit as symbol } from "../../drawing/axes";
 import { band, fills, percent } from "../../drawing/headroom";
 import { useNudge } from "../../stores/nudge";
 import { four, useShot } from "../../stores/shot";
@@ -9,12 +10,11 @@ const shot = useShot();
 const nudge = useNudge();
 const shares = computed(() => shot.axes.map((_, i) => Math.abs(shot.view?.plot.shares[i]?.[shot.index] ?? 0)));
 const onKey = computed(() => shot.axes.some((a) => shot.keyAt(a.id, shot.frame)));
-const places = (a: Axis): number => (a.unit === "mm" ? 1 : 2);
 function shown(a: Axis): string {
-  if (a.id === "focus") return (shot.camera?.focus_m ?? 0).toFixed(3);
+  if (isFocus(a)) return (shot.camera?.focus_m ?? 0).toFixed(3);
   return (shot.values[a.id] ?? 0).toFixed(places(a));
 }
-const unit = (a: Axis): string => (a.id === "focus" ? "m" : a.unit === "mm" ? "mm" : "°");
+const unit = (a: Axis): string => (isFocus(a) ? "m" : symbol(a));
 async function typed(a: Axis, i: number, e: Event): Promise<void> {
   const box = e.target as HTMLInputElement;
   shot.select(i);
@@ -24,7 +24,7 @@ async function typed(a: Axis, i: number, e: Event): Promise<void> {
     box.value = shown(a);
     return;
   }
-  if (a.id === "focus") {
+  if (isFocus(a)) {
     const ring = await shot.ringFor(v);
     if (ring !== null) await nudge.set(a.id, ring);
   } else if (v < a.min || v > a.max) {
@@ -43,7 +43,7 @@ function hold(i: number, dir: number): void {
   timer = window.setInterval(() => { if (++count > 3) nudge.nudge(dir, true); }, 110);
 }
 const let_go = (): void => window.clearInterval(timer);
-const step = computed(() => `${+nudge.step.toFixed(3)} ${shot.selected?.unit === "mm" ? "mm" : "°"}`);
+const step = computed(() => `${+nudge.step.toFixed(3)} ${shot.selected ? symbol(shot.selected) : ""}`);
 const back = computed(() => (nudge.lastBy ? `${+Math.abs(nudge.lastBy / 2).toFixed(4)}` : ""));
 </script>
 
@@ -56,7 +56,7 @@ const back = computed(() => (nudge.lastBy ? `${+Math.abs(nudge.lastBy / 2).toFix
     <div v-for="(a, i) in shot.axes" :key="a.id" class="axis" :class="{ sel: i === shot.axis }" @click="shot.select(i)">
       <span class="name">{{ a.name }}<i v-if="shot.keyAt(a.id, shot.frame)" title="keyframe here">◆</i></span>
       <button class="nb" :aria-label="`${a.name} less`" tabindex="-1" @pointerdown="hold(i, -1)" @pointerup="let_go" @pointerleave="let_go">−</button>
-      <input class="val" :data-test="'value-' + a.id" :aria-label="`${a.name} in ${unit(a)}`" :value="shown(a)" inputmode="decimal" @focus="shot.select(i)" @change="(e) => typed(a, i, e)" @keydown.enter="($event.target as HTMLInputElement).blur()" />
+      <input class="val" :data-test="'value-' + own(a.id)" :aria-label="`${a.name} in ${unit(a)}`" :value="shown(a)" inputmode="decimal" @focus="shot.select(i)" @change="(e) => typed(a, i, e)" @keydown.enter="($event.target as HTMLInputElement).blur()" />
       <span class="unit">{{ unit(a) }}</span>
       <button class="nb" :aria-label="`${a.name} more`" tabindex="-1" @pointerdown="hold(i, 1)" @pointerup="let_go" @pointerleave="let_go">+</button>
       <span class="share" aria-hidden="true"><i :style="{ width: Math.min(shares[i] ?? 0, 1.15) / 1.2 * 100 + '%', background: fills[band(shares[i] ?? 0)] }" /></span>

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { onMounted, ref, shallowRef } from "vue";
 import { useRouter } from "vue-router";
-import { api, sentence, type Production } from "../../api/client";
+import { api, sentence, type MachineView, type Production } from "../../api/client";
 import { usePrefs } from "../../stores/prefs";
 
 const router = useRouter();
@@ -9,6 +9,9 @@ const prefs = usePrefs();
 const shelf = shallowRef<Production[] | null>(null);
 const trouble = ref("");
 const name = ref("");
+const role = ref("");
+const rig = ref("plank");
+const rigs = shallowRef<MachineView[]>([]);
 const nameSaid = ref("");
 const adding = ref("");
 const code = ref("");
@@ -20,12 +23,12 @@ async function load(): Promise<void> {
   const [s, m] = await Promise.all([api.GET("/api/shelf"), api.GET("/api/me")]).catch(() => [{ data: undefined, error: undefined }, { data: undefined }] as const);
   if (s.data) shelf.value = s.data;
   else trouble.value = sentence(s.error);
-  if (m.data) name.value = m.data.name;
+  if (m.data) [name.value, role.value] = [m.data.name, m.data.role];
 }
 onMounted(load);
 
 async function saveName(): Promise<void> {
-  const r = await api.PUT("/api/me", { body: { name: name.value.trim() } });
+  const r = await api.PUT("/api/me", { body: { name: name.value.trim(), role: role.value.trim() } });
   nameSaid.value = r.data ? "The log now says this name." : sentence(r.error);
 }
 // Changing what a shot is called, and where its timecode starts.
@@ -47,9 +50,10 @@ async function keep(): Promise<void> {
 function begin(production: string): void {
   adding.value = production;
   [code.value, title.value, refused.value, changing.value] = ["", "", "", ""];
+  void api.GET("/api/machines").then((r) => { if (r.data) rigs.value = r.data.filter((v) => v.rig.camera); }).catch(() => undefined);
 }
 async function add(production: string): Promise<void> {
-  const r = await api.POST("/api/productions/{id}/shots", { params: { path: { id: production } }, body: { code: code.value, title: title.value } });
+  const r = await api.POST("/api/productions/{id}/shots", { params: { path: { id: production } }, body: { code: code.value, title: title.value, rig: rig.value } });
   if (r.data) await router.push({ name: "compose", params: { id: r.data.id } });
   else refused.value = sentence(r.error);
 }
@@ -89,10 +93,11 @@ const when = (t: string): string => new Date(t).toLocaleString("en-GB", { day: "
           <form v-if="adding === p.id" class="book form" @submit.prevent="add(p.id)" @keydown.esc="adding = ''">
             <label>Code <input v-model="code" class="field" maxlength="12" placeholder="as SL-060" data-test="new-code" autofocus /></label>
             <label>Title <input v-model="title" class="field" maxlength="80" data-test="new-title" /></label>
+            <label>Machine <select v-model="rig" class="field" data-test="new-rig"><option v-for="r in rigs" :key="r.rig.id" :value="r.rig.id">{{ r.rig.name }}</option></select></label>
             <p v-if="refused" class="over" role="alert">{{ refused }}</p>
             <div class="acts"><button class="btn slim lead" type="submit" data-test="new-start">Start the shot</button> <button class="btn slim" type="button" @click="adding = ''">Leave it</button></div>
           </form>
-          <button v-else class="book new" data-test="new" @click="begin(p.id)"><span class="code">+</span><b>Start a shot</b><span class="quiet">on Plank, with an empty sheet</span></button>
+          <button v-else class="book new" data-test="new" @click="begin(p.id)"><span class="code">+</span><b>Start a shot</b><span class="quiet">with an empty sheet</span></button>
         </li>
       </ul>
     </section>
@@ -101,6 +106,8 @@ const when = (t: string): string => new Date(t).toLocaleString("en-GB", { day: "
       <form class="row" @submit.prevent="saveName">
         <label for="who">Name for the log</label>
         <input id="who" v-model="name" class="field" maxlength="40" required autocomplete="off" />
+        <label for="role">Role</label>
+        <input id="role" v-model="role" class="field" maxlength="40" autocomplete="off" placeholder="as operator" />
         <button class="btn slim" type="submit">Keep</button>
         <span class="quiet" role="status">{{ nameSaid }}</span>
       </form>

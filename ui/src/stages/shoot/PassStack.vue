@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { computed, ref } from "vue";
 import { api, sentence, type PassView, type TakeView } from "../../api/client";
+import { ways } from "../../api/rules";
 import { fills } from "../../drawing/headroom";
 import { useElementSize } from "../../drawing/size";
 import { four, useShot } from "../../stores/shot";
@@ -11,7 +12,7 @@ const { width } = useElementSize(probe);
 const px = computed(() => shot.view?.threshold_px ?? 0.5);
 // What is shown of a pass: the take that rolls, else its chosen one, else the last.
 const newest = (p: PassView): TakeView | undefined => p.takes.find((t) => !t.ended) ?? p.takes.find((t) => t.id === p.chosen) ?? p.takes[p.takes.length - 1];
-const rate = (p: PassView): string => `${+p.fps.toFixed(2)} fps ×${p.clock}`;
+const rate = (p: PassView): string => `${+p.fps.toFixed(2)} fps ×${p.clock}${p.clock_spec.way === "on" ? "" : `, ${p.clock_spec.way}`}${p.clock_spec.waits?.length ? ", waits" : ""}`;
 // The strip's full height is 1.5 × the threshold; the line is the threshold.
 const bars = (t: TakeView): { x: number; w: number; h: number; b: 0 | 1 | 2 | 3 }[] => {
   const n = Math.max(1, (shot.view?.last ?? 1) - (shot.view?.first ?? 0));
@@ -20,6 +21,7 @@ const bars = (t: TakeView): { x: number; w: number; h: number; b: 0 | 1 | 2 | 3 
 };
 function says(p: PassView): { text: string; tone: string } {
   const t = newest(p);
+  if (p.clock_note && (!t || t.ended)) return { text: p.clock_note, tone: "over" };
   if (p.too_fast && (!t || t.ended)) return { text: "faster than the plan's clock", tone: "over" };
   if (!t) return { text: "—", tone: "quiet" };
   if (!t.ended) return { text: "rolling …", tone: "now" };
@@ -57,14 +59,29 @@ const takeTitle = (p: PassView, t: TakeView): string => {
   if (p.chosen_by_hand === t.id) return `${how}. Chosen by hand; press to let the last whole take stand for the pass.`;
   return p.chosen === t.id ? `${how}. The last whole take stands for the pass.` : `${how}. Press to choose it.`;
 };
+type Clocked = { clock?: string; way?: PassView["clock_spec"]["way"]; waits?: { frame: number; ms: number }[] };
+async function change(p: PassView, c: Clocked): Promise<boolean> {
+  const r = await api.PUT("/api/passes/{id}", { params: { path: { id: p.id } }, body: { shot: shot.id, name: p.name, note: p.note, clock: p.clock, ...c } });
+  if (r.data) shot.passes = r.data;
+  else shot.trouble = sentence(r.error);
+  return r.data !== undefined;
+}
 async function setFactor(p: PassView, e: Event): Promise<void> {
   const box = e.target as HTMLInputElement;
-  const r = await api.PUT("/api/passes/{id}", { params: { path: { id: p.id } }, body: { shot: shot.id, name: p.name, note: p.note, clock: box.value } });
-  if (r.data) shot.passes = r.data;
+  if (!(await change(p, { clock: box.value }))) box.value = p.clock;
+}
+const setWay = (p: PassView, e: Event): Promise<boolean> => change(p, { way: (e.target as HTMLSelectElement).value as Clocked["way"] });
+// Waits as they are typed: "0096 2 s, 0120 0.5 s".
+const waits = (p: PassView): string => (p.clock_spec.waits ?? []).map((w) => `${four(w.frame)} ${w.ms / 1000} s`).join(", ");
+async function setWaits(p: PassView, e: Event): Promise<void> {
+  const box = e.target as HTMLInputElement;
+  const parts = box.value.split(",").map((t) => t.trim()).filter(Boolean).map((t) => /^(-?\d+)\s+([\d.]+)\s*s?$/.exec(t));
+  if (parts.some((m) => !m)) shot.trouble = `Waits: "${box.value}" cannot be read; give frames and seconds, as 0096 2 s, 0120 0.5 s.`;
   else {
-    shot.trouble = sentence(r.error);
-    box.value = p.clock;
+    const list = parts.map((m) => ({ frame: Number(m?.[1]), ms: Math.round(Number(m?.[2]) * 1000) })).sort((a, b) => a.frame - b.frame);
+    if (await change(p, { waits: list })) return;
   }
+  box.value = waits(p);
 }
 </script>
 
@@ -74,7 +91,14 @@ async function setFactor(p: PassView, e: Event): Promise<void> {
     <div class="pass probe" aria-hidden="true"><span /><span /><span ref="probe" /></div>
     <div v-for="p in shot.passes" :key="p.id" class="pass" :class="{ here: p.id === shot.pass }" :data-test="'pass-' + p.number">
       <button class="pick" :data-test="`pick-${p.number}`" :aria-pressed="p.id === shot.pass" @click="shot.choosePass(p.id)"><b>{{ p.number }} · {{ p.name }}</b><span class="quiet small">{{ p.note || "\u00a0" }}</span></button>
-      <label class="small clock">{{ rate(p) }}<input v-if="p.id === shot.pass" class="field" :value="p.clock" data-test="pass-clock" title="a factor, as 1, 0.5 or 1/3, or frames per second, as 8 fps" :aria-label="`Rate factor of pass ${p.number}`" @change="(e) => setFactor(p, e)" /></label>
+      <div class="small clock">
+        <label>{{ rate(p) }}<input
+          v-if="p.id === shot.pass" class="field" :value="p.clock" data-test="pass-clock" :aria-label="`Rate factor of pass ${p.number}`"
+          title="a factor, as 1, 0.5 or 1/3, or frames per second, as 8 fps" @change="(e) => setFactor(p, e)" /></label>
+        <select
+          v-if="p.id === shot.pass" class="field way" :value="p.clock_spec.way" data-test="pass-way" :aria-label="`Direction of pass ${p.number}`"
+          @change="(e) => setWay(p, e)"><option v-for="w in ways" :key="w">{{ w }}</option></select>
+      </div>
       <svg class="strip" :width="width" height="26" role="img" :aria-label="newest(p) ? `Deviation of take ${newest(p)?.number}` : 'Not rolled'">
         <path :d="`M0 9.5H${width}`" stroke="var(--quiet)" stroke-dasharray="1 3" /><path :d="`M0 25.5H${width}`" stroke="var(--rule)" :stroke-dasharray="newest(p) ? '' : '2 4'" />
         <template v-if="newest(p)"><rect v-for="(b, i) in bars(newest(p) as TakeView)" :key="i" :x="b.x" :y="25 - b.h" :width="b.w" :height="b.h" :fill="fills[b.b]" /></template>
@@ -84,7 +108,12 @@ async function setFactor(p: PassView, e: Event): Promise<void> {
         <span v-if="p.takes.length === 0" class="quiet small">not rolled</span>
       </div>
       <div class="word" :class="says(p).tone" data-test="verdict">{{ says(p).text }}</div>
-      <div v-if="more(p) && p.id === shot.pass" class="quiet small more">{{ more(p) }}</div>
+      <div v-if="p.id === shot.pass" class="quiet small more">
+        <label>waits <input
+          class="field waits" :value="waits(p)" placeholder="none" data-test="pass-waits" :aria-label="`Waits of pass ${p.number}`"
+          title="frames and seconds, as 0096 2 s, 0120 0.5 s; only where everything stands still" @change="(e) => setWaits(p, e)" /></label>
+        {{ more(p) }}
+      </div>
     </div>
     <p v-if="unseen.length" class="quiet small foot">Unseen: {{ unseen.join(" ") }}</p>
   </section>
@@ -101,6 +130,9 @@ header { display: flex; justify-content: space-between; gap: 20px; align-items: 
 .pick { background: none; border: 0; color: var(--ink); text-align: left; padding: 4px 0 4px 10px; cursor: pointer; font: inherit; display: flex; flex-direction: column; }
 .pick b { font: 600 16px/1.1 var(--head); }
 .clock { display: flex; flex-direction: column; gap: 2px; }
+.clock label { display: contents; }
+.clock .way { width: 108px; }
+.waits { width: 130px; min-height: 18px; padding: 0 3px; margin-right: 10px; }
 .clock .field { width: 60px; min-height: 20px; padding: 1px 4px; }
 .strip { display: block; }
 .takes { display: flex; gap: 4px; flex-wrap: wrap; }

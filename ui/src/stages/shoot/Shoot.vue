@@ -13,6 +13,12 @@ const live = useLive();
 const hold = useHold();
 const homed = computed(() => live.connected && Object.values(live.now?.floor.state.homed ?? {}).every(Boolean));
 const rig = computed(() => (homed.value ? live.now?.view ?? null : null));
+// Which of it is seen by a sensor, and what is only counted.
+const counted = computed(() => shot.axes.filter((a) => a.feedback === "nothing").map((a) => a.name).join(", "));
+const label = computed(() => {
+  if (!rig.value) return "as planned: the rig is not lined up";
+  return counted.value ? `as the rig's sensors see it; ${counted.value} only counted` : "as the rig's sensors see it";
+});
 onMounted(() => { hold.open(); void shot.reloadPasses(); });
 // A take whose end is not stored yet (the database was away) is asked for again.
 const again = window.setInterval(() => {
@@ -24,7 +30,7 @@ watch(() => shot.pass, () => hold.open());
 
 <template>
   <div v-if="shot.view" class="shoot">
-    <FinderView :shot="shot.view" :camera="rig ?? shot.camera" :label="rig ? 'as the rig stands' : 'as planned: the rig is not lined up'" />
+    <FinderView :shot="shot.view" :camera="rig ?? shot.camera" :label="label" />
     <SheetDrawing :shot="shot.view" :camera="rig ?? shot.camera" :rig="rig" :frame="shot.frame" plan-only follow @go="shot.go" />
     <RollPanel />
     <PassStack />

@@ -31,7 +31,7 @@ const day = (t: string): string => new Date(t).toLocaleDateString("en-GB", { day
       <p v-if="trouble" class="over" role="alert">{{ trouble }}</p>
       <p v-else-if="lines && lines.length === 0" class="quiet">Nothing has happened yet. Sealing, homing, going to a frame, rolling and stopping are written here.</p>
       <table v-else data-test="log"><thead><tr><th>when</th><th>who</th><th>what</th></tr></thead>
-        <tbody><tr v-for="(l, i) in lines ?? []" :key="i"><td class="t">{{ day(l.at) }} {{ clock(l.at) }}</td><td>{{ l.actor }}</td><td>{{ l.text }}</td></tr></tbody></table>
+        <tbody><tr v-for="(l, i) in lines ?? []" :key="i"><td class="t">{{ day(l.at) }} {{ clock(l.at) }}</td><td :title="l.actor.role">{{ l.actor.name }}</td><td>{{ l.text }}</td></tr></tbody></table>
     </section>
     <section class="box scroll" tabindex="0" aria-labelledby="takes-title">
       <h2 id="takes-title" class="cap">Takes and traces</h2>
@@ -47,7 +47,7 @@ const day = (t: string): string => new Date(t).toLocaleDateString("en-GB", { day
       <p v-if="shot.passes.every((p) => p.takes.length === 0)" class="quiet">No take yet. Roll one on Shoot.</p>
       <h2 class="cap gap">Sealed paths</h2>
       <table v-if="seals.length"><thead><tr><th>version</th><th>fingerprint</th><th>by</th><th>when</th><th>path</th></tr></thead>
-        <tbody><tr v-for="s in seals" :key="s.id"><td>path {{ s.version }}</td><td :title="s.fingerprint">{{ s.short }}</td><td>{{ s.sealed_by }}</td><td>{{ day(s.sealed_at) }} {{ clock(s.sealed_at) }}</td><td><a v-if="s.revision >= 0" class="link" :href="`/api/shots/${shot.id}/path.csv?seal=${s.id}`" download :data-test="`sealed-csv-${s.version}`">CSV</a><span v-else class="quiet">void</span></td></tr></tbody></table>
+        <tbody><tr v-for="s in seals" :key="s.id"><td>path {{ s.version }}</td><td :title="s.fingerprint">{{ s.short }}</td><td>{{ s.sealed_by.name }}</td><td>{{ day(s.sealed_at) }} {{ clock(s.sealed_at) }}</td><td><a v-if="s.revision >= 0" class="link" :href="`/api/shots/${shot.id}/path.csv?seal=${s.id}`" download :data-test="`sealed-csv-${s.version}`">CSV</a><span v-else class="quiet">void</span></td></tr></tbody></table>
       <p v-else class="quiet">Nothing is sealed yet. Press S on Compose.</p>
       <h2 class="cap gap">Files</h2>
       <p><a v-if="!shot.view.empty" class="link" :href="`/api/shots/${shot.id}/path.csv`" download data-test="path-csv">The plan as it stands, as CSV</a> <span class="quiet">every frame, time and axis position, with units in the header</span></p>

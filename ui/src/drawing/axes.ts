@@ -1,0 +1,11 @@
+import type { Axis } from "../api/client";
+import { symbols } from "../api/rules";
+
+// How an axis is written: its unit, its decimals, its name apart from its machine's.
+export const unit = (a: Axis): string => symbols[a.unit];
+export const spaced = (a: Axis): string => (a.unit === "deg" ? unit(a) : ` ${unit(a)}`);
+export const isFocus = (a: Axis): boolean => a.kind === "focus";
+export const places = (a: Axis): number => (a.unit === "deg" ? 2 : 1);
+export const finest = (a: Axis): number => (a.unit === "deg" ? 3 : 2);
+export const own = (id: string): string => id.slice(id.indexOf("/") + 1);
+export const machineOf = (id: string): string => (id.includes("/") ? id.slice(0, id.indexOf("/")) : "");

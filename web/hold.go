@@ -1,0 +1,166 @@
+package web
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"net/http"
+	"sync/atomic"
+	"time"
+
+	"github.com/coder/websocket"
+	"github.com/coder/websocket/wsjson"
+
+	"keenarc/journal"
+	"keenarc/link"
+	"keenarc/stage"
+)
+
+// holdWord is one word of the holding page.
+type holdWord struct {
+	Press   bool  `json:"press,omitempty"`
+	Beat    int64 `json:"beat,omitempty"`
+	Release bool  `json:"release,omitempty"`
+}
+
+// What a word says; anything else says nothing and keeps nothing rolling.
+const (
+	nothing = iota
+	pressed
+	released
+	beaten
+)
+
+// heldWord reads a word. One that says several things lets go.
+func heldWord(raw []byte) int {
+	var m holdWord
+	switch {
+	case json.Unmarshal(raw, &m) != nil:
+		return nothing
+	case m.Release:
+		return released
+	case m.Press:
+		return pressed
+	case m.Beat > 0:
+		return beaten
+	}
+	return nothing
+}
+
+// holdSays answers it.
+type holdSays struct {
+	Rolling string        `json:"rolling,omitempty"`
+	Refused string        `json:"refused,omitempty"`
+	Ended   *journal.Take `json:"ended,omitempty"`
+}
+
+// hold is the operator's hold, on a socket of its own: press, then a beat every
+// 50 ms from the page's main thread, passed on and never made here. When the
+// socket goes, the hold is let go.
+func (s *Server) hold(w http.ResponseWriter, r *http.Request) {
+	shot, pass := r.URL.Query().Get("shot"), r.URL.Query().Get("pass")
+	who := s.quietWho(r)
+	c, err := websocket.Accept(w, r, nil)
+	if err != nil {
+		return
+	}
+	defer c.CloseNow()
+	ctx, cancel := context.WithCancel(r.Context())
+	defer cancel()
+	h := &holding{s: s, c: c, who: who, shot: shot, pass: pass}
+	defer h.letGo()
+	for {
+		_, raw, err := c.Read(ctx)
+		if err != nil {
+			return
+		}
+		switch heldWord(raw) {
+		case pressed:
+			h.press(ctx)
+		case released:
+			h.letGo()
+		case beaten:
+			h.beat()
+		}
+	}
+}
+
+// holding is one socket's hold. press runs apart from the reading of beats.
+type holding struct {
+	s          *Server
+	c          *websocket.Conn
+	who        journal.Person
+	shot, pass string
+	last       atomic.Int64 // unix ms of the last beat; 0: let go
+	hold       atomic.Pointer[stage.Hold]
+	busy       atomic.Bool
+}
+
+func (h *holding) press(ctx context.Context) {
+	if !h.busy.CompareAndSwap(false, true) {
+		return
+	}
+	h.last.Store(time.Now().UnixMilli())
+	go func() { // ends with the take or the socket
+		defer h.busy.Store(false)
+		say := func(m holdSays) {
+			out, cancel := context.WithTimeout(ctx, 2*time.Second)
+			defer cancel()
+			_ = wsjson.Write(out, h.c, m)
+		}
+		t, err := h.roll(ctx, say)
+		switch {
+		case err != nil:
+			say(holdSays{Refused: err.Error()})
+		case t != nil:
+			h.s.changed(h.shot)
+			say(holdSays{Ended: t})
+		}
+	}()
+}
+
+func (h *holding) roll(ctx context.Context, say func(holdSays)) (*journal.Take, error) {
+	p, d, err := h.s.passFor(ctx, h.shot, h.pass)
+	if d != nil {
+		if r := stage.Readiness(stage.Gather(d.Machines, h.s.floors.Now()), d); !r.OK {
+			return nil, errors.New(r.Sentence)
+		}
+	}
+	if err != nil {
+		return nil, err
+	}
+	alive := func() bool { return time.Now().UnixMilli()-h.last.Load() < link.SilenceMS }
+	floor, err := h.s.floors.Of(d.Machines[0].Rig.ID)
+	if err != nil {
+		return nil, err
+	}
+	hold, err := floor.Press(ctx, h.who, h.shot, p, alive)
+	if err != nil {
+		return nil, err
+	}
+	h.hold.Store(hold)
+	if h.last.Load() == 0 {
+		hold.Release()
+	}
+	say(holdSays{Rolling: hold.Take().ID})
+	<-hold.Done()
+	h.hold.Store(nil)
+	return hold.Take(), nil
+}
+
+func (h *holding) beat() {
+	if h.last.Load() == 0 {
+		return // a beat after letting go is not a press
+	}
+	h.last.Store(time.Now().UnixMilli())
+	if hold := h.hold.Load(); hold != nil {
+		_ = hold.Beat()
+	}
+}
+
+func (h *holding) letGo() {
+	h.last.Store(0)
+	if hold := h.hold.Load(); hold != nil {
+		hold.Release()
+	}
+}

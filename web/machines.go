@@ -1,0 +1,281 @@
+package web
+
+import (
+	"context"
+	"fmt"
+	"net/http"
+	"slices"
+	"time"
+
+	"github.com/danielgtaylor/huma/v2"
+	"github.com/go-chi/chi/v5"
+
+	"keenarc/core/geom"
+	"keenarc/core/rig"
+	"keenarc/journal"
+	"keenarc/link"
+	"keenarc/stage"
+	"keenarc/store"
+)
+
+// MachineView is a connected machine: as it is described, and as it is lined up.
+type MachineView struct {
+	Rig    *rig.Rig         `json:"rig" doc:"with the limits of its line-up"`
+	Rated  *rig.Rig         `json:"described" doc:"as its description has it"`
+	LineUp *store.LineUpRow `json:"line_up,omitempty" doc:"the newest; none: as described"`
+	Sheet  *Sheet           `json:"sheet" doc:"what is drawn of it alone"`
+}
+
+type machineID struct {
+	ID string `path:"id" maxLength:"64"`
+}
+
+type axisOf struct {
+	ID   string `path:"id" maxLength:"64"`
+	Body struct {
+		Axis string `json:"axis"`
+	}
+}
+
+type done struct {
+	Said string `json:"said"`
+}
+
+func said(text string) *body[done] { return &body[done]{done{text}} }
+
+func (s *Server) machineRoutes(_ chi.Router, api huma.API) {
+	huma.Register(api, op("machines", http.MethodGet, "/api/machines", "The machines on the floor"), s.machines)
+	huma.Register(api, op("home", http.MethodPost, "/api/machines/{id}/home", "Home axes; asked for and confirmed"), s.home)
+	huma.Register(api, op("go-to", http.MethodPost, "/api/machines/{id}/goto", "Go to a frame of a shot's sealed path; asked for and confirmed"), s.goTo)
+	huma.Register(api, op("free", http.MethodPost, "/api/machines/{id}/free", "Let an axis's drive go; asked for and confirmed"), func(ctx context.Context, in *axisOf) (*body[done], error) {
+		return s.drive(ctx, in, true)
+	})
+	huma.Register(api, op("engage", http.MethodPost, "/api/machines/{id}/engage", "Let an axis's drive hold again"), func(ctx context.Context, in *axisOf) (*body[done], error) {
+		return s.drive(ctx, in, false)
+	})
+	huma.Register(api, op("line-ups", http.MethodGet, "/api/machines/{id}/line-ups", "A machine's line-ups, the newest first"), func(ctx context.Context, in *machineID) (*body[[]store.LineUpRow], error) {
+		v, err := s.store.LineUps(ctx, in.ID, 50)
+		return &body[[]store.LineUpRow]{v}, s.fail(err)
+	})
+	huma.Register(api, op("line-up", http.MethodPost, "/api/machines/{id}/line-ups", "A new line-up: it is the machine's from now on"), s.lineUp)
+	huma.Register(api, op("pretend", http.MethodPost, "/api/machines/{id}/pretend", "Tell a stand-in what has happened to it"), s.pretend)
+	huma.Register(api, op("rig-stats", http.MethodGet, "/api/machines/{id}/stats", "How well the machine's loop keeps time"), func(ctx context.Context, in *machineID) (*body[*link.Stats], error) {
+		f, err := s.floors.Of(in.ID)
+		if err != nil {
+			return nil, s.fail(err)
+		}
+		st, err := f.Stats(ctx)
+		return &body[*link.Stats]{st}, s.refused(err)
+	})
+}
+
+func (s *Server) machines(ctx context.Context, _ *struct{}) (*body[[]MachineView], error) {
+	out := []MachineView{}
+	for _, f := range s.floors {
+		v, err := s.machineView(ctx, f.Machine())
+		if err != nil {
+			return nil, s.fail(err)
+		}
+		out = append(out, *v)
+	}
+	return &body[[]MachineView]{out}, nil
+}
+
+func (s *Server) machineView(ctx context.Context, id string) (*MachineView, error) {
+	r, err := s.store.Rig(ctx, id)
+	if err != nil {
+		return nil, err
+	}
+	v := &MachineView{Rig: r, Rated: r}
+	rows, err := s.store.LineUps(ctx, id, 1)
+	if err != nil {
+		return nil, err
+	}
+	if len(rows) > 0 {
+		v.LineUp = &rows[0]
+		if v.Rig, err = rows[0].Doc.On(r); err != nil {
+			return nil, err
+		}
+	}
+	v.Sheet = machineSheet(v.Rig)
+	return v, nil
+}
+
+func (s *Server) home(ctx context.Context, in *struct {
+	ID   string `path:"id" maxLength:"64"`
+	Body struct {
+		Shot string   `json:"shot,omitempty" format:"uuid"`
+		Axes []string `json:"axes,omitempty" maxItems:"64" doc:"none: all"`
+	}
+}) (*body[done], error) {
+	f, err := s.floors.Of(in.ID)
+	if err != nil {
+		return nil, s.fail(err)
+	}
+	return said("Homing."), s.refused(f.Home(ctx, s.who(ctx), in.Body.Shot, in.Body.Axes))
+}
+
+func (s *Server) drive(ctx context.Context, in *axisOf, free bool) (*body[done], error) {
+	f, err := s.floors.Of(in.ID)
+	if err != nil {
+		return nil, s.fail(err)
+	}
+	return said("Done."), s.refused(f.Free(ctx, s.who(ctx), in.Body.Axis, free))
+}
+
+func (s *Server) pretend(ctx context.Context, in *struct {
+	ID   string `path:"id" maxLength:"64"`
+	Body struct {
+		What string  `json:"what" enum:"emergency stop,drive fault,hard end,lost steps"`
+		Axis string  `json:"axis,omitempty"`
+		On   bool    `json:"on"`
+		By   float64 `json:"by,omitempty" doc:"lost steps: how much, in the axis's unit"`
+	}
+}) (*body[done], error) {
+	f, err := s.floors.Of(in.ID)
+	if err != nil {
+		return nil, s.fail(err)
+	}
+	return said("Done."), s.refused(f.Pretend(ctx, in.Body.What, in.Body.Axis, in.Body.On, in.Body.By))
+}
+
+// lineUp keeps a machine's new line-up and tells the machine its limits.
+func (s *Server) lineUp(ctx context.Context, in *struct {
+	ID   string `path:"id" maxLength:"64"`
+	Body journal.LineUp
+}) (*body[*MachineView], error) {
+	f, err := s.floors.Of(in.ID)
+	if err != nil {
+		return nil, s.fail(err)
+	}
+	r, err := s.store.Rig(ctx, in.ID)
+	if err != nil {
+		return nil, s.fail(err)
+	}
+	l := in.Body
+	if _, err := l.On(r); err != nil {
+		return nil, s.fail(err)
+	}
+	now := f.Now().State
+	for id, a := range l.Axes {
+		a.Spread, a.Homings = now.Spread[id].Range, now.Spread[id].N
+		l.Axes[id] = a
+	}
+	if err := s.store.AddLineUp(ctx, s.who(ctx), in.ID, &l); err != nil {
+		return nil, s.fail(err)
+	}
+	s.note(ctx, "", "line-up", fmt.Sprintf("%s was lined up: %d axes.", r.Name, len(l.Axes)), nil)
+	s.drawings.Purge()
+	s.everything()
+	if err := f.Limit(ctx, l.Soft()); err != nil {
+		return nil, s.refused(fmt.Errorf("the line-up is kept, but %s does not take its limits: %w", r.Name, err))
+	}
+	v, err := s.machineView(ctx, in.ID)
+	return &body[*MachineView]{v}, s.fail(err)
+}
+
+func (s *Server) goTo(ctx context.Context, in *struct {
+	ID   string `path:"id" maxLength:"64"`
+	Body struct {
+		Shot  string `json:"shot" format:"uuid"`
+		Pass  string `json:"pass,omitempty" format:"uuid" doc:"whose first frame is meant"`
+		Frame *int   `json:"frame,omitempty" doc:"left out: where the pass begins, or the first frame of the run"`
+	}
+}) (*body[done], error) {
+	f, err := s.floors.Of(in.ID)
+	if err != nil {
+		return nil, s.fail(err)
+	}
+	d, x, err := s.desk(ctx, in.Body.Shot, in.Body.Pass)
+	if err != nil {
+		return nil, s.fail(err)
+	}
+	if d.Table == nil {
+		return nil, conflict("There is no sealed path to go to. Press S to seal it.")
+	}
+	i := slices.IndexFunc(d.Machines, func(m rig.Placed) bool { return m.Rig.ID == in.ID })
+	if i < 0 {
+		return nil, conflict(fmt.Sprintf("%s is none of this shot's machines.", f.Now().Name))
+	}
+	frame := d.Begin
+	if in.Body.Frame != nil {
+		frame = *in.Body.Frame
+	}
+	to, ok := stage.PoseAt(d.Table, d.Machines[i].Name, frame)
+	if !ok {
+		return nil, blame("frame", frame4(frame)+" is outside the sealed path", fmt.Sprintf("give %s to %s", frame4(d.Table.Start()), frame4(d.Table.End())))
+	}
+	text := "Going to frame " + frame4(frame) + " of path " + itoa(x.Version) + "."
+	return said(text), s.refused(f.GoTo(ctx, s.who(ctx), in.Body.Shot, text, to))
+}
+
+// stop needs no session and no database, and reaches every machine.
+func (s *Server) stop(w http.ResponseWriter, r *http.Request) {
+	ctx, cancel := context.WithTimeout(r.Context(), 2*time.Second)
+	defer cancel()
+	if err := s.floors.Stop(ctx, s.quietWho(r)); err != nil {
+		problem(w, newProblem(http.StatusServiceUnavailable, "Not every machine answered: "+err.Error()+". Use the hardware stop."))
+		return
+	}
+	w.WriteHeader(http.StatusNoContent)
+}
+
+// Sheet is what a drawing needs of machines and set besides the plan: how the joints
+// hang together, where rails lie, and how large all of it is.
+type Sheet struct {
+	Links  []rig.Link  `json:"links"`
+	Rails  []rig.Rail  `json:"rails"`
+	Camera int         `json:"camera" doc:"index of the joint that is the camera; -1: none"`
+	Bounds geom.Bounds `json:"bounds"`
+}
+
+// sheetOf gathers it for a rig that stands in so many poses of its joints.
+func sheetOf(r *rig.Rig, b geom.Bounds, joints ...[]rig.Vec) *Sheet {
+	s := &Sheet{Links: r.Links(), Rails: r.Rails(), Camera: slices.IndexFunc(r.Joints, func(j rig.Joint) bool { return j.Name == r.Camera }), Bounds: b}
+	for _, x := range s.Rails {
+		s.Bounds.Take(x.Hard[0])
+		s.Bounds.Take(x.Hard[1])
+	}
+	for _, pose := range joints {
+		for _, v := range pose {
+			s.Bounds.Take(v)
+		}
+	}
+	for _, v := range [][3]float64{s.Bounds.Min, s.Bounds.Max} { // it stands on the floor
+		s.Bounds.Take(rig.Vec{v[0], v[1], 0})
+	}
+	for i := range 3 {
+		s.Bounds.Min[i], s.Bounds.Max[i] = round(s.Bounds.Min[i], 1e4), round(s.Bounds.Max[i], 1e4)
+	}
+	return s
+}
+
+// machineSheet draws a machine alone: as large as it gets with each axis at its
+// soft limits in turn.
+func machineSheet(r *rig.Rig) *Sheet {
+	q := make([]float64, len(r.Axes))
+	middle := func(i int) float64 { return min(max(0, r.Axes[i].Min), r.Axes[i].Max) }
+	for i := range q {
+		q[i] = middle(i)
+	}
+	poses := [][]rig.Vec{joints(r, q)}
+	for i, a := range r.Axes {
+		for _, v := range []float64{a.Min, a.Max} {
+			q[i] = v
+			poses = append(poses, joints(r, q))
+		}
+		q[i] = middle(i)
+	}
+	return sheetOf(r, geom.Nothing(), poses...)
+}
+
+// joints are where a rig's joints are, to the millimetre.
+func joints(r *rig.Rig, q []float64) []rig.Vec {
+	out := make([]rig.Vec, len(r.Joints))
+	for k, p := range r.Frames(nil, q) {
+		for i := range 3 {
+			out[k][i] = round(p.At[i], 1e3)
+		}
+	}
+	return out
+}

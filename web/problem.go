@@ -1,0 +1,140 @@
+package web
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"net/http"
+	"strings"
+
+	"github.com/danielgtaylor/huma/v2"
+	"github.com/jackc/pgx/v5/pgconn"
+
+	"keenarc/core/path"
+	"keenarc/exchange"
+	"keenarc/journal"
+	"keenarc/stage"
+	"keenarc/store"
+)
+
+// Problem is every route's answer to what cannot be done (RFC 9457), but for
+// /api/calc, whose answers are the command line's. Where one field of the request
+// is to blame it names the field, what is wrong with it and what would be right.
+type Problem struct {
+	Type   string `json:"type"`
+	Title  string `json:"title"`
+	Status int    `json:"status"`
+	Detail string `json:"detail" doc:"the sentence for people"`
+	Field  string `json:"field,omitempty"`
+	Wrong  string `json:"wrong,omitempty"`
+	Want   string `json:"want,omitempty"`
+}
+
+func (p *Problem) Error() string { return p.Detail }
+
+// GetStatus is the HTTP status.
+func (p *Problem) GetStatus() int { return p.Status }
+
+// ContentType is RFC 9457's.
+func (p *Problem) ContentType(string) string { return "application/problem+json" }
+
+func newProblem(status int, detail string) *Problem {
+	return &Problem{Type: "about:blank", Title: http.StatusText(status), Status: status, Detail: detail}
+}
+
+// blame is a problem with one field of the request.
+func blame(field, wrong, want string) *Problem {
+	p := newProblem(http.StatusUnprocessableEntity, capital(fmt.Sprintf("%s: %s; %s.", strings.ReplaceAll(field, "_", " "), wrong, want)))
+	p.Field, p.Wrong, p.Want = field, wrong, want
+	return p
+}
+
+// blamed is blame for an error that says what is wrong and, behind a semicolon,
+// what would be right.
+func blamed(field string, err error) *Problem {
+	wrong, want, _ := strings.Cut(err.Error(), "; ")
+	return blame(field, wrong, want)
+}
+
+func capital(s string) string {
+	if s == "" {
+		return s
+	}
+	return strings.ToUpper(s[:1]) + s[1:]
+}
+
+func conflict(text string) *Problem { return newProblem(http.StatusConflict, text) }
+
+// Validation by schema makes problems, too.
+func init() {
+	huma.NewError = func(status int, msg string, errs ...error) huma.StatusError {
+		p := newProblem(status, msg)
+		for _, err := range errs {
+			var d *huma.ErrorDetail
+			if errors.As(err, &d) {
+				p = blame(strings.TrimPrefix(strings.TrimPrefix(d.Location, "body."), "query."), fmt.Sprintf("%v is not what belongs there", d.Value), d.Message)
+				p.Status, p.Title = status, http.StatusText(status)
+				break
+			}
+		}
+		return p
+	}
+}
+
+// problem writes an error in the API's own form.
+func problem(w http.ResponseWriter, err error) {
+	p, ok := err.(*Problem)
+	if !ok {
+		p = newProblem(http.StatusInternalServerError, err.Error())
+	}
+	w.Header().Set("Content-Type", p.ContentType(""))
+	w.WriteHeader(p.Status)
+	_ = json.NewEncoder(w).Encode(p)
+}
+
+const databaseAway = "The database cannot be reached. Nothing was changed; try again in a moment."
+
+// fail turns an error into an answer that says what to do.
+func (s *Server) fail(err error) error {
+	var own *Problem
+	var pe *path.Error
+	var le *exchange.PlaceError
+	var pg *pgconn.PgError
+	var ce *pgconn.ConnectError
+	switch {
+	case err == nil:
+		return nil
+	case errors.As(err, &own):
+		return own
+	case errors.As(err, &pe):
+		return blame(pe.Field, pe.Wrong, pe.Want)
+	case errors.As(err, &le):
+		p := newProblem(http.StatusUnprocessableEntity, le.Error())
+		p.Field, p.Wrong, p.Want = le.Column, le.Wrong, le.Want
+		return p
+	case errors.Is(err, store.ErrNotFound):
+		return newProblem(http.StatusNotFound, err.Error())
+	case errors.Is(err, store.ErrStale), errors.Is(err, store.ErrTaken), errors.Is(err, store.ErrVoid), errors.As(err, new(*store.ClashError)):
+		return conflict(err.Error())
+	case errors.Is(err, stage.ErrNoRig):
+		return newProblem(http.StatusServiceUnavailable, err.Error())
+	case errors.Is(err, stage.ErrWatching), errors.Is(err, journal.ErrElsewhere):
+		return conflict(err.Error())
+	case errors.As(err, &pg) && pg.Code == "22P02":
+		return newProblem(http.StatusNotFound, store.ErrNotFound.Error())
+	case errors.As(err, &ce), errors.As(err, &pg), errors.Is(err, context.DeadlineExceeded):
+		s.log.Error("database", "err", err)
+		return newProblem(http.StatusServiceUnavailable, databaseAway)
+	}
+	s.log.Error("request", "err", err)
+	return newProblem(http.StatusInternalServerError, "Something went wrong here: "+err.Error())
+}
+
+// refused is an answer for what the rig or the rules do not allow.
+func (s *Server) refused(err error) error {
+	if err == nil || errors.Is(err, stage.ErrNoRig) {
+		return s.fail(err)
+	}
+	return conflict(err.Error())
+}
