@@ -118,6 +118,20 @@ func (a *axis) follow(cmd float64) (hit bool) {
 	return hit
 }
 
+// still reports whether a step would change nothing.
+func (a *axis) still() bool {
+	if a.v != 0 || a.sway != 0 || a.swng != 0 || a.outV != 0 || a.x != a.cmd || a.was != a.cmd || a.prev != a.cmd {
+		return false
+	}
+	for _, v := range a.late {
+		if v != a.cmd {
+			return false
+		}
+	}
+	half := a.a.Backlash / 2
+	return a.end == "" && math.Abs(a.out-a.shaft()) <= half*(1+1e-9)
+}
+
 // swing lets the structure sway under the output's acceleration.
 func (a *axis) swing(v float64) {
 	acc := (v - a.outV) / dt

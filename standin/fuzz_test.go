@@ -40,7 +40,7 @@ func FuzzLines(f *testing.F) {
 			s.axes[i].found() // as after homing, which takes a while
 		}
 		s.table, s.print = tab, hex.EncodeToString(sum[:])
-		srv := &Server{sim: s}
+		srv := &Server{sim: s, wake: make(chan struct{}, 1)}
 		c := &session{srv: srv, sent: map[string]int{}, ended: map[string]bool{}, watch: true}
 		srv.owner = c
 		lo, hi := s.command(), s.command() // where it was when a limit was drawn in

@@ -24,7 +24,11 @@ type Server struct {
 	owner  *session // whose lease the epoch is
 	late   []float64
 	listen net.Listener
+	wake   chan struct{} // something was asked of it
 }
+
+// nap is how long the loop rests at a time while nothing moves.
+const nap = 50 * time.Millisecond
 
 // Listen opens a loopback address for a stand-in.
 func Listen(o Options, addr string) (*Server, error) {
@@ -38,7 +42,7 @@ func Listen(o Options, addr string) (*Server, error) {
 	if err != nil {
 		return nil, fmt.Errorf("stand-in: %w", err)
 	}
-	return &Server{sim: NewSim(o), listen: l}, nil
+	return &Server{sim: NewSim(o), listen: l, wake: make(chan struct{}, 1)}, nil
 }
 
 // Addr is where it listens.
@@ -77,6 +81,9 @@ func (s *Server) loop(ctx context.Context) {
 	start := time.Now()
 	done, pace := int64(0), int64(s.sim.o.Pace)
 	for ctx.Err() == nil {
+		if done = s.doze(ctx, start, done); ctx.Err() != nil {
+			return
+		}
 		if wait := time.Until(start.Add(time.Duration(done+1) * time.Millisecond)); wait > 0 {
 			ts := syscall.NsecToTimespec(wait.Nanoseconds())
 			_ = syscall.Nanosleep(&ts, nil) // woken early by a signal: the loop looks again
@@ -100,6 +107,29 @@ func (s *Server) loop(ctx context.Context) {
 				s.sim.Step()
 			}
 			s.mu.Unlock()
+		}
+	}
+}
+
+// doze lets time go by in naps while nothing moves, until something is asked of the
+// rig. It answers how many milliseconds are done.
+func (s *Server) doze(ctx context.Context, start time.Time, done int64) int64 {
+	for {
+		s.mu.Lock()
+		if !s.sim.still() {
+			s.mu.Unlock()
+			return done
+		}
+		if due := time.Since(start).Milliseconds(); due > done {
+			s.sim.rest((due - done) * int64(s.sim.o.Pace))
+			done = due
+		}
+		s.mu.Unlock()
+		select {
+		case <-ctx.Done():
+			return done
+		case <-s.wake:
+		case <-time.After(nap):
 		}
 	}
 }
@@ -188,6 +218,14 @@ func (c *session) do(req link.Request) (r link.Reply, answer bool) {
 	}
 	s.mu.Lock()
 	defer s.mu.Unlock()
+	if req.Do != "alive" {
+		defer func() { // when it is done, the loop looks again
+			select {
+			case s.wake <- struct{}{}:
+			default:
+			}
+		}()
+	}
 	sim := s.sim
 	if s.owner == c {
 		sim.Heard()
@@ -259,15 +297,27 @@ func (c *session) do(req link.Request) (r link.Reply, answer bool) {
 // chunk is how many rows of a trace go into one line.
 const chunk = 100
 
-// push sends states 50 times a second and rows as they come.
+// How long it is from one state to the next, while something moves and at rest.
+const (
+	pushPause = 20 * time.Millisecond
+	restPause = 100 * time.Millisecond
+)
+
+// push sends states 50 times a second, ten while nothing moves, and rows as they come.
 func (c *session) push(ctx context.Context) {
-	tk := time.NewTicker(20 * time.Millisecond)
-	defer tk.Stop()
+	pause := time.NewTimer(pushPause)
+	defer pause.Stop()
 	for n := int64(1); ; n++ {
 		select {
 		case <-ctx.Done():
 			return
-		case <-tk.C:
+		case <-pause.C:
+		}
+		c.srv.mu.Lock()
+		still := c.srv.sim.still()
+		c.srv.mu.Unlock()
+		if pause.Reset(pushPause); still {
+			pause.Reset(restPause)
 		}
 		for _, ev := range c.gather(n) {
 			c.send(ev)

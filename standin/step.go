@@ -28,6 +28,26 @@ func (s *Sim) Step() {
 	s.at = s.tick
 }
 
+// still reports whether nothing moves and nothing is about to: a step would change
+// nothing but the tick.
+func (s *Sim) still() bool {
+	if s.mode != link.Idle {
+		return false
+	}
+	for i := range s.axes {
+		if !s.axes[i].still() {
+			return false
+		}
+	}
+	return true
+}
+
+// rest lets time go by while it is still.
+func (s *Sim) rest(ticks int64) {
+	s.tick += ticks
+	s.at = s.tick
+}
+
 // drive moves one axis on by a tick. One that runs into its hard end stops them all.
 func (s *Sim) drive(i int, cmd float64) {
 	a := &s.axes[i]

@@ -4,6 +4,7 @@ import (
 	"encoding/hex"
 	"math"
 	"math/rand/v2"
+	"reflect"
 	"strings"
 	"testing"
 
@@ -391,5 +392,41 @@ func TestOtherClocks(t *testing.T) {
 			}
 			s.Ack(e, "t", 0, len(k.pos))
 		}
+	}
+}
+
+// Resting is what stepping comes to while nothing moves.
+func TestRestIsManySteps(t *testing.T) {
+	a, _, e := homed(t, Options{Seed: 4})
+	b, _, eb := homed(t, Options{Seed: 4})
+	for range 8000 {
+		a.Step()
+		b.Step()
+	}
+	if !a.still() {
+		t.Fatal("eight seconds after homing it is not still")
+	}
+	a.rest(500)
+	for range 500 {
+		if !b.still() {
+			t.Fatal("it stirs")
+		}
+		b.Step()
+	}
+	if a.tick != b.tick || !reflect.DeepEqual(a.axes, b.axes) {
+		t.Errorf("ticks %d and %d, or other axes", a.tick, b.tick)
+	}
+	for _, s := range []*Sim{a, b} {
+		if err := s.GoTo(map[*Sim]int64{a: e, b: eb}[s], map[string]float64{"track": 500}); err != nil {
+			t.Fatal(err)
+		}
+		if s.still() {
+			t.Error("about to move it says that it is still")
+		}
+	}
+	settle(t, a, e)
+	settle(t, b, eb)
+	if !reflect.DeepEqual(a.axes, b.axes) {
+		t.Error("afterwards they move differently")
 	}
 }

@@ -15,7 +15,8 @@ const tracks = computed(() => (props.rails ? props.sheet.rails : []).map((r) => 
   const [a = [], b = []] = r.hard_m;
   const [ax, ay] = to.value(a), [bx, by] = to.value(b);
   const long = Math.hypot(bx - ax, by - ay) > 4;
-  const legs = props.side && long && (a[2] ?? 0) > 0.12 ? [0.05, 0.95].map((s) => foot(a, b, s)) : [];
+  const upright = Math.abs(by - ay) > Math.abs(bx - ax);
+  const legs = props.side && long && (a[2] ?? 0) > 0.12 ? (upright ? [0] : [0.05, 0.95]).map((s) => foot(a, b, s)) : [];
   return { axis: r.axis, d: line([a, b], to.value), long, x: ax, y: ay, legs };
 }));
 // A trestle under a rail that lies above the floor.

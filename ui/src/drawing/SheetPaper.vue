@@ -6,7 +6,7 @@ import type { Frame } from "./sheet";
 // and the scale. What lies in the plan and in the elevation comes in by slots.
 const props = defineProps<{ frame: Frame; width: number; height: number; planOnly?: boolean; name: string }>();
 const bar = computed(() => [0.1, 0.2, 0.5, 1, 2, 5].find((m) => m * props.frame.k >= 45) ?? 5);
-const step = computed(() => props.frame.k * (props.frame.k < 40 ? 1 : 0.25));
+const step = computed(() => props.frame.k * (props.frame.k < 88 ? 1 : 0.25));
 </script>
 
 <template>
