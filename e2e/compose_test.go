@@ -29,7 +29,7 @@ func (a *app) key(axis string, frame float64) (float64, bool) {
 	a.get("/api/shots/"+a.shot, &v)
 	for _, t := range v.Path.Tracks {
 		for _, k := range t.Keys {
-			if t.Axis == axis && k.Frame == frame {
+			if t.Axis == "plank/"+axis && k.Frame == frame {
 				return k.Value, true
 			}
 		}

@@ -49,15 +49,21 @@ func serve(t *testing.T, folder, database, rig string) *process {
 	return nil
 }
 
-func (p *process) post(path, body string) {
+func (p *process) try(path, body string) (int, string) {
 	p.t.Helper()
 	r, err := http.Post(p.addr+path, "application/json", strings.NewReader(body))
 	if err != nil {
 		p.t.Fatal(err)
 	}
 	defer r.Body.Close()
-	if b, _ := io.ReadAll(r.Body); r.StatusCode/100 != 2 {
-		p.t.Fatalf("%s: %d %s", path, r.StatusCode, b)
+	b, _ := io.ReadAll(r.Body)
+	return r.StatusCode, string(b)
+}
+
+func (p *process) post(path, body string) {
+	p.t.Helper()
+	if code, b := p.try(path, body); code/100 != 2 {
+		p.t.Fatalf("%s: %d %s", path, code, b)
 	}
 }
 

@@ -238,7 +238,7 @@ func TestNamesAndTimecodes(t *testing.T) {
 	p.wait("the form", `document.querySelector('[data-test="title"]')?.value === 'Harbour approach'`)
 	p.must(chromedp.Evaluate[chromedp.Void](`document.querySelector('[data-test="start"]').select()`), chromedp.SendKeys(chromedp.CSS(test("start")), "10:00:00:99"))
 	p.click("keep")
-	p.wait("a sentence", `document.querySelector('[data-test="change-form"] [role="alert"]')?.textContent.includes('Timecode: frame 99 of a second')`)
+	p.wait("a sentence", `document.querySelector('[data-test="change-form"] [role="alert"]')?.textContent.includes('timecode: frame 99 of a second')`)
 	p.must(chromedp.Evaluate[chromedp.Void](`document.querySelector('[data-test="start"]').select()`), chromedp.SendKeys(chromedp.CSS(test("start")), "01:02:03:00"))
 	p.must(chromedp.Evaluate[chromedp.Void](`document.querySelector('[data-test="title"]').select()`), chromedp.SendKeys(chromedp.CSS(test("title")), strings.Repeat("Harbour ", 10)))
 	if dir := os.Getenv("KEENARC_LOOK"); dir != "" {

@@ -17,8 +17,8 @@ const lines = computed(() => {
     if (ny < 0 || (ny === 0 && nx < 0)) [nx, ny] = [-nx, -ny];
     const off = beside + 0.055 * props.frame.k;
     const p = (x: number, y: number, o: number): string => `${(x + nx * o).toFixed(1)} ${(y + ny * o).toFixed(1)}`;
-    const d1 = `M${p(ax, ay, off - 5)}L${p(ax, ay, off + 5)}M${p(bx, by, off - 5)}L${p(bx, by, off + 5)}M${p(ax, ay, off)}L${p(bx, by, off)}`;
-    return [{ axis: r.axis, d: d1, x: (ax + bx) / 2 + nx * (off + 15), y: (ay + by) / 2 + ny * (off + 15), text: r.text }];
+    const end = (x: number, y: number): string => `M${p(x, y, off - 5)}L${p(x, y, off + 5)}`;
+    return [{ axis: r.axis, d: `${end(ax, ay)}${end(bx, by)}M${p(ax, ay, off)}L${p(bx, by, off)}`, x: (ax + bx) / 2 + nx * (off + 15), y: (ay + by) / 2 + ny * (off + 15), text: r.text }];
   });
 });
 </script>

@@ -28,7 +28,9 @@ const subject = computed(() => to.value(props.set.subject_m));
       <text v-if="!side" :x="b.x + b.w / 2" :y="b.under - 5" text-anchor="middle" class="lab">{{ b.name }}</text>
     </g>
     <g v-for="z in zones" :key="z.name">
-      <rect :data-solid="z.name" :x="z.x" :y="z.y" :width="z.w" :height="z.h" fill="url(#hatch)" stroke="var(--ink)" stroke-dasharray="5 3" />
+      <rect
+        :data-solid="z.name" :x="z.x" :y="z.y" :width="z.w" :height="z.h"
+        fill="url(#hatch)" stroke="var(--ink)" stroke-dasharray="5 3" />
       <text :x="z.at" :text-anchor="z.anchor" :y="z.y + z.h + 14" class="lab">{{ z.words }}</text>
     </g>
     <circle :cx="subject[0]" :cy="subject[1]" :r="side ? 6 : 9" fill="none" stroke="var(--now)" stroke-width="2" />

@@ -1,5 +1,5 @@
 import { defineStore } from "pinia";
-import { ref, shallowRef } from "vue";
+import { computed, ref, shallowRef, watch } from "vue";
 import { api, sentence } from "../api/client";
 import { four, useShot } from "../stores/shot";
 
@@ -32,6 +32,10 @@ export const useAsk = defineStore("ask", () => {
   const fails = (r: { error?: unknown }): string => (r.error ? sentence(r.error) : "");
   // The machine that a shot's questions are about: its first.
   const machine = (): string => shot.view?.machines[0]?.rig.id ?? "";
+  // The machine that Rig up and Line up look at: the shot's, until another is chosen.
+  const chosen = ref("");
+  const looking = computed({ get: () => chosen.value || machine(), set: (id: string) => { chosen.value = id; } });
+  watch(() => shot.id, () => { chosen.value = ""; });
 
   function goTo(frame?: number): void {
     const at = frame === undefined ? "the first frame" : four(frame);
@@ -40,7 +44,7 @@ export const useAsk = defineStore("ask", () => {
   }
 
   // Homes a machine's axes: all, or those that are named, under its own names.
-  function home(of = machine(), axes: { id: string; name: string }[] = []): void {
+  function home(of = looking.value, axes: { id: string; name: string }[] = []): void {
     const what = axes.length > 0 ? axes.map((a) => a.name).join(", ") : "all axes";
     const moves = axes.length === 1 ? `${what} runs to its sensor, backs off and creeps` : axes.length > 0 ? "They run to their sensors, back off and creep" : "Every axis runs to its sensor, backs off and creeps";
     ask({ title: `Home ${what}?`, text: `${moves} onto the edge. Lock pins out, nothing in the way. ${caution}`, yes: "Home",
@@ -53,5 +57,5 @@ export const useAsk = defineStore("ask", () => {
       act: async () => fails(await api.POST("/api/machines/{id}/free", { params: { path: { id: of } }, body: { axis: axis.id } })) });
   }
 
-  return { question, busy, failed, keys, ask, confirm, goTo, home, free };
+  return { question, busy, failed, keys, ask, confirm, goTo, home, free, looking };
 });

@@ -1,3 +1,4 @@
+import { own } from "../drawing/axes";
 import { useRoute, useRouter } from "vue-router";
 import { stages } from "../router";
 import { useHold } from "../stores/hold";
@@ -93,7 +94,7 @@ export function useKeys(): { onKey: (e: KeyboardEvent) => void; onEscape: (e: Ke
       case "ArrowDown": nudge.grow(-1); return true;
       case "/": nudge.halfBack(); return true;
       case "t": case "T":
-        document.querySelector<SVGElement>(`[data-test="staff-${shot.selected?.id}"]`)?.focus();
+        document.querySelector<SVGElement>(`[data-test="staff-${own(shot.selected?.id ?? "")}"]`)?.focus();
         return true;
       case "+": case "=": score.zoom(1.6); return true;
       case "-": score.zoom(0.625); return true;

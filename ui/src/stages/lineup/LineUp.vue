@@ -4,14 +4,12 @@ import { api, sentence, type Axis, type DayAxis, type MachineView } from "../../
 import { finest, spaced, unit } from "../../drawing/axes";
 import { useAsk } from "../../shell/ask";
 import { useLive } from "../../stores/live";
-import { useShot } from "../../stores/shot";
 
-const shot = useShot();
 const live = useLive();
 const ask = useAsk();
 // One machine is lined up at a time: at first the shot's own.
 const machines = shallowRef<MachineView[]>([]);
-const chosen = ref(shot.view?.machines[0]?.rig.id ?? "");
+const chosen = computed({ get: () => ask.looking, set: (id: string) => { ask.looking = id; } });
 const one = computed(() => machines.value.find((m) => m.rig.id === chosen.value));
 const now = computed(() => live.now?.machines?.find((m) => m.machine === chosen.value));
 const state = computed(() => now.value?.state);

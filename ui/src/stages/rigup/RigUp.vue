@@ -6,16 +6,14 @@ import { spaced, unit } from "../../drawing/axes";
 import MachineDrawing from "../../drawing/MachineDrawing.vue";
 import { useAsk } from "../../shell/ask";
 import { useLive } from "../../stores/live";
-import { useShot } from "../../stores/shot";
 
 // Every machine on the floor: drawn as it stands, what is seen on its wires, and,
 // for stand-ins, what they can be told to have.
-const shot = useShot();
 const live = useLive();
 const ask = useAsk();
 const machines = shallowRef<MachineView[]>([]);
 const trouble = ref("");
-const chosen = ref(shot.view?.machines[0]?.rig.id ?? "plank");
+const chosen = computed({ get: () => ask.looking, set: (id: string) => { ask.looking = id; } });
 async function load(): Promise<void> {
   const r = await api.GET("/api/machines").catch(() => ({ data: undefined, error: undefined }));
   if (r.data) machines.value = r.data;

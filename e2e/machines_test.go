@@ -1,0 +1,192 @@
+package e2e
+
+import (
+	"strconv"
+	"strings"
+	"testing"
+
+	"github.com/chromedp/chromedp"
+
+	"keenarc/core/clock"
+	"keenarc/link"
+	"keenarc/stage"
+)
+
+func (p *page) says(what, id, text string) {
+	p.t.Helper()
+	p.wait(what, `document.querySelector('[data-test="`+id+`"]')?.textContent.includes(`+"`"+text+"`"+`)`)
+}
+
+// choose picks an option of a select by its value.
+func (p *page) choose(id, value string) {
+	p.t.Helper()
+	p.must(chromedp.Evaluate[chromedp.Void](`(() => { const s = document.querySelector('[data-test="` + id + `"]'); s.value = "` + value + `"; s.dispatchEvent(new Event('change', { bubbles: true })); })()`))
+}
+
+// Every machine is seen, drawn from its own chain, and homed by name; Stop reaches
+// them all; what one reports is named where it keeps the shot from rolling.
+func TestEveryMachine(t *testing.T) {
+	a := start(t)
+	if code, b := a.post("/api/shots/"+a.shot+"/seal", `{"revision":0}`); code != 200 {
+		t.Fatal(b)
+	}
+	floors := map[string]*stage.Floor{}
+	for _, id := range []string{"plank", "heron", "wren", "turnstile"} {
+		f, err := a.Floors.Of(id)
+		if err != nil {
+			t.Fatal(err)
+		}
+		floors[id] = f
+	}
+	p := a.open("/shot/" + a.shot + "/rig-up")
+	for id, links := range map[string]int{"heron": 6, "wren": 6, "turnstile": 1, "plank": 3} {
+		p.wait("the machine", `document.querySelector('[data-test="choose-`+id+`"]')?.textContent.includes('seen')`)
+		p.click("choose-" + id)
+		name := strings.ToUpper(id[:1]) + id[1:]
+		p.wait("its drawing", `document.querySelectorAll('[data-test="machine-`+name+`"] [data-link]').length >= `+itoa(2*links))
+		p.wait("its rail", `document.querySelectorAll('[data-test="machine-`+name+`"] [data-rail]').length === 1`)
+	}
+	// All run, Esc stops them all.
+	for _, id := range []string{"turnstile", "plank", "heron"} {
+		p.click("choose-" + id)
+		p.click("home-machine")
+		p.click("ask-yes")
+		p.says("homing", "choose-"+id, "homing")
+	}
+	p.key("Escape")
+	for id, f := range floors {
+		p.wait("still", `!/homing/.test(document.querySelector('[data-test="choose-`+id+`"]').textContent)`)
+		if s := f.Now().State; s.Mode != link.Idle || id == "heron" && s.Homed["track"] {
+			t.Errorf("after Esc %s is %s", id, s.Mode)
+		}
+	}
+	p.click("choose-plank")
+	a.homed(func() { p.click("home-machine"); p.click("ask-yes") })
+
+	// A drive fault on one axis: named, cleared, engaged, homed alone.
+	p.choose("mishap", "drive fault")
+	p.choose("mishap-axis", "roll")
+	p.click("mishap-on")
+	p.says("the fault", "choose-plank", "drive fault")
+	p.says("the reason", "ready", "Roll has a drive fault: over current. Clear it at the drive")
+	p.click("mishap-off")
+	p.says("free", "ready", "Roll is free. Press 2")
+	p.key("2")
+	p.says("free", "axis-roll", "free")
+	p.click("engage-roll")
+	p.says("not homed", "axis-roll", "not homed")
+	p.says("the others", "axis-pan", "homed")
+	p.click("home-roll")
+	p.says("which", "ask-yes", "Home")
+	p.click("ask-yes")
+	p.wait("homed", `/homed/.test(document.querySelector('[data-test="axis-roll"]').textContent) && !/not homed|homing/.test(document.querySelector('[data-test="axis-roll"]').textContent)`)
+	for want, what := range map[string]string{
+		"the emergency stop of Plank is pressed": `{"what":"emergency stop","on":true}`,
+		"Track stands at its hard end":           `{"what":"hard end","axis":"track","on":true}`,
+	} {
+		if code, b := a.post("/api/machines/plank/pretend", what); code != 200 {
+			t.Fatal(b)
+		}
+		p.says("the reason", "ready", want)
+		if code, b := a.post("/api/machines/plank/pretend", `{"what":"emergency stop","on":false}`); code != 200 {
+			t.Fatal(b)
+		}
+		a.homed(func() {
+			p.wait("still", `!document.querySelector('[data-test="home"]').disabled`)
+			p.click("home")
+			p.click("ask-yes")
+		})
+	}
+	// Lost steps: the rig is sent somewhere and is not there.
+	if code, b := a.post("/api/machines/plank/pretend", `{"what":"lost steps","axis":"track","on":true,"by":0.9}`); code != 200 {
+		t.Fatal(b)
+	}
+	p.says("lost steps", "ready", "from where it was sent: it has lost steps, or slipped. Press 2 and home it")
+	if code, _ := a.post("/api/machines/wren/pretend", `{"what":"rain","on":true}`); code != 422 {
+		t.Errorf("rain: %d", code)
+	}
+}
+
+// A line-up is kept with who and when; the sealed path stays sealed, is held against
+// it, and may run again when the limits allow it.
+func TestALineUpVoidsNoSeal(t *testing.T) {
+	t.Parallel() // nothing rolls here
+	a := start(t)
+	if code, b := a.post("/api/shots/"+a.shot+"/seal", `{"revision":0}`); code != 200 {
+		t.Fatal(b)
+	}
+	p := a.open("/shot/" + a.shot + "/line-up")
+	p.wait("the axes", `document.querySelector('[data-test="high-track"]')?.value === '1480'`)
+	p.enter("high-track", "12x")
+	p.click("keep-line-up")
+	p.says("a sentence", "line-up-said", "Track: a limit is not a number")
+	p.enter("high-track", "1600")
+	p.click("keep-line-up")
+	p.says("a sentence", "line-up-said", "give two in rising order within the hard ends -10 to 1510")
+	p.enter("high-track", "1200")
+	p.click("keep-line-up")
+	p.says("kept", "line-up-said", "Sealed paths stay sealed")
+	p.wait("who and when", `document.querySelector('.lineup').textContent.includes('by Operator')`)
+	p.says("the reason", "ready", "past its soft limit 1200")
+	if v := eval[string](p, `document.querySelector('.strip').textContent`); !strings.Contains(v, "sealed") || strings.Contains(v, "not sealed") {
+		t.Errorf("the path is sealed no more: %s", v)
+	}
+	if s := a.Floor.Now().State.Soft["track"]; s[1] != 1200 {
+		t.Errorf("the rig keeps to %v", s)
+	}
+	// Rolling is slower than sealed for: what is over a later working limit is said, too.
+	p.enter("high-track", "1480")
+	p.click("keep-line-up")
+	p.wait("no reason", `!document.querySelector('[data-test="ready"]').textContent.includes('soft limit')`)
+}
+
+// A pass runs there and back, waits where everything stands still and nowhere else,
+// and every visit of every frame is judged.
+func TestAPassThereAndBack(t *testing.T) {
+	a := start(t)
+	for i, e := range []string{`{"op":"delete","frame":240}`, `{"op":"delete","frame":150}`} {
+		if code, b := a.post("/api/shots/"+a.shot+"/edits", `{"revision":`+itoa(i)+`,"edit":`+e+`}`); code != 200 {
+			t.Fatal(b)
+		}
+	}
+	if code, b := a.post("/api/shots/"+a.shot+"/seal", `{"revision":2}`); code != 200 {
+		t.Fatal(b)
+	}
+	p := a.open("/shot/" + a.shot + "/shoot")
+	p.wait("the pass", `document.querySelector('[data-test="pass-way"]')`)
+	p.choose("pass-way", "there and back")
+	p.wait("there and back", `document.querySelector('[data-test="pass-1"]').textContent.includes('there and back')`)
+	p.enter("pass-waits", "0030 2 s")
+	p.says("the reason", "ready", "it stops at frame 0030, where plank/track is moving")
+	p.enter("pass-waits", "soon")
+	p.wait("a sentence", `document.querySelector('[role="alert"]')?.textContent.includes('give frames and seconds')`)
+	p.enter("pass-waits", "0070 1.5 s")
+	p.wait("kept", `document.querySelector('[data-test="pass-waits"]').value === '0070 1.5 s'`)
+	a.homed(func() { a.post("/api/machines/plank/home", `{"shot":"`+a.shot+`"}`) })
+	for range tries {
+		a.atFirst(p, func() { p.click("go-first"); p.click("ask-yes") })
+		p.must(chromedp.Focus(chromedp.CSS(test("hold"))))
+		p.space(true)
+		p.wait("the end of the take", `/finished|broken/.test(document.querySelector('[data-test="hold-says"]').textContent)`)
+		p.space(false)
+		if eval[bool](p, `/finished/.test(document.querySelector('[data-test="hold-says"]').textContent)`) {
+			break
+		}
+	}
+	lines, err := a.Store.Takes(t.Context(), a.shot)
+	if err != nil || len(lines) == 0 {
+		t.Fatal(err)
+	}
+	k, err := a.Store.Take(t.Context(), lines[len(lines)-1].ID)
+	want := clock.Spec{Kind: clock.Steady, Factor: clock.Rate{Num: 1, Den: 1}, Way: clock.ThereAndBack, Waits: []clock.Wait{{Frame: 70, MS: 1500}}}
+	if err != nil || !k.Clock.Same(want) || k.Broken {
+		t.Fatalf("the take: clock %+v, broken %v (%s), %v", k.Clock, k.Broken, k.Why, err)
+	}
+	v := k.Trace.ByVisit()
+	if v.Visits(30) != 2 || v.Visits(70) != 1 || k.Trace.Pos[len(k.Trace.Pos)-1] != 0 {
+		t.Errorf("frame 30 is visited %d times, 70 %d, it ends at %g", v.Visits(30), v.Visits(70), k.Trace.Pos[len(k.Trace.Pos)-1].Frame())
+	}
+	p.wait("its deviation", `document.querySelector('[data-test="pass-1"]').textContent.includes('from the seal at most')`)
+}
+
+func itoa(n int) string { return strconv.Itoa(n) }
