@@ -6,6 +6,7 @@ import (
 	"testing"
 
 	"github.com/chromedp/chromedp"
+	"github.com/chromedp/chromedp/kb"
 
 	"keenarc/core/clock"
 	"keenarc/link"
@@ -53,7 +54,7 @@ func TestEveryMachine(t *testing.T) {
 		p.click("ask-yes")
 		p.says("homing", "choose-"+id, "homing")
 	}
-	p.key("Escape")
+	p.key(kb.Escape)
 	for id, f := range floors {
 		p.wait("still", `!/homing/.test(document.querySelector('[data-test="choose-`+id+`"]').textContent)`)
 		if s := f.Now().State; s.Mode != link.Idle || id == "heron" && s.Homed["track"] {
@@ -79,7 +80,7 @@ func TestEveryMachine(t *testing.T) {
 	p.click("home-roll")
 	p.says("which", "ask-yes", "Home")
 	p.click("ask-yes")
-	p.wait("homed", `/homed/.test(document.querySelector('[data-test="axis-roll"]').textContent) && !/not homed|homing/.test(document.querySelector('[data-test="axis-roll"]').textContent)`)
+	p.wait("homed", `document.querySelector('[data-test="axis-roll"] .name span').textContent === 'homed'`)
 	for want, what := range map[string]string{
 		"the emergency stop of Plank is pressed": `{"what":"emergency stop","on":true}`,
 		"Track stands at its hard end":           `{"what":"hard end","axis":"track","on":true}`,
@@ -154,6 +155,8 @@ func TestAPassThereAndBack(t *testing.T) {
 	}
 	p := a.open("/shot/" + a.shot + "/shoot")
 	p.wait("the pass", `document.querySelector('[data-test="pass-way"]')`)
+	a.homed(func() { a.post("/api/machines/plank/home", `{"shot":"`+a.shot+`"}`) })
+	a.atFirst(p, func() { p.click("go-first"); p.click("ask-yes") })
 	p.choose("pass-way", "there and back")
 	p.wait("there and back", `document.querySelector('[data-test="pass-1"]').textContent.includes('there and back')`)
 	p.enter("pass-waits", "0030 2 s")
@@ -162,9 +165,11 @@ func TestAPassThereAndBack(t *testing.T) {
 	p.wait("a sentence", `document.querySelector('[role="alert"]')?.textContent.includes('give frames and seconds')`)
 	p.enter("pass-waits", "0070 1.5 s")
 	p.wait("kept", `document.querySelector('[data-test="pass-waits"]').value === '0070 1.5 s'`)
-	a.homed(func() { a.post("/api/machines/plank/home", `{"shot":"`+a.shot+`"}`) })
-	for range tries {
-		a.atFirst(p, func() { p.click("go-first"); p.click("ask-yes") })
+	for try := range tries {
+		if try > 0 {
+			a.atFirst(p, func() { p.click("go-first"); p.click("ask-yes") })
+		}
+		p.wait("ready", `document.querySelector('[data-test="hold"]').classList.contains('ready')`)
 		p.must(chromedp.Focus(chromedp.CSS(test("hold"))))
 		p.space(true)
 		p.wait("the end of the take", `/finished|broken/.test(document.querySelector('[data-test="hold-says"]').textContent)`)

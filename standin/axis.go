@@ -72,6 +72,9 @@ const (
 	dt        = 0.001
 )
 
+// touch is how near to a hard end counts as standing at it.
+const touch = 1e-6
+
 // swayHz and swayDamping are the structure's: what is carried swings by a/ω².
 const (
 	swayHz      = 14.0
@@ -106,9 +109,16 @@ func (a *axis) follow(cmd float64) (hit bool) {
 	a.was = due
 	a.end = ""
 	for k, e := range a.a.Hard {
-		if over := a.shaft() - e; k == 0 && over < 0 || k == 1 && over > 0 {
-			a.lost -= over // the motor stalls
-			a.end, a.homed, hit = [2]string{"low", "high"}[k], false, true
+		out := a.shaft() - e // how far it is out of its range here
+		if k == 0 {
+			out = -out
+		}
+		if out > 0 {
+			a.lost -= a.shaft() - e // the motor stalls
+			a.homed, hit = false, true
+		}
+		if out > -touch {
+			a.end = [2]string{"low", "high"}[k]
 		}
 	}
 	half := a.a.Backlash / 2
@@ -129,7 +139,7 @@ func (a *axis) still() bool {
 		}
 	}
 	half := a.a.Backlash / 2
-	return a.end == "" && math.Abs(a.out-a.shaft()) <= half*(1+1e-9)
+	return math.Abs(a.out-a.shaft()) <= half*(1+1e-9)
 }
 
 // swing lets the structure sway under the output's acceleration.

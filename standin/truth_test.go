@@ -430,3 +430,24 @@ func TestRestIsManySteps(t *testing.T) {
 		t.Error("afterwards they move differently")
 	}
 }
+
+// An axis that was pushed to its end stays there, says so, and comes away by homing.
+func TestPushedToItsEnd(t *testing.T) {
+	s, _, e := homed(t, Options{Seed: 8})
+	if err := s.Pretend(link.PretendHardEnd, "track", true, 0); err != nil {
+		t.Fatal(err)
+	}
+	for range 3000 {
+		s.Step()
+	}
+	if st := s.State(); st.Ends["track"] != "high" || st.Homed["track"] || !st.Homed["pan"] || math.Abs(s.Truth().Axes["track"]-1510) > 0.05 {
+		t.Errorf("%+v, at %g", st, s.Truth().Axes["track"])
+	}
+	if err := s.Home(e, nil); err != nil {
+		t.Fatal(err)
+	}
+	settle(t, s, e)
+	if st := s.State(); len(st.Ends) > 0 || !st.Homed["track"] {
+		t.Errorf("homed: %+v", st)
+	}
+}

@@ -142,7 +142,42 @@ func (p *Path) Apply(r *rig.Rig, e Edit) (*Path, error) {
 	if err := q.Check(r); err != nil {
 		return nil, err
 	}
+	if err := p.adds(q, r); err != nil {
+		return nil, err
+	}
 	return q, nil
+}
+
+// adds refuses what a changed path has outside the soft limits that p has not: limits
+// that were drawn in since do not keep a path from being edited.
+func (p *Path) adds(q *Path, r *rig.Rig) error {
+	for i := range q.Tracks {
+		t := &q.Tracks[i]
+		a := &r.Axes[r.Index(t.Axis)]
+		var was map[float64]bool
+		old := p.Track(t.Axis)
+		for _, k := range t.Keys {
+			err := CheckKey(a, k)
+			if err == nil {
+				continue
+			}
+			if was == nil {
+				was = map[float64]bool{}
+				for n := 0; old != nil && n < len(old.Keys); n++ {
+					was[old.Keys[n].Value] = true
+				}
+			}
+			if !was[k.Value] {
+				return err
+			}
+		}
+		if t.Record != nil && (old == nil || old.Record == nil || old.Record.Samples != t.Record.Samples || old.Record.Values != t.Record.Values) {
+			if err := t.Record.within(a); err != nil {
+				return err
+			}
+		}
+	}
+	return nil
 }
 
 // Replay carries out an edit that was accepted before, as Apply returned it to be

@@ -230,7 +230,7 @@ func checkTrack(t *Track, a *rig.Axis) error {
 		return bad(own(a.ID), fmt.Sprintf("%d keyframes", len(t.Keys)), fmt.Sprintf("keep it to %d", MaxKeys))
 	}
 	for i, k := range t.Keys {
-		if err := CheckKey(a, k); err != nil {
+		if err := finite(a, k); err != nil {
 			return err
 		}
 		if i > 0 && k.Frame <= t.Keys[i-1].Frame {
@@ -250,8 +250,20 @@ func checkTrack(t *Track, a *rig.Axis) error {
 	return err
 }
 
-// CheckKey refuses a keyframe that no edit may make.
+// CheckKey refuses a keyframe that no edit may make. One that lies outside the soft
+// limits since they were drawn in stays, and is a finding.
 func CheckKey(a *rig.Axis, k Key) error {
+	if err := finite(a, k); err != nil {
+		return err
+	}
+	if k.Value < a.Min || k.Value > a.Max {
+		return bad(own(a.ID), fmt.Sprintf("%s %s at frame %s is outside the soft limits", num(k.Value), a.Unit, num(k.Frame)),
+			fmt.Sprintf("stay within %s to %s %s", num(a.Min), num(a.Max), a.Unit))
+	}
+	return nil
+}
+
+func finite(a *rig.Axis, k Key) error {
 	switch {
 	case math.IsNaN(k.Frame) || math.IsInf(k.Frame, 0):
 		return bad("frame", "it is not a finite number", "give a frame number")
@@ -259,9 +271,6 @@ func CheckKey(a *rig.Axis, k Key) error {
 		return bad("frame", fmt.Sprintf("%s is beyond the longest move", num(k.Frame)), fmt.Sprintf("keep frames within ±%d", MaxFrames))
 	case math.IsNaN(k.Value) || math.IsInf(k.Value, 0):
 		return bad(own(a.ID), fmt.Sprintf("the value at frame %s is not a finite number", num(k.Frame)), "give a number in "+string(a.Unit))
-	case k.Value < a.Min || k.Value > a.Max:
-		return bad(own(a.ID), fmt.Sprintf("%s %s at frame %s is outside the soft limits", num(k.Value), a.Unit, num(k.Frame)),
-			fmt.Sprintf("stay within %s to %s %s", num(a.Min), num(a.Max), a.Unit))
 	}
 	return nil
 }

@@ -57,10 +57,14 @@ func (r *Record) check(a *rig.Axis) error {
 		return bad(own(a.ID)+".record", fmt.Sprintf("%s frames between samples", num(r.Step)), "give more than 0 and at most 1000")
 	case !(math.Abs(r.First) <= MaxFrames && math.Abs(r.Last()) <= MaxFrames):
 		return bad("frame", "the record is beyond the longest move", fmt.Sprintf("keep frames within ±%d", MaxFrames))
-	case r.Values == nil:
-		return nil
-	case r.Values.low < a.Min || r.Values.high > a.Max:
-		return bad(own(a.ID)+".record", fmt.Sprintf("it runs from %s to %s %s", num(r.Values.low), num(r.Values.high), a.Unit), fmt.Sprintf("stay within %s to %s %s", num(a.Min), num(a.Max), a.Unit))
+	}
+	return nil
+}
+
+// within refuses a record that leaves the soft limits.
+func (r *Record) within(a *rig.Axis) error {
+	if v := r.Values; v != nil && (v.low < a.Min || v.high > a.Max) {
+		return bad(own(a.ID)+".record", fmt.Sprintf("it runs from %s to %s %s", num(v.low), num(v.high), a.Unit), fmt.Sprintf("stay within %s to %s %s", num(a.Min), num(a.Max), a.Unit))
 	}
 	return nil
 }
