@@ -167,3 +167,51 @@ func TestNamesAndStretches(t *testing.T) {
 		}
 	}
 }
+
+// The longest move is edited, drawn whole and in part, and not a frame longer.
+func TestAMillionFrames(t *testing.T) {
+	id := fresh(t, "WB-8")
+	for i, c := range []struct {
+		edit string
+		code int
+	}{{`{"op":"set","frame":0,"values":{"track":200,"pan":5}}`, 200}, {`{"op":"set","frame":1000000,"values":{"track":900,"pan":-5}}`, 200}, {`{"op":"set","frame":1000001,"values":{"track":900}}`, 422}} {
+		if code, b := do("POST", "/api/shots/"+id+"/edits", `{"revision":`+itoa(min(i, 2))+`,"edit":`+c.edit+`}`); code != c.code {
+			t.Fatalf("%s: %d %.300s", c.edit, code, b)
+		}
+	}
+	var v ShotView
+	_, b := do("GET", "/api/shots/"+id, "")
+	if err := fromJSON(b, &v); err != nil || v.Last != 1_000_000 || len(v.Plot.Views) > maxPlot || len(v.Plot.Views) < maxPlot/2 {
+		t.Fatalf("%d frames in %d samples, %v", v.Last, len(v.Plot.Views), err)
+	}
+	var p Plot
+	if _, b = do("GET", "/api/shots/"+id+"/plot?from=500000&to=500100", ""); fromJSON(b, &p) != nil || p.Step != 1 || len(p.Views) != 101 {
+		t.Errorf("a part of it: step %d, %d samples", p.Step, len(p.Views))
+	}
+	if _, b = do("GET", "/api/shots/"+id+"/timecodes?from=1000000&count=2", ""); b != `["21:34:26:16","21:34:26:17"]`+"\n" {
+		t.Errorf("its last timecodes: %s", b)
+	}
+}
+
+// Samples are kept once and named by their content; an edit points an axis to them.
+func TestSamples(t *testing.T) {
+	id := fresh(t, "WB-7")
+	var s samplesRef
+	for range 2 {
+		code, b := do("POST", "/api/samples", `{"values":[100,150,220,300,350]}`)
+		if fromJSON(b, &s) != nil || code != 200 || len(s.Samples) != 64 || s.Count != 5 {
+			t.Fatalf("%d %s", code, b)
+		}
+	}
+	code, b := do("POST", "/api/shots/"+id+"/edits", `{"revision":0,"edit":{"op":"record","axis":"track","record":{"samples":"`+s.Samples+`","count":5,"first":10,"step":12}}}`)
+	var v ShotView
+	if code != 200 || fromJSON(b, &v) != nil || v.First != 10 || v.Last != 58 || v.Plot.Values[0][12] != 150 {
+		t.Errorf("%d %.300s", code, b)
+	}
+	if code, b = do("POST", "/api/shots/"+id+"/edits", `{"revision":1,"edit":{"op":"record","axis":"pan","record":{"samples":"`+strings.Repeat("0", 64)+`","count":5,"first":0,"step":1}}}`); code != 422 || !strings.Contains(b, "no such samples") {
+		t.Errorf("unknown ones: %d %s", code, b)
+	}
+	if code, b = do("POST", "/api/samples", `{"values":[1]}`); code != 422 || !strings.Contains(b, `"field":"values"`) {
+		t.Errorf("one sample: %d %s", code, b)
+	}
+}

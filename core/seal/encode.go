@@ -128,12 +128,12 @@ func (t *Table) Share(machine string) []byte { return t.encode(machine) }
 
 func (t *Table) encode(machine string) []byte {
 	var e encoder
-	size := 0
-	for _, row := range t.Steps {
-		size += 8 + 8*len(row)
-	}
 	front := t.front()
-	e.Grow(len(front) + size)
+	size := len(front)
+	for _, row := range t.Steps {
+		size += 16 + 2*len(row)
+	}
+	e.Grow(size)
 	e.Write(front)
 	for i, id := range t.Axes {
 		if m, _ := rig.Split(id); machine != "" && m != machine || t.Steps[i] == nil {
@@ -141,13 +141,27 @@ func (t *Table) encode(machine string) []byte {
 			continue
 		}
 		e.num(1)
-		buf := e.AvailableBuffer()
-		for _, s := range t.Steps[i] {
-			buf = binary.BigEndian.AppendUint64(buf, uint64(s))
-		}
-		e.Write(buf)
+		e.entries(t.Steps[i])
 	}
 	return e.Bytes()
+}
+
+// entries writes a row as the second differences of its entries, each a zigzag
+// varint: a smooth path needs a byte or two for each where a number has eight.
+func (e *encoder) entries(row []int64) {
+	var buf [4096]byte
+	part := buf[:0]
+	at, step := int64(0), int64(0)
+	for _, v := range row {
+		if len(part) > len(buf)-binary.MaxVarintLen64 {
+			e.Write(part)
+			part = buf[:0]
+		}
+		d := v - at
+		part = binary.AppendVarint(part, d-step)
+		at, step = v, d
+	}
+	e.Write(part)
 }
 
 // Own are the indices of the axes whose entries are here: all, or a machine's share.
@@ -293,12 +307,17 @@ func (t *Table) decodeAxis(d *decoder, i int, count int64) error {
 	default:
 		return fmt.Errorf("sealed table: axis %s is neither here nor elsewhere", id)
 	}
-	if int64(len(d.b)) < 8*count {
+	if int64(len(d.b)) < count { // a byte each at least
 		return errShort
 	}
 	row := make([]int64, count)
+	at, step := int64(0), int64(0)
 	for k := range row {
-		row[k] = d.num()
+		step += d.varint()
+		at += step
+		if row[k] = at; d.short {
+			return errShort
+		}
 		if row[k] > MostSteps || row[k] < -MostSteps || k > 0 && !small(row[k]-row[k-1]) || k > 1 && !small(row[k]-row[k-2]) {
 			return fmt.Errorf("sealed table: axis %s makes steps that the table cannot hold at tick %d", id, k)
 		}
@@ -326,6 +345,17 @@ func (d *decoder) take(n int) []byte {
 }
 
 func (d *decoder) num() int64 { return int64(binary.BigEndian.Uint64(d.take(8))) }
+
+// varint reads a zigzag varint of the shortest form.
+func (d *decoder) varint() int64 {
+	v, n := binary.Varint(d.b)
+	if n <= 0 || n > 1 && d.b[n-1] == 0 {
+		d.short, d.b = true, nil
+		return 0
+	}
+	d.b = d.b[n:]
+	return v
+}
 
 // real refuses −0, which no table is written with.
 func (d *decoder) real() float64 {

@@ -7,6 +7,7 @@ import { usePrefs } from "../stores/prefs";
 import { useScore } from "../stores/score";
 import { useShot } from "../stores/shot";
 import { useAsk } from "./ask";
+import { useMoves } from "./moves";
 
 // All keys of the application. Esc stops from anywhere; no key here moves a
 // rig without a question that is confirmed.
@@ -15,6 +16,7 @@ export function useKeys(): { onKey: (e: KeyboardEvent) => void; onEscape: (e: Ke
   const prefs = usePrefs();
   const hold = useHold();
   const ask = useAsk();
+  const moves = useMoves();
   const nudge = useNudge();
   const score = useScore();
   const route = useRoute();
@@ -65,16 +67,16 @@ export function useKeys(): { onKey: (e: KeyboardEvent) => void; onEscape: (e: Ke
     const by = e.shiftKey ? 10 : 1;
     switch (e.key) {
       case "f": case "F":
-        if (route.name === "shoot") ask.goTo();
+        if (route.name === "shoot") moves.goTo();
         else shot.go(shot.first);
         return true;
       case "e": case "E": shot.go(shot.last - 1); return true;
       case ",": case "<": shot.go(shot.frame - by); return true;
       case ".": case ">": shot.go(shot.frame + by); return true;
-      case "g": case "G": ask.goTo(shot.frame); return true;
+      case "g": case "G": moves.goTo(shot.frame); return true;
       case "h": case "H":
         if (route.name === "line-up") {
-          ask.home();
+          moves.home();
           return true;
         }
         if (route.name !== "shoot") return false;

@@ -2,14 +2,14 @@
 import { computed, onBeforeUnmount, onMounted, ref, shallowRef, watch } from "vue";
 import { api, sentence, type Axis, type DayAxis, type MachineView } from "../../api/client";
 import { finest, spaced, unit } from "../../drawing/axes";
-import { useAsk } from "../../shell/ask";
+import { useMoves } from "../../shell/moves";
 import { useLive } from "../../stores/live";
 
 const live = useLive();
-const ask = useAsk();
+const moves = useMoves();
 // One machine is lined up at a time: at first the shot's own.
 const machines = shallowRef<MachineView[]>([]);
-const chosen = computed({ get: () => ask.looking, set: (id: string) => { ask.looking = id; } });
+const chosen = computed({ get: () => moves.looking, set: (id: string) => { moves.looking = id; } });
 const one = computed(() => machines.value.find((m) => m.rig.id === chosen.value));
 const now = computed(() => live.now?.machines?.find((m) => m.machine === chosen.value));
 const state = computed(() => now.value?.state);
@@ -99,15 +99,15 @@ const when = computed(() => {
       </div>
       <div class="acts">
         <button class="btn slim" data-test="keep-line-up" :disabled="!changed" @click="keep">Keep as today's line-up</button>
-        <button class="btn lead" data-test="home" :disabled="busy" @click="ask.home(chosen)">Home all axes <kbd>H</kbd></button>
+        <button class="btn lead" data-test="home" :disabled="busy" @click="moves.home(chosen)">Home all axes <kbd>H</kbd></button>
       </div>
     </header>
     <article v-for="a in one?.rig.axes ?? []" :key="a.id" class="box card" :aria-label="a.name" :data-test="'axis-' + a.id">
       <div class="name">
         <h3>{{ a.name }}</h3><span :class="word(a).tone">{{ word(a).text }}</span>
         <div class="row">
-          <button class="btn slim" :data-test="'home-' + a.id" :disabled="busy" @click="ask.home(chosen, [a])">home</button>
-          <button v-if="!state?.free?.[a.id]" class="btn slim" :data-test="'free-' + a.id" :disabled="busy" @click="ask.free(chosen, a)">free</button>
+          <button class="btn slim" :data-test="'home-' + a.id" :disabled="busy" @click="moves.home(chosen, [a])">home</button>
+          <button v-if="!state?.free?.[a.id]" class="btn slim" :data-test="'free-' + a.id" :disabled="busy" @click="moves.free(chosen, a)">free</button>
           <button v-else class="btn slim" :data-test="'engage-' + a.id" :disabled="busy" @click="engage(a)">hold</button>
         </div>
       </div>

@@ -4,16 +4,16 @@ import { api, sentence, type LiveMachine, type MachineView } from "../../api/cli
 import { mishaps } from "../../api/rules";
 import { spaced, unit } from "../../drawing/axes";
 import MachineDrawing from "../../drawing/MachineDrawing.vue";
-import { useAsk } from "../../shell/ask";
+import { useMoves } from "../../shell/moves";
 import { useLive } from "../../stores/live";
 
 // Every machine on the floor: drawn as it stands, what is seen on its wires, and,
 // for stand-ins, what they can be told to have.
 const live = useLive();
-const ask = useAsk();
+const moves = useMoves();
 const machines = shallowRef<MachineView[]>([]);
 const trouble = ref("");
-const chosen = computed({ get: () => ask.looking, set: (id: string) => { ask.looking = id; } });
+const chosen = computed({ get: () => moves.looking, set: (id: string) => { moves.looking = id; } });
 async function load(): Promise<void> {
   const r = await api.GET("/api/machines").catch(() => ({ data: undefined, error: undefined }));
   if (r.data) machines.value = r.data;
@@ -76,7 +76,7 @@ async function pretend(on: boolean): Promise<void> {
         <p v-if="seen(chosen) && !state?.driving" class="now">Another copy of Keen Arc drives it. This one watches, and acknowledges nothing.</p>
         <p v-if="seen(chosen) && !homed(chosen)" class="quiet">Drawn dashed: what is not homed is only counted, not known.</p>
         <div class="row">
-          <button class="btn slim" data-test="home-machine" :disabled="!seen(chosen) || !state?.driving || state?.state.mode !== 'idle'" @click="ask.home(chosen)">
+          <button class="btn slim" data-test="home-machine" :disabled="!seen(chosen) || !state?.driving || state?.state.mode !== 'idle'" @click="moves.home(chosen)">
             Home {{ one.rig.name }}
           </button>
         </div>

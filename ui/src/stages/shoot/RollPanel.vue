@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { computed } from "vue";
 import { percent } from "../../drawing/headroom";
-import { useAsk } from "../../shell/ask";
+import { useMoves } from "../../shell/moves";
 import { useHold } from "../../stores/hold";
 import { useLive } from "../../stores/live";
 import { four, useShot } from "../../stores/shot";
@@ -9,7 +9,7 @@ import { four, useShot } from "../../stores/shot";
 const shot = useShot();
 const live = useLive();
 const hold = useHold();
-const ask = useAsk();
+const moves = useMoves();
 const pass = computed(() => shot.passes.find((p) => p.id === shot.pass));
 const sealed = computed(() => shot.view?.seal);
 // By the path's frames where no slide moves, so that it never reads as nothing.
@@ -64,7 +64,7 @@ function down(e: PointerEvent): void {
       <span v-else class="small">hold <kbd>Space</kbd> or the pointer · let go and the rig slows to a stop</span>
     </button>
     <p class="say" data-test="hold-says" role="status">{{ hold.says || (ready ? "" : live.now?.ready.sentence) }}</p>
-    <div class="row"><button class="btn slim" data-test="go-first" :disabled="!live.connected || !sealed || atFirst" @click="ask.goTo()">go to first frame <kbd>F</kbd></button></div>
+    <div class="row"><button class="btn slim" data-test="go-first" :disabled="!live.connected || !sealed || atFirst" @click="moves.goTo()">go to first frame <kbd>F</kbd></button></div>
     <p class="caution">Call the move. Everyone clear of {{ shot.view.rig.clear_m }} m around the track. The hardware stop is the only emergency stop.</p>
   </section>
 </template>
