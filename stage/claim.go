@@ -91,13 +91,17 @@ func (f *Floor) yield(ctx context.Context) {
 	f.mu.Lock()
 	had := f.right != nil
 	f.right = nil
+	mine := f.epoch != 0 && f.state.Epoch == f.epoch // what moves is ours, not the other's
 	f.mu.Unlock()
 	if !had {
 		return
 	}
+	defer f.notify()
 	f.log.Warn("another copy of Keen Arc has taken over; this one watches", "machine", f.machine)
+	if !mine {
+		return
+	}
 	stop, cancel := context.WithTimeout(context.WithoutCancel(ctx), goodbye)
 	defer cancel()
 	_ = f.Stop(stop)
-	f.notify()
 }

@@ -81,7 +81,8 @@ func Readiness(s Snapshot, d *Desk) *Ready {
 	}
 	item("homed", s.Connected && unhomed == "", "2", "%s is not homed. Press 2, then Home.", unhomed)
 	astray := Astray(s, d.Rig)
-	unless(!s.Connected || unhomed != "" || busy || astray == "", "in place", "2", "%s", astray)
+	still := s.State.Mode == link.Idle || s.State.Mode == link.Armed
+	unless(!s.Connected || unhomed != "" || !still || astray == "", "in place", "2", "%s", astray)
 	if d.Table != nil {
 		ok, on, text := AtFirst(s, d)
 		r.OnPath = s.Connected && unhomed == "" && on

@@ -31,6 +31,8 @@ type Journal struct {
 	sync  func(*os.File) error // fsync
 	mu    sync.Mutex           // guards the two files
 	apart atomic.Int64         // lines in aside; read while mu is held for long
+	// rights are connections on which a machine's right was asked for in vain.
+	rights sync.Map
 }
 
 // spooled is one line of the spool.

@@ -192,9 +192,12 @@ func TestTheRightToDrive(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if _, err := other.Drive(ctx, "plank"); !errors.Is(err, journal.ErrElsewhere) {
-		t.Errorf("a second one: %v", err)
+	for range 3 {
+		if _, err := other.Drive(ctx, "plank"); !errors.Is(err, journal.ErrElsewhere) {
+			t.Errorf("a second one: %v", err)
+		}
 	}
+	defer other.Close()
 	w, err := other.Drive(ctx, "wren")
 	if err != nil {
 		t.Fatalf("another machine: %v", err)

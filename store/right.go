@@ -31,21 +31,43 @@ const rightPulse = time.Second
 func (j *Journal) Drive(ctx context.Context, machine string) (journal.Right, error) {
 	ask, cancel := context.WithTimeout(ctx, patience)
 	defer cancel()
-	conn, err := pgx.ConnectConfig(ask, j.s.Pool.Config().ConnConfig.Copy())
+	conn, err := j.asking(ask, machine)
 	if err != nil {
 		return nil, fmt.Errorf("asking for the right to drive %s: %w", machine, err)
 	}
 	var got bool
-	if err = conn.QueryRow(ask, `SELECT pg_try_advisory_lock($1, $2)`, lockSpace, lockOf(machine)).Scan(&got); err == nil && !got {
-		err = journal.ErrElsewhere
-	}
-	if err != nil {
+	if err := conn.QueryRow(ask, `SELECT pg_try_advisory_lock($1, $2)`, lockSpace, lockOf(machine)).Scan(&got); err != nil {
 		_ = conn.Close(context.WithoutCancel(ctx))
 		return nil, err
+	}
+	if !got { // the connection is kept for the next time
+		j.rights.Store(machine, conn)
+		return nil, journal.ErrElsewhere
 	}
 	r := &right{conn: conn, lost: make(chan struct{}), end: make(chan struct{}), done: make(chan struct{})}
 	go r.watch()
 	return r, nil
+}
+
+// asking is a connection to ask for a machine's right on: the last one, while it lasts.
+func (j *Journal) asking(ctx context.Context, machine string) (*pgx.Conn, error) {
+	if c, ok := j.rights.LoadAndDelete(machine); ok {
+		if conn := c.(*pgx.Conn); conn.Ping(ctx) == nil {
+			return conn, nil
+		} else {
+			_ = conn.Close(context.WithoutCancel(ctx))
+		}
+	}
+	return pgx.ConnectConfig(ctx, j.s.Pool.Config().ConnConfig.Copy())
+}
+
+// Close ends the connections on which rights were asked for in vain.
+func (j *Journal) Close() {
+	j.rights.Range(func(k, c any) bool {
+		j.rights.Delete(k)
+		_ = c.(*pgx.Conn).Close(context.Background())
+		return true
+	})
 }
 
 // lockSpace keeps these locks apart from any others of the database.

@@ -93,6 +93,11 @@ func problem(w http.ResponseWriter, err error) {
 	_ = json.NewEncoder(w).Encode(p)
 }
 
+// says answers everything with one problem.
+func says(status int, detail string) http.HandlerFunc {
+	return func(w http.ResponseWriter, _ *http.Request) { problem(w, newProblem(status, detail)) }
+}
+
 const databaseAway = "The database cannot be reached. Nothing was changed; try again in a moment."
 
 // fail turns an error into an answer that says what to do.

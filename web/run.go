@@ -108,6 +108,7 @@ func Run(ctx context.Context, o Options) error {
 	if err != nil {
 		return err
 	}
+	defer j.Close()
 	for _, a := range addrs {
 		r := rigs[a.machine]
 		f := stage.NewFloor(r.ID, r.Name, func(ctx context.Context) (link.Rig, error) { return link.Dial(ctx, a.at) }, j, o.Log)

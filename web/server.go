@@ -75,6 +75,7 @@ func (s *Server) Handler() http.Handler {
 	r := chi.NewRouter()
 	r.Use(middleware.Recoverer, loopbackOnly, secure)
 	guard := http.NewCrossOriginProtection()
+	guard.SetDenyHandler(says(http.StatusForbidden, "This was asked from another place than this application's own pages."))
 	r.Group(func(r chi.Router) { // neither session nor database
 		r.Use(guard.Handler)
 		r.Post("/api/stop", s.stop)
@@ -86,6 +87,7 @@ func (s *Server) Handler() http.Handler {
 		s.API(r)
 	})
 	r.NotFound(s.page)
+	r.MethodNotAllowed(says(http.StatusMethodNotAllowed, "This address does not do that."))
 	return r
 }
 

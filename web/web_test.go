@@ -289,3 +289,37 @@ func TestStrangersAreKeptOut(t *testing.T) {
 }
 
 func fromJSON(b string, into any) error { return json.Unmarshal([]byte(b), into) }
+
+// Every route answers what cannot be done in one form, with the field where one is
+// to blame.
+func TestProblems(t *testing.T) {
+	for name, c := range map[string]struct {
+		method, path, body string
+		head               []string
+		status             int
+		field              string
+	}{
+		"schema":       {"PUT", "/api/shots/" + shot + "/threshold", `{"px":0}`, nil, 422, "px"},
+		"missing":      {"POST", "/api/shots/" + shot + "/pose", `{}`, nil, 422, ""},
+		"rule":         {"POST", "/api/shots/" + shot + "/edits", `{"revision":0,"edit":{"op":"kind","axis":"boom","kind":"smooth"}}`, nil, 422, "axis"},
+		"file":         {"POST", "/api/shots/" + shot + "/keys?revision=0", "frame,boom_mm\n0,1\n", nil, 422, "2"},
+		"no revision":  {"POST", "/api/shots/" + shot + "/keys", "", nil, 422, "revision"},
+		"no shot":      {"GET", "/api/shots/01a213c4-1156-7864-a204-2ba1959b8ca7", "", nil, 404, ""},
+		"no address":   {"GET", "/api/nothing", "", nil, 404, ""},
+		"no method":    {"DELETE", "/api/shots/" + shot, "", nil, 405, ""},
+		"a stranger":   {"PUT", "/api/me", `{"name":"x"}`, []string{"Sec-Fetch-Site", "cross-site"}, 403, ""},
+		"no machine":   {"POST", "/api/machines/stork/home", `{}`, nil, 503, ""},
+		"line-up":      {"POST", "/api/machines/plank/line-ups", `{"axes":{"track":{"soft":[9,1],"working":{"speed":1,"acceleration":1,"jerk":1},"spread":0,"homings":0}}}`, nil, 422, "track.soft"},
+		"a clock":      {"PUT", "/api/passes/01a213c4-1156-7864-a204-2ba1959b8ca7", `{"shot":"` + shot + `","name":"x","note":"","clock":"soon"}`, nil, 422, "clock"},
+		"an axis-less": {"POST", "/api/machines/plank/line-ups", `{"axes":{"boom":{"soft":[1,9],"working":{"speed":1,"acceleration":1,"jerk":1},"spread":0,"homings":0}}}`, nil, 422, "boom"},
+	} {
+		code, b := do(c.method, c.path, c.body, c.head...)
+		var p Problem
+		if err := json.Unmarshal([]byte(b), &p); err != nil || code != c.status || p.Status != code || p.Title == "" || p.Detail == "" || p.Type != "about:blank" {
+			t.Errorf("%s: %d %s", name, code, b)
+		}
+		if c.field != "" && (p.Field != c.field || p.Wrong == "" || p.Want == "") {
+			t.Errorf("%s: %s, want field %s with what is wrong and what is wanted", name, b, c.field)
+		}
+	}
+}

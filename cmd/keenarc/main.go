@@ -19,6 +19,7 @@ import (
 	"keenarc/calc"
 	"keenarc/core/clock"
 	"keenarc/core/curve"
+	"keenarc/core/rig"
 	"keenarc/examples"
 	"keenarc/stage"
 	"keenarc/standin"
@@ -172,11 +173,12 @@ func rate(s string) (clock.Rate, error) {
 }
 
 type standInCmd struct {
-	Rig    string   `default:"plank" help:"Which rig to be."`
-	Listen string   `default:"127.0.0.1:0" help:"Loopback address."`
-	Seed   uint64   `default:"1" help:"Seed of its repeatability."`
-	Pace   int      `default:"1" help:"How many times faster than real time."`
-	Fault  []string `help:"Lose steps: ROLL:AXIS:FRAME:BY."`
+	Rig    string    `default:"plank" help:"Which rig to be."`
+	Listen string    `default:"127.0.0.1:0" help:"Loopback address."`
+	Seed   uint64    `default:"1" help:"Seed of its repeatability."`
+	Pace   int       `default:"1" help:"How many times faster than real time."`
+	Fault  []string  `help:"Lose steps: ROLL:AXIS:FRAME:BY."`
+	Place  []float64 `help:"Where it really stands: x,y,z in metres and its turn in degrees." placeholder:"X,Y,Z,TURN"`
 }
 
 func (c *standInCmd) Run(ctx context.Context) error {
@@ -185,6 +187,12 @@ func (c *standInCmd) Run(ctx context.Context) error {
 		return exit{2, fmt.Sprintf("--rig: there is no rig %q; use one of %s", c.Rig, strings.Join(examples.RigIDs(), ", "))}
 	}
 	o := standin.Options{Rig: r, Seed: c.Seed, Pace: c.Pace}
+	if len(c.Place) > 0 {
+		if len(c.Place) != 4 {
+			return exit{2, "--place: give four numbers, x,y,z,turn"}
+		}
+		o.Place = rig.Place{At: rig.Vec{c.Place[0], c.Place[1], c.Place[2]}, TurnDeg: c.Place[3]}
+	}
 	for _, s := range c.Fault {
 		f, err := standin.ParseFault(s, r)
 		if err != nil {
