@@ -120,6 +120,7 @@ func TestTwoServersOneMachine(t *testing.T) {
 		t.Helper()
 		p.idle(shot, ps[0].ID, false)
 		p.post("/api/machines/plank/home", `{"shot":"`+shot+`"}`)
+		time.Sleep(500 * time.Millisecond)
 		p.idle(shot, ps[0].ID, true)
 		p.post("/api/machines/plank/goto", `{"shot":"`+shot+`"}`)
 		time.Sleep(300 * time.Millisecond)

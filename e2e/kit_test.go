@@ -318,11 +318,11 @@ func (a *app) homed(begin func()) {
 	a.t.Helper()
 	for range tries {
 		begin()
-		started := false
-		a.rigWait("homed or still", func(s link.State, _ bool) bool {
-			started = started || s.Mode == link.Homing
-			return s.Mode == link.Idle && (started || s.Homed["focus"])
-		})
+		// A rig at rest speaks ten times a second only: that it has begun shows late.
+		for late := time.Now().Add(3 * time.Second); a.Floor.Now().State.Mode != link.Homing && time.Now().Before(late); {
+			time.Sleep(10 * time.Millisecond)
+		}
+		a.rigWait("homed or still", func(s link.State, _ bool) bool { return s.Mode == link.Idle })
 		if a.Floor.Now().State.Homed["focus"] {
 			return
 		}

@@ -181,6 +181,8 @@ func TestWrapByKeyboard(t *testing.T) {
 			break
 		}
 	}
+	p.wait("the log's focus", `document.activeElement === document.querySelector('[data-test="log"]').closest('section')`)
+	p.must(chromedp.Sleep(300e6)) // a key that comes while the page still scrolls to its focus is lost
 	p.key(kb.PageDown)
 	p.wait("scrolled", `document.activeElement.scrollTop > 50`)
 	name := eval[string](p, `fetch(document.querySelector('[data-test="sealed-csv-1"]').href).then((r) => r.headers.get('Content-Disposition'))`)
