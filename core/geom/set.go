@@ -79,9 +79,13 @@ func (s *Set) Bounds() Bounds {
 		if !x.Drawn {
 			continue
 		}
-		for _, side := range []float64{-0.5, 0.5} {
-			b.Take(rig.Vec{x.Centre[0] + side*x.Size[0], x.Centre[1] + side*x.Size[1], x.Centre[2] + side*x.Size[2]})
+		low, high := x.Centre, x.Centre
+		for i, size := range x.Size {
+			low[i] -= size / 2
+			high[i] += size / 2
 		}
+		b.Take(low)
+		b.Take(high)
 	}
 	for _, z := range s.Zones {
 		b.Take(rig.Vec{z.MinM[0], z.MinM[1], 0})
