@@ -1,6 +1,8 @@
 package e2e
 
 import (
+	"os"
+	"path/filepath"
 	"strconv"
 	"strings"
 	"testing"
@@ -195,3 +197,44 @@ func TestAPassThereAndBack(t *testing.T) {
 }
 
 func itoa(n int) string { return strconv.Itoa(n) }
+
+// A shot on another machine is composed, proved and sealed like Plank's: nothing
+// knows its axes by name.
+func TestAShotOnHeron(t *testing.T) {
+	t.Parallel() // nothing rolls here
+	a := start(t)
+	p := a.open("/")
+	p.click("new")
+	p.wait("the machines", `document.querySelector('[data-test="new-rig"]')?.options.length === 3`)
+	p.must(chromedp.SendKeys(chromedp.CSS(test("new-code")), "SL-020"), chromedp.SendKeys(chromedp.CSS(test("new-title")), "Lantern stair"))
+	p.choose("new-rig", "heron")
+	p.click("new-start")
+	p.wait("its staves", `document.querySelector('[data-test="staff-boom"]') && document.querySelector('[data-test="staff-focus"]')`)
+	id := eval[string](p, `location.pathname.split('/')[2]`)
+	for i, e := range []string{
+		`{"op":"set","frame":0,"values":{"track":1500,"swing":-20,"boom":5,"arm":300,"pan":25,"tilt":-8,"roll":0,"focus":150}}`,
+		`{"op":"set","frame":140,"values":{"track":3000,"swing":15,"boom":25,"arm":900,"pan":-10,"tilt":-22,"roll":0,"focus":180}}`,
+		`{"op":"set","frame":240,"values":{"track":3600,"swing":30,"boom":12,"arm":700,"pan":-30,"tilt":-12,"roll":1,"focus":190}}`,
+	} {
+		if code, b := a.post("/api/shots/"+id+"/edits", `{"revision":`+itoa(i)+`,"edit":`+e+`}`); code != 200 {
+			t.Fatal(b)
+		}
+	}
+	p.wait("the move", `document.querySelector('.strip').textContent.includes('240 frames')`)
+	p.wait("its rail and links", `document.querySelectorAll('[data-test="sheet"] [data-rail="heron/track"]').length === 1 && document.querySelectorAll('[data-test="sheet"] .moving [data-link]').length >= 8`)
+	if dir := os.Getenv("KEENARC_LOOK"); dir != "" {
+		p.enter("frame", "120")
+		p.wait("the finder", `document.querySelector('[data-test="finder"]').dataset.drawn > 0`)
+		p.must(chromedp.Sleep(1500e6))
+		p.shot(filepath.Join(dir, "heron.png"))
+		p.click("theme")
+		p.must(chromedp.Sleep(900e6))
+		p.shot(filepath.Join(dir, "heron-blackout.png"))
+	}
+	p.wait("a sentence", `/within its limits|its speed|its acceleration/.test(document.querySelector('[data-test="sentence"]').textContent)`)
+	p.key("2")
+	p.wait("Heron's axes", `document.querySelector('[data-test="axis-boom"]') && document.querySelector('[data-test="machine"]').value === 'heron'`)
+	if _, errs := p.seen(); len(errs) > 0 {
+		t.Errorf("the page says %v", errs)
+	}
+}

@@ -58,6 +58,8 @@ type Shot struct {
 	Lens        *lens.Package `json:"lens"`
 	Set         *geom.Set     `json:"set"`
 	ThresholdPx float64       `json:"threshold_px"`
+	// LinedUp names the line-ups that are in it.
+	LinedUp string `json:"-" db:"-"`
 	// StartTimecode is the timecode of frame 0, non-drop, at the nearest whole rate.
 	StartTimecode string `json:"start_timecode"`
 }
@@ -131,6 +133,7 @@ type placed struct {
 	ZM      float64
 	TurnDeg float64
 	LineUp  *journal.LineUp
+	Which   *string // its id
 }
 
 // Shot loads one shot, its machines as they are lined up.
@@ -141,8 +144,9 @@ func (s *Store) Shot(ctx context.Context, id string) (*Shot, error) {
 	if err != nil {
 		return nil, err
 	}
-	list, err := many[placed](ctx, s, `SELECT m.name, r.doc, m.x_m, m.y_m, m.z_m, m.turn_deg, (SELECT l.doc FROM lineups l WHERE l.rig_id = m.rig_id ORDER BY l.at DESC, l.id DESC LIMIT 1) AS line_up
-		FROM shot_machines m JOIN rigs r ON r.id = m.rig_id AND r.version = m.rig_version WHERE m.shot_id = $1 ORDER BY m.position`, id)
+	list, err := many[placed](ctx, s, `SELECT m.name, r.doc, m.x_m, m.y_m, m.z_m, m.turn_deg, l.doc AS line_up, l.id::text AS which
+		FROM shot_machines m JOIN rigs r ON r.id = m.rig_id AND r.version = m.rig_version
+		LEFT JOIN LATERAL (SELECT id, doc FROM lineups WHERE rig_id = m.rig_id ORDER BY at DESC, id DESC LIMIT 1) l ON true WHERE m.shot_id = $1 ORDER BY m.position`, id)
 	if err != nil {
 		return nil, err
 	}
@@ -153,6 +157,9 @@ func (s *Store) Shot(ctx context.Context, id string) (*Shot, error) {
 		}
 		sh.Machines = append(sh.Machines, rig.Placed{Name: m.Name, Rig: r, Place: rig.Place{At: rig.Vec{m.XM, m.YM, m.ZM}, TurnDeg: m.TurnDeg}})
 		sh.Lens = m.LineUp.Lens(sh.Lens)
+		if m.Which != nil {
+			sh.LinedUp += *m.Which
+		}
 	}
 	sh.Rig, err = rig.Join(sh.Machines)
 	return sh, err

@@ -152,6 +152,12 @@ func (s *Server) lineUp(ctx context.Context, in *struct {
 	if err != nil {
 		return nil, s.fail(err)
 	}
+	switch now := f.Now(); {
+	case !now.Driving:
+		return nil, s.fail(stage.ErrWatching)
+	case now.Connected && now.State.Mode != link.Idle && now.State.Mode != link.Armed:
+		return nil, conflict(fmt.Sprintf("%s is %s. Wait until it stands still; its limits are not changed while it moves.", r.Name, now.State.Mode))
+	}
 	l := in.Body
 	if _, err := l.On(r); err != nil {
 		return nil, s.fail(err)
@@ -165,7 +171,6 @@ func (s *Server) lineUp(ctx context.Context, in *struct {
 		return nil, s.fail(err)
 	}
 	s.note(ctx, "", "line-up", fmt.Sprintf("%s was lined up: %d axes.", r.Name, len(l.Axes)), nil)
-	s.drawings.Purge()
 	s.everything()
 	if err := f.Limit(ctx, l.Soft()); err != nil {
 		return nil, s.refused(fmt.Errorf("the line-up is kept, but %s does not take its limits: %w", r.Name, err))

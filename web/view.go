@@ -120,7 +120,7 @@ type Drawn struct {
 
 // drawn works a revision out once, for everybody who looks at it.
 func (s *Server) drawn(sh *store.Shot, d *store.Draft) (*Drawn, error) {
-	key := revisionKey{sh.ID, d.Revision}
+	key := revisionKey{sh.ID, d.Revision, sh.LinedUp}
 	if v, ok := s.drawings.Get(key); ok {
 		return v, nil
 	}
@@ -134,6 +134,7 @@ func (s *Server) drawn(sh *store.Shot, d *store.Draft) (*Drawn, error) {
 type revisionKey struct {
 	shot     string
 	revision int64
+	linedUp  string
 }
 
 func draw(sh *store.Shot, d *store.Draft) (*Drawn, error) {
