@@ -18,10 +18,18 @@ const picture = computed(() => {
   const w = Math.min(width.value, height.value * ratio);
   return { w, h: w / ratio, x: (width.value - w) / 2, y: (height.value - w / ratio) / 2 };
 });
+const placed = computed(() => {
+  const p = picture.value;
+  return { width: `${p.w}px`, height: `${p.h}px`, left: `${p.x}px`, top: `${p.y}px` };
+});
 const sharp = computed(() => props.camera?.sharp_m ?? [0, 0]);
 const m = (v: number): string => (v >= 9999 ? "∞" : v.toFixed(2));
 // The focus bar runs over 1/distance, from 0.4 m on the left to infinity.
 const along = (d: number): number => 1 - Math.min(1, 0.4 / Math.max(d, 0.4));
+const band = computed(() => {
+  const [near, far] = [along(sharp.value[0] ?? 0), along(sharp.value[1] ?? 0)];
+  return { left: `${near * 100}%`, width: `${Math.max(0.5, (far - near) * 100)}%` };
+});
 
 const drawn = ref(0);
 let turn = 0;
@@ -48,16 +56,27 @@ watch(() => props.shot.set, (set) => { finder.show(set); soon(); });
 
 <template>
   <div ref="box" class="box finder" data-test="finder" :data-drawn="drawn">
-    <div ref="holder" class="holder" :style="{ visibility: drawn > 0 ? 'visible' : 'hidden', width: picture.w + 'px', height: picture.h + 'px', left: picture.x + 'px', top: picture.y + 'px' }" role="img" :aria-label="`Through the lens: ${shot.lens.name}`" />
-    <div class="picture" :style="{ width: picture.w + 'px', height: picture.h + 'px', left: picture.x + 'px', top: picture.y + 'px' }" aria-hidden="true">
+    <div ref="holder" class="holder"
+      :style="{ visibility: drawn > 0 ? 'visible' : 'hidden', ...placed }"
+      role="img" :aria-label="`Through the lens: ${shot.lens.name}`" />
+    <div class="picture" :style="placed"
+      aria-hidden="true">
       <i class="safe" />
-      <svg v-if="mark" class="corner" :width="mark.size * 2 + 4" :height="mark.size * 2 + 4" :style="{ transform: `translate(${mark.x - mark.size - 2}px, ${mark.y - mark.size - 2}px)` }" data-test="mark" :data-x="mark.x" :data-from="mark.from" :data-width="picture.w">
-        <path :d="`M2 11V2h9M${mark.size * 2 - 7} 2h9v9M${mark.size * 2 + 2} ${mark.size * 2 - 7}v9h-9M11 ${mark.size * 2 + 2}H2v-9`" fill="none" stroke="var(--glass)" stroke-width="2" />
+      <svg v-if="mark" class="corner" :width="mark.size * 2 + 4" :height="mark.size * 2 + 4"
+        :style="{ transform: `translate(${mark.x - mark.size - 2}px, ${mark.y - mark.size - 2}px)` }" data-test="mark" :data-x="mark.x"
+        :data-from="mark.from" :data-width="picture.w">
+        <path :d="`M2 11V2h9M${mark.size * 2 - 7} 2h9v9M${mark.size * 2 + 2} ${mark.size * 2 - 7}v9h-9M11 ${mark.size * 2 + 2}H2v-9`"
+          fill="none" stroke="var(--glass)" stroke-width="2" />
       </svg>
-      <div class="ring"><i class="sharp" :style="{ left: along(sharp[0] ?? 0) * 100 + '%', width: Math.max(0.5, (along(sharp[1] ?? 0) - along(sharp[0] ?? 0)) * 100) + '%' }" /><i class="at" :style="{ left: along(camera?.focus_m ?? 1) * 100 + '%' }" /></div>
+      <div class="ring"><i class="sharp"
+        :style="band" />
+        <i class="at" :style="{ left: along(camera?.focus_m ?? 1) * 100 + '%' }" /></div>
     </div>
-    <div class="over top"><span>{{ shot.lens.focal_mm }} mm f/{{ shot.lens.f_number }} · across {{ (camera?.field_deg[0] ?? 0).toFixed(1) }}°</span><span v-if="label">{{ label }}</span></div>
-    <div class="over low"><span>sharp {{ m(sharp[0] ?? 0) }} – {{ m(sharp[1] ?? 0) }} m</span><span>focus {{ (camera?.focus_m ?? 0).toFixed(2) }} m</span></div>
+    <div class="over top">
+      <span>{{ shot.lens.focal_mm }} mm f/{{ shot.lens.f_number }} · across {{ (camera?.field_deg[0] ?? 0).toFixed(1) }}°</span><span
+      v-if="label">{{ label }}</span></div>
+    <div class="over low"><span>sharp {{ m(sharp[0] ?? 0) }} – {{ m(sharp[1] ?? 0) }} m</span>
+      <span>focus {{ (camera?.focus_m ?? 0).toFixed(2) }} m</span></div>
     <p v-if="trouble" class="none">{{ trouble }}</p>
   </div>
 </template>

@@ -190,32 +190,44 @@ function keyUp(): void {
   <div ref="box" class="score" data-test="score" :data-revision="shot.revision" :data-from="start" :data-to="end" @wheel.prevent="wheel">
     <svg :width="width" :height="height">
       <defs>
-        <pattern id="scorehatch" width="4" height="4" patternUnits="userSpaceOnUse" patternTransform="rotate(45)"><path d="M0 0V4" stroke="var(--sheet)" stroke-width="1.4" /></pattern>
+        <pattern id="scorehatch" width="4" height="4" patternUnits="userSpaceOnUse" patternTransform="rotate(45)"><path d="M0 0V4"
+          stroke="var(--sheet)" stroke-width="1.4" /></pattern>
         <clipPath id="scoreclip"><rect :x="left - 6" y="0" :width="span + 12" :height="Math.max(0, height)" /></clipPath>
       </defs>
       <text x="14" y="19" class="capt">SCORE</text><text x="14" y="33" class="lab">share of limit</text>
       <g class="ruler" @pointerdown="down" @pointermove="move" @pointerup="scrub = false" @pointercancel="scrub = false">
         <rect :x="left - 10" y="0" :width="span + 20" :height="head - 12" fill="transparent" />
         <path :d="minor" stroke="var(--rule)" />
-        <g v-for="f in marks" :key="f"><path :d="`M${x(f)} 18v10`" stroke="var(--quiet)" /><text :x="x(f)" y="14" text-anchor="middle" class="lab">{{ four(f) }}</text></g>
+        <g v-for="f in marks" :key="f"><path :d="`M${x(f)} 18v10`" stroke="var(--quiet)" /><text :x="x(f)" y="14" text-anchor="middle"
+          class="lab">{{ four(f) }}</text></g>
       </g>
-      <ScoreStaff v-for="r in rows" :key="r.a.id" :shot="shot" :plot="plot" :axis="r.a" :index="r.i" :y="r.y" :h="r.h" :width="width" :left="left" :right="right" :start="start" :end="end"
+      <ScoreStaff v-for="r in rows" :key="r.a.id" :shot="shot" :plot="plot" :axis="r.a" :index="r.i" :y="r.y" :h="r.h" :width="width"
+        :left="left" :right="right" :start="start" :end="end"
         :selected="r.i === axis" :opened="opened === r.i" :peak="peak(r.a)" :over="isOver(r.a)"
-        @go="(f) => emit('go', f)" @select="emit('select', r.i)" @open="emit('open', opened === r.i ? null : r.i)" @edit="(e, s) => emit('edit', e, s)" @retime="(d, all) => retime(r.i, d, all)" @step="(d) => step(r.i, d)" @rest="settle" :tried="tried" :held="held && (held.axis === null || held.axis === r.i) ? held : null" />
+        @go="(f) => emit('go', f)" @select="emit('select', r.i)"
+        @open="emit('open', opened === r.i ? null : r.i)" @edit="(e, s) => emit('edit', e, s)" @retime="(d, all) => retime(r.i, d, all)"
+        @step="(d) => step(r.i, d)" @rest="settle" :tried="tried" :held="held && (held.axis === null || held.axis === r.i) ? held : null" />
       <path v-if="crowd" :d="crowd" fill="var(--ink)" />
       <template v-else>
-        <g v-for="f in shownKeys" :key="'k' + f" class="mark" :data-all="f" @pointerdown.stop="(e) => keyDown(e, f)" @pointermove="keyMove" @pointerup="keyUp" @pointercancel="dragged = null">
+        <g v-for="f in shownKeys" :key="'k' + f" class="mark" :data-all="f" @pointerdown.stop="(e) => keyDown(e, f)"
+          @pointermove="keyMove" @pointerup="keyUp" @pointercancel="dragged = null">
           <path :d="`M${x(dragged?.from === f ? dragged.to : f) - 6} ${head - 11}h12l-6 9z`" fill="var(--ink)" />
           <rect :x="x(f) - 8" :y="head - 13" width="16" height="13" fill="transparent" />
         </g>
       </template>
-      <text v-if="dragged && dragged.to !== dragged.from" :x="x(dragged.to) + 10" :y="head - 2" class="lab now">to {{ four(dragged.to) }}</text>
-      <g v-if="part" class="overview" data-test="overview" @pointerdown.stop="gripDown" @pointermove="gripMove" @pointerup="grip = null" @pointercancel="grip = null">
-        <path :d="`M${left} 2.5H${left + span}`" stroke="var(--rule)" stroke-width="3" /><path :d="`M${overX(part.from)} 2.5H${Math.max(overX(part.to), overX(part.from) + 6)}`" stroke="var(--ink)" stroke-width="5" />
+      <text v-if="dragged && dragged.to !== dragged.from" :x="x(dragged.to) + 10" :y="head - 2"
+        class="lab now">to {{ four(dragged.to) }}</text>
+      <g v-if="part" class="overview" data-test="overview" @pointerdown.stop="gripDown" @pointermove="gripMove" @pointerup="grip = null"
+        @pointercancel="grip = null">
+        <path :d="`M${left} 2.5H${left + span}`" stroke="var(--rule)" stroke-width="3" /><path
+          :d="`M${overX(part.from)} 2.5H${Math.max(overX(part.to), overX(part.from) + 6)}`" stroke="var(--ink)" stroke-width="5" />
       </g>
     </svg>
-    <ScoreHead :rows="rows" :width="width" :height="height" :left="left" :span="span" :head="head" :start="start" :end="end" :keys="allKeys" :tracks="shot.path.tracks" />
-    <div class="zoom"><button class="zb" aria-label="Show more frames" title="show more frames" :disabled="!part" @click="zoom(0.625)">−</button><button class="zb" aria-label="Show fewer frames" title="show fewer frames; the wheel does it, too" @click="zoom(1.6)">+</button></div>
+    <ScoreHead :rows="rows" :width="width" :height="height" :left="left" :span="span" :head="head" :start="start" :end="end"
+      :keys="allKeys" :tracks="shot.path.tracks" />
+    <div class="zoom"><button class="zb" aria-label="Show more frames" title="show more frames" :disabled="!part"
+      @click="zoom(0.625)">−</button><button class="zb" aria-label="Show fewer frames" title="show fewer frames; the wheel does it, too"
+      @click="zoom(1.6)">+</button></div>
   </div>
 </template>
 

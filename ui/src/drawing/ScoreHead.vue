@@ -18,7 +18,8 @@ const posts = computed(() => (onKey.value ? props.rows.filter((r) => sets.value.
   <div v-show="shown" class="at" :style="{ transform: `translateX(${px}px)`, height: height + 'px' }" aria-hidden="true">
     <i class="line" />
     <i v-for="r in posts" :key="r.a.id" class="bold" :style="{ top: r.y + 3 + 'px', height: r.h - 6 + 'px' }" />
-    <svg v-if="onKey" class="tip" width="12" height="10" :style="{ top: head - 11 + 'px' }"><path d="M0 0h12l-6 9z" fill="var(--now)" /></svg>
+    <svg v-if="onKey" class="tip" width="12" height="10" :style="{ top: head - 11 + 'px' }"><path d="M0 0h12l-6 9z" fill="var(--now)" />
+      </svg>
     <b class="flag">{{ four(shot.frame) }}</b>
   </div>
 </template>

@@ -121,42 +121,66 @@ function key(e: KeyboardEvent): void {
   e.preventDefault();
   e.stopPropagation();
 }
+// Where an axis jumps: a flag of the staff's height, a corner's is smaller.
+function flag(px: number, order: number): string {
+  const [w, from, tall] = order ? [6, props.h * 0.3, props.h * 0.4] : [10, 2, props.h - 4];
+  return `M${px - w / 2} ${props.y + from}h${w}v${tall}h${-w}Z`;
+}
 </script>
 
 <template>
-  <g class="staff" :class="{ selected }" tabindex="0" role="group" aria-roledescription="staff" :data-opened="opened" :aria-label="`${axis.name}, ${peak} of limit, ${track?.keys.length ?? 0} keyframes${opened ? ', opened' : ''}`" :data-test="'staff-' + own(axis.id)" @focus="emit('select')" @keydown="key" @keyup="(e) => e.key === 'Alt' && emit('rest')" @dblclick="emit('open')" @click="emit('select')">
+  <g class="staff" :class="{ selected }" tabindex="0" role="group" aria-roledescription="staff" :data-opened="opened"
+    :aria-label="`${axis.name}, ${peak} of limit, ${track?.keys.length ?? 0} keyframes${opened ? ', opened' : ''}`"
+    :data-test="'staff-' + own(axis.id)" @focus="emit('select')" @keydown="key" @keyup="(e) => e.key === 'Alt' && emit('rest')"
+    @dblclick="emit('open')" @click="emit('select')">
     <rect :x="1" :y="y" :width="Math.max(0, width - 2)" :height="h" :fill="selected ? 'var(--wash)' : 'transparent'" />
     <path :d="`M1 ${y + h}H${width - 1}`" stroke="var(--hair)" />
     <text x="14" :y="mid - (h > 30 ? 2 : -4)" class="name" :class="{ strong: selected }">{{ axis.name }}</text>
-    <text :x="h > 30 ? 14 : 60" :y="mid + (h > 30 ? 13 : 4)" class="lab" :class="{ over }">{{ h > 24 ? peak : peak.replace('peak ', '') }}</text>
+    <text :x="h > 30 ? 14 : 60" :y="mid + (h > 30 ? 13 : 4)" class="lab"
+      :class="{ over }">{{ h > 24 ? peak : peak.replace('peak ', '') }}</text>
     <template v-if="!opened">
-      <path v-if="h > 24" :d="`M${left} ${mid - half * 0.74}H${left + span}M${left} ${mid + half * 0.74}H${left + span}`" stroke="var(--rule)" stroke-dasharray="1 3" />
+      <path v-if="h > 24" :d="`M${left} ${mid - half * 0.74}H${left + span}M${left} ${mid + half * 0.74}H${left + span}`"
+        stroke="var(--rule)" stroke-dasharray="1 3" />
       <g clip-path="url(#scoreclip)"><path v-for="(r, i) in ribbons" :key="i" :d="r.d" :fill="fills[r.b]" :data-band="r.b" />
       <path v-for="(r, i) in ribbons.filter((q) => q.b === 3)" :key="'h' + i" :d="r.d" fill="url(#scorehatch)" />
-      <path :d="outline" fill="none" stroke="var(--ink)" stroke-width=".9" /></g><path :d="`M${left} ${mid}H${left + span}`" stroke="var(--ink)" stroke-width=".9" />
+      <path :d="outline" fill="none" stroke="var(--ink)" stroke-width=".9" /></g><path :d="`M${left} ${mid}H${left + span}`"
+        stroke="var(--ink)" stroke-width=".9" />
     </template>
     <template v-else>
-      <g v-if="scale.length" class="scale"><g v-for="t in scale" :key="t.d"><path :d="`M${left} ${vy(t.ring)}H${left + span}`" stroke="var(--hair)" /><text :x="left + 4" :y="vy(t.ring) - 2" class="lab">{{ t.d }} m</text></g></g>
-      <g clip-path="url(#scoreclip)"><path v-for="(g, i) in ghosts" :key="'g' + i" :d="g" fill="none" stroke="var(--rule)" stroke-width="1.2" />
+      <g v-if="scale.length" class="scale"><g v-for="t in scale" :key="t.d"><path :d="`M${left} ${vy(t.ring)}H${left + span}`"
+        stroke="var(--hair)" /><text :x="left + 4" :y="vy(t.ring) - 2" class="lab">{{ t.d }} m</text></g></g>
+      <g clip-path="url(#scoreclip)"><path v-for="(g, i) in ghosts" :key="'g' + i" :d="g" fill="none" stroke="var(--rule)"
+        stroke-width="1.2" />
       <path :d="curve" fill="none" stroke="var(--ink)" stroke-width="2" /></g>
-      <template v-if="!scale.length"><text :x="left + 4" :y="y + 13" class="lab">{{ said(range[1]) }}</text><text :x="left + 4" :y="y + h - 5" class="lab">{{ said(range[0]) }}</text></template>
+      <template v-if="!scale.length"><text :x="left + 4" :y="y + 13" class="lab">{{ said(range[1]) }}</text><text :x="left + 4"
+        :y="y + h - 5" class="lab">{{ said(range[0]) }}</text></template>
     </template>
     <g v-for="j in jumps" :key="'j' + j.key" class="jump" :data-jump="j.order" pointer-events="none">
-      <path :d="`M${j.px - (j.order ? 3 : 5)} ${y + (j.order ? h * 0.3 : 2)}h${j.order ? 6 : 10}v${j.order ? h * 0.4 : h - 4}h${j.order ? -6 : -10}Z`" fill="var(--h3)" stroke="var(--ink)" stroke-width=".9" />
-      <path :d="`M${j.px - (j.order ? 3 : 5)} ${y + (j.order ? h * 0.3 : 2)}h${j.order ? 6 : 10}v${j.order ? h * 0.4 : h - 4}h${j.order ? -6 : -10}Z`" fill="url(#scorehatch)" />
-      <text v-if="h > 24 && j.order === 0" :x="j.px + (j.atEnd ? -9 : 9)" :y="y + h - 5" :text-anchor="j.atEnd ? 'end' : 'start'" class="val halo over">{{ j.by }}</text>
+      <path
+        :d="flag(j.px, j.order)"
+        fill="var(--h3)" stroke="var(--ink)" stroke-width=".9" />
+      <path
+        :d="flag(j.px, j.order)"
+        fill="url(#scorehatch)" />
+      <text v-if="h > 24 && j.order === 0" :x="j.px + (j.atEnd ? -9 : 9)" :y="y + h - 5" :text-anchor="j.atEnd ? 'end' : 'start'"
+        class="val halo over">{{ j.by }}</text>
     </g>
     <g v-for="q in tryouts" :key="'t' + q.f" class="tried" :data-tried="q.f" pointer-events="none">
       <title>{{ axis.name }} tried at {{ four(q.f) }}, not stored</title>
       <path :d="`M${q.px} ${y + 3}V${y + h - 3}`" stroke="var(--now)" stroke-width="1.6" stroke-dasharray="3 3" />
-      <text v-if="h > 24" :x="q.px + (q.atEnd ? -5 : 5)" :y="y + h - 5" :text-anchor="q.atEnd ? 'end' : 'start'" class="val halo now">{{ said(q.v) }} tried, not stored</text>
+      <text v-if="h > 24" :x="q.px + (q.atEnd ? -5 : 5)" :y="y + h - 5" :text-anchor="q.atEnd ? 'end' : 'start'"
+        class="val halo now">{{ said(q.v) }} tried, not stored</text>
     </g>
     <path v-if="crowd" :d="crowd" class="crowd" stroke="var(--ink)" stroke-width="1" />
-    <g v-for="p in posts" :key="p.f" class="post" :data-key="p.f" @pointerdown.stop="(e) => down(e, p.f, p.raw)" @pointermove="move" @pointerup="up" @pointercancel="drag = null">
+    <g v-for="p in posts" :key="p.f" class="post" :data-key="p.f" @pointerdown.stop="(e) => down(e, p.f, p.raw)" @pointermove="move"
+      @pointerup="up" @pointercancel="drag = null">
       <path :d="`M${p.px} ${y + 3}V${y + h - 3}`" stroke="var(--ink)" stroke-width="1.8" />
       <rect :x="p.px - 5" :y="y" width="10" :height="h" fill="transparent" />
-      <rect v-if="opened" :x="p.px - 5" :y="vy(p.v) - 5" width="10" height="10" fill="var(--sheet)" stroke="var(--ink)" stroke-width="1.6" />
-      <text v-if="p.label && h > 24" :x="p.px + (p.atEnd ? -5 : 5)" :y="opened ? vy(p.v) - 9 : y + 12" :text-anchor="p.atEnd ? 'end' : 'start'" class="val halo">{{ shown(p.v) }}<tspan v-if="p.moved !== null"> at {{ four(p.moved) }}</tspan></text>
+      <rect v-if="opened" :x="p.px - 5" :y="vy(p.v) - 5" width="10" height="10" fill="var(--sheet)" stroke="var(--ink)"
+        stroke-width="1.6" />
+      <text v-if="p.label && h > 24" :x="p.px + (p.atEnd ? -5 : 5)" :y="opened ? vy(p.v) - 9 : y + 12"
+        :text-anchor="p.atEnd ? 'end' : 'start'" class="val halo">{{ shown(p.v) }}<tspan
+        v-if="p.moved !== null"> at {{ four(p.moved) }}</tspan></text>
     </g>
   </g>
 </template>

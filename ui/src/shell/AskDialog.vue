@@ -29,7 +29,8 @@ watch(() => ask.question, async (q, was) => {
       <p v-if="ask.failed" class="over" role="alert">{{ ask.failed }}</p>
       <div class="row">
         <button ref="safe" class="btn" data-test="ask-no" @click="ask.question = null">Leave it</button>
-        <button v-if="ask.question.other" class="btn" data-test="ask-other" :disabled="ask.busy" @click="ask.confirm(true)">{{ ask.question.other.label }}</button>
+        <button v-if="ask.question.other" class="btn" data-test="ask-other" :disabled="ask.busy"
+          @click="ask.confirm(true)">{{ ask.question.other.label }}</button>
         <button class="btn lead" data-test="ask-yes" :disabled="ask.busy" @click="ask.confirm()">{{ ask.question.yes }}</button>
       </div>
     </section>

@@ -31,11 +31,13 @@ const notes = computed<Record<string, string>>(() => {
 
 <template>
   <nav class="rail" aria-label="Stages">
-    <router-link v-for="s in stages" :key="s.name" :to="{ name: s.name, params: { id: shot.id } }" class="stage" active-class="here" :data-test="'stage-' + s.name">
+    <router-link v-for="s in stages" :key="s.name" :to="{ name: s.name, params: { id: shot.id } }" class="stage" active-class="here"
+      :data-test="'stage-' + s.name">
       <span class="t">{{ s.title }}</span><span class="n small">{{ notes[s.name] }}</span>
     </router-link>
     <div class="foot">
-      <button class="link small" data-test="theme" @click="prefs.theme = prefs.theme === 'paper' ? 'blackout' : 'paper'">{{ prefs.theme === "paper" ? "blackout" : "paper" }}</button>
+      <button class="link small" data-test="theme"
+        @click="prefs.theme = prefs.theme === 'paper' ? 'blackout' : 'paper'">{{ prefs.theme === "paper" ? "blackout" : "paper" }}</button>
       <button class="link small" data-test="keys" @click="ask.keys = true">keys <kbd>?</kbd></button>
     </div>
   </nav>

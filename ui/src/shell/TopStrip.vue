@@ -50,11 +50,13 @@ const words = computed(() => {
       <div class="cell shot">
         <h1 class="line" :title="shot.view.title">{{ shot.view.code }} · {{ shot.view.title }}</h1>
         <div class="quiet small line">
-          <template v-if="shot.view.seal && shot.view.sealed_as_is">path {{ shot.view.seal.version }} sealed {{ shot.view.seal.short }}</template>
+          <template
+            v-if="shot.view.seal && shot.view.sealed_as_is">path {{ shot.view.seal.version }} sealed {{ shot.view.seal.short }}</template>
           <template v-else>{{ shot.view.rig.name }} · draft {{ shot.view.revision }}, not sealed</template>
           · {{ +shot.view.fps.toFixed(2) }} fps · {{ length }} {{ length === 1 ? "frame" : "frames" }}
         </div>
-        <div class="small line" :class="kept.tone || 'quiet'" role="status" aria-live="polite" data-test="kept" :title="kept.text">{{ kept.text }}</div>
+        <div class="small line" :class="kept.tone || 'quiet'" role="status" aria-live="polite" data-test="kept"
+          :title="kept.text">{{ kept.text }}</div>
       </div>
       <div class="cell count">
         <div class="big" data-test="counter" aria-live="off">{{ four(frame) }}</div>
@@ -69,7 +71,8 @@ const words = computed(() => {
       <div class="cell drive" :data-drive="live.drive"><span class="small quiet">drives</span><b>{{ live.drive }}</b></div>
     </template>
     <div v-else class="cell ready"><strong>The bookshelf</strong><span class="quiet small">productions and their shots</span></div>
-    <button class="stop" data-test="stop" @click="stopNow(hold.release, (t) => (shot.trouble = t))">STOP<span>Esc · not an E-stop</span></button>
+    <button class="stop" data-test="stop" @click="stopNow(hold.release, (t) => (shot.trouble = t))">STOP<span>Esc · not an E-stop</span>
+      </button>
   </header>
 </template>
 

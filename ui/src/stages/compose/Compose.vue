@@ -25,14 +25,17 @@ async function dropped(e: DragEvent): Promise<void> {
 
 <template>
   <div v-if="shot.view" class="compose" @dragover.prevent @drop.prevent="dropped">
-    <SheetDrawing :shot="shot.view" :camera="shot.camera" :rig="live.connected && Object.values(live.now?.floor.state.homed ?? {}).every(Boolean) ? live.now?.view ?? null : null" :frame="shot.frame" @go="shot.go" />
+    <SheetDrawing :shot="shot.view" :camera="shot.camera"
+      :rig="live.connected && Object.values(live.now?.floor.state.homed ?? {}).every(Boolean) ? live.now?.view ?? null : null"
+      :frame="shot.frame" @go="shot.go" />
     <div class="right">
       <FinderView :shot="shot.view" :camera="shot.camera" />
       <PoseBox />
     </div>
     <section class="box bottom" aria-label="Score">
       <PlanBar />
-      <div class="staves"><ScoreDrawing :shot="shot.view" :axis="shot.axis" :opened="opened" @go="shot.go" @select="shot.select" :tried="shot.tried" @open="(i) => (opened = i)" @edit="edit" /></div>
+      <div class="staves"><ScoreDrawing :shot="shot.view" :axis="shot.axis" :opened="opened" @go="shot.go" @select="shot.select"
+        :tried="shot.tried" @open="(i) => (opened = i)" @edit="edit" /></div>
       <SentenceLine />
     </section>
   </div>

@@ -14,7 +14,8 @@ function setFrame(e: Event): void {
 </script>
 
 <template>
-  <label>frame <input class="field num" data-test="frame" inputmode="numeric" :value="shot.frame" @change="setFrame" @keydown.enter="($event.target as HTMLInputElement).blur()" /></label>
+  <label>frame <input class="field num" data-test="frame" inputmode="numeric" :value="shot.frame" @change="setFrame"
+    @keydown.enter="($event.target as HTMLInputElement).blur()" /></label>
 </template>
 
 <style scoped>

@@ -71,22 +71,34 @@ async function pick(): Promise<void> {
     <div class="set">
     <FrameField />
     <label>{{ shot.selected?.name }} runs
-      <select class="field" data-test="kind" :value="track?.kind" @change="setKind"><option v-for="k in curves" :key="k">{{ k }}</option></select></label>
-    <label v-if="ends.length">ends <select class="field" :value="track?.ends || ends[0]" @change="setEnds"><option v-for="k in ends" :key="k">{{ k }}</option></select></label>
-    <label v-if="track?.kind === 'linear'">blend <input class="field num" :value="track.blend ?? 0" inputmode="decimal" @change="setBlend" /> frames</label>
+      <select class="field" data-test="kind" :value="track?.kind" @change="setKind"><option v-for="k in curves"
+        :key="k">{{ k }}</option></select></label>
+    <label v-if="ends.length">ends <select class="field" :value="track?.ends || ends[0]" @change="setEnds"><option v-for="k in ends"
+      :key="k">{{ k }}</option></select></label>
+    <label v-if="track?.kind === 'linear'">blend <input class="field num" :value="track.blend ?? 0" inputmode="decimal"
+      @change="setBlend" /> frames</label>
     <label v-if="segment >= 0 && !track?.blend">this leg
-      <select class="field" :value="segmentKind" @change="setSegment"><option value="">as the axis</option><option v-for="k in curves" :key="k">{{ k }}</option></select></label>
-    <label>rate <select class="field" data-test="rate" :value="rate" @change="setRate"><option v-for="r in rates" :key="r" :value="r">{{ rateName(r) }}</option></select></label>
-    <label>clock × <input class="field num" data-test="factor" :value="factor" title="a factor, as 1, 0.5 or 1/3, or frames per second, as 8 fps" @change="setFactor" @keydown.enter="($event.target as HTMLInputElement).blur()" /></label>
-    <span v-if="shot.view.path.run_up || shot.view.path.run_out" class="quiet">run-up {{ shot.view.path.run_up }}, run-out {{ shot.view.path.run_out }} frames</span>
+      <select class="field" :value="segmentKind" @change="setSegment"><option value="">as the axis</option><option v-for="k in curves"
+        :key="k">{{ k }}</option></select></label>
+    <label>rate <select class="field" data-test="rate" :value="rate" @change="setRate"><option v-for="r in rates" :key="r"
+      :value="r">{{ rateName(r) }}</option></select></label>
+    <label>clock × <input class="field num" data-test="factor" :value="factor"
+      title="a factor, as 1, 0.5 or 1/3, or frames per second, as 8 fps" @change="setFactor"
+      @keydown.enter="($event.target as HTMLInputElement).blur()" /></label>
+    <span v-if="shot.view.path.run_up || shot.view.path.run_out"
+      class="quiet">run-up {{ shot.view.path.run_up }}, run-out {{ shot.view.path.run_out }} frames</span>
     </div>
     <div class="do">
     <button class="btn slim" data-test="take-out" :disabled="!onKey" @click="nudge.remove(false)">take keyframe out</button>
-    <button class="btn slim" data-test="undo" :disabled="!shot.view.can_undo && shot.tried.length === 0 && outbox.count === 0" @click="shot.undo()">take back</button>
+    <button class="btn slim" data-test="undo" :disabled="!shot.view.can_undo && shot.tried.length === 0 && outbox.count === 0"
+      @click="shot.undo()">take back</button>
     <button class="btn slim" data-test="redo" :disabled="!shot.view.can_redo" @click="shot.redo()">do again</button>
-    <input ref="file" type="file" accept=".csv,text/csv,text/plain" class="hide" data-test="file" aria-label="Keyframes from a CSV file" @change="pick" />
+    <input ref="file" type="file" accept=".csv,text/csv,text/plain" class="hide" data-test="file" aria-label="Keyframes from a CSV file"
+      @change="pick" />
     <button class="btn slim" @click="file?.click()">from CSV</button>
-    <button class="btn slim lead" data-test="seal" :disabled="shot.view.empty || shot.view.sealed_as_is" @click="shot.seal()">{{ shot.view.sealed_as_is ? `sealed ${shot.view.seal?.short}` : "seal" }}<kbd v-if="!shot.view.sealed_as_is">S</kbd></button>
+    <button class="btn slim lead" data-test="seal" :disabled="shot.view.empty || shot.view.sealed_as_is"
+      @click="shot.seal()">{{ shot.view.sealed_as_is ? `sealed ${shot.view.seal?.short}` : "seal" }}<kbd
+      v-if="!shot.view.sealed_as_is">S</kbd></button>
     </div>
   </div>
 </template>

@@ -50,21 +50,27 @@ const back = computed(() => (nudge.lastBy ? `${+Math.abs(nudge.lastBy / 2).toFix
 <template>
   <section class="box pose" aria-labelledby="pose-title" data-test="pose">
     <header>
-      <h2 id="pose-title" class="cap">Pose at {{ four(shot.frame) }} <span v-if="shot.isPending && !onKey" class="now small nocap" data-test="tried">tried, not stored</span></h2>
+      <h2 id="pose-title" class="cap">Pose at {{ four(shot.frame) }} <span v-if="shot.isPending && !onKey" class="now small nocap"
+        data-test="tried">tried, not stored</span></h2>
       <span class="small quiet">step {{ step }} <kbd>↑</kbd><kbd>↓</kbd></span>
     </header>
     <div v-for="(a, i) in shot.axes" :key="a.id" class="axis" :class="{ sel: i === shot.axis }" @click="shot.select(i)">
       <span class="name">{{ a.name }}<i v-if="shot.keyAt(a.id, shot.frame)" title="keyframe here">◆</i></span>
-      <button class="nb" :aria-label="`${a.name} less`" tabindex="-1" @pointerdown="hold(i, -1)" @pointerup="let_go" @pointerleave="let_go">−</button>
-      <input class="val" :data-test="'value-' + own(a.id)" :aria-label="`${a.name} in ${unit(a)}`" :value="shown(a)" inputmode="decimal" @focus="shot.select(i)" @change="(e) => typed(a, i, e)" @keydown.enter="($event.target as HTMLInputElement).blur()" />
+      <button class="nb" :aria-label="`${a.name} less`" tabindex="-1" @pointerdown="hold(i, -1)" @pointerup="let_go"
+        @pointerleave="let_go">−</button>
+      <input class="val" :data-test="'value-' + own(a.id)" :aria-label="`${a.name} in ${unit(a)}`" :value="shown(a)" inputmode="decimal"
+        @focus="shot.select(i)" @change="(e) => typed(a, i, e)" @keydown.enter="($event.target as HTMLInputElement).blur()" />
       <span class="unit">{{ unit(a) }}</span>
-      <button class="nb" :aria-label="`${a.name} more`" tabindex="-1" @pointerdown="hold(i, 1)" @pointerup="let_go" @pointerleave="let_go">+</button>
-      <span class="share" aria-hidden="true"><i :style="{ width: Math.min(shares[i] ?? 0, 1.15) / 1.2 * 100 + '%', background: fills[band(shares[i] ?? 0)] }" /></span>
+      <button class="nb" :aria-label="`${a.name} more`" tabindex="-1" @pointerdown="hold(i, 1)" @pointerup="let_go"
+        @pointerleave="let_go">+</button>
+      <span class="share" aria-hidden="true"><i
+        :style="{ width: Math.min(shares[i] ?? 0, 1.15) / 1.2 * 100 + '%', background: fills[band(shares[i] ?? 0)] }" /></span>
       <span class="pct" :class="{ over: (shares[i] ?? 0) > 1 }">{{ percent(shares[i] ?? 0) }}</span>
     </div>
     <footer>
       <span class="how">nudge <kbd>←</kbd><kbd>→</kbd></span>
-      <button class="btn slim" data-test="half-back" @click="nudge.halfBack()">half back <span class="by">{{ back }}</span> <kbd>/</kbd></button>
+      <button class="btn slim" data-test="half-back" @click="nudge.halfBack()">half back <span class="by">{{ back }}</span> <kbd>/</kbd>
+        </button>
       <button class="btn slim" data-test="store-one" @click="shot.store(shot.selected?.id)">store {{ shot.selected?.name }}</button>
       <button class="btn slim lead" data-test="store" @click="shot.store()">store all <kbd>K</kbd></button>
     </footer>

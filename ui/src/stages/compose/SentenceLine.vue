@@ -33,7 +33,8 @@ const calm = computed(() => {
     <template v-else-if="a && a.sentences.length">
       <span class="over say">{{ a.sentences[0] }}</span>
       <span v-if="a.sentences.length > 1" class="quiet">and {{ a.sentences.length - 1 }} more</span>
-      <button v-for="r in a.remedies" :key="r.kind" class="link" :data-test="'remedy-' + r.kind" @click="press(r)">{{ r.text }}<template v-if="!r.clears"> (leaves others)</template></button>
+      <button v-for="r in a.remedies" :key="r.kind" class="link" :data-test="'remedy-' + r.kind" @click="press(r)">{{ r.text }}<template
+        v-if="!r.clears"> (leaves others)</template></button>
       <span v-if="a.remedies.length === 0" class="quiet">No remedy was found; change a keyframe.</span>
     </template>
     <span v-else class="quiet">{{ calm }}</span>

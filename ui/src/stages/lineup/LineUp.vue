@@ -89,12 +89,16 @@ const when = computed(() => {
     <header class="box top">
       <div>
         <h2 class="cap">Line up
-          <select v-model="chosen" class="field" data-test="machine" style="margin-right: 8px" aria-label="Machine"><option v-for="m in machines" :key="m.rig.id" :value="m.rig.id">{{ m.rig.name }}</option></select>
+          <select v-model="chosen" class="field" data-test="machine" style="margin-right: 8px" aria-label="Machine"><option
+            v-for="m in machines" :key="m.rig.id" :value="m.rig.id">{{ m.rig.name }}</option></select>
           <span class="quiet nocap">{{ when }}</span>
         </h2>
-        <p class="quiet">Fast to the sensor, back off, slowly onto the edge from the same side. An axis that is not lined up does not run.</p>
-        <p v-if="seen && !now?.driving" class="now" role="status">Another copy of Keen Arc drives {{ one?.rig.name }}; this one only watches.</p>
-        <p v-if="state?.emergency_stop" class="over" role="status">Its emergency stop is pressed. Release it at the machine when it is safe.</p>
+        <p
+          class="quiet">Fast to the sensor, back off, slowly onto the edge from the same side. An axis that is not lined up does not run.</p>
+        <p v-if="seen && !now?.driving" class="now"
+          role="status">Another copy of Keen Arc drives {{ one?.rig.name }}; this one only watches.</p>
+        <p v-if="state?.emergency_stop" class="over"
+          role="status">Its emergency stop is pressed. Release it at the machine when it is safe.</p>
         <p v-if="said.text" :class="said.tone" role="status" data-test="line-up-said">{{ said.text }}</p>
       </div>
       <div class="acts">
@@ -107,17 +111,20 @@ const when = computed(() => {
         <h3>{{ a.name }}</h3><span :class="word(a).tone">{{ word(a).text }}</span>
         <div class="row">
           <button class="btn slim" :data-test="'home-' + a.id" :disabled="busy" @click="moves.home(chosen, [a])">home</button>
-          <button v-if="!state?.free?.[a.id]" class="btn slim" :data-test="'free-' + a.id" :disabled="busy" @click="moves.free(chosen, a)">free</button>
+          <button v-if="!state?.free?.[a.id]" class="btn slim" :data-test="'free-' + a.id" :disabled="busy"
+            @click="moves.free(chosen, a)">free</button>
           <button v-else class="btn slim" :data-test="'engage-' + a.id" :disabled="busy" @click="engage(a)">hold</button>
         </div>
       </div>
       <div class="ruler">
         <svg width="100%" height="44" aria-hidden="true">
           <line x1="0" x2="100%" y1="20" y2="20" stroke="var(--ink)" />
-          <rect :x="along(a, a.min) + '%'" y="16" :width="along(a, a.max) - along(a, a.min) + '%'" height="8" fill="var(--tint)" stroke="var(--ink)" stroke-width=".8" />
+          <rect :x="along(a, a.min) + '%'" y="16" :width="along(a, a.max) - along(a, a.min) + '%'" height="8" fill="var(--tint)"
+            stroke="var(--ink)" stroke-width=".8" />
           <g v-for="m in marks(a)" :key="m">
             <line :x1="along(a, m) + '%'" :x2="along(a, m) + '%'" y1="12" y2="20" stroke="var(--ink)" />
-            <text :x="along(a, m) + '%'" y="40" :text-anchor="along(a, m) > 96 ? 'end' : along(a, m) < 4 ? 'start' : 'middle'" class="lab">{{ m }}</text>
+            <text :x="along(a, m) + '%'" y="40" :text-anchor="along(a, m) > 96 ? 'end' : along(a, m) < 4 ? 'start' : 'middle'"
+              class="lab">{{ m }}</text>
           </g>
           <line v-for="e in [0, 100]" :key="e" :x1="e + '%'" :x2="e + '%'" y1="4" y2="28" stroke="var(--ink)" stroke-width="3" />
           <circle
@@ -130,14 +137,20 @@ const when = computed(() => {
         </div>
       </div>
       <div v-if="typed[a.id]" class="small limits">
-        <label>soft <input v-model="typed[a.id]!.low" class="field" inputmode="decimal" :data-test="`low-${a.id}`" :aria-label="`${a.name}: lower soft limit`" /></label>
-        <label>to <input v-model="typed[a.id]!.high" class="field" inputmode="decimal" :data-test="`high-${a.id}`" :aria-label="`${a.name}: upper soft limit`" />{{ spaced(a) }}</label>
-        <label>at most <input v-model="typed[a.id]!.speed" class="field" inputmode="decimal" :aria-label="`${a.name}: working speed`" />{{ spaced(a) }}/s</label>
-        <label>and <input v-model="typed[a.id]!.acceleration" class="field" inputmode="decimal" :aria-label="`${a.name}: working acceleration`" />{{ spaced(a) }}/s²</label>
+        <label>soft <input v-model="typed[a.id]!.low" class="field" inputmode="decimal" :data-test="`low-${a.id}`"
+          :aria-label="`${a.name}: lower soft limit`" /></label>
+        <label>to <input v-model="typed[a.id]!.high" class="field" inputmode="decimal" :data-test="`high-${a.id}`"
+          :aria-label="`${a.name}: upper soft limit`" />{{ spaced(a) }}</label>
+        <label>at most <input v-model="typed[a.id]!.speed" class="field" inputmode="decimal"
+          :aria-label="`${a.name}: working speed`" />{{ spaced(a) }}/s</label>
+        <label>and <input v-model="typed[a.id]!.acceleration" class="field" inputmode="decimal"
+          :aria-label="`${a.name}: working acceleration`" />{{ spaced(a) }}/s²</label>
       </div>
-      <dl class="small"><dt>home</dt><dd>{{ a.home }}</dd><dt>spread</dt><dd>{{ spread(a) }}</dd><dt>feedback sees</dt><dd>{{ sees[a.feedback] }}</dd></dl>
+      <dl class="small"><dt>home</dt><dd>{{ a.home }}</dd><dt>spread</dt><dd>{{ spread(a) }}</dd><dt>feedback sees</dt>
+        <dd>{{ sees[a.feedback] }}</dd></dl>
     </article>
-    <p v-if="!seen && one" class="now" role="status">{{ one.rig.name }} is not seen. Check its power and cable; it is looked for all the time.</p>
+    <p v-if="!seen && one" class="now"
+      role="status">{{ one.rig.name }} is not seen. Check its power and cable; it is looked for all the time.</p>
   </div>
 </template>
 

@@ -81,7 +81,8 @@ function show(f: number | null): void {
 <template>
   <div v-if="shot.view" class="prove">
     <section class="box list scroll" tabindex="0" aria-labelledby="prove-title">
-      <h2 id="prove-title" class="cap">Findings <span class="quiet nocap">over the whole move, at {{ +shot.view.fps.toFixed(3) }} fps</span></h2>
+      <h2 id="prove-title" class="cap">Findings <span
+        class="quiet nocap">over the whole move, at {{ +shot.view.fps.toFixed(3) }} fps</span></h2>
       <p v-if="open === 0 && !shot.view.empty" class="good">Nothing stands in the way of sealing.</p>
       <ol>
         <li v-for="(f, i) in findings" :key="i" :class="f.kind">
@@ -91,7 +92,8 @@ function show(f: number | null): void {
           <button v-if="f.frame !== null" class="link" @click="show(f.frame)">{{ four(Math.round(f.frame)) }}</button>
         </li>
       </ol>
-      <p class="quiet small">Checked: speed, acceleration and range of every axis, exactly; steps at keyframes; braking from every frame. Checked for focus: the subject only. Not checked yet: collisions, framing. Walk the move with the set dressed before anybody stands in it.</p>
+      <p
+        class="quiet small">Checked: speed, acceleration and range of every axis, exactly; steps at keyframes; braking from every frame. Checked for focus: the subject only. Not checked yet: collisions, framing. Walk the move with the set dressed before anybody stands in it.</p>
       <button class="btn slim" @click="router.push({ name: 'compose', params: { id: shot.id } })">to Compose</button>
     </section>
     <div class="see">
@@ -99,8 +101,10 @@ function show(f: number | null): void {
       <div class="box run">
         <button class="btn slim" @click="run(-1)">{{ running < 0 ? "halt" : "◀ backwards" }}</button>
         <button class="btn slim" @click="run(1)">{{ running > 0 ? "halt" : "forwards ▶" }}</button>
-        <label class="small">speed × <select v-model.number="speed" class="field"><option v-for="s in [0.1, 0.25, 0.5, 1, 2, 4]" :key="s" :value="s">{{ s }}</option></select></label>
-        <input type="range" :min="shot.start" :max="shot.end" :value="shot.frame" aria-label="Frame" @input="(e) => { halt(); shot.go(Number((e.target as HTMLInputElement).value)); }" />
+        <label class="small">speed × <select v-model.number="speed" class="field"><option v-for="s in [0.1, 0.25, 0.5, 1, 2, 4]"
+          :key="s" :value="s">{{ s }}</option></select></label>
+        <input type="range" :min="shot.start" :max="shot.end" :value="shot.frame" aria-label="Frame"
+          @input="(e) => { halt(); shot.go(Number((e.target as HTMLInputElement).value)); }" />
         <span>{{ four(shot.frame) }}</span>
       </div>
       <SheetDrawing :shot="shot.view" :camera="shot.camera" :rig="null" :frame="shot.frame" plan-only @go="shot.go" />

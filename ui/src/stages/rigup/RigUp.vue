@@ -63,47 +63,56 @@ async function pretend(on: boolean): Promise<void> {
       </button>
     </section>
     <template v-if="one">
-      <MachineDrawing :key="one.rig.id" class="draw" :sheet="one.sheet" :joints="seen(chosen) ? state?.joints ?? [] : []" :name="one.rig.name" :known="homed(chosen)" />
+      <MachineDrawing :key="one.rig.id" class="draw" :sheet="one.sheet" :joints="seen(chosen) ? state?.joints ?? [] : []"
+        :name="one.rig.name" :known="homed(chosen)" />
       <section class="box side">
         <h2 class="cap">{{ one.rig.name }}, version {{ one.rig.version }}</h2>
         <p v-if="seen(chosen)" class="good">
           It answers on {{ one.rig.axes.length }} axes.
-          <template v-if="state?.stand_in">It is a stand-in that ships with the application: a simulated machine in a process of its own.</template>
+          <template
+            v-if="state?.stand_in">It is a stand-in that ships with the application: a simulated machine in a process of its own.</template>
         </p>
         <p v-else class="now" role="status">
           {{ one.rig.name }} is not seen: {{ state?.why || "the application does not answer" }}. It is looked for all the time.
         </p>
-        <p v-if="seen(chosen) && !state?.driving" class="now">Another copy of Keen Arc drives it. This one watches, and acknowledges nothing.</p>
+        <p v-if="seen(chosen) && !state?.driving"
+          class="now">Another copy of Keen Arc drives it. This one watches, and acknowledges nothing.</p>
         <p v-if="seen(chosen) && !homed(chosen)" class="quiet">Drawn dashed: what is not homed is only counted, not known.</p>
         <div class="row">
-          <button class="btn slim" data-test="home-machine" :disabled="!seen(chosen) || !state?.driving || state?.state.mode !== 'idle'" @click="moves.home(chosen)">
+          <button class="btn slim" data-test="home-machine" :disabled="!seen(chosen) || !state?.driving || state?.state.mode !== 'idle'"
+            @click="moves.home(chosen)">
             Home {{ one.rig.name }}
           </button>
         </div>
         <p>Lock pins out. Camera and lens on a safety line. Cables tied, with loops for the whole travel. Nobody within {{ one.rig.clear_m }} m of it.</p>
-        <p class="quiet">Electrical supply, rigging and platforms are for competent or licensed people under local codes and the maker's manual.</p>
+        <p
+          class="quiet">Electrical supply, rigging and platforms are for competent or licensed people under local codes and the maker's manual.</p>
         <form v-if="state?.stand_in" class="small try" @submit.prevent="pretend(true)">
           <span>Try out on the stand-in:</span>
-          <select v-model="what" class="field" data-test="mishap" aria-label="What it has"><option v-for="w in mishaps" :key="w">{{ w }}</option></select>
+          <select v-model="what" class="field" data-test="mishap" aria-label="What it has"><option v-for="w in mishaps"
+            :key="w">{{ w }}</option></select>
           <select v-if="what !== 'emergency stop'" v-model="axis" class="field" data-test="mishap-axis" aria-label="On which axis">
             <option v-for="a in one.rig.axes" :key="a.id" :value="a.id">{{ a.name }}</option>
           </select>
           <button class="btn slim" type="submit" data-test="mishap-on">It has</button>
-          <button class="btn slim" type="button" data-test="mishap-off" :disabled="what === 'hard end' || what === 'lost steps'" @click="pretend(false)">It is over</button>
+          <button class="btn slim" type="button" data-test="mishap-off" :disabled="what === 'hard end' || what === 'lost steps'"
+            @click="pretend(false)">It is over</button>
           <span class="quiet" role="status">{{ said }}</span>
         </form>
       </section>
       <section class="box wires scroll" tabindex="0" aria-label="Wires">
         <table>
           <caption class="quiet small">What is seen on each wire</caption>
-          <thead><tr><th>wire</th><th>axis</th><th>seen</th><th>motor steps per unit</th><th>working speed, acceleration</th><th>rated</th><th>slack</th><th>feedback sees</th></tr></thead>
+          <thead><tr><th>wire</th><th>axis</th><th>seen</th><th>motor steps per unit</th><th>working speed, acceleration</th>
+            <th>rated</th><th>slack</th><th>feedback sees</th></tr></thead>
           <tbody>
             <tr v-for="a in one.rig.axes" :key="a.id">
               <td>{{ a.wire }}</td><td><b>{{ a.name }}</b> <span class="quiet small">{{ a.kind }}</span></td>
               <td :class="seen(chosen) ? 'good' : 'now'">{{ seen(chosen) ? "✓ seen" : "not seen" }}</td>
               <td>{{ a.steps_per_unit.num }}{{ a.steps_per_unit.den === 1 ? "" : `/${a.steps_per_unit.den}` }} per {{ unit(a) }}</td>
               <td>{{ a.working.speed }}{{ spaced(a) }}/s, {{ a.working.acceleration }}{{ spaced(a) }}/s²</td>
-              <td>{{ a.rated.speed }}, {{ a.rated.acceleration }}</td><td>{{ a.backlash }}{{ spaced(a) }}</td><td>{{ sees[a.feedback] }}</td>
+              <td>{{ a.rated.speed }}, {{ a.rated.acceleration }}</td><td>{{ a.backlash }}{{ spaced(a) }}</td>
+                <td>{{ sees[a.feedback] }}</td>
             </tr>
           </tbody>
         </table>

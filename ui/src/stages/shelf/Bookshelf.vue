@@ -75,29 +75,36 @@ const when = (t: string): string => new Date(t).toLocaleString("en-GB", { day: "
             <label>Title <input v-model="title" class="field" maxlength="80" data-test="title" /></label>
             <label>Timecode of frame 0 <input v-model="start" class="field" maxlength="12" data-test="start" inputmode="numeric" /></label>
             <p v-if="refused" class="over" role="alert">{{ refused }}</p>
-            <div class="acts"><button class="btn slim lead" type="submit" data-test="keep">Keep</button> <button class="btn slim" type="button" @click="changing = ''">Leave it</button></div>
+            <div class="acts"><button class="btn slim lead" type="submit" data-test="keep">Keep</button> <button class="btn slim"
+              type="button" @click="changing = ''">Leave it</button></div>
           </form>
           <template v-else>
             <router-link :to="{ name: stageOf(s.id), params: { id: s.id } }" class="book" :data-test="'shot-' + s.code">
               <span class="code">{{ s.code }}</span>
-              <svg viewBox="0 0 200 22" aria-hidden="true" class="arc"><path d="M2 11H198" stroke="var(--ink)" stroke-width="1" /><path :d="s.sketch.map((x) => `M${(2 + x * 196).toFixed(1)} 4v14`).join('')" stroke="var(--now)" stroke-width="1.5" /></svg>
+              <svg viewBox="0 0 200 22" aria-hidden="true" class="arc"><path d="M2 11H198" stroke="var(--ink)" stroke-width="1" /><path
+                :d="s.sketch.map((x) => `M${(2 + x * 196).toFixed(1)} 4v14`).join('')" stroke="var(--now)" stroke-width="1.5" /></svg>
               <b>{{ s.title }}</b>
-              <span class="quiet">{{ s.rig }} · {{ s.seals === 0 ? "not sealed" : s.seals === 1 ? "1 sealed path" : `${s.seals} sealed paths` }}</span>
+              <span
+                class="quiet">{{ s.rig }} · {{ s.seals === 0 ? "not sealed" : s.seals === 1 ? "1 sealed path" : `${s.seals} sealed paths` }}</span>
               <span class="quiet">{{ s.passes }} passes · {{ s.takes }} takes</span>
               <span class="quiet small">changed {{ when(s.changed) }}</span>
             </router-link>
-            <button class="link small edit" :data-test="'change-' + s.code" @click="change(s)">name and timecode<span class="sr"> of {{ s.code }}</span></button>
+            <button class="link small edit" :data-test="'change-' + s.code" @click="change(s)">name and timecode<span
+              class="sr"> of {{ s.code }}</span></button>
           </template>
         </li>
         <li>
           <form v-if="adding === p.id" class="book form" @submit.prevent="add(p.id)" @keydown.esc="adding = ''">
             <label>Code <input v-model="code" class="field" maxlength="12" placeholder="as SL-060" data-test="new-code" autofocus /></label>
             <label>Title <input v-model="title" class="field" maxlength="80" data-test="new-title" /></label>
-            <label>Machine <select v-model="rig" class="field" data-test="new-rig"><option v-for="r in rigs" :key="r.rig.id" :value="r.rig.id">{{ r.rig.name }}</option></select></label>
+            <label>Machine <select v-model="rig" class="field" data-test="new-rig"><option v-for="r in rigs" :key="r.rig.id"
+              :value="r.rig.id">{{ r.rig.name }}</option></select></label>
             <p v-if="refused" class="over" role="alert">{{ refused }}</p>
-            <div class="acts"><button class="btn slim lead" type="submit" data-test="new-start">Start the shot</button> <button class="btn slim" type="button" @click="adding = ''">Leave it</button></div>
+            <div class="acts"><button class="btn slim lead" type="submit" data-test="new-start">Start the shot</button> <button
+              class="btn slim" type="button" @click="adding = ''">Leave it</button></div>
           </form>
-          <button v-else class="book new" data-test="new" @click="begin(p.id)"><span class="code">+</span><b>Start a shot</b><span class="quiet">with an empty sheet</span></button>
+          <button v-else class="book new" data-test="new" @click="begin(p.id)"><span class="code">+</span><b>Start a shot</b><span
+            class="quiet">with an empty sheet</span></button>
         </li>
       </ul>
     </section>
@@ -112,8 +119,11 @@ const when = (t: string): string => new Date(t).toLocaleString("en-GB", { day: "
         <span class="quiet" role="status">{{ nameSaid }}</span>
       </form>
       <p class="row"><span>Light</span>
-        <button class="btn slim" data-test="theme" @click="prefs.theme = prefs.theme === 'paper' ? 'blackout' : 'paper'">{{ prefs.theme === "paper" ? "Blackout, for a dark stage" : "Paper, for the office" }}</button></p>
-      <p class="quiet">Moving machines crush and strike. Keep the zone clear, hold to run, isolate power before hands go near. Overhead loads, electrical supply and platforms are for licensed people under local codes and the makers' manuals. Numbers for stopping are planning aids.</p>
+        <button class="btn slim" data-test="theme"
+          @click="prefs.theme = prefs.theme === 'paper' ? 'blackout' : 'paper'">{{ prefs.theme === "paper" ? "Blackout, for a dark stage" : "Paper, for the office" }}</button>
+          </p>
+      <p
+        class="quiet">Moving machines crush and strike. Keep the zone clear, hold to run, isolate power before hands go near. Overhead loads, electrical supply and platforms are for licensed people under local codes and the makers' manuals. Numbers for stopping are planning aids.</p>
     </section>
   </div>
 </template>

@@ -87,10 +87,14 @@ async function setWaits(p: PassView, e: Event): Promise<void> {
 
 <template>
   <section class="box stack scroll" tabindex="0" aria-labelledby="stack-title" data-test="stack">
-    <header><h2 id="stack-title" class="cap">Passes over one sealed path</h2><span class="quiet small">bars: deviation from the seal, pixels at the sensor, frame by frame; pass against pass, unshifted. Stacks under <input class="field thr" :value="px" inputmode="decimal" aria-label="Pixels under which passes stack" @change="setThreshold" /> px, the dotted line.</span></header>
+    <header><h2 id="stack-title" class="cap">Passes over one sealed path</h2><span
+      class="quiet small">bars: deviation from the seal, pixels at the sensor, frame by frame; pass against pass, unshifted. Stacks under <input
+      class="field thr" :value="px" inputmode="decimal" aria-label="Pixels under which passes stack"
+      @change="setThreshold" /> px, the dotted line.</span></header>
     <div class="pass probe" aria-hidden="true"><span /><span /><span ref="probe" /></div>
     <div v-for="p in shot.passes" :key="p.id" class="pass" :class="{ here: p.id === shot.pass }" :data-test="'pass-' + p.number">
-      <button class="pick" :data-test="`pick-${p.number}`" :aria-pressed="p.id === shot.pass" @click="shot.choosePass(p.id)"><b>{{ p.number }} · {{ p.name }}</b><span class="quiet small">{{ p.note || "\u00a0" }}</span></button>
+      <button class="pick" :data-test="`pick-${p.number}`" :aria-pressed="p.id === shot.pass" @click="shot.choosePass(p.id)">
+        <b>{{ p.number }} · {{ p.name }}</b><span class="quiet small">{{ p.note || "\u00a0" }}</span></button>
       <div class="small clock">
         <label>{{ rate(p) }}<input
           v-if="p.id === shot.pass" class="field" :value="p.clock" data-test="pass-clock" :aria-label="`Rate factor of pass ${p.number}`"
@@ -99,12 +103,17 @@ async function setWaits(p: PassView, e: Event): Promise<void> {
           v-if="p.id === shot.pass" class="field way" :value="p.clock_spec.way" data-test="pass-way" :aria-label="`Direction of pass ${p.number}`"
           @change="(e) => setWay(p, e)"><option v-for="w in ways" :key="w">{{ w }}</option></select>
       </div>
-      <svg class="strip" :width="width" height="26" role="img" :aria-label="newest(p) ? `Deviation of take ${newest(p)?.number}` : 'Not rolled'">
-        <path :d="`M0 9.5H${width}`" stroke="var(--quiet)" stroke-dasharray="1 3" /><path :d="`M0 25.5H${width}`" stroke="var(--rule)" :stroke-dasharray="newest(p) ? '' : '2 4'" />
-        <template v-if="newest(p)"><rect v-for="(b, i) in bars(newest(p) as TakeView)" :key="i" :x="b.x" :y="25 - b.h" :width="b.w" :height="b.h" :fill="fills[b.b]" /></template>
+      <svg class="strip" :width="width" height="26" role="img"
+        :aria-label="newest(p) ? `Deviation of take ${newest(p)?.number}` : 'Not rolled'">
+        <path :d="`M0 9.5H${width}`" stroke="var(--quiet)" stroke-dasharray="1 3" /><path :d="`M0 25.5H${width}`" stroke="var(--rule)"
+          :stroke-dasharray="newest(p) ? '' : '2 4'" />
+        <template v-if="newest(p)"><rect v-for="(b, i) in bars(newest(p) as TakeView)" :key="i" :x="b.x" :y="25 - b.h" :width="b.w"
+          :height="b.h" :fill="fills[b.b]" /></template>
       </svg>
       <div class="takes">
-        <button v-for="t in p.takes" :key="t.id" class="take" :class="{ broken: t.broken, chosen: t.id === p.chosen }" :data-test="`take-${p.number}-${t.number}`" :aria-pressed="t.id === p.chosen" :disabled="!t.ended" :title="takeTitle(p, t)" @click="choose(p, t)">take {{ t.number }}</button>
+        <button v-for="t in p.takes" :key="t.id" class="take" :class="{ broken: t.broken, chosen: t.id === p.chosen }"
+          :data-test="`take-${p.number}-${t.number}`" :aria-pressed="t.id === p.chosen" :disabled="!t.ended" :title="takeTitle(p, t)"
+          @click="choose(p, t)">take {{ t.number }}</button>
         <span v-if="p.takes.length === 0" class="quiet small">not rolled</span>
       </div>
       <div class="word" :class="says(p).tone" data-test="verdict">{{ says(p).text }}</div>

@@ -64,8 +64,10 @@ function down(e: PointerEvent): void {
       <span v-else class="small">hold <kbd>Space</kbd> or the pointer · let go and the rig slows to a stop</span>
     </button>
     <p class="say" data-test="hold-says" role="status">{{ hold.says || (ready ? "" : live.now?.ready.sentence) }}</p>
-    <div class="row"><button class="btn slim" data-test="go-first" :disabled="!live.connected || !sealed || atFirst" @click="moves.goTo()">go to first frame <kbd>F</kbd></button></div>
-    <p class="caution">Call the move. Everyone clear of {{ shot.view.rig.clear_m }} m around the track. The hardware stop is the only emergency stop.</p>
+    <div class="row"><button class="btn slim" data-test="go-first" :disabled="!live.connected || !sealed || atFirst"
+      @click="moves.goTo()">go to first frame <kbd>F</kbd></button></div>
+    <p
+      class="caution">Call the move. Everyone clear of {{ shot.view.rig.clear_m }} m around the track. The hardware stop is the only emergency stop.</p>
   </section>
 </template>
 
