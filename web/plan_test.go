@@ -170,7 +170,7 @@ func TestNamesAndStretches(t *testing.T) {
 
 // The longest move is edited, drawn whole and in part, and not a frame longer.
 func TestAMillionFrames(t *testing.T) {
-	id := fresh(t, "WB-8")
+	id := fresh(t, "WB-6")
 	for i, c := range []struct {
 		edit string
 		code int
