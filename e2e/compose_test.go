@@ -83,6 +83,17 @@ func TestComposeWithKeys(t *testing.T) {
 	p.chord("z", "KeyZ", 90, ctrl|shift)
 	a.wantKey(p, "pan", 0, 24.75)
 
+	// Taken back as soon as it has arrived, whether or not the window knows yet.
+	right()
+	for range 600 {
+		if v, _ := a.key("pan", 0); v != 24.75 {
+			break
+		}
+	}
+	p.chord("z", "KeyZ", 90, ctrl)
+	p.wait("taken back", `document.querySelector('.strip').textContent.includes('Taken back')`)
+	a.wantKey(p, "pan", 0, 24.75)
+
 	// Elsewhere it waits for K.
 	p.key(">", ">", ".")
 	left()

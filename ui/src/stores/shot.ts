@@ -256,6 +256,10 @@ export const useShot = defineStore("shot", () => {
       said.value = `Taken back before it was sent: ${w}`;
       return true;
     }
+    if (saving.value > 0) { // what is on its way is the last edit once it has arrived
+      await queue;
+      await new Promise((go) => window.setTimeout(go));
+    }
     const t = tried.value[tried.value.length - 1];
     if (t) {
       drop(t.frame);
