@@ -2,7 +2,6 @@ package e2e
 
 import (
 	"context"
-	"os"
 	"strings"
 	"testing"
 	"time"
@@ -12,7 +11,6 @@ import (
 
 	"keenarc/link"
 	"keenarc/stage"
-	"keenarc/store"
 	"keenarc/web"
 )
 
@@ -64,36 +62,8 @@ func (p *process) held(shot, pass string, until func() bool) {
 // the first is followed by the second, and watches when it is back.
 func TestTwoServersOneMachine(t *testing.T) {
 	ctx := t.Context()
-	dir := func() string {
-		t.Helper()
-		d, err := os.MkdirTemp("/var/tmp", "keenarc-two-")
-		if err != nil {
-			t.Fatal(err)
-		}
-		t.Cleanup(func() { os.RemoveAll(d) })
-		if err := os.Chmod(d, 0o755); err != nil {
-			t.Fatal(err)
-		}
-		return d
-	}
-	cluster, err := store.StartCluster(ctx, dir())
-	if err != nil {
-		t.Fatal(err)
-	}
-	t.Cleanup(cluster.Stop)
-	db, err := store.Open(ctx, cluster.URL)
-	if err != nil {
-		t.Fatal(err)
-	}
-	t.Cleanup(db.Close)
-	if err := db.LoadDemo(ctx); err != nil {
-		t.Fatal(err)
-	}
-	shelf, err := db.Shelf(ctx)
-	if err != nil {
-		t.Fatal(err)
-	}
-	shot := shelf[0].Shots[0].ID
+	d := desk(t)
+	db, shot := d.db, d.shot
 	ps, err := db.Passes(ctx, shot)
 	if err != nil {
 		t.Fatal(err)
@@ -103,9 +73,9 @@ func TestTwoServersOneMachine(t *testing.T) {
 		t.Fatal(err)
 	}
 	defer rig.Close()
-	first := serve(t, dir(), cluster.URL, rig.Addr)
+	first := serve(t, folder(t), d.url, rig.Addr)
 	first.sees("the rig", shot, func(m *web.LiveMessage) bool { return m.Floor.Connected && m.Floor.Driving })
-	second := serve(t, dir(), cluster.URL, rig.Addr)
+	second := serve(t, folder(t), d.url, rig.Addr)
 	first.post("/api/shots/"+shot+"/seal", `{"revision":0}`)
 	m := second.sees("the rig and the seal", shot, func(m *web.LiveMessage) bool {
 		return m.Floor.Connected && !strings.Contains(m.Ready.Sentence, "sealed as it stands")
@@ -156,7 +126,7 @@ func TestTwoServersOneMachine(t *testing.T) {
 	_ = first.cmd.Wait()
 	second.sees("the right", shot, func(m *web.LiveMessage) bool { return m.Floor.Connected && m.Floor.Driving })
 	ready(second)
-	again := serve(t, dir(), cluster.URL, rig.Addr)
+	again := serve(t, folder(t), d.url, rig.Addr)
 	if m = again.sees("the rig", shot, func(m *web.LiveMessage) bool { return m.Floor.Connected }); m.Floor.Driving {
 		t.Error("started again the first drives, too")
 	}

@@ -17,7 +17,6 @@ import (
 
 	"keenarc/link"
 	"keenarc/stage"
-	"keenarc/store"
 	"keenarc/web"
 )
 
@@ -116,36 +115,12 @@ func (p *process) idle(shot, pass string, homed bool) {
 // it ends at its last stored row. It never goes on "rolling", and the log says so.
 func TestKilledInMidRoll(t *testing.T) {
 	ctx := t.Context()
-	dir, err := os.MkdirTemp("/var/tmp", "keenarc-killed-")
-	if err != nil {
-		t.Fatal(err)
-	}
-	t.Cleanup(func() { os.RemoveAll(dir) })
-	if err := os.Chmod(dir, 0o755); err != nil {
-		t.Fatal(err)
-	}
-	cluster, err := store.StartCluster(ctx, dir)
-	if err != nil {
-		t.Fatal(err)
-	}
-	t.Cleanup(cluster.Stop)
-	db, err := store.Open(ctx, cluster.URL)
-	if err != nil {
-		t.Fatal(err)
-	}
-	t.Cleanup(db.Close)
-	if err := db.LoadDemo(ctx); err != nil {
-		t.Fatal(err)
-	}
-	shelf, err := db.Shelf(ctx)
-	if err != nil {
-		t.Fatal(err)
-	}
+	d, home := desk(t), folder(t)
+	db, shot := d.db, d.shot
 	for _, rigStays := range []bool{true, false} {
 		if _, err := db.Pool.Exec(ctx, `DELETE FROM findings; DELETE FROM trace_chunks; DELETE FROM takes`); err != nil {
 			t.Fatal(err)
 		}
-		shot := shelf[0].Shots[0].ID
 		ps, err := db.Passes(ctx, shot)
 		if err != nil {
 			t.Fatal(err)
@@ -154,7 +129,7 @@ func TestKilledInMidRoll(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		p := serve(t, dir, cluster.URL, rig.Addr)
+		p := serve(t, home, d.url, rig.Addr)
 		p.post("/api/shots/"+shot+"/seal", `{"revision":0}`)
 		p.idle(shot, ps[0].ID, false)
 		p.post("/api/machines/plank/home", `{"shot":"`+shot+`"}`)
@@ -202,7 +177,7 @@ func TestKilledInMidRoll(t *testing.T) {
 		if !rigStays {
 			rig.Close()
 		}
-		p = serve(t, dir, cluster.URL, addr)
+		p = serve(t, home, d.url, addr)
 		k := p.until("the end of the take", shot, func(k web.TakeView) bool { return k.Ended })
 		if !k.Broken || k.Frame < 40 || rigStays != (k.Rows > stored) || rigStays != strings.Contains(k.Why, "connection was lost") || rigStays == strings.Contains(k.Why, "application was stopped") {
 			t.Errorf("rig stays %v: broken %v at %g (%s), %d rows, %d were stored before", rigStays, k.Broken, k.Frame, k.Why, k.Rows, stored)

@@ -54,23 +54,62 @@ type app struct {
 	shot  string
 }
 
+// folder is one that PostgreSQL, too, may write into, until the test ends.
+func folder(t *testing.T) string {
+	t.Helper()
+	f, err := os.MkdirTemp("/var/tmp", "keenarc-e2e-")
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(func() { os.RemoveAll(f) })
+	if err := os.Chmod(f, 0o755); err != nil {
+		t.Fatal(err)
+	}
+	return f
+}
+
+// database is a PostgreSQL of a test's own with the demo in it, for servers that
+// are started, and killed, as processes.
+type database struct {
+	db   *store.Store
+	url  string
+	shot string // SL-010
+}
+
+// desk starts one, until the test ends.
+func desk(t *testing.T) *database {
+	t.Helper()
+	cluster, err := store.StartCluster(t.Context(), folder(t))
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(cluster.Stop)
+	db, err := store.Open(t.Context(), cluster.URL)
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(db.Close)
+	if err := db.LoadDemo(t.Context()); err != nil {
+		t.Fatal(err)
+	}
+	shelf, err := db.Shelf(t.Context())
+	if err != nil {
+		t.Fatal(err)
+	}
+	return &database{db: db, url: cluster.URL, shot: shelf[0].Shots[0].ID}
+}
+
 // start runs the application until the test ends.
 func start(t *testing.T) *app {
 	t.Helper()
 	ctx, cancel := context.WithCancel(context.Background())
 	ready, ended := make(chan *web.Running, 1), make(chan error, 1)
-	folder, err := os.MkdirTemp("/var/tmp", "keenarc-e2e-")
-	if err != nil {
-		t.Fatal(err)
-	}
-	if err := os.Chmod(folder, 0o755); err != nil {
-		t.Fatal(err)
-	}
+	folder := folder(t)
 	go func() {
 		ended <- web.Run(ctx, web.Options{Listen: "127.0.0.1:0", Folder: folder, Binary: binary, Seed: 7, Demo: true, Out: io.Discard,
 			Log: slog.New(slog.NewTextHandler(os.Stderr, &slog.HandlerOptions{Level: slog.LevelError + 4})), Ready: func(r *web.Running) { ready <- r }})
 	}()
-	t.Cleanup(func() { cancel(); <-ended; os.RemoveAll(folder) })
+	t.Cleanup(func() { cancel(); <-ended })
 	select {
 	case r := <-ready:
 		floor, err := r.Floors.Of("plank")

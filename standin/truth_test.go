@@ -187,9 +187,9 @@ func TestHardEnd(t *testing.T) {
 	}
 }
 
-// The emergency stop cuts the roll short, where the rig then is; nothing moves
-// until it is released, and what was not seen must be homed.
-func TestEmergencyStopPressed(t *testing.T) {
+// rolling is a rig 2.5 s into a take.
+func rolling(t *testing.T) (*Sim, *seal.Table, int64) {
+	t.Helper()
 	s, tab, e := homed(t, Options{Seed: 1})
 	arm(t, s, tab, e, "t")
 	if err := s.Roll(e); err != nil {
@@ -199,6 +199,13 @@ func TestEmergencyStopPressed(t *testing.T) {
 		s.Beat(e)
 		s.Step()
 	}
+	return s, tab, e
+}
+
+// The emergency stop cuts the roll short, where the rig then is; nothing moves
+// until it is released, and what was not seen must be homed.
+func TestEmergencyStopPressed(t *testing.T) {
+	s, _, e := rolling(t)
 	c := s.cur
 	if err := s.Pretend(link.PretendStop, "", true, 0); err != nil {
 		t.Fatal(err)
@@ -237,15 +244,7 @@ func TestEmergencyStopPressed(t *testing.T) {
 // A drive's fault stops a roll on its path and keeps everything still until it is
 // cleared and the axis engaged; one axis is freed and homed by itself.
 func TestFaultsAndFreeing(t *testing.T) {
-	s, tab, e := homed(t, Options{Seed: 1})
-	arm(t, s, tab, e, "t")
-	if err := s.Roll(e); err != nil {
-		t.Fatal(err)
-	}
-	for range 2500 {
-		s.Beat(e)
-		s.Step()
-	}
+	s, tab, e := rolling(t)
 	if err := s.Pretend(link.PretendFault, "roll", true, 0); err != nil {
 		t.Fatal(err)
 	}

@@ -152,10 +152,7 @@ watch(() => props.shot.id, whole);
 svg { display: block; }
 .ground { cursor: grab; will-change: transform; }
 .moving { position: absolute; inset: 0; pointer-events: none; will-change: transform; }
-.lab { font-size: 11px; fill: var(--quiet); }
-html.paper .lab { fill: #4d5a67; }
 .strong { fill: var(--now) !important; font-weight: 700; }
-.halo { paint-order: stroke; stroke: var(--sheet); stroke-width: 4px; stroke-linejoin: round; }
 .now { fill: var(--sheet); stroke: var(--now); stroke-width: 3; }
 .rig { fill: none; stroke: var(--ink); stroke-width: 1.6; stroke-dasharray: 4 2; }
 .zoom { position: absolute; top: 4px; right: 8px; display: flex; gap: 4px; }

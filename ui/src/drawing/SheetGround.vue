@@ -37,8 +37,3 @@ const subject = computed(() => to.value(props.set.subject_m));
     <circle v-if="!side" :cx="subject[0]" :cy="subject[1]" r="2" fill="var(--now)" />
   </g>
 </template>
-
-<style scoped>
-.lab { font-size: 11px; fill: var(--quiet); }
-html.paper .lab { fill: #4d5a67; }
-</style>

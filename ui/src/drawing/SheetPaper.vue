@@ -45,7 +45,5 @@ const step = computed(() => props.frame.k * (props.frame.k < 88 ? 1 : 0.25));
 </template>
 
 <style scoped>
-.lab { font-size: 11px; fill: var(--quiet); }
-html.paper .lab { fill: #4d5a67; }
 .capt { font: 600 14px var(--head); letter-spacing: .06em; }
 </style>

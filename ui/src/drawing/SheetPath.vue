@@ -72,8 +72,5 @@ const marks = computed(() => {
 </template>
 
 <style scoped>
-.lab { font-size: 11px; fill: var(--quiet); }
-html.paper .lab { fill: #4d5a67; }
-.halo { paint-order: stroke; stroke: var(--sheet); stroke-width: 4px; stroke-linejoin: round; }
 .keymark { cursor: pointer; }
 </style>
