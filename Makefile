@@ -2,7 +2,7 @@
 export GOFLAGS := -buildvcs=false
 SHELL := /bin/bash
 UI := $(shell find ui/src ui/public ui/index.html ui/vite.config.ts ui/package-lock.json -type f 2>/dev/null)
-GO := $(shell find cmd core exchange calc journal standin link stage store web ui/embed.go examples -name '*.go' -o -name '*.sql' -o -name '*.csv' 2>/dev/null)
+GO := $(shell find cmd core exchange calc journal standin link stage store web ui/embed.go examples -name '*.go' -o -name '*.sql' -o -name '*.csv' -o -name '*.json' 2>/dev/null)
 
 .PHONY: demo demo-reset test build check generate pictures bench fuzz mutants need-build need-test clean
 

@@ -19,6 +19,11 @@ import (
 //go:embed harbour-approach.csv
 var HarbourApproach []byte
 
+// KeeperWinds is the demo move of SL-030 as a keyframe file.
+//
+//go:embed keeper-winds.csv
+var KeeperWinds []byte
+
 //go:embed rigs/*.json cameras/*.json sets/*.json
 var files embed.FS
 
@@ -41,6 +46,12 @@ func Camera() *lens.Package { return decode[lens.Package]("cameras/body-a-35.jso
 
 // Harbour is the set of SL-010: a miniature harbour with the keeper's lamp.
 func Harbour() *geom.Set { return decode[geom.Set]("sets/harbour.json") }
+
+// BenchCamera is the camera of SL-030, which the stand-in camera pretends to be.
+func BenchCamera() *lens.Package { return decode[lens.Package]("cameras/bench-35.json") }
+
+// ClockRoom is the set of SL-030: a miniature room with the clock that the keeper winds.
+func ClockRoom() *geom.Set { return decode[geom.Set]("sets/clock.json") }
 
 // Plank is the slider of SL-010, placed where its shot has it, alone in a shot.
 func Plank() []rig.Placed { return []rig.Placed{{Name: "plank", Rig: Rigs()["plank"]}} }

@@ -35,6 +35,7 @@ type Request struct {
 	Axes  []string           `json:"axes,omitempty"`  // home: which; none: all
 	Speed float64            `json:"speed,omitempty"` // jog: axis units per second, signed
 	To    map[string]float64 `json:"to,omitempty"`    // goto
+	Share float64            `json:"share,omitempty"` // goto: of the working speeds, to 0.5; none: 0.5
 	// Soft are the day's soft limits by axis, within the hard ends.
 	Soft    map[string][2]float64 `json:"soft,omitempty"`    // limits
 	Machine string                `json:"machine,omitempty"` // load: what this machine is called in the table
@@ -64,6 +65,7 @@ type Reply struct {
 	// Version of the protocol, and whether it is a stand-in: describe.
 	Version int    `json:"version,omitempty"`
 	StandIn bool   `json:"stand_in,omitempty"`
+	Boot    string `json:"boot,omitempty"` // differs with every time it is switched on
 	Stats   *Stats `json:"stats,omitempty"`
 	Truth   *Truth `json:"truth,omitempty"`
 }

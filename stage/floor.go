@@ -39,6 +39,7 @@ type Floor struct {
 	homing  string
 	right   journal.Right // nil while another application has it
 	standIn bool
+	boot    string
 	soft    map[string][2]float64 // the line-up's limits, sent to the rig with every lease
 	holding *Hold
 	subs    map[chan struct{}]bool
@@ -54,6 +55,7 @@ type Snapshot struct {
 	Connected bool       `json:"connected"`
 	Driving   bool       `json:"driving" doc:"this application drives it; else another one does, and this one watches"`
 	StandIn   bool       `json:"stand_in"`
+	Boot      string     `json:"-"` // differs with every time the machine was switched on; empty where it does not say
 	Why       string     `json:"why,omitempty"`
 	State     link.State `json:"state"`
 	Holding   bool       `json:"holding"`
@@ -126,7 +128,7 @@ func (f *Floor) session(ctx context.Context) error {
 		return fmt.Errorf("%s speaks version %d of the rig link, not %d", f.name, d.Version, link.Version)
 	}
 	f.mu.Lock()
-	f.client, f.epoch, f.rig, f.why, f.holding, f.standIn = c, 0, d.Rig, "", nil, d.StandIn
+	f.client, f.epoch, f.rig, f.why, f.holding, f.standIn, f.boot = c, 0, d.Rig, "", nil, d.StandIn, d.Boot
 	f.looked = map[string]bool{}
 	f.mu.Unlock()
 	if f.drives() {
@@ -278,7 +280,7 @@ func (f *Floor) Now() Snapshot {
 	aside := f.journal.Aside()
 	f.mu.Lock()
 	defer f.mu.Unlock()
-	return Snapshot{Machine: f.machine, Name: f.name, Connected: f.client != nil && (f.right == nil || f.epoch != 0), Driving: f.right != nil, StandIn: f.standIn, Why: f.why, State: f.state, Holding: f.holding != nil, Aside: aside}
+	return Snapshot{Machine: f.machine, Name: f.name, Connected: f.client != nil && (f.right == nil || f.epoch != 0), Driving: f.right != nil, StandIn: f.standIn, Boot: f.boot, Why: f.why, State: f.state, Holding: f.holding != nil, Aside: aside}
 }
 
 func (f *Floor) ended(t *journal.Take) {

@@ -99,7 +99,7 @@ func Gather(machines []rig.Placed, all []Snapshot) Snapshot {
 
 func (s *Snapshot) join(prefix string, o *Snapshot, first bool) {
 	if first {
-		s.Machine, s.Name, s.Aside = o.Machine, o.Name, o.Aside
+		s.Machine, s.Name, s.Aside, s.Boot = o.Machine, o.Name, o.Aside, o.Boot
 		s.State.N, s.State.Tick, s.State.Frame, s.State.Epoch, s.State.Print, s.State.Take = o.State.N, o.State.Tick, o.State.Frame, o.State.Epoch, o.State.Print, o.State.Take
 		s.State.Drive = o.State.Drive
 	}

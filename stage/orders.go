@@ -86,6 +86,13 @@ func (f *Floor) GoTo(ctx context.Context, who journal.Person, shot, text string,
 	return nil
 }
 
+// goAt starts a move of the named axes at a share of their working speeds; what asked
+// for it keeps its own record.
+func (f *Floor) goAt(ctx context.Context, to map[string]float64, share float64) error {
+	_, err := f.call(ctx, link.Request{Do: "goto", To: to, Share: share})
+	return err
+}
+
 // Stop slows whatever moves. It needs no lease and no database, and anybody may.
 func (f *Floor) Stop(ctx context.Context) error {
 	_, err := f.ask(ctx, link.Request{Do: "stop"})

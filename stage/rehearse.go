@@ -29,7 +29,7 @@ import (
 	"keenarc/link"
 )
 
-// StandIn is a stand-in rig in a process of its own.
+// StandIn is a stand-in rig or camera in a process of its own.
 type StandIn struct {
 	Addr string
 	cmd  *exec.Cmd
@@ -37,7 +37,16 @@ type StandIn struct {
 
 // StartStandIn runs "keenarc stand-in" with the given flags and waits for its address.
 func StartStandIn(ctx context.Context, binary string, args ...string) (*StandIn, error) {
-	cmd := exec.CommandContext(ctx, binary, append([]string{"stand-in"}, args...)...)
+	return start(ctx, binary, "stand-in", args)
+}
+
+// StartStandInCamera runs "keenarc stand-in-camera" likewise.
+func StartStandInCamera(ctx context.Context, binary string, args ...string) (*StandIn, error) {
+	return start(ctx, binary, "stand-in-camera", args)
+}
+
+func start(ctx context.Context, binary, what string, args []string) (*StandIn, error) {
+	cmd := exec.CommandContext(ctx, binary, append([]string{what}, args...)...)
 	cmd.Cancel = func() error { return cmd.Process.Signal(os.Interrupt) }
 	cmd.WaitDelay = 2 * time.Second
 	// A group of its own: Ctrl-C reaches the application first, which stops the
@@ -49,12 +58,12 @@ func StartStandIn(ctx context.Context, binary string, args ...string) (*StandIn,
 		return nil, err
 	}
 	if err := cmd.Start(); err != nil {
-		return nil, fmt.Errorf("starting the stand-in rig: %w", err)
+		return nil, fmt.Errorf("starting the %s: %w", what, err)
 	}
 	line, err := bufio.NewReader(out).ReadString('\n')
 	if err != nil {
 		_ = cmd.Wait()
-		return nil, fmt.Errorf("the stand-in rig did not start: %w", err)
+		return nil, fmt.Errorf("the %s did not start: %w", what, err)
 	}
 	f := strings.Fields(line)
 	return &StandIn{f[len(f)-1], cmd}, nil

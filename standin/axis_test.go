@@ -77,7 +77,7 @@ func TestGoToArrivesFromOneSide(t *testing.T) {
 	var lies []float64
 	for _, from := range []float64{200, 1300, 690, 701} {
 		for _, to := range []float64{from, 700} {
-			if err := s.GoTo(e, map[string]float64{"track": to}); err != nil {
+			if err := s.GoTo(e, map[string]float64{"track": to}, 0); err != nil {
 				t.Fatal(err)
 			}
 			settle(t, s, e)

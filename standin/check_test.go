@@ -19,7 +19,7 @@ import (
 // Stop pressed again and again, as by a held key, stops no later than once.
 func TestStopPressedAgain(t *testing.T) {
 	for name, begin := range map[string]func(s *Sim, e int64) error{
-		"go-to":  func(s *Sim, e int64) error { return s.GoTo(e, map[string]float64{"track": 1400}) },
+		"go-to":  func(s *Sim, e int64) error { return s.GoTo(e, map[string]float64{"track": 1400}, 0) },
 		"homing": func(s *Sim, e int64) error { return s.Home(e, nil) },
 	} {
 		end := map[int]float64{}

@@ -13,6 +13,8 @@ import (
 	"syscall"
 	"time"
 
+	"github.com/google/uuid"
+
 	"keenarc/link"
 )
 
@@ -24,6 +26,7 @@ type Server struct {
 	owner  *session // whose lease the epoch is
 	late   []float64
 	listen net.Listener
+	boot   string        // of this start
 	wake   chan struct{} // something was asked of it
 }
 
@@ -42,7 +45,7 @@ func Listen(o Options, addr string) (*Server, error) {
 	if err != nil {
 		return nil, fmt.Errorf("stand-in: %w", err)
 	}
-	return &Server{sim: NewSim(o), listen: l, wake: make(chan struct{}, 1)}, nil
+	return &Server{sim: NewSim(o), listen: l, boot: uuid.NewString(), wake: make(chan struct{}, 1)}, nil
 }
 
 // Addr is where it listens.
@@ -233,7 +236,7 @@ func (c *session) do(req link.Request) (r link.Reply, answer bool) {
 	var err error
 	switch req.Do {
 	case "describe":
-		return link.Reply{OK: true, Rig: sim.o.Rig, Epoch: sim.epoch, Version: link.Version, StandIn: true}, true
+		return link.Reply{OK: true, Rig: sim.o.Rig, Epoch: sim.epoch, Version: link.Version, StandIn: true, Boot: s.boot}, true
 	case "truth":
 		return link.Reply{OK: true, Truth: sim.Truth()}, true
 	case "stats":
@@ -257,7 +260,7 @@ func (c *session) do(req link.Request) (r link.Reply, answer bool) {
 	case "home":
 		err = sim.Home(req.Epoch, req.Axes)
 	case "goto":
-		err = sim.GoTo(req.Epoch, req.To)
+		err = sim.GoTo(req.Epoch, req.To, req.Share)
 	case "jog":
 		err = sim.Jog(req.Epoch, req.Axis, req.Speed)
 	case "load":

@@ -223,8 +223,15 @@ func (s *Sim) Home(epoch int64, axes []string) error {
 	return nil
 }
 
-// GoTo starts a straight move of the named axes at half of their working speed.
-func (s *Sim) GoTo(epoch int64, to map[string]float64) error {
+// GoTo starts a straight move of the named axes at a share of their working speed,
+// up to half of it, which it is where none is given.
+func (s *Sim) GoTo(epoch int64, to map[string]float64, share float64) error {
+	if share == 0 {
+		share = fastGoTo
+	}
+	if !(share > 0 && share <= fastGoTo) {
+		return refuse("a share of %g of the working speeds; give 0.01 to %g", share, fastGoTo)
+	}
 	if err := s.mayMove(epoch); err != nil {
 		return err
 	}
@@ -252,10 +259,13 @@ func (s *Sim) GoTo(epoch int64, to map[string]float64) error {
 	for i := range short {
 		short[i] = max(short[i]-4*s.axes[i].a.Backlash, s.axes[i].soft[0])
 	}
-	s.legs = []way{s.wayTo(nil, short, 0.5), s.wayTo(short, target, 0.1)}
+	s.legs = []way{s.wayTo(nil, short, share), s.wayTo(short, target, min(share, 0.1))}
 	s.next(link.Moving)
 	return nil
 }
+
+// fastGoTo is the largest share of the working speeds at which a go-to runs.
+const fastGoTo = 0.5
 
 func (s *Sim) command() []float64 {
 	out := make([]float64, len(s.axes))

@@ -105,7 +105,7 @@ func first(tab *seal.Table) map[string]float64 {
 
 func arm(t testing.TB, s *Sim, tab *seal.Table, e int64, take string) {
 	t.Helper()
-	if err := s.GoTo(e, first(tab)); err != nil {
+	if err := s.GoTo(e, first(tab), 0); err != nil {
 		t.Fatal(err)
 	}
 	settle(t, s, e)
@@ -234,7 +234,7 @@ func TestStopWhileGoing(t *testing.T) {
 				s.Step()
 			}
 		}} {
-		if err := s.GoTo(e, map[string]float64{"track": 1400}); err != nil {
+		if err := s.GoTo(e, map[string]float64{"track": 1400}, 0); err != nil {
 			t.Fatal(err)
 		}
 		for range 600 {
@@ -252,7 +252,7 @@ func TestStopWhileGoing(t *testing.T) {
 		if end := s.axes[0].cmd; end-was > 150 || end > 1390 {
 			t.Errorf("%s: went on from %g to %g", name, was, end)
 		}
-		if err := s.GoTo(e, first(tab)); err != nil {
+		if err := s.GoTo(e, first(tab), 0); err != nil {
 			t.Fatal(err)
 		}
 		settle(t, s, e)
@@ -305,10 +305,10 @@ func TestRefusals(t *testing.T) {
 		err  error
 		want string
 	}{
-		"old lease":    {s.GoTo(e-1, first(tab)), "lease"},
+		"old lease":    {s.GoTo(e-1, first(tab), 0), "lease"},
 		"no lease":     {s.Home(0, nil), "lease"},
-		"outside":      {s.GoTo(e, map[string]float64{"track": 5000}), "soft limits"},
-		"unknown axis": {s.GoTo(e, map[string]float64{"boom": 0}), "no axis"},
+		"outside":      {s.GoTo(e, map[string]float64{"track": 5000}, 0), "soft limits"},
+		"unknown axis": {s.GoTo(e, map[string]float64{"boom": 0}, 0), "no axis"},
 		"not at first": {s.Arm(good), "go there first"},
 		"wrong print":  {s.Arm(with(func(q *link.Request) { q.Print = "00" })), "not the one"},
 		"no factor":    {s.Arm(with(func(q *link.Request) { q.Clock = nil })), "clock"},
@@ -322,7 +322,7 @@ func TestRefusals(t *testing.T) {
 	}
 	other := NewSim(Options{Rig: plank(), Pace: 1})
 	oe, _ := other.Lease()
-	if err := other.GoTo(oe, first(tab)); err == nil || !strings.Contains(err.Error(), "not homed") {
+	if err := other.GoTo(oe, first(tab), 0); err == nil || !strings.Contains(err.Error(), "not homed") {
 		t.Errorf("an axis that is not homed runs: %v", err)
 	}
 	bent := *tab
@@ -332,7 +332,7 @@ func TestRefusals(t *testing.T) {
 	if _, err := s.Load(e, "plank", bent.Canonical()); err != nil {
 		t.Fatal(err)
 	}
-	if err := s.GoTo(e, first(tab)); err != nil {
+	if err := s.GoTo(e, first(tab), 0); err != nil {
 		t.Fatal(err)
 	}
 	settle(t, s, e)

@@ -61,7 +61,7 @@ func TestHomingShiftsEveryPose(t *testing.T) {
 	for range 4 {
 		shift := math.NaN()
 		for _, to := range []float64{300, 900, 1400} {
-			if err := s.GoTo(e, map[string]float64{"track": to}); err != nil {
+			if err := s.GoTo(e, map[string]float64{"track": to}, 0); err != nil {
 				t.Fatal(err)
 			}
 			settle(t, s, e)
@@ -127,7 +127,7 @@ func TestLostStepsStayLost(t *testing.T) {
 // The structure sways under acceleration and comes to rest; no sensor sees it.
 func TestSwayIsInTheTruth(t *testing.T) {
 	s, _, e := homed(t, Options{Seed: 3})
-	if err := s.GoTo(e, map[string]float64{"track": 1400}); err != nil {
+	if err := s.GoTo(e, map[string]float64{"track": 1400}, 0); err != nil {
 		t.Fatal(err)
 	}
 	worst, a, v := 0.0, 0.0, 0.0
@@ -224,7 +224,7 @@ func TestEmergencyStopPressed(t *testing.T) {
 	if !st.EStop || st.Drive != "free" || st.Homed["roll"] || st.Homed["focus"] || !st.Homed["track"] {
 		t.Errorf("%+v", st)
 	}
-	for name, err := range map[string]error{"home": s.Home(e, nil), "go": s.GoTo(e, map[string]float64{"track": 5}), "jog": s.Jog(e, "pan", 1), "free": s.Free(e, "pan", true)} {
+	for name, err := range map[string]error{"home": s.Home(e, nil), "go": s.GoTo(e, map[string]float64{"track": 5}, 0), "jog": s.Jog(e, "pan", 1), "free": s.Free(e, "pan", true)} {
 		if err == nil || !strings.Contains(err.Error(), "emergency stop is pressed") {
 			t.Errorf("%s: %v", name, err)
 		}
@@ -264,7 +264,7 @@ func TestFaultsAndFreeing(t *testing.T) {
 			t.Errorf("%s: %v, want %q", name, err, want)
 		}
 	}
-	refused("go", "drive fault", s.GoTo(e, first(tab)))
+	refused("go", "drive fault", s.GoTo(e, first(tab), 0))
 	refused("home", "drive fault", s.Home(e, nil))
 	refused("home it", "drive fault", s.Home(e, []string{"roll"}))
 	refused("engage", "drive fault", s.Free(e, "roll", false))
@@ -287,11 +287,11 @@ func TestFaultsAndFreeing(t *testing.T) {
 	if err := s.Free(e, "pan", true); err != nil || !s.State().Homed["pan"] || !s.State().Free["pan"] {
 		t.Errorf("an output's sensor knows where it is: %v, %+v", err, s.State())
 	}
-	refused("go", "free", s.GoTo(e, first(tab)))
+	refused("go", "free", s.GoTo(e, first(tab), 0))
 	if err := s.Free(e, "pan", false); err != nil {
 		t.Fatal(err)
 	}
-	if err := s.GoTo(e, first(tab)); err != nil {
+	if err := s.GoTo(e, first(tab), 0); err != nil {
 		t.Error(err)
 	}
 	settle(t, s, e)
@@ -317,10 +317,10 @@ func TestSoftLimitsOfTheDay(t *testing.T) {
 	if err := s.Limits(e, map[string][2]float64{"track": {-5, 1100}}); err != nil {
 		t.Fatal(err)
 	}
-	if err := s.GoTo(e, map[string]float64{"track": 1101}); err == nil {
+	if err := s.GoTo(e, map[string]float64{"track": 1101}, 0); err == nil {
 		t.Error("past the day's limit")
 	}
-	if err := s.GoTo(e, first(tab)); err != nil {
+	if err := s.GoTo(e, first(tab), 0); err != nil {
 		t.Fatal(err)
 	}
 	settle(t, s, e)
@@ -356,7 +356,7 @@ func TestOtherClocks(t *testing.T) {
 		}
 		f := tab.Fingerprint()
 		for _, beats := range []int{always, 60} {
-			if err := s.GoTo(e, begin); err != nil {
+			if err := s.GoTo(e, begin, 0); err != nil {
 				t.Fatal(err)
 			}
 			settle(t, s, e)
@@ -416,7 +416,7 @@ func TestRestIsManySteps(t *testing.T) {
 		t.Errorf("ticks %d and %d, or other axes", a.tick, b.tick)
 	}
 	for _, s := range []*Sim{a, b} {
-		if err := s.GoTo(map[*Sim]int64{a: e, b: eb}[s], map[string]float64{"track": 500}); err != nil {
+		if err := s.GoTo(map[*Sim]int64{a: e, b: eb}[s], map[string]float64{"track": 500}, 0); err != nil {
 			t.Fatal(err)
 		}
 		if s.still() {

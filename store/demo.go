@@ -12,7 +12,7 @@ import (
 	"keenarc/journal"
 )
 
-// LoadDemo puts The Salt Lantern with SL-010 into an empty database; one that
+// LoadDemo puts The Salt Lantern with SL-010 and SL-030 into an empty database; one that
 // has a production already is left alone.
 func (s *Store) LoadDemo(ctx context.Context) error {
 	var n int
@@ -46,5 +46,8 @@ func (s *Store) LoadDemo(ctx context.Context) error {
 		passes = append(passes, Pass{ID: journal.NewID(), Number: i + 1, Name: x[0], Note: x[1], Clock: clock.Times(clock.Rate{Num: 1, Den: f})})
 	}
 	sh := &Shot{ID: journal.NewID(), Code: "SL-010", Title: "Harbour approach", Machines: machines, Lens: l, Set: examples.Harbour()}
-	return s.AddShot(ctx, prod.ID, sh, journal.Itself, p, passes)
+	if err := s.AddShot(ctx, prod.ID, sh, journal.Itself, p, passes); err != nil {
+		return err
+	}
+	return s.demoShoot(ctx, prod.ID, machines)
 }

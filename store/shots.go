@@ -58,6 +58,8 @@ type Shot struct {
 	Lens        *lens.Package `json:"lens"`
 	Set         *geom.Set     `json:"set"`
 	ThresholdPx float64       `json:"threshold_px"`
+	// Frames: it is taken frame by frame.
+	Frames bool `json:"frames"`
 	// LinedUp names the line-ups that are in it.
 	LinedUp string `json:"-" db:"-"`
 	// StartTimecode is the timecode of frame 0, non-drop, at the nearest whole rate.
@@ -138,7 +140,7 @@ type placed struct {
 
 // Shot loads one shot, its machines as they are lined up.
 func (s *Store) Shot(ctx context.Context, id string) (*Shot, error) {
-	sh, err := one[Shot](ctx, s.Pool, `SELECT s.id::text, s.code, s.title, p.title AS production, c.doc AS lens, a.doc AS set, h.px AS threshold_px, s.start_timecode
+	sh, err := one[Shot](ctx, s.Pool, `SELECT s.id::text, s.code, s.title, p.title AS production, c.doc AS lens, a.doc AS set, h.px AS threshold_px, s.start_timecode, EXISTS (SELECT 1 FROM shoots f WHERE f.shot_id = s.id) AS frames
 		FROM shots s JOIN productions p ON p.id = s.production_id JOIN sets a ON a.id = s.set_id AND a.version = s.set_version
 		JOIN cameras c ON c.id = s.camera_id AND c.version = s.camera_version JOIN thresholds h ON h.id = s.threshold_id AND h.version = s.threshold_version WHERE s.id = $1`, id)
 	if err != nil {

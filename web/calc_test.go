@@ -53,7 +53,7 @@ func TestCalcBoundsOverTheWeb(t *testing.T) {
 
 // A few at a time, the others are told so; a client that goes makes room at once.
 func TestCalcIsAnsweredAFewAtATime(t *testing.T) {
-	srv := New(nil, nil, slog.New(slog.NewTextHandler(io.Discard, nil)))
+	srv := New(nil, nil, stage.NewEye("", slog.Default()), slog.New(slog.NewTextHandler(io.Discard, nil)))
 	srv.calculating = make(chan struct{}, 1)
 	at := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		r.SetPathValue("name", "curve")
@@ -143,7 +143,7 @@ func TestARollIsNotDisturbedByCalculations(t *testing.T) {
 		t.Fatal(err)
 	}
 	floor := stage.NewFloor("plank", "Plank", func(ctx context.Context) (link.Rig, error) { return link.Dial(ctx, rigServer.Addr()) }, willing{j}, log)
-	srv := New(running.Store, stage.Floors{floor}, log)
+	srv := New(running.Store, stage.Floors{floor}, stage.NewEye("", log), log)
 	at := httptest.NewServer(srv.Handler())
 	defer at.Close()
 	for _, run := range []func(){func() { _ = rigServer.Run(ctx) }, func() { _ = floor.Run(ctx) }, func() { srv.RunJudge(ctx) }} {
@@ -267,7 +267,7 @@ func TestARollIsNotDisturbedByCalculations(t *testing.T) {
 func TestTakesAreJudgedOnce(t *testing.T) {
 	id := fresh(t, "JU-1")
 	ctx := t.Context()
-	srv := New(running.Store, nil, slog.New(slog.NewTextHandler(io.Discard, nil)))
+	srv := New(running.Store, nil, stage.NewEye("", slog.Default()), slog.New(slog.NewTextHandler(io.Discard, nil)))
 	take := func(rows int) {
 		t.Helper()
 		if err := makeTake(ctx, id, rows); err != nil {

@@ -4,6 +4,8 @@ import (
 	"context"
 	"crypto/sha256"
 	"encoding/json"
+	"errors"
+	"math"
 	"net/http"
 	"slices"
 	"time"
@@ -15,6 +17,7 @@ import (
 	"keenarc/core/clock"
 	"keenarc/core/lens"
 	"keenarc/core/rig"
+	"keenarc/core/weave"
 	"keenarc/stage"
 	"keenarc/store"
 )
@@ -29,13 +32,25 @@ type LiveMessage struct {
 	At       *Label        `json:"at,omitempty" doc:"how the frame that the rig is at is written"`
 	View     *View         `json:"view,omitempty"`
 	Ready    *stage.Ready  `json:"ready"`
-	Trouble  string        `json:"trouble,omitempty"`
+	// Frames is how a shot that is taken frame by frame stands.
+	Frames  *LiveFrames `json:"frames,omitempty"`
+	Trouble string      `json:"trouble,omitempty"`
 }
 
 // LiveMachine is one machine: what it is doing, and where its joints are.
 type LiveMachine struct {
 	stage.Snapshot
 	Joints []rig.Vec `json:"joints"`
+}
+
+// LiveFrames is what is being done frame by frame, and what keeps the next press from
+// being carried out.
+type LiveFrames struct {
+	stage.FramesNow
+	Busy     bool         `json:"busy"`
+	AtPose   bool         `json:"at_pose" doc:"the rig stands at the pose of the cell that comes next"`
+	TravelMM float64      `json:"travel_mm" doc:"how far it is to there"`
+	Ready    *stage.Ready `json:"ready"`
 }
 
 // livePause is the shortest time between two messages, livePulse the longest
@@ -76,6 +91,8 @@ func (s *Server) live(w http.ResponseWriter, r *http.Request) {
 	ctx := c.CloseRead(r.Context())
 	ch, end := s.floors.Watch()
 	defer end()
+	ch2, end2 := s.shooting.Watch()
+	defer end2()
 	w2 := &watcher{s: s, shot: shot, pass: pass, all: r.URL.Query().Get("machines") == "all", seen: -1, rigs: map[string]*rig.Rig{}}
 	idle := time.NewTicker(500 * time.Millisecond)
 	defer idle.Stop()
@@ -103,6 +120,7 @@ func (s *Server) live(w http.ResponseWriter, r *http.Request) {
 		case <-ctx.Done():
 			return
 		case <-ch:
+		case <-ch2:
 		case <-idle.C:
 		}
 	}
@@ -116,7 +134,8 @@ type watcher struct {
 	rigs       map[string]*rig.Rig
 	seen       int64
 	desk       *stage.Desk
-	start      string // the shot's first timecode
+	bench      *stage.Bench // where the shot is taken frame by frame
+	start      string       // the shot's first timecode
 	rate       clock.Rate
 	lens       *lens.Package
 	scale      *lens.Scale
@@ -140,6 +159,9 @@ func (w *watcher) message(ctx context.Context) *LiveMessage {
 		m.View = &v
 		at := labelled(m.Floor.State.Frame, w.start, w.rate)
 		m.At = &at
+	}
+	if w.bench != nil {
+		m.Frames = w.s.liveFrames(w.bench, stage.Gather(w.bench.Desk.Machines, all))
 	}
 	if w.all {
 		w.each(ctx, m, all)
@@ -183,6 +205,25 @@ func (w *watcher) each(ctx context.Context, m *LiveMessage, all []stage.Snapshot
 	}
 }
 
+func (s *Server) liveFrames(b *stage.Bench, now stage.Snapshot) *LiveFrames {
+	l := &LiveFrames{FramesNow: s.shooting.Now(), Busy: s.shooting.Busy()}
+	cell, ok := b.Shoot.Board().Now(b.Shoot.Turn)
+	l.Ready = stage.FrameReadiness(now, b.Desk, l.Camera, cell, b)
+	if ok && b.Desk.Table != nil {
+		l.AtPose = stage.AtPose(now, b.Desk, cell.Frame)
+		if m := stage.Travel(now, b.Desk, cell.Frame); !math.IsInf(m, 0) {
+			l.TravelMM = math.Round(m * 1000)
+		}
+	}
+	if l.Shot != b.Shot || !l.Busy && l.AtPose != (l.Phase == weave.Still) {
+		l.Shot, l.Cell, l.Phase = b.Shot, cell, weave.Away
+		if l.AtPose { // as it was before the application started anew
+			l.Phase = weave.Still
+		}
+	}
+	return l
+}
+
 func (w *watcher) load(ctx context.Context, version int64) {
 	ctx, cancel := context.WithTimeout(ctx, 2*time.Second)
 	defer cancel()
@@ -200,6 +241,11 @@ func (w *watcher) load(ctx context.Context, version int64) {
 		var plan *store.Draft
 		if plan, err = w.s.store.Draft(ctx, w.shot); err == nil {
 			w.rate = plan.Path.Rate
+		}
+	}
+	if err == nil {
+		if w.bench, err = w.s.bench(ctx, w.shot); errors.Is(err, store.ErrNotFound) {
+			w.bench, err = nil, nil
 		}
 	}
 	if err == nil {

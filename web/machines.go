@@ -218,6 +218,7 @@ func (s *Server) goTo(ctx context.Context, in *struct {
 func (s *Server) stop(w http.ResponseWriter, r *http.Request) {
 	ctx, cancel := context.WithTimeout(r.Context(), 2*time.Second)
 	defer cancel()
+	s.shooting.Halt()
 	if err := s.floors.Stop(ctx, s.quietWho(r)); err != nil {
 		problem(w, newProblem(http.StatusServiceUnavailable, "Not every machine answered: "+err.Error()+". Use the hardware stop."))
 		return

@@ -12,6 +12,7 @@ import (
 	"github.com/jackc/pgx/v5/pgconn"
 
 	"keenarc/core/path"
+	"keenarc/core/weave"
 	"keenarc/exchange"
 	"keenarc/journal"
 	"keenarc/stage"
@@ -104,6 +105,7 @@ const databaseAway = "The database cannot be reached. Nothing was changed; try a
 func (s *Server) fail(err error) error {
 	var own *Problem
 	var pe *path.Error
+	var we *weave.Error
 	var le *exchange.PlaceError
 	var pg *pgconn.PgError
 	var ce *pgconn.ConnectError
@@ -112,6 +114,8 @@ func (s *Server) fail(err error) error {
 		return nil
 	case errors.As(err, &own):
 		return own
+	case errors.As(err, &we):
+		return blame(we.Field, we.Wrong, we.Want)
 	case errors.As(err, &pe):
 		return blame(pe.Field, pe.Wrong, pe.Want)
 	case errors.As(err, &le):
@@ -120,7 +124,7 @@ func (s *Server) fail(err error) error {
 		return p
 	case errors.Is(err, store.ErrNotFound):
 		return newProblem(http.StatusNotFound, err.Error())
-	case errors.Is(err, store.ErrStale), errors.Is(err, store.ErrTaken), errors.Is(err, store.ErrVoid), errors.As(err, new(*store.ClashError)):
+	case errors.Is(err, store.ErrStale), errors.Is(err, store.ErrTaken), errors.Is(err, store.ErrVoid), errors.Is(err, store.ErrOpen), errors.As(err, new(*store.ClashError)):
 		return conflict(err.Error())
 	case errors.Is(err, stage.ErrNoRig):
 		return newProblem(http.StatusServiceUnavailable, err.Error())

@@ -30,12 +30,15 @@ type Options struct {
 	Folder string   // for the database, the spool and logs
 	URL    string   // of a database; empty: start one in Folder
 	Rigs   []string // addresses of rigs as ID=ADDRESS; none: start stand-ins of all that ship
+	Camera string   // address of a camera; empty: start a stand-in on Plank's, if that is one
 	Binary string   // of this program, for the stand-in
 	Seed   uint64
 	Demo   bool // load the demo production into an empty database
 	Reset  bool // throw everything away first
-	Out    io.Writer
-	Log    *slog.Logger
+	// Film, where set, takes the pictures of the demo's shoot that are there already.
+	Film store.Film
+	Out  io.Writer
+	Log  *slog.Logger
 	// Ready is called with the address once it serves; tests use it.
 	Ready func(*Running)
 }
@@ -46,6 +49,7 @@ type Running struct {
 	Store    *store.Store
 	Cluster  *store.Cluster
 	StandIns map[string]*stage.StandIn // by the rig's id
+	Camera   *stage.StandIn
 	Floors   stage.Floors
 }
 
@@ -88,6 +92,11 @@ func Run(ctx context.Context, o Options) error {
 		if err := run.Store.LoadDemo(ctx); err != nil {
 			return fmt.Errorf("loading the demo: %w", err)
 		}
+		if o.Film != nil {
+			if err := run.Store.DemoPictures(ctx, o.Film, o.Out); err != nil {
+				return fmt.Errorf("taking the demo's pictures: %w", err)
+			}
+		}
 	}
 	addrs, err := o.addresses()
 	if err != nil {
@@ -103,6 +112,15 @@ func Run(ctx context.Context, o Options) error {
 			run.StandIns[id] = si
 			addrs = append(addrs, address{id, si.Addr})
 		}
+	}
+	camera := o.Camera
+	if rig := run.StandIns["plank"]; rig != nil && camera == "" {
+		k, err := stage.StartStandInCamera(context.WithoutCancel(ctx), o.Binary, "--rig", rig.Addr, "--folder", filepath.Join(o.Folder, "camera"))
+		if err != nil {
+			return err
+		}
+		defer k.Close()
+		run.Camera, camera = k, k.Addr
 	}
 	j, err := store.NewJournal(run.Store, filepath.Join(o.Folder, "spool"), o.Log)
 	if err != nil {
@@ -127,10 +145,12 @@ func Run(ctx context.Context, o Options) error {
 	var wg sync.WaitGroup
 	defer wg.Wait()
 	defer stop()
-	server := New(run.Store, run.Floors, o.Log) // before the floors run: it is told of takes that end
+	eye := stage.NewEye(camera, o.Log)
+	server := New(run.Store, run.Floors, eye, o.Log) // before the floors run: it is told of takes that end
 	wg.Go(func() { j.Run(work) })
 	wg.Go(func() { server.RunJudge(work) })
 	wg.Go(func() { run.Floors.Run(work) })
+	wg.Go(func() { server.shooting.Run(work) })
 	return serve(ctx, o, run, server)
 }
 
@@ -183,6 +203,6 @@ func serve(ctx context.Context, o Options, run *Running, server *Server) error {
 
 // Describe is the API's description as OpenAPI 3.1.
 func Describe() ([]byte, error) {
-	api := New(nil, nil, slog.Default()).API(chi.NewRouter())
+	api := New(nil, nil, stage.NewEye("", slog.Default()), slog.Default()).API(chi.NewRouter())
 	return json.MarshalIndent(api.OpenAPI(), "", " ")
 }

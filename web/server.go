@@ -32,6 +32,8 @@ import (
 type Server struct {
 	store    *store.Store
 	floors   stage.Floors
+	eye      *stage.Eye
+	shooting *stage.Shooting
 	log      *slog.Logger
 	sessions *scs.SessionManager
 	// calculating holds a place for each calculation that is being answered: half
@@ -46,9 +48,9 @@ type Server struct {
 	began       int64 // unix ms: versions go on from the last start's
 }
 
-// New prepares a server for the machines on their floors. The store may be nil only
-// for making the OpenAPI text.
-func New(s *store.Store, floors stage.Floors, log *slog.Logger) *Server {
+// New prepares a server for the machines on their floors and the camera. The store may
+// be nil only for making the OpenAPI text.
+func New(s *store.Store, floors stage.Floors, eye *stage.Eye, log *slog.Logger) *Server {
 	sm := scs.New()
 	sm.Lifetime = 30 * 24 * time.Hour
 	sm.Cookie.Name = "keenarc"
@@ -64,6 +66,8 @@ func New(s *store.Store, floors stage.Floors, log *slog.Logger) *Server {
 		calculating: make(chan struct{}, max(1, runtime.GOMAXPROCS(0)/2))}
 	srv.began = time.Now().UnixMilli()
 	srv.drawings, _ = lru.New[revisionKey, *Drawn](16) // fails for sizes below one only
+	srv.eye, srv.shooting = eye, stage.NewShooting(floors, eye, s, log)
+	srv.shooting.Changed = srv.changed
 	for _, f := range floors {
 		f.Ended = srv.ended
 	}
@@ -103,6 +107,7 @@ func (s *Server) API(r chi.Router) huma.API {
 	s.planRoutes(r, api)
 	s.passRoutes(r, api)
 	s.machineRoutes(r, api)
+	s.frameRoutes(r, api)
 	for _, t := range []reflect.Type{reflect.TypeFor[LiveMessage](), reflect.TypeFor[holdWord](), reflect.TypeFor[holdSays]()} {
 		api.OpenAPI().Components.Schemas.Schema(t, true, "") // the sockets' messages, for the interface's types
 	}

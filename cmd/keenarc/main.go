@@ -23,6 +23,7 @@ import (
 	"keenarc/examples"
 	"keenarc/stage"
 	"keenarc/standin"
+	"keenarc/standin/camera"
 	"keenarc/web"
 )
 
@@ -34,6 +35,7 @@ type cli struct {
 	Calc    calcCmd    `cmd:"" help:"Run a calculation: request on standard input, answer on standard output."`
 	Roll    rollCmd    `cmd:"" help:"Check, seal, roll and judge keyframes on a stand-in rig, without a browser."`
 	StandIn standInCmd `cmd:"" name:"stand-in" help:"Run a simulated rig on loopback."`
+	Camera  cameraCmd  `cmd:"" name:"stand-in-camera" help:"Run a simulated still camera on loopback, carried by a simulated rig."`
 }
 
 // exit is an error that carries its exit code; an empty text was said already.
@@ -208,6 +210,26 @@ func (c *standInCmd) Run(ctx context.Context) error {
 	return s.Run(ctx)
 }
 
+type cameraCmd struct {
+	Rig    string `required:"" help:"Address of the stand-in rig that carries it."`
+	Folder string `required:"" help:"Where it keeps pictures until they are acknowledged."`
+	Listen string `default:"127.0.0.1:0" help:"Loopback address."`
+	Width  int    `help:"Width of its pictures in pixels; the camera's own where it is left out."`
+	Quick  bool   `help:"Expose for no time at all."`
+}
+
+func (c *cameraCmd) Run(ctx context.Context) error {
+	if c.Width != 0 && (c.Width < 32 || c.Width > 4096) {
+		return exit{2, fmt.Sprintf("--width: %d; give 32 to 4096", c.Width)}
+	}
+	s, err := camera.Listen(camera.Options{Folder: c.Folder, Rig: c.Rig, Camera: examples.BenchCamera(), Set: examples.ClockRoom(), Quick: c.Quick, WidthPx: c.Width}, c.Listen)
+	if err != nil {
+		return exit{2, err.Error()}
+	}
+	fmt.Println("stand-in camera on", s.Addr())
+	return s.Run(ctx)
+}
+
 type demoCmd struct {
 	Listen string `default:"127.0.0.1:7420" help:"Loopback address; another free port is taken when it is in use."`
 	Folder string `default:".keenarc" help:"For the database and the spool."`
@@ -221,7 +243,7 @@ func (c *demoCmd) Run(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
-	return web.Run(ctx, web.Options{Listen: c.Listen, Folder: c.Folder, URL: c.URL, Binary: bin, Seed: c.Seed, Demo: true, Reset: c.Reset,
+	return web.Run(ctx, web.Options{Listen: c.Listen, Folder: c.Folder, URL: c.URL, Binary: bin, Seed: c.Seed, Demo: true, Reset: c.Reset, Film: camera.Film,
 		Out: os.Stdout, Log: slog.New(slog.NewTextHandler(os.Stderr, nil))})
 }
 
@@ -230,10 +252,11 @@ type serveCmd struct {
 	Folder string   `default:".keenarc" help:"For the spool."`
 	URL    string   `name:"database" env:"KEENARC_DATABASE_URL" required:"" help:"PostgreSQL."`
 	Rig    []string `required:"" help:"Address of a rig as ID=ADDRESS; may be given again."`
+	Camera string   `help:"Address of a camera that speaks the camera link."`
 }
 
 func (c *serveCmd) Run(ctx context.Context) error {
-	return web.Run(ctx, web.Options{Listen: c.Listen, Folder: c.Folder, URL: c.URL, Rigs: c.Rig,
+	return web.Run(ctx, web.Options{Listen: c.Listen, Folder: c.Folder, URL: c.URL, Rigs: c.Rig, Camera: c.Camera,
 		Out: os.Stdout, Log: slog.New(slog.NewTextHandler(os.Stderr, nil))})
 }
 

@@ -77,6 +77,11 @@ func (m *Placed) joinInto(out *Rig, several bool) {
 	if out.Camera == "" && r.Camera != "" {
 		out.Camera = m.Name + "/" + r.Camera
 	}
+	if w := r.sway(); out.Sway == nil {
+		out.Sway = &w
+	} else {
+		out.Sway = &Sway{min(out.Sway.Hz, w.Hz), min(out.Sway.Damping, w.Damping)}
+	}
 	out.ClearM, out.LagMS = max(out.ClearM, r.ClearM), max(out.LagMS, r.LagMS)
 }
 

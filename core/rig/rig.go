@@ -144,6 +144,31 @@ type Rig struct {
 	ClearM float64 `json:"clear_m"`
 	// LagMS is by how much its drives follow late; the machine leads by it.
 	LagMS float64 `json:"lag_ms"`
+	// Sway is how what it carries swings after a move, where that was measured.
+	Sway *Sway `json:"sway,omitempty"`
+}
+
+// Sway is a structure's slowest swing: its frequency, and its damping as a share of
+// the critical one.
+type Sway struct {
+	Hz      float64 `json:"hz"`
+	Damping float64 `json:"damping"`
+}
+
+// A rig of which nothing is known is taken as a lively one.
+var livelySway = Sway{Hz: 8, Damping: 0.03}
+
+// SwayHz is the frequency of the slowest swing in hertz.
+func (r *Rig) SwayHz() float64 { return r.sway().Hz }
+
+// SwayDamping is its damping as a share of the critical one.
+func (r *Rig) SwayDamping() float64 { return r.sway().Damping }
+
+func (r *Rig) sway() Sway {
+	if r.Sway == nil {
+		return livelySway
+	}
+	return *r.Sway
 }
 
 // Index finds an axis by id, or -1.
@@ -197,6 +222,9 @@ func (r *Rig) Check() error {
 	}
 	if !(r.ClearM >= 0) || !(r.LagMS >= 0 && r.LagMS <= 1000) {
 		return fmt.Errorf("clear_m %g and lag_ms %g; neither may be below zero, and the lag at most 1000", r.ClearM, r.LagMS)
+	}
+	if w := r.sway(); !(w.Hz >= 0.5 && w.Hz <= 200) || !(w.Damping >= 0.001 && w.Damping < 1) {
+		return fmt.Errorf("sway: %g Hz, damping %g; give 0.5 to 200 Hz and a share of 0.001 to below 1", w.Hz, w.Damping)
 	}
 	joints := map[string]bool{"": true}
 	for _, j := range r.Joints {

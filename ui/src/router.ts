@@ -19,7 +19,7 @@ export const router = createRouter({
     { path: "/shot/:id/line-up", name: "line-up", component: () => import("./stages/lineup/LineUp.vue") },
     { path: "/shot/:id/compose", name: "compose", component: () => import("./stages/compose/Compose.vue") },
     { path: "/shot/:id/prove", name: "prove", component: () => import("./stages/prove/Prove.vue") },
-    { path: "/shot/:id/shoot", name: "shoot", component: () => import("./stages/shoot/Shoot.vue") },
+    { path: "/shot/:id/shoot/:sheet(passes|frames)?", name: "shoot", component: () => import("./stages/shoot/Shoot.vue") },
     { path: "/shot/:id/wrap", name: "wrap", component: () => import("./stages/wrap/Wrap.vue") },
     { path: "/:rest(.*)*", redirect: "/" },
   ],

@@ -25,6 +25,12 @@ export type MachineView = S["MachineView"];
 export type LiveMachine = S["LiveMachine"];
 export type DayAxis = S["DayAxis"];
 export type Person = S["Person"];
+export type FramesView = S["FramesView"];
+export type FrameLayer = S["FrameLayer"];
+export type FrameCell = S["FrameCell"];
+export type Cell = S["Cell"];
+export type Scheme = S["Scheme"];
+export type LiveFrames = S["LiveFrames"];
 export type Remedy = S["Remedy"];
 
 // The sentence in an error answer, or one that says that nothing answered.

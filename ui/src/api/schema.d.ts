@@ -4,6 +4,23 @@
  */
 
 export interface paths {
+    "/api/camera/pretend": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Tell a stand-in camera what goes wrong */
+        post: operations["pretend-camera"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/machines": {
         parameters: {
             query?: never;
@@ -296,6 +313,143 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shots/{id}/frames": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A shoot that is taken frame by frame */
+        get: operations["frames"];
+        put?: never;
+        /** Take a shot frame by frame */
+        post: operations["begin-frames"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{id}/frames/answers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Say whether an uncertain exposure counts */
+        post: operations["frame-answer"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{id}/frames/commands": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Once more, back to, step over */
+        post: operations["frame-command"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{id}/frames/next": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** The next press: expose what is wanted here and go on, or go to the pose */
+        post: operations["next"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{id}/frames/notes/{frame}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** A note for the hands at a frame */
+        put: operations["frame-note"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{id}/frames/path": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Go on with the newer sealed path, or stay on the old one */
+        post: operations["frame-path"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{id}/frames/scheme": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Change layers, frames and holds; asked about where pictures lie */
+        put: operations["frame-scheme"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{id}/frames/undo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Take the last command back, where nothing was exposed since */
+        post: operations["frame-undo"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shots/{id}/log": {
         parameters: {
             query?: never;
@@ -565,6 +719,16 @@ export interface components {
             share_at: number;
             speed: components["schemas"]["Peak"];
         };
+        "Begin-framesRequest": {
+            /**
+             * Format: int64
+             * @description a picture every so many frames: 2 is on twos
+             */
+            every: number;
+        };
+        "BodyStruct { Question Question \"json:\\\"questionOmitempty\\\"\" }Body": {
+            question?: components["schemas"]["Question"];
+        };
         Bounds: {
             max_m: number[];
             min_m: number[];
@@ -582,6 +746,23 @@ export interface components {
             /** Format: double */
             worst_share: number;
         };
+        Camera: {
+            /** Format: int64 */
+            height_px: number;
+            name: string;
+            stand_in: boolean;
+            /** Format: int64 */
+            version: number;
+            /** Format: int64 */
+            waiting: number;
+            /** Format: int64 */
+            width_px: number;
+        };
+        Cell: {
+            /** Format: int64 */
+            frame: number;
+            layer: string;
+        };
         Check: {
             name: string;
             ok: boolean;
@@ -591,6 +772,14 @@ export interface components {
             shot: string;
             /** Format: uuid */
             take?: string;
+        };
+        Command: {
+            again?: boolean;
+            /** Format: int64 */
+            frame?: number;
+            layer?: string;
+            /** @enum {string} */
+            op: "once more" | "back to" | "step over";
         };
         DayAxis: {
             /** Format: int64 */
@@ -653,11 +842,109 @@ export interface components {
             /** @description the window it is done in */
             window?: string;
         };
+        EyeNow: {
+            camera?: components["schemas"]["Camera"];
+            connected: boolean;
+            why?: string;
+        };
+        "Frame-answerRequest": {
+            /** @description the picture counts as taken */
+            counts: boolean;
+            /** Format: uuid */
+            exposure: string;
+        };
+        "Frame-noteRequest": {
+            text: string;
+        };
+        "Frame-pathRequest": {
+            /** @description with the newer path; else the old one stays */
+            go_on: boolean;
+            /**
+             * Format: int64
+             * @description of the newer path
+             */
+            version: number;
+        };
+        "Frame-schemeRequest": {
+            /** @description pictures may lie outside of the new scheme */
+            confirmed?: boolean;
+            /** Format: int64 */
+            revision: number;
+            scheme: components["schemas"]["Scheme"];
+        };
+        FrameCell: {
+            /**
+             * Format: int64
+             * @description which exposure stands
+             */
+            number?: number;
+            /** @description it was taken on another path than the frames are taken on now */
+            other_path?: boolean;
+            /** @description of the exposure that stands */
+            picture?: string;
+            /** @enum {string} */
+            state: "outside" | "empty" | "taken" | "redo" | "stepped over" | "held" | "uncertain";
+        };
+        FrameLayer: {
+            apart: boolean;
+            /** @description one for each of the frames */
+            cells: components["schemas"]["FrameCell"][];
+            /** Format: int64 */
+            exposure_ms: number;
+            /** Format: int64 */
+            from: number;
+            id: string;
+            lamps: {
+                [key: string]: number;
+            };
+            name: string;
+            note: string;
+            /** Format: int64 */
+            number: number;
+            /** @description the puppet is in the set */
+            puppet: boolean;
+            struck: boolean;
+            tally: components["schemas"]["Tally"];
+            /** Format: int64 */
+            to: number;
+        };
         FrameSpan: {
             /** Format: int64 */
             from: number;
             /** Format: int64 */
             to: number;
+        };
+        FramesView: {
+            /** Format: double */
+            fps: number;
+            /** @description those that have a picture of their own */
+            frames: number[];
+            /** @description the cell that was exposed last */
+            last?: components["schemas"]["Cell"];
+            /** @description a path that was sealed since, about which nobody has decided */
+            newer?: components["schemas"]["NewerPath"];
+            notes: {
+                [key: string]: string;
+            };
+            /** @description the cell that comes next; none: every one is taken */
+            now?: components["schemas"]["Cell"];
+            /** @description what one press exposes there */
+            press: components["schemas"]["Cell"][];
+            /** Format: int64 */
+            revision: number;
+            /** @description a row of the weave per layer, in the scheme's order */
+            rows: components["schemas"]["FrameLayer"][];
+            scheme: components["schemas"]["Scheme"];
+            /** @description the path that the frames are taken on */
+            seal?: components["schemas"]["Seal"];
+            spent: components["schemas"]["Spent"][];
+            /** @description where it goes on */
+            then?: components["schemas"]["Cell"];
+            uncertain: components["schemas"]["Unsure"][];
+            /** @description what can be taken back, in words */
+            undo?: string;
+            /** Format: int64 */
+            version: number;
         };
         "Go-toRequest": {
             /**
@@ -672,6 +959,12 @@ export interface components {
             pass?: string;
             /** Format: uuid */
             shot: string;
+        };
+        Hold: {
+            /** Format: int64 */
+            every: number;
+            /** Format: int64 */
+            from: number;
         };
         HoldSays: {
             ended?: components["schemas"]["Take"];
@@ -723,6 +1016,26 @@ export interface components {
             number: string;
             timecode: string;
         };
+        Layer: {
+            apart: boolean;
+            /** Format: int64 */
+            exposure_ms: number;
+            /** Format: int64 */
+            from: number;
+            id: string;
+            lamps: {
+                [key: string]: number;
+            };
+            name: string;
+            note: string;
+            /** Format: int64 */
+            number: number;
+            /** @description the puppet is in the set */
+            puppet: boolean;
+            struck: boolean;
+            /** Format: int64 */
+            to: number;
+        };
         Limits: {
             /** Format: double */
             acceleration: number;
@@ -754,6 +1067,34 @@ export interface components {
              */
             parent: number;
         };
+        LiveFrames: {
+            /** @description the rig stands at the pose of the cell that comes next */
+            at_pose: boolean;
+            busy: boolean;
+            camera: components["schemas"]["EyeNow"];
+            cell: components["schemas"]["Cell"];
+            /** @enum {string} */
+            phase: "going" | "settling" | "still" | "exposing" | "keeping" | "away";
+            ready: components["schemas"]["Ready"];
+            /**
+             * Format: double
+             * @description how long it settles after a move
+             */
+            settle_s: number;
+            shot: string;
+            /**
+             * Format: int64
+             * @description when the phase began, in unix milliseconds
+             */
+            since_ms: number;
+            /**
+             * Format: double
+             * @description how far it is to there
+             */
+            travel_mm: number;
+            /** @description what went wrong last */
+            trouble?: string;
+        };
         LiveMachine: {
             aside: components["schemas"]["Aside"];
             connected: boolean;
@@ -772,6 +1113,7 @@ export interface components {
             at?: components["schemas"]["Label"];
             /** @description the shot's machines as one, under the names that axes have there */
             floor: components["schemas"]["Snapshot"];
+            frames?: components["schemas"]["LiveFrames"];
             machines?: components["schemas"]["LiveMachine"][];
             /** Format: int64 */
             n: number;
@@ -812,6 +1154,31 @@ export interface components {
             name: string;
             /** @description what they do, as operator or assistant */
             role?: string;
+        };
+        NewerPath: {
+            /** Format: int64 */
+            frame: number;
+            /**
+             * Format: double
+             * @description how far it differs at that frame, in pixels at the sensor
+             */
+            px: number;
+            short: string;
+            /** Format: int64 */
+            version: number;
+            /** Format: int64 */
+            worst_frame: number;
+            /**
+             * Format: double
+             * @description how far it differs from what was taken, at most
+             */
+            worst_px: number;
+        };
+        NextRequest: {
+            /** @description what was seen to come next; where something else does by now, nothing is done */
+            cell?: components["schemas"]["Cell"];
+            /** @description the move that was asked about may be made */
+            confirmed?: boolean;
         };
         Package: {
             /** Format: double */
@@ -926,6 +1293,11 @@ export interface components {
             };
             view: components["schemas"]["View"];
         };
+        "Pretend-cameraRequest": {
+            on: boolean;
+            /** @enum {string} */
+            what: "late" | "twice" | "broken" | "silent" | "full";
+        };
         PretendRequest: {
             axis?: string;
             /**
@@ -963,6 +1335,13 @@ export interface components {
             revision: number;
             /** @description where the subject is in the picture and not sharp */
             soft: components["schemas"]["SoftRun"][];
+        };
+        Question: {
+            /** Format: int64 */
+            frame: number;
+            text: string;
+            /** Format: double */
+            travel_mm: number;
         };
         Rail: {
             axis: string;
@@ -1048,6 +1427,7 @@ export interface components {
             /** Format: double */
             lag_ms: number;
             name: string;
+            sway?: components["schemas"]["Sway"];
             /** Format: int64 */
             version: number;
         };
@@ -1062,6 +1442,18 @@ export interface components {
             count: number;
             /** @description the samples' hash */
             samples: string;
+        };
+        Scheme: {
+            /** Format: double */
+            ask_m: number;
+            /** Format: int64 */
+            first: number;
+            holds: components["schemas"]["Hold"][];
+            /** Format: int64 */
+            last: number;
+            layers: components["schemas"]["Layer"][];
+            /** Format: double */
+            speed_share: number;
         };
         Seal: {
             braking: components["schemas"]["Braking"];
@@ -1156,6 +1548,7 @@ export interface components {
              * @description frames per second on the chosen clock
              */
             fps: number;
+            frames: boolean;
             id: string;
             /** Format: int64 */
             last: number;
@@ -1254,6 +1647,14 @@ export interface components {
             /** @enum {string} */
             way: "on" | "back" | "there and back";
         };
+        Spent: {
+            /** Format: int64 */
+            frame: number;
+            /** Format: double */
+            hands_s: number;
+            /** Format: double */
+            machine_s: number;
+        };
         Spread: {
             /** Format: int64 */
             n: number;
@@ -1310,6 +1711,12 @@ export interface components {
             late_us_p99: number;
             /** Format: int64 */
             ticks: number;
+        };
+        Sway: {
+            /** Format: double */
+            damping: number;
+            /** Format: double */
+            hz: number;
         };
         Take: {
             /** Format: int64 */
@@ -1385,6 +1792,16 @@ export interface components {
             strip: number[];
             why: string;
         };
+        Tally: {
+            /** Format: int64 */
+            cells: number;
+            /** Format: int64 */
+            left: number;
+            /** Format: int64 */
+            taken: number;
+            /** Format: int64 */
+            uncertain: number;
+        };
         Track: {
             axis: string;
             /** Format: double */
@@ -1396,6 +1813,17 @@ export interface components {
             segments?: {
                 [key: string]: string;
             };
+        };
+        Unsure: {
+            exposure: string;
+            fate: string;
+            /** Format: int64 */
+            frame: number;
+            layer: string;
+            /** Format: int64 */
+            number: number;
+            picture?: string;
+            why: string;
         };
         View: {
             at_m: number[];
@@ -1456,6 +1884,39 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
+    "pretend-camera": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Pretend-cameraRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     machines: {
         parameters: {
             query?: never;
@@ -2103,6 +2564,314 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ShotView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    frames: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FramesView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "begin-frames": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Begin-framesRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FramesView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "frame-answer": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Frame-answerRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FramesView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "frame-command": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Command"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FramesView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    next: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NextRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BodyStruct { Question Question \"json:\\\"questionOmitempty\\\"\" }Body"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "frame-note": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+                frame: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Frame-noteRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FramesView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "frame-path": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Frame-pathRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FramesView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "frame-scheme": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Frame-schemeRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FramesView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "frame-undo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FramesView"];
                 };
             };
             /** @description Error */

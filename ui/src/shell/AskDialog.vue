@@ -16,7 +16,7 @@ watch(() => ask.question, async (q, was) => {
     window.setTimeout(() => safe.value?.focus(), 0);
     return;
   }
-  const back = route.name === "shoot" ? document.querySelector<HTMLElement>('[data-test="hold"]') : before;
+  const back = route.name === "shoot" ? document.querySelector<HTMLElement>('[data-test="hold"], [data-test="next"]') : before;
   window.setTimeout(() => back instanceof HTMLElement && back.isConnected && back.focus(), 0);
 });
 </script>

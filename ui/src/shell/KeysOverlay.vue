@@ -12,6 +12,8 @@ const keys: [string, string][] = [
   ["K", "store a keyframe on all axes; Shift+K on the selected one"], ["Delete", "take the keyframe out; with Shift on the selected axis"],
   ["Enter", "on a staff: open it into its value curve, and close it"], ["[  ]", "on a staff: to the keyframe before, after"],
   ["Alt+←  →", "on a staff: move its keyframe a frame earlier, later; with Shift all axes' keyframes there"],
+  ["N", "on Frames: expose what comes next and go on, or go to its pose; a long way is asked about first"],
+  ["O  R  V", "on Frames: once more, back to a frame, step over"], ["B  M", "on Frames, held: the last picture against live, the last twelve at rate"],
   ["G", "send the rig to this frame; asks first"], ["S", "seal the path"], ["P", "prove"], ["1 – 6", "the stages"],
   ["Ctrl+Z", "take back; with Shift do again"], ["?", "this sheet"],
 ];

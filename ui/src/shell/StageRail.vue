@@ -3,13 +3,15 @@ import { computed } from "vue";
 import { stages } from "../router";
 import { useLive } from "../stores/live";
 import { usePrefs } from "../stores/prefs";
-import { useShot } from "../stores/shot";
+import { useFrames } from "../stores/frames";
+import { four, useShot } from "../stores/shot";
 import { useAsk } from "./ask";
 
 const shot = useShot();
 const live = useLive();
 const prefs = usePrefs();
 const ask = useAsk();
+const frames = useFrames();
 
 const notes = computed<Record<string, string>>(() => {
   const v = shot.view;
@@ -23,7 +25,7 @@ const notes = computed<Record<string, string>>(() => {
     "line-up": homed === shot.axes.length && homed > 0 ? "all homed" : `${homed} of ${shot.axes.length} homed`,
     compose: keys === 1 ? "1 keyframe" : `${keys} keyframes`,
     prove: v?.empty ? "nothing yet" : open ? `${open} to resolve` : "clear",
-    shoot: shot.passes.length ? `pass ${i + 1} of ${shot.passes.length}` : "no pass",
+    shoot: v?.frames ? (frames.view?.now ? `${four(frames.view.now.frame)} of ${frames.view.scheme.last}` : frames.view ? "all taken" : "frames") : shot.passes.length ? `pass ${i + 1} of ${shot.passes.length}` : "no pass",
     wrap: "log open",
   };
 });

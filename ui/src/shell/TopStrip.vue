@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { computed } from "vue";
 import { useRoute } from "vue-router";
+import { useFrames } from "../stores/frames";
 import { useHold } from "../stores/hold";
 import { useOutbox } from "../stores/outbox";
 import { usePrefs } from "../stores/prefs";
@@ -11,6 +12,8 @@ import { stopNow } from "./keys";
 const shot = useShot();
 const live = useLive();
 const hold = useHold();
+const frames = useFrames();
+const byFrames = computed(() => route.name === "shoot" && frames.open && frames.view !== null);
 const outbox = useOutbox();
 const prefs = usePrefs();
 const route = useRoute();
@@ -28,15 +31,17 @@ const kept = computed(() => {
 });
 const open = computed(() => route.name !== "shelf" && shot.view !== null);
 // The rig's own frame, where it stands on the sealed path; else the plan's.
-const onRig = computed(() => route.name === "shoot" && live.connected && (live.now?.ready.on_path ?? false));
+const onRig = computed(() => route.name === "shoot" && !byFrames.value && live.connected && (live.now?.ready.on_path ?? false));
 const atFirst = computed(() => live.now?.ready.checks.some((c) => c.name === "at first" && c.ok) ?? false);
-const frame = computed(() => (!onRig.value ? shot.frame : live.rolling || !atFirst.value ? Math.floor(live.now?.floor.state.frame ?? 0) : shot.start));
+const frame = computed(() => (byFrames.value ? frames.current?.frame ?? shot.frame : !onRig.value ? shot.frame : live.rolling || !atFirst.value ? Math.floor(live.now?.floor.state.frame ?? 0) : shot.start));
 const length = computed(() => shot.last - shot.first);
 const timecode = computed(() => (onRig.value && live.rolling ? live.now?.at?.timecode ?? "" : shot.timecode(frame.value)));
-const ready = computed(() => (live.lost ? null : live.now?.ready ?? null));
+const ready = computed(() => (live.lost ? null : (byFrames.value ? frames.now?.ready : live.now?.ready) ?? null));
+const good = computed(() => (byFrames.value ? frames.says.ok : ready.value?.ok));
 // With letter keys off, the strip names what to press instead.
 const buttons: Record<string, string> = { K: "“store all” on Compose", P: "Prove in the rail", S: "“seal” on Compose", F: "“go to first frame” on Shoot", "2": "Line up in the rail", "5": "Shoot in the rail" };
 const words = computed(() => {
+  if (byFrames.value) return frames.says.text;
   if (live.lost) return "Can't roll yet: the application does not answer. It is tried again all the time.";
   const s = ready.value?.sentence ?? "Looking at the rig …";
   return prefs.letters ? s : s.replace(/Press ([KPSF25])\b/, (_, k: string) => `Use ${buttons[k] ?? k}`);
@@ -60,13 +65,14 @@ const words = computed(() => {
       </div>
       <div class="cell count">
         <div class="big" data-test="counter" aria-live="off">{{ four(frame) }}</div>
-        <div class="quiet small"><div>of {{ four(shot.last) }}</div><div>{{ timecode }}</div><div v-if="onRig" class="now">rig</div></div>
+        <div class="quiet small"><div>of {{ four(shot.last) }}</div><div v-if="byFrames">{{ frames.current ? `${frames.layer(frames.current.layer)?.name}${frames.now?.busy ? "" : " next"}` : "all taken" }}</div><div
+          v-else>{{ timecode }}</div><div v-if="onRig" class="now">rig</div></div>
       </div>
       <div class="cell ready" data-test="ready">
         <div class="checks small">
           <span v-for="c in ready?.checks ?? []" :key="c.name" :class="c.ok ? 'good' : 'quiet'">{{ c.ok ? "✓" : "·" }} {{ c.name }}</span>
         </div>
-        <strong :class="ready?.ok ? 'good' : 'now'" role="status">{{ words }}</strong>
+        <strong :class="good ? 'good' : 'now'" role="status">{{ words }}</strong>
       </div>
       <div class="cell drive" :data-drive="live.drive"><span class="small quiet">drives</span><b>{{ live.drive }}</b></div>
     </template>

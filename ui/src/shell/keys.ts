@@ -1,6 +1,7 @@
 import { own } from "../drawing/axes";
 import { useRoute, useRouter } from "vue-router";
 import { stages } from "../router";
+import { useFrames } from "../stores/frames";
 import { useHold } from "../stores/hold";
 import { useNudge } from "../stores/nudge";
 import { usePrefs } from "../stores/prefs";
@@ -19,6 +20,7 @@ export function useKeys(): { onKey: (e: KeyboardEvent) => void; onEscape: (e: Ke
   const moves = useMoves();
   const nudge = useNudge();
   const score = useScore();
+  const frames = useFrames();
   const route = useRoute();
   const router = useRouter();
 
@@ -32,7 +34,7 @@ export function useKeys(): { onKey: (e: KeyboardEvent) => void; onEscape: (e: Ke
     if (typing || e.defaultPrevented || ask.question) return;
     if (e.ctrlKey || e.metaKey) return withControl(e);
     if (e.altKey) return;
-    if (e.key === " " && route.name === "shoot") { // Space rolls on the hold target only
+    if (e.key === " " && route.name === "shoot" && !byFrames()) { // Space rolls on the hold target only
       if (!(t instanceof HTMLButtonElement)) {
         hold.says = "Space rolls on the hold target only. Press H to go to it, then hold Space.";
         e.preventDefault();
@@ -46,7 +48,8 @@ export function useKeys(): { onKey: (e: KeyboardEvent) => void; onEscape: (e: Ke
   function withControl(e: KeyboardEvent): void {
     if (e.key.toLowerCase() !== "z" || !shot.view) return;
     e.preventDefault();
-    void (e.shiftKey ? shot.redo() : shot.undo());
+    if (byFrames()) void frames.undo();
+    else void (e.shiftKey ? shot.redo() : shot.undo());
   }
 
   function act(e: KeyboardEvent): boolean {
@@ -60,7 +63,27 @@ export function useKeys(): { onKey: (e: KeyboardEvent) => void; onEscape: (e: Ke
       void router.push({ name: stage.name, params: { id: shot.id } });
       return true;
     }
-    return playhead(e) || (route.name === "compose" && compose(e));
+    return (byFrames() && frame(e)) || playhead(e) || (route.name === "compose" && compose(e));
+  }
+
+  const byFrames = (): boolean => route.name === "shoot" && frames.open;
+
+  // For a person with full hands: each key once a press. N moves the rig only as far as
+  // it is small and announced; else it asks.
+  function frame(e: KeyboardEvent): boolean {
+    if (frames.view === null) return false;
+    const once = (f: () => void): true => {
+      if (!e.repeat) f();
+      return true;
+    };
+    switch (e.key) {
+      case "n": case "N": return once(() => void frames.next());
+      case "o": case "O": return once(() => void frames.command("once more"));
+      case "v": case "V": return once(() => void frames.command("step over"));
+      case "r": case "R": return once(() => document.querySelector<HTMLElement>('[data-test="back-to"]')?.click());
+      case "b": case "B": case "m": case "M": case "h": case "H": return true; // the picture's own
+    }
+    return false;
   }
 
   function playhead(e: KeyboardEvent): boolean {

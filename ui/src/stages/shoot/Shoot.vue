@@ -1,47 +1,37 @@
 <script setup lang="ts">
-import { computed, onBeforeUnmount, onMounted, watch } from "vue";
-import FinderView from "../../drawing/FinderView.vue";
-import SheetDrawing from "../../drawing/SheetDrawing.vue";
-import { useHold } from "../../stores/hold";
-import { useLive } from "../../stores/live";
+import { watch } from "vue";
+import { useRoute } from "vue-router";
+import { useFrames } from "../../stores/frames";
 import { useShot } from "../../stores/shot";
-import PassStack from "./PassStack.vue";
-import RollPanel from "./RollPanel.vue";
+import FramesSheet from "./FramesSheet.vue";
+import PassesSheet from "./PassesSheet.vue";
 
+// Shoot has a sheet for each way of taking a shot.
+const route = useRoute();
 const shot = useShot();
-const live = useLive();
-const hold = useHold();
-const homed = computed(() => live.connected && Object.values(live.now?.floor.state.homed ?? {}).every(Boolean));
-const rig = computed(() => (homed.value ? live.now?.view ?? null : null));
-// Which of it is seen by a sensor, and what is only counted.
-const counted = computed(() => shot.axes.filter((a) => a.feedback === "nothing").map((a) => a.name).join(", "));
-const label = computed(() => {
-  if (!rig.value) return "as planned: the rig is not lined up";
-  return counted.value ? `as the rig's sensors see it; ${counted.value} only counted` : "as the rig's sensors see it";
-});
-onMounted(() => { hold.open(); void shot.reloadPasses(); });
-// A take whose end is not stored yet (the database was away) is asked for again.
-const again = window.setInterval(() => {
-  if (!live.rolling && shot.passes.some((p) => p.takes.some((t) => !t.ended))) void shot.reloadPasses();
-}, 1000);
-onBeforeUnmount(() => { window.clearInterval(again); hold.close(); });
-watch(() => shot.pass, () => hold.open());
+const frames = useFrames();
+watch(() => route.params.sheet, (s) => {
+  if (route.name === "shoot") frames.sheet = s === "frames" || s === "passes" ? s : "";
+}, { immediate: true });
+const sheets = [{ name: "passes", title: "Passes" }, { name: "frames", title: "Frames" }] as const;
 </script>
 
 <template>
-  <div v-if="shot.view" class="shoot">
-    <FinderView :shot="shot.view" :camera="rig ?? shot.camera" :label="label" />
-    <SheetDrawing :shot="shot.view" :camera="rig ?? shot.camera" :rig="rig" :frame="shot.frame" plan-only follow @go="shot.go" />
-    <RollPanel />
-    <PassStack />
+  <div v-if="shot.view" class="shoot-sheets">
+    <nav aria-label="Sheets of Shoot">
+      <router-link v-for="s in sheets" :key="s.name" :to="{ name: 'shoot', params: { id: shot.id, sheet: s.name } }" class="tab" :class="{ here: (s.name === 'frames') === frames.open }"
+        :aria-current="(s.name === 'frames') === frames.open ? 'page' : undefined" :data-test="'sheet-' + s.name">{{ s.title }}</router-link>
+    </nav>
+    <FramesSheet v-if="frames.open" />
+    <PassesSheet v-else />
   </div>
 </template>
 
 <style scoped>
-.shoot { display: grid; grid-template: minmax(250px, 0.95fr) minmax(220px, 1fr) / minmax(0, 1.15fr) minmax(0, 1fr) 344px; gap: 12px; height: 100%; min-height: 560px; }
-.shoot > :last-child { grid-column: 1 / -1; }
-@media (max-width: 1180px) { .shoot { grid-template-columns: minmax(0, 1fr) minmax(0, .9fr) 300px; } }
-/* Where there is little room, what rolls the rig comes first and whole. */
-@media (max-width: 960px), (max-height: 620px) { .shoot { grid-template: auto 240px auto / minmax(0, 1fr) minmax(0, 1fr); height: auto; min-height: 0; } .shoot > :nth-child(3) { grid-column: 1 / -1; grid-row: 1; } }
-@media (max-width: 700px) { .shoot { display: flex; flex-direction: column; } .shoot > * { min-height: 220px; } .shoot > :nth-child(3) { order: -1; } }
+.shoot-sheets { display: grid; grid-template-rows: 26px minmax(0, 1fr); gap: 8px; height: 100%; }
+nav { display: flex; gap: 24px; }
+.tab { font: 600 17px/1.2 var(--head); color: var(--quiet); text-decoration: none; border-bottom: 3px solid transparent; }
+.tab.here { color: var(--ink); border-color: var(--now); }
+html.paper .tab { color: #4d5a67; }
+html.paper .tab.here { color: var(--ink); }
 </style>

@@ -1,0 +1,406 @@
+package web
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"net/http"
+	"slices"
+
+	"github.com/danielgtaylor/huma/v2"
+	"github.com/go-chi/chi/v5"
+
+	"keenarc/core/seal"
+	"keenarc/core/trace"
+	"keenarc/core/weave"
+	"keenarc/journal"
+	"keenarc/stage"
+	"keenarc/store"
+)
+
+// FramesView is a shoot as the weave shows it.
+type FramesView struct {
+	Scheme   weave.Scheme   `json:"scheme"`
+	Revision int64          `json:"revision"`
+	Frames   []int          `json:"frames" doc:"those that have a picture of their own"`
+	Rows     []FrameLayer   `json:"rows" doc:"a row of the weave per layer, in the scheme's order"`
+	Now      *weave.Cell    `json:"now,omitempty" doc:"the cell that comes next; none: every one is taken"`
+	Press    []weave.Cell   `json:"press" doc:"what one press exposes there"`
+	Then     *weave.Cell    `json:"then,omitempty" doc:"where it goes on"`
+	Last     *weave.Cell    `json:"last,omitempty" doc:"the cell that was exposed last"`
+	Undo     string         `json:"undo,omitempty" doc:"what can be taken back, in words"`
+	Unsure   []Unsure       `json:"uncertain"`
+	Notes    map[int]string `json:"notes"`
+	Spent    []weave.Spent  `json:"spent"`
+	Seal     *store.Seal    `json:"seal,omitempty" doc:"the path that the frames are taken on"`
+	Newer    *NewerPath     `json:"newer,omitempty" doc:"a path that was sealed since, about which nobody has decided"`
+	FPS      float64        `json:"fps"`
+	Version  int64          `json:"version"`
+}
+
+// FrameLayer is one row of the weave.
+type FrameLayer struct {
+	weave.Layer
+	Tally weave.Tally `json:"tally"`
+	Cells []FrameCell `json:"cells" doc:"one for each of the frames"`
+}
+
+// FrameCell is one cell of the weave.
+type FrameCell struct {
+	State   weave.State `json:"state" enum:"outside,empty,taken,redo,stepped over,held,uncertain"`
+	Picture string      `json:"picture,omitempty" doc:"of the exposure that stands"`
+	Number  int         `json:"number,omitempty" doc:"which exposure stands"`
+	Other   bool        `json:"other_path,omitempty" doc:"it was taken on another path than the frames are taken on now"`
+}
+
+// Unsure is an exposure that somebody must look at.
+type Unsure struct {
+	weave.Cell
+	Exposure string     `json:"exposure"`
+	Number   int        `json:"number"`
+	Fate     weave.Fate `json:"fate"`
+	Picture  string     `json:"picture,omitempty"`
+	Why      string     `json:"why"`
+}
+
+// NewerPath is a path that was sealed after the frames were begun.
+type NewerPath struct {
+	Version int     `json:"version"`
+	Short   string  `json:"short"`
+	Frame   int     `json:"frame"`
+	Px      float64 `json:"px" doc:"how far it differs at that frame, in pixels at the sensor"`
+	WorstPx float64 `json:"worst_px" doc:"how far it differs from what was taken, at most"`
+	Worst   int     `json:"worst_frame"`
+}
+
+func (s *Server) frameRoutes(r chi.Router, api huma.API) {
+	huma.Register(api, op("frames", http.MethodGet, "/api/shots/{id}/frames", "A shoot that is taken frame by frame"), func(ctx context.Context, in *shotID) (*body[*FramesView], error) {
+		return s.framesBody(ctx, in.ID, nil)
+	})
+	huma.Register(api, op("begin-frames", http.MethodPost, "/api/shots/{id}/frames", "Take a shot frame by frame"), s.beginFrames)
+	huma.Register(api, op("next", http.MethodPost, "/api/shots/{id}/frames/next", "The next press: expose what is wanted here and go on, or go to the pose"), s.next)
+	huma.Register(api, op("frame-command", http.MethodPost, "/api/shots/{id}/frames/commands", "Once more, back to, step over"), s.frameCommand)
+	huma.Register(api, op("frame-undo", http.MethodPost, "/api/shots/{id}/frames/undo", "Take the last command back, where nothing was exposed since"), s.frameUndo)
+	huma.Register(api, op("frame-answer", http.MethodPost, "/api/shots/{id}/frames/answers", "Say whether an uncertain exposure counts"), s.frameAnswer)
+	huma.Register(api, op("frame-path", http.MethodPost, "/api/shots/{id}/frames/path", "Go on with the newer sealed path, or stay on the old one"), s.framePath)
+	huma.Register(api, op("frame-scheme", http.MethodPut, "/api/shots/{id}/frames/scheme", "Change layers, frames and holds; asked about where pictures lie"), s.frameScheme)
+	huma.Register(api, op("frame-note", http.MethodPut, "/api/shots/{id}/frames/notes/{frame}", "A note for the hands at a frame"), s.frameNote)
+	huma.Register(api, op("pretend-camera", http.MethodPost, "/api/camera/pretend", "Tell a stand-in camera what goes wrong"), s.pretendCamera)
+	r.Get("/api/shots/{id}/frames.zip", s.framesZip)
+	r.Get("/api/pictures/{hash}", s.picture(func(ctx context.Context, h string) ([]byte, error) { return s.store.Picture(ctx, h) }))
+	r.Get("/api/thumbnails/{hash}", s.picture(func(ctx context.Context, h string) ([]byte, error) { return s.store.Thumbnail(ctx, h) }))
+	r.Get("/api/camera/look", s.look)
+}
+
+func (s *Server) framesBody(ctx context.Context, shot string, err error) (*body[*FramesView], error) {
+	if err != nil {
+		return nil, s.fail(err)
+	}
+	b, err := s.bench(ctx, shot)
+	if err != nil {
+		return nil, s.fail(err)
+	}
+	v, err := s.frames(ctx, b)
+	return &body[*FramesView]{v}, s.fail(err)
+}
+
+// bench is what shooting frame by frame needs to know of a shot.
+func (s *Server) bench(ctx context.Context, shot string) (*stage.Bench, error) {
+	h, err := s.store.Shoot(ctx, shot)
+	if err != nil {
+		return nil, err
+	}
+	d, x, err := s.desk(ctx, shot, "")
+	if err != nil {
+		return nil, err
+	}
+	sh, err := s.store.Shot(ctx, shot)
+	if err != nil {
+		return nil, err
+	}
+	b := &stage.Bench{Shot: shot, Desk: d, Shoot: h}
+	if b.Judge, err = trace.NewJudge(sh.Rig, sh.Lens, trace.Scene{Subject: sh.Set.Subject, Near: sh.Set.Near, Far: sh.Set.Far}); err != nil {
+		return nil, err
+	}
+	newest := d.Table
+	if x != nil && x.Revision >= 0 {
+		b.SealID = x.ID
+	}
+	if h.Seal != "" && h.Seal != b.SealID {
+		seals, err := s.store.Seals(ctx, shot)
+		if err != nil {
+			return nil, err
+		}
+		old := slices.IndexFunc(seals, func(y store.Seal) bool { return y.ID == h.Seal })
+		if d.Table = nil; old >= 0 && seals[old].Revision >= 0 {
+			if d.Table, err = s.store.Table(ctx, h.Seal); err != nil {
+				return nil, err
+			}
+		}
+		if b.SealID != "" && d.Sealed && h.Declined != b.SealID {
+			b.Newer = x.Version
+			if d.Table == nil { // the old one is void: the rig is another version now
+				d.Table = newest
+			}
+		}
+	}
+	d.LineUp = lineUpNote(d, d.Table, 0)
+	if cell, ok := h.Board().Now(h.Turn); ok && b.Newer > 0 {
+		b.NewerPx = apart(b, d, newest, cell.Frame)
+	}
+	return b, nil
+}
+
+// apart is by how many pixels two paths differ at a frame.
+func apart(b *stage.Bench, d *stage.Desk, other *seal.Table, frame int) float64 {
+	p, q := make([]float64, len(d.Rig.Axes)), make([]float64, len(d.Rig.Axes))
+	if d.Table == nil || !(trace.Sealed{Table: d.Table}).AtFrame(p, frame) || !(trace.Sealed{Table: other}).AtFrame(q, frame) {
+		return 0
+	}
+	px, _, _ := b.Judge.Pixels(p, q)
+	return round(px, 100)
+}
+
+func (s *Server) frames(ctx context.Context, b *stage.Bench) (*FramesView, error) {
+	h := b.Shoot
+	board := h.Board()
+	v := &FramesView{Scheme: h.Scheme, Revision: h.Revision, Frames: h.Scheme.Frames(), Rows: []FrameLayer{}, Press: []weave.Cell{}, Undo: h.Undo, Unsure: []Unsure{}, Notes: h.Notes, Spent: h.Spent,
+		Version: s.version(b.Shot)}
+	by := map[string]*journal.Exposure{}
+	for i := range h.Exposures {
+		by[h.Exposures[i].ID] = &h.Exposures[i]
+	}
+	for _, l := range h.Scheme.Layers {
+		row := FrameLayer{Layer: l, Tally: board.Tally(l.ID), Cells: make([]FrameCell, len(v.Frames))}
+		for i, f := range v.Frames {
+			c := weave.Cell{Frame: f, Layer: l.ID}
+			row.Cells[i].State = board.At(c)
+			if e := board.Stands(c); e != nil {
+				x := by[e.ID]
+				row.Cells[i].Picture, row.Cells[i].Number, row.Cells[i].Other = x.Picture, e.Number, h.Seal != "" && x.Seal != h.Seal
+			}
+		}
+		v.Rows = append(v.Rows, row)
+	}
+	if c, ok := board.Now(h.Turn); ok {
+		v.Now, v.Press = &c, board.Press(c)
+		if then, ok := stage.After(h, v.Press); ok {
+			v.Then = &then
+		}
+	}
+	if l := h.Last(); l != nil {
+		v.Last = &l.Cell
+	}
+	for _, c := range board.Open() {
+		e := by[board.Unsure(c).ID]
+		v.Unsure = append(v.Unsure, Unsure{Cell: c, Exposure: e.ID, Number: e.Number, Fate: e.Fate, Picture: e.Picture, Why: e.Why})
+	}
+	return v, s.paths(ctx, b, v)
+}
+
+// paths adds which path the frames are taken on, and what a newer one would change.
+func (s *Server) paths(ctx context.Context, b *stage.Bench, v *FramesView) error {
+	seals, err := s.store.Seals(ctx, b.Shot)
+	if err != nil {
+		return err
+	}
+	id := b.Shoot.Seal
+	if id == "" {
+		id = b.SealID
+	}
+	for i := range seals {
+		if seals[i].ID == id {
+			v.Seal = &seals[i]
+		}
+	}
+	if b.Desk.Table != nil {
+		v.FPS = b.Desk.Table.Rate.Float()
+	}
+	if b.Newer == 0 {
+		return nil
+	}
+	t, err := s.store.Table(ctx, b.SealID)
+	if err != nil {
+		return err
+	}
+	n := &NewerPath{Version: b.Newer, Px: b.NewerPx}
+	for _, x := range seals {
+		if x.ID == b.SealID {
+			n.Short = x.Short
+		}
+	}
+	if v.Now != nil {
+		n.Frame = v.Now.Frame
+	}
+	seen := map[int]bool{}
+	for _, e := range b.Shoot.Exposures {
+		if e.Fate != weave.Kept || seen[e.Frame] {
+			continue
+		}
+		seen[e.Frame] = true
+		if px := apart(b, b.Desk, t, e.Frame); px >= n.WorstPx {
+			n.WorstPx, n.Worst = px, e.Frame
+		}
+	}
+	v.Newer = n
+	return nil
+}
+
+func (s *Server) next(ctx context.Context, in *struct {
+	ID   string `path:"id" format:"uuid"`
+	Body struct {
+		Confirmed bool        `json:"confirmed,omitempty" doc:"the move that was asked about may be made"`
+		Cell      *weave.Cell `json:"cell,omitempty" doc:"what was seen to come next; where something else does by now, nothing is done"`
+	}
+}) (*body[struct {
+	Question *stage.Question `json:"question,omitempty"`
+}], error) {
+	b, err := s.bench(ctx, in.ID)
+	if err != nil {
+		return nil, s.fail(err)
+	}
+	if c, ok := b.Shoot.Board().Now(b.Shoot.Turn); in.Body.Cell != nil && (!ok || c != *in.Body.Cell) {
+		return nil, conflict("Something else comes next by now; it was loaded again. Look, then press again.")
+	}
+	q, err := s.shooting.Next(ctx, b, s.who(ctx), in.Body.Confirmed)
+	if err != nil {
+		return nil, s.refused(plainly(err))
+	}
+	out := &body[struct {
+		Question *stage.Question `json:"question,omitempty"`
+	}]{}
+	out.Body.Question = q
+	return out, nil
+}
+
+// plainly leaves "not allowed" out of a sentence for people.
+func plainly(err error) error {
+	if errors.Is(err, stage.ErrNotAllowed) {
+		if rest := errors.Unwrap(err); rest == stage.ErrNotAllowed {
+			return errors.New(capital(err.Error()[len(stage.ErrNotAllowed.Error())+2:]))
+		}
+	}
+	return err
+}
+
+func (s *Server) frameCommand(ctx context.Context, in *struct {
+	ID   string `path:"id" format:"uuid"`
+	Body weave.Command
+}) (*body[*FramesView], error) {
+	if s.shooting.Busy() {
+		return nil, conflict(capital(stage.ErrPressed.Error()) + ".")
+	}
+	c := in.Body
+	words := c.Op
+	err := s.store.Turn(ctx, s.who(ctx), in.ID, words, func(h *journal.Shoot) (weave.Turn, error) {
+		var last *weave.Cell
+		if l := h.Last(); l != nil {
+			last = &l.Cell
+		}
+		return h.Board().Do(h.Turn, c, last)
+	})
+	if err != nil {
+		return nil, s.fail(err)
+	}
+	text := map[string]string{weave.OnceMore: "The last frame is to be taken once more.", weave.BackTo: fmt.Sprintf("Back to frame %s.", frame4(c.Frame)), weave.StepOver: "A frame was stepped over."}[c.Op]
+	s.note(ctx, in.ID, "frames", text, nil)
+	s.changed(in.ID)
+	return s.framesBody(ctx, in.ID, nil)
+}
+
+func (s *Server) frameUndo(ctx context.Context, in *shotID) (*body[*FramesView], error) {
+	words, err := s.store.UndoTurn(ctx, s.who(ctx), in.ID)
+	if errors.Is(err, store.ErrNothingBack) {
+		return nil, conflict(capital(err.Error()) + ".")
+	}
+	if err == nil {
+		s.note(ctx, in.ID, "frames", "Taken back: "+words+".", nil)
+		s.changed(in.ID)
+	}
+	return s.framesBody(ctx, in.ID, err)
+}
+
+func (s *Server) frameAnswer(ctx context.Context, in *struct {
+	ID   string `path:"id" format:"uuid"`
+	Body struct {
+		Exposure string `json:"exposure" format:"uuid"`
+		Counts   bool   `json:"counts" doc:"the picture counts as taken"`
+	}
+}) (*body[*FramesView], error) {
+	e, err := s.store.Exposed(ctx, in.Body.Exposure)
+	if errors.Is(err, journal.ErrUnknown) || err == nil && e.Shot != in.ID {
+		return nil, newProblem(http.StatusNotFound, "There is no such exposure in this shot.")
+	}
+	if err != nil {
+		return nil, s.fail(err)
+	}
+	fate, text := weave.Denied, "does not count"
+	if in.Body.Counts {
+		fate, text = weave.Kept, "counts as taken"
+	}
+	switch {
+	case e.Fate != weave.Uncertain && e.Fate != weave.Asked:
+		return nil, conflict("That exposure is decided already.")
+	case in.Body.Counts && e.Picture == "":
+		return nil, blame("counts", "there is no picture of it here to count", "say that it does not count, and take the frame once more")
+	}
+	if err := s.store.Became(ctx, e.ID, fate, "answered by "+s.who(ctx).Name); err != nil {
+		return nil, s.fail(err)
+	}
+	s.note(ctx, in.ID, "frames", fmt.Sprintf("Frame %s, exposure %d %s.", frame4(e.Frame), e.Number, text), nil)
+	s.changed(in.ID)
+	s.shooting.Recover(ctx) // its picture may still lie with the camera
+	return s.framesBody(ctx, in.ID, nil)
+}
+
+func (s *Server) framePath(ctx context.Context, in *struct {
+	ID   string `path:"id" format:"uuid"`
+	Body struct {
+		Version int  `json:"version" doc:"of the newer path"`
+		GoOn    bool `json:"go_on" doc:"with the newer path; else the old one stays"`
+	}
+}) (*body[*FramesView], error) {
+	if s.shooting.Busy() {
+		return nil, conflict(capital(stage.ErrPressed.Error()) + ".")
+	}
+	b, err := s.bench(ctx, in.ID)
+	if err != nil {
+		return nil, s.fail(err)
+	}
+	if b.Newer != in.Body.Version || b.Newer == 0 {
+		return nil, conflict("There is no newer path of that number to decide about.")
+	}
+	text := fmt.Sprintf("The frames stay on their path; path %d is left.", b.Newer)
+	if in.Body.GoOn {
+		text = fmt.Sprintf("The frames go on with path %d; those taken keep theirs.", b.Newer)
+		err = s.store.Pin(ctx, in.ID, b.SealID)
+	} else {
+		err = s.store.Decline(ctx, in.ID, b.SealID)
+	}
+	if err == nil {
+		s.note(ctx, in.ID, "frames", text, nil)
+		s.changed(in.ID)
+	}
+	return s.framesBody(ctx, in.ID, err)
+}
+
+func (s *Server) frameNote(ctx context.Context, in *struct {
+	ID    string `path:"id" format:"uuid"`
+	Frame int    `path:"frame"`
+	Body  struct {
+		Text string `json:"text" maxLength:"500"`
+	}
+}) (*body[*FramesView], error) {
+	h, err := s.store.Shoot(ctx, in.ID)
+	if err != nil {
+		return nil, s.fail(err)
+	}
+	if in.Frame < h.Scheme.First || in.Frame >= h.Scheme.Last {
+		return nil, blame("frame", frame4(in.Frame)+" is none of the shoot's", fmt.Sprintf("give %s to %s", frame4(h.Scheme.First), frame4(h.Scheme.Last-1)))
+	}
+	err = s.store.Note(ctx, in.ID, in.Frame, in.Body.Text)
+	if err == nil {
+		s.changed(in.ID)
+	}
+	return s.framesBody(ctx, in.ID, err)
+}
