@@ -27,9 +27,19 @@ type process struct {
 	addr string
 }
 
-func serve(t *testing.T, folder, database, rig string) *process {
+func serve(t *testing.T, folder, database, rig string, more ...string) *process {
 	t.Helper()
-	cmd := exec.Command(binary, "serve", "--listen", "127.0.0.1:0", "--folder", folder, "--database", database, "--rig", "plank="+rig)
+	if p := tryServe(t, folder, database, rig, more...); p != nil {
+		return p
+	}
+	t.Fatal("the application did not start")
+	return nil
+}
+
+// tryServe is nil where it ends at once, as without a database.
+func tryServe(t *testing.T, folder, database, rig string, more ...string) *process {
+	t.Helper()
+	cmd := exec.Command(binary, append([]string{"serve", "--listen", "127.0.0.1:0", "--folder", folder, "--database", database, "--rig", "plank=" + rig}, more...)...)
 	out, err := cmd.StdoutPipe()
 	if err != nil {
 		t.Fatal(err)
@@ -44,7 +54,7 @@ func serve(t *testing.T, folder, database, rig string) *process {
 			return &process{t, cmd, at}
 		}
 	}
-	t.Fatal("the application did not start")
+	_ = cmd.Wait()
 	return nil
 }
 

@@ -71,9 +71,10 @@ func folder(t *testing.T) string {
 // database is a PostgreSQL of a test's own with the demo in it, for servers that
 // are started, and killed, as processes.
 type database struct {
-	db   *store.Store
-	url  string
-	shot string // SL-010
+	cluster *store.Cluster
+	db      *store.Store
+	url     string
+	shot    string // SL-010
 }
 
 // desk starts one, until the test ends.
@@ -96,7 +97,7 @@ func desk(t *testing.T) *database {
 	if err != nil {
 		t.Fatal(err)
 	}
-	return &database{db: db, url: cluster.URL, shot: shelf[0].Shots[0].ID}
+	return &database{cluster: cluster, db: db, url: cluster.URL, shot: shelf[0].Shots[0].ID}
 }
 
 // start runs the application until the test ends.

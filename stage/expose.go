@@ -45,6 +45,9 @@ func (s *Shooting) expose(ctx context.Context, b *Bench, f *Floor, who journal.P
 	if err := s.journal.Ask(ctx, e); err != nil {
 		return fmt.Errorf("%s was not exposed: %w", cellName(b, c), err)
 	}
+	s.mu.Lock()
+	s.open = true // until it is known what became of it
+	s.mu.Unlock()
 	if err := s.phase(ctx, b, c, weave.Exposing); err != nil {
 		return err
 	}
@@ -167,17 +170,35 @@ func (s *Shooting) Recover(ctx context.Context) {
 	}
 }
 
+// waitForRig is how long after a start a rig is waited for before an exposure is called
+// uncertain because it is not seen.
+const waitForRig = 10 * time.Second
+
 func (s *Shooting) recover(ctx context.Context) {
+	s.mu.Lock()
+	fresh := time.Since(s.began) < waitForRig
+	s.mu.Unlock()
 	open, err := s.journal.Unknown(ctx)
 	if err != nil {
 		s.log.Warn("what is not known of exposures cannot be read", "err", err)
 		return
 	}
+	left := 0
+	defer func() {
+		s.mu.Lock()
+		s.open = left > 0
+		s.mu.Unlock()
+	}()
 	for i := range open {
 		e := &open[i]
+		if f, err := s.floors.Of(e.Machine); fresh && err == nil && !f.Now().Connected {
+			left++
+			continue
+		}
 		fate, why, err := s.learn(ctx, e, s.doubt(e))
 		if err != nil {
 			s.log.Warn("what became of an exposure is not known yet", "exposure", e.ID, "err", err)
+			left++
 			continue
 		}
 		if why != "" {

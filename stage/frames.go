@@ -38,9 +38,11 @@ type Shooting struct {
 	// Changed is told of each shot whose shoot was changed.
 	Changed func(shot string)
 
-	work chan func(context.Context)
-	mu   sync.Mutex
-	busy bool
+	work  chan func(context.Context)
+	began time.Time
+	mu    sync.Mutex
+	busy  bool
+	open  bool // of some exposure it may not be known what became of it
 	halt int64 // counted up by every stop
 	now  FramesNow
 	subs map[chan struct{}]bool
@@ -72,11 +74,23 @@ func NewShooting(floors Floors, eye *Eye, j journal.Frames, log *slog.Logger) *S
 func (s *Shooting) Run(ctx context.Context) {
 	var wg sync.WaitGroup
 	defer wg.Wait()
+	s.mu.Lock()
+	s.began, s.open = time.Now(), true // of the time before this start nothing is known
+	s.mu.Unlock()
 	wg.Go(func() { s.eye.Run(ctx) })
+	again := time.NewTicker(recoverPause)
+	defer again.Stop()
 	for {
 		select {
 		case <-ctx.Done():
 			return
+		case <-again.C:
+			s.mu.Lock()
+			open := s.open
+			s.mu.Unlock()
+			if open && s.eye.Now().Connected {
+				s.Recover(ctx)
+			}
 		case do := <-s.work:
 			do(ctx)
 			s.mu.Lock()
@@ -86,6 +100,9 @@ func (s *Shooting) Run(ctx context.Context) {
 		}
 	}
 }
+
+// recoverPause is how often it is asked again what became of exposures.
+const recoverPause = 700 * time.Millisecond
 
 // begin hands work over, if nothing is being done.
 func (s *Shooting) begin(do func(context.Context)) error {

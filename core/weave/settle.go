@@ -3,6 +3,8 @@ package weave
 import (
 	"math"
 
+	"gonum.org/v1/gonum/spatial/r3"
+
 	"keenarc/core/rig"
 )
 
@@ -36,7 +38,7 @@ func Travel(r *rig.Rig, from, to []float64) float64 {
 	most := 0.0
 	a, b := r.Frames(nil, from), r.Frames(nil, to)
 	far := func(p, q rig.Vec) {
-		most = max(most, math.Sqrt((p[0]-q[0])*(p[0]-q[0])+(p[1]-q[1])*(p[1]-q[1])+(p[2]-q[2])*(p[2]-q[2])))
+		most = max(most, r3.Norm(r3.Sub(p.R3(), q.R3())))
 	}
 	for k := range a {
 		far(a[k].At, b[k].At)

@@ -5,6 +5,7 @@
 package weave
 
 import (
+	"cmp"
 	"fmt"
 	"slices"
 )
@@ -431,12 +432,7 @@ func (b *Board) Open() []Cell {
 			out = append(out, c)
 		}
 	}
-	slices.SortFunc(out, func(a, c Cell) int {
-		if a.Frame != c.Frame {
-			return a.Frame - c.Frame
-		}
-		return slices.IndexFunc(b.Scheme.Layers, func(l Layer) bool { return l.ID == a.Layer }) - slices.IndexFunc(b.Scheme.Layers, func(l Layer) bool { return l.ID == c.Layer })
-	})
+	slices.SortFunc(out, b.before)
 	return out
 }
 
@@ -452,6 +448,12 @@ func (b *Board) Lost(next *Scheme) []Cell {
 			out = append(out, c)
 		}
 	}
-	slices.SortFunc(out, func(a, c Cell) int { return a.Frame - c.Frame })
+	slices.SortFunc(out, b.before)
 	return out
+}
+
+// before orders cells by frame, then as the scheme has the layers.
+func (b *Board) before(a, c Cell) int {
+	at := func(x Cell) int { return slices.IndexFunc(b.Scheme.Layers, func(l Layer) bool { return l.ID == x.Layer }) }
+	return cmp.Or(cmp.Compare(a.Frame, c.Frame), cmp.Compare(at(a), at(c)))
 }
