@@ -4,7 +4,7 @@ SHELL := /bin/bash
 UI := $(shell find ui/src ui/public ui/index.html ui/vite.config.ts ui/package-lock.json -type f 2>/dev/null)
 GO := $(shell find cmd core exchange calc journal standin link stage store web ui/embed.go examples -name '*.go' -o -name '*.sql' -o -name '*.csv' -o -name '*.json' 2>/dev/null)
 
-.PHONY: demo demo-reset test build check generate pictures bench fuzz mutants need-build need-test clean
+.PHONY: demo demo-reset test build check generate pictures bench fuzz mutants soak need-build need-test clean
 
 demo: need-build bin/keenarc
 	@exec bin/keenarc demo
@@ -61,6 +61,10 @@ fuzz:
 # A mutation tester over core's rules; prints a line for each package.
 mutants:
 	@tools/mutants
+
+# Long runs: a thousand times the plug is pulled.
+soak: need-build need-test bin/keenarc
+	KEENARC_KILLS=1000 go test -count=1 -timeout 60m -run TestThePlugIsPulled -v ./e2e
 
 clean:
 	rm -rf bin ui/dist/assets ui/dist/index.html*

@@ -71,6 +71,7 @@ func folder(t *testing.T) string {
 // database is a PostgreSQL of a test's own with the demo in it, for servers that
 // are started, and killed, as processes.
 type database struct {
+	folder  string
 	cluster *store.Cluster
 	db      *store.Store
 	url     string
@@ -80,7 +81,12 @@ type database struct {
 // desk starts one, until the test ends.
 func desk(t *testing.T) *database {
 	t.Helper()
-	cluster, err := store.StartCluster(t.Context(), folder(t))
+	return deskIn(t, folder(t))
+}
+
+func deskIn(t *testing.T, where string) *database {
+	t.Helper()
+	cluster, err := store.StartCluster(t.Context(), where)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -97,7 +103,7 @@ func desk(t *testing.T) *database {
 	if err != nil {
 		t.Fatal(err)
 	}
-	return &database{cluster: cluster, db: db, url: cluster.URL, shot: shelf[0].Shots[0].ID}
+	return &database{folder: where, cluster: cluster, db: db, url: cluster.URL, shot: shelf[0].Shots[0].ID}
 }
 
 // start runs the application until the test ends.

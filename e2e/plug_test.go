@@ -24,24 +24,30 @@ import (
 // bench is a shoot with everything that it needs, each a process of its own that can
 // be killed and started again.
 type bench struct {
-	t       *testing.T
-	d       *database
-	shot    string
-	folder  string // the application's
-	film    string // the camera's
-	rigAt   string
-	camAt   string
-	rig     *stage.StandIn
-	camera  *stage.StandIn
-	server  *process
-	hurried bool
+	t      *testing.T
+	d      *database
+	shot   string
+	folder string // the application's
+	film   string // the camera's
+	rigAt  string
+	camAt  string
+	rig    *stage.StandIn
+	camera *stage.StandIn
+	server *process
+	wished bool // cells were wished for once more
 }
 
 // newBench starts them on SL-030: a rig in a hurry, and a camera with small pictures that
 // takes no time. film is where it keeps them.
 func newBench(t *testing.T, film string) *bench {
 	t.Helper()
-	b := &bench{t: t, d: desk(t), folder: folder(t), film: film, rigAt: "127.0.0.1:0", camAt: "127.0.0.1:0"}
+	return newBenchOn(t, film, folder(t))
+}
+
+// newBenchOn does, with the database in a folder.
+func newBenchOn(t *testing.T, film, where string) *bench {
+	t.Helper()
+	b := &bench{t: t, d: deskIn(t, where), folder: folder(t), film: film, rigAt: "127.0.0.1:0", camAt: "127.0.0.1:0"}
 	shelf, err := b.d.db.Shelf(t.Context())
 	if err != nil {
 		t.Fatal(err)
@@ -251,7 +257,7 @@ func (b *bench) compare() (taken int) {
 		}
 	}
 	for c, n := range counts {
-		if n > 1 {
+		if n > 1 && !b.wished {
 			b.t.Errorf("%v was taken %d times, and nobody wished for it", c, n)
 		}
 	}

@@ -59,7 +59,13 @@ func (s *Shooting) expose(ctx context.Context, b *Bench, f *Floor, who journal.P
 	if err := s.phase(ctx, b, c, weave.Keeping); err != nil {
 		return err
 	}
-	fate, why, err := s.learn(ctx, e, steady(before, Gather(b.Desk.Machines, s.floors.Now()), b))
+	doubt := steady(before, Gather(b.Desk.Machines, s.floors.Now()), b)
+	if err == nil { // the shutter has closed
+		s.mu.Lock()
+		s.steady[e.ID] = doubt
+		s.mu.Unlock()
+	}
+	fate, why, err := s.learn(ctx, e, doubt)
 	switch {
 	case err != nil:
 		return fmt.Errorf("what became of %s is not known yet: %w", cellName(b, c), err)
@@ -132,6 +138,9 @@ func (s *Shooting) learn(ctx context.Context, e *journal.Exposure, doubt string)
 	if err := s.journal.Keep(ctx, e.ID, fate, doubt, png); err != nil {
 		return weave.Asked, "", err
 	}
+	s.mu.Lock()
+	delete(s.steady, e.ID)
+	s.mu.Unlock()
 	if _, err := s.eye.call(ctx, link.CameraRequest{Do: "ack", Picture: e.ID}, eyeAnswer); err != nil {
 		s.log.Warn("a picture is stored and not acknowledged yet", "picture", e.ID, "err", err)
 	}
@@ -191,11 +200,17 @@ func (s *Shooting) recover(ctx context.Context) {
 	}()
 	for i := range open {
 		e := &open[i]
-		if f, err := s.floors.Of(e.Machine); fresh && err == nil && !f.Now().Connected {
+		if f, err := s.floors.Of(e.Machine); fresh && err == nil && (!f.Now().Connected || f.Now().State.N == 0) {
 			left++
 			continue
 		}
-		fate, why, err := s.learn(ctx, e, s.doubt(e))
+		s.mu.Lock()
+		doubt, seen := s.steady[e.ID]
+		s.mu.Unlock()
+		if !seen {
+			doubt = s.doubt(e)
+		}
+		fate, why, err := s.learn(ctx, e, doubt)
 		if err != nil {
 			s.log.Warn("what became of an exposure is not known yet", "exposure", e.ID, "err", err)
 			left++

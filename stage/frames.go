@@ -43,6 +43,9 @@ type Shooting struct {
 	mu    sync.Mutex
 	busy  bool
 	open  bool // of some exposure it may not be known what became of it
+	// steady is, of exposures that were seen to their end and are not stored yet, why they
+	// may not be good; empty where nothing moved.
+	steady map[string]string
 	halt int64 // counted up by every stop
 	now  FramesNow
 	subs map[chan struct{}]bool
@@ -65,7 +68,7 @@ var ErrPressed = errors.New("wait: the last press is still being carried out")
 // NewShooting prepares it; the camera's connection tells it when there is something to
 // be asked.
 func NewShooting(floors Floors, eye *Eye, j journal.Frames, log *slog.Logger) *Shooting {
-	s := &Shooting{floors: floors, eye: eye, journal: j, log: log, work: make(chan func(context.Context), 1), subs: map[chan struct{}]bool{}, now: FramesNow{Phase: weave.Away}}
+	s := &Shooting{floors: floors, eye: eye, journal: j, log: log, work: make(chan func(context.Context), 1), subs: map[chan struct{}]bool{}, steady: map[string]string{}, now: FramesNow{Phase: weave.Away}}
 	eye.There = func(ctx context.Context) { s.Recover(ctx) }
 	return s
 }
@@ -234,6 +237,12 @@ func (s *Shooting) Next(ctx context.Context, b *Bench, who journal.Person, confi
 		return nil, ErrPressed
 	}
 	board := b.Shoot.Board()
+	for _, e := range b.Shoot.Exposures {
+		if e.Fate == weave.Asked { // moving away would make it uncertain
+			s.Recover(ctx)
+			return nil, fmt.Errorf("%w: what became of %s is not known yet; it is asked all the time. Wait, or answer on its cell", ErrNotAllowed, cellName(b, e.Cell))
+		}
+	}
 	cell, ok := board.Now(b.Shoot.Turn)
 	if !ok {
 		return nil, fmt.Errorf("%w: every cell is taken; take one once more, or go back to one", ErrNotAllowed)

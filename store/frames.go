@@ -172,7 +172,7 @@ func (s *Store) UndoTurn(ctx context.Context, who journal.Person, shot string) (
 			Same   bool
 		}
 		r, err := one[row](ctx, tx, `SELECT t.words, b.words AS below, b.turn, b.exposures AS before, b.back_to, t.exposures = (SELECT count(*) FROM exposures WHERE shot_id = $1) AS same
-			FROM turns t JOIN turns b ON b.shot_id = t.shot_id AND b.number = t.back_to WHERE t.shot_id = $1 ORDER BY t.number DESC LIMIT 1`, shot)
+			FROM turns t JOIN turns b ON b.shot_id = t.shot_id AND b.number = t.back_to WHERE t.shot_id = $1 AND t.number = (SELECT max(number) FROM turns WHERE shot_id = $1)`, shot)
 		if errors.Is(err, ErrNotFound) || err == nil && !r.Same {
 			return ErrNothingBack
 		}

@@ -344,7 +344,11 @@ func (s *Server) frameAnswer(ctx context.Context, in *struct {
 	case in.Body.Counts && e.Picture == "":
 		return nil, blame("counts", "there is no picture of it here to count", "say that it does not count, and take the frame once more")
 	}
-	if err := s.store.Became(ctx, e.ID, fate, "answered by "+s.who(ctx).Name); err != nil {
+	why := "answered by " + s.who(ctx).Name
+	if e.Why != "" {
+		why = e.Why + "; " + why
+	}
+	if err := s.store.Became(ctx, e.ID, fate, why); err != nil {
 		return nil, s.fail(err)
 	}
 	s.note(ctx, in.ID, "frames", fmt.Sprintf("Frame %s, exposure %d %s.", frame4(e.Frame), e.Number, text), nil)

@@ -82,6 +82,7 @@ func (s *Server) Run(ctx context.Context) error {
 	defer cancel()
 	var wg sync.WaitGroup
 	wg.Go(func() { <-ctx.Done(); s.listen.Close() })
+	defer s.film.journal.Close()
 	for {
 		conn, err := s.listen.Accept()
 		if err != nil {
