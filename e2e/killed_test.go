@@ -8,6 +8,7 @@ import (
 	"net/http"
 	"os"
 	"os/exec"
+	"slices"
 	"strings"
 	"testing"
 	"time"
@@ -39,7 +40,10 @@ func serve(t *testing.T, folder, database, rig string, more ...string) *process 
 // tryServe is nil where it ends at once, as without a database.
 func tryServe(t *testing.T, folder, database, rig string, more ...string) *process {
 	t.Helper()
-	cmd := exec.Command(binary, append([]string{"serve", "--listen", "127.0.0.1:0", "--folder", folder, "--database", database, "--rig", "plank=" + rig}, more...)...)
+	if !slices.Contains(more, "--listen") {
+		more = append(more, "--listen", "127.0.0.1:0")
+	}
+	cmd := exec.Command(binary, append([]string{"serve", "--folder", folder, "--database", database, "--rig", "plank=" + rig}, more...)...)
 	out, err := cmd.StdoutPipe()
 	if err != nil {
 		t.Fatal(err)

@@ -34,7 +34,8 @@ type bench struct {
 	rig    *stage.StandIn
 	camera *stage.StandIn
 	server *process
-	wished bool // cells were wished for once more
+	speed  string // of the camera: --quick takes no time, --no-quick as long as it says
+	wished bool   // cells were wished for once more
 }
 
 // newBench starts them on SL-030: a rig in a hurry, and a camera with small pictures that
@@ -47,7 +48,7 @@ func newBench(t *testing.T, film string) *bench {
 // newBenchOn does, with the database in a folder.
 func newBenchOn(t *testing.T, film, where string) *bench {
 	t.Helper()
-	b := &bench{t: t, d: deskIn(t, where), folder: folder(t), film: film, rigAt: "127.0.0.1:0", camAt: "127.0.0.1:0"}
+	b := &bench{t: t, d: deskIn(t, where), folder: folder(t), film: film, rigAt: "127.0.0.1:0", camAt: "127.0.0.1:0", speed: "--quick"}
 	shelf, err := b.d.db.Shelf(t.Context())
 	if err != nil {
 		t.Fatal(err)
@@ -81,7 +82,7 @@ func (b *bench) startCamera() {
 	b.t.Helper()
 	var err error
 	for range 50 {
-		if b.camera, err = stage.StartStandInCamera(context.Background(), binary, "--rig", b.rigAt, "--folder", b.film, "--quick", "--width", "64", "--listen", b.camAt); err == nil {
+		if b.camera, err = stage.StartStandInCamera(context.Background(), binary, "--rig", b.rigAt, "--folder", b.film, "--width", "64", "--listen", b.camAt, b.speed); err == nil {
 			b.camAt = b.camera.Addr
 			return
 		}
@@ -93,7 +94,7 @@ func (b *bench) startCamera() {
 func (b *bench) startServer() {
 	b.t.Helper()
 	for late := time.Now().Add(time.Minute); time.Now().Before(late); {
-		if b.server = tryServe(b.t, b.folder, b.d.url, b.rigAt, "--camera", b.camAt); b.server != nil {
+		if b.server = tryServe(b.t, b.folder, b.d.url, b.rigAt, "--camera", b.camAt, "--listen", strings.TrimPrefix(b.server.addr, "http://")); b.server != nil {
 			return
 		}
 	}
@@ -266,6 +267,9 @@ func (b *bench) compare() (taken int) {
 	now, more := board.Now(h.Turn)
 	for _, f := range h.Scheme.Frames() {
 		for _, l := range h.Scheme.Layers {
+			if l.Apart {
+				continue
+			}
 			c := weave.Cell{Frame: f, Layer: l.ID}
 			if s := board.At(c); (!more || f < now.Frame) && s != weave.Taken {
 				b.t.Errorf("%v was skipped: it is %s, and %v comes next", c, s, now)
@@ -337,13 +341,13 @@ func (b *bench) long(layers int) {
 	s.Holds = []weave.Hold{{From: 0, Every: 1}}
 	s.Layers = nil
 	for n := range layers {
-		s.Layers = append(s.Layers, weave.Layer{ID: fmt.Sprintf("layer-%d", n+1), Number: n + 1, Name: fmt.Sprintf("layer %d", n+1), Lamps: map[string]float64{"key": 1}, Puppet: true, To: s.Last, MS: 1})
+		s.Layers = append(s.Layers, weave.Layer{ID: fmt.Sprintf("layer-%d-%d", h.Revision, n+1), Number: n + 1, Name: fmt.Sprintf("layer %d", n+1), Lamps: map[string]float64{"key": 1}, Puppet: true, To: s.Last, MS: 1})
 	}
 	if err := b.d.db.SetScheme(b.t.Context(), b.shot, h.Revision, &s); err != nil {
 		b.t.Fatal(err)
 	}
 	if err := b.d.db.Turn(b.t.Context(), journal.Itself, b.shot, "begin", func(*journal.Shoot) (weave.Turn, error) {
-		return weave.Turn{At: weave.Cell{Frame: 0, Layer: "layer-1"}}, nil
+		return weave.Turn{At: weave.Cell{Frame: 0, Layer: s.Layers[0].ID}}, nil
 	}); err != nil {
 		b.t.Fatal(err)
 	}
@@ -359,6 +363,11 @@ func pull(b *bench, kills int, rng *rand.Rand) {
 	for k := range kills {
 		for until := time.Now().Add(time.Duration(80+rng.IntN(900)) * time.Millisecond); time.Now().Before(until); time.Sleep(15 * time.Millisecond) {
 			b.operate()
+		}
+		if v := b.frames(); v != nil && v.Now == nil { // full: layers of its own again
+			b.settled()
+			b.compare()
+			b.long(len(v.Rows))
 		}
 		every[b.kill(victims[rng.IntN(len(victims))])]++
 		if k%10 == 9 {

@@ -48,7 +48,8 @@ type LiveMachine struct {
 type LiveFrames struct {
 	stage.FramesNow
 	Busy     bool         `json:"busy"`
-	AtPose   bool         `json:"at_pose" doc:"the rig stands at the pose of the cell that comes next"`
+	Next     *weave.Cell  `json:"next,omitempty" doc:"the cell that comes next, of which the following is said"`
+	AtPose   bool         `json:"at_pose" doc:"the rig stands at its pose"`
 	TravelMM float64      `json:"travel_mm" doc:"how far it is to there"`
 	Ready    *stage.Ready `json:"ready"`
 }
@@ -209,6 +210,9 @@ func (s *Server) liveFrames(b *stage.Bench, now stage.Snapshot) *LiveFrames {
 	l := &LiveFrames{FramesNow: s.shooting.Now(), Busy: s.shooting.Busy()}
 	cell, ok := b.Shoot.Board().Now(b.Shoot.Turn)
 	l.Ready = stage.FrameReadiness(now, b.Desk, l.Camera, cell, b)
+	if ok {
+		l.Next = &cell
+	}
 	if ok && b.Desk.Table != nil {
 		l.AtPose = stage.AtPose(now, b.Desk, cell.Frame)
 		if m := stage.Travel(now, b.Desk, cell.Frame); !math.IsInf(m, 0) {

@@ -215,7 +215,7 @@ type cameraCmd struct {
 	Folder string `required:"" help:"Where it keeps pictures until they are acknowledged."`
 	Listen string `default:"127.0.0.1:0" help:"Loopback address."`
 	Width  int    `help:"Width of its pictures in pixels; the camera's own where it is left out."`
-	Quick  bool   `help:"Expose for no time at all."`
+	Quick  bool   `negatable:"" help:"Expose for no time at all."`
 }
 
 func (c *cameraCmd) Run(ctx context.Context) error {

@@ -1068,11 +1068,13 @@ export interface components {
             parent: number;
         };
         LiveFrames: {
-            /** @description the rig stands at the pose of the cell that comes next */
+            /** @description the rig stands at its pose */
             at_pose: boolean;
             busy: boolean;
             camera: components["schemas"]["EyeNow"];
             cell: components["schemas"]["Cell"];
+            /** @description the cell that comes next, of which the following is said */
+            next?: components["schemas"]["Cell"];
             /** @enum {string} */
             phase: "going" | "settling" | "still" | "exposing" | "keeping" | "away";
             ready: components["schemas"]["Ready"];

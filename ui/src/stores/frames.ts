@@ -24,6 +24,11 @@ export const useFrames = defineStore("frames", () => {
   const layer = (id: string): FrameLayer | undefined => view.value?.rows.find((r) => r.id === id);
   const name = (c: Cell | undefined | null): string => (c ? `${four(c.frame)} ${layer(c.layer)?.name ?? ""}` : "");
   const cell = (c: Cell | undefined | null) => (c ? layer(c.layer)?.cells[view.value?.frames.indexOf(c.frame) ?? -1] : undefined);
+  // The rig stands at the pose of the cell that comes next, as this page has it, too.
+  const there = computed(() => {
+    const a = now.value?.next, b = view.value?.now;
+    return (now.value?.at_pose ?? false) && a?.frame === b?.frame && a?.layer === b?.layer;
+  });
   // The cell that is worked on, else the one that comes next.
   const current = computed(() => (now.value?.busy && now.value.phase !== "away" ? now.value.cell : view.value?.now));
   // What somebody must look at; an exposure that is being taken is none of it.
@@ -33,7 +38,7 @@ export const useFrames = defineStore("frames", () => {
   const state = computed(() => {
     const f = now.value;
     if (!f || live.lost) return { big: "NOT SEEN", hands: false };
-    switch (f.busy ? f.phase : f.at_pose ? "still" : "away") {
+    switch (f.busy ? f.phase : there.value ? "still" : "away") {
       case "going": return { big: "MOVING · HANDS OUT", hands: false };
       case "settling": return { big: "SETTLING · HANDS OUT", hands: false };
       case "exposing": case "keeping": return { big: "EXPOSING · HANDS OUT", hands: false };
@@ -49,7 +54,7 @@ export const useFrames = defineStore("frames", () => {
     if (f.busy) return { ok: true, text: { going: `Going to frame ${four(f.cell.frame)}. Hands out.`, settling: "Settling. Hands out.", still: "Still.", exposing: `Exposing ${name(f.cell)}. Hands out.`, keeping: `Keeping ${name(f.cell)}.`, away: "…" }[f.phase] };
     if (!f.ready.ok) return { ok: false, text: f.ready.sentence };
     if (!v.now) return { ok: true, text: unsure.value.length > 0 ? "Every frame is taken, but some are uncertain. Look at them, then answer." : "Every frame is taken." };
-    if (f.at_pose) return { ok: true, text: "The rig is still. Hands in; press N when the set is right." };
+    if (there.value) return { ok: true, text: "The rig is still. Hands in; press N when the set is right." };
     return { ok: true, text: `Not at frame ${four(v.now.frame)} yet, ${f.travel_mm} mm from it. Press N to go there.` };
   });
 
@@ -91,7 +96,7 @@ export const useFrames = defineStore("frames", () => {
         await load();
       } else if (r.data.question) {
         const q = r.data.question;
-        const exposes = now.value?.at_pose && (view.value.press.length ?? 0) > 0;
+        const exposes = there.value && (view.value.press.length ?? 0) > 0;
         ask.ask({ title: exposes ? `Expose, then move ${q.travel_mm} mm?` : `Move ${q.travel_mm} mm to frame ${four(q.frame)}?`,
           text: `${q.text} Esc slows the rig to a stop; only the hardware stop is an emergency stop.`, yes: exposes ? "Expose, then go" : "Go there",
           act: async () => {
@@ -132,5 +137,5 @@ export const useFrames = defineStore("frames", () => {
     }
     return { said: sentence(r.error), ask: (r.error as { field?: string } | undefined)?.field === "confirmed" };
   }
-  return { view, selected, current, unsure, pressed, sheet, open, now, state, says, layer, name, cell, load, next, command, undo, answer, goOn, note, begin, change };
+  return { view, selected, there, current, unsure, pressed, sheet, open, now, state, says, layer, name, cell, load, next, command, undo, answer, goOn, note, begin, change };
 });

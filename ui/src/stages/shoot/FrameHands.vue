@@ -13,7 +13,7 @@ const later = computed(() => {
 });
 const puppet = computed(() => (at.value ? frames.layer(at.value.layer)?.puppet : true));
 const order = ["going", "settling", "still", "exposing", "keeping"] as const;
-const phase = computed(() => (frames.now?.busy ? frames.now.phase : frames.now?.at_pose ? "still" : "away"));
+const phase = computed(() => (frames.now?.busy ? frames.now.phase : frames.there ? "still" : "away"));
 const settle = computed(() => {
   const s = frames.now?.settle_s ?? 0;
   return s > 0 ? `settle, ${s < 0.1 ? s.toFixed(2) : s.toFixed(1)} s to ¼ px` : "settle, under ¼ px at once";

@@ -18,7 +18,7 @@ const then = computed(() => {
   const w = v.value, n = frames.now;
   if (!w?.now || !n) return "";
   if (n.busy) return { going: "on its way", settling: "settling", still: "", exposing: "exposing", keeping: "keeping the picture", away: "" }[n.phase];
-  if (!n.at_pose) return `press N · goes to its pose, ${n.travel_mm} mm`;
+  if (!frames.there) return `press N · goes to its pose, ${n.travel_mm} mm`;
   const rest = w.press.slice(1).map((c) => frames.layer(c.layer)?.name).join(", ");
   return `press N · ${rest ? `then ${rest}, ` : ""}${w.then ? `then on to ${four(w.then.frame)}` : "then all is taken"}`;
 });

@@ -1,0 +1,223 @@
+package e2e
+
+import (
+	"fmt"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/chromedp/cdproto/input"
+	"github.com/chromedp/chromedp"
+
+	"keenarc/core/weave"
+	"keenarc/web"
+)
+
+// slow has the camera expose for as long as it says from now on.
+func (b *bench) slow() {
+	b.t.Helper()
+	b.speed = "--no-quick"
+	b.camera.Close()
+	b.startCamera()
+}
+
+// still waits until the rig stands at a frame and hands may be in the set.
+func (p *page) still(frame int) {
+	p.t.Helper()
+	p.wait(fmt.Sprintf("hands in at %04d", frame), fmt.Sprintf(`document.querySelector('[data-test="hands-state"]')?.textContent.includes('HANDS IN') && document.querySelector('[data-test="counter"]').textContent.trim() === '%04d'`, frame))
+}
+
+func (b *bench) cell(layer, frame int) web.FrameCell {
+	b.t.Helper()
+	v := b.frames()
+	for i, f := range v.Frames {
+		if f == frame {
+			return v.Rows[layer].Cells[i]
+		}
+	}
+	b.t.Fatalf("no frame %d", frame)
+	return web.FrameCell{}
+}
+
+// hold presses a letter for as long as something is looked at.
+func (p *page) hold(key string, look func()) {
+	p.t.Helper()
+	send := func(typ input.DispatchKeyEventType) {
+		if _, err := chromedp.Call(p.ctx, input.DispatchKeyEvent, input.DispatchKeyEventParams{Type: typ, Key: key, Code: "Key" + strings.ToUpper(key), WindowsVirtualKeyCode: int64(strings.ToUpper(key)[0])}); err != nil {
+			p.t.Fatal(err)
+		}
+	}
+	send(input.DispatchKeyEventTypeKeyDown)
+	look()
+	send(input.DispatchKeyEventTypeKeyUp)
+}
+
+// A new operator opens SL-030, goes to the next cell, exposes three frames with two layers
+// each, takes one once more; the plug is pulled; it goes on.
+func TestFrameByFrame(t *testing.T) {
+	b := newBench(t, folder(t))
+	b.slow()
+	a := &app{Running: &web.Running{Addr: b.server.addr}, t: t, shot: b.shot}
+	p := a.open("/")
+	p.wait("the shelf", `document.querySelector('[data-test="shot-SL-030"]')`)
+	p.click("shot-SL-030")
+	p.wait("the shot", `document.querySelector('[data-test="sentence"]')`)
+	p.key("5")
+	p.wait("the weave, and what comes first", `document.querySelector('[data-test="weave"]') && document.querySelector('[data-test="ready"]').textContent.includes('Press 2, then Home')`)
+	p.key("n")
+	p.wait("a refusal in words", `document.querySelector('.trouble')?.textContent.includes('not homed')`)
+	p.key("2")
+	p.click("home")
+	p.click("ask-yes")
+	p.wait("homed", `document.querySelector('[data-test="stage-line-up"]').textContent.includes('all homed')`)
+	p.key("5")
+	p.wait("where it is", `document.querySelector('[data-test="ready"]').textContent.includes('Press N to go there')`)
+	p.key("n")
+	p.wait("a question about the way", `document.querySelector('#ask-title')?.textContent.includes('to frame 0000')`)
+	p.click("ask-yes")
+	p.still(0)
+	for f := 0; f < 6; f += 2 {
+		if s := p.text("then"); !strings.Contains(s, fmt.Sprintf("then rim, then on to %04d", f+2)) {
+			t.Errorf("at %d it says %q", f, s)
+		}
+		p.key("n")
+		p.wait("hands out", `document.querySelector('[data-test="hands-state"]').textContent.includes('EXPOSING')`)
+		p.still(f + 2)
+		if b.cell(0, f).State != weave.Taken || b.cell(1, f).State != weave.Taken {
+			t.Errorf("frame %d: %+v, %+v", f, b.cell(0, f), b.cell(1, f))
+		}
+	}
+	if s := p.text("hands-state"); !strings.Contains(s, "STILL · HANDS IN") {
+		t.Errorf("it says %q", s)
+	}
+	// Step over and take it back: nothing was exposed.
+	p.key("v")
+	p.wait("stepped over", `document.querySelector('[data-test="counter"]').textContent.trim() === '0008'`)
+	p.chord("z", "KeyZ", 90, ctrl)
+	p.still(6)
+	// Once more: back at 0004, both layers, and on.
+	p.key("o")
+	p.wait("back at 0004", `document.querySelector('[data-test="counter"]').textContent.trim() === '0004'`)
+	p.key("n")
+	p.still(4)
+	p.key("n")
+	p.still(6)
+	if c := b.cell(0, 4); c.Number != 2 || c.State != weave.Taken || b.cell(1, 4).Number != 2 {
+		t.Errorf("taken once more: %+v, %+v", c, b.cell(1, 4))
+	}
+	// The last picture against the live one, the last ones at rate.
+	p.wait("a live picture", `document.querySelector('[data-test="picture"] img')?.src.startsWith('blob:')`)
+	p.hold("b", func() {
+		p.wait("the last picture", `document.querySelector('[data-test="picture-of"]').textContent === 'frame 0004, beauty'`)
+		p.wait("the live one", `document.querySelector('[data-test="picture-of"]').textContent === 'live'`)
+	})
+	p.hold("m", func() {
+		for _, f := range []string{"0000", "0002", "0004"} {
+			p.wait("frame "+f, fmt.Sprintf(`document.querySelector('[data-test="picture-of"]').textContent === 'frame %s, beauty'`, f))
+		}
+	})
+	p.wait("live again", `document.querySelector('[data-test="picture-of"]').textContent.includes('live, from the camera')`)
+
+	// The plug of the application is pulled while it exposes.
+	p.key("n")
+	p.wait("hands out", `document.querySelector('[data-test="hands-state"]').textContent.includes('EXPOSING')`)
+	b.kill(0)
+	if b.server.addr != a.Addr {
+		t.Skipf("the port was taken meanwhile")
+	}
+	p.wait("it is back", `document.querySelector('[data-test="hands-state"]').textContent.includes('HANDS IN')`)
+	b.settled()
+	p.wait("the rest of the frame", `document.querySelector('[data-test="ready"]').textContent.includes('press N when the set is right')`)
+	for b.frames().Now.Frame == 6 {
+		p.key("n")
+		time.Sleep(time.Second)
+	}
+	p.still(8)
+	if b.cell(0, 6).State != weave.Taken || b.cell(1, 6).State != weave.Taken {
+		t.Errorf("frame 6: %+v, %+v", b.cell(0, 6), b.cell(1, 6))
+	}
+	// The rig's power goes: that picture is uncertain, is looked at and answered.
+	p.key("n")
+	p.wait("hands out", `document.querySelector('[data-test="hands-state"]').textContent.includes('EXPOSING')`)
+	time.Sleep(150 * time.Millisecond)
+	b.kill(2)
+	p.wait("it is asked", `document.querySelector('[data-test="unsure"]')?.textContent.includes('Taken or not?')`)
+	p.click("unsure")
+	p.wait("its picture", `document.querySelector('[data-test="picture"] img')?.src.includes('/api/pictures/') && document.querySelector('[data-test="answer-yes"]:not(:disabled)')`)
+	p.click("answer-yes")
+	p.wait("answered", `!document.querySelector('[data-test="unsure"]')`)
+	b.wished = true
+	b.settled()
+	b.compare()
+	if urls, errs := p.seen(); len(urls) == 0 || len(errs) > 0 && !strings.Contains(strings.Join(errs, " "), "net::ERR") {
+		t.Errorf("the page asked for %d things and complained: %v", len(urls), errs)
+	}
+}
+
+// The sheet of layers and frames: what cannot be read or done is said there, and a note
+// for the hands stays.
+func TestLayersAndNotes(t *testing.T) {
+	b := newBench(t, folder(t))
+	a := &app{Running: &web.Running{Addr: b.server.addr}, t: t, shot: b.shot}
+	p := a.open("/shot/" + b.shot + "/shoot")
+	p.wait("the weave", `document.querySelector('[data-test="weave"]')`)
+	p.enter("note", "Left thumb off the case.")
+	p.wait("the note kept", `document.querySelector('[data-test="kept"]')`)
+	for late := time.Now().Add(10 * time.Second); b.frames().Notes[0] != "Left thumb off the case."; time.Sleep(50 * time.Millisecond) {
+		if time.Now().After(late) {
+			t.Fatalf("the note is %q", b.frames().Notes[0])
+		}
+	}
+	p.click("scheme")
+	p.enter("scheme-holds", "every 2")
+	p.click("scheme-save")
+	p.wait("what is wrong", `document.querySelector('[data-test="scheme-said"]')?.textContent.includes('give them as 0000 every 2')`)
+	p.enter("scheme-holds", "0000 every 2, 0048 every 1")
+	p.click("add-layer")
+	p.click("scheme-save")
+	p.wait("a name is asked for", `document.querySelector('[data-test="scheme-said"]')?.textContent.includes('of 1 to 40 letters')`)
+	p.enter("layer-4-name", "matte")
+	p.click("scheme-save")
+	p.wait("the sheet closed", `!document.querySelector('[data-test="scheme-sheet"]')`)
+	v := b.frames()
+	if len(v.Rows) != 4 || v.Rows[3].Name != "matte" || len(v.Frames) != 24+48 {
+		t.Errorf("%d rows, %d frames", len(v.Rows), len(v.Frames))
+	}
+	// A shot that is not taken so says how it can be, once it has a move.
+	p.must(chromedp.Navigate(a.Addr + "/shot/" + b.d.shot + "/shoot/frames"))
+	p.click("on-ones")
+	p.wait("its weave", `document.querySelector('[data-test="weave"]')`)
+	p.key("3")
+	p.key("5")
+	p.wait("its own way", `document.querySelector('[data-test="weave"]')`)
+	p.click("sheet-passes")
+	p.wait("the passes are there, too", `document.querySelector('[data-test="stack"]')`)
+}
+
+// Hundreds of frames scroll as one does: no more than what is seen is drawn.
+func TestLongWeave(t *testing.T) {
+	b := newBench(t, folder(t))
+	h, err := b.d.db.Shoot(t.Context(), b.shot)
+	if err != nil {
+		t.Fatal(err)
+	}
+	s := h.Scheme
+	s.Last, s.Holds = 1900, []weave.Hold{{From: 0, Every: 1}}
+	s.Layers[0].To, s.Layers[1].To = 1900, 1900
+	if err := b.d.db.SetScheme(t.Context(), b.shot, h.Revision, &s); err != nil {
+		t.Fatal(err)
+	}
+	a := &app{Running: &web.Running{Addr: b.server.addr}, t: t, shot: b.shot}
+	p := a.open("/shot/" + b.shot + "/shoot")
+	p.wait("the weave", `document.querySelector('[data-test="cell-beauty-0"]')`)
+	if n := eval[int](p, `document.querySelectorAll('[data-test="weave"] rect.cell').length`); n > 120 {
+		t.Errorf("%d cells are drawn", n)
+	}
+	// A step of the wheel, sixty times, as fast as it can be painted.
+	ms := eval[float64](p, `(async () => {
+		const w = document.querySelector('[data-test="weave"]'); const began = performance.now();
+		for (let i = 0; i < 60; i++) { w.scrollLeft += 400; await new Promise((go) => requestAnimationFrame(go)); }
+		return (performance.now() - began) / 60; })()`)
+	t.Logf("%.1f ms a step of ten frames", ms)
+	p.wait("a far cell", `document.querySelector('[data-test="cell-beauty-600"]')`)
+}
