@@ -107,15 +107,17 @@ func deskIn(t *testing.T, where string) *database {
 }
 
 // start runs the application until the test ends.
-func start(t *testing.T) *app {
+func start(t *testing.T, with ...func(*web.Options)) *app {
 	t.Helper()
 	ctx, cancel := context.WithCancel(context.Background())
 	ready, ended := make(chan *web.Running, 1), make(chan error, 1)
 	folder := folder(t)
-	go func() {
-		ended <- web.Run(ctx, web.Options{Listen: "127.0.0.1:0", Folder: folder, Binary: binary, Seed: 7, Demo: true, Out: io.Discard,
-			Log: slog.New(slog.NewTextHandler(os.Stderr, &slog.HandlerOptions{Level: slog.LevelError + 4})), Ready: func(r *web.Running) { ready <- r }})
-	}()
+	o := web.Options{Listen: "127.0.0.1:0", Folder: folder, Binary: binary, Seed: 7, Demo: true, Out: io.Discard,
+		Log: slog.New(slog.NewTextHandler(os.Stderr, &slog.HandlerOptions{Level: slog.LevelError + 4})), Ready: func(r *web.Running) { ready <- r }}
+	for _, f := range with {
+		f(&o)
+	}
+	go func() { ended <- web.Run(ctx, o) }()
 	t.Cleanup(func() { cancel(); <-ended })
 	select {
 	case r := <-ready:
@@ -131,8 +133,8 @@ func start(t *testing.T) *app {
 	case err := <-ended:
 		ended <- err
 		t.Fatalf("the application did not start: %v", err)
-	case <-time.After(time.Minute):
-		t.Fatal("the application did not start within a minute")
+	case <-time.After(3 * time.Minute):
+		t.Fatal("the application did not start within three minutes")
 	}
 	return nil
 }

@@ -10,6 +10,8 @@ import (
 	"keenarc/journal"
 	"keenarc/link"
 	"keenarc/stage"
+	"keenarc/standin/camera"
+	"keenarc/web"
 )
 
 // TestPictures takes the pictures of docs/screenshots from the demo data when
@@ -28,7 +30,6 @@ func TestPictures(t *testing.T) {
 		p.shot(filepath.Join(dir, name+".png"))
 	}
 	p.wait("the shelf", `document.querySelector('[data-test="shot-SL-010"]')`)
-	snap("bookshelf")
 	p.click("shot-SL-010")
 	p.wait("the finder", `document.querySelector('[data-test="finder"]')?.dataset.drawn > 0`)
 	p.wait("the rig", `document.querySelector('[data-test="ready"]').textContent.includes('rig seen')`)
@@ -70,6 +71,46 @@ func TestPictures(t *testing.T) {
 	snap("wrap")
 	p.key("1")
 	everyMachine(a, p, snap)
+}
+
+// TestPicturesOfFrames takes those of the bookshelf and of SL-030: at its next frame, and
+// an exposure that is uncertain.
+func TestPicturesOfFrames(t *testing.T) {
+	dir := os.Getenv("KEENARC_PICTURES")
+	if dir == "" {
+		t.Skip("set KEENARC_PICTURES to a folder to take the pictures")
+	}
+	a := start(t, func(o *web.Options) { o.Film = camera.Film })
+	a.homed(func() { a.post("/api/machines/plank/home", "{}") })
+	p := a.open("/")
+	snap := func(name string) { p.shot(filepath.Join(dir, name+".png")) }
+	p.wait("the shelf", `document.querySelector('[data-test="shot-SL-030"]') && document.fonts.status === 'loaded'`)
+	snap("bookshelf")
+	p.click("shot-SL-030")
+	p.wait("the shot", `document.querySelector('[data-test="sentence"]')`)
+	p.key("5")
+	p.wait("where it is", `document.querySelector('[data-test="ready"]').textContent.includes('Press N to go there')`)
+	goes := func(press func()) { // a busy machine may stop the rig on its way
+		for range tries {
+			press()
+			a.rigWait("moving", func(s link.State, _ bool) bool { return s.Mode == link.Moving })
+			a.rigWait("still", func(s link.State, _ bool) bool { return s.Mode == link.Idle })
+			p.must(chromedp.Sleep(1500e6))
+			if eval[bool](p, `document.querySelector('[data-test="hands-state"]').textContent.includes('HANDS IN')`) {
+				return
+			}
+		}
+	}
+	goes(func() { p.key("n"); p.click("ask-yes") })
+	goes(func() { p.key("n") })
+	p.still(50)
+	p.click("theme")
+	p.must(chromedp.Sleep(3e9))
+	snap("frames-blackout")
+	p.click("theme")
+	p.click("unsure")
+	p.must(chromedp.Sleep(1e9))
+	snap("frames-paper")
 }
 
 // everyMachine shows each machine on Rig up, homed, one of them in blackout; with

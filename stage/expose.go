@@ -200,7 +200,12 @@ func (s *Shooting) recover(ctx context.Context) {
 	}()
 	for i := range open {
 		e := &open[i]
-		if f, err := s.floors.Of(e.Machine); fresh && err == nil && (!f.Now().Connected || f.Now().State.N == 0) {
+		f, err := s.floors.Of(e.Machine)
+		if err == nil && !f.drives() { // what another application is taking is left to it
+			left++
+			continue
+		}
+		if fresh && err == nil && (!f.Now().Connected || f.Now().State.N == 0) {
 			left++
 			continue
 		}
@@ -265,6 +270,12 @@ func (f *Floor) step(own string) float64 {
 	return 0
 }
 
+// drives reports whether this application drives a machine.
+func (s *Shooting) drives(machine string) bool {
+	f, err := s.floors.Of(machine)
+	return err == nil && f.drives()
+}
+
 // release acknowledges pictures that are stored; others are left with the camera.
 func (s *Shooting) release(ctx context.Context) {
 	r, err := s.eye.call(ctx, link.CameraRequest{Do: "list"}, eyeAnswer)
@@ -280,7 +291,7 @@ func (s *Shooting) release(ctx context.Context) {
 		switch {
 		case errors.Is(err, journal.ErrUnknown):
 			strange++
-		case err == nil && e.Picture != "" && e.Picture == p.SHA256:
+		case err == nil && e.Picture != "" && e.Picture == p.SHA256 && s.drives(e.Machine):
 			if _, err := s.eye.call(ctx, link.CameraRequest{Do: "ack", Picture: p.Picture}, eyeAnswer); err != nil {
 				return
 			}

@@ -49,6 +49,9 @@ func FrameReadiness(s Snapshot, d *Desk, eye EyeNow, cell weave.Cell, b *Bench) 
 	item("homed", s.Connected && unhomed == "", "2", "%s is not homed. Press 2, then Home.", unhomed)
 	astray := Astray(s, d.Rig)
 	unless(!s.Connected || unhomed != "" || !idle || astray == "", "in place", "2", "%s", astray)
+	// Where it does not stand at the pose, the next press goes there.
+	at := AtPose(s, d, cell.Frame)
+	r.Checks = append(r.Checks, Check{"at its pose", at}, Check{"still", at && idle})
 	item("camera", eye.Connected, "", "the camera is not there: %s. It is looked for all the time.", eye.Why)
 	return r
 }

@@ -339,6 +339,9 @@ func (s *Shooting) carryOut(ctx context.Context, b *Bench, f *Floor, who journal
 			s.Changed(b.Shot)
 		}
 	}
+	if len(list) > 0 {
+		s.tell(ctx, b, who, list)
+	}
 	if !more {
 		return s.phase(ctx, b, next, weave.Away)
 	}
@@ -346,6 +349,23 @@ func (s *Shooting) carryOut(ctx context.Context, b *Bench, f *Floor, who journal
 		return s.quiet(ctx, b, next, "stopped before the move; press N to go on")
 	}
 	return s.goTo(ctx, b, f, who, next, since)
+}
+
+// tell writes to the log what was taken.
+func (s *Shooting) tell(ctx context.Context, b *Bench, who journal.Person, list []weave.Cell) {
+	names := ""
+	for i, c := range list {
+		if i > 0 {
+			names += ", "
+		}
+		if l := b.Shoot.Scheme.Layer(c.Layer); l != nil {
+			names += l.Name
+		}
+	}
+	e := journal.Entry{At: time.Now(), Actor: who, ShotID: b.Shot, Kind: "frames", Text: fmt.Sprintf("Frame %s taken: %s.", limit.Frame4(float64(list[0].Frame)), names)}
+	if err := s.journal.AddLog(ctx, e); err != nil {
+		s.log.Warn("not logged", "err", err)
+	}
 }
 
 func (s *Shooting) quiet(ctx context.Context, b *Bench, c weave.Cell, why string) error {

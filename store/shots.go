@@ -39,6 +39,8 @@ type ShotLine struct {
 	Seals        int       `json:"seals"`
 	Passes       int       `json:"passes"`
 	Takes        int       `json:"takes"`
+	Taken        int       `json:"frames_taken" doc:"cells of its weave that have a picture"`
+	Weave        bool      `json:"frame_by_frame"`
 	Changed      time.Time `json:"changed"`
 	// Sketch is where the travelling axis stands at every 24th part of the move,
 	// as a share of its way: the spacing is its speed.
@@ -75,7 +77,8 @@ func (s *Store) Shelf(ctx context.Context) ([]Production, error) {
 	lines, err := many[ShotLine](ctx, s, `SELECT s.id::text, s.production_id::text, s.code, s.title, s.start_timecode AS start, s.revision,
 		(SELECT string_agg(r.doc->>'name', ' and ' ORDER BY m.position) FROM shot_machines m JOIN rigs r ON r.id = m.rig_id AND r.version = m.rig_version WHERE m.shot_id = s.id) AS rig,
 		(SELECT count(*) FROM seals x WHERE x.shot_id = s.id) AS seals, (SELECT count(*) FROM passes p WHERE p.shot_id = s.id) AS passes,
-		(SELECT count(*) FROM takes t JOIN passes p ON p.id = t.pass_id WHERE p.shot_id = s.id) AS takes, e.at AS changed
+		(SELECT count(*) FROM takes t JOIN passes p ON p.id = t.pass_id WHERE p.shot_id = s.id) AS takes, EXISTS (SELECT 1 FROM shoots h WHERE h.shot_id = s.id) AS weave,
+		(SELECT count(DISTINCT (x.frame, x.layer)) FROM exposures x WHERE x.shot_id = s.id AND x.fate = 'kept') AS taken, e.at AS changed
 		FROM shots s JOIN edits e ON e.shot_id = s.id AND e.revision = s.revision ORDER BY s.code`)
 	if err != nil {
 		return nil, err

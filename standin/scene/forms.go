@@ -10,7 +10,10 @@ func add(a, b rig.Vec) rig.Vec           { return rig.Vec{a[0] + b[0], a[1] + b[
 func sub(a, b rig.Vec) rig.Vec           { return rig.Vec{a[0] - b[0], a[1] - b[1], a[2] - b[2]} }
 func scale(k float64, a rig.Vec) rig.Vec { return rig.Vec{k * a[0], k * a[1], k * a[2]} }
 func dot(a, b rig.Vec) float64           { return a[0]*b[0] + a[1]*b[1] + a[2]*b[2] }
-func unit(a rig.Vec) rig.Vec             { return scale(1/math.Sqrt(dot(a, a)), a) }
+func cross(a, b rig.Vec) rig.Vec {
+	return rig.Vec{a[1]*b[2] - a[2]*b[1], a[2]*b[0] - a[0]*b[2], a[0]*b[1] - a[1]*b[0]}
+}
+func unit(a rig.Vec) rig.Vec { return scale(1/math.Sqrt(dot(a, a)), a) }
 
 // around is the box of points, each with so much around it.
 func around(r float64, points ...rig.Vec) [2]rig.Vec {

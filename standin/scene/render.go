@@ -22,26 +22,31 @@ const fine = 3
 // Render is the scene as a view sees it, w × h pixels over the whole sensor, each
 // lamp at its level by name (0 where it is not named). Pixels in which nothing but
 // shading changes are sampled once; those at an edge or a shadow's border fine × fine
-// times, on a grid. A scene is rendered by one at a time.
+// times, on a grid.
 func (s *Scene) Render(v View, w, h int, lamps map[string]float64) *image.RGBA {
 	levels := make([]float64, len(s.lamps))
 	for k, l := range s.lamps {
 		levels[k] = lamps[l.Name]
 	}
-	s.plant()
 	img := image.NewRGBA(image.Rect(0, 0, w, h))
-	eye := v.Pose.Point(0, v.Focus.PupilM, 0)
-	view := v.Focus.ViewMM()
+	me := s.from(v.Pose.Point(0, v.Focus.PupilM, 0), v.Pose.Forward, v.Pose.Up)
+	lit := make([]*eye, len(s.lamps))
+	for k, l := range s.lamps {
+		lit[k] = s.from(l.At, sub(s.middle(), l.At), rig.Vec{0.01, 0.02, 1})
+	}
+	across, high := v.Focus.WidthMM/v.Focus.ViewMM(), v.Focus.HeightMM/v.Focus.ViewMM()
 	// look is the colour at a place of the picture, in pixels from its upper left.
-	look := func(x, y float64) ([3]float64, int) {
-		right := (x/float64(w) - 0.5) * v.Focus.WidthMM / view
-		up := (0.5 - y/float64(h)) * v.Focus.HeightMM / view
-		return s.colour(eye, unit(sub(v.Pose.Point(right, 1, up), v.Pose.At)), levels)
+	look := func(x, y float64, among []int) ([3]float64, int) {
+		right, up := (x/float64(w)-0.5)*across, (0.5-y/float64(h))*high
+		d := unit(add(me.ahead, add(scale(right, me.right), scale(up, me.up))))
+		return s.colour(s.first(me, d, right, up, among), me.at, d, levels, lit)
 	}
 	first, what := make([][3]float64, w*h), make([]int, w*h)
+	band := make([][]int, h) // the solids that a row may show
 	rows(h, func(y int) {
+		band[y] = me.level((0.5-float64(y+1)/float64(h))*high, (0.5-float64(y)/float64(h))*high)
 		for x := range w {
-			first[y*w+x], what[y*w+x] = look(float64(x)+0.5, float64(y)+0.5)
+			first[y*w+x], what[y*w+x] = look(float64(x)+0.5, float64(y)+0.5, band[y])
 		}
 	})
 	rows(h, func(y int) {
@@ -50,7 +55,7 @@ func (s *Scene) Render(v View, w, h int, lamps map[string]float64) *image.RGBA {
 			if edge(what, w, h, x, y) {
 				c = [3]float64{}
 				for k := range fine * fine {
-					p, _ := look(float64(x)+(float64(k%fine)+0.5)/fine, float64(y)+(float64(k/fine)+0.5)/fine)
+					p, _ := look(float64(x)+(float64(k%fine)+0.5)/fine, float64(y)+(float64(k/fine)+0.5)/fine, band[y])
 					for i := range c {
 						c[i] += min(p[i], 1) / (fine * fine)
 					}
@@ -60,6 +65,21 @@ func (s *Scene) Render(v View, w, h int, lamps map[string]float64) *image.RGBA {
 		}
 	})
 	return img
+}
+
+// middle is the middle of the smaller half of the solids, where lamps are turned to.
+func (s *Scene) middle() rig.Vec {
+	var m rig.Vec
+	n := 0.0
+	for _, x := range s.solids {
+		if size := sub(x.box[1], x.box[0]); max(size[0], size[1], size[2]) < 0.5 {
+			m, n = add(m, scale(0.5, add(x.box[0], x.box[1]))), n+1
+		}
+	}
+	if n == 0 {
+		return m
+	}
+	return scale(1/n, m)
 }
 
 // edge reports whether a neighbour of a pixel shows something else.

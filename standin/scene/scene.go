@@ -27,8 +27,6 @@ type Lamp struct {
 type Scene struct {
 	solids []solid
 	lamps  []Lamp
-	tree   []node
-	order  []int
 }
 
 // hit is where a ray meets something.
@@ -94,11 +92,10 @@ func Of(set *geom.Set) (*Scene, error) {
 	return s, nil
 }
 
-// colour is what a ray sees, in linear light, and which solid it met (−1: none) with
-// the lamps that reach it as bits.
-func (s *Scene) colour(o, d rig.Vec, levels []float64) (c [3]float64, what int) {
-	h, ok := s.nearest(o, d)
-	if !ok {
+// colour is what a ray sees that meets something, in linear light, with the solid and the
+// lamps that reach it as bits. lamps are the lamps' eyes.
+func (s *Scene) colour(h hit, o, d rig.Vec, levels []float64, lamps []*eye) (c [3]float64, what int) {
+	if h.solid < 0 {
 		return [3]float64{}, -1
 	}
 	p := &s.solids[h.solid]
@@ -112,16 +109,16 @@ func (s *Scene) colour(o, d rig.Vec, levels []float64) (c [3]float64, what int) 
 	}
 	what = h.solid << 8
 	for k, l := range s.lamps {
-		to := sub(l.At, at)
-		far := math.Sqrt(dot(to, to))
-		dir := scale(1/far, to)
 		if levels[k] <= 0 {
 			continue
 		}
+		to := sub(l.At, at)
+		far := math.Sqrt(dot(to, to))
+		dir := scale(1/far, to)
 		wash := 0.06 * l.Power * levels[k] // what the room throws back
 		facing := dot(h.normal, dir)
 		light := 0.0
-		if facing > 0 && (l.Soft || !s.dark(add(at, scale(1e-4, h.normal)), dir, far)) {
+		if facing > 0 && (l.Soft || !s.dark(lamps[k], add(at, scale(1e-4, h.normal)), dir, far)) {
 			light = l.Power * levels[k] * facing / (far * far)
 			what |= 1 << k
 		}

@@ -1514,6 +1514,12 @@ export interface components {
             /** Format: date-time */
             changed: string;
             code: string;
+            frame_by_frame: boolean;
+            /**
+             * Format: int64
+             * @description cells of its weave that have a picture
+             */
+            frames_taken: number;
             id: string;
             /** Format: int64 */
             passes: number;

@@ -86,7 +86,8 @@ const when = (t: string): string => new Date(t).toLocaleString("en-GB", { day: "
               <b>{{ s.title }}</b>
               <span
                 class="quiet">{{ s.rig }} · {{ s.seals === 0 ? "not sealed" : s.seals === 1 ? "1 sealed path" : `${s.seals} sealed paths` }}</span>
-              <span class="quiet">{{ s.passes }} passes · {{ s.takes }} takes</span>
+              <span v-if="s.frame_by_frame" class="quiet">frame by frame · {{ s.frames_taken }} pictures</span>
+              <span v-else class="quiet">{{ s.passes }} {{ s.passes === 1 ? "pass" : "passes" }} · {{ s.takes }} {{ s.takes === 1 ? "take" : "takes" }}</span>
               <span class="quiet small">changed {{ when(s.changed) }}</span>
             </router-link>
             <button class="link small edit" :data-test="'change-' + s.code" @click="change(s)">name and timecode<span
