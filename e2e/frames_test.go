@@ -105,14 +105,27 @@ func TestFrameByFrame(t *testing.T) {
 	if c := b.cell(0, 4); c.Number != 2 || c.State != weave.Taken || b.cell(1, 4).Number != 2 {
 		t.Errorf("taken once more: %+v, %+v", c, b.cell(1, 4))
 	}
+	// Stopped while it exposes: that picture is finished, and nothing more is begun.
+	p.key("n")
+	p.wait("hands out", `document.querySelector('[data-test="hands-state"]').textContent.includes('EXPOSING')`)
+	p.must(chromedp.KeyEvent("\u001b"))
+	p.wait("it says so", `document.querySelector('[data-test="frames-trouble"]')?.textContent.includes('stopped before 0006 rim; press N to go on')`)
+	if b.cell(0, 6).State != weave.Taken || b.cell(1, 6).State != weave.Empty {
+		t.Errorf("stopped: %+v, %+v", b.cell(0, 6), b.cell(1, 6))
+	}
+	p.key("n")
+	p.still(8)
+	if b.cell(1, 6).State != weave.Taken {
+		t.Errorf("gone on: %+v", b.cell(1, 6))
+	}
 	// The last picture against the live one, the last ones at rate.
 	p.wait("a live picture", `document.querySelector('[data-test="picture"] img')?.src.startsWith('blob:')`)
 	p.hold("b", func() {
-		p.wait("the last picture", `document.querySelector('[data-test="picture-of"]').textContent === 'frame 0004, beauty'`)
+		p.wait("the last picture", `document.querySelector('[data-test="picture-of"]').textContent === 'frame 0006, beauty'`)
 		p.wait("the live one", `document.querySelector('[data-test="picture-of"]').textContent === 'live'`)
 	})
 	p.hold("m", func() {
-		for _, f := range []string{"0000", "0002", "0004"} {
+		for _, f := range []string{"0000", "0002", "0004", "0006"} {
 			p.wait("frame "+f, fmt.Sprintf(`document.querySelector('[data-test="picture-of"]').textContent === 'frame %s, beauty'`, f))
 		}
 	})
@@ -128,13 +141,13 @@ func TestFrameByFrame(t *testing.T) {
 	p.wait("it is back", `document.querySelector('[data-test="hands-state"]').textContent.includes('HANDS IN')`)
 	b.settled()
 	p.wait("the rest of the frame", `document.querySelector('[data-test="ready"]').textContent.includes('press N when the set is right')`)
-	for b.frames().Now.Frame == 6 {
+	for b.frames().Now.Frame == 8 {
 		p.key("n")
 		time.Sleep(time.Second)
 	}
-	p.still(8)
-	if b.cell(0, 6).State != weave.Taken || b.cell(1, 6).State != weave.Taken {
-		t.Errorf("frame 6: %+v, %+v", b.cell(0, 6), b.cell(1, 6))
+	p.still(10)
+	if b.cell(0, 8).State != weave.Taken || b.cell(1, 8).State != weave.Taken {
+		t.Errorf("frame 8: %+v, %+v", b.cell(0, 8), b.cell(1, 8))
 	}
 	// The rig's power goes: that picture is uncertain, is looked at and answered.
 	p.key("n")

@@ -65,6 +65,9 @@ type Frames interface {
 	Shoot(ctx context.Context, shot string) (*Shoot, error)
 	// Phase writes down that a phase begins at a frame.
 	Phase(ctx context.Context, shot string, frame int, p weave.Phase) error
+	// Interrupted ends whatever phases were going on when the application ended: how long
+	// they went on is not known.
+	Interrupted(ctx context.Context) error
 	// Ask writes down, before a camera is told, that it will be; it numbers the exposure.
 	Ask(ctx context.Context, e *Exposure) error
 	// Keep stores the picture and what became of the exposure, kept or uncertain, at once.

@@ -80,6 +80,9 @@ func (s *Shooting) Run(ctx context.Context) {
 	s.mu.Lock()
 	s.began, s.open = time.Now(), true // of the time before this start nothing is known
 	s.mu.Unlock()
+	if err := s.journal.Interrupted(ctx); err != nil {
+		s.log.Warn("what was going on before cannot be ended in the record", "err", err)
+	}
 	wg.Go(func() { s.eye.Run(ctx) })
 	again := time.NewTicker(recoverPause)
 	defer again.Stop()

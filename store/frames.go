@@ -221,6 +221,13 @@ func (s *Store) Phase(ctx context.Context, shot string, frame int, p weave.Phase
 	return err
 }
 
+// Interrupted ends the phases that were going on in every shoot.
+func (s *Store) Interrupted(ctx context.Context) error {
+	_, err := s.Pool.Exec(ctx, `INSERT INTO frame_steps (shot_id, frame, phase) SELECT l.shot_id, l.frame, 'away' FROM shoots h
+		JOIN LATERAL (SELECT shot_id, frame, phase FROM frame_steps WHERE shot_id = h.shot_id ORDER BY seq DESC LIMIT 1) l ON l.phase <> 'away'`)
+	return err
+}
+
 func step(ctx context.Context, tx pgx.Tx, shot string, frame int, p weave.Phase) error {
 	_, err := tx.Exec(ctx, `INSERT INTO frame_steps (shot_id, frame, phase) VALUES ($1, $2, $3)`, shot, frame, p)
 	return err

@@ -309,6 +309,9 @@ func (s *Server) frameCommand(ctx context.Context, in *struct {
 }
 
 func (s *Server) frameUndo(ctx context.Context, in *shotID) (*body[*FramesView], error) {
+	if s.shooting.Busy() {
+		return nil, conflict(capital(stage.ErrPressed.Error()) + ".")
+	}
 	words, err := s.store.UndoTurn(ctx, s.who(ctx), in.ID)
 	if errors.Is(err, store.ErrNothingBack) {
 		return nil, conflict(capital(err.Error()) + ".")

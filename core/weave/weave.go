@@ -51,8 +51,9 @@ type Scheme struct {
 
 // Bounds of a scheme.
 const (
-	MostFrames = 100_000
+	MostFrames = 20_000
 	MostLayers = 24
+	MostCells  = 100_000
 	MostMS     = 600_000
 )
 
@@ -77,6 +78,9 @@ func (s *Scheme) Check() error {
 		return bad("holds", "begin with the first frame", "the first frame has no hold")
 	case len(s.Layers) == 0 || len(s.Layers) > MostLayers:
 		return bad("layers", fmt.Sprintf("give 1 to %d", MostLayers), "%d layers", len(s.Layers))
+	}
+	if n := (s.Last - s.First) * len(s.Layers); n > MostCells {
+		return bad("layers", fmt.Sprintf("give at most %d", MostCells), "%d frames with %d layers make %d cells", s.Last-s.First, len(s.Layers), n)
 	}
 	for i, h := range s.Holds {
 		if h.Every < 1 || h.Every > 24 {

@@ -60,6 +60,7 @@ func TestSchemeRefuses(t *testing.T) {
 		"hold outside":   {func(s *Scheme) { s.Holds[1].From = 12 }, "holds"},
 		"no layer":       {func(s *Scheme) { s.Layers = nil }, "layers"},
 		"many layers":    {func(s *Scheme) { s.Layers = make([]Layer, MostLayers+1) }, "layers"},
+		"many cells":     {func(s *Scheme) { s.Last, s.Layers = MostCells/10+1, make([]Layer, 10) }, "layers"},
 		"no id":          {func(s *Scheme) { s.Layers[1].ID = "" }, "layers"},
 		"same id":        {func(s *Scheme) { s.Layers[1].ID = "b" }, "layers"},
 		"same name":      {func(s *Scheme) { s.Layers[1].Name = "beauty" }, "layers"},
@@ -88,10 +89,14 @@ func TestSchemeRefuses(t *testing.T) {
 	if err := s.Check(); err != nil {
 		t.Error(err)
 	}
-	s.AskM, s.Share, s.Layers[2].MS = 0.001, 0.01, 1
+	s.AskM, s.Share, s.Layers[2].MS, s.Last = 0.001, 0.01, 1, 4000
 	for len(s.Layers) < MostLayers {
 		s.Layers = append(s.Layers, Layer{ID: fmt.Sprint(len(s.Layers)), Name: fmt.Sprint(len(s.Layers)), To: 1, MS: 1})
 	}
+	if err := s.Check(); err != nil {
+		t.Error(err)
+	}
+	s.Layers, s.Last = s.Layers[:10], MostCells/10
 	if err := s.Check(); err != nil {
 		t.Error(err)
 	}

@@ -33,11 +33,17 @@ watch(() => [props.now?.frame, props.view.frames.length, width.value > 0], () =>
 
 const every = (i: number): number => (props.view.frames[i + 1] ?? props.view.scheme.last) - (props.view.frames[i] ?? 0);
 const spent = computed(() => new Map(props.view.spent.map((s) => [s.frame, s])));
-const most = computed(() => Math.max(60, ...props.view.spent.map((s) => s.hands_s)));
+// A night between two frames makes no bar that dwarfs the others.
+const most = computed(() => {
+  const v = props.view.spent.map((s) => s.hands_s).sort((a, b) => a - b);
+  return Math.max(60, Math.min(v[v.length - 1] ?? 0, 4 * (v[Math.floor(v.length / 2)] ?? 0)));
+});
+const longest = computed(() => props.view.spent.reduce((a, s) => (s.hands_s > a.hands_s ? s : a), { frame: -1, hands_s: 0, machine_s: 0 }));
+const share = (s: number): number => 36 * Math.min(1, s / most.value);
 const machineMost = computed(() => Math.max(1, ...props.view.spent.map((s) => s.machine_s)));
 const words: Record<FrameCell["state"], string> = { outside: "not wanted", empty: "empty", taken: "taken", redo: "to be taken once more", "stepped over": "stepped over", held: "held", uncertain: "uncertain: look, then answer" };
 const is = (c: Cell | null | undefined, f: number, layer: string): boolean => c?.frame === f && c.layer === layer;
-const minutes = (s: number): string => (s < 90 ? `${Math.round(s)} s` : `${Math.floor(s / 60)} min ${Math.round(s % 60).toString().padStart(2, "0")} s`);
+const minutes = (s: number): string => (s >= 5400 ? `${Math.floor(s / 3600)} h ${Math.round((s % 3600) / 60).toString().padStart(2, "0")}` : s < 90 ? `${Math.round(s)} s` : `${Math.floor(s / 60)} min ${Math.round(s % 60).toString().padStart(2, "0")} s`);
 defineExpose({ follow });
 </script>
 
@@ -68,7 +74,7 @@ defineExpose({ follow });
             <rect v-if="is(selected, c.f, r.id)" x="-1.5" y="-1.5" :width="W + 3" :height="H + 3" class="chosen" />
           </g>
           <g v-if="spent.get(c.f)" :transform="`translate(0 ${weaveH + 42})`">
-            <rect x="8" :y="-36 * ((spent.get(c.f)?.hands_s ?? 0) / most)" :width="W - 16" :height="36 * ((spent.get(c.f)?.hands_s ?? 0) / most)" class="hands" />
+            <rect x="8" :y="-share(spent.get(c.f)?.hands_s ?? 0)" :width="W - 16" :height="share(spent.get(c.f)?.hands_s ?? 0)" class="hands" />
             <rect x="8" y="1" :width="W - 16" :height="Math.max(1.5, 9 * ((spent.get(c.f)?.machine_s ?? 0) / machineMost))" class="machine" />
           </g>
         </g>
@@ -82,8 +88,8 @@ defineExpose({ follow });
             :aria-label="`${four(c.f)} ${r.name}: ${words[r.cells[c.i]?.state ?? 'outside']}`" :title="`${four(c.f)} ${r.name}: ${words[r.cells[c.i]?.state ?? 'outside']}`"
             @click="emit('pick', { frame: c.f, layer: r.id })" />
         </template>
-        <span v-for="c in columns.filter((x) => (spent.get(x.f)?.hands_s ?? 0) === most && view.spent.length > 1)" :key="c.f" class="most small"
-          :style="{ left: c.i * W - 20 + 'px', top: weaveH - 8 + 'px' }">{{ minutes(most) }}</span>
+        <span v-for="c in columns.filter((x) => x.f === longest.frame && view.spent.length > 1)" :key="c.f" class="most small"
+          :style="{ left: c.i * W - 20 + 'px', top: weaveH - 8 + 'px' }">{{ minutes(longest.hands_s) }}</span>
       </div>
     </div>
   </div>

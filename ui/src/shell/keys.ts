@@ -71,7 +71,7 @@ export function useKeys(): { onKey: (e: KeyboardEvent) => void; onEscape: (e: Ke
   // For a person with full hands: each key once a press. N moves the rig only as far as
   // it is small and announced; else it asks.
   function frame(e: KeyboardEvent): boolean {
-    if (frames.view === null) return false;
+    if (frames.view === null || frames.editing || ask.keys) return false;
     const once = (f: () => void): true => {
       if (!e.repeat) f();
       return true;

@@ -15,6 +15,7 @@ export const useFrames = defineStore("frames", () => {
   const view = shallowRef<FramesView | null>(null);
   const of = ref("");
   const selected = shallowRef<Cell | null>(null); // the cell that is looked at; none: the live picture
+  const editing = ref(false); // the sheet of layers and frames is open
   const pressed = ref(false);
   // The sheet of Shoot that is open: the one that was chosen, else the shot's own way.
   const sheet = ref<"" | "passes" | "frames">("");
@@ -85,7 +86,7 @@ export const useFrames = defineStore("frames", () => {
   const path = () => ({ params: { path: { id: shot.id } } });
   // One press. A question comes back where the rig would move far.
   async function next(): Promise<void> {
-    if (pressed.value || ask.question || !view.value) return;
+    if (pressed.value || editing.value || ask.question || ask.keys || !view.value) return;
     pressed.value = true;
     selected.value = null;
     const cell = view.value.now;
@@ -137,5 +138,5 @@ export const useFrames = defineStore("frames", () => {
     }
     return { said: sentence(r.error), ask: (r.error as { field?: string } | undefined)?.field === "confirmed" };
   }
-  return { view, selected, there, current, unsure, pressed, sheet, open, now, state, says, layer, name, cell, load, next, command, undo, answer, goOn, note, begin, change };
+  return { view, selected, editing, there, current, unsure, pressed, sheet, open, now, state, says, layer, name, cell, load, next, command, undo, answer, goOn, note, begin, change };
 });

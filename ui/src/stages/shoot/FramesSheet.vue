@@ -1,5 +1,4 @@
 <script setup lang="ts">
-import { ref } from "vue";
 import WeaveDrawing from "../../drawing/WeaveDrawing.vue";
 import { useFrames } from "../../stores/frames";
 import { four, useShot } from "../../stores/shot";
@@ -10,7 +9,6 @@ import SchemeDialog from "./SchemeDialog.vue";
 
 const frames = useFrames();
 const shot = useShot();
-const scheme = ref(false);
 const pick = (c: { frame: number; layer: string }): void => {
   frames.selected = frames.selected?.frame === c.frame && frames.selected.layer === c.layer ? null : c;
 };
@@ -24,14 +22,14 @@ const pick = (c: { frame: number; layer: string }): void => {
     <section class="box loom" aria-labelledby="weave-title">
       <header>
         <h2 id="weave-title" class="cap">The weave</h2><span class="quiet small">frames across, exposures down</span>
-        <button class="link small" data-test="scheme" @click="scheme = true">layers and frames …</button>
+        <button class="link small" data-test="scheme" @click="frames.editing = true">layers and frames …</button>
         <a class="link small" :href="`/api/shots/${shot.id}/frames.zip`" data-test="zip" download>pictures and poses, zip</a>
         <button v-if="frames.unsure[0]" class="link unsure" data-test="unsure" @click="pick(frames.unsure[0])">{{ frames.name(frames.unsure[0]) }}: {{
           frames.unsure[0].why || "not known yet" }}. Taken or not?{{ frames.unsure.length > 1 ? ` And ${frames.unsure.length - 1} more.` : "" }}</button>
       </header>
       <WeaveDrawing :view="frames.view" :now="frames.current" :busy="frames.now?.busy ?? false" :selected="frames.selected" @pick="pick" />
     </section>
-    <SchemeDialog v-if="scheme" @close="scheme = false" />
+    <SchemeDialog v-if="frames.editing" @close="frames.editing = false" />
   </div>
   <section v-else class="box none" data-test="no-frames">
     <h2>Frame by frame</h2>
