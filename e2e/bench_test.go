@@ -178,7 +178,8 @@ func TestChangesUnderWay(t *testing.T) {
 	b.says("two notes", b.put(at+"/notes/4", map[string]string{"text": "Left thumb off."}), "Left thumb off.")
 	b.says("a note outside", b.put(at+"/notes/96", map[string]string{"text": "x"}), "none of the shoot's")
 	b.says("nothing to write out", b.get("/api/shots/"+b.shot+"/frames.zip"), "Nothing was taken yet")
-	v := b.took(8) // 0, 2, 4, 6: beauty and rim
+	b.took(8) // 0, 2, 4, 6: beauty and rim
+	var v *web.FramesView
 	b.rest()
 	scheme := func(change func(*weave.Scheme), confirmed bool) string {
 		t.Helper()

@@ -46,9 +46,9 @@ type Shooting struct {
 	// steady is, of exposures that were seen to their end and are not stored yet, why they
 	// may not be good; empty where nothing moved.
 	steady map[string]string
-	halt int64 // counted up by every stop
-	now  FramesNow
-	subs map[chan struct{}]bool
+	halt   int64 // counted up by every stop
+	now    FramesNow
+	subs   map[chan struct{}]bool
 }
 
 // FramesNow is what is being done.

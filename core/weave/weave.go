@@ -458,6 +458,8 @@ func (b *Board) Lost(next *Scheme) []Cell {
 
 // before orders cells by frame, then as the scheme has the layers.
 func (b *Board) before(a, c Cell) int {
-	at := func(x Cell) int { return slices.IndexFunc(b.Scheme.Layers, func(l Layer) bool { return l.ID == x.Layer }) }
+	at := func(x Cell) int {
+		return slices.IndexFunc(b.Scheme.Layers, func(l Layer) bool { return l.ID == x.Layer })
+	}
 	return cmp.Or(cmp.Compare(a.Frame, c.Frame), cmp.Compare(at(a), at(c)))
 }
