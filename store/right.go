@@ -87,7 +87,11 @@ func (r *right) watch() {
 	for {
 		select {
 		case <-r.end:
-			_ = r.conn.Close(context.Background())
+			// Let go here, not whenever the server notices that the connection has gone.
+			ctx, cancel := context.WithTimeout(context.Background(), patience)
+			_, _ = r.conn.Exec(ctx, `SELECT pg_advisory_unlock_all()`)
+			_ = r.conn.Close(ctx)
+			cancel()
 			return
 		case <-tk.C:
 			ctx, cancel := context.WithTimeout(context.Background(), patience)

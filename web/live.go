@@ -79,6 +79,7 @@ func (m *LiveMessage) digest() [sha256.Size]byte {
 func (s *Server) liveRoutes(r chi.Router) {
 	r.Get("/api/live", s.live)
 	r.Get("/api/hold", s.hold)
+	r.Get("/api/jog", s.jog)
 }
 
 // live pushes the machines' state and the readiness of a shot and pass.

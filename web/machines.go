@@ -24,6 +24,8 @@ type MachineView struct {
 	Rated  *rig.Rig         `json:"described" doc:"as its description has it"`
 	LineUp *store.LineUpRow `json:"line_up,omitempty" doc:"the newest; none: as described"`
 	Sheet  *Sheet           `json:"sheet" doc:"what is drawn of it alone"`
+	// JogSpeeds are how fast each axis is jogged at the most, in its unit a second.
+	JogSpeeds map[string]float64 `json:"jog_speeds"`
 }
 
 type machineID struct {
@@ -98,6 +100,12 @@ func (s *Server) machineView(ctx context.Context, id string) (*MachineView, erro
 		}
 	}
 	v.Sheet = machineSheet(v.Rig)
+	v.JogSpeeds = map[string]float64{}
+	if f, err := s.floors.Of(id); err == nil {
+		for i, a := range v.Rig.Axes {
+			v.JogSpeeds[a.ID] = round(stage.JogSpeed(v.Rig, f.Now().State.Pos, i), 1e3)
+		}
+	}
 	return v, nil
 }
 

@@ -108,7 +108,7 @@ func (s *Server) API(r chi.Router) huma.API {
 	s.passRoutes(r, api)
 	s.machineRoutes(r, api)
 	s.frameRoutes(r, api)
-	for _, t := range []reflect.Type{reflect.TypeFor[LiveMessage](), reflect.TypeFor[holdWord](), reflect.TypeFor[holdSays]()} {
+	for _, t := range []reflect.Type{reflect.TypeFor[LiveMessage](), reflect.TypeFor[holdWord](), reflect.TypeFor[holdSays](), reflect.TypeFor[jogSays]()} {
 		api.OpenAPI().Components.Schemas.Schema(t, true, "") // the sockets' messages, for the interface's types
 	}
 	return api

@@ -983,6 +983,9 @@ export interface components {
             /** Format: uuid */
             shot?: string;
         };
+        JogSays: {
+            refused?: string;
+        };
         Joint: {
             axis?: string;
             direction: number[];
@@ -1139,6 +1142,9 @@ export interface components {
         MachineView: {
             /** @description as its description has it */
             described: components["schemas"]["Rig"];
+            jog_speeds: {
+                [key: string]: number;
+            };
             /** @description the newest; none: as described */
             line_up?: components["schemas"]["LineUpRow"];
             /** @description with the limits of its line-up */

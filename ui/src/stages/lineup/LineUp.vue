@@ -1,12 +1,16 @@
 <script setup lang="ts">
 import { computed, onBeforeUnmount, onMounted, ref, shallowRef, watch } from "vue";
 import { api, sentence, type Axis, type DayAxis, type MachineView } from "../../api/client";
+import AxisRuler from "../../drawing/AxisRuler.vue";
 import { finest, spaced, unit } from "../../drawing/axes";
 import { useMoves } from "../../shell/moves";
 import { useLive } from "../../stores/live";
+import { useShot } from "../../stores/shot";
+import JogKeys from "./JogKeys.vue";
 
 const live = useLive();
 const moves = useMoves();
+const shot = useShot();
 // One machine is lined up at a time: at first the shot's own.
 const machines = shallowRef<MachineView[]>([]);
 const chosen = computed({ get: () => moves.looking, set: (id: string) => { moves.looking = id; } });
@@ -15,6 +19,20 @@ const now = computed(() => live.now?.machines?.find((m) => m.machine === chosen.
 const state = computed(() => now.value?.state);
 const seen = computed(() => !live.lost && (now.value?.connected ?? false));
 const busy = computed(() => !seen.value || !now.value?.driving || !["idle", "armed"].includes(state.value?.mode ?? ""));
+// The axis that is looked at closely.
+const picked = ref("");
+const axis = computed(() => one.value?.rig.axes.find((a) => a.id === picked.value) ?? one.value?.rig.axes[0]);
+const dense = computed(() => (one.value?.rig.axes.length ?? 0) > 7);
+// What the shot's path uses of an axis, and how hard, where the machine is one of its own.
+const uses = computed(() => {
+  const name = shot.view?.machines.find((m) => m.rig.id === chosen.value)?.name;
+  const out = new Map<string, { low: number; high: number; share: number }>();
+  if (!name || shot.view?.empty) return out;
+  for (const x of shot.view?.analysis.report.axes ?? []) {
+    if (x.axis.startsWith(`${name}/`)) out.set(x.axis.slice(name.length + 1), { low: x.low, high: x.high, share: Math.max(x.speed.share, x.acceleration.share) });
+  }
+  return out;
+});
 async function load(): Promise<void> {
   const r = await api.GET("/api/machines").catch(() => ({ data: undefined, error: undefined }));
   if (r.data) machines.value = r.data;
@@ -24,20 +42,6 @@ onMounted(() => { live.each++; void load(); });
 onBeforeUnmount(() => { live.each--; });
 
 const homed = (a: Axis): boolean => seen.value && (state.value?.homed[a.id] ?? false);
-const along = (a: Axis, v: number): number => Math.min(Math.max((v - a.hard[0]!) / (a.hard[1]! - a.hard[0]!), 0), 1) * 100;
-const marks = (a: Axis): number[] => {
-  const [from = 0, to = 1] = a.hard;
-  const s = [1, 2, 5, 10, 20, 25, 50, 100, 200, 250, 500, 1000].find((x) => (to - from) / x <= 13) ?? 1000;
-  const out: number[] = [];
-  for (let v = Math.ceil(from / s) * s; v <= to; v += s) out.push(v);
-  return out;
-};
-function spread(a: Axis): string {
-  const s = state.value?.spread[a.id];
-  if (!s || s.n === 0) return "never homed in this session";
-  if (s.n === 1) return "homed once; home again to see how well it repeats";
-  return `last ${s.n} homings lie within ${s.range.toPrecision(2)}${spaced(a)}`;
-}
 function word(a: Axis): { text: string; tone: string } {
   const s = state.value;
   if (!s || !seen.value) return { text: "not seen", tone: "quiet" };
@@ -47,7 +51,16 @@ function word(a: Axis): { text: string; tone: string } {
   if (homed(a)) return { text: "homed", tone: "good" };
   return { text: s.mode === "homing" ? "homing …" : "not homed", tone: "now" };
 }
-const sees: Record<string, string> = { output: "output, behind gear and belt", motor: "the motor only", nothing: "nothing: open loop" };
+const sees: Record<string, string> = { output: "sees the output", motor: "sees the motor", nothing: "sees nothing" };
+const ways: Record<string, string> = { "sensor edge": "Sensor edge: fast past it, back off, slowly onto the edge from the same side." };
+const steps = (a: Axis): number => Math.abs(a.steps_per_unit.num / a.steps_per_unit.den);
+// How far its last homings lie apart, in its unit and in motor steps.
+const repeats = computed(() => {
+  const a = axis.value, s = a && state.value?.spread[a.id];
+  if (!a || !s || s.n === 0) return "Never homed in this session.";
+  if (s.n === 1) return "Homed once. Home it again to see how well it repeats.";
+  return `${s.n} homings within ${s.range.toPrecision(2)}${spaced(a)}, ${(s.range * steps(a)).toPrecision(2)} motor steps; it is said to repeat to ${a.repeatability}${spaced(a)}.`;
+});
 async function engage(a: Axis): Promise<void> {
   const r = await api.POST("/api/machines/{id}/engage", { params: { path: { id: chosen.value } }, body: { axis: a.id } });
   said.value = r.error ? { text: sentence(r.error), tone: "over" } : { text: `${a.name} holds.`, tone: "good" };
@@ -86,97 +99,87 @@ const when = computed(() => {
 
 <template>
   <div class="lineup">
-    <header class="box top">
-      <div>
-        <h2 class="cap">Line up
-          <select v-model="chosen" class="field" data-test="machine" style="margin-right: 8px" aria-label="Machine"><option
-            v-for="m in machines" :key="m.rig.id" :value="m.rig.id">{{ m.rig.name }}</option></select>
-          <span class="quiet nocap">{{ when }}</span>
-        </h2>
-        <p
-          class="quiet">Fast to the sensor, back off, slowly onto the edge from the same side. An axis that is not lined up does not run.</p>
-        <p v-if="seen && !now?.driving" class="now"
-          role="status">Another copy of Keen Arc drives {{ one?.rig.name }}; this one only watches.</p>
-        <p v-if="state?.emergency_stop" class="over"
-          role="status">Its emergency stop is pressed. Release it at the machine when it is safe.</p>
-        <p v-if="said.text" :class="said.tone" role="status" data-test="line-up-said">{{ said.text }}</p>
+    <section class="box axes" aria-labelledby="axes-title">
+      <header>
+        <h2 id="axes-title" class="cap"><select v-model="chosen" class="field" data-test="machine" aria-label="Machine"><option
+          v-for="m in machines" :key="m.rig.id" :value="m.rig.id">{{ m.rig.name }}</option></select> axis by axis</h2>
+        <span class="quiet small">hard ends hatched, soft limits as posts, in between what {{ shot.view?.code }} uses, and how hard</span>
+        <span class="quiet small when">{{ when }}</span>
+      </header>
+      <p v-if="!seen && one" class="now" role="status">{{ one.rig.name }} is not seen. Check its power and cable; it is looked for all the time.</p>
+      <p v-if="seen && !now?.driving" class="now" role="status">Another copy of Keen Arc drives {{ one?.rig.name }}; this one only watches.</p>
+      <p v-if="state?.emergency_stop" class="over" role="status">Its emergency stop is pressed. Release it at the machine when it is safe.</p>
+      <div class="rows" :class="{ dense }" :style="{ gridTemplateRows: `repeat(${one?.rig.axes.length ?? 1}, minmax(${dense ? 57 : 88}px, 1fr))` }">
+        <article v-for="a in one?.rig.axes ?? []" :key="a.id" class="row" :class="{ here: a.id === axis?.id }" :aria-label="a.name" :data-test="'axis-' + a.id" @click="picked = a.id">
+          <div class="name">
+            <button class="pick" :data-test="'pick-axis-' + a.id" :aria-pressed="a.id === axis?.id" @click.stop="picked = a.id">{{ a.name }}</button>
+            <span :class="word(a).tone">{{ word(a).text }}</span>
+            <span v-if="!dense" class="small quiet">{{ sees[a.feedback] }}</span>
+            <div v-if="!dense" class="acts">
+              <button class="btn slim" :data-test="'home-' + a.id" :disabled="busy" @click.stop="moves.home(chosen, [a])">home</button>
+              <button v-if="!state?.free?.[a.id]" class="btn slim" :data-test="'free-' + a.id" :disabled="busy" @click.stop="moves.free(chosen, a)">free</button>
+              <button v-else class="btn slim" :data-test="'engage-' + a.id" :disabled="busy" @click.stop="engage(a)">hold</button>
+            </div>
+          </div>
+          <AxisRuler :axis="a" :pos="seen ? state?.pos[a.id] : undefined" :homed="homed(a)" :use="uses.get(a.id)" :dense="dense" />
+        </article>
       </div>
-      <div class="acts">
-        <button class="btn slim" data-test="keep-line-up" :disabled="!changed" @click="keep">Keep as today's line-up</button>
+    </section>
+    <section v-if="axis && one" class="box one" :aria-label="axis.name">
+      <h2 class="cap">{{ axis.name }}</h2>
+      <p class="big" data-test="axis-value">{{ seen && state ? (state.pos[axis.id] ?? 0).toFixed(finest(axis)) : "—" }}<span>{{ unit(axis) }}</span></p>
+      <p v-if="seen && !homed(axis)" class="now">Counter only: it is not homed. {{ sees[axis.feedback] === "sees nothing" ? "Nothing sees where it is." : "" }}</p>
+      <JogKeys :machine="chosen" :axis="axis" :fastest="one.jog_speeds[axis.id] ?? 0" :clear="one.rig.clear_m" :off="busy && state?.mode !== 'jogging'" />
+      <h3 class="cap">Home</h3>
+      <p>{{ ways[axis.home] ?? axis.home }} An axis that is not lined up does not run.</p>
+      <div class="line">
         <button class="btn lead" data-test="home" :disabled="busy" @click="moves.home(chosen)">Home all axes <kbd>H</kbd></button>
+        <button class="btn" data-test="home-one" :disabled="busy" @click="moves.home(chosen, [axis])">home {{ axis.name }}</button>
+        <button v-if="!state?.free?.[axis.id]" class="btn" data-test="free-one" :disabled="busy" @click="moves.free(chosen, axis)">free</button>
+        <button v-else class="btn" data-test="engage-one" :disabled="busy" @click="engage(axis)">hold</button>
       </div>
-    </header>
-    <article v-for="a in one?.rig.axes ?? []" :key="a.id" class="box card" :aria-label="a.name" :data-test="'axis-' + a.id">
-      <div class="name">
-        <h3>{{ a.name }}</h3><span :class="word(a).tone">{{ word(a).text }}</span>
-        <div class="row">
-          <button class="btn slim" :data-test="'home-' + a.id" :disabled="busy" @click="moves.home(chosen, [a])">home</button>
-          <button v-if="!state?.free?.[a.id]" class="btn slim" :data-test="'free-' + a.id" :disabled="busy"
-            @click="moves.free(chosen, a)">free</button>
-          <button v-else class="btn slim" :data-test="'engage-' + a.id" :disabled="busy" @click="engage(a)">hold</button>
-        </div>
+      <h3 class="cap">How well it repeats</h3>
+      <p data-test="repeats">{{ repeats }}</p>
+      <h3 class="cap">Limits of the day</h3>
+      <div v-if="typed[axis.id]" class="limits">
+        <label>soft <input v-model="typed[axis.id]!.low" class="field" inputmode="decimal" :data-test="`low-${axis.id}`" :aria-label="`${axis.name}: lower soft limit`" /></label>
+        <label>to <input v-model="typed[axis.id]!.high" class="field" inputmode="decimal" :data-test="`high-${axis.id}`" :aria-label="`${axis.name}: upper soft limit`" />{{
+          spaced(axis) }}</label>
+        <label>at most <input v-model="typed[axis.id]!.speed" class="field" inputmode="decimal" :aria-label="`${axis.name}: working speed`" />{{ spaced(axis) }}/s</label>
+        <label>and <input v-model="typed[axis.id]!.acceleration" class="field" inputmode="decimal" :aria-label="`${axis.name}: working acceleration`" />{{ spaced(axis) }}/s²</label>
       </div>
-      <div class="ruler">
-        <svg width="100%" height="44" aria-hidden="true">
-          <line x1="0" x2="100%" y1="20" y2="20" stroke="var(--ink)" />
-          <rect :x="along(a, a.min) + '%'" y="16" :width="along(a, a.max) - along(a, a.min) + '%'" height="8" fill="var(--tint)"
-            stroke="var(--ink)" stroke-width=".8" />
-          <g v-for="m in marks(a)" :key="m">
-            <line :x1="along(a, m) + '%'" :x2="along(a, m) + '%'" y1="12" y2="20" stroke="var(--ink)" />
-            <text :x="along(a, m) + '%'" y="40" :text-anchor="along(a, m) > 96 ? 'end' : along(a, m) < 4 ? 'start' : 'middle'"
-              class="lab">{{ m }}</text>
-          </g>
-          <line v-for="e in [0, 100]" :key="e" :x1="e + '%'" :x2="e + '%'" y1="4" y2="28" stroke="var(--ink)" stroke-width="3" />
-          <circle
-            v-if="state && seen" :cx="along(a, state.pos[a.id] ?? 0) + '%'" cy="20" r="6" fill="var(--sheet)" stroke="var(--now)" stroke-width="3"
-            :stroke-dasharray="homed(a) ? '' : '3 3'" />
-        </svg>
-        <div class="small quiet ends">
-          <span>hard ends {{ a.hard[0] }} and {{ a.hard[1] }}{{ spaced(a) }}</span>
-          <b v-if="state && seen">{{ homed(a) ? "" : "counter only: " }}{{ (state.pos[a.id] ?? 0).toFixed(finest(a)) }}{{ spaced(a) }}</b>
-        </div>
-      </div>
-      <div v-if="typed[a.id]" class="small limits">
-        <label>soft <input v-model="typed[a.id]!.low" class="field" inputmode="decimal" :data-test="`low-${a.id}`"
-          :aria-label="`${a.name}: lower soft limit`" /></label>
-        <label>to <input v-model="typed[a.id]!.high" class="field" inputmode="decimal" :data-test="`high-${a.id}`"
-          :aria-label="`${a.name}: upper soft limit`" />{{ spaced(a) }}</label>
-        <label>at most <input v-model="typed[a.id]!.speed" class="field" inputmode="decimal"
-          :aria-label="`${a.name}: working speed`" />{{ spaced(a) }}/s</label>
-        <label>and <input v-model="typed[a.id]!.acceleration" class="field" inputmode="decimal"
-          :aria-label="`${a.name}: working acceleration`" />{{ spaced(a) }}/s²</label>
-      </div>
-      <dl class="small"><dt>home</dt><dd>{{ a.home }}</dd><dt>spread</dt><dd>{{ spread(a) }}</dd><dt>feedback sees</dt>
-        <dd>{{ sees[a.feedback] }}</dd></dl>
-    </article>
-    <p v-if="!seen && one" class="now"
-      role="status">{{ one.rig.name }} is not seen. Check its power and cable; it is looked for all the time.</p>
+      <div class="line"><button class="btn slim" data-test="keep-line-up" :disabled="!changed" @click="keep">Keep as today's line-up</button></div>
+      <p v-if="said.text" :class="said.tone" role="status" data-test="line-up-said">{{ said.text }}</p>
+      <h3 class="cap">Scale</h3>
+      <p>{{ +steps(axis).toFixed(4) }} motor steps per {{ unit(axis) }}, hard ends at {{ axis.hard[0] }} and {{ axis.hard[1] }}{{ spaced(axis) }}, on {{ axis.wire }}.</p>
+    </section>
   </div>
 </template>
 
 <style scoped>
-.lineup { display: grid; gap: 8px; }
-.top { padding: 10px 18px; display: flex; justify-content: space-between; align-items: center; gap: 20px; }
-.top p { margin: 4px 0 0; }
-.acts { display: flex; gap: 10px; align-items: center; flex: none; }
-.nocap { text-transform: none; font: 400 12px var(--text); letter-spacing: 0; }
-.card { display: grid; grid-template-columns: 124px minmax(0, 1fr) 290px 244px; gap: 18px; padding: 6px 18px 5px; align-items: center; }
+.lineup { display: grid; grid-template-columns: minmax(0, 1fr) 326px; gap: 12px; height: 100%; min-height: 540px; }
+.axes { display: flex; flex-direction: column; padding: 10px 14px; min-height: 0; overflow: auto; }
+header { display: flex; gap: 18px; align-items: baseline; padding-bottom: 6px; }
+.when { margin-left: auto; }
+.axes > p { margin: 0 0 6px; }
+.rows { flex: 1; display: grid; }
+.row { display: grid; grid-template-columns: 132px minmax(0, 1fr); gap: 10px; align-items: center; border-top: 1px solid var(--rule); margin: 0 -14px; padding: 0 14px; cursor: pointer; }
+.here { background: var(--wash); box-shadow: inset 4px 0 0 var(--now); }
+.name { display: flex; flex-direction: column; line-height: 1.25; align-items: flex-start; }
+.pick { background: none; border: 0; padding: 0; color: var(--ink); font: 600 20px/1.15 var(--head); cursor: pointer; }
+.acts { display: flex; gap: 6px; margin-top: 3px; }
+.acts .btn { min-height: 20px; padding: 0 7px; font-size: 13px; }
+.one { padding: 10px 16px; overflow: auto; display: flex; flex-direction: column; gap: 6px; }
+.one p { margin: 0; }
+.one h3 { margin-top: 8px; font-size: 14px; }
+.big { font: 700 38px/1 var(--text); }
+.big span { font: 400 16px/1 var(--text); margin-left: 10px; }
+.line { display: flex; gap: 8px; flex-wrap: wrap; }
 .lead kbd { border-color: var(--sheet); }
-h3 { font-size: 20px; }
-.row { display: flex; gap: 6px; margin-top: 3px; }
-.row .btn { min-height: 22px; padding: 1px 7px; font-size: 13px; }
-.lab { font-size: 11px; fill: var(--quiet); }
-html.paper .lab { fill: #4d5a67; }
-.ruler svg { overflow: visible; display: block; }
-.ends { display: flex; justify-content: space-between; }
-.limits { display: grid; grid-template-columns: 138px 1fr; gap: 3px 10px; white-space: nowrap; }
-.limits label { display: grid; grid-template-columns: 44px 54px auto; gap: 3px; align-items: center; }
-.limits label:nth-child(even) { grid-template-columns: 24px 54px auto; }
-.limits .field { width: 52px; min-height: 20px; padding: 1px 3px; font-size: 12px; text-align: right; }
-dl { display: grid; grid-template-columns: 86px 1fr; margin: 0; row-gap: 2px; }
-dt { color: var(--quiet); }
-dd { margin: 0; }
-html.paper .quiet, html.paper dt { color: #4d5a67; }
-@media (max-width: 1100px) { .card { grid-template-columns: 120px minmax(0, 1fr) 230px; } dl { grid-column: 1 / -1; } }
-@media (max-width: 900px) { .card { grid-template-columns: 1fr; } .top { flex-direction: column; align-items: stretch; } }
+.limits { display: grid; grid-template-columns: 1fr 1fr; gap: 4px 8px; font-size: 12px; }
+.limits label { white-space: nowrap; }
+.limits .field { width: 54px; text-align: right; min-height: 22px; padding: 1px 4px; }
+html.paper .quiet { color: #4d5a67; }
+@media (max-width: 1060px) { .lineup { grid-template-columns: minmax(0, 1fr) 270px; } header .small { display: none; } }
+@media (max-width: 820px) { .lineup { display: flex; flex-direction: column; height: auto; } }
 </style>
