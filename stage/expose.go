@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"math"
+	"slices"
 	"time"
 
 	"keenarc/core/rig"
@@ -179,11 +180,30 @@ func (s *Shooting) Recover(ctx context.Context) {
 	}
 }
 
+// interrupted ends, once, what was going on before this start, where this application
+// drives and has not begun anything itself.
+func (s *Shooting) interrupted(ctx context.Context) {
+	s.mu.Lock()
+	done := s.ended || s.now.Shot != ""
+	s.mu.Unlock()
+	if done || !slices.ContainsFunc(s.floors, func(f *Floor) bool { return f.drives() }) {
+		return
+	}
+	if err := s.journal.Interrupted(ctx); err != nil {
+		s.log.Warn("what was going on before cannot be ended in the record", "err", err)
+		return
+	}
+	s.mu.Lock()
+	s.ended = true
+	s.mu.Unlock()
+}
+
 // waitForRig is how long after a start a rig is waited for before an exposure is called
 // uncertain because it is not seen.
 const waitForRig = 10 * time.Second
 
 func (s *Shooting) recover(ctx context.Context) {
+	s.interrupted(ctx)
 	s.mu.Lock()
 	fresh := time.Since(s.began) < waitForRig
 	s.mu.Unlock()

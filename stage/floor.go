@@ -37,6 +37,8 @@ type Floor struct {
 	looked  map[string]bool    // takes of the rig's looked up in this connection
 	homer   journal.Person     // who asked for the homing that goes on, on which shot
 	homing  string
+	again   int           // how often the homing that goes on is to be done again
+	whole   []string      // its axes
 	right   journal.Right // nil while another application has it
 	standIn bool
 	boot    string
@@ -230,6 +232,7 @@ func (f *Floor) event(c link.Rig, ev link.Event) {
 		f.mu.Unlock()
 		if was == link.Homing && ev.State.Mode == link.Idle && mine {
 			f.note(journal.Entry{Actor: who, ShotID: shot, Kind: "home", Text: f.homed(ev.State)})
+			f.homeAgain(ev.State)
 		}
 		f.notify()
 	case !f.drives(): // what another one's takes are made of is left to it

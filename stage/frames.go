@@ -42,6 +42,7 @@ type Shooting struct {
 	began time.Time
 	mu    sync.Mutex
 	busy  bool
+	ended bool // what was going on before this start is ended in the record
 	open  bool // of some exposure it may not be known what became of it
 	// steady is, of exposures that were seen to their end and are not stored yet, why they
 	// may not be good; empty where nothing moved.
@@ -80,9 +81,6 @@ func (s *Shooting) Run(ctx context.Context) {
 	s.mu.Lock()
 	s.began, s.open = time.Now(), true // of the time before this start nothing is known
 	s.mu.Unlock()
-	if err := s.journal.Interrupted(ctx); err != nil {
-		s.log.Warn("what was going on before cannot be ended in the record", "err", err)
-	}
 	wg.Go(func() { s.eye.Run(ctx) })
 	again := time.NewTicker(recoverPause)
 	defer again.Stop()

@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"slices"
 	"strings"
 
 	"keenarc/journal"
@@ -12,16 +13,59 @@ import (
 
 // What a machine is told to do, apart from rolling.
 
-// Home starts homing the named axes, or all of them.
-func (f *Floor) Home(ctx context.Context, who journal.Person, shot string, axes []string) error {
+// MostHomings is how often one press homes at the most.
+const MostHomings = 20
+
+// Home starts homing the named axes, or all of them, so many times one after another: the
+// rig says how far they lie apart. What ends without its axes homed ends it all.
+func (f *Floor) Home(ctx context.Context, who journal.Person, shot string, axes []string, times int) error {
+	if times < 1 || times > MostHomings {
+		return fmt.Errorf("homing %d times: give 1 to %d", times, MostHomings)
+	}
 	if _, err := f.call(ctx, link.Request{Do: "home", Axes: axes}); err != nil {
 		return err
 	}
 	f.mu.Lock()
-	f.homer, f.homing = who, shot
+	f.homer, f.homing, f.again, f.whole = who, shot, times-1, axes
 	f.mu.Unlock()
-	f.note(journal.Entry{Actor: who, ShotID: shot, Kind: "home", Text: fmt.Sprintf("%s: homing started on %s.", f.name, f.named(axes))})
+	often := ""
+	if times > 1 {
+		often = fmt.Sprintf(", %d times", times)
+	}
+	f.note(journal.Entry{Actor: who, ShotID: shot, Kind: "home", Text: fmt.Sprintf("%s: homing started on %s%s.", f.name, f.named(axes), often)})
 	return nil
+}
+
+// homeAgain goes on with a homing that was asked for several times, where the last one
+// came to its end.
+func (f *Floor) homeAgain(s *link.State) {
+	f.mu.Lock()
+	axes, left := f.whole, f.again
+	f.mu.Unlock()
+	if left < 1 || !f.allHomed(s, axes) {
+		f.mu.Lock()
+		f.again = 0
+		f.mu.Unlock()
+		return
+	}
+	f.mu.Lock()
+	f.again--
+	f.mu.Unlock()
+	f.scribe.add(func(ctx context.Context) { // events are not held up
+		if _, err := f.call(ctx, link.Request{Do: "home", Axes: axes}); err != nil {
+			f.log.Warn("the next homing was not begun", "machine", f.machine, "err", err)
+		}
+	})
+}
+
+// allHomed reports whether the named axes, or all, are homed.
+func (f *Floor) allHomed(s *link.State, axes []string) bool {
+	for id, ok := range s.Homed {
+		if !ok && (len(axes) == 0 || slices.Contains(axes, id)) {
+			return false
+		}
+	}
+	return true
 }
 
 // named lists axes by their names for people.
@@ -95,6 +139,9 @@ func (f *Floor) goAt(ctx context.Context, to map[string]float64, share float64) 
 
 // Stop slows whatever moves. It needs no lease and no database, and anybody may.
 func (f *Floor) Stop(ctx context.Context) error {
+	f.mu.Lock()
+	f.again = 0
+	f.mu.Unlock()
 	_, err := f.ask(ctx, link.Request{Do: "stop"})
 	return err
 }

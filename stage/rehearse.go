@@ -190,7 +190,7 @@ func rollPasses(ctx context.Context, f *Floor, o RollOptions, table *seal.Table,
 	if err := f.waitFor(ctx, func(s Snapshot) bool { return s.Connected && s.Driving && s.State.N > 0 }); err != nil {
 		return nil, err
 	}
-	if err := f.Home(ctx, who, "", nil); err != nil {
+	if err := f.Home(ctx, who, "", nil, 1); err != nil {
 		return nil, err
 	}
 	if err := f.WaitIdle(ctx); err != nil {

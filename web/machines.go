@@ -114,13 +114,15 @@ func (s *Server) home(ctx context.Context, in *struct {
 	Body struct {
 		Shot string   `json:"shot,omitempty" format:"uuid"`
 		Axes []string `json:"axes,omitempty" maxItems:"64" doc:"none: all"`
+		// Times one after another, to see how well they repeat.
+		Times int `json:"times,omitempty" minimum:"1" maximum:"20"`
 	}
 }) (*body[done], error) {
 	f, err := s.floors.Of(in.ID)
 	if err != nil {
 		return nil, s.fail(err)
 	}
-	return said("Homing."), s.refused(f.Home(ctx, s.who(ctx), in.Body.Shot, in.Body.Axes))
+	return said("Homing."), s.refused(f.Home(ctx, s.who(ctx), in.Body.Shot, in.Body.Axes, max(1, in.Body.Times)))
 }
 
 func (s *Server) drive(ctx context.Context, in *axisOf, free bool) (*body[done], error) {

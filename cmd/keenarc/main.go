@@ -3,6 +3,7 @@
 package main
 
 import (
+	"bufio"
 	"context"
 	"errors"
 	"fmt"
@@ -21,6 +22,7 @@ import (
 	"keenarc/core/curve"
 	"keenarc/core/rig"
 	"keenarc/examples"
+	"keenarc/link"
 	"keenarc/stage"
 	"keenarc/standin"
 	"keenarc/standin/camera"
@@ -36,6 +38,7 @@ type cli struct {
 	Roll    rollCmd    `cmd:"" help:"Check, seal, roll and judge keyframes on a stand-in rig, without a browser."`
 	StandIn standInCmd `cmd:"" name:"stand-in" help:"Run a simulated rig on loopback."`
 	Camera  cameraCmd  `cmd:"" name:"stand-in-camera" help:"Run a simulated still camera on loopback, carried by a simulated rig."`
+	Check   checkCmd   `cmd:"" name:"link-check" help:"Play the rig link's messages against a device and say which answers are wrong."`
 }
 
 // exit is an error that carries its exit code; an empty text was said already.
@@ -228,6 +231,31 @@ func (c *cameraCmd) Run(ctx context.Context) error {
 	}
 	fmt.Println("stand-in camera on", s.Addr())
 	return s.Run(ctx)
+}
+
+type checkCmd struct {
+	Addr    string `arg:"" name:"address" help:"HOST:PORT of the device."`
+	MayMove bool   `help:"Also try what moves it, after a key for each move. Clear the zone first, and stand at the hardware stop."`
+}
+
+func (c *checkCmd) Run(ctx context.Context) error {
+	o := link.CheckOptions{Out: os.Stdout}
+	if c.MayMove {
+		in := bufio.NewReader(os.Stdin)
+		o.MayMove = func(q string) bool {
+			fmt.Printf("may it %s? Everyone clear, a hand at the hardware stop. y and Enter moves it: ", q)
+			line, err := in.ReadString('\n')
+			return err == nil && strings.TrimSpace(line) == "y"
+		}
+	}
+	wrong, err := link.Check(ctx, c.Addr, o)
+	switch {
+	case err != nil && wrong == 0:
+		return exit{2, err.Error()}
+	case wrong > 0:
+		return exit{1, ""}
+	}
+	return nil
 }
 
 type demoCmd struct {

@@ -71,9 +71,9 @@ func (s *Scene) Render(v View, w, h int, lamps map[string]float64) *image.RGBA {
 func (s *Scene) middle() rig.Vec {
 	var m rig.Vec
 	n := 0.0
-	for _, x := range s.solids {
-		if size := sub(x.box[1], x.box[0]); max(size[0], size[1], size[2]) < 0.5 {
-			m, n = add(m, scale(0.5, add(x.box[0], x.box[1]))), n+1
+	for _, it := range s.solids {
+		if size := sub(it.box[1], it.box[0]); max(size[0], size[1], size[2]) < 0.5 {
+			m, n = add(m, scale(0.5, add(it.box[0], it.box[1]))), n+1
 		}
 	}
 	if n == 0 {

@@ -29,7 +29,7 @@ watch(() => route.params.id, (id) => {
   if (typeof id === "string" && id !== "") void shot.load(id);
 }, { immediate: true });
 watch(() => route.name, (n) => {
-  if (typeof n === "string" && n !== "shelf") shot.remember(n);
+  if (typeof n === "string" && n !== "shelf" && n !== "camera") shot.remember(n);
 }, { immediate: true });
 
 onMounted(() => {

@@ -21,6 +21,7 @@ export const router = createRouter({
     { path: "/shot/:id/prove", name: "prove", component: () => import("./stages/prove/Prove.vue") },
     { path: "/shot/:id/shoot/:sheet(passes|frames)?", name: "shoot", component: () => import("./stages/shoot/Shoot.vue") },
     { path: "/shot/:id/wrap", name: "wrap", component: () => import("./stages/wrap/Wrap.vue") },
+    { path: "/camera", name: "camera", component: () => import("./stages/camera/CameraWindow.vue") },
     { path: "/:rest(.*)*", redirect: "/" },
   ],
 });

@@ -982,6 +982,8 @@ export interface components {
             axes?: string[];
             /** Format: uuid */
             shot?: string;
+            /** Format: int64 */
+            times?: number;
         };
         JogSays: {
             refused?: string;

@@ -29,7 +29,7 @@ const kept = computed(() => {
   const t = shot.tried.length;
   return { text: t > 0 ? `stored edits saved; ${t} ${t === 1 ? "framing" : "framings"} only tried` : "everything saved", tone: "" };
 });
-const open = computed(() => route.name !== "shelf" && shot.view !== null);
+const open = computed(() => route.name !== "shelf" && route.name !== "camera" && shot.view !== null);
 // The rig's own frame, where it stands on the sealed path; else the plan's.
 const onRig = computed(() => route.name === "shoot" && !byFrames.value && live.connected && (live.now?.ready.on_path ?? false));
 const atFirst = computed(() => live.now?.ready.checks.some((c) => c.name === "at first" && c.ok) ?? false);
@@ -76,7 +76,8 @@ const words = computed(() => {
       </div>
       <div class="cell drive" :data-drive="live.drive"><span class="small quiet">drives</span><b>{{ live.drive }}</b></div>
     </template>
-    <div v-else class="cell ready"><strong>The bookshelf</strong><span class="quiet small">productions and their shots</span></div>
+    <div v-else class="cell ready"><strong>{{ route.name === "camera" ? "Camera" : "The bookshelf" }}</strong><span
+      class="quiet small">{{ route.name === "camera" ? "live, from where the rig stands" : "productions and their shots" }}</span></div>
     <button class="stop" data-test="stop" @click="stopNow(hold.release, (t) => (shot.trouble = t))">STOP<span>Esc · not an E-stop</span>
       </button>
   </header>

@@ -57,7 +57,7 @@ export function useKeys(): { onKey: (e: KeyboardEvent) => void; onEscape: (e: Ke
       ask.keys = !ask.keys;
       return true;
     }
-    if (!shot.view || route.name === "shelf") return false;
+    if (!shot.view || route.name === "shelf" || route.name === "camera") return false;
     const stage = stages.find((s) => s.key === e.key);
     if (stage) {
       void router.push({ name: stage.name, params: { id: shot.id } });

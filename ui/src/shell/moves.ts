@@ -25,11 +25,11 @@ export const useMoves = defineStore("moves", () => {
   }
 
   // Homes a machine's axes: all, or those that are named, under its own names.
-  function home(of = looking.value, axes: { id: string; name: string }[] = []): void {
+  function home(of = looking.value, axes: { id: string; name: string }[] = [], times = 1): void {
     const what = axes.length > 0 ? axes.map((a) => a.name).join(", ") : "all axes";
     const moves = axes.length === 1 ? `${what} runs to its sensor, backs off and creeps` : axes.length > 0 ? "They run to their sensors, back off and creep" : "Every axis runs to its sensor, backs off and creeps";
-    ask.ask({ title: `Home ${what}?`, text: `${moves} onto the edge. Lock pins out, nothing in the way. ${caution}`, yes: "Home",
-      act: async () => fails(await api.POST("/api/machines/{id}/home", { params: { path: { id: of } }, body: { shot: shot.id || undefined, axes: axes.map((a) => a.id) } })) });
+    ask.ask({ title: times > 1 ? `Home ${what} ${times} times?` : `Home ${what}?`, text: `${moves} onto the edge${times > 1 ? `, ${times} times one after another` : ""}. Lock pins out, nothing in the way. ${caution}`, yes: "Home",
+      act: async () => fails(await api.POST("/api/machines/{id}/home", { params: { path: { id: of } }, body: { shot: shot.id || undefined, axes: axes.map((a) => a.id), times } })) });
   }
 
   // Lets a drive go; what it held may fall or swing.

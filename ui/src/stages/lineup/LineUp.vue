@@ -71,7 +71,9 @@ type Typed = { low: string; high: string; speed: string; acceleration: string };
 const typed = ref<Record<string, Typed>>({});
 const said = ref({ text: "", tone: "quiet" });
 const as = (a: Axis): Typed => ({ low: String(a.min), high: String(a.max), speed: String(a.working.speed), acceleration: String(a.working.acceleration) });
-watch(one, (m) => { typed.value = Object.fromEntries((m?.rig.axes ?? []).map((a) => [a.id, as(a)])); }, { immediate: true });
+const untouched = (): void => { typed.value = Object.fromEntries((one.value?.rig.axes ?? []).map((a) => [a.id, as(a)])); };
+// What is typed stays until it is kept, or another machine is looked at.
+watch(() => one.value?.rig.id, untouched, { immediate: true });
 const changed = computed(() => (one.value?.rig.axes ?? []).some((a) => JSON.stringify(typed.value[a.id]) !== JSON.stringify(as(a))));
 async function keep(): Promise<void> {
   const m = one.value;
@@ -88,7 +90,9 @@ async function keep(): Promise<void> {
   }
   const r = await api.POST("/api/machines/{id}/line-ups", { params: { path: { id: m.rig.id } }, body: { axes } });
   said.value = r.error ? { text: sentence(r.error), tone: "over" } : { text: "Kept. Sealed paths stay sealed; they are held against it when they are armed.", tone: "good" };
+  if (r.error) return;
   await load();
+  untouched();
 }
 const when = computed(() => {
   const l = one.value?.line_up;
@@ -135,6 +139,7 @@ const when = computed(() => {
       <div class="line">
         <button class="btn lead" data-test="home" :disabled="busy" @click="moves.home(chosen)">Home all axes <kbd>H</kbd></button>
         <button class="btn" data-test="home-one" :disabled="busy" @click="moves.home(chosen, [axis])">home {{ axis.name }}</button>
+        <button class="btn" data-test="home-ten" :disabled="busy" title="to see how well it repeats" @click="moves.home(chosen, [axis], 10)">ten times</button>
         <button v-if="!state?.free?.[axis.id]" class="btn" data-test="free-one" :disabled="busy" @click="moves.free(chosen, axis)">free</button>
         <button v-else class="btn" data-test="engage-one" :disabled="busy" @click="engage(axis)">hold</button>
       </div>

@@ -1,13 +1,13 @@
 <script setup lang="ts">
 import { computed, onBeforeUnmount, onMounted, ref, watch } from "vue";
+import { useLivePicture } from "../../drawing/livePicture";
 import { useFrames } from "../../stores/frames";
 import { four } from "../../stores/shot";
 
 // The picture: live, or what was taken; the last one flickered against the live view while
 // B is held, the last twelve played at rate while M is.
 const frames = useFrames();
-const live = ref("");
-const why = ref("");
+const { src: live, why } = useLivePicture(640, () => (frames.now?.busy ? 500 : 1500), () => frames.now?.camera.connected ?? false);
 const flick = ref(false); // B is held
 const play = ref(false);  // M is held
 const turn = ref(0);      // counts the flicker's and the player's changes
@@ -70,33 +70,12 @@ const down = (e: KeyboardEvent): void => key(e, true);
 const up = (e: KeyboardEvent): void => key(e, false);
 const off = (): void => { flick.value = play.value = false; };
 
-// The live picture, one after another; while the page is not seen none is asked for.
-let over = false;
-async function look(): Promise<void> {
-  while (!over) {
-    if (!document.hidden && frames.now?.camera.connected) {
-      try {
-        const r = await fetch("/api/camera/look?width=640");
-        if (r.ok) {
-          const b = URL.createObjectURL(await r.blob());
-          const old = live.value;
-          live.value = b;
-          why.value = "";
-          if (old) window.setTimeout(() => URL.revokeObjectURL(old), 2000);
-        } else why.value = ((await r.json()) as { detail: string }).detail;
-      } catch { why.value = "No live picture: the application does not answer."; }
-    } else if (frames.now && !frames.now.camera.connected) why.value = "No live picture: the camera is not there.";
-    await new Promise((go) => window.setTimeout(go, frames.now?.busy ? 500 : 1500));
-  }
-}
 onMounted(() => {
   window.addEventListener("keydown", down);
   window.addEventListener("keyup", up);
   window.addEventListener("blur", off);
-  void look();
 });
 onBeforeUnmount(() => {
-  over = true;
   window.clearInterval(ticking);
   window.removeEventListener("keydown", down);
   window.removeEventListener("keyup", up);
@@ -106,7 +85,8 @@ onBeforeUnmount(() => {
 
 <template>
   <section class="box picture" aria-label="Picture" data-test="picture">
-    <header><span data-test="picture-of">{{ shown.head }}</span><span>{{ shown.right }}</span></header>
+    <header><span data-test="picture-of">{{ shown.head }}</span><span v-if="shown.right">{{ shown.right }}</span><a v-else class="link small" href="/camera"
+      target="_blank">in a window of its own</a></header>
     <div class="view">
       <img v-if="shown.src" :src="shown.src" :alt="shown.head" draggable="false" />
       <p v-else class="none">{{ frames.selected ? "There is no picture of it here." : why || "Waiting for the camera …" }}</p>

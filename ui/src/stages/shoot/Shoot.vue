@@ -34,4 +34,5 @@ nav { display: flex; gap: 24px; }
 .tab.here { color: var(--ink); border-color: var(--now); }
 html.paper .tab { color: #4d5a67; }
 html.paper .tab.here { color: var(--ink); }
+@media (max-width: 960px), (max-height: 620px) { .shoot-sheets { grid-template-rows: 26px auto; height: auto; } }
 </style>

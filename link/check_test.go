@@ -1,0 +1,117 @@
+package link_test
+
+import (
+	"bufio"
+	"context"
+	"net"
+	"strings"
+	"testing"
+
+	"keenarc/examples"
+	"keenarc/link"
+	"keenarc/standin"
+)
+
+// device is a stand-in, with what it says changed on its way.
+func device(t *testing.T, pace int, change func(line string) string) string {
+	t.Helper()
+	ctx, cancel := context.WithCancel(context.Background())
+	s, err := standin.Listen(standin.Options{Rig: examples.Rigs()["plank"], Seed: 4, Pace: pace}, "127.0.0.1:0")
+	if err != nil {
+		t.Fatal(err)
+	}
+	done := make(chan struct{})
+	go func() { defer close(done); _ = s.Run(ctx) }()
+	t.Cleanup(func() { cancel(); <-done })
+	if change == nil {
+		return s.Addr()
+	}
+	l, err := net.Listen("tcp", "127.0.0.1:0")
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(func() { l.Close() })
+	go func() {
+		c, err := l.Accept()
+		if err != nil {
+			return
+		}
+		defer c.Close()
+		d, err := net.Dial("tcp", s.Addr())
+		if err != nil {
+			return
+		}
+		defer d.Close()
+		go func() {
+			in := bufio.NewScanner(c)
+			in.Buffer(nil, 1<<24)
+			for in.Scan() {
+				_, _ = d.Write(append(in.Bytes(), '\n'))
+			}
+			d.Close()
+		}()
+		out := bufio.NewScanner(d)
+		out.Buffer(nil, 1<<24)
+		for out.Scan() {
+			if _, err := c.Write([]byte(change(out.Text()) + "\n")); err != nil {
+				return
+			}
+		}
+	}()
+	return l.Addr().String()
+}
+
+// The stand-in is what the document says, still and moving; without leave nothing that
+// could move it is asked.
+func TestCheckOfTheStandIn(t *testing.T) {
+	t.Parallel() // at its own pace: in a hurry it bears longer silence
+	var out strings.Builder
+	wrong, err := link.Check(t.Context(), device(t, 5, nil), link.CheckOptions{Out: &out})
+	if wrong != 0 || err != nil || strings.Count(out.String(), "left   ") != 3 || strings.Contains(out.String(), "homing is begun") {
+		t.Errorf("%d wrong, %v:\n%s", wrong, err, out.String())
+	}
+	out.Reset()
+	asked := []string{}
+	wrong, err = link.Check(t.Context(), device(t, 1, nil), link.CheckOptions{Out: &out, MayMove: func(q string) bool { asked = append(asked, q); return true }})
+	if wrong != 0 || err != nil || len(asked) != 3 || !strings.Contains(out.String(), "every answer is right") {
+		t.Errorf("%d wrong, %v, asked %q:\n%s", wrong, err, asked, out.String())
+	}
+	out.Reset()
+	if _, err = link.Check(t.Context(), device(t, 5, nil), link.CheckOptions{Out: &out, MayMove: func(string) bool { return false }}); err != nil || strings.Contains(out.String(), "begun") {
+		t.Errorf("refused, and it moved:\n%s", out.String())
+	}
+}
+
+// What a device gets wrong is named.
+func TestCheckNamesWhatIsWrong(t *testing.T) {
+	for name, x := range map[string]struct {
+		from, to, says string
+		move           bool
+	}{
+		"version":        {`"version":2,"stand_in"`, `"version":1,"stand_in"`, "WRONG  it speaks version 2: 1", false},
+		"no reason":      {`"why":"there is no request`, `"what":"there is no request`, "WRONG  a request that there is not", false},
+		"mode":           {`"mode":"idle"`, `"mode":"resting"`, "WRONG  its mode", false},
+		"drive":          {`"drive":"holding"`, `"drive":"on"`, "WRONG  its drives", false},
+		"missing axis":   {`"pan":`, `"pam":`, "Pan says where it is", false},
+		"lease":          {`"epoch":2`, `"epoch":1`, "WRONG  the next lease", false},
+		"stuck number":   {`"state":{"n":`, `"state":{"m":`, "WRONG  they are numbered", false},
+		"never homed":    {`"focus":true`, `"focus":false`, "WRONG  Focus is homed", true},
+		"homes silently": {`"mode":"homing"`, `"mode":"idle"`, "WRONG  its state says homing", true},
+	} {
+		t.Run(name, func(t *testing.T) {
+			t.Parallel()
+			var out strings.Builder
+			o := link.CheckOptions{Out: &out}
+			if x.move {
+				o.MayMove = func(q string) bool { return strings.HasPrefix(q, "home") }
+			}
+			wrong, _ := link.Check(t.Context(), device(t, 5, func(l string) string { return strings.ReplaceAll(l, x.from, x.to) }), o)
+			if wrong == 0 || !strings.Contains(out.String(), x.says) {
+				t.Errorf("%d wrong, want %q:\n%s", wrong, x.says, out.String())
+			}
+		})
+	}
+	if _, err := link.Check(t.Context(), "127.0.0.1:1", link.CheckOptions{}); err == nil {
+		t.Error("nobody answers, and nothing is said")
+	}
+}
