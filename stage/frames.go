@@ -10,11 +10,9 @@ import (
 	"time"
 
 	"keenarc/core/limit"
-	"keenarc/core/rig"
 	"keenarc/core/trace"
 	"keenarc/core/weave"
 	"keenarc/journal"
-	"keenarc/link"
 )
 
 // Bench is what shooting frame by frame needs to know of a shot.
@@ -202,33 +200,6 @@ type Question struct {
 	Frame    int     `json:"frame"`
 }
 
-// machine is the machine that carries the shot's camera: its floor, and its axes' prefix.
-func (s *Shooting) machine(b *Bench) (*Floor, *rig.Placed, error) {
-	for i := range b.Desk.Machines {
-		if m := &b.Desk.Machines[i]; m.Rig.Camera != "" {
-			f, err := s.floors.Of(m.Rig.ID)
-			return f, m, err
-		}
-	}
-	return nil, nil, fmt.Errorf("%w: no machine of this shot carries a camera", ErrNotAllowed)
-}
-
-// AtPose reports whether the rig stands at a frame's pose and nothing moves, as its
-// controller and its feedback have it.
-func AtPose(now Snapshot, d *Desk, frame int) bool {
-	q := make([]float64, len(d.Rig.Axes))
-	if !d.pose(q, frame) || !now.Connected || now.State.Mode != link.Idle && now.State.Mode != link.Armed {
-		return false
-	}
-	for i, a := range d.Rig.Axes {
-		step := math.Abs(float64(a.StepsPerUnit.Den) / float64(a.StepsPerUnit.Num))
-		if math.Abs(asked(now, a.ID)-q[i]) > step/64 || !now.State.Homed[a.ID] {
-			return false
-		}
-	}
-	return Astray(now, d.Rig) == ""
-}
-
 // Next is one press: at the pose of the cell that comes next it exposes what is wanted
 // there and goes on to the next one's pose; elsewhere it goes to the pose. A move of more
 // than the stated distance is asked about first, unless it was confirmed. It answers at
@@ -298,28 +269,6 @@ func After(h *journal.Shoot, list []weave.Cell) (weave.Cell, bool) {
 		at = list[0]
 	}
 	return then.Board().From(at)
-}
-
-// pose is where a frame of the sealed path has the axes.
-func (d *Desk) pose(q []float64, frame int) bool {
-	return trace.Sealed{Table: d.Table}.AtFrame(q, frame)
-}
-
-// Travel is how far the rig moves to a frame's pose, in metres.
-func Travel(now Snapshot, d *Desk, frame int) float64 {
-	q := make([]float64, len(d.Rig.Axes))
-	if !d.pose(q, frame) {
-		return math.Inf(1)
-	}
-	return weave.Travel(d.Rig, values(now, d.Rig), q)
-}
-
-func values(now Snapshot, r *rig.Rig) []float64 {
-	q := make([]float64, len(r.Axes))
-	for i, a := range r.Axes {
-		q[i] = asked(now, a.ID)
-	}
-	return q
 }
 
 // carryOut exposes cells and goes to the next one's pose.
@@ -419,20 +368,6 @@ func (s *Shooting) goTo(ctx context.Context, b *Bench, f *Floor, who journal.Per
 
 // longestMove is how long a go-to between two frames may take.
 const longestMove = 10 * time.Minute
-
-// SettleS is how long the rig settles at a frame's pose, in seconds.
-func SettleS(b *Bench, frame int) float64 {
-	q := make([]float64, len(b.Desk.Rig.Axes))
-	if !b.Desk.pose(q, frame) {
-		return 0
-	}
-	return weave.Settle(b.Desk.Rig, b.Shoot.Scheme.Share, weave.SettlePx, func(axis int, by float64) float64 {
-		moved := append([]float64(nil), q...)
-		moved[axis] += by
-		px, _, _ := b.Judge.Pixels(q, moved)
-		return px
-	})
-}
 
 func cellName(b *Bench, c weave.Cell) string {
 	name := c.Layer
