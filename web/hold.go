@@ -129,6 +129,9 @@ func (h *holding) roll(ctx context.Context, say func(holdSays)) (*journal.Take, 
 	if err != nil {
 		return nil, err
 	}
+	if err := h.s.undisturbed(); err != nil {
+		return nil, err
+	}
 	alive := func() bool { return time.Now().UnixMilli()-h.last.Load() < link.SilenceMS }
 	floor, err := h.s.floors.Of(d.Machines[0].Rig.ID)
 	if err != nil {

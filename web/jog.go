@@ -63,7 +63,10 @@ func (s *Server) jog(w http.ResponseWriter, r *http.Request) {
 			case m.Release:
 				let()
 			case m.Press && j == nil:
-				if j, err = f.BeginJog(ctx, who, m.Axis, m.Way); err != nil {
+				if err = s.undisturbed(); err == nil {
+					j, err = f.BeginJog(ctx, who, m.Axis, m.Way)
+				}
+				if err != nil {
 					j = nil
 					out, done := context.WithTimeout(ctx, time.Second)
 					_ = wsjson.Write(out, c, jogSays{Refused: err.Error()})

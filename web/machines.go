@@ -122,13 +122,27 @@ func (s *Server) home(ctx context.Context, in *struct {
 	if err != nil {
 		return nil, s.fail(err)
 	}
+	if err := s.undisturbed(); err != nil {
+		return nil, err
+	}
 	return said("Homing."), s.refused(f.Home(ctx, s.who(ctx), in.Body.Shot, in.Body.Axes, max(1, in.Body.Times)))
+}
+
+// undisturbed refuses what would move a machine while a frame is being taken.
+func (s *Server) undisturbed() error {
+	if s.shooting.Busy() {
+		return conflict("A frame is being taken. Wait until the rig is still again, or press Stop.")
+	}
+	return nil
 }
 
 func (s *Server) drive(ctx context.Context, in *axisOf, free bool) (*body[done], error) {
 	f, err := s.floors.Of(in.ID)
 	if err != nil {
 		return nil, s.fail(err)
+	}
+	if err := s.undisturbed(); err != nil {
+		return nil, err
 	}
 	return said("Done."), s.refused(f.Free(ctx, s.who(ctx), in.Body.Axis, free))
 }
@@ -219,6 +233,9 @@ func (s *Server) goTo(ctx context.Context, in *struct {
 	to, ok := stage.PoseAt(d.Table, d.Machines[i].Name, frame)
 	if !ok {
 		return nil, blame("frame", frame4(frame)+" is outside the sealed path", fmt.Sprintf("give %s to %s", frame4(d.Table.Start()), frame4(d.Table.End())))
+	}
+	if err := s.undisturbed(); err != nil {
+		return nil, err
 	}
 	text := "Going to frame " + frame4(frame) + " of path " + itoa(x.Version) + "."
 	return said(text), s.refused(f.GoTo(ctx, s.who(ctx), in.Body.Shot, text, to))
