@@ -215,6 +215,7 @@ func (s *Server) liveFrames(b *stage.Bench, now stage.Snapshot) *LiveFrames {
 		l.Next = &cell
 	}
 	if ok && b.Desk.Table != nil {
+		l.SettleS = round(stage.SettleS(b, cell.Frame), 100)
 		l.AtPose = stage.AtPose(now, b.Desk, cell.Frame)
 		if m := stage.Travel(now, b.Desk, cell.Frame); !math.IsInf(m, 0) {
 			l.TravelMM = math.Round(m * 1000)

@@ -25,6 +25,7 @@ type FramesView struct {
 	Unsure   []Unsure       `json:"uncertain"`
 	Notes    map[int]string `json:"notes"`
 	Spent    []weave.Spent  `json:"spent"`
+	Pace     weave.Pace     `json:"pace"`
 	Seal     *store.Seal    `json:"seal,omitempty" doc:"the path that the frames are taken on"`
 	Newer    *NewerPath     `json:"newer,omitempty" doc:"a path that was sealed since, about which nobody has decided"`
 	FPS      float64        `json:"fps"`
@@ -79,7 +80,7 @@ func apart(b *stage.Bench, d *stage.Desk, other *seal.Table, frame int) float64 
 func (s *Server) frames(ctx context.Context, b *stage.Bench) (*FramesView, error) {
 	h := b.Shoot
 	board := h.Board()
-	v := &FramesView{Scheme: h.Scheme, Revision: h.Revision, Frames: h.Scheme.Frames(), Rows: []FrameLayer{}, Press: []weave.Cell{}, Undo: h.Undo, Unsure: []Unsure{}, Notes: h.Notes, Spent: h.Spent,
+	v := &FramesView{Scheme: h.Scheme, Revision: h.Revision, Frames: h.Scheme.Frames(), Rows: []FrameLayer{}, Press: []weave.Cell{}, Undo: h.Undo, Unsure: []Unsure{}, Notes: h.Notes, Spent: h.Spent, Pace: board.Pace(h.Spent),
 		Version: s.version(b.Shot)}
 	by := map[string]*journal.Exposure{}
 	for i := range h.Exposures {

@@ -31,21 +31,38 @@ func Settle(r *rig.Rig, share, limitPx float64, px func(axis int, by float64) fl
 	return math.Log(total/limitPx) / (r.SwayDamping() * w)
 }
 
-// Travel is how far the farthest joint of a rig, or its camera's front, moves from one
-// pose of the axes to another, in metres, both ends compared.
+// travelSteps is into how many parts a move is cut to follow it.
+const travelSteps = 64
+
+// Travel is how far the farthest joint of a rig, or its camera's front, goes in a move
+// that is straight in the axes, in metres along its way: a turn all round counts for all
+// of it, though it ends where it began.
 func Travel(r *rig.Rig, from, to []float64) float64 {
 	const front = 0.25 // of the camera and lens, before the image plane
+	q := make([]float64, len(from))
+	points := func(k int) []rig.Vec {
+		for i := range q {
+			q[i] = from[i] + (to[i]-from[i])*float64(k)/travelSteps
+		}
+		out := make([]rig.Vec, 0, len(r.Joints)+1)
+		for _, p := range r.Frames(nil, q) {
+			out = append(out, p.At)
+		}
+		if r.Camera != "" {
+			out = append(out, r.Forward(q).Point(0, front, 0))
+		}
+		return out
+	}
+	was := points(0)
+	way := make([]float64, len(was))
 	most := 0.0
-	a, b := r.Frames(nil, from), r.Frames(nil, to)
-	far := func(p, q rig.Vec) {
-		most = max(most, r3.Norm(r3.Sub(p.R3(), q.R3())))
-	}
-	for k := range a {
-		far(a[k].At, b[k].At)
-	}
-	if r.Camera != "" {
-		p, q := r.Forward(from), r.Forward(to)
-		far(p.Point(0, front, 0), q.Point(0, front, 0))
+	for k := 1; k <= travelSteps; k++ {
+		now := points(k)
+		for i := range now {
+			way[i] += r3.Norm(r3.Sub(now[i].R3(), was[i].R3()))
+			most = max(most, way[i])
+		}
+		was = now
 	}
 	return most
 }

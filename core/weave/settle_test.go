@@ -23,6 +23,18 @@ func TestTimes(t *testing.T) {
 	}
 }
 
+func TestPace(t *testing.T) {
+	s := scheme()
+	if p := Lay(s, nil, nil).Pace(nil); p != (Pace{Left: 8}) {
+		t.Errorf("of nothing: %+v", p)
+	}
+	b := Lay(s, []Exposure{exp(0, "b", 1, Kept), exp(0, "r", 1, Kept), exp(2, "b", 1, Kept), exp(0, "c", 1, Kept)}, nil)
+	p := b.Pace([]Spent{{0, 100, 10}, {2, 30_000, 14}, {4, 60, 40}})
+	if p != (Pace{Frame: 110, Machine: 14, Left: 7, LeftS: 770}) {
+		t.Errorf("%+v", p)
+	}
+}
+
 // The swing that Settle waits for, worked out step by step: after the time it says, a
 // structure that was let go at 2a/ω² sways under the limit, and a fifth earlier it does
 // not yet.
@@ -73,19 +85,22 @@ func TestTravel(t *testing.T) {
 	if d := Travel(r, q, p); math.Abs(d-0.12) > 1e-9 {
 		t.Errorf("%g m", d)
 	}
-	// Turned by 60° about the pan axis the front of the camera goes as far as its chord.
-	p = append([]float64(nil), q...)
-	p[1] = 60
-	a, b := r.Forward(q), r.Forward(p)
-	f, g := a.Point(0, 0.25, 0), b.Point(0, 0.25, 0)
-	if d := Travel(r, q, p); math.Abs(d-rig.Vec{f[0] - g[0], f[1] - g[1], f[2] - g[2]}.Norm()) > 1e-12 || d < 0.2 {
-		t.Errorf("%g m", d)
+	// Turned by 60° and all round the front of the camera goes along its arc, the one
+	// that ends where it began, too.
+	f := r.Forward(q).Point(0, 0.25, 0)
+	radius := f[1] // before the pan axis, which stands at the origin
+	for _, deg := range []float64{60, 360} {
+		p = append([]float64(nil), q...)
+		p[1] = deg
+		if d, want := Travel(r, q, p), radius*deg*math.Pi/180; math.Abs(d-want) > 0.002*want {
+			t.Errorf("%g°: %g m, want %g", deg, d, want)
+		}
 	}
 	if d := Travel(r, q, q); d != 0 {
 		t.Errorf("%g m to where it is", d)
 	}
 	r.Camera = ""
-	if d := Travel(r, q, p); d > 0.05 {
+	if d := Travel(r, q, p); math.Abs(d-2*math.Pi*0.01) > 1e-3 { // the image plane goes round the axis
 		t.Errorf("without a camera there is no front: %g m", d)
 	}
 }

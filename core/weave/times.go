@@ -1,6 +1,11 @@
 package weave
 
-import "time"
+import (
+	"slices"
+	"time"
+
+	"gonum.org/v1/gonum/stat"
+)
 
 // Phase is what is being done at a frame.
 type Phase string
@@ -55,4 +60,38 @@ func Times(steps []Step) []Spent {
 		}
 	}
 	return out
+}
+
+// Pace is what a frame takes as a rule, in seconds, and what the frames that are left come
+// to at it.
+type Pace struct {
+	Frame   float64 `json:"frame_s" doc:"median"`
+	Machine float64 `json:"machine_s" doc:"median of the machine's part"`
+	Left    int     `json:"left" doc:"frames that have a cell to be taken"`
+	LeftS   float64 `json:"left_s"`
+}
+
+// Pace of a board whose frames took so long.
+func (b *Board) Pace(spent []Spent) Pace {
+	var p Pace
+	for _, f := range b.frames {
+		for _, l := range b.Scheme.Layers {
+			if b.wanted(Cell{f, l.ID}) {
+				p.Left++
+				break
+			}
+		}
+	}
+	if len(spent) == 0 {
+		return p
+	}
+	whole, machine := make([]float64, len(spent)), make([]float64, len(spent))
+	for i, s := range spent {
+		whole[i], machine[i] = s.Hands+s.Machine, s.Machine
+	}
+	slices.Sort(whole)
+	slices.Sort(machine)
+	p.Frame, p.Machine = stat.Quantile(0.5, stat.Empirical, whole, nil), stat.Quantile(0.5, stat.Empirical, machine, nil)
+	p.LeftS = p.Frame * float64(p.Left)
+	return p
 }

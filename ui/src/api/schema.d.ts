@@ -928,6 +928,7 @@ export interface components {
             };
             /** @description the cell that comes next; none: every one is taken */
             now?: components["schemas"]["Cell"];
+            pace: components["schemas"]["Pace"];
             /** @description what one press exposes there */
             press: components["schemas"]["Cell"][];
             /** Format: int64 */
@@ -1189,6 +1190,25 @@ export interface components {
             cell?: components["schemas"]["Cell"];
             /** @description the move that was asked about may be made */
             confirmed?: boolean;
+        };
+        Pace: {
+            /**
+             * Format: double
+             * @description median
+             */
+            frame_s: number;
+            /**
+             * Format: int64
+             * @description frames that have a cell to be taken
+             */
+            left: number;
+            /** Format: double */
+            left_s: number;
+            /**
+             * Format: double
+             * @description median of the machine's part
+             */
+            machine_s: number;
         };
         Package: {
             /** Format: double */

@@ -22,14 +22,6 @@ const then = computed(() => {
   const rest = w.press.slice(1).map((c) => frames.layer(c.layer)?.name).join(", ");
   return `press N · ${rest ? `then ${rest}, ` : ""}${w.then ? `then on to ${four(w.then.frame)}` : "then all is taken"}`;
 });
-const middle = (list: number[]): number => [...list].sort((a, b) => a - b)[Math.floor(list.length / 2)] ?? 0;
-const whole = computed(() => middle((v.value?.spent ?? []).map((s) => s.hands_s + s.machine_s)));
-const machine = computed(() => middle((v.value?.spent ?? []).map((s) => s.machine_s)));
-const left = computed(() => {
-  const open = new Set<number>();
-  for (const r of v.value?.rows ?? []) if (!r.struck) r.cells.forEach((c, i) => { if (c.state === "empty" || c.state === "redo") open.add(i); });
-  return open.size;
-});
 const clock = (s: number): string => (s >= 5400 ? `${Math.floor(s / 3600)} h ${Math.round((s % 3600) / 60).toString().padStart(2, "0")}` : s >= 90 ? `${Math.floor(s / 60)} min ${Math.round(s % 60).toString().padStart(2, "0")} s` : `${Math.round(s)} s`);
 function openBack(): void {
   to.value = four(v.value?.last?.frame ?? v.value?.now?.frame ?? 0);
@@ -75,9 +67,9 @@ async function go(again: boolean): Promise<void> {
     </form>
     <p v-if="frames.now?.trouble" class="over trouble" role="alert" data-test="frames-trouble">{{ frames.now.trouble }}</p>
     <dl v-else-if="v.spent.length > 0">
-      <dt>a frame takes</dt><dd>{{ clock(whole) }}</dd>
-      <dt>of it machine</dt><dd>{{ clock(machine) }}</dd>
-      <dt>left</dt><dd>{{ left }} frames, {{ clock(left * whole) }} at this pace</dd>
+      <dt>a frame takes</dt><dd>{{ clock(v.pace.frame_s) }}</dd>
+      <dt>of it machine</dt><dd>{{ clock(v.pace.machine_s) }}</dd>
+      <dt>left</dt><dd>{{ v.pace.left }} frames, {{ clock(v.pace.left_s) }} at this pace</dd>
     </dl>
     <p class="small caution">Everyone clear of {{ shot.view?.rig.clear_m }} m while it moves. The hardware stop is the only emergency stop.</p>
   </section>
