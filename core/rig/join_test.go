@@ -14,7 +14,7 @@ import (
 // stand has no camera: a column that rises and turns, with a lamp that is in no place.
 func stand() *rig.Rig {
 	axis := func(id string, k rig.Kind, u rig.Unit) rig.Axis {
-		return rig.Axis{ID: id, Name: strings.ToUpper(id[:1]) + id[1:], Kind: k, Unit: u, StepsPerUnit: rig.Ratio{Num: 1, Den: 1}, Max: 100, Hard: [2]float64{0, 100},
+		return rig.Axis{ID: id, Name: strings.ToUpper(id[:1]) + id[1:], Kind: k, Unit: u, StepsPerUnit: rig.Ratio{Num: 1, Den: 1}, Max: 100, Hard: [2]float64{0, 100}, Home: rig.SensorEdge,
 			Rated: rig.Limits{Speed: 1, Acceleration: 1}, Working: rig.Limits{Speed: 1, Acceleration: 1}}
 	}
 	return &rig.Rig{ID: "stand", Name: "Stand", Version: 1, ClearM: 2, LagMS: 3,

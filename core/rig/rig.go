@@ -98,9 +98,15 @@ type Axis struct {
 	Working       Limits     `json:"working"`
 	Backlash      float64    `json:"backlash"`
 	Repeatability float64    `json:"repeatability"`
-	Home          string     `json:"home"`
+	Home          HomeWay    `json:"home" enum:"sensor edge,hard stop,both ends,one end,by hand,absolute,witness mark"`
+	AlsoHome      []HomeWay  `json:"also_home,omitempty" doc:"other ways in which it can be homed"`
+	HomeAt        *float64   `json:"home_at,omitempty" doc:"its value at the sensor's edge, check pose or witness mark; left out: 0, or its nearest soft limit"`
 	Feedback      Feedback   `json:"feedback"`
 	Wire          string     `json:"wire"`
+	Drive         *Drive     `json:"drive,omitempty"`
+	// Zero is where the plan's zero lies on the machine, which a line-up may lay over
+	// home: all other values of this axis are then the plan's, Zero less than the machine's.
+	Zero float64 `json:"zero,omitempty" doc:"machine's value at the plan's zero"`
 }
 
 // JointKind is how a joint moves.
@@ -146,6 +152,8 @@ type Rig struct {
 	LagMS float64 `json:"lag_ms"`
 	// Sway is how what it carries swings after a move, where that was measured.
 	Sway *Sway `json:"sway,omitempty"`
+	// Book is what is known of it besides how it moves.
+	Book *Book `json:"book,omitempty"`
 }
 
 // Sway is a structure's slowest swing: its frequency, and its damping as a share of
@@ -192,14 +200,24 @@ var name = regexp.MustCompile(`^[a-z][a-z0-9-]{0,31}(/[a-z][a-z0-9-]{0,31})?$`)
 // Read reads a rig description from JSON and checks it. Fields that it does not
 // know are refused, since they would be left unheeded.
 func Read(raw []byte) (*Rig, error) {
+	r, err := ReadLoose(raw)
+	if err != nil {
+		return nil, err
+	}
+	if err := r.Check(); err != nil {
+		return nil, fmt.Errorf("rig %s: %w", r.ID, err)
+	}
+	return r, nil
+}
+
+// ReadLoose reads one that is not held to together yet: while it is being written its
+// scales may not be those of its drives.
+func ReadLoose(raw []byte) (*Rig, error) {
 	d := json.NewDecoder(bytes.NewReader(raw))
 	d.DisallowUnknownFields()
 	r := &Rig{}
 	if err := d.Decode(r); err != nil {
 		return nil, fmt.Errorf("rig description: %w", err)
-	}
-	if err := r.Check(); err != nil {
-		return nil, fmt.Errorf("rig %s: %w", r.ID, err)
 	}
 	return r, nil
 }
@@ -253,7 +271,7 @@ func (r *Rig) Check() error {
 	if !joints[r.Camera] {
 		return fmt.Errorf("camera: no joint is called %q", r.Camera)
 	}
-	return nil
+	return r.Book.check(r)
 }
 
 func (a *Axis) check() error {
@@ -271,7 +289,10 @@ func (a *Axis) check() error {
 	case !a.Working.within(a.Rated):
 		return errors.New("working limits must be above zero and no more than the rated ones")
 	}
-	return nil
+	if err := a.checkHome(); err != nil {
+		return err
+	}
+	return a.checkDrive()
 }
 
 func (l Limits) within(o Limits) bool {

@@ -131,7 +131,7 @@ func Make(p *path.Path, machines []rig.Placed) (*Table, error) {
 	}
 	for i, a := range r.Axes {
 		t.Axes, t.Units = append(t.Axes, a.ID), append(t.Units, a.StepsPerUnit)
-		t.Steps = append(t.Steps, t.row(m.Curves[i], a.StepsPerUnit))
+		t.Steps = append(t.Steps, t.row(m.Curves[i], a.Zero, a.StepsPerUnit))
 	}
 	if err := t.check(r, fps); err != nil {
 		return nil, err
@@ -143,15 +143,15 @@ func Make(p *path.Path, machines []rig.Placed) (*Table, error) {
 // stretch is how many ticks of a long move are worked out at a time.
 const stretch = 1 << 14
 
-// row is the entries of one axis.
-func (t *Table) row(c *curve.Curve, u rig.Ratio) []int64 {
+// row is the entries of one axis: what is planned, from the machine's own home.
+func (t *Table) row(c *curve.Curve, zero float64, u rig.Ratio) []int64 {
 	row := make([]int64, t.Ticks())
 	buf := make([]curve.Sample, min(len(row), stretch))
 	for k := 0; k < len(row); k += len(buf) {
 		part := buf[:min(len(buf), len(row)-k)]
 		c.Into(part, t.frame(k), 1.0/TicksPerFrame)
 		for i := range part {
-			row[k+i] = Quantise(part[i].P, u)
+			row[k+i] = Quantise(float64(part[i].P+zero), u)
 		}
 	}
 	return row
@@ -182,7 +182,7 @@ func (t *Table) Within(r *rig.Rig, fps float64) error {
 		a := &r.Axes[k]
 		q := math.Abs(Value(1, t.Units[i]))
 		for n, v := range row {
-			if x := Value(v, t.Units[i]); x < a.Min-q || x > a.Max+q {
+			if x := Value(v, t.Units[i]) - a.Zero; x < a.Min-q || x > a.Max+q {
 				return fmt.Errorf("%s leaves its soft limits %g to %g %s at frame %s", a.Name, a.Min, a.Max, a.Unit.Symbol(), limit.Frame4(t.frame(n)))
 			}
 		}
@@ -191,6 +191,22 @@ func (t *Table) Within(r *rig.Rig, fps float64) error {
 		}
 	}
 	return nil
+}
+
+// Zeroed is the first axis whose zero was laid elsewhere since a path was sealed, or −1:
+// its table's beginning is more than two steps from what is planned there now.
+func (t *Table) Zeroed(m *path.Motion, r *rig.Rig) int {
+	for i, row := range t.Steps {
+		k := r.Index(t.Axes[i])
+		if k < 0 || len(row) == 0 {
+			continue
+		}
+		now := Quantise(float64(m.Curves[k].At(float64(t.Start())).P+r.Axes[k].Zero), t.Units[i])
+		if d := row[0] - now; max(d, -d) > 2<<Fraction {
+			return k
+		}
+	}
+	return -1
 }
 
 // check looks at the integers themselves: differences small enough for the

@@ -514,3 +514,66 @@ func BenchmarkSeal(b *testing.B) {
 		}
 	}
 }
+
+// Another zero is baked in: the table is the same move, so many steps farther; limits are
+// held against the plan's values, and a path sealed for the old zero is known as such.
+func TestZeroIsBakedIn(t *testing.T) {
+	r := fixture.Slider()
+	plain := []rig.Placed{{Name: "slider", Rig: r}}
+	moved := *r
+	moved.Axes = append([]rig.Axis(nil), r.Axes...)
+	moved.Axes[1] = moved.Axes[1].Zeroed(3.5)
+	zeroed := []rig.Placed{{Name: "slider", Rig: &moved}}
+	whole, err := rig.Join(plain)
+	if err != nil {
+		t.Fatal(err)
+	}
+	other, err := rig.Join(zeroed)
+	if err != nil {
+		t.Fatal(err)
+	}
+	p := path.New(whole, clock.Rate{Num: 24, Den: 1}, nil)
+	for _, k := range [][2]float64{{0, -20}, {100, 30}} {
+		if p, err = p.Apply(whole, path.Edit{Op: "set", Frame: k[0], Values: map[string]float64{"pan": k[1], "track": 500}}); err != nil {
+			t.Fatal(err)
+		}
+	}
+	a, err := Make(p, plain)
+	if err != nil {
+		t.Fatal(err)
+	}
+	b, err := Make(p, zeroed)
+	if err != nil {
+		t.Fatal(err)
+	}
+	by := int64(3.5 * 40 * (1 << Fraction))
+	for k := range a.Steps[1] {
+		if d := b.Steps[1][k] - a.Steps[1][k] - by; max(d, -d) > 1 || a.Steps[0][k] != b.Steps[0][k] {
+			t.Fatalf("tick %d: pan is %d from where it should be, track %d", k, d, a.Steps[0][k]-b.Steps[0][k])
+		}
+	}
+	ma, err := path.Compile(p, whole)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if i := a.Zeroed(ma, whole); i != -1 {
+		t.Errorf("as it was sealed: axis %d", i)
+	}
+	if i := a.Zeroed(ma, other); i != 1 {
+		t.Errorf("with another zero: axis %d", i)
+	}
+	if i := b.Zeroed(ma, other); i != -1 {
+		t.Errorf("sealed for it: axis %d", i)
+	}
+	// From −20 to 30 planned is −16.5 to 33.5 counted: a limit between the two tells them apart.
+	tight := *other
+	tight.Axes = append([]rig.Axis(nil), other.Axes...)
+	tight.Axes[1].Max = 31
+	if err := b.Within(&tight, 24); err != nil {
+		t.Errorf("up to 30 within 31: %v", err)
+	}
+	tight.Axes[1].Max = 29
+	if err := b.Within(&tight, 24); err == nil {
+		t.Error("up to 30 within 29")
+	}
+}

@@ -135,7 +135,8 @@ const (
 	CannotSay = "cannot say"
 )
 
-// Compare judges b against a over the picture frames [first, last), unshifted
+// Compare judges b against a, both as machines count, over the picture frames
+// [first, last), unshifted
 // and frame by frame: one frame off is off, and only a take of which every frame
 // can be judged stacks. Where frames are missing, or nothing is visible in some,
 // it says "cannot say" unless what is there is already off. A frame that b's clock
@@ -155,7 +156,7 @@ func (j *Judge) Compare(a, b Poser, c clock.Clock, first, last int, thresholdPx 
 					whole = false
 					break
 				}
-				v.take(j, f, n, late, qa, qb)
+				v.take(j, f, n, late, j.Rig.Planned(qa), j.Rig.Planned(qb))
 			}
 		}
 		if !whole {
