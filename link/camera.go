@@ -26,6 +26,7 @@ type CameraRequest struct {
 	Picture string `json:"picture,omitempty"`     // expose, fetch, void, ack: the picture's id
 	MS      int    `json:"exposure_ms,omitempty"` // expose
 	Width   int    `json:"width,omitempty"`       // look: of the picture wanted
+	From    int    `json:"from,omitempty"`        // stamps: the first frame that is asked for
 	// hands, for stand-ins only: what a person has done to the set.
 	Puppet bool               `json:"puppet,omitempty"`
 	Frame  int                `json:"frame,omitempty"`
@@ -42,9 +43,20 @@ type CameraReply struct {
 	Why    string    `json:"why,omitempty"`
 	Camera *Camera   `json:"camera,omitempty"`
 	Is     *Picture  `json:"is,omitempty"`
+	Stamps *Stamps   `json:"stamps,omitempty"`
 	List   []Picture `json:"list,omitempty"`
 	PNG    []byte    `json:"png,omitempty"` // base64 on the wire
 	SHA256 string    `json:"sha256,omitempty"`
+}
+
+// Stamps are a camera's own clock, and when the frames of its take began on it, in
+// microseconds since some time of its own.
+type Stamps struct {
+	US        int64   `json:"us"`
+	Recording bool    `json:"recording"`
+	Take      int     `json:"take"`
+	FPS       float64 `json:"fps"`
+	Frames    []int64 `json:"frames" doc:"from the one that was asked for, as far as they have begun"`
 }
 
 // Camera is what a camera says of itself.

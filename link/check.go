@@ -219,7 +219,26 @@ func (k *checker) limits(ctx context.Context) error {
 	if err := k.refused(ctx, "soft limits upside down", Request{Do: "limits", Epoch: k.epoch, Soft: map[string][2]float64{a.ID: {a.Max, a.Min}}}); err != nil {
 		return err
 	}
-	_, why, err := k.call(ctx, Request{Do: "limits", Epoch: k.epoch})
+	for what, q := range map[string]Request{
+		"limits suspended for an hour":        {Do: "suspend", Epoch: k.epoch, Axis: a.ID, Seconds: 3600},
+		"a confirmation of nothing":           {Do: "confirm", Epoch: k.epoch, Axis: a.ID, What: "nothing"},
+		"a high end shown before the low one": {Do: "confirm", Epoch: k.epoch, Axis: a.ID, What: WaitsHigh},
+		"a description of another machine":    {Do: "configure", Epoch: k.epoch, Rig: &rig.Rig{ID: "another"}},
+	} {
+		if err := k.refused(ctx, what, q); err != nil {
+			return err
+		}
+	}
+	r, why, err := k.call(ctx, Request{Do: "wires"})
+	if err != nil {
+		return err
+	}
+	if why != "" {
+		fmt.Fprintln(k.out, "note   it does not say what is on its wires: Connect can only say that it answers")
+	} else {
+		k.is(len(r.Wires) > 0, "it says what is on its wires", "one entry for each", r.Wires)
+	}
+	_, why, err = k.call(ctx, Request{Do: "limits", Epoch: k.epoch})
 	if err == nil {
 		k.is(why == "", "its own limits are given back", `"ok":true`, why)
 	}

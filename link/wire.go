@@ -33,7 +33,9 @@ type Request struct {
 	Epoch int64              `json:"epoch,omitempty"`
 	Axis  string             `json:"axis,omitempty"`  // jog, free, engage, pretend
 	Axes  []string           `json:"axes,omitempty"`  // home: which; none: all
+	Way   rig.HomeWay        `json:"way,omitempty"`   // home: how; none: each in its own way
 	Speed float64            `json:"speed,omitempty"` // jog: axis units per second, signed
+	Until *float64           `json:"until,omitempty"` // jog: as far as here
 	To    map[string]float64 `json:"to,omitempty"`    // goto
 	Share float64            `json:"share,omitempty"` // goto: of the working speeds, to 0.5; none: 0.5
 	// Soft are the day's soft limits by axis, within the hard ends.
@@ -49,9 +51,13 @@ type Request struct {
 	Beat    int64                 `json:"beat,omitempty"`
 	// pretend, for stand-ins only: what has happened to it, and whether it has or
 	// is over.
-	What string  `json:"what,omitempty"`
+	What string  `json:"what,omitempty"` // confirm too: what a person saw
 	On   bool    `json:"on,omitempty"`
 	By   float64 `json:"by,omitempty"`
+	// Rig is what it is to be from now on: configure.
+	Rig *rig.Rig `json:"rig,omitempty"`
+	// Seconds that an axis's soft limits shall not hold: suspend; none: they hold again.
+	Seconds float64 `json:"seconds,omitempty"`
 }
 
 // Reply answers one request.
@@ -68,6 +74,8 @@ type Reply struct {
 	Boot    string `json:"boot,omitempty"` // differs with every time it is switched on
 	Stats   *Stats `json:"stats,omitempty"`
 	Truth   *Truth `json:"truth,omitempty"`
+	// Wires are what it finds on each of them: wires.
+	Wires []rig.WireSeen `json:"wires,omitempty"`
 }
 
 // Truth is where a stand-in's outputs really are, by axis in its unit, and where
@@ -84,7 +92,22 @@ const (
 	PretendFault   = "drive fault"
 	PretendHardEnd = "hard end"
 	PretendLost    = "lost steps"
+	PretendSensor  = "dead sensor"
+	PretendEncoder = "encoder forgot"
+	PretendScale   = "other scale"
+	// Of its wiring.
+	PretendMissing   = "missing drive"
+	PretendUnknown   = "unknown device"
+	PretendDirection = "swapped wires"
+	PretendAddress   = "wrong address"
+	PretendPort      = "wrong port"
+	PretendRoute     = "no route"
+	PretendUniverse  = "two on one universe"
+	PretendCable     = "short cable"
 )
+
+// Wirings are those of its wiring.
+var Wirings = []string{PretendMissing, PretendUnknown, PretendDirection, PretendAddress, PretendPort, PretendRoute, PretendUniverse, PretendCable}
 
 // Stats is how well the rig's loop keeps time.
 type Stats struct {
@@ -123,6 +146,13 @@ type State struct {
 	Free   map[string]bool   `json:"free,omitempty"`
 	Ends   map[string]string `json:"ends,omitempty"`
 	Faults map[string]string `json:"faults,omitempty"`
+	// Waits says what a person has to confirm before an axis is homed, Trouble why its
+	// last homing found nothing.
+	Waits   map[string]string `json:"waits,omitempty"`
+	Trouble map[string]string `json:"trouble,omitempty"`
+	// Suspended are the axes whose soft limits do not hold just now, with the milliseconds
+	// until they do again.
+	Suspended map[string]int64 `json:"suspended,omitempty"`
 	// EStop is true while the machine's own emergency stop is pressed.
 	EStop bool `json:"emergency_stop,omitempty"`
 	// Soft are the soft limits that it keeps to.
@@ -131,11 +161,29 @@ type State struct {
 	Print string                `json:"print,omitempty"` // of the loaded table
 }
 
-// Spread of repeated homings in axis units.
+// Spread of repeated homings in axis units: how many there were since its place was last
+// unknown, from the least to the greatest of them, and where the last one found the zero
+// as seen from the first. Found counts all since it was switched on; Learnt is how far
+// apart its ends were, where it touched both.
 type Spread struct {
-	N     int     `json:"n"`
-	Range float64 `json:"range"`
+	N      int     `json:"n"`
+	Range  float64 `json:"range"`
+	At     float64 `json:"at"`
+	Found  int     `json:"found"`
+	Learnt float64 `json:"learnt,omitempty"`
 }
+
+// What a person confirms of an axis: that its marks meet, at its check pose or at its
+// witness mark; that it stands at the low or the high end that it shall not pass.
+const (
+	WaitsCheck = "check pose"
+	WaitsMark  = "witness mark"
+	WaitsLow   = "low end"
+	WaitsHigh  = "high end"
+)
+
+// Waits are all of them.
+var Waits = []string{WaitsCheck, WaitsMark, WaitsLow, WaitsHigh}
 
 // Rows is a stretch of a take's trace.
 type Rows struct {

@@ -81,6 +81,9 @@ func (s *Sim) Arm(req link.Request) error {
 	if name, ok := s.homed(); !ok {
 		return refuse("%s is not homed; home it first", name)
 	}
+	if name, ok := s.suspended(); ok {
+		return refuse("the soft limits of %s are suspended; put them back on first", name)
+	}
 	switch {
 	case s.table == nil || req.Print != s.print:
 		return refuse("the loaded table is not the one named; load it again")

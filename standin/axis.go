@@ -18,6 +18,7 @@ import (
 type axis struct {
 	a    *rig.Axis
 	soft [2]float64 // the day's soft limits
+	open int64      // the tick until which they do not hold
 
 	cmd, prev float64
 	late      []float64 // commands that the drive has not carried out yet, oldest first
@@ -34,11 +35,22 @@ type axis struct {
 	swng float64 // speed of the sway
 	outV float64
 
+	scale float64 // true units in one that is counted: what its gearing really is
+
 	homed    bool
+	known    bool // its count was not lost since its zero was found
 	free     bool
 	end      string // low or high: it stands at that hard end
 	fault    string
+	waits    string // what a person has to confirm
+	trouble  string // why its last homing found nothing
+	blind    bool   // its sensor is dead
+	deaf     bool   // its absolute encoder has lost its memory
+	flag     bool   // what its sensor says
+	stalled  bool   // the motor stalled in this tick
+	found    int    // how often its zero was found
 	foundLog []float64
+	learnt   float64 // how far its ends were apart
 	lose     *Fault
 }
 
@@ -47,7 +59,7 @@ const lagError = 0.03
 
 // newAxis stands somewhere; its count knows nothing of where.
 func newAxis(a *rig.Axis, truth, count, lagMS float64) axis {
-	x := axis{a: a, soft: [2]float64{a.Min, a.Max}, lag: lagMS + lagError, err: truth - count, out: truth}
+	x := axis{a: a, soft: [2]float64{a.Min, a.Max}, lag: lagMS + lagError, err: truth - count, out: truth, scale: 1}
 	if lagMS == 0 {
 		x.lag = 0
 	}
@@ -72,8 +84,11 @@ const (
 	dt        = 0.001
 )
 
-// touch is how near to a hard end counts as standing at it.
-const touch = 1e-6
+// touch is how near to a hard end counts as standing at it, grain what is rounding.
+const (
+	touch = 1e-6
+	grain = 1e-9
+)
 
 // swayHz and swayDamping are the structure's: what is carried swings by a/ω².
 const (
@@ -82,7 +97,7 @@ const (
 )
 
 // shaft is where the motor's shaft truly is.
-func (a *axis) shaft() float64 { return a.x + a.lost + a.err }
+func (a *axis) shaft() float64 { return a.x*a.scale + a.lost + a.err }
 
 // follow moves the motor towards the command of lag ms ago, with the command's own
 // speed fed forward, limited in acceleration, and drags the output along through
@@ -113,9 +128,9 @@ func (a *axis) follow(cmd float64) (hit bool) {
 		if k == 0 {
 			out = -out
 		}
-		if out > 0 {
+		if out > grain {
 			a.lost -= a.shaft() - e // the motor stalls
-			a.homed, hit = false, true
+			a.homed, a.known, hit = false, false, true
 		}
 		if out > -touch {
 			a.end = [2]string{"low", "high"}[k]
@@ -154,18 +169,6 @@ func (a *axis) swing(v float64) {
 	a.sway += dt * a.swng
 	if math.Abs(a.sway) < 1e-9 && math.Abs(a.swng) < 1e-7 && v == 0 {
 		a.sway, a.swng = 0, 0
-	}
-}
-
-// found makes the sensor's edge, where the axis stands, the count's zero.
-func (a *axis) found() {
-	zero := min(max(0, a.a.Min), a.a.Max)
-	a.err = a.shaft() - zero
-	a.lost = 0
-	a.stand(zero)
-	a.homed = true
-	if a.foundLog = append(a.foundLog, a.err); len(a.foundLog) > 10 {
-		a.foundLog = a.foundLog[1:]
 	}
 }
 
@@ -210,9 +213,9 @@ func (a *axis) reads() float64 {
 	case rig.SeesNothing:
 		return a.was
 	case rig.SeesMotor:
-		return a.x + a.lost
+		return a.x + a.lost/a.scale
 	}
-	return a.output() - a.err
+	return (a.output() - a.err) / a.scale
 }
 
 func (a *axis) row(v float64) int32 {

@@ -20,7 +20,7 @@ import (
 func TestStopPressedAgain(t *testing.T) {
 	for name, begin := range map[string]func(s *Sim, e int64) error{
 		"go-to":  func(s *Sim, e int64) error { return s.GoTo(e, map[string]float64{"track": 1400}, 0) },
-		"homing": func(s *Sim, e int64) error { return s.Home(e, nil) },
+		"homing": func(s *Sim, e int64) error { return s.Home(e, nil, "") },
 	} {
 		end := map[int]float64{}
 		for _, every := range []int{0, 1, 33} {

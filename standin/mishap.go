@@ -1,6 +1,8 @@
 package standin
 
 import (
+	"math"
+
 	"keenarc/core/rig"
 	"keenarc/link"
 )
@@ -26,10 +28,11 @@ func (s *Sim) Free(epoch int64, id string, free bool) error {
 	return nil
 }
 
-// lostSight: only an output's sensor still knows where an axis is that was not held.
+// lostSight: only an output's sensor, or an absolute one, still knows where an axis is
+// that was not held.
 func (a *axis) lostSight() {
-	if a.a.Feedback != rig.SeesOutput {
-		a.homed = false
+	if a.a.Feedback != rig.SeesOutput && !offers(a.a, rig.Absolute) {
+		a.homed, a.known = false, false
 	}
 }
 
@@ -57,6 +60,54 @@ func (s *Sim) Limits(epoch int64, soft map[string][2]float64) error {
 		}
 	}
 	return nil
+}
+
+// MostSuspended is for how many seconds soft limits can be suspended at the most.
+const MostSuspended = 120
+
+// suspendedShare is how fast an axis without soft limits is jogged at the most, of its
+// working speed.
+const suspendedShare = 0.25
+
+// Suspend lets an axis be jogged past its soft limits, up to its hard ends, for so many
+// seconds; then they hold again by themselves. Without seconds they hold at once. Nothing
+// rolls or goes anywhere meanwhile.
+func (s *Sim) Suspend(epoch int64, id string, seconds float64) error {
+	i := s.o.Rig.Index(id)
+	if i < 0 {
+		return refuse("there is no axis %q", id)
+	}
+	if err := s.mayMove(epoch); err != nil {
+		return err
+	}
+	if !(seconds >= 0 && seconds <= MostSuspended) {
+		return refuse("soft limits suspended for %g s; give up to %d, or 0 for back on", seconds, MostSuspended)
+	}
+	a := &s.axes[i]
+	if !a.homed && seconds > 0 {
+		return refuse("%s is not homed: its soft limits do not hold anyway", a.a.Name)
+	}
+	s.mode = link.Idle // nothing stays armed
+	a.open = s.tick + int64(seconds*1000)
+	return nil
+}
+
+// suspended names an axis whose soft limits do not hold just now.
+func (s *Sim) suspended() (name string, any bool) {
+	for i := range s.axes {
+		if s.axes[i].open > s.tick {
+			return s.axes[i].a.Name, true
+		}
+	}
+	return "", false
+}
+
+// room is where an axis may be jogged.
+func (a *axis) room(tick int64) [2]float64 {
+	if a.open > tick {
+		return a.a.Hard
+	}
+	return a.soft
 }
 
 // Pretend is told what has happened to the machine: what a person, a drive or a
@@ -90,6 +141,24 @@ func (s *Sim) Pretend(what, id string, on bool, by float64) error {
 			return refuse("%g %s of lost steps; give a number", by, a.a.Unit.Symbol())
 		}
 		a.lost += by
+	case link.PretendMissing, link.PretendUnknown, link.PretendDirection, link.PretendAddress, link.PretendPort, link.PretendRoute, link.PretendUniverse, link.PretendCable:
+		s.rewire(what, i, on)
+	case link.PretendSensor:
+		a.blind = on
+	case link.PretendEncoder:
+		if a.deaf = on; on { // as after a night without power
+			a.homed, a.known = false, false
+			a.read(0)
+		}
+	case link.PretendScale: // somebody changed its gearing: a unit asked for moves it by so many
+		if !on {
+			by = 1
+		}
+		if !(math.Abs(by) >= 0.01 && math.Abs(by) <= 100) {
+			return refuse("a scale of %g; give 0.01 to 100, or that with a minus", by)
+		}
+		a.err, a.scale = a.shaft()-a.x*by-a.lost, by
+		a.homed, a.known = false, false
 	default:
 		return refuse("there is nothing called %q to pretend", what)
 	}
@@ -112,7 +181,7 @@ func (s *Sim) pressed(on bool) {
 		s.endTake()
 		s.cur.end.Broken, s.cur.end.Why = true, s.cur.broken
 	}
-	s.mode, s.brake, s.legs, s.jogV = link.Idle, nil, nil, 0
+	s.mode, s.brake, s.legs, s.jogV, s.seeks = link.Idle, nil, nil, 0, nil
 	for i := range s.axes {
 		a := &s.axes[i]
 		if moving {

@@ -239,6 +239,8 @@ func (c *session) do(req link.Request) (r link.Reply, answer bool) {
 		return link.Reply{OK: true, Rig: sim.o.Rig, Epoch: sim.epoch, Version: link.Version, StandIn: true, Boot: s.boot}, true
 	case "truth":
 		return link.Reply{OK: true, Truth: sim.Truth()}, true
+	case "wires":
+		return link.Reply{OK: true, Wires: sim.Wires()}, true
 	case "stats":
 		return link.Reply{OK: true, Stats: s.stats()}, true
 	case "watch":
@@ -258,11 +260,17 @@ func (c *session) do(req link.Request) (r link.Reply, answer bool) {
 		}
 		return r, false
 	case "home":
-		err = sim.Home(req.Epoch, req.Axes)
+		err = sim.Home(req.Epoch, req.Axes, req.Way)
+	case "confirm":
+		err = sim.Confirm(req.Epoch, req.Axis, req.What)
 	case "goto":
 		err = sim.GoTo(req.Epoch, req.To, req.Share)
 	case "jog":
-		err = sim.Jog(req.Epoch, req.Axis, req.Speed)
+		err = sim.JogTo(req.Epoch, req.Axis, req.Speed, req.Until)
+	case "configure":
+		err = sim.Configure(req.Epoch, req.Rig)
+	case "suspend":
+		err = sim.Suspend(req.Epoch, req.Axis, req.Seconds)
 	case "load":
 		r.Print, err = sim.Load(req.Epoch, req.Machine, table)
 	case "free", "engage":

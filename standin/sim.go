@@ -82,28 +82,31 @@ type Sim struct {
 	mode  string
 	epoch int64
 
-	table  *seal.Table // as loaded
-	print  string
-	run    *seal.Table // as armed: what rolls is what was checked
-	clk    clock.Clock
-	whole  float64 // seconds after which all pictures of the run are taken
-	read   reader
-	armed  link.Request
-	rolls  int
-	start  int64 // tick of the roll's or move's start
-	way    way
-	legs   []way // what follows (homing)
-	brake  *brake
-	pos    clock.Pos
-	takes  []*take
-	cur    *take
-	beat   int64 // tick of the last beat
-	heard  int64 // tick of the lease holder's last word
-	jog    int   // axis, while jogging
-	jogV   float64
-	homes  int
-	homing []bool // axes that the homing is for
-	estop  bool
+	table   *seal.Table // as loaded
+	print   string
+	run     *seal.Table // as armed: what rolls is what was checked
+	clk     clock.Clock
+	whole   float64 // seconds after which all pictures of the run are taken
+	read    reader
+	armed   link.Request
+	rolls   int
+	start   int64 // tick of the roll's or move's start
+	way     way
+	legs    []way // what follows
+	brake   *brake
+	pos     clock.Pos
+	takes   []*take
+	cur     *take
+	beat    int64    // tick of the last beat
+	heard   int64    // tick of the lease holder's last word
+	jog     int      // axis, while jogging
+	until   *float64 // as far as here, while jogging
+	jogV    float64
+	homes   int
+	seeks   []*seek // the homing that goes on, by axis; nil: it stands still
+	halting bool    // it is to stop
+	estop   bool
+	wires   wiring
 }
 
 // NewSim puts the rig somewhere it does not know.
@@ -114,7 +117,12 @@ func NewSim(o Options) *Sim {
 		a := &o.Rig.Axes[i]
 		span := a.Max - a.Min
 		truth := a.Min + (0.2+0.6*rng.Float64())*span
-		s.axes = append(s.axes, newAxis(a, truth, truth+0.1*span*(rng.Float64()-0.5), o.Rig.LagMS))
+		x := newAxis(a, truth, truth+0.1*span*(rng.Float64()-0.5), o.Rig.LagMS)
+		if a.Home == rig.Absolute { // known when it is switched on, to its encoder's grain
+			x.read(scatter(a, a.Home, rng))
+			x.foundLog, x.found = nil, 0
+		}
+		s.axes = append(s.axes, x)
 	}
 	return s
 }
@@ -180,49 +188,6 @@ func (s *Sim) Lease() (int64, error) {
 	return s.epoch, nil
 }
 
-// Home starts homing of the named axes, or of all where none is named: fast past
-// the sensor, back off, slowly onto its edge from the same side. Others stand still.
-func (s *Sim) Home(epoch int64, axes []string) error {
-	if err := s.mayMove(epoch); err != nil {
-		return err
-	}
-	which := make([]bool, len(s.axes))
-	for _, id := range axes {
-		i := s.o.Rig.Index(id)
-		if i < 0 {
-			return refuse("there is no axis %q", id)
-		}
-		which[i] = true
-	}
-	for i := range s.axes {
-		which[i] = which[i] || len(axes) == 0
-		if a := &s.axes[i]; which[i] && a.fault != "" {
-			return refuse("%s has a drive fault: %s; clear it at the drive, then engage it", a.a.Name, a.fault)
-		} else if which[i] && a.free {
-			return refuse("%s is free; engage it first", a.a.Name)
-		}
-	}
-	s.homes++
-	s.homing = which
-	rng := rand.New(rand.NewPCG(s.o.Seed, 0x4000+uint64(s.homes)))
-	past, back, edge := s.command(), s.command(), s.command()
-	for i := range s.axes {
-		a := &s.axes[i]
-		scatter := rng.NormFloat64() * a.a.Repeatability / 3
-		if !which[i] {
-			continue
-		}
-		a.homed = false
-		span := a.a.Max - a.a.Min
-		// Where the sensor's edge is in the count, which only the sensor will tell.
-		at := min(max(0, a.a.Min), a.a.Max) + scatter - a.err - a.lost
-		past[i], back[i], edge[i] = at-0.004*span, at+0.008*span, at
-	}
-	s.legs = []way{s.wayTo(nil, past, 0.6), s.wayTo(past, back, 0.3), s.wayTo(back, edge, 0.12)}
-	s.next(link.Homing)
-	return nil
-}
-
 // GoTo starts a straight move of the named axes at a share of their working speed,
 // up to half of it, which it is where none is given.
 func (s *Sim) GoTo(epoch int64, to map[string]float64, share float64) error {
@@ -240,6 +205,9 @@ func (s *Sim) GoTo(epoch int64, to map[string]float64, share float64) error {
 	}
 	if name, ok := s.homed(); !ok {
 		return refuse("%s is not homed; home it first", name)
+	}
+	if name, ok := s.suspended(); ok {
+		return refuse("the soft limits of %s are suspended; put them back on first", name)
 	}
 	target := s.command()
 	for id, v := range to {
@@ -295,6 +263,14 @@ func (s *Sim) next(mode string) {
 
 // Jog moves one axis at a speed while beats keep coming.
 func (s *Sim) Jog(epoch int64, id string, speed float64) error {
+	return s.JogTo(epoch, id, speed, nil)
+}
+
+// JogTo is the same, as far as a place and no farther.
+func (s *Sim) JogTo(epoch int64, id string, speed float64, until *float64) error {
+	if until != nil && !(math.Abs(*until) < 1e9) {
+		return refuse("a jog as far as %g; give a value of the axis", *until)
+	}
 	i := s.o.Rig.Index(id)
 	if i < 0 {
 		return refuse("there is no axis %q", id)
@@ -312,6 +288,10 @@ func (s *Sim) Jog(epoch int64, id string, speed float64) error {
 	if math.IsNaN(speed) || math.Abs(speed) > a.Working.Speed {
 		return refuse("%s at %g %s/s is over its working speed %g", a.Name, speed, a.Unit.Symbol(), a.Working.Speed)
 	}
+	if s.axes[i].open > s.tick { // slowly, where no soft limit holds
+		speed = math.Copysign(min(math.Abs(speed), suspendedShare*a.Working.Speed), speed)
+	}
+	s.until = until
 	s.mode, s.jog, s.jogV, s.beat = link.Jogging, i, speed, s.tick
 	return nil
 }
@@ -332,7 +312,11 @@ func (s *Sim) Stop(why string) {
 	switch s.mode {
 	case link.Rolling:
 		s.slow(s.armed.Brake, why)
-	case link.Homing, link.Moving:
+	case link.Homing:
+		if !s.halting {
+			s.breakOff(why)
+		}
+	case link.Moving:
 		if s.brake == nil {
 			s.slow(s.way.brakeFor(s.axes), why)
 		}

@@ -69,10 +69,13 @@ func homed(t testing.TB, o Options) (*Sim, *seal.Table, int64) {
 	s := NewSim(o)
 	tab := table(t, o.Rig)
 	e, _ := s.Lease()
-	if err := s.Home(e, nil); err != nil {
+	if err := s.Home(e, nil, ""); err != nil {
 		t.Fatal(err)
 	}
 	settle(t, s, e)
+	for range 3000 { // until nothing sways
+		s.Step()
+	}
 	if name, ok := s.homed(); !ok {
 		t.Fatalf("%s is not homed", name)
 	}
@@ -306,7 +309,7 @@ func TestRefusals(t *testing.T) {
 		want string
 	}{
 		"old lease":    {s.GoTo(e-1, first(tab), 0), "lease"},
-		"no lease":     {s.Home(0, nil), "lease"},
+		"no lease":     {s.Home(0, nil, ""), "lease"},
 		"outside":      {s.GoTo(e, map[string]float64{"track": 5000}, 0), "soft limits"},
 		"unknown axis": {s.GoTo(e, map[string]float64{"boom": 0}, 0), "no axis"},
 		"not at first": {s.Arm(good), "go there first"},
@@ -345,7 +348,7 @@ func TestRefusals(t *testing.T) {
 func TestHomingRepeatsWithinItsSpread(t *testing.T) {
 	s, _, e := homed(t, Options{Seed: 6})
 	for range 9 {
-		if err := s.Home(e, nil); err != nil {
+		if err := s.Home(e, nil, ""); err != nil {
 			t.Fatal(err)
 		}
 		settle(t, s, e)

@@ -14,7 +14,9 @@ func (s *Sim) Step() {
 	s.tick++
 	s.watchSilence()
 	switch s.mode {
-	case link.Homing, link.Moving:
+	case link.Homing:
+		s.stepHoming()
+	case link.Moving:
 		s.stepWay()
 	case link.Jogging:
 		s.stepJog()
@@ -64,7 +66,7 @@ func (s *Sim) watchSilence() {
 			s.Stop("the hold fell silent")
 		}
 	case link.Homing, link.Moving:
-		if s.brake == nil && s.tick-s.heard >= s.silence() {
+		if s.brake == nil && !s.halting && s.tick-s.heard >= s.silence() {
 			s.Stop("the connection fell silent")
 		}
 	}
@@ -87,13 +89,6 @@ func (s *Sim) stepWay() {
 	case len(s.legs) > 0:
 		s.next(s.mode)
 	default:
-		if s.mode == link.Homing && s.brake == nil {
-			for i := range s.axes {
-				if s.homing[i] {
-					s.axes[i].found()
-				}
-			}
-		}
 		s.mode, s.brake = link.Idle, nil
 	}
 }
@@ -111,17 +106,18 @@ func (s *Sim) stepJog() {
 		v := (a.cmd - a.prev) / dt
 		acc := a.a.Working.Acceleration / 2
 		want := s.jogV
-		if a.homed {
-			room := a.soft[1] - a.cmd
+		in, bound := s.jogRoom(a)
+		if bound {
+			room := in[1] - a.cmd
 			if want < 0 {
-				room = a.cmd - a.soft[0]
+				room = a.cmd - in[0]
 			}
 			want = math.Copysign(min(math.Abs(want), math.Sqrt(2*acc*max(0, room-math.Abs(v)*dt))), want)
 		}
 		v += min(max(want-v, -acc*dt), acc*dt)
 		next := a.cmd + v*dt
-		if a.homed {
-			next = min(max(next, min(a.cmd, a.soft[0])), max(a.cmd, a.soft[1]))
+		if bound {
+			next = min(max(next, min(a.cmd, in[0])), max(a.cmd, in[1]))
 		}
 		s.drive(i, next)
 		moving = math.Abs(v) > 1e-9
@@ -129,6 +125,24 @@ func (s *Sim) stepJog() {
 	if s.jogV == 0 && !moving {
 		s.mode = link.Idle
 	}
+}
+
+// jogRoom is where the axis that is jogged may go, and whether anything bounds it: its
+// limits, where it knows where it is, and how far it was asked to.
+func (s *Sim) jogRoom(a *axis) (in [2]float64, bound bool) {
+	in = [2]float64{math.Inf(-1), math.Inf(1)}
+	if a.homed {
+		in, bound = a.room(s.tick), true
+	}
+	if s.until != nil {
+		bound = true
+		if s.jogV > 0 || s.jogV == 0 && a.cmd > a.prev {
+			in[1] = min(in[1], *s.until)
+		} else {
+			in[0] = max(in[0], *s.until)
+		}
+	}
+	return in, bound
 }
 
 // stepRoll leads by the lag that the drives are known to have: what is asked for is
@@ -221,7 +235,8 @@ func (s *Sim) Knows(id string, row int) error {
 func (s *Sim) State() *link.State {
 	st := &link.State{Tick: s.tick, Mode: s.mode, Epoch: s.epoch, Frame: s.pos.Frame(), Print: s.print, EStop: s.estop, Drive: "live",
 		Pos: map[string]float64{}, Asked: map[string]float64{}, Homed: map[string]bool{}, Spread: map[string]link.Spread{}, Soft: map[string][2]float64{},
-		Free: map[string]bool{}, Ends: map[string]string{}, Faults: map[string]string{}}
+		Free: map[string]bool{}, Ends: map[string]string{}, Faults: map[string]string{},
+		Waits: map[string]string{}, Trouble: map[string]string{}}
 	if s.mode == link.Idle || s.mode == link.Armed {
 		st.Drive = "holding"
 	}
@@ -241,6 +256,18 @@ func (s *Sim) State() *link.State {
 		if a.fault != "" {
 			st.Faults[id] = a.fault
 		}
+		if a.open > s.tick {
+			if st.Suspended == nil {
+				st.Suspended = map[string]int64{}
+			}
+			st.Suspended[id] = a.open - s.tick
+		}
+		if a.waits != "" {
+			st.Waits[id] = a.waits
+		}
+		if a.trouble != "" {
+			st.Trouble[id] = a.trouble
+		}
 	}
 	if free == len(s.axes) {
 		st.Drive = "free"
@@ -253,8 +280,9 @@ func (s *Sim) State() *link.State {
 
 // spread is how far the last homings lie apart.
 func (a *axis) spread() link.Spread {
-	sp := link.Spread{N: len(a.foundLog)}
-	if sp.N > 1 {
+	sp := link.Spread{N: len(a.foundLog), Found: a.found, Learnt: a.learnt}
+	if sp.N > 0 {
+		sp.At = a.foundLog[sp.N-1]
 		sp.Range = slices.Max(a.foundLog) - slices.Min(a.foundLog)
 	}
 	return sp

@@ -81,7 +81,7 @@ func TestHomingShiftsEveryPose(t *testing.T) {
 			t.Errorf("homed %g mm off", shift)
 		}
 		seen[shift] = true
-		if err := s.Home(e, []string{"track"}); err != nil {
+		if err := s.Home(e, []string{"track"}, ""); err != nil {
 			t.Fatal(err)
 		}
 		settle(t, s, e)
@@ -115,7 +115,7 @@ func TestLostStepsStayLost(t *testing.T) {
 	if off("track") < 0.85 || math.Abs(off("roll")-0.3) > 1e-6 || math.Abs(off("focus")) > 1e-6 {
 		t.Errorf("after a roll: track %g, roll %g, focus %g from where they were sent", off("track"), off("roll"), off("focus"))
 	}
-	if err := s.Home(e, []string{"roll", "track"}); err != nil {
+	if err := s.Home(e, []string{"roll", "track"}, ""); err != nil {
 		t.Fatal(err)
 	}
 	settle(t, s, e)
@@ -224,7 +224,7 @@ func TestEmergencyStopPressed(t *testing.T) {
 	if !st.EStop || st.Drive != "free" || st.Homed["roll"] || st.Homed["focus"] || !st.Homed["track"] {
 		t.Errorf("%+v", st)
 	}
-	for name, err := range map[string]error{"home": s.Home(e, nil), "go": s.GoTo(e, map[string]float64{"track": 5}, 0), "jog": s.Jog(e, "pan", 1), "free": s.Free(e, "pan", true)} {
+	for name, err := range map[string]error{"home": s.Home(e, nil, ""), "go": s.GoTo(e, map[string]float64{"track": 5}, 0), "jog": s.Jog(e, "pan", 1), "free": s.Free(e, "pan", true)} {
 		if err == nil || !strings.Contains(err.Error(), "emergency stop is pressed") {
 			t.Errorf("%s: %v", name, err)
 		}
@@ -232,7 +232,7 @@ func TestEmergencyStopPressed(t *testing.T) {
 	if err := s.Pretend(link.PretendStop, "", false, 0); err != nil || s.State().EStop || s.State().Drive != "holding" {
 		t.Errorf("released: %v, %+v", err, s.State())
 	}
-	if err := s.Home(e, []string{"roll", "focus"}); err != nil {
+	if err := s.Home(e, []string{"roll", "focus"}, ""); err != nil {
 		t.Fatal(err)
 	}
 	settle(t, s, e)
@@ -265,22 +265,22 @@ func TestFaultsAndFreeing(t *testing.T) {
 		}
 	}
 	refused("go", "drive fault", s.GoTo(e, first(tab), 0))
-	refused("home", "drive fault", s.Home(e, nil))
-	refused("home it", "drive fault", s.Home(e, []string{"roll"}))
+	refused("home", "drive fault", s.Home(e, nil, ""))
+	refused("home it", "drive fault", s.Home(e, []string{"roll"}, ""))
 	refused("engage", "drive fault", s.Free(e, "roll", false))
 	refused("jog", "not driven", s.Jog(e, "roll", 1))
-	if err := s.Home(e, []string{"pan"}); err != nil {
+	if err := s.Home(e, []string{"pan"}, ""); err != nil {
 		t.Errorf("another axis: %v", err)
 	}
 	settle(t, s, e)
 	if err := s.Pretend(link.PretendFault, "roll", false, 0); err != nil {
 		t.Fatal(err)
 	}
-	refused("home", "is free", s.Home(e, nil))
+	refused("home", "is free", s.Home(e, nil, ""))
 	if err := s.Free(e, "roll", false); err != nil {
 		t.Fatal(err)
 	}
-	if err := s.Home(e, []string{"roll"}); err != nil {
+	if err := s.Home(e, []string{"roll"}, ""); err != nil {
 		t.Fatal(err)
 	}
 	settle(t, s, e)
@@ -301,7 +301,7 @@ func TestFaultsAndFreeing(t *testing.T) {
 		}
 	}
 	refused("no axis", "no axis", s.Free(e, "boom", true))
-	refused("home no axis", "no axis", s.Home(e, []string{"boom"}))
+	refused("home no axis", "no axis", s.Home(e, []string{"boom"}, ""))
 }
 
 // The day's soft limits hold for go-tos, jogs and tables, within the hard ends.
@@ -442,7 +442,7 @@ func TestPushedToItsEnd(t *testing.T) {
 	if st := s.State(); st.Ends["track"] != "high" || st.Homed["track"] || !st.Homed["pan"] || math.Abs(s.Truth().Axes["track"]-1510) > 0.05 {
 		t.Errorf("%+v, at %g", st, s.Truth().Axes["track"])
 	}
-	if err := s.Home(e, nil); err != nil {
+	if err := s.Home(e, nil, ""); err != nil {
 		t.Fatal(err)
 	}
 	settle(t, s, e)

@@ -32,7 +32,8 @@ type Options struct {
 	Camera  *lens.Package
 	Set     *geom.Set
 	Quick   bool // exposes for no time at all, for tests
-	WidthPx int  // of its pictures; 0: the package's
+	Seed    uint64
+	WidthPx int // of its pictures; 0: the package's
 }
 
 // Server is the camera. Run owns its goroutines and returns when they have ended.
@@ -51,6 +52,7 @@ type Server struct {
 	seen   []float64 // where the rig was last seen
 	place  rig.Place
 	client *link.Client
+	take   *recorder
 }
 
 // Listen opens a loopback address for a camera.
@@ -63,7 +65,7 @@ func Listen(o Options, addr string) (*Server, error) {
 	if err != nil {
 		return nil, err
 	}
-	s := &Server{o: o, film: f, scale: sc, w: o.Camera.WidthPx, h: o.Camera.HeightPx, hands: scene.Hands{Puppet: true}, lamps: map[string]float64{"key": 1}, wrong: map[string]bool{}}
+	s := &Server{o: o, film: f, scale: sc, w: o.Camera.WidthPx, h: o.Camera.HeightPx, hands: scene.Hands{Puppet: true}, lamps: map[string]float64{"key": 1}, wrong: map[string]bool{}, take: newRecorder(o.Seed)}
 	if o.WidthPx > 0 {
 		s.w, s.h = o.WidthPx, int(math.Round(float64(o.WidthPx)*float64(o.Camera.HeightPx)/float64(o.Camera.WidthPx)))
 	}
@@ -171,6 +173,13 @@ func (s *Server) do(ctx context.Context, q link.CameraRequest) link.CameraReply 
 		defer s.mu.Unlock()
 		s.hands, s.lamps = scene.Hands{Puppet: q.Puppet, Frame: q.Frame}, q.Lamps
 		return link.CameraReply{OK: true}
+	case "record":
+		if err := s.take.record(q.On); err != nil {
+			return no(err)
+		}
+		return link.CameraReply{OK: true, Stamps: s.take.read(0)}
+	case "stamps":
+		return link.CameraReply{OK: true, Stamps: s.take.read(q.From)}
 	case "expose":
 		return is(s.expose(ctx, q.Picture, q.MS))
 	case "list":
