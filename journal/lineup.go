@@ -2,7 +2,9 @@ package journal
 
 import (
 	"fmt"
+	"time"
 
+	"keenarc/core/clock"
 	"keenarc/core/lens"
 	"keenarc/core/path"
 	"keenarc/core/rig"
@@ -14,8 +16,20 @@ import (
 type LineUp struct {
 	// Axes by the rig's own names; one that is left out is as the rig describes it.
 	Axes map[string]DayAxis `json:"axes"`
+	// Chains are what starts together: how late each is, and how its clock runs.
+	Chains []Chain `json:"chains,omitempty"`
 	// Marks of the lens; none: as the camera's own.
 	Marks []lens.Mark `json:"marks,omitempty"`
+}
+
+// Chain is one device that is started together with the rig, as it was measured.
+type Chain struct {
+	Name     string        `json:"name"`
+	FPS      float64       `json:"fps"`
+	Delays   clock.Delays  `json:"delays"`
+	Clock    clock.Against `json:"clock"`
+	WithinMS float64       `json:"within_ms" doc:"what the delays are known to"`
+	At       time.Time     `json:"at"`
 }
 
 // DayAxis is one axis's part of a line-up. Spread is how far its last homings lay
@@ -25,6 +39,8 @@ type DayAxis struct {
 	Working rig.Limits `json:"working"`
 	Spread  float64    `json:"spread"`
 	Homings int        `json:"homings"`
+	// Zero is where the plan's zero lies, laid over home and never instead of it.
+	Zero float64 `json:"zero,omitempty"`
 }
 
 // On is a rig as it is lined up; without a line-up, as it is described.
@@ -44,6 +60,8 @@ func (l *LineUp) On(r *rig.Rig) (*rig.Rig, error) {
 		case !(d.Soft[0] < d.Soft[1] && d.Soft[0] >= a.Hard[0] && d.Soft[1] <= a.Hard[1]):
 			return nil, &path.Error{Field: id + ".soft", Wrong: fmt.Sprintf("soft limits %g to %g %s", d.Soft[0], d.Soft[1], a.Unit.Symbol()),
 				Want: fmt.Sprintf("give two in rising order within the hard ends %g to %g", a.Hard[0], a.Hard[1])}
+		case !(d.Zero >= a.Hard[0] && d.Zero <= a.Hard[1]):
+			return nil, &path.Error{Field: id + ".zero", Wrong: fmt.Sprintf("a zero at %g %s", d.Zero, a.Unit.Symbol()), Want: fmt.Sprintf("give one within the hard ends %g to %g", a.Hard[0], a.Hard[1])}
 		case !(d.Working.Speed > 0 && d.Working.Speed <= a.Rated.Speed):
 			return nil, &path.Error{Field: id + ".speed", Wrong: fmt.Sprintf("a working speed of %g %s/s", d.Working.Speed, a.Unit.Symbol()), Want: fmt.Sprintf("give more than 0 and at most the rated %g", a.Rated.Speed)}
 		case !(d.Working.Acceleration > 0 && d.Working.Acceleration <= a.Rated.Acceleration):
@@ -52,6 +70,20 @@ func (l *LineUp) On(r *rig.Rig) (*rig.Rig, error) {
 		}
 		a.Min, a.Max = d.Soft[0], d.Soft[1]
 		a.Working.Speed, a.Working.Acceleration = d.Working.Speed, d.Working.Acceleration
+	}
+	return &out, out.Check()
+}
+
+// Planned is a rig as it is lined up, counted from the plan's zeros.
+func (l *LineUp) Planned(r *rig.Rig) (*rig.Rig, error) {
+	on, err := l.On(r)
+	if err != nil || l == nil {
+		return on, err
+	}
+	out := *on
+	out.Axes = append([]rig.Axis(nil), on.Axes...)
+	for i, a := range out.Axes {
+		out.Axes[i] = a.Zeroed(l.Axes[a.ID].Zero)
 	}
 	return &out, out.Check()
 }

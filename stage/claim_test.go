@@ -128,7 +128,7 @@ func TestWithoutTheRightItOnlyWatches(t *testing.T) {
 		rolled = w.Now().State.Frame > 60
 	}
 	for name, err := range map[string]error{
-		"home": w.Home(ctx, ann, "", nil, 1), "go": w.GoTo(ctx, ann, "", "", nil), "free": w.Free(ctx, ann, "pan", true),
+		"home": w.Home(ctx, ann, "", Homing{Times: 1}), "go": w.GoTo(ctx, ann, "", "", nil), "free": w.Free(ctx, ann, "pan", true),
 		"roll": second(w.Press(ctx, ann, "", driver.pass, yes)),
 	} {
 		if !errors.Is(err, ErrWatching) {

@@ -165,6 +165,21 @@ func (e *Eye) Look(ctx context.Context, width int) ([]byte, error) {
 	return r.PNG, err
 }
 
+// Record starts or stops a take.
+func (e *Eye) Record(ctx context.Context, on bool) error {
+	_, err := e.call(ctx, link.CameraRequest{Do: "record", On: on}, eyeAnswer)
+	return err
+}
+
+// Stamps reads the camera's clock, and when the frames of its take from one on began on it.
+func (e *Eye) Stamps(ctx context.Context, from int) (*link.Stamps, error) {
+	r, err := e.call(ctx, link.CameraRequest{Do: "stamps", From: from}, eyeAnswer)
+	if err == nil && r.Stamps == nil {
+		err = &link.Refusal{Why: "this camera does not tell its clock"}
+	}
+	return r.Stamps, err
+}
+
 // Pretend tells a stand-in camera what goes wrong.
 func (e *Eye) Pretend(ctx context.Context, what string, on bool) error {
 	_, err := e.call(ctx, link.CameraRequest{Do: "pretend", What: what, On: on}, eyeAnswer)

@@ -37,9 +37,10 @@ type Floor struct {
 	looked  map[string]bool    // takes of the rig's looked up in this connection
 	homer   journal.Person     // who asked for the homing that goes on, on which shot
 	homing  string
-	again   int           // how often the homing that goes on is to be done again
-	whole   []string      // its axes
-	right   journal.Right // nil while another application has it
+	asked   Homing         // which, and how often it is to be done again
+	homings int            // how many were written down
+	found   map[string]int // how often each axis's zero was found, when it was last looked at
+	right   journal.Right  // nil while another application has it
 	standIn bool
 	boot    string
 	soft    map[string][2]float64 // the line-up's limits, sent to the rig with every lease
@@ -52,15 +53,18 @@ type Floor struct {
 
 // Snapshot is what the floor knows now.
 type Snapshot struct {
-	Machine   string     `json:"machine"`
-	Name      string     `json:"name"`
-	Connected bool       `json:"connected"`
-	Driving   bool       `json:"driving" doc:"this application drives it; else another one does, and this one watches"`
-	StandIn   bool       `json:"stand_in"`
-	Boot      string     `json:"-"` // differs with every time the machine was switched on; empty where it does not say
-	Why       string     `json:"why,omitempty"`
-	State     link.State `json:"state"`
-	Holding   bool       `json:"holding"`
+	Machine   string         `json:"machine"`
+	Name      string         `json:"name"`
+	Connected bool           `json:"connected"`
+	Driving   bool           `json:"driving" doc:"this application drives it; else another one does, and this one watches"`
+	StandIn   bool           `json:"stand_in"`
+	Version   int            `json:"version" doc:"of its description, as it says; 0: it is not seen"`
+	Versions  map[string]int `json:"-"` // of a shot's machines, by the rig's id
+	Boot      string         `json:"-"` // differs with every time the machine was switched on; empty where it does not say
+	Why       string         `json:"why,omitempty"`
+	State     link.State     `json:"state"`
+	Holding   bool           `json:"holding"`
+	Homings   int            `json:"homings" doc:"how many were written down since the application began"`
 	// Aside is what could never be stored, if anything.
 	Aside journal.Aside `json:"aside"`
 }
@@ -131,7 +135,7 @@ func (f *Floor) session(ctx context.Context) error {
 	}
 	f.mu.Lock()
 	f.client, f.epoch, f.rig, f.why, f.holding, f.standIn, f.boot = c, 0, d.Rig, "", nil, d.StandIn, d.Boot
-	f.looked = map[string]bool{}
+	f.looked, f.found = map[string]bool{}, nil
 	f.mu.Unlock()
 	if f.drives() {
 		if err := f.take(hello, c); err != nil {
@@ -227,12 +231,11 @@ func (f *Floor) event(c link.Rig, ev link.Event) {
 	switch {
 	case ev.State != nil:
 		f.mu.Lock()
-		was, who, shot, mine := f.state.Mode, f.homer, f.homing, f.right != nil
+		was, mine := f.state.Mode, f.right != nil
 		f.state = *ev.State
 		f.mu.Unlock()
-		if was == link.Homing && ev.State.Mode == link.Idle && mine {
-			f.note(journal.Entry{Actor: who, ShotID: shot, Kind: "home", Text: f.homed(ev.State)})
-			f.homeAgain(ev.State)
+		if mine {
+			f.seenHomed(was, ev.State)
 		}
 		f.notify()
 	case !f.drives(): // what another one's takes are made of is left to it
@@ -242,15 +245,6 @@ func (f *Floor) event(c link.Rig, ev link.Event) {
 		f.takeEnd(c, ev.Take)
 		f.notify()
 	}
-}
-
-func (f *Floor) homed(s *link.State) string {
-	for _, a := range f.rig.Axes {
-		if !s.Homed[a.ID] {
-			return fmt.Sprintf("%s: homing is over; %s is not homed.", f.name, a.Name)
-		}
-	}
-	return f.name + ": all axes homed."
 }
 
 // Watch returns a channel that is signalled when there is something new, and
@@ -283,7 +277,11 @@ func (f *Floor) Now() Snapshot {
 	aside := f.journal.Aside()
 	f.mu.Lock()
 	defer f.mu.Unlock()
-	return Snapshot{Machine: f.machine, Name: f.name, Connected: f.client != nil && (f.right == nil || f.epoch != 0), Driving: f.right != nil, StandIn: f.standIn, Boot: f.boot, Why: f.why, State: f.state, Holding: f.holding != nil, Aside: aside}
+	version := 0
+	if f.client != nil && f.rig != nil {
+		version = f.rig.Version
+	}
+	return Snapshot{Version: version, Machine: f.machine, Name: f.name, Connected: f.client != nil && (f.right == nil || f.epoch != 0), Driving: f.right != nil, StandIn: f.standIn, Boot: f.boot, Why: f.why, State: f.state, Holding: f.holding != nil, Homings: f.homings, Aside: aside}
 }
 
 func (f *Floor) ended(t *journal.Take) {

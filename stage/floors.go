@@ -82,9 +82,10 @@ func (fs Floors) Stop(ctx context.Context, who journal.Person) error {
 // Gather is what the machines of a shot are doing, as one: positions and the like
 // under the names that axes have in the shot, the mode of the one that does most.
 func Gather(machines []rig.Placed, all []Snapshot) Snapshot {
-	out := Snapshot{Connected: true, Driving: true, State: link.State{Mode: link.Idle, Drive: "holding",
+	out := Snapshot{Versions: map[string]int{}, Connected: true, Driving: true, State: link.State{Mode: link.Idle, Drive: "holding",
 		Pos: map[string]float64{}, Asked: map[string]float64{}, Homed: map[string]bool{}, Spread: map[string]link.Spread{},
-		Free: map[string]bool{}, Ends: map[string]string{}, Faults: map[string]string{}, Soft: map[string][2]float64{}}}
+		Free: map[string]bool{}, Ends: map[string]string{}, Faults: map[string]string{}, Soft: map[string][2]float64{},
+		Suspended: map[string]int64{}, Waits: map[string]string{}, Trouble: map[string]string{}}}
 	for i, m := range machines {
 		s := Snapshot{Machine: m.Rig.ID, Name: m.Rig.Name, Why: "no such machine is connected"}
 		for _, x := range all {
@@ -92,6 +93,7 @@ func Gather(machines []rig.Placed, all []Snapshot) Snapshot {
 				s = x
 			}
 		}
+		out.Versions[m.Rig.ID] = s.Version
 		out.join(m.Name+"/", &s, i == 0)
 	}
 	return out
@@ -119,6 +121,9 @@ func (s *Snapshot) join(prefix string, o *Snapshot, first bool) {
 	under(s.State.Ends, prefix, o.State.Ends)
 	under(s.State.Faults, prefix, o.State.Faults)
 	under(s.State.Soft, prefix, o.State.Soft)
+	under(s.State.Suspended, prefix, o.State.Suspended)
+	under(s.State.Waits, prefix, o.State.Waits)
+	under(s.State.Trouble, prefix, o.State.Trouble)
 }
 
 func under[T any](all map[string]T, prefix string, own map[string]T) {

@@ -48,7 +48,7 @@ func Travel(now Snapshot, d *Desk, frame int) float64 {
 	if !d.pose(q, frame) {
 		return math.Inf(1)
 	}
-	return weave.Travel(d.Rig, values(now, d.Rig), q)
+	return weave.Travel(d.Rig, d.Rig.Planned(values(now, d.Rig)), d.Rig.Planned(q))
 }
 
 func values(now Snapshot, r *rig.Rig) []float64 {
@@ -65,6 +65,7 @@ func SettleS(b *Bench, frame int) float64 {
 	if !b.Desk.pose(q, frame) {
 		return 0
 	}
+	b.Desk.Rig.Planned(q)
 	return weave.Settle(b.Desk.Rig, b.Shoot.Scheme.Share, weave.SettlePx, func(axis int, by float64) float64 {
 		moved := append([]float64(nil), q...)
 		moved[axis] += by

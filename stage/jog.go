@@ -32,6 +32,7 @@ type Jog struct {
 	epoch int64
 	axis  string
 	full  float64 // signed, axis units a second
+	until *float64
 	began time.Time
 	mu    sync.Mutex
 	stage int
@@ -57,7 +58,15 @@ func JogSpeed(r *rig.Rig, pos map[string]float64, axis int) float64 {
 
 // BeginJog starts an axis, by the machine's own name, one way (1) or the other (−1), at a
 // crawl that speeds up in stages.
-func (f *Floor) BeginJog(ctx context.Context, who journal.Person, axis string, way int) (*Jog, error) {
+// It goes as far as until, where that is given.
+// share is how much of its full speed it has at the most, down to a hundredth; 0: all.
+func (f *Floor) BeginJog(ctx context.Context, who journal.Person, axis string, way int, share float64, until *float64) (*Jog, error) {
+	if share == 0 {
+		share = 1
+	}
+	if !(share >= 0.01 && share <= 1) {
+		return nil, fmt.Errorf("a jog at %g of its speed: give 0.01 to 1", share)
+	}
 	c, epoch, err := f.rigNow()
 	if err != nil {
 		return nil, err
@@ -69,8 +78,8 @@ func (f *Floor) BeginJog(ctx context.Context, who journal.Person, axis string, w
 	if i < 0 || way != 1 && way != -1 {
 		return nil, fmt.Errorf("%s has no axis %q to jog one way or the other", f.name, axis)
 	}
-	j := &Jog{f: f, c: c, epoch: epoch, axis: axis, full: float64(way) * JogSpeed(r, pos, i), began: time.Now()}
-	if _, err := f.call(ctx, link.Request{Do: "jog", Axis: axis, Speed: j.full * jogStages[0].share}); err != nil {
+	j := &Jog{f: f, c: c, epoch: epoch, axis: axis, full: float64(way) * share * JogSpeed(r, pos, i), until: until, began: time.Now()}
+	if _, err := f.call(ctx, link.Request{Do: "jog", Axis: axis, Speed: j.full * jogStages[0].share, Until: until}); err != nil {
 		return nil, err
 	}
 	f.note(journal.Entry{Actor: who, Kind: "jog", Text: fmt.Sprintf("%s: %s is jogged.", f.name, r.Axes[i].Name)})
@@ -90,7 +99,7 @@ func (j *Jog) Beat(ctx context.Context) error {
 	}
 	j.stage = k
 	speed := j.full * jogStages[k].share
-	_, err := j.f.call(ctx, link.Request{Do: "jog", Axis: j.axis, Speed: math.Copysign(math.Abs(speed), j.full)})
+	_, err := j.f.call(ctx, link.Request{Do: "jog", Axis: j.axis, Speed: math.Copysign(math.Abs(speed), j.full), Until: j.until})
 	return err
 }
 

@@ -4,69 +4,14 @@ import (
 	"context"
 	"errors"
 	"fmt"
-	"slices"
 	"strings"
 
+	"keenarc/core/rig"
 	"keenarc/journal"
 	"keenarc/link"
 )
 
 // What a machine is told to do, apart from rolling.
-
-// MostHomings is how often one press homes at the most.
-const MostHomings = 20
-
-// Home starts homing the named axes, or all of them, so many times one after another: the
-// rig says how far they lie apart. What ends without its axes homed ends it all.
-func (f *Floor) Home(ctx context.Context, who journal.Person, shot string, axes []string, times int) error {
-	if times < 1 || times > MostHomings {
-		return fmt.Errorf("homing %d times: give 1 to %d", times, MostHomings)
-	}
-	if _, err := f.call(ctx, link.Request{Do: "home", Axes: axes}); err != nil {
-		return err
-	}
-	f.mu.Lock()
-	f.homer, f.homing, f.again, f.whole = who, shot, times-1, axes
-	f.mu.Unlock()
-	often := ""
-	if times > 1 {
-		often = fmt.Sprintf(", %d times", times)
-	}
-	f.note(journal.Entry{Actor: who, ShotID: shot, Kind: "home", Text: fmt.Sprintf("%s: homing started on %s%s.", f.name, f.named(axes), often)})
-	return nil
-}
-
-// homeAgain goes on with a homing that was asked for several times, where the last one
-// came to its end.
-func (f *Floor) homeAgain(s *link.State) {
-	f.mu.Lock()
-	axes, left := f.whole, f.again
-	f.mu.Unlock()
-	if left < 1 || !f.allHomed(s, axes) {
-		f.mu.Lock()
-		f.again = 0
-		f.mu.Unlock()
-		return
-	}
-	f.mu.Lock()
-	f.again--
-	f.mu.Unlock()
-	f.scribe.add(func(ctx context.Context) { // events are not held up
-		if _, err := f.call(ctx, link.Request{Do: "home", Axes: axes}); err != nil {
-			f.log.Warn("the next homing was not begun", "machine", f.machine, "err", err)
-		}
-	})
-}
-
-// allHomed reports whether the named axes, or all, are homed.
-func (f *Floor) allHomed(s *link.State, axes []string) bool {
-	for id, ok := range s.Homed {
-		if !ok && (len(axes) == 0 || slices.Contains(axes, id)) {
-			return false
-		}
-	}
-	return true
-}
 
 // named lists axes by their names for people.
 func (f *Floor) named(axes []string) string {
@@ -112,6 +57,20 @@ func (f *Floor) Limit(ctx context.Context, soft map[string][2]float64) error {
 	return err
 }
 
+// Suspend lets an axis be jogged past its soft limits for so many seconds; with none they
+// hold again at once.
+func (f *Floor) Suspend(ctx context.Context, who journal.Person, axis string, seconds float64) error {
+	if _, err := f.call(ctx, link.Request{Do: "suspend", Axis: axis, Seconds: seconds}); err != nil {
+		return err
+	}
+	text := fmt.Sprintf("%s: the soft limits of %s are off for %g s.", f.name, f.named([]string{axis}), seconds)
+	if seconds == 0 {
+		text = fmt.Sprintf("%s: the soft limits of %s are on again.", f.name, f.named([]string{axis}))
+	}
+	f.note(journal.Entry{Actor: who, Kind: "limits", Text: text})
+	return nil
+}
+
 // Pretend tells a stand-in what has happened to it.
 func (f *Floor) Pretend(ctx context.Context, what, axis string, on bool, by float64) error {
 	if !f.Now().StandIn {
@@ -121,9 +80,57 @@ func (f *Floor) Pretend(ctx context.Context, what, axis string, on bool, by floa
 	return err
 }
 
+// Rig is what the machine says that it is; nil while it is not seen.
+func (f *Floor) Rig() *rig.Rig {
+	f.mu.Lock()
+	defer f.mu.Unlock()
+	if f.client == nil {
+		return nil
+	}
+	return f.rig
+}
+
+// Configure gives the machine another version of its description, and looks at it anew.
+func (f *Floor) Configure(ctx context.Context, who journal.Person, r *rig.Rig) error {
+	if _, err := f.call(ctx, link.Request{Do: "configure", Rig: r}); err != nil {
+		return err
+	}
+	f.note(journal.Entry{Actor: who, Kind: "rig", Text: fmt.Sprintf("%s runs version %d of its description now.", f.name, r.Version)})
+	f.mu.Lock()
+	c := f.client
+	f.mu.Unlock()
+	if c != nil {
+		c.Close() // everything about it is asked again
+	}
+	return nil
+}
+
+// Wires asks the machine what it finds on its wires.
+func (f *Floor) Wires(ctx context.Context) ([]rig.WireSeen, error) {
+	r, err := f.ask(ctx, link.Request{Do: "wires"})
+	return r.Wires, err
+}
+
+// Truth asks a stand-in where it really is.
+func (f *Floor) Truth(ctx context.Context) (*link.Truth, error) {
+	if !f.Now().StandIn {
+		return nil, errors.New("this is no stand-in: only somebody who looks at it can say")
+	}
+	r, err := f.ask(ctx, link.Request{Do: "truth"})
+	if err == nil && r.Truth == nil {
+		err = errors.New("it does not say where it is")
+	}
+	return r.Truth, err
+}
+
 // GoTo starts a confirmed move of the named axes.
 func (f *Floor) GoTo(ctx context.Context, who journal.Person, shot, text string, to map[string]float64) error {
-	if _, err := f.call(ctx, link.Request{Do: "goto", To: to}); err != nil {
+	return f.Go(ctx, who, shot, text, to, 0)
+}
+
+// Go is the same at a share of the working speeds, to half of them; 0: half.
+func (f *Floor) Go(ctx context.Context, who journal.Person, shot, text string, to map[string]float64, share float64) error {
+	if _, err := f.call(ctx, link.Request{Do: "goto", To: to, Share: share}); err != nil {
 		return err
 	}
 	f.note(journal.Entry{Actor: who, ShotID: shot, Kind: "go-to", Text: text})
@@ -140,7 +147,7 @@ func (f *Floor) goAt(ctx context.Context, to map[string]float64, share float64) 
 // Stop slows whatever moves. It needs no lease and no database, and anybody may.
 func (f *Floor) Stop(ctx context.Context) error {
 	f.mu.Lock()
-	f.again = 0
+	f.asked.Times = 0
 	f.mu.Unlock()
 	_, err := f.ask(ctx, link.Request{Do: "stop"})
 	return err

@@ -19,6 +19,7 @@ type Desk struct {
 	Limits   string   // the first sentence over a limit, or empty
 	Sealed   bool     // the plan as it stands is sealed
 	Table    *seal.Table
+	Zeroed   string // the axis whose zero was laid elsewhere since the path was sealed, or empty
 	LineUp   string // why today's line-up does not allow the sealed path, or empty
 	Begin    int    // the frame at which the pass begins
 	PassName string // the pass on the desk, or empty
@@ -58,6 +59,9 @@ func Readiness(s Snapshot, d *Desk) *Ready {
 	name := d.Rig.Name
 	item("keyframes", d.Keyed, "K", "the sheet is empty. Press K to store a keyframe.")
 	item("in limits", d.Limits == "", "P", "%s Press P to see the remedies.", d.Limits)
+	if d.Zeroed != "" {
+		item("zeros", false, "S", "the zero of %s was laid elsewhere since the path was sealed. Press S to seal it for the new one.", d.Zeroed)
+	}
 	item("sealed", d.Sealed && d.Table != nil, "S", "the path is not sealed as it stands. Press S to seal it.")
 	// What is in order as a rule is named only where it is not.
 	unless := func(ok bool, name, key, format string, v ...any) {
@@ -68,6 +72,12 @@ func Readiness(s Snapshot, d *Desk) *Ready {
 	unless(d.LineUp == "", "line-up", "2", "%s Line up again, or change the path.", d.LineUp)
 	item("rig seen", s.Connected, "1", "%s is not seen. Check its power and cable; it is looked for all the time.", name)
 	unless(!s.Connected || s.Driving, "driven here", "", "another copy of Keen Arc drives %s; this one only watches.", name)
+	for _, m := range d.Machines {
+		if v := s.Versions[m.Rig.ID]; v != 0 && v != m.Rig.Version {
+			unless(false, "same version", "1", "%s runs version %d of its description, this shot is on %d. Press 1: bring the shot to it, or give it that version.", m.Rig.Name, v, m.Rig.Version)
+			break
+		}
+	}
 	machine(s, d, unless)
 	unhomed := ""
 	for _, a := range d.Rig.Axes {
@@ -79,7 +89,7 @@ func Readiness(s Snapshot, d *Desk) *Ready {
 	if s.Connected && busy {
 		item("standing still", false, "Esc", "%s is %s. Wait, or press Esc to stop it.", name, s.State.Mode)
 	}
-	item("homed", s.Connected && unhomed == "", "2", "%s is not homed. Press 2, then Home.", unhomed)
+	item("homed", s.Connected && unhomed == "", "2", "%s", notHomed(s, d.Rig, unhomed))
 	astray := Astray(s, d.Rig)
 	still := s.State.Mode == link.Idle || s.State.Mode == link.Armed
 	unless(!s.Connected || unhomed != "" || !still || astray == "", "in place", "2", "%s", astray)
@@ -104,6 +114,9 @@ func machine(s Snapshot, d *Desk, unless func(ok bool, name, key, format string,
 	unless(!s.State.EStop, "stop released", "2", "the emergency stop of %s is pressed. Release it at the machine when it is safe, then home what has lost its place.", d.Rig.Name)
 	for _, a := range d.Rig.Axes {
 		switch {
+		case s.State.Suspended[a.ID] > 0:
+			unless(false, "limits on", "2", "the soft limits of %s are off. Wait until they are back on, or press 2 and put them on.", a.Name)
+			return
 		case s.State.Faults[a.ID] != "":
 			unless(false, "drives in order", "2", "%s has a drive fault: %s. Clear it at the drive, then press 2 and let it hold again.", a.Name, s.State.Faults[a.ID])
 			return
@@ -185,4 +198,18 @@ func frames(n int) string {
 		return "1 frame"
 	}
 	return fmt.Sprintf("%d frames", n)
+}
+
+// notHomed says what is to be done about the first axis that is not homed.
+func notHomed(s Snapshot, r *rig.Rig, name string) string {
+	for _, a := range r.Axes {
+		switch {
+		case a.Name != name:
+		case s.State.Waits[a.ID] == link.WaitsCheck:
+			return name + " is at its check pose. Press 2, look at its marks and confirm."
+		case s.State.Trouble[a.ID] != "":
+			return fmt.Sprintf("%s is not homed: %s. Press 2.", name, s.State.Trouble[a.ID])
+		}
+	}
+	return name + " is not homed. Press 2, then Home."
 }

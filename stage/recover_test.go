@@ -272,7 +272,7 @@ func TestCrashInMidRoll(t *testing.T) {
 		t.Error("the take is still in progress")
 	}
 	waitForgotten(t, w.addr, id)
-	if err := g.Home(context.Background(), ann, "", nil, 1); err != nil {
+	if err := g.Home(context.Background(), ann, "", Homing{Times: 1}); err != nil {
 		t.Errorf("the restarted floor does not drive the rig: %v", err)
 	}
 }

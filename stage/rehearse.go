@@ -190,11 +190,16 @@ func rollPasses(ctx context.Context, f *Floor, o RollOptions, table *seal.Table,
 	if err := f.waitFor(ctx, func(s Snapshot) bool { return s.Connected && s.Driving && s.State.N > 0 }); err != nil {
 		return nil, err
 	}
-	if err := f.Home(ctx, who, "", nil, 1); err != nil {
+	if err := f.Home(ctx, who, "", Homing{Times: 1}); err != nil {
 		return nil, err
 	}
 	if err := f.WaitIdle(ctx); err != nil {
 		return nil, err
+	}
+	for axis, what := range f.Now().State.Waits { // nobody is there to look, and it is a stand-in
+		if err := f.Confirm(ctx, who, "", axis, what); err != nil {
+			return nil, err
+		}
 	}
 	fmt.Fprintln(o.Out, "homed     all axes")
 	var takes []*journal.Take

@@ -112,7 +112,7 @@ func (f *floor) atFirst() {
 	f.t.Helper()
 	f.until("the rig", func(s Snapshot) bool { return s.Connected && s.State.N > 0 })
 	if !f.Now().State.Homed["track"] {
-		if err := f.Home(context.Background(), ann, "", nil, 1); err != nil {
+		if err := f.Home(context.Background(), ann, "", Homing{Times: 1}); err != nil {
 			f.t.Fatal(err)
 		}
 		f.until("homing", func(s Snapshot) bool { return s.State.Homed["track"] && s.State.Mode == link.Idle })

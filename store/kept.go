@@ -2,15 +2,12 @@ package store
 
 import (
 	"context"
-	"errors"
-	"fmt"
 	"time"
 
 	"github.com/jackc/pgx/v5"
 
 	"keenarc/core/geom"
 	"keenarc/core/lens"
-	"keenarc/core/rig"
 	"keenarc/journal"
 )
 
@@ -117,50 +114,6 @@ func (s *Store) PinsOf(ctx context.Context, shot string) (map[string]*Pins, erro
 		out[list[i].TakeID] = &list[i]
 	}
 	return out, err
-}
-
-// AddRig stores a rig version; a version that is there already is left alone.
-func (s *Store) AddRig(ctx context.Context, r *rig.Rig) error {
-	_, err := s.Pool.Exec(ctx, `INSERT INTO rigs (id, version, doc) VALUES ($1, $2, $3) ON CONFLICT DO NOTHING`, r.ID, r.Version, r)
-	return err
-}
-
-// AdoptRig stores a rig version and brings the shots on an older one of the same
-// rig to it. Seals made for the older one are void; the log says so.
-func (s *Store) AdoptRig(ctx context.Context, r *rig.Rig) error {
-	if err := s.AddRig(ctx, r); err != nil {
-		return err
-	}
-	return pgx.BeginFunc(ctx, s.Pool, func(tx pgx.Tx) error {
-		rows, err := tx.Query(ctx, `UPDATE shot_machines SET rig_version = $2 WHERE rig_id = $1 AND rig_version < $2 RETURNING shot_id::text`, r.ID, r.Version)
-		if err != nil {
-			return err
-		}
-		shots, err := pgx.CollectRows(rows, pgx.RowTo[string])
-		if err != nil {
-			return err
-		}
-		for _, id := range shots {
-			if _, err := tx.Exec(ctx, `UPDATE seals SET revision = -1 WHERE shot_id = $1`, id); err != nil {
-				return err
-			}
-			if _, err := tx.Exec(ctx, `INSERT INTO log (id, at, person_id, shot_id, kind, text) VALUES ($1, now(), $2, $3, 'rig', $4)`,
-				journal.NewID(), journal.Itself.ID, id, fmt.Sprintf("%s is now version %d. Paths sealed for an older one are void; seal again.", r.Name, r.Version)); err != nil {
-				return err
-			}
-		}
-		return nil
-	})
-}
-
-// Rig loads the newest version of a rig.
-func (s *Store) Rig(ctx context.Context, id string) (*rig.Rig, error) {
-	r := &rig.Rig{}
-	err := s.Pool.QueryRow(ctx, `SELECT doc FROM rigs WHERE id = $1 ORDER BY version DESC LIMIT 1`, id).Scan(r)
-	if errors.Is(err, pgx.ErrNoRows) {
-		err = ErrNotFound
-	}
-	return r, err
 }
 
 // LineUpRow is a line-up as it is kept: who made it, when.

@@ -98,3 +98,15 @@ func (s *Store) AddLog(ctx context.Context, e journal.Entry) error {
 	_, err = s.Pool.Exec(ctx, `INSERT INTO log (id, at, person_id, shot_id, kind, text, data) VALUES ($1,$2,$3,$4,$5,$6,$7) ON CONFLICT (id) DO NOTHING`, e.ID, e.At, person, shot, e.Kind, e.Text, data)
 	return err
 }
+
+// HomedRow is one homing: who asked for it, when, and what it found.
+type HomedRow struct {
+	At   time.Time      `json:"at"`
+	By   journal.Person `json:"by"`
+	Data *journal.Homed `json:"data"`
+}
+
+// Homings are a machine's last homings, the newest first.
+func (s *Store) Homings(ctx context.Context, machine string, most int) ([]HomedRow, error) {
+	return many[HomedRow](ctx, s, `SELECT l.at, `+asPerson+` AS by, l.data FROM log l JOIN people w ON w.id = l.person_id WHERE l.kind = 'homed' AND l.data->>'machine' = $1 ORDER BY l.seq DESC LIMIT $2`, machine, most)
+}

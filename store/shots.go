@@ -156,7 +156,7 @@ func (s *Store) Shot(ctx context.Context, id string) (*Shot, error) {
 		return nil, err
 	}
 	for _, m := range list {
-		r, err := m.LineUp.On(m.Doc)
+		r, err := m.LineUp.Planned(m.Doc)
 		if err != nil {
 			return nil, fmt.Errorf("machine %s: %w", m.Name, err)
 		}

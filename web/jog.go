@@ -15,11 +15,13 @@ import (
 
 // jogWord is one word of a page that jogs an axis while something is held.
 type jogWord struct {
-	Axis    string `json:"axis,omitempty" doc:"with press: the machine's own name of it"`
-	Way     int    `json:"way,omitempty" doc:"with press: 1 or -1"`
-	Press   bool   `json:"press,omitempty"`
-	Beat    int64  `json:"beat,omitempty"`
-	Release bool   `json:"release,omitempty"`
+	Axis    string   `json:"axis,omitempty" doc:"with press: the machine's own name of it"`
+	Way     int      `json:"way,omitempty" doc:"with press: 1 or -1"`
+	Share   float64  `json:"share,omitempty" doc:"with press: of its full speed; none: all"`
+	Until   *float64 `json:"until,omitempty" doc:"with press: as far as here, in the axis's unit"`
+	Press   bool     `json:"press,omitempty"`
+	Beat    int64    `json:"beat,omitempty"`
+	Release bool     `json:"release,omitempty"`
 }
 
 // jogSays answers it.
@@ -64,7 +66,7 @@ func (s *Server) jog(w http.ResponseWriter, r *http.Request) {
 				let()
 			case m.Press && j == nil:
 				if err = s.undisturbed(); err == nil {
-					j, err = f.BeginJog(ctx, who, m.Axis, m.Way)
+					j, err = f.BeginJog(ctx, who, m.Axis, m.Way, m.Share, m.Until)
 				}
 				if err != nil {
 					j = nil

@@ -8,6 +8,7 @@ import (
 	"math"
 	"net/http"
 	"slices"
+	"strings"
 	"time"
 
 	"github.com/coder/websocket"
@@ -29,12 +30,22 @@ type LiveMessage struct {
 	Floor   stage.Snapshot `json:"floor" doc:"the shot's machines as one, under the names that axes have there"`
 	// Machines are all of them, each by itself, for those who ask for them.
 	Machines []LiveMachine `json:"machines,omitempty"`
-	At       *Label        `json:"at,omitempty" doc:"how the frame that the rig is at is written"`
-	View     *View         `json:"view,omitempty"`
-	Ready    *stage.Ready  `json:"ready"`
+	// Suspended are the axes of any machine whose soft limits do not hold just now.
+	Suspended []Suspended  `json:"suspended,omitempty"`
+	At        *Label       `json:"at,omitempty" doc:"how the frame that the rig is at is written"`
+	View      *View        `json:"view,omitempty"`
+	Ready     *stage.Ready `json:"ready"`
 	// Frames is how a shot that is taken frame by frame stands.
 	Frames  *LiveFrames `json:"frames,omitempty"`
 	Trouble string      `json:"trouble,omitempty"`
+}
+
+// Suspended is an axis whose soft limits do not hold, and for how long still.
+type Suspended struct {
+	Machine string `json:"machine"`
+	Name    string `json:"name"`
+	Axis    string `json:"axis"`
+	Seconds int64  `json:"seconds"`
 }
 
 // LiveMachine is one machine: what it is doing, and where its joints are.
@@ -155,9 +166,15 @@ func (w *watcher) message(ctx context.Context) *LiveMessage {
 		m.Floor = stage.Gather(w.desk.Machines, all)
 	}
 	m.Trouble = w.trouble
+	for _, x := range all {
+		for axis, ms := range x.State.Suspended {
+			m.Suspended = append(m.Suspended, Suspended{x.Machine, x.Name, axis, (ms + 999) / 1000})
+		}
+	}
+	slices.SortFunc(m.Suspended, func(a, b Suspended) int { return strings.Compare(a.Machine+a.Axis, b.Machine+b.Axis) })
 	m.Ready = stage.Readiness(m.Floor, w.desk)
 	if w.desk != nil && len(m.Floor.State.Pos) == len(w.desk.Rig.Axes) {
-		v := viewWith(w.desk.Rig, w.lens, w.scale, values(w.desk.Rig, m.Floor.State.Pos))
+		v := viewWith(w.desk.Rig, w.lens, w.scale, w.desk.Rig.Planned(values(w.desk.Rig, m.Floor.State.Pos)))
 		m.View = &v
 		at := labelled(m.Floor.State.Frame, w.start, w.rate)
 		m.At = &at
@@ -192,6 +209,9 @@ func (w *watcher) each(ctx context.Context, m *LiveMessage, all []stage.Snapshot
 	for _, x := range all {
 		l := LiveMachine{Snapshot: x, Joints: []rig.Vec{}}
 		r := w.rigs[x.Machine]
+		if f, err := w.s.floors.Of(x.Machine); err == nil && f.Rig() != nil {
+			r = f.Rig()
+		}
 		if r == nil {
 			ask, cancel := context.WithTimeout(ctx, time.Second)
 			var err error

@@ -26,6 +26,17 @@ type MachineView struct {
 	Sheet  *Sheet           `json:"sheet" doc:"what is drawn of it alone"`
 	// JogSpeeds are how fast each axis is jogged at the most, in its unit a second.
 	JogSpeeds map[string]float64 `json:"jog_speeds"`
+	// Along are the values of an axis that pans at which the camera looks along the rail.
+	Along map[string][]float64 `json:"along,omitempty"`
+	// Ways are those in which each axis can be homed, its own first.
+	Ways map[string][]HomeWay `json:"ways"`
+}
+
+// HomeWay is one way of homing.
+type HomeWay struct {
+	Way   rig.HomeWay `json:"way"`
+	Says  string      `json:"says" doc:"what the machine does, or what is to be done"`
+	Alone bool        `json:"alone" doc:"the machine does it by itself"`
 }
 
 type machineID struct {
@@ -49,12 +60,18 @@ func (s *Server) machineRoutes(_ chi.Router, api huma.API) {
 	huma.Register(api, op("machines", http.MethodGet, "/api/machines", "The machines on the floor"), s.machines)
 	huma.Register(api, op("home", http.MethodPost, "/api/machines/{id}/home", "Home axes; asked for and confirmed"), s.home)
 	huma.Register(api, op("go-to", http.MethodPost, "/api/machines/{id}/goto", "Go to a frame of a shot's sealed path; asked for and confirmed"), s.goTo)
+	huma.Register(api, op("go", http.MethodPost, "/api/machines/{id}/go", "Send several axes somewhere, all arriving together; asked for and confirmed"), s.goSomewhere)
 	huma.Register(api, op("free", http.MethodPost, "/api/machines/{id}/free", "Let an axis's drive go; asked for and confirmed"), func(ctx context.Context, in *axisOf) (*body[done], error) {
 		return s.drive(ctx, in, true)
 	})
 	huma.Register(api, op("engage", http.MethodPost, "/api/machines/{id}/engage", "Let an axis's drive hold again"), func(ctx context.Context, in *axisOf) (*body[done], error) {
 		return s.drive(ctx, in, false)
 	})
+	huma.Register(api, op("confirm", http.MethodPost, "/api/machines/{id}/confirm", "Confirm what somebody sees of an axis: its marks meet, or it stands at an end that it shall not pass"), s.confirm)
+	huma.Register(api, op("suspend", http.MethodPost, "/api/machines/{id}/suspend", "Suspend an axis's soft limits for a stated time, or put them back on; asked for and confirmed"), s.suspend)
+	huma.Register(api, op("marks", http.MethodGet, "/api/machines/{id}/marks", "How far a stand-in's drawn marks are apart, as somebody beside it would see"), s.marks)
+	huma.Register(api, op("wires", http.MethodGet, "/api/machines/{id}/wires", "What a machine finds on its wires, held against the rig book"), s.wires)
+	huma.Register(api, op("homings", http.MethodGet, "/api/machines/{id}/homings", "How a machine's last homings repeat"), s.homings)
 	huma.Register(api, op("line-ups", http.MethodGet, "/api/machines/{id}/line-ups", "A machine's line-ups, the newest first"), func(ctx context.Context, in *machineID) (*body[[]store.LineUpRow], error) {
 		v, err := s.store.LineUps(ctx, in.ID, 50)
 		return &body[[]store.LineUpRow]{v}, s.fail(err)
@@ -84,7 +101,7 @@ func (s *Server) machines(ctx context.Context, _ *struct{}) (*body[[]MachineView
 }
 
 func (s *Server) machineView(ctx context.Context, id string) (*MachineView, error) {
-	r, err := s.store.Rig(ctx, id)
+	r, err := s.machineRig(ctx, id)
 	if err != nil {
 		return nil, err
 	}
@@ -94,13 +111,22 @@ func (s *Server) machineView(ctx context.Context, id string) (*MachineView, erro
 		return nil, err
 	}
 	if len(rows) > 0 {
-		v.LineUp = &rows[0]
-		if v.Rig, err = rows[0].Doc.On(r); err != nil {
-			return nil, err
+		// One of another version may not fit this one; it is then as described.
+		if on, err := rows[0].Doc.On(r); err == nil {
+			v.LineUp, v.Rig = &rows[0], on
 		}
 	}
 	v.Sheet = machineSheet(v.Rig)
-	v.JogSpeeds = map[string]float64{}
+	v.JogSpeeds, v.Ways, v.Along = map[string]float64{}, map[string][]HomeWay{}, map[string][]float64{}
+	for i := range v.Rig.Axes {
+		a := &v.Rig.Axes[i]
+		if at := r.AlongRail(i); at != nil {
+			v.Along[a.ID] = at
+		}
+		for _, w := range a.Ways() {
+			v.Ways[a.ID] = append(v.Ways[a.ID], HomeWay{w, w.Says(), w.Alone()})
+		}
+	}
 	if f, err := s.floors.Of(id); err == nil {
 		for i, a := range v.Rig.Axes {
 			v.JogSpeeds[a.ID] = round(stage.JogSpeed(v.Rig, f.Now().State.Pos, i), 1e3)
@@ -109,11 +135,23 @@ func (s *Server) machineView(ctx context.Context, id string) (*MachineView, erro
 	return v, nil
 }
 
+// machineRig is a machine on the floor as it says that it is, or, where it is not seen,
+// as the book has it.
+func (s *Server) machineRig(ctx context.Context, id string) (*rig.Rig, error) {
+	if f, err := s.floors.Of(id); err == nil {
+		if r := f.Rig(); r != nil {
+			return r, nil
+		}
+	}
+	return s.store.Rig(ctx, id)
+}
+
 func (s *Server) home(ctx context.Context, in *struct {
 	ID   string `path:"id" maxLength:"64"`
 	Body struct {
-		Shot string   `json:"shot,omitempty" format:"uuid"`
-		Axes []string `json:"axes,omitempty" maxItems:"64" doc:"none: all"`
+		Shot string      `json:"shot,omitempty" format:"uuid"`
+		Axes []string    `json:"axes,omitempty" maxItems:"64" doc:"none: all"`
+		Way  rig.HomeWay `json:"way,omitempty" enum:"sensor edge,hard stop,both ends,one end,absolute" doc:"none: each in its own"`
 		// Times one after another, to see how well they repeat.
 		Times int `json:"times,omitempty" minimum:"1" maximum:"20"`
 	}
@@ -125,7 +163,7 @@ func (s *Server) home(ctx context.Context, in *struct {
 	if err := s.undisturbed(); err != nil {
 		return nil, err
 	}
-	return said("Homing."), s.refused(f.Home(ctx, s.who(ctx), in.Body.Shot, in.Body.Axes, max(1, in.Body.Times)))
+	return said("Homing."), s.refused(f.Home(ctx, s.who(ctx), in.Body.Shot, stage.Homing{Axes: in.Body.Axes, Way: in.Body.Way, Times: max(1, in.Body.Times)}))
 }
 
 // undisturbed refuses what would move a machine while a frame is being taken.
@@ -150,10 +188,10 @@ func (s *Server) drive(ctx context.Context, in *axisOf, free bool) (*body[done],
 func (s *Server) pretend(ctx context.Context, in *struct {
 	ID   string `path:"id" maxLength:"64"`
 	Body struct {
-		What string  `json:"what" enum:"emergency stop,drive fault,hard end,lost steps"`
+		What string  `json:"what" enum:"emergency stop,drive fault,hard end,lost steps,dead sensor,encoder forgot,other scale,missing drive,unknown device,swapped wires,wrong address,wrong port,no route,two on one universe,short cable"`
 		Axis string  `json:"axis,omitempty"`
 		On   bool    `json:"on"`
-		By   float64 `json:"by,omitempty" doc:"lost steps: how much, in the axis's unit"`
+		By   float64 `json:"by,omitempty" doc:"lost steps: how much, in the axis's unit; other scale: units that it moves for each that is asked for"`
 	}
 }) (*body[done], error) {
 	f, err := s.floors.Of(in.ID)
@@ -172,7 +210,7 @@ func (s *Server) lineUp(ctx context.Context, in *struct {
 	if err != nil {
 		return nil, s.fail(err)
 	}
-	r, err := s.store.Rig(ctx, in.ID)
+	r, err := s.machineRig(ctx, in.ID)
 	if err != nil {
 		return nil, s.fail(err)
 	}
@@ -184,6 +222,9 @@ func (s *Server) lineUp(ctx context.Context, in *struct {
 	}
 	l := in.Body
 	if _, err := l.On(r); err != nil {
+		return nil, s.fail(err)
+	}
+	if err := s.keeps(ctx, in.ID, &l); err != nil {
 		return nil, s.fail(err)
 	}
 	now := f.Now().State
@@ -208,6 +249,7 @@ func (s *Server) goTo(ctx context.Context, in *struct {
 	Body struct {
 		Shot  string `json:"shot" format:"uuid"`
 		Pass  string `json:"pass,omitempty" format:"uuid" doc:"whose first frame is meant"`
+		Plan  bool   `json:"plan,omitempty" doc:"by the plan as it stands, where it is not sealed so"`
 		Frame *int   `json:"frame,omitempty" doc:"left out: where the pass begins, or the first frame of the run"`
 	}
 }) (*body[done], error) {
@@ -219,9 +261,6 @@ func (s *Server) goTo(ctx context.Context, in *struct {
 	if err != nil {
 		return nil, s.fail(err)
 	}
-	if d.Table == nil {
-		return nil, conflict("There is no sealed path to go to. Press S to seal it.")
-	}
 	i := slices.IndexFunc(d.Machines, func(m rig.Placed) bool { return m.Rig.ID == in.ID })
 	if i < 0 {
 		return nil, conflict(fmt.Sprintf("%s is none of this shot's machines.", f.Now().Name))
@@ -229,6 +268,10 @@ func (s *Server) goTo(ctx context.Context, in *struct {
 	frame := d.Begin
 	if in.Body.Frame != nil {
 		frame = *in.Body.Frame
+	}
+	// What is not sealed as it stands is gone to by the plan: a framing needs no seal.
+	if d.Table == nil || !d.Sealed && in.Body.Plan {
+		return s.goToPlan(ctx, f, in.Body.Shot, d.Machines[i].Name, in.Body.Frame)
 	}
 	to, ok := stage.PoseAt(d.Table, d.Machines[i].Name, frame)
 	if !ok {

@@ -9,6 +9,7 @@ import (
 	"log/slog"
 	"net"
 	"net/http"
+	"os"
 	"path/filepath"
 	"slices"
 	"strconv"
@@ -18,6 +19,7 @@ import (
 
 	"github.com/go-chi/chi/v5"
 
+	"keenarc/core/rig"
 	"keenarc/examples"
 	"keenarc/link"
 	"keenarc/stage"
@@ -104,7 +106,13 @@ func Run(ctx context.Context, o Options) error {
 	}
 	if len(o.Rigs) == 0 {
 		for i, id := range examples.RigIDs() {
-			si, err := stage.StartStandIn(context.WithoutCancel(ctx), o.Binary, "--rig", id, "--seed", strconv.FormatUint(o.Seed+uint64(i), 10))
+			args := []string{"--rig", id, "--seed", strconv.FormatUint(o.Seed+uint64(i), 10)}
+			if file, err := run.asWritten(ctx, o.Folder, rigs[id]); err != nil {
+				return err
+			} else if file != "" {
+				args = append(args, "--file", file)
+			}
+			si, err := stage.StartStandIn(context.WithoutCancel(ctx), o.Binary, args...)
 			if err != nil {
 				return err
 			}
@@ -151,7 +159,26 @@ func Run(ctx context.Context, o Options) error {
 	wg.Go(func() { server.RunJudge(work) })
 	wg.Go(func() { run.Floors.Run(work) })
 	wg.Go(func() { server.shooting.Run(work) })
+	defer server.inStep.Close()
 	return serve(ctx, o, run, server)
+}
+
+// asWritten is a file with the newest version of a rig, where the book has one that is
+// newer than what ships: its stand-in is what the book says.
+func (run *Running) asWritten(ctx context.Context, folder string, ships *rig.Rig) (string, error) {
+	r, err := run.Store.Rig(ctx, ships.ID)
+	if err != nil || r.Version <= ships.Version {
+		return "", err
+	}
+	raw, err := json.Marshal(r)
+	if err != nil {
+		return "", err
+	}
+	file := filepath.Join(folder, "rigs", r.ID+".json")
+	if err := os.MkdirAll(filepath.Dir(file), 0o755); err != nil {
+		return "", err
+	}
+	return file, os.WriteFile(file, raw, 0o644)
 }
 
 // address is where a machine is reached.

@@ -34,6 +34,7 @@ type Server struct {
 	floors   stage.Floors
 	eye      *stage.Eye
 	shooting *stage.Shooting
+	inStep   *stage.InStep
 	log      *slog.Logger
 	sessions *scs.SessionManager
 	// calculating holds a place for each calculation that is being answered: half
@@ -66,6 +67,7 @@ func New(s *store.Store, floors stage.Floors, eye *stage.Eye, log *slog.Logger) 
 		calculating: make(chan struct{}, max(1, runtime.GOMAXPROCS(0)/2))}
 	srv.began = time.Now().UnixMilli()
 	srv.drawings, _ = lru.New[revisionKey, *Drawn](16) // fails for sizes below one only
+	srv.inStep = stage.NewInStep(eye)
 	srv.eye, srv.shooting = eye, stage.NewShooting(floors, eye, s, log)
 	srv.shooting.Changed = srv.changed
 	for _, f := range floors {
@@ -107,6 +109,9 @@ func (s *Server) API(r chi.Router) huma.API {
 	s.planRoutes(r, api)
 	s.passRoutes(r, api)
 	s.machineRoutes(r, api)
+	s.rigRoutes(r, api)
+	s.markRoutes(r, api)
+	s.inStepRoutes(r, api)
 	s.frameRoutes(r, api)
 	for _, t := range []reflect.Type{reflect.TypeFor[LiveMessage](), reflect.TypeFor[holdWord](), reflect.TypeFor[holdSays](), reflect.TypeFor[jogSays]()} {
 		api.OpenAPI().Components.Schemas.Schema(t, true, "") // the sockets' messages, for the interface's types

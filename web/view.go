@@ -27,6 +27,7 @@ type ShotView struct {
 	Clock    string          `json:"clock" doc:"the chosen clock's factor as it would be typed"`
 	Seal     *store.Seal     `json:"seal,omitempty" doc:"the seal of the path as it stands, else the newest"`
 	SealedAs bool            `json:"sealed_as_is" doc:"that seal is of the path as it stands"`
+	Zeroed   string          `json:"zeroed,omitempty" doc:"the axis whose zero was laid elsewhere since the path was sealed"`
 	Version  int64           `json:"version" doc:"of all that is kept of the shot; counted up with every change"`
 	You      journal.Person  `json:"you" doc:"who is at this desk"`
 	Over     int             `json:"over" doc:"answering an edit: how many edits of other windows were made since the revision it was made on"`
@@ -77,8 +78,10 @@ func (s *Server) viewOf(ctx context.Context, sh *store.Shot, d *store.Draft) (*S
 	if err != nil {
 		return nil, err
 	}
-	if v.Seal = sealOf(seals, d.Path); v.Seal != nil {
-		v.SealedAs = v.Seal.Of(d.Path)
+	if v.Seal = sealOf(seals, d.Path); v.Seal != nil && v.Seal.Of(d.Path) {
+		if err := s.zeroed(ctx, v, seals); err != nil {
+			return nil, err
+		}
 	}
 	if v.CanUndo {
 		if v.Takes, err = s.store.EditLine(ctx, sh.ID, d.Of); err != nil {
@@ -92,6 +95,32 @@ func (s *Server) viewOf(ctx context.Context, sh *store.Shot, d *store.Draft) (*S
 	}
 	v.Drawn = *drawn
 	return v, nil
+}
+
+// zeroed says whether a path is sealed as it stands and as the machines are lined up:
+// of its seals the one that was made for their zeros, or which axis's zero was laid
+// elsewhere since.
+func (s *Server) zeroed(ctx context.Context, v *ShotView, seals []store.Seal) error {
+	m, err := path.Compile(v.Path, v.Rig)
+	if err != nil {
+		return nil // nothing moves: it is not sealed
+	}
+	for i := range seals {
+		if !seals[i].Of(v.Path) {
+			continue
+		}
+		t, err := s.store.Table(ctx, seals[i].ID)
+		if err != nil {
+			return err
+		}
+		k := t.Zeroed(m, v.Rig)
+		if k < 0 {
+			v.Seal, v.SealedAs, v.Zeroed = &seals[i], true, ""
+			return nil
+		}
+		v.Zeroed = v.Rig.Axes[k].Name
+	}
+	return nil
 }
 
 // sealOf is the seal of a path as it stands, else the one sealed last, or nil.
@@ -266,6 +295,7 @@ func (s *Server) desk(ctx context.Context, shot, pass string) (*stage.Desk, *sto
 			return nil, nil, err
 		}
 		d.Begin = d.Table.Start()
+		d.Zeroed = v.Zeroed
 	}
 	if pass == "" {
 		d.LineUp = lineUpNote(d, d.Table, 0)

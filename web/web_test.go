@@ -44,7 +44,7 @@ func TestMain(m *testing.M) {
 		go func() { rigDone <- rigServer.Run(ctx) }()
 		go func() {
 			done <- Run(ctx, Options{Listen: "127.0.0.1:0", Folder: dir, Rigs: []string{"plank=" + rigServer.Addr()}, Demo: true, Out: io.Discard,
-				Log: slog.New(slog.NewTextHandler(io.Discard, nil)), Ready: func(r *Running) { ready <- r }})
+				Log: slog.New(slog.NewTextHandler(os.Stderr, &slog.HandlerOptions{Level: slog.LevelError})), Ready: func(r *Running) { ready <- r }})
 		}()
 		select {
 		case r := <-ready:
@@ -248,8 +248,8 @@ func TestPassesAndPeople(t *testing.T) {
 	if put("0") != 422 || put("1000") != 422 || put("abc") != 422 || put("1/3") != 200 || put("24 fps") != 200 {
 		t.Error("rate factors are not checked")
 	}
-	if code, b := do("POST", "/api/machines/plank/goto", `{"shot":"`+shot+`"}`); code != 409 || !strings.Contains(b, "Press S") {
-		t.Errorf("a go-to without a seal: %d %s", code, b)
+	if code, b := do("POST", "/api/machines/plank/goto", `{"shot":"`+shot+`","frame":9999}`); code != 422 || !strings.Contains(b, "9999 is outside the path") {
+		t.Errorf("a go-to without a seal goes by the plan: %d %s", code, b)
 	}
 	if code, b := do("PUT", "/api/me", `{"name":""}`); code != 422 {
 		t.Errorf("an empty name: %d %s", code, b)

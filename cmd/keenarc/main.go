@@ -33,6 +33,7 @@ type cli struct {
 	Demo    demoCmd    `cmd:"" help:"Start everything with the demo production and serve."`
 	Serve   serveCmd   `cmd:"" help:"Serve with a database and a rig that are there already."`
 	OpenAPI openAPICmd `cmd:"" name:"openapi" help:"Print the API's description."`
+	Schema  schemaCmd  `cmd:"" name:"rig-schema" help:"Print the JSON Schema of rig descriptions."`
 	Rules   rulesCmd   `cmd:"" help:"Print what the interface needs of the rules, as TypeScript."`
 	Calc    calcCmd    `cmd:"" help:"Run a calculation: request on standard input, answer on standard output."`
 	Roll    rollCmd    `cmd:"" help:"Check, seal, roll and judge keyframes on a stand-in rig, without a browser."`
@@ -179,6 +180,7 @@ func rate(s string) (clock.Rate, error) {
 
 type standInCmd struct {
 	Rig    string    `default:"plank" help:"Which rig to be."`
+	File   string    `help:"A rig description to be instead, as the rig book exports it."`
 	Listen string    `default:"127.0.0.1:0" help:"Loopback address."`
 	Seed   uint64    `default:"1" help:"Seed of its repeatability."`
 	Pace   int       `default:"1" help:"How many times faster than real time."`
@@ -190,6 +192,15 @@ func (c *standInCmd) Run(ctx context.Context) error {
 	r := examples.Rigs()[c.Rig]
 	if r == nil {
 		return exit{2, fmt.Sprintf("--rig: there is no rig %q; use one of %s", c.Rig, strings.Join(examples.RigIDs(), ", "))}
+	}
+	if c.File != "" {
+		raw, err := os.ReadFile(c.File)
+		if err != nil {
+			return exit{2, "--file: " + err.Error()}
+		}
+		if r, err = rig.Read(raw); err != nil {
+			return exit{2, "--file: " + err.Error()}
+		}
 	}
 	o := standin.Options{Rig: r, Seed: c.Seed, Pace: c.Pace}
 	if len(c.Place) > 0 {
@@ -291,6 +302,10 @@ func (c *serveCmd) Run(ctx context.Context) error {
 type openAPICmd struct{}
 
 func (openAPICmd) Run() error { return printOr2(web.Describe()) }
+
+type schemaCmd struct{}
+
+func (schemaCmd) Run() error { return printOr2(web.RigSchema()) }
 
 type rulesCmd struct{}
 

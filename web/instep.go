@@ -1,0 +1,76 @@
+package web
+
+import (
+	"context"
+	"fmt"
+	"net/http"
+	"slices"
+
+	"github.com/danielgtaylor/huma/v2"
+	"github.com/go-chi/chi/v5"
+
+	"keenarc/journal"
+	"keenarc/stage"
+)
+
+func (s *Server) inStepRoutes(_ chi.Router, api huma.API) {
+	huma.Register(api, op("in-step", http.MethodGet, "/api/camera/in-step", "How the measurement of the camera's chain stands"), func(context.Context, *struct{}) (*body[stage.InStepNow], error) {
+		return &body[stage.InStepNow]{s.inStep.Now()}, nil
+	})
+	huma.Register(api, op("measure-in-step", http.MethodPost, "/api/camera/in-step", "Measure how late the camera's takes start, and how its clock runs"), func(_ context.Context, in *struct {
+		Body struct {
+			Name    string  `json:"name" maxLength:"40" doc:"of the chain: what triggers what"`
+			Tries   int     `json:"tries" minimum:"1" maximum:"40"`
+			Seconds float64 `json:"seconds" minimum:"5" maximum:"600" doc:"of its clock; 60 give it to 2 ppm"`
+		}
+	}) (*body[stage.InStepNow], error) {
+		if in.Body.Name == "" {
+			return nil, blame("name", "the chain has no name", "say what triggers what, as “button to camera”")
+		}
+		if err := s.inStep.Begin(in.Body.Name, in.Body.Tries, in.Body.Seconds); err != nil {
+			return nil, conflict(err.Error() + ".")
+		}
+		return &body[stage.InStepNow]{s.inStep.Now()}, nil
+	})
+	huma.Register(api, op("break-off-in-step", http.MethodDelete, "/api/camera/in-step", "Break the measurement off"), func(context.Context, *struct{}) (*body[done], error) {
+		s.inStep.BreakOff()
+		return said("Broken off."), nil
+	})
+	huma.Register(api, op("keep-chain", http.MethodPost, "/api/machines/{id}/chains", "Keep what was measured last in a machine's line-up"), s.keepChain)
+}
+
+// keepChain makes a line-up of the newest one and the chain that was measured last.
+func (s *Server) keepChain(ctx context.Context, in *machineID) (*body[*MachineView], error) {
+	c := s.inStep.Now().Chain
+	if c == nil {
+		return nil, conflict("Nothing was measured yet.")
+	}
+	rows, err := s.store.LineUps(ctx, in.ID, 1)
+	if err != nil {
+		return nil, s.fail(err)
+	}
+	l := journal.LineUp{Axes: map[string]journal.DayAxis{}}
+	if len(rows) > 0 {
+		l = *rows[0].Doc
+	}
+	l.Chains = slices.DeleteFunc(slices.Clone(l.Chains), func(o journal.Chain) bool { return o.Name == c.Name })
+	l.Chains = append(l.Chains, *c)
+	if err := s.store.AddLineUp(ctx, s.who(ctx), in.ID, &l); err != nil {
+		return nil, s.fail(err)
+	}
+	s.note(ctx, "", "line-up", fmt.Sprintf("Chain “%s” was measured: %.1f ms late, its clock %+.1f ppm.", c.Name, c.Delays.MeanMS, c.Clock.PPM), nil)
+	v, err := s.machineView(ctx, in.ID)
+	return &body[*MachineView]{v}, s.fail(err)
+}
+
+// keeps carries over what a new line-up does not name: chains are measured apart.
+func (s *Server) keeps(ctx context.Context, id string, l *journal.LineUp) error {
+	if l.Chains != nil {
+		return nil
+	}
+	rows, err := s.store.LineUps(ctx, id, 1)
+	if err == nil && len(rows) > 0 {
+		l.Chains = rows[0].Doc.Chains
+	}
+	return err
+}

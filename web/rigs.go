@@ -1,0 +1,387 @@
+package web
+
+import (
+	"context"
+	"encoding/json"
+	"fmt"
+	"math"
+	"net/http"
+	"reflect"
+	"regexp"
+	"strings"
+
+	"github.com/danielgtaylor/huma/v2"
+	"github.com/go-chi/chi/v5"
+
+	"keenarc/core/rig"
+	"keenarc/link"
+	"keenarc/store"
+)
+
+// RigSheet is one machine of the rig book.
+type RigSheet struct {
+	Rig      *rig.Rig           `json:"rig"`
+	Versions []store.RigVersion `json:"versions" doc:"the newest first"`
+	// Runs is the version that the machine on the floor says it is; 0: none is seen.
+	Runs  int        `json:"runs"`
+	Carry rig.Carry  `json:"carry"`
+	Loops []rig.Loop `json:"loops"`
+	// Gears say each axis's gearing, by axis.
+	Gears  map[string]string `json:"gears"`
+	Extent *rig.Extent       `json:"extent,omitempty" doc:"of a machine that carries a camera"`
+	Sheet  *Sheet            `json:"sheet"`
+	// Poses are where its joints are in each named pose, and at its farthest.
+	Poses map[string][]rig.Vec `json:"poses"`
+	// Changes are what the version before and this one differ in.
+	Changes []rig.Change `json:"changes"`
+}
+
+func (s *Server) rigRoutes(r chi.Router, api huma.API) {
+	huma.Register(api, op("rigs", http.MethodGet, "/api/rigs", "The rig book"), func(ctx context.Context, _ *struct{}) (*body[[]store.RigLine], error) {
+		v, err := s.store.Rigs(ctx)
+		return &body[[]store.RigLine]{v}, s.fail(err)
+	})
+	huma.Register(api, op("rig", http.MethodGet, "/api/rigs/{id}", "A machine of the rig book"), func(ctx context.Context, in *machineID) (*body[*RigSheet], error) {
+		v, err := s.rigSheet(ctx, in.ID)
+		return &body[*RigSheet]{v}, s.fail(err)
+	})
+	huma.Register(api, op("write-rig", http.MethodPost, "/api/rigs/{id}", "Write the next version of a machine, or the first of a new one"), s.writeRig)
+	huma.Register(api, op("back-rig", http.MethodPost, "/api/rigs/{id}/back", "Take the last version back: the one before is written anew"), s.backRig)
+	huma.Register(api, op("begin-rig", http.MethodPost, "/api/rigs/{id}/begin", "Begin a machine from a starting sheet, or as a copy"), s.beginRig)
+	huma.Register(api, op("can-rig", http.MethodPost, "/api/rigs/{id}/can", "Can this rig do it?"), s.canRig)
+	huma.Register(api, op("measure-rig", http.MethodPost, "/api/rigs/{id}/measure", "What a measured travel says of an axis's gearing"), s.measureRig)
+	huma.Register(api, op("configure", http.MethodPost, "/api/machines/{id}/configure", "Give a machine the newest version of its description; asked for and confirmed"), s.configure)
+	huma.Register(api, op("bring-shot", http.MethodPost, "/api/shots/{id}/rig", "Bring a shot to another version of a machine; asked for and confirmed"), s.bringShot)
+	huma.Register(api, op("rig-starts", http.MethodGet, "/api/rig-starts", "The starting sheets"), func(context.Context, *struct{}) (*body[[]rig.Start], error) {
+		return &body[[]rig.Start]{rig.Starts()}, nil
+	})
+	r.Get("/api/rigs/{id}/file", s.rigFile)
+	r.Get("/api/rig.schema.json", func(w http.ResponseWriter, _ *http.Request) {
+		b, err := RigSchema()
+		if err != nil {
+			problem(w, s.fail(err))
+			return
+		}
+		w.Header().Set("Content-Type", "application/schema+json")
+		_, _ = w.Write(b)
+	})
+}
+
+// RigSchema is the JSON Schema of rig descriptions.
+func RigSchema() ([]byte, error) {
+	reg := huma.NewMapRegistry("#/$defs/", huma.DefaultSchemaNamer)
+	reg.Schema(reflect.TypeFor[rig.Rig](), true, "Rig")
+	b, err := json.Marshal(map[string]any{"$schema": "https://json-schema.org/draft/2020-12/schema", "title": "A machine of the rig book", "$ref": "#/$defs/Rig", "$defs": reg.Map()})
+	if err != nil {
+		return nil, err
+	}
+	var v any
+	if err := json.Unmarshal(b, &v); err != nil {
+		return nil, err
+	}
+	b, err = json.MarshalIndent(v, "", " ")
+	return append(b, '\n'), err
+}
+
+func (s *Server) rigSheet(ctx context.Context, id string) (*RigSheet, error) {
+	versions, err := s.store.RigVersions(ctx, id)
+	if err != nil {
+		return nil, err
+	}
+	if len(versions) == 0 {
+		return nil, store.ErrNotFound
+	}
+	r := versions[0].Doc
+	v := &RigSheet{Rig: r, Versions: versions, Carry: r.Book.Carry(), Loops: r.Loops(), Gears: map[string]string{}, Sheet: machineSheet(r), Poses: map[string][]rig.Vec{}, Changes: []rig.Change{}}
+	if len(versions) > 1 {
+		v.Changes = rig.Changes(versions[1].Doc, r)
+	}
+	if f, err := s.floors.Of(id); err == nil {
+		if own := f.Rig(); own != nil {
+			v.Runs = own.Version
+		}
+	}
+	for i := range r.Axes {
+		v.Gears[r.Axes[i].ID] = gearWords(&r.Axes[i])
+	}
+	if r.Book != nil {
+		for name, pose := range r.Book.Poses {
+			v.Poses[name] = joints(r, posed(r, pose))
+		}
+	}
+	if r.Camera != "" {
+		e := r.Extent()
+		v.Extent = &e
+		v.Poses["lowest"], v.Poses["highest"], v.Poses["farthest"] = joints(r, e.Low), joints(r, e.High), joints(r, e.Reach)
+	}
+	for _, p := range v.Poses {
+		for _, at := range p {
+			v.Sheet.Bounds.Take(at)
+		}
+	}
+	return v, nil
+}
+
+// posed is a pose of all axes of which some are named; the others are at zero, or at
+// their nearest soft limits.
+func posed(r *rig.Rig, pose map[string]float64) []float64 {
+	q := make([]float64, len(r.Axes))
+	for i, a := range r.Axes {
+		q[i] = min(max(0, a.Min), a.Max)
+		if v, ok := pose[a.ID]; ok {
+			q[i] = v
+		}
+	}
+	return q
+}
+
+// gearWords say an axis's gearing as one would write it down.
+func gearWords(a *rig.Axis) string {
+	n := math.Abs(float64(a.StepsPerUnit.Num) / float64(a.StepsPerUnit.Den))
+	sum := fmt.Sprintf("%.6g motor steps per %s", n, a.Unit.Symbol())
+	d := a.Drive
+	if d == nil {
+		return sum
+	}
+	parts := []string{fmt.Sprintf("%d steps × %d", d.MotorSteps, d.Microsteps)}
+	if d.Gear.Num != d.Gear.Den {
+		parts = append(parts, fmt.Sprintf("gear %.5g : 1", float64(d.Gear.Num)/float64(d.Gear.Den)))
+	}
+	switch {
+	case d.Teeth > 0:
+		parts = append(parts, fmt.Sprintf("%d teeth of %.5g mm", d.Teeth, float64(d.PitchUM)/1000))
+	case d.LeadUM > 0:
+		parts = append(parts, fmt.Sprintf("screw of %.5g mm", float64(d.LeadUM)/1000))
+	}
+	if d.Reversed {
+		parts = append(parts, "reversed")
+	}
+	if m := d.Measured; m != nil {
+		parts = append(parts, fmt.Sprintf("measured %.6g for %.6g", m.Moved, m.Asked))
+	}
+	return strings.Join(parts, ", ") + ": " + sum
+}
+
+// rigID is what machines of the book are called in addresses and in shots.
+var rigID = regexp.MustCompile(`^[a-z][a-z0-9-]{0,31}$`)
+
+// writable checks a description that is to be written under an id, with its scales worked
+// out anew from the drives.
+func writable(id string, r *rig.Rig) error {
+	if !rigID.MatchString(id) {
+		return blame("id", fmt.Sprintf("%q is no name for a machine", id), "use small letters, digits and dashes, beginning with a letter")
+	}
+	r.ID = id
+	if r.Name = strings.TrimSpace(r.Name); r.Name == "" || len(r.Name) > 40 {
+		return blame("name", "it has no name, or a long one", "give one of up to 40 letters")
+	}
+	for i := range r.Axes {
+		a := &r.Axes[i]
+		if a.Zero != 0 {
+			return blame("axes."+a.ID+".zero", fmt.Sprintf("%s has a zero of %g", a.Name, a.Zero), "leave it out: zeros are laid in the day's line-up")
+		}
+		if a.Drive == nil {
+			continue
+		}
+		n, err := a.Drive.Steps(a.Unit)
+		if err != nil {
+			return blame("axes."+a.ID+".drive", a.Name+": "+err.Error(), "correct its gearing")
+		}
+		a.StepsPerUnit = n
+	}
+	if err := r.Check(); err != nil {
+		return blame("rig", err.Error(), "correct that")
+	}
+	return nil
+}
+
+func (s *Server) writeRig(ctx context.Context, in *struct {
+	ID   string `path:"id" maxLength:"64"`
+	Body struct {
+		Base int             `json:"base" minimum:"0" doc:"the version that this was made on; 0: a new machine"`
+		Says string          `json:"says,omitempty" maxLength:"200" doc:"what was changed, and why"`
+		Rig  json.RawMessage `json:"rig" doc:"a description, as rig.schema.json has it"`
+	}
+}) (*body[*RigSheet], error) {
+	r, err := rig.ReadLoose(in.Body.Rig)
+	if err != nil {
+		return nil, blame("rig", err.Error(), "give a description as /api/rig.schema.json has it")
+	}
+	return s.written(ctx, in.ID, r, in.Body.Base, in.Body.Says)
+}
+
+// written writes a version and answers the sheet of it.
+func (s *Server) written(ctx context.Context, id string, r *rig.Rig, base int, says string) (*body[*RigSheet], error) {
+	if err := writable(id, r); err != nil {
+		return nil, err
+	}
+	if err := s.store.WriteRig(ctx, s.who(ctx), r, base, says); err != nil {
+		return nil, s.fail(err)
+	}
+	s.note(ctx, "", "rig", fmt.Sprintf("Version %d of %s was written%s.", r.Version, r.Name, because(says)), nil)
+	v, err := s.rigSheet(ctx, id)
+	return &body[*RigSheet]{v}, s.fail(err)
+}
+
+func because(says string) string {
+	if says == "" {
+		return ""
+	}
+	return ": " + says
+}
+
+func (s *Server) backRig(ctx context.Context, in *struct {
+	ID   string `path:"id" maxLength:"64"`
+	Body struct {
+		Base int `json:"base" minimum:"2"`
+	}
+}) (*body[*RigSheet], error) {
+	versions, err := s.store.RigVersions(ctx, in.ID)
+	if err != nil {
+		return nil, s.fail(err)
+	}
+	for i, v := range versions {
+		if v.Version == in.Body.Base && i+1 < len(versions) {
+			return s.written(ctx, in.ID, versions[i+1].Doc, in.Body.Base, fmt.Sprintf("back to version %d", versions[i+1].Version))
+		}
+	}
+	return nil, conflict("There is no version before that one.")
+}
+
+func (s *Server) beginRig(ctx context.Context, in *struct {
+	ID   string `path:"id" maxLength:"64"`
+	Body struct {
+		Name  string             `json:"name" maxLength:"40"`
+		Kind  string             `json:"kind,omitempty" doc:"of the starting sheet"`
+		Copy  string             `json:"copy,omitempty" maxLength:"64" doc:"of which machine"`
+		Given map[string]float64 `json:"given,omitempty" doc:"what is known; the rest is as usual"`
+	}
+}) (*body[*RigSheet], error) {
+	if in.Body.Copy != "" {
+		r, err := s.store.Rig(ctx, in.Body.Copy)
+		if err != nil {
+			return nil, s.fail(err)
+		}
+		r.Name = in.Body.Name
+		return s.written(ctx, in.ID, r, 0, "a copy of "+in.Body.Copy)
+	}
+	r, err := rig.Begin(in.Body.Kind, in.ID, in.Body.Name, in.Body.Given)
+	if err != nil {
+		field, wrong, _ := strings.Cut(err.Error(), ": ")
+		return nil, blame(field, wrong, "correct that")
+	}
+	return s.written(ctx, in.ID, r, 0, "from the starting sheet of a "+in.Body.Kind)
+}
+
+func (s *Server) canRig(ctx context.Context, in *struct {
+	ID   string `path:"id" maxLength:"64"`
+	Body rig.Wish
+}) (*body[[]rig.Answer], error) {
+	r, err := s.store.Rig(ctx, in.ID)
+	if err != nil {
+		return nil, s.fail(err)
+	}
+	return &body[[]rig.Answer]{r.Can(in.Body)}, nil
+}
+
+func (s *Server) measureRig(ctx context.Context, in *struct {
+	ID   string `path:"id" maxLength:"64"`
+	Body struct {
+		Axis  string  `json:"axis"`
+		Asked float64 `json:"asked" doc:"in the axis's unit, signed"`
+		Moved float64 `json:"moved" doc:"as measured, signed"`
+	}
+}) (*body[*rig.Measurement], error) {
+	r, err := s.store.Rig(ctx, in.ID)
+	if err != nil {
+		return nil, s.fail(err)
+	}
+	i := r.Index(in.Body.Axis)
+	if i < 0 {
+		return nil, blame("axis", "there is no axis "+in.Body.Axis, "name one of "+r.Name+"'s")
+	}
+	m, err := r.Axes[i].Measure(in.Body.Asked, in.Body.Moved)
+	if err != nil {
+		return nil, blame("moved", err.Error(), "give both as measured, minus where it went the other way")
+	}
+	return &body[*rig.Measurement]{m}, nil
+}
+
+func (s *Server) configure(ctx context.Context, in *machineID) (*body[done], error) {
+	f, err := s.floors.Of(in.ID)
+	if err != nil {
+		return nil, s.fail(err)
+	}
+	if err := s.undisturbed(); err != nil {
+		return nil, err
+	}
+	r, err := s.store.Rig(ctx, in.ID)
+	if err != nil {
+		return nil, s.fail(err)
+	}
+	if now := f.Now(); now.Connected && now.State.Mode != link.Idle && now.State.Mode != link.Armed {
+		return nil, conflict(fmt.Sprintf("%s is %s. Wait until it stands still.", r.Name, now.State.Mode))
+	}
+	if err := f.Configure(ctx, s.who(ctx), r); err != nil {
+		return nil, s.refused(err)
+	}
+	s.everything()
+	return said(fmt.Sprintf("%s runs version %d now.", r.Name, r.Version)), nil
+}
+
+func (s *Server) bringShot(ctx context.Context, in *struct {
+	ID   string `path:"id" format:"uuid"`
+	Body struct {
+		Rig     string `json:"rig" maxLength:"64"`
+		Version int    `json:"version" minimum:"1"`
+	}
+}) (*body[done], error) {
+	versions, err := s.store.RigVersions(ctx, in.Body.Rig)
+	if err != nil {
+		return nil, s.fail(err)
+	}
+	for _, v := range versions {
+		if v.Version != in.Body.Version {
+			continue
+		}
+		if err := s.store.BringShot(ctx, s.who(ctx), in.ID, in.Body.Rig, v.Version); err != nil {
+			return nil, s.fail(err)
+		}
+		s.everything()
+		return said("Done. Paths that were sealed before are void; seal again."), nil
+	}
+	return nil, s.fail(store.ErrNotFound)
+}
+
+// rigFile is a machine as one open JSON document.
+func (s *Server) rigFile(w http.ResponseWriter, r *http.Request) {
+	v, err := s.store.Rig(r.Context(), chi.URLParam(r, "id"))
+	if err != nil {
+		problem(w, s.fail(err))
+		return
+	}
+	b, err := json.MarshalIndent(v, "", "  ")
+	if err != nil {
+		problem(w, s.fail(err))
+		return
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.Header().Set("Content-Disposition", fmt.Sprintf(`attachment; filename="%s-v%d.json"`, v.ID, v.Version))
+	_, _ = w.Write(append(b, '\n'))
+}
+
+func (s *Server) wires(ctx context.Context, in *machineID) (*body[[]rig.WireFinding], error) {
+	f, err := s.floors.Of(in.ID)
+	if err != nil {
+		return nil, s.fail(err)
+	}
+	r, err := s.machineRig(ctx, in.ID)
+	if err != nil {
+		return nil, s.fail(err)
+	}
+	seen, err := f.Wires(ctx)
+	if err != nil {
+		return nil, s.refused(err)
+	}
+	return &body[[]rig.WireFinding]{r.Match(seen)}, nil
+}
