@@ -3,6 +3,7 @@ import { computed, onBeforeUnmount, onMounted, watch } from "vue";
 import { useRoute } from "vue-router";
 import { useTheme } from "vuetify";
 import AskDialog from "./shell/AskDialog.vue";
+import LimitsBand from "./shell/LimitsBand.vue";
 import KeysOverlay from "./shell/KeysOverlay.vue";
 import StageRail from "./shell/StageRail.vue";
 import TopStrip from "./shell/TopStrip.vue";
@@ -17,7 +18,7 @@ const route = useRoute();
 const theme = useTheme();
 const outbox = useOutbox();
 const lost = computed(() => outbox.refused.filter((q) => q.shot === shot.id));
-const { onKey, onEscape } = useKeys();
+const { onKey, onKeyUp, onEscape } = useKeys();
 const open = computed(() => typeof route.params.id === "string");
 
 watch(() => prefs.theme, (t) => {
@@ -35,10 +36,12 @@ watch(() => route.name, (n) => {
 onMounted(() => {
   window.addEventListener("keydown", onEscape, true);
   window.addEventListener("keydown", onKey);
+  window.addEventListener("keyup", onKeyUp);
 });
 onBeforeUnmount(() => {
   window.removeEventListener("keydown", onEscape, true);
   window.removeEventListener("keydown", onKey);
+  window.removeEventListener("keyup", onKeyUp);
 });
 </script>
 
@@ -46,6 +49,7 @@ onBeforeUnmount(() => {
   <v-app>
     <div class="frame" :class="{ open }">
       <TopStrip />
+      <LimitsBand />
       <StageRail v-if="open" />
       <main id="stage">
         <router-view v-if="!open || shot.view" />
@@ -70,16 +74,19 @@ onBeforeUnmount(() => {
 </template>
 
 <style>
-.frame { display: grid; grid-template: 60px 1fr / 1fr; height: 100vh; height: 100dvh; overflow: hidden; }
-.frame.open { grid-template: 60px 1fr / 92px 1fr; }
-.frame > .strip { grid-column: 1 / -1; }
+.frame { display: grid; grid-template: 60px auto 1fr / 1fr; height: 100vh; height: 100dvh; overflow: hidden; }
+.frame.open { grid-template: 60px auto 1fr / 92px 1fr; }
+.frame > .strip, .frame > .band { grid-column: 1 / -1; }
+.frame > .rail, .frame > main { grid-row: 3; }
 #stage { padding: 12px; min-height: 0; min-width: 0; overflow: auto; }
 .wait { padding: 40px; font-size: var(--t16); }
 .troubles { position: fixed; left: 104px; right: 12px; bottom: 12px; z-index: 50; display: grid; gap: 6px; max-height: 40vh; overflow: auto; }
 .trouble { background: var(--sheet); border: 2px solid var(--over); padding: 8px 12px; display: flex; gap: 12px; align-items: center; }
 .trouble span { flex: 1; overflow-wrap: anywhere; }
 @media (max-width: 700px) {
-  .frame.open { grid-template: auto auto 1fr / 1fr; }
+  .frame.open { grid-template: auto auto auto 1fr / 1fr; }
+  .frame > .rail { grid-row: 3; }
+  .frame.open > main { grid-row: 4; }
   .troubles { left: 12px; }
 }
 </style>

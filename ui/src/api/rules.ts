@@ -66,5 +66,20 @@ export const mishaps = [
   "emergency stop",
   "drive fault",
   "hard end",
-  "lost steps"
+  "lost steps",
+  "dead sensor",
+  "encoder forgot",
+  "other scale"
+] as const;
+
+// What a stand-in can be told to have on its wires.
+export const wirings = [
+  "missing drive",
+  "unknown device",
+  "swapped wires",
+  "wrong address",
+  "wrong port",
+  "no route",
+  "two on one universe",
+  "short cable"
 ] as const;

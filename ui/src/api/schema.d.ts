@@ -4,6 +4,25 @@
  */
 
 export interface paths {
+    "/api/camera/in-step": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How the measurement of the camera's chain stands */
+        get: operations["in-step"];
+        put?: never;
+        /** Measure how late the camera's takes start, and how its clock runs */
+        post: operations["measure-in-step"];
+        /** Break the measurement off */
+        delete: operations["break-off-in-step"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/camera/pretend": {
         parameters: {
             query?: never;
@@ -32,6 +51,57 @@ export interface paths {
         get: operations["machines"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/machines/{id}/chains": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Keep what was measured last in a machine's line-up */
+        post: operations["keep-chain"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/machines/{id}/configure": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Give a machine the newest version of its description; asked for and confirmed */
+        post: operations["configure"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/machines/{id}/confirm": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Confirm what somebody sees of an axis: its marks meet, or it stands at an end that it shall not pass */
+        post: operations["confirm"];
         delete?: never;
         options?: never;
         head?: never;
@@ -72,6 +142,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/machines/{id}/go": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Send several axes somewhere, all arriving together; asked for and confirmed */
+        post: operations["go"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/machines/{id}/goto": {
         parameters: {
             query?: never;
@@ -106,6 +193,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/machines/{id}/homings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How a machine's last homings repeat */
+        get: operations["homings"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/machines/{id}/line-ups": {
         parameters: {
             query?: never;
@@ -118,6 +222,23 @@ export interface paths {
         put?: never;
         /** A new line-up: it is the machine's from now on */
         post: operations["line-up"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/machines/{id}/marks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How far a stand-in's drawn marks are apart, as somebody beside it would see */
+        get: operations["marks"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -150,6 +271,40 @@ export interface paths {
         };
         /** How well the machine's loop keeps time */
         get: operations["rig-stats"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/machines/{id}/suspend": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Suspend an axis's soft limits for a stated time, or put them back on; asked for and confirmed */
+        post: operations["suspend"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/machines/{id}/wires": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What a machine finds on its wires, held against the rig book */
+        get: operations["wires"];
         put?: never;
         post?: never;
         delete?: never;
@@ -238,6 +393,126 @@ export interface paths {
         put?: never;
         /** A new shot with an empty sheet */
         post: operations["add-shot"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rig-starts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The starting sheets */
+        get: operations["rig-starts"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rigs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The rig book */
+        get: operations["rigs"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rigs/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A machine of the rig book */
+        get: operations["rig"];
+        put?: never;
+        /** Write the next version of a machine, or the first of a new one */
+        post: operations["write-rig"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rigs/{id}/back": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Take the last version back: the one before is written anew */
+        post: operations["back-rig"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rigs/{id}/begin": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Begin a machine from a starting sheet, or as a copy */
+        post: operations["begin-rig"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rigs/{id}/can": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Can this rig do it? */
+        post: operations["can-rig"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rigs/{id}/measure": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What a measured travel says of an axis's gearing */
+        post: operations["measure-rig"];
         delete?: never;
         options?: never;
         head?: never;
@@ -467,6 +742,41 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shots/{id}/marks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A shot's marks: named poses */
+        get: operations["marks-of"];
+        put?: never;
+        /** Keep a pose as a mark; one of the same name is taken over */
+        post: operations["mark"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{id}/marks/{mark}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Take a mark away */
+        delete: operations["unmark"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shots/{id}/passes": {
         parameters: {
             query?: never;
@@ -564,6 +874,23 @@ export interface paths {
         put?: never;
         /** Back to the sealed path */
         post: operations["resume"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{id}/rig": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Bring a shot to another version of a machine; asked for and confirmed */
+        post: operations["bring-shot"];
         delete?: never;
         options?: never;
         head?: never;
@@ -668,23 +995,66 @@ export interface components {
             rig?: string;
             title: string;
         };
+        Against: {
+            /**
+             * Format: int64
+             * @description readings that were used
+             */
+            n: number;
+            /**
+             * Format: double
+             * @description how long it was looked at
+             */
+            over_s: number;
+            /** Format: double */
+            ppm: number;
+            /** Format: double */
+            within_ppm: number;
+        };
         Analysis: {
             remedies: components["schemas"]["Remedy"][];
             report: components["schemas"]["Report"];
             sentences: string[];
+        };
+        Answer: {
+            /** @description with what limits it */
+            says: string;
+            wish: string;
+            /** @enum {string} */
+            word: "yes" | "no" | "cannot say";
         };
         Aside: {
             /** Format: int64 */
             entries: number;
             file: string;
         };
+        Ask: {
+            field: string;
+            /** Format: double */
+            least: number;
+            /** Format: double */
+            most: number;
+            says: string;
+            unit: string;
+            /** Format: double */
+            usual: number;
+        };
         Axis: {
+            /** @description other ways in which it can be homed */
+            also_home?: string[];
             /** Format: double */
             backlash: number;
+            drive?: components["schemas"]["Drive"];
             feedback: string;
             /** @description where the hard ends are */
             hard: number[];
-            home: string;
+            /** @enum {string} */
+            home: "sensor edge" | "hard stop" | "both ends" | "one end" | "by hand" | "absolute" | "witness mark";
+            /**
+             * Format: double
+             * @description its value at the sensor's edge, check pose or witness mark; left out: 0, or its nearest soft limit
+             */
+            home_at?: number;
             id: string;
             /** @enum {string} */
             kind: "linear" | "rotary" | "focus" | "iris" | "zoom" | "lamp" | "mover";
@@ -701,6 +1071,31 @@ export interface components {
             unit: "mm" | "deg" | "%";
             wire: string;
             working: components["schemas"]["Limits"];
+            /**
+             * Format: double
+             * @description machine's value at the plan's zero
+             */
+            zero?: number;
+        };
+        AxisHomings: {
+            /** @description where each found the zero, seen from the first, in the axis's unit */
+            at: number[];
+            /**
+             * Format: double
+             * @description how far its ends were apart, where it touched both
+             */
+            learnt?: number;
+            /**
+             * Format: double
+             * @description their range in pixels at the sensor, where the machine is one of a shot's
+             */
+            px?: number;
+            repeat: components["schemas"]["Repeat"];
+            says: string;
+            way: string;
+            when: string[];
+            /** Format: double */
+            within: number;
         };
         AxisOfBody: {
             axis: string;
@@ -719,6 +1114,10 @@ export interface components {
             share_at: number;
             speed: components["schemas"]["Peak"];
         };
+        "Back-rigRequest": {
+            /** Format: int64 */
+            base: number;
+        };
         "Begin-framesRequest": {
             /**
              * Format: int64
@@ -726,8 +1125,46 @@ export interface components {
              */
             every: number;
         };
+        "Begin-rigRequest": {
+            /** @description of which machine */
+            copy?: string;
+            /** @description what is known; the rest is as usual */
+            given?: {
+                [key: string]: number;
+            };
+            /** @description of the starting sheet */
+            kind?: string;
+            name: string;
+        };
         "BodyStruct { Question Question \"json:\\\"questionOmitempty\\\"\" }Body": {
             question?: components["schemas"]["Question"];
+        };
+        Book: {
+            /** Format: double */
+            below_tilt_m?: number;
+            cables?: components["schemas"]["Cable"][];
+            frames_only?: boolean;
+            lock_pins?: components["schemas"]["Pin"][];
+            parts?: components["schemas"]["Part"][];
+            payload_kg?: {
+                [key: string]: number;
+            };
+            /** Format: double */
+            peak_w?: number;
+            poses?: {
+                [key: string]: {
+                    [key: string]: number;
+                };
+            };
+            /** Format: double */
+            quiet_share?: number;
+            /** Format: double */
+            rated_w?: number;
+            /** Format: double */
+            roll_ring_m?: number;
+            /** Format: double */
+            standby_w?: number;
+            wires?: components["schemas"]["Wire"][];
         };
         Bounds: {
             max_m: number[];
@@ -746,6 +1183,19 @@ export interface components {
             /** Format: double */
             worst_share: number;
         };
+        "Bring-shotRequest": {
+            rig: string;
+            /** Format: int64 */
+            version: number;
+        };
+        Cable: {
+            axis: string;
+            /** Format: double */
+            loop_m: number;
+            name: string;
+            /** Format: double */
+            radius_m?: number;
+        };
         Camera: {
             /** Format: int64 */
             height_px: number;
@@ -758,10 +1208,42 @@ export interface components {
             /** Format: int64 */
             width_px: number;
         };
+        Carry: {
+            heavy: string[];
+            /** Format: double */
+            kg: number;
+            /** Format: int64 */
+            lifts: number;
+            /**
+             * Format: int64
+             * @description how many the heaviest piece needs
+             */
+            people: number;
+            vehicles: components["schemas"]["Load"][];
+        };
         Cell: {
             /** Format: int64 */
             frame: number;
             layer: string;
+        };
+        Chain: {
+            /** Format: date-time */
+            at: string;
+            clock: components["schemas"]["Against"];
+            delays: components["schemas"]["Delays"];
+            /** Format: double */
+            fps: number;
+            name: string;
+            /**
+             * Format: double
+             * @description what the delays are known to
+             */
+            within_ms: number;
+        };
+        Change: {
+            axis?: string;
+            says: string;
+            voids: boolean;
         };
         Check: {
             name: string;
@@ -781,6 +1263,13 @@ export interface components {
             /** @enum {string} */
             op: "once more" | "back to" | "step over";
         };
+        ConfirmRequest: {
+            axes: string[];
+            /** Format: uuid */
+            shot?: string;
+            /** @enum {string} */
+            what: "check pose" | "witness mark" | "low end" | "high end";
+        };
         DayAxis: {
             /** Format: int64 */
             homings: number;
@@ -788,9 +1277,72 @@ export interface components {
             /** Format: double */
             spread: number;
             working: components["schemas"]["Limits"];
+            /** Format: double */
+            zero?: number;
+        };
+        Delays: {
+            /**
+             * Format: double
+             * @description the mean
+             */
+            frames: number;
+            /** Format: double */
+            least_ms: number;
+            /** Format: double */
+            mean_ms: number;
+            /** Format: double */
+            most_ms: number;
+            /** Format: int64 */
+            n: number;
+            /** Format: double */
+            sigma_ms: number;
+            /**
+             * Format: double
+             * @description from the least to the most
+             */
+            spread_frames: number;
         };
         Done: {
             said: string;
+        };
+        Drive: {
+            /** @description turns of the motor for one of the output */
+            gear: components["schemas"]["Ratio"];
+            /** Format: double */
+            holding_nm?: number;
+            /**
+             * Format: int64
+             * @description travel of the screw in a turn, in thousandths of a millimetre
+             */
+            lead_um?: number;
+            measured?: components["schemas"]["Measured"];
+            /** Format: int64 */
+            microsteps: number;
+            /** Format: double */
+            motor_nm?: number;
+            /**
+             * Format: int64
+             * @description full steps in a turn of the motor
+             */
+            motor_steps: number;
+            /** Format: double */
+            peak_w?: number;
+            /**
+             * Format: int64
+             * @description from tooth to tooth, in thousandths of a millimetre
+             */
+            pitch_um?: number;
+            /** Format: double */
+            rated_w?: number;
+            /** @description positive steps move it the other way */
+            reversed?: boolean;
+            /** @description its load moves it when the power is off */
+            slips_back?: boolean;
+            /**
+             * Format: int64
+             * @description of the pulley or pinion
+             */
+            teeth?: number;
         };
         Edit: {
             axis?: string;
@@ -841,6 +1393,22 @@ export interface components {
             revision: number;
             /** @description the window it is done in */
             window?: string;
+        };
+        Extent: {
+            high: number[];
+            /** Format: double */
+            high_m: number;
+            low: number[];
+            /** Format: double */
+            low_m: number;
+            reach: number[];
+            /**
+             * Format: double
+             * @description from the column that it turns about, level
+             */
+            reach_m: number;
+            /** Format: double */
+            travel_m: number;
         };
         EyeNow: {
             camera?: components["schemas"]["Camera"];
@@ -958,8 +1526,32 @@ export interface components {
              * @description whose first frame is meant
              */
             pass?: string;
+            /** @description by the plan as it stands, where it is not sealed so */
+            plan?: boolean;
             /** Format: uuid */
             shot: string;
+        };
+        GoRequest: {
+            /** @description say how long it would take, and go nowhere */
+            ask?: boolean;
+            /**
+             * Format: double
+             * @description of the working speeds
+             */
+            share: number;
+            /** Format: uuid */
+            shot?: string;
+            /** @description by axis, in its unit; the others stand still */
+            to: {
+                [key: string]: number;
+            };
+        };
+        Going: {
+            said: string;
+            /** Format: double */
+            seconds: number;
+            /** @description the axis that takes longest, by name */
+            slowest: string;
         };
         Hold: {
             /** Format: int64 */
@@ -985,6 +1577,31 @@ export interface components {
             shot?: string;
             /** Format: int64 */
             times?: number;
+            /**
+             * @description none: each in its own
+             * @enum {string}
+             */
+            way?: "sensor edge" | "hard stop" | "both ends" | "one end" | "absolute";
+        };
+        HomeWay: {
+            /** @description the machine does it by itself */
+            alone: boolean;
+            /** @description what the machine does, or what is to be done */
+            says: string;
+            way: string;
+        };
+        InStepNow: {
+            /** @description what the last one found */
+            chain?: components["schemas"]["Chain"];
+            does?: string;
+            running: boolean;
+            /**
+             * Format: double
+             * @description of it that is done
+             */
+            share: number;
+            /** @description why the last one failed */
+            why?: string;
         };
         JogSays: {
             refused?: string;
@@ -1054,6 +1671,7 @@ export interface components {
             axes: {
                 [key: string]: components["schemas"]["DayAxis"];
             };
+            chains?: components["schemas"]["Chain"][];
             marks?: components["schemas"]["Mark"][];
         };
         LineUpRow: {
@@ -1109,11 +1727,21 @@ export interface components {
             /** @description this application drives it; else another one does, and this one watches */
             driving: boolean;
             holding: boolean;
+            /**
+             * Format: int64
+             * @description how many were written down since the application began
+             */
+            homings: number;
             joints: number[][];
             machine: string;
             name: string;
             stand_in: boolean;
             state: components["schemas"]["State"];
+            /**
+             * Format: int64
+             * @description of its description, as it says; 0: it is not seen
+             */
+            version: number;
             why?: string;
         };
         LiveMessage: {
@@ -1126,10 +1754,18 @@ export interface components {
             /** Format: int64 */
             n: number;
             ready: components["schemas"]["Ready"];
+            suspended?: components["schemas"]["Suspended"][];
             trouble?: string;
             /** Format: int64 */
             version: number;
             view?: components["schemas"]["View"];
+        };
+        Load: {
+            /** Format: double */
+            kg: number;
+            /** Format: int64 */
+            lifts: number;
+            vehicle: string;
         };
         LogLine: {
             actor: components["schemas"]["Person"];
@@ -1142,7 +1778,25 @@ export interface components {
             shot?: string;
             text: string;
         };
+        Loop: {
+            axis: string;
+            cable: string;
+            /** Format: double */
+            have_m: number;
+            /** Format: double */
+            need_m: number;
+            ok: boolean;
+            says: string;
+            /**
+             * Format: double
+             * @description how often it is wrapped round, from end to end
+             */
+            turns?: number;
+        };
         MachineView: {
+            along?: {
+                [key: string]: number[];
+            };
             /** @description as its description has it */
             described: components["schemas"]["Rig"];
             jog_speeds: {
@@ -1154,6 +1808,9 @@ export interface components {
             rig: components["schemas"]["Rig"];
             /** @description what is drawn of it alone */
             sheet: components["schemas"]["Sheet"];
+            ways: {
+                [key: string]: components["schemas"]["HomeWay"][];
+            };
         };
         Mark: {
             /** Format: double */
@@ -1161,10 +1818,66 @@ export interface components {
             /** Format: double */
             ring_deg: number;
         };
+        MarkRequest: {
+            name: string;
+            /** @description a small picture */
+            png?: string;
+            /** @description by axis, as the shot names them */
+            values: {
+                [key: string]: number;
+            };
+        };
         Me: {
             name: string;
             /** @description what they do, as operator or assistant */
             role?: string;
+        };
+        "Measure-in-stepRequest": {
+            /** @description of the chain: what triggers what */
+            name: string;
+            /**
+             * Format: double
+             * @description of its clock; 60 give it to 2 ppm
+             */
+            seconds: number;
+            /** Format: int64 */
+            tries: number;
+        };
+        "Measure-rigRequest": {
+            /**
+             * Format: double
+             * @description in the axis's unit, signed
+             */
+            asked: number;
+            axis: string;
+            /**
+             * Format: double
+             * @description as measured, signed
+             */
+            moved: number;
+        };
+        Measured: {
+            /** Format: double */
+            asked: number;
+            /** Format: double */
+            moved: number;
+        };
+        Measurement: {
+            drive?: components["schemas"]["Drive"];
+            /** Format: double */
+            measured: number;
+            /**
+             * Format: double
+             * @description steps per unit that it has for each that is stated
+             */
+            ratio: number;
+            says: string;
+            /**
+             * Format: double
+             * @description steps per unit
+             */
+            stated: number;
+            suspects: components["schemas"]["Suspect"][];
         };
         NewerPath: {
             /** Format: int64 */
@@ -1230,6 +1943,16 @@ export interface components {
             /** Format: int64 */
             width_px: number;
         };
+        Part: {
+            /** Format: int64 */
+            count: number;
+            /** Format: double */
+            kg: number;
+            name: string;
+            /** Format: int64 */
+            people: number;
+            vehicle?: string;
+        };
         PassView: {
             chosen: string;
             chosen_by_hand?: string;
@@ -1286,6 +2009,10 @@ export interface components {
             name: string;
             role: string;
         };
+        Pin: {
+            axis: string;
+            name: string;
+        };
         Place: {
             at_m: number[];
             /** Format: double */
@@ -1306,6 +2033,18 @@ export interface components {
             /** @description per axis: position in its unit */
             values: number[][];
             views: components["schemas"]["View"][];
+        };
+        PoseMark: {
+            /** Format: date-time */
+            at: string;
+            by: components["schemas"]["Person"];
+            id: string;
+            name: string;
+            png?: string;
+            /** @description by axis, as the shot names them */
+            values: {
+                [key: string]: number;
+            };
         };
         PoseRequest: {
             /**
@@ -1332,12 +2071,12 @@ export interface components {
             axis?: string;
             /**
              * Format: double
-             * @description lost steps: how much, in the axis's unit
+             * @description lost steps: how much, in the axis's unit; other scale: units that it moves for each that is asked for
              */
             by?: number;
             on: boolean;
             /** @enum {string} */
-            what: "emergency stop" | "drive fault" | "hard end" | "lost steps";
+            what: "emergency stop" | "drive fault" | "hard end" | "lost steps" | "dead sensor" | "encoder forgot" | "other scale" | "missing drive" | "unknown device" | "swapped wires" | "wrong address" | "wrong port" | "no route" | "two on one universe" | "short cable";
         };
         Problem: {
             /** @description the sentence for people */
@@ -1430,6 +2169,26 @@ export interface components {
             start_timecode: string;
             title: string;
         };
+        Repeat: {
+            /** Format: int64 */
+            n: number;
+            /**
+             * Format: double
+             * @description from the least to the greatest
+             */
+            range: number;
+            /**
+             * Format: double
+             * @description standard deviation; 0 with fewer than two
+             */
+            sigma: number;
+            /**
+             * Format: double
+             * @description how far they have moved from the first to the last, by the line that fits them best
+             */
+            walk: number;
+            walks: boolean;
+        };
         Report: {
             axes: components["schemas"]["AxisReport"][];
             /** Format: double */
@@ -1449,6 +2208,7 @@ export interface components {
         };
         Rig: {
             axes: components["schemas"]["Axis"][];
+            book?: components["schemas"]["Book"];
             camera?: string;
             /** Format: double */
             clear_m: number;
@@ -1458,6 +2218,42 @@ export interface components {
             lag_ms: number;
             name: string;
             sway?: components["schemas"]["Sway"];
+            /** Format: int64 */
+            version: number;
+        };
+        RigLine: {
+            /** Format: int64 */
+            axes: number;
+            id: string;
+            name: string;
+            /** Format: int64 */
+            version: number;
+        };
+        RigSheet: {
+            carry: components["schemas"]["Carry"];
+            changes: components["schemas"]["Change"][];
+            /** @description of a machine that carries a camera */
+            extent?: components["schemas"]["Extent"];
+            gears: {
+                [key: string]: string;
+            };
+            loops: components["schemas"]["Loop"][];
+            poses: {
+                [key: string]: number[][];
+            };
+            rig: components["schemas"]["Rig"];
+            /** Format: int64 */
+            runs: number;
+            sheet: components["schemas"]["Sheet"];
+            /** @description the newest first */
+            versions: components["schemas"]["RigVersion"][];
+        };
+        RigVersion: {
+            /** Format: date-time */
+            at: string;
+            by: components["schemas"]["Person"];
+            says: string;
+            shots: string[];
             /** Format: int64 */
             version: number;
         };
@@ -1622,6 +2418,8 @@ export interface components {
             version: number;
             /** @description who is at this desk */
             you: components["schemas"]["Person"];
+            /** @description the axis whose zero was laid elsewhere since the path was sealed */
+            zeroed?: string;
         };
         Snapshot: {
             aside: components["schemas"]["Aside"];
@@ -1629,10 +2427,20 @@ export interface components {
             /** @description this application drives it; else another one does, and this one watches */
             driving: boolean;
             holding: boolean;
+            /**
+             * Format: int64
+             * @description how many were written down since the application began
+             */
+            homings: number;
             machine: string;
             name: string;
             stand_in: boolean;
             state: components["schemas"]["State"];
+            /**
+             * Format: int64
+             * @description of its description, as it says; 0: it is not seen
+             */
+            version: number;
             why?: string;
         };
         SoftRun: {
@@ -1692,10 +2500,21 @@ export interface components {
             machine_s: number;
         };
         Spread: {
+            /** Format: double */
+            at: number;
+            /** Format: int64 */
+            found: number;
+            /** Format: double */
+            learnt?: number;
             /** Format: int64 */
             n: number;
             /** Format: double */
             range: number;
+        };
+        Start: {
+            asks: components["schemas"]["Ask"][];
+            kind: string;
+            says: string;
         };
         State: {
             asked: {
@@ -1734,9 +2553,18 @@ export interface components {
             spread: {
                 [key: string]: components["schemas"]["Spread"];
             };
+            suspended?: {
+                [key: string]: number;
+            };
             take?: string;
             /** Format: int64 */
             tick: number;
+            trouble?: {
+                [key: string]: string;
+            };
+            waits?: {
+                [key: string]: string;
+            };
         };
         Stats: {
             /** Format: double */
@@ -1747,6 +2575,36 @@ export interface components {
             late_us_p99: number;
             /** Format: int64 */
             ticks: number;
+        };
+        Suspect: {
+            /** @description as it would read; none: it is no part of the gearing */
+            drive?: components["schemas"]["Drive"];
+            /**
+             * Format: double
+             * @description how far the measurement is from just that, as a share
+             */
+            off: number;
+            /**
+             * Format: double
+             * @description steps per unit that it would have for each that is stated
+             */
+            ratio: number;
+            says: string;
+        };
+        SuspendRequest: {
+            axis: string;
+            /**
+             * Format: double
+             * @description 0: back on
+             */
+            seconds: number;
+        };
+        Suspended: {
+            axis: string;
+            machine: string;
+            name: string;
+            /** Format: int64 */
+            seconds: number;
         };
         Sway: {
             /** Format: double */
@@ -1904,6 +2762,99 @@ export interface components {
              */
             ms: number;
         };
+        Wire: {
+            address?: string;
+            /** Format: double */
+            cable_m?: number;
+            /** @enum {string} */
+            kind: "drive bus" | "lens port" | "lighting" | "network";
+            name: string;
+            /** Format: double */
+            run_m?: number;
+        };
+        WireFinding: {
+            axis?: string;
+            channel?: string;
+            /** @description at what first */
+            look?: string;
+            says: string;
+            wire: string;
+            /** @enum {string} */
+            word: "ok" | "missing" | "unknown" | "wrong direction" | "wrong address" | "wrong port" | "no route" | "two on one universe" | "two on one channel" | "cable too short";
+        };
+        Wish: {
+            /**
+             * Format: double
+             * @description the body's greatest width across the lens
+             */
+            body_m?: number;
+            /**
+             * Format: double
+             * @description camera and lens before the tilt axis
+             */
+            front_m?: number;
+            /**
+             * Format: double
+             * @description up to this height
+             */
+            high_m?: number;
+            /** @description it stays where it is when the power goes */
+            holds_off?: boolean;
+            /**
+             * Format: double
+             * @description down to this height of the camera
+             */
+            low_m?: number;
+            /** @enum {string} */
+            mounting?: "level" | "sloped" | "upright" | "upside down";
+            /**
+             * Format: double
+             * @description degrees a second
+             */
+            pan_dps?: number;
+            /** Format: double */
+            payload_kg?: number;
+            /**
+             * Format: double
+             * @description so far from the column that it turns about, level
+             */
+            reach_m?: number;
+            /** @description the same move again, identically, and at other speeds */
+            repeats?: boolean;
+            /**
+             * Format: double
+             * @description to either side
+             */
+            roll_deg?: number;
+            /** @description sound is recorded while it moves */
+            sound?: boolean;
+            /**
+             * Format: double
+             * @description of the camera in space
+             */
+            speed_mps?: number;
+            /**
+             * Format: double
+             * @description downwards
+             */
+            tilt_deg?: number;
+            /**
+             * Format: double
+             * @description along its rails
+             */
+            travel_m?: number;
+        };
+        "Write-rigRequest": {
+            /**
+             * Format: int64
+             * @description the version that this was made on; 0: a new machine
+             */
+            base: number;
+            /** @description a description, as rig.schema.json has it */
+            rig: unknown;
+            /** @description what was changed, and why */
+            says?: string;
+        };
         Zone: {
             /** Format: double */
             clear_m: number;
@@ -1920,6 +2871,97 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
+    "in-step": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["InStepNow"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "measure-in-step": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Measure-in-stepRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["InStepNow"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "break-off-in-step": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     "pretend-camera": {
         parameters: {
             query?: never;
@@ -1969,6 +3011,103 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["MachineView"][];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "keep-chain": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MachineView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    configure: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    confirm: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ConfirmRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
                 };
             };
             /** @description Error */
@@ -2052,6 +3191,41 @@ export interface operations {
             };
         };
     };
+    go: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["GoRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Going"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     "go-to": {
         parameters: {
             query?: never;
@@ -2109,6 +3283,41 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    homings: {
+        parameters: {
+            query?: {
+                shot?: string;
+            };
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        [key: string]: components["schemas"]["AxisHomings"];
+                    };
                 };
             };
             /** @description Error */
@@ -2188,6 +3397,39 @@ export interface operations {
             };
         };
     };
+    marks: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        [key: string]: number;
+                    };
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     pretend: {
         parameters: {
             query?: never;
@@ -2241,6 +3483,72 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Stats"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    suspend: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SuspendRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    wires: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WireFinding"][];
                 };
             };
             /** @description Error */
@@ -2437,6 +3745,270 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ShotRef"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "rig-starts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Start"][];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    rigs: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RigLine"][];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    rig: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RigSheet"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "write-rig": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Write-rigRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RigSheet"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "back-rig": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Back-rigRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RigSheet"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "begin-rig": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Begin-rigRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RigSheet"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "can-rig": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Wish"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Answer"][];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "measure-rig": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Measure-rigRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Measurement"];
                 };
             };
             /** @description Error */
@@ -2954,6 +4526,104 @@ export interface operations {
             };
         };
     };
+    "marks-of": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PoseMark"][];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    mark: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MarkRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PoseMark"][];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    unmark: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+                mark: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     passes: {
         parameters: {
             query?: never;
@@ -3175,6 +4845,41 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ShotView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "bring-shot": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Bring-shotRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
                 };
             };
             /** @description Error */

@@ -1,12 +1,12 @@
 <script setup lang="ts">
 import { computed } from "vue";
 import type { Axis } from "../api/client";
-import { places, spaced } from "./axes";
+import { fixed, places, spaced } from "./axes";
 import { band, fills, percent } from "./headroom";
 
 // One axis's range, drawn to a ruler: hard ends hatched, soft limits as posts, home as a
 // mark below, where it stands, and in between what the path uses of it, and how hard.
-const props = defineProps<{ axis: Axis; pos?: number; homed: boolean; use?: { low: number; high: number; share: number }; dense?: boolean }>();
+const props = defineProps<{ axis: Axis; zero?: number; pos?: number; homed: boolean; use?: { low: number; high: number; share: number }; dense?: boolean }>();
 const low = computed(() => props.axis.hard[0] ?? 0);
 const high = computed(() => props.axis.hard[1] ?? 1);
 const at = (v: number): string => `${(2 + 96 * Math.min(Math.max((v - low.value) / (high.value - low.value), 0), 1)).toFixed(2)}%`;
@@ -43,9 +43,10 @@ const home = computed(() => Math.min(Math.max(0, props.axis.min), props.axis.max
         <text v-if="!near(s)" :x="at(s)" :y="dense ? -19 : -29" text-anchor="middle" class="lab">{{ s }}</text>
       </g>
       <svg :x="at(home)" y="9" overflow="visible"><path d="M0 0L5 8H-5Z" fill="var(--ink)" /></svg>
+      <g v-if="zero"><line :x1="at(zero)" :x2="at(zero)" y1="-15" y2="15" stroke="var(--now)" stroke-dasharray="3 3" /><text :x="at(zero)" :y="dense ? 26 : 32" text-anchor="middle" class="pos halo">plan's 0</text></g>
       <g v-if="pos !== undefined">
         <circle :cx="at(pos)" cy="0" r="9" fill="var(--sheet)" stroke="var(--now)" stroke-width="3" :stroke-dasharray="homed ? '' : '4 3'" />
-        <text :x="at(pos)" :y="dense ? -17 : -29" text-anchor="middle" class="pos halo">{{ homed ? `${pos.toFixed(places(axis))}${spaced(axis)}` : "counter only" }}</text>
+        <text :x="at(pos)" :y="dense ? -17 : -29" text-anchor="middle" class="pos halo">{{ homed ? `${fixed(pos, places(axis))}${spaced(axis)}` : "counter only" }}</text>
       </g>
     </svg>
   </svg>

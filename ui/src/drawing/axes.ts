@@ -9,3 +9,5 @@ export const places = (a: Axis): number => (a.unit === "deg" ? 2 : 1);
 export const finest = (a: Axis): number => (a.unit === "deg" ? 3 : 2);
 export const own = (id: string): string => id.slice(id.indexOf("/") + 1);
 export const machineOf = (id: string): string => (id.includes("/") ? id.slice(0, id.indexOf("/")) : "");
+// A number with so many decimals; nothing is ever minus zero.
+export const fixed = (v: number, n: number): string => v.toFixed(n).replace(/^-(0(\.0*)?)$/, "$1");

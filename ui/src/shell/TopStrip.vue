@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { computed } from "vue";
+import { computed, watch } from "vue";
 import { useRoute } from "vue-router";
 import { useFrames } from "../stores/frames";
 import { useHold } from "../stores/hold";
@@ -7,11 +7,14 @@ import { useOutbox } from "../stores/outbox";
 import { usePrefs } from "../stores/prefs";
 import { useLive } from "../stores/live";
 import { four, useShot } from "../stores/shot";
+import { useSteer } from "../stores/steer";
 import { stopNow } from "./keys";
+import { sound } from "./tones";
 
 const shot = useShot();
 const live = useLive();
 const hold = useHold();
+const steer = useSteer();
 const frames = useFrames();
 const byFrames = computed(() => route.name === "shoot" && frames.open && frames.view !== null);
 const outbox = useOutbox();
@@ -38,6 +41,12 @@ const length = computed(() => shot.last - shot.first);
 const timecode = computed(() => (onRig.value && live.rolling ? live.now?.at?.timecode ?? "" : shot.timecode(frame.value)));
 const ready = computed(() => (live.lost ? null : (byFrames.value ? frames.now?.ready : live.now?.ready) ?? null));
 const good = computed(() => (byFrames.value ? frames.says.ok : ready.value?.ok));
+// The drives' state is also sounded, if wanted.
+function audible(): void {
+  prefs.audible = !prefs.audible;
+  if (prefs.audible) sound(live.drive);
+}
+watch(() => live.drive, (d) => { if (prefs.audible) sound(d); });
 // With letter keys off, the strip names what to press instead.
 const buttons: Record<string, string> = { K: "“store all” on Compose", P: "Prove in the rail", S: "“seal” on Compose", F: "“go to first frame” on Shoot", "2": "Line up in the rail", "5": "Shoot in the rail" };
 const words = computed(() => {
@@ -74,11 +83,12 @@ const words = computed(() => {
         </div>
         <strong :class="good ? 'good' : 'now'" role="status">{{ words }}</strong>
       </div>
-      <div class="cell drive" :data-drive="live.drive"><span class="small quiet">drives</span><b>{{ live.drive }}</b></div>
+      <button class="cell drive" :data-drive="live.drive" :aria-pressed="prefs.audible" data-test="drive" :title="prefs.audible ? 'changes are sounded; press for silence' : 'press to have changes sounded'" @click="audible">
+        <span class="small quiet">drives {{ prefs.audible ? "· heard" : "" }}</span><b>{{ live.drive }}</b></button>
     </template>
     <div v-else class="cell ready"><strong>{{ route.name === "camera" ? "Camera" : "The bookshelf" }}</strong><span
       class="quiet small">{{ route.name === "camera" ? "live, from where the rig stands" : "productions and their shots" }}</span></div>
-    <button class="stop" data-test="stop" @click="stopNow(hold.release, (t) => (shot.trouble = t))">STOP<span>Esc · not an E-stop</span>
+    <button class="stop" data-test="stop" @click="steer.turn(false); stopNow(hold.release, (t) => (shot.trouble = t))">STOP<span>Esc · not an E-stop</span>
       </button>
   </header>
 </template>
@@ -88,7 +98,7 @@ const words = computed(() => {
 html.blackout .strip { border-color: var(--rule); }
 .brand { width: 92px; flex: none; font: 600 20px/1 var(--head); letter-spacing: .12em; padding: 10px 0 0 14px; color: var(--ink); text-decoration: none; box-sizing: border-box; }
 .cell { border-left: 1px solid var(--rule); padding: 7px 14px 4px; min-width: 0; display: flex; flex-direction: column; justify-content: center; gap: 2px; overflow: hidden; }
-.shot { width: 292px; flex: none; box-sizing: border-box; padding: 3px 14px 2px; gap: 1px; }
+.shot { width: 270px; flex: none; box-sizing: border-box; padding: 3px 14px 2px; gap: 1px; }
 h1.line { line-height: 1.3; }
 .line { white-space: nowrap; overflow: hidden; text-overflow: ellipsis; }
 .count { contain: strict; flex-direction: row; align-items: center; gap: 14px; justify-content: flex-start; flex: none; width: 208px; box-sizing: border-box; }
@@ -96,14 +106,16 @@ h1.line { line-height: 1.3; }
 .ready { flex: 1; gap: 4px; }
 .checks { display: flex; gap: 9px; white-space: nowrap; overflow: hidden; }
 .ready strong { font-weight: 700; line-height: 1.2; max-height: 2.4em; overflow: hidden; }
-.drive { width: 74px; flex: none; align-items: center; text-align: center; padding: 4px; }
-.drive b { font: 600 18px/1 var(--head); text-transform: uppercase; letter-spacing: .05em; }
+.drive { width: 118px; flex: none; align-items: center; text-align: center; padding: 2px 4px; background: var(--sheet); color: var(--ink); border: 0; border-left: 1px solid var(--rule); cursor: pointer; font: inherit; }
+.drive b { font: 600 30px/1 var(--head); text-transform: uppercase; letter-spacing: .02em; white-space: nowrap; }
+.drive[data-drive="not seen"] b { font-size: 22px; }
+.drive[data-drive="free"] { background: repeating-linear-gradient(45deg, var(--sheet) 0 8px, var(--tint) 8px 16px); }
 .drive[data-drive="live"] { background: var(--ink); }
 .drive[data-drive="live"] b, .drive[data-drive="live"] span { color: var(--sheet); }
 .stop { width: 116px; padding: 0 2px; flex: none; background: var(--stop); color: var(--stopink); border: 0; font: 600 24px/1 var(--head); letter-spacing: .08em; cursor: pointer; }
 .stop span { display: block; font: 400 var(--t11)/1.4 var(--text); letter-spacing: -.02em; white-space: nowrap; }
 .stop:focus-visible { outline: 3px solid var(--ink); outline-offset: -6px; }
-@media (max-width: 1100px) { .checks { display: none; } .shot { width: 210px; } .count { width: 178px; padding-left: 10px; gap: 8px; } .drive { width: 70px; } }
+@media (max-width: 1100px) { .checks { display: none; } .shot { width: 210px; } .count { width: 178px; padding-left: 10px; gap: 8px; } .drive { width: 104px; } .drive b { font-size: 26px; } }
 @media (max-width: 900px) { .brand { width: 60px; padding-left: 8px; font-size: 16px; } .shot { width: 150px; } .count { width: 150px; } .big { font-size: 22px; } .stop { width: 104px; } .stop span { white-space: normal; line-height: 1.1; } }
-@media (max-width: 700px) { .strip { flex-wrap: wrap; } .shot { display: none; } .ready { flex-basis: 100%; order: 5; border: 0; border-top: 1px solid var(--rule); } .stop { margin-left: auto; min-height: 60px; } }
+@media (max-width: 700px) { .strip { flex-wrap: wrap; } .shot { display: none; } .drive { flex: 1; } .drive b { font-size: 34px; } .ready { flex-basis: 100%; order: 5; border: 0; border-top: 1px solid var(--rule); } .stop { margin-left: auto; min-height: 60px; } }
 </style>

@@ -7,12 +7,13 @@ import { useNudge } from "../stores/nudge";
 import { usePrefs } from "../stores/prefs";
 import { useScore } from "../stores/score";
 import { useShot } from "../stores/shot";
+import { useSteer } from "../stores/steer";
 import { useAsk } from "./ask";
 import { useMoves } from "./moves";
 
 // All keys of the application. Esc stops from anywhere; no key here moves a
 // rig without a question that is confirmed.
-export function useKeys(): { onKey: (e: KeyboardEvent) => void; onEscape: (e: KeyboardEvent) => void } {
+export function useKeys(): { onKey: (e: KeyboardEvent) => void; onKeyUp: (e: KeyboardEvent) => void; onEscape: (e: KeyboardEvent) => void } {
   const shot = useShot();
   const prefs = usePrefs();
   const hold = useHold();
@@ -21,11 +22,14 @@ export function useKeys(): { onKey: (e: KeyboardEvent) => void; onEscape: (e: Ke
   const nudge = useNudge();
   const score = useScore();
   const frames = useFrames();
+  const steer = useSteer();
   const route = useRoute();
   const router = useRouter();
 
   function onEscape(e: KeyboardEvent): void {
-    if (e.key === "Escape" && !e.repeat) stopNow(hold.release, (t) => (shot.trouble = t));
+    if (e.key !== "Escape") return;
+    steer.turn(false);
+    if (!e.repeat) stopNow(hold.release, (t) => (shot.trouble = t));
   }
 
   function onKey(e: KeyboardEvent): void {
@@ -113,25 +117,37 @@ export function useKeys(): { onKey: (e: KeyboardEvent) => void; onEscape: (e: Ke
 
   function compose(e: KeyboardEvent): boolean {
     switch (e.key) {
-      case "ArrowLeft": nudge.nudge(-1, e.repeat); return true;
-      case "ArrowRight": nudge.nudge(1, e.repeat); return true;
+      case "ArrowLeft": case "ArrowRight": {
+        const dir = e.key === "ArrowLeft" ? -1 : 1;
+        if (!steer.on) nudge.nudge(dir, e.repeat);
+        else if (!e.repeat) steer.press(dir); // until it is let go
+        return true;
+      }
       case "ArrowUp": nudge.grow(1); return true;
       case "ArrowDown": nudge.grow(-1); return true;
-      case "/": nudge.halfBack(); return true;
+      case "/":
+        if (!steer.on) nudge.halfBack();
+        else if (!e.repeat) steer.halfBack();
+        return true;
       case "t": case "T":
         document.querySelector<SVGElement>(`[data-test="staff-${own(shot.selected?.id ?? "")}"]`)?.focus();
         return true;
       case "+": case "=": score.zoom(1.6); return true;
       case "-": score.zoom(0.625); return true;
       case "0": score.zoom(0); return true;
-      case "k": void shot.store(); return true;
-      case "K": void shot.store(shot.selected?.id); return true;
+      case "k": void (steer.on ? steer.store() : shot.store()); return true;
+      case "K": void (steer.on ? steer.store(shot.selected?.id) : shot.store(shot.selected?.id)); return true;
       case "Delete": case "Backspace": void nudge.remove(e.shiftKey); return true;
     }
     return false;
   }
 
-  return { onKey, onEscape };
+  // A nudge that moves the rig ends when its key is let go.
+  function onKeyUp(e: KeyboardEvent): void {
+    if (["ArrowLeft", "ArrowRight", "/"].includes(e.key)) steer.release();
+  }
+
+  return { onKey, onKeyUp, onEscape };
 }
 
 // Stop needs no session, lease or answer from anything but the rig. What went

@@ -2,7 +2,11 @@ import { defineStore } from "pinia";
 import { computed, ref, watch } from "vue";
 import { api, sentence } from "../api/client";
 import { four, useShot } from "../stores/shot";
+import type { paths } from "../api/schema";
+import { machineOf, own } from "../drawing/axes";
 import { useAsk } from "./ask";
+
+type Way = NonNullable<paths["/api/machines/{id}/home"]["post"]["requestBody"]["content"]["application/json"]["way"]>;
 
 // What moves a machine, or lets its drives go: each is asked and confirmed first.
 export const useMoves = defineStore("moves", () => {
@@ -20,16 +24,29 @@ export const useMoves = defineStore("moves", () => {
 
   function goTo(frame?: number): void {
     const at = frame === undefined ? "the first frame" : four(frame);
+    const plan = frame !== undefined; // a framing needs no seal
     ask.ask({ title: `Send the rig to ${at}?`, text: `All axes move together, straight there, at half speed. ${caution}`, yes: `Go to ${at}`,
-      act: async () => fails(await api.POST("/api/machines/{id}/goto", { params: { path: { id: machine() } }, body: { shot: shot.id, pass: shot.pass || undefined, frame } })) });
+      act: async () => fails(await api.POST("/api/machines/{id}/goto", { params: { path: { id: machine() } }, body: { shot: shot.id, pass: shot.pass || undefined, frame, plan } })) });
+  }
+
+  // Sends the shot's machines to a pose of theirs, each under its own names.
+  function goPose(values: Record<string, number>, name: string): void {
+    const of = (shot.view?.machines ?? []).map((m) => ({ m, to: Object.fromEntries(Object.entries(values).filter(([a]) => machineOf(a) === m.name).map(([a, v]) => [own(a), v + (shot.axes.find((x) => x.id === a)?.zero ?? 0)])) })).filter((x) => Object.keys(x.to).length > 0);
+    ask.ask({ title: `Send ${of.map((x) => x.m.rig.name).join(" and ")} to “${name}”?`, text: `All axes move together, straight there, at a quarter of their working speeds. ${caution}`, yes: "Go there",
+      act: async () => {
+        for (const x of of) {
+          const r = await api.POST("/api/machines/{id}/go", { params: { path: { id: x.m.rig.id } }, body: { shot: shot.id, to: x.to, share: 0.25 } });
+          if (r.error) return sentence(r.error);
+        }
+        return "";
+      } });
   }
 
   // Homes a machine's axes: all, or those that are named, under its own names.
-  function home(of = looking.value, axes: { id: string; name: string }[] = [], times = 1): void {
+  function home(of = looking.value, axes: { id: string; name: string }[] = [], times = 1, way?: Way, says?: string): void {
     const what = axes.length > 0 ? axes.map((a) => a.name).join(", ") : "all axes";
-    const moves = axes.length === 1 ? `${what} runs to its sensor, backs off and creeps` : axes.length > 0 ? "They run to their sensors, back off and creep" : "Every axis runs to its sensor, backs off and creeps";
-    ask.ask({ title: times > 1 ? `Home ${what} ${times} times?` : `Home ${what}?`, text: `${moves} onto the edge${times > 1 ? `, ${times} times one after another` : ""}. Lock pins out, nothing in the way. ${caution}`, yes: "Home",
-      act: async () => fails(await api.POST("/api/machines/{id}/home", { params: { path: { id: of } }, body: { shot: shot.id || undefined, axes: axes.map((a) => a.id), times } })) });
+    ask.ask({ title: times > 1 ? `Home ${what} ${times} times?` : `Home ${what}?`, text: `${says ? `${what}: ${says}` : "Every axis looks for its zero in its own way, all at once."}${times > 1 ? ` So ${times} times one after another.` : ""} Lock pins out, nothing in the way. ${caution}`, yes: "Home",
+      act: async () => fails(await api.POST("/api/machines/{id}/home", { params: { path: { id: of } }, body: { shot: shot.id || undefined, axes: axes.map((a) => a.id), times, way } })) });
   }
 
   // Lets a drive go; what it held may fall or swing.
@@ -38,5 +55,5 @@ export const useMoves = defineStore("moves", () => {
       act: async () => fails(await api.POST("/api/machines/{id}/free", { params: { path: { id: of } }, body: { axis: axis.id } })) });
   }
 
-  return { goTo, home, free, looking };
+  return { goTo, goPose, home, free, looking };
 });

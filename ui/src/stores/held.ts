@@ -6,6 +6,7 @@ import { beatMS } from "../api/rules";
 // hidden tab, a lost focus, a frozen page and a lost socket all end it.
 export function heldSocket(address: () => string, hear: (m: unknown) => void) {
   const held = ref(false);
+  const ready = ref(false); // it could be passed on
   let ws: WebSocket | null = null;
   let beat = 0;
   let n = 0;
@@ -15,8 +16,10 @@ export function heldSocket(address: () => string, hear: (m: unknown) => void) {
     const mine = new WebSocket(`${location.protocol === "https:" ? "wss" : "ws"}://${location.host}${address()}`);
     ws = mine;
     mine.onmessage = (e: MessageEvent<string>) => hear(JSON.parse(e.data));
+    mine.onopen = () => { if (ws === mine) ready.value = true; };
     mine.onclose = () => {
       if (ws !== mine) return;
+      ready.value = false;
       release();
       window.setTimeout(() => ws === mine && open(), 500);
     };
@@ -42,11 +45,12 @@ export function heldSocket(address: () => string, hear: (m: unknown) => void) {
     release();
     const old = ws;
     ws = null;
+    ready.value = false;
     old?.close();
   }
 
   document.addEventListener("visibilitychange", () => document.hidden && release());
   window.addEventListener("blur", release);
   window.addEventListener("pagehide", release);
-  return { held, open, close, press, release };
+  return { held, ready, open, close, press, release };
 }

@@ -57,15 +57,15 @@ export const useLive = defineStore("live", () => {
   }
 
   watch(() => [shot.id, shot.pass, each.value > 0] as const, ([id, pass, all]) => {
-    const q = id ? new URLSearchParams({ shot: id, pass, ...(all ? { machines: "all" } : {}) }).toString() : "";
+    const q = id ? new URLSearchParams({ shot: id, pass, ...(all ? { machines: "all" } : {}) }).toString() : "shot="; // without a shot: what every screen has to say
     if (q !== want) {
       want = q;
-      if (!want.includes(id)) now.value = null;
+      now.value = null;
       open();
     }
   }, { immediate: true });
   window.setInterval(() => {
-    lost.value = Date.now() - at.value > 1500 && want !== "";
+    lost.value = Date.now() - at.value > 1500 && want !== "" && shot.id !== "";
   }, 300);
 
   const mode = computed(() => now.value?.floor.state.mode ?? "");

@@ -28,11 +28,16 @@ function kept<T>(key: string, first: T) {
 export const usePrefs = defineStore("prefs", () => {
   const theme = kept<"paper" | "blackout">("keenarc.theme", "paper");
   const letters = kept<boolean>("keenarc.letters", true);
+  const audible = kept<boolean>("keenarc.audible", false);
+  // What is seen through the lens: the camera's own picture in place of the finder.
+  const picture = kept<boolean>("keenarc.picture", false);
+  const cross = kept<boolean>("keenarc.cross", true);
+  const lines = kept<boolean>("keenarc.lines", true);
   const steps = kept<Record<string, number>>("keenarc.steps", {});
   const where = kept<Record<string, { frame: number; axis: number; pass: string; stage: string }>>("keenarc.where", {});
   // Framings tried and not stored: by shot, in the order in which they were last touched.
   const tried = kept<Record<string, { frame: number; values: Record<string, number> }[]>>("keenarc.tried", {});
-  return { theme, letters, steps, where, tried };
+  return { theme, letters, audible, picture, cross, lines, steps, where, tried };
 });
 
 // What this window alone keeps, over a reload.

@@ -288,6 +288,7 @@ export const useShot = defineStore("shot", () => {
   // Where passes are finished on the path that was sealed, a new one leaves them
   // behind: that is asked first.
   async function seal(): Promise<boolean> {
+    if (view.value?.sealed_as_is) await reload(); // what was lined up meanwhile may have opened it
     const v = view.value;
     if (!v || v.empty || v.sealed_as_is) return false;
     const left = passes.value.filter((p) => p.takes.some((t) => t.id === p.chosen && !t.broken && t.seal_short === v.seal?.short));

@@ -1,64 +1,23 @@
 <script setup lang="ts">
-import { computed, onBeforeUnmount, ref } from "vue";
-import { useLivePicture } from "../../drawing/livePicture";
+import LivePicture from "../../drawing/LivePicture.vue";
+import { usePrefs } from "../../stores/prefs";
 
-// The camera's picture in a window of its own, for a second screen: framing, focus and
-// sighting are done on it. Cross and frame lines can be put on; the spot under the pointer
-// is looked at closely.
-const { src, why, at } = useLivePicture(1920, () => 400, () => true);
-const cross = ref(true);
-const lines = ref(true);
-const spot = ref<{ x: number; y: number; u: number; v: number; w: number } | null>(null);
-const now = ref(Date.now());
-const timer = window.setInterval(() => (now.value = Date.now()), 500);
-onBeforeUnmount(() => window.clearInterval(timer));
-const old = computed(() => (at.value ? Math.round((now.value - at.value) / 1000) : 0));
-const near = 4, size = 220; // how much closer, and how large the spot is
-function over(e: PointerEvent): void {
-  const r = (e.currentTarget as HTMLElement).getBoundingClientRect();
-  spot.value = { x: e.clientX - r.left, y: e.clientY - r.top, u: (e.clientX - r.left) / r.width, v: (e.clientY - r.top) / r.height, w: r.width };
-}
-const loupe = computed(() => {
-  const s = spot.value;
-  if (!s) return {};
-  const w = s.w * near, h = (w * 9) / 16;
-  return { left: `${s.x - size / 2}px`, top: `${s.y - size / 2}px`, width: `${size}px`, height: `${size}px`, backgroundImage: `url(${src.value})`, backgroundSize: `${w}px ${h}px`,
-    backgroundPosition: `${size / 2 - s.u * w}px ${size / 2 - s.v * h}px` };
-});
+// The camera's picture in a window of its own, for a second screen.
+const prefs = usePrefs();
 </script>
 
 <template>
   <div class="camera">
     <header>
       <b class="cap">The camera's picture</b>
-      <span v-if="src && old > 3" class="over" role="status">{{ why || `this is ${old} s old` }}</span>
-      <label><input v-model="cross" type="checkbox" data-test="cross" /> cross</label>
-      <label><input v-model="lines" type="checkbox" /> frame lines</label>
+      <label><input v-model="prefs.cross" type="checkbox" data-test="cross" /> cross</label>
+      <label><input v-model="prefs.lines" type="checkbox" /> frame lines</label>
     </header>
-    <div class="view">
-      <div v-if="src" class="frame" data-test="camera-picture" @pointermove="over" @pointerleave="spot = null">
-        <img :src="src" alt="What the camera sees now" draggable="false" />
-        <svg viewBox="0 0 160 90" preserveAspectRatio="none" aria-hidden="true">
-          <path v-if="cross" d="M80 38V52M72 45H88" class="line" vector-effect="non-scaling-stroke" />
-          <g v-if="lines"><rect x="8" y="4.5" width="144" height="81" class="line" stroke-dasharray="5 4" vector-effect="non-scaling-stroke" />
-            <path d="M53.3 0V90M106.7 0V90M0 30H160M0 60H160" class="line thin" vector-effect="non-scaling-stroke" /></g>
-        </svg>
-        <div v-if="spot" class="loupe" :style="loupe" />
-      </div>
-      <p v-else class="none" role="status">{{ why || "Waiting for the camera …" }}</p>
-    </div>
+    <LivePicture :width="1920" :pause="400" :cross="prefs.cross" :lines="prefs.lines" />
   </div>
 </template>
 
 <style scoped>
 .camera { display: grid; grid-template-rows: 28px minmax(0, 1fr); height: 100%; gap: 6px; }
 header { display: flex; gap: 22px; align-items: center; }
-header .over { margin-left: auto; }
-.view { background: var(--dark); min-height: 0; display: flex; align-items: center; justify-content: center; }
-.frame { position: relative; max-width: 100%; max-height: 100%; aspect-ratio: 16 / 9; height: 100%; overflow: hidden; cursor: crosshair; }
-img, svg { position: absolute; inset: 0; width: 100%; height: 100%; }
-.line { fill: none; stroke: var(--light); stroke-width: 1.2; }
-.thin { stroke-width: .6; opacity: .6; }
-.loupe { position: absolute; border: 2px solid var(--light); border-radius: 50%; background-color: var(--dark); background-repeat: no-repeat; image-rendering: pixelated; pointer-events: none; }
-.none { color: var(--light); }
 </style>

@@ -1,17 +1,22 @@
 <script setup lang="ts">
-import { ref } from "vue";
+import { computed, ref } from "vue";
 import type { Edit } from "../../api/client";
-import FinderView from "../../drawing/FinderView.vue";
 import ScoreDrawing from "../../drawing/ScoreDrawing.vue";
+import SeeingBox from "../../drawing/SeeingBox.vue";
 import SheetDrawing from "../../drawing/SheetDrawing.vue";
 import { useLive } from "../../stores/live";
+import { useSteer } from "../../stores/steer";
 import { useShot } from "../../stores/shot";
+import LiveSign from "./LiveSign.vue";
 import PlanBar from "./PlanBar.vue";
 import PoseBox from "./PoseBox.vue";
 import SentenceLine from "./SentenceLine.vue";
 
 const shot = useShot();
 const live = useLive();
+const steer = useSteer();
+// While it is steered live, the camera is where the rig has it.
+const camera = computed(() => (steer.on ? live.now?.view ?? shot.camera : shot.camera));
 const opened = ref<number | null>(null);
 
 async function edit(e: Edit, said: string): Promise<void> {
@@ -25,11 +30,12 @@ async function dropped(e: DragEvent): Promise<void> {
 
 <template>
   <div v-if="shot.view" class="compose" @dragover.prevent @drop.prevent="dropped">
-    <SheetDrawing :shot="shot.view" :camera="shot.camera"
+    <SheetDrawing :shot="shot.view" :camera="camera"
       :rig="live.connected && Object.values(live.now?.floor.state.homed ?? {}).every(Boolean) ? live.now?.view ?? null : null"
       :frame="shot.frame" @go="shot.go" />
+    <LiveSign v-if="steer.on" class="livesign" />
     <div class="right">
-      <FinderView :shot="shot.view" :camera="shot.camera" />
+      <SeeingBox :shot="shot.view" :camera="camera" />
       <PoseBox />
     </div>
     <section class="box bottom" aria-label="Score">
@@ -43,6 +49,8 @@ async function dropped(e: DragEvent): Promise<void> {
 
 <style scoped>
 .compose { display: grid; grid-template: minmax(250px, 1fr) minmax(240px, 292px) / minmax(0, 1.78fr) minmax(340px, 1fr); gap: 12px; height: 100%; min-height: 600px; }
+.compose > :first-child, .livesign { grid-column: 1; grid-row: 1; }
+.livesign { justify-self: center; align-self: start; z-index: 3; margin-top: 8px; }
 .right { display: grid; grid-template-rows: minmax(120px, 1fr) auto; gap: 12px; min-height: 0; }
 .bottom { grid-column: 1 / -1; display: grid; grid-template-rows: auto 1fr auto; }
 .staves { position: relative; min-height: 0; }

@@ -1,18 +1,26 @@
 <script setup lang="ts">
-import { computed } from "vue";
+import { computed, onBeforeUnmount, ref } from "vue";
 import type { Axis } from "../../api/client";
 import { isFocus, own, places, unit as symbol } from "../../drawing/axes";
 import { band, fills, percent } from "../../drawing/headroom";
 import { useNudge } from "../../stores/nudge";
 import { four, useShot } from "../../stores/shot";
+import { useLive } from "../../stores/live";
+import { useSteer } from "../../stores/steer";
+import LiveSign from "./LiveSign.vue";
+import MarksBox from "./MarksBox.vue";
 
 const shot = useShot();
 const nudge = useNudge();
+const steer = useSteer();
+const live = useLive();
+const marks = ref(false);
+onBeforeUnmount(() => steer.turn(false));
 const shares = computed(() => shot.axes.map((_, i) => Math.abs(shot.view?.plot.shares[i]?.[shot.index] ?? 0)));
 const onKey = computed(() => shot.axes.some((a) => shot.keyAt(a.id, shot.frame)));
 function shown(a: Axis): string {
-  if (isFocus(a)) return (shot.camera?.focus_m ?? 0).toFixed(3);
-  return (shot.values[a.id] ?? 0).toFixed(places(a));
+  if (isFocus(a)) return ((steer.on ? live.now?.view?.focus_m : shot.camera?.focus_m) ?? 0).toFixed(3);
+  return ((steer.stands ?? shot.values)[a.id] ?? 0).toFixed(places(a));
 }
 const unit = (a: Axis): string => (isFocus(a) ? "m" : symbol(a));
 async function typed(a: Axis, i: number, e: Event): Promise<void> {
@@ -37,12 +45,14 @@ let count = 0;
 // Held buttons repeat, as held keys do.
 function hold(i: number, dir: number): void {
   shot.select(i);
+  if (steer.on) return steer.press(dir);
   count = 0;
   nudge.nudge(dir);
   window.clearInterval(timer);
   timer = window.setInterval(() => { if (++count > 3) nudge.nudge(dir, true); }, 110);
 }
-const let_go = (): void => window.clearInterval(timer);
+const let_go = (): void => { window.clearInterval(timer); steer.release(); };
+const store = (only?: string): void => void (steer.on ? steer.store(only) : shot.store(only));
 const step = computed(() => `${+nudge.step.toFixed(3)} ${shot.selected ? symbol(shot.selected) : ""}`);
 const back = computed(() => (nudge.lastBy ? `${+Math.abs(nudge.lastBy / 2).toFixed(4)}` : ""));
 </script>
@@ -50,9 +60,10 @@ const back = computed(() => (nudge.lastBy ? `${+Math.abs(nudge.lastBy / 2).toFix
 <template>
   <section class="box pose" aria-labelledby="pose-title" data-test="pose">
     <header>
-      <h2 id="pose-title" class="cap">Pose at {{ four(shot.frame) }} <span v-if="shot.isPending && !onKey" class="now small nocap"
+      <h2 id="pose-title" class="cap">{{ steer.on ? `Where ${steer.machine?.rig.name} stands` : `Pose at ${four(shot.frame)}` }} <span v-if="shot.isPending && !onKey" class="now small nocap"
         data-test="tried">tried, not stored</span></h2>
-      <span class="small quiet">step {{ step }} <kbd>↑</kbd><kbd>↓</kbd></span>
+      <span class="acts"><LiveSign v-if="!steer.on" /><button class="btn slim" data-test="marks" @click="marks = true">marks</button></span>
+      <span v-if="!steer.on" class="small quiet">step {{ step }} <kbd>↑</kbd><kbd>↓</kbd></span>
     </header>
     <div v-for="(a, i) in shot.axes" :key="a.id" class="axis" :class="{ sel: i === shot.axis }" @click="shot.select(i)">
       <span class="name">{{ a.name }}<i v-if="shot.keyAt(a.id, shot.frame)" title="keyframe here">◆</i></span>
@@ -68,18 +79,20 @@ const back = computed(() => (nudge.lastBy ? `${+Math.abs(nudge.lastBy / 2).toFix
       <span class="pct" :class="{ over: (shares[i] ?? 0) > 1 }">{{ percent(shares[i] ?? 0) }}</span>
     </div>
     <footer>
-      <span class="how">nudge <kbd>←</kbd><kbd>→</kbd></span>
-      <button class="btn slim" data-test="half-back" @click="nudge.halfBack()">half back <span class="by">{{ back }}</span> <kbd>/</kbd>
+      <button class="btn slim" data-test="half-back" @click="steer.on || nudge.halfBack()" @pointerdown="steer.halfBack()" @pointerup="steer.release()" @pointerleave="steer.release()">half back <span class="by">{{ back }}</span> <kbd>/</kbd>
         </button>
-      <button class="btn slim" data-test="store-one" @click="shot.store(shot.selected?.id)">store {{ shot.selected?.name }}</button>
-      <button class="btn slim lead" data-test="store" @click="shot.store()">store all <kbd>K</kbd></button>
+      <button class="btn slim" data-test="store-one" @click="store(shot.selected?.id)">store {{ shot.selected?.name }}</button>
+      <button class="btn slim lead" data-test="store" @click="store()">store {{ steer.on ? "it" : "all" }} <kbd>K</kbd></button>
     </footer>
+    <MarksBox v-if="marks" @close="marks = false" />
   </section>
 </template>
 
 <style scoped>
 .pose { padding: 8px 10px 8px; }
 header { min-height: 26px; }
+.acts { margin-left: auto; display: flex; gap: 6px; }
+.acts .btn { min-height: 22px; padding: 1px 8px; }
 header, footer { display: flex; justify-content: space-between; align-items: center; gap: 8px; }
 footer { padding-top: 7px; font-size: 12px; color: var(--quiet); }
 html.paper footer, html.paper header .quiet { color: #4d5a67; }

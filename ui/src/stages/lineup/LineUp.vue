@@ -1,190 +1,25 @@
 <script setup lang="ts">
-import { computed, onBeforeUnmount, onMounted, ref, shallowRef, watch } from "vue";
-import { api, sentence, type Axis, type DayAxis, type MachineView } from "../../api/client";
-import AxisRuler from "../../drawing/AxisRuler.vue";
-import { finest, spaced, unit } from "../../drawing/axes";
-import { useMoves } from "../../shell/moves";
-import { useLive } from "../../stores/live";
-import { useShot } from "../../stores/shot";
-import JogKeys from "./JogKeys.vue";
+import { computed } from "vue";
+import { useRoute } from "vue-router";
+import SheetTabs from "../../shell/SheetTabs.vue";
+import AxesSheet from "./AxesSheet.vue";
+import SyncSheet from "./SyncSheet.vue";
 
-const live = useLive();
-const moves = useMoves();
-const shot = useShot();
-// One machine is lined up at a time: at first the shot's own.
-const machines = shallowRef<MachineView[]>([]);
-const chosen = computed({ get: () => moves.looking, set: (id: string) => { moves.looking = id; } });
-const one = computed(() => machines.value.find((m) => m.rig.id === chosen.value));
-const now = computed(() => live.now?.machines?.find((m) => m.machine === chosen.value));
-const state = computed(() => now.value?.state);
-const seen = computed(() => !live.lost && (now.value?.connected ?? false));
-const busy = computed(() => !seen.value || !now.value?.driving || !["idle", "armed"].includes(state.value?.mode ?? ""));
-// The axis that is looked at closely.
-const picked = ref("");
-const axis = computed(() => one.value?.rig.axes.find((a) => a.id === picked.value) ?? one.value?.rig.axes[0]);
-const dense = computed(() => (one.value?.rig.axes.length ?? 0) > 7);
-// What the shot's path uses of an axis, and how hard, where the machine is one of its own.
-const uses = computed(() => {
-  const name = shot.view?.machines.find((m) => m.rig.id === chosen.value)?.name;
-  const out = new Map<string, { low: number; high: number; share: number }>();
-  if (!name || shot.view?.empty) return out;
-  for (const x of shot.view?.analysis.report.axes ?? []) {
-    if (x.axis.startsWith(`${name}/`)) out.set(x.axis.slice(name.length + 1), { low: x.low, high: x.high, share: Math.max(x.speed.share, x.acceleration.share) });
-  }
-  return out;
-});
-async function load(): Promise<void> {
-  const r = await api.GET("/api/machines").catch(() => ({ data: undefined, error: undefined }));
-  if (r.data) machines.value = r.data;
-  else said.value = { text: sentence(r.error), tone: "over" };
-}
-onMounted(() => { live.each++; void load(); });
-onBeforeUnmount(() => { live.each--; });
-
-const homed = (a: Axis): boolean => seen.value && (state.value?.homed[a.id] ?? false);
-function word(a: Axis): { text: string; tone: string } {
-  const s = state.value;
-  if (!s || !seen.value) return { text: "not seen", tone: "quiet" };
-  if (s.faults?.[a.id]) return { text: `fault: ${s.faults[a.id]}`, tone: "over" };
-  if (s.ends?.[a.id]) return { text: `at its ${s.ends[a.id]} hard end`, tone: "over" };
-  if (s.free?.[a.id]) return { text: "free", tone: "now" };
-  if (homed(a)) return { text: "homed", tone: "good" };
-  return { text: s.mode === "homing" ? "homing …" : "not homed", tone: "now" };
-}
-const sees: Record<string, string> = { output: "sees the output", motor: "sees the motor", nothing: "sees nothing" };
-const ways: Record<string, string> = { "sensor edge": "Sensor edge: fast past it, back off, slowly onto the edge from the same side." };
-const steps = (a: Axis): number => Math.abs(a.steps_per_unit.num / a.steps_per_unit.den);
-// How far its last homings lie apart, in its unit and in motor steps.
-const repeats = computed(() => {
-  const a = axis.value, s = a && state.value?.spread[a.id];
-  if (!a || !s || s.n === 0) return "Never homed in this session.";
-  if (s.n === 1) return "Homed once. Home it again to see how well it repeats.";
-  return `${s.n} homings within ${s.range.toPrecision(2)}${spaced(a)}, ${(s.range * steps(a)).toPrecision(2)} motor steps; it is said to repeat to ${a.repeatability}${spaced(a)}.`;
-});
-async function engage(a: Axis): Promise<void> {
-  const r = await api.POST("/api/machines/{id}/engage", { params: { path: { id: chosen.value } }, body: { axis: a.id } });
-  said.value = r.error ? { text: sentence(r.error), tone: "over" } : { text: `${a.name} holds.`, tone: "good" };
-}
-
-// The day's limits, as they are typed; kept together as one line-up.
-type Typed = { low: string; high: string; speed: string; acceleration: string };
-const typed = ref<Record<string, Typed>>({});
-const said = ref({ text: "", tone: "quiet" });
-const as = (a: Axis): Typed => ({ low: String(a.min), high: String(a.max), speed: String(a.working.speed), acceleration: String(a.working.acceleration) });
-const untouched = (): void => { typed.value = Object.fromEntries((one.value?.rig.axes ?? []).map((a) => [a.id, as(a)])); };
-// What is typed stays until it is kept, or another machine is looked at.
-watch(() => one.value?.rig.id, untouched, { immediate: true });
-const changed = computed(() => (one.value?.rig.axes ?? []).some((a) => JSON.stringify(typed.value[a.id]) !== JSON.stringify(as(a))));
-async function keep(): Promise<void> {
-  const m = one.value;
-  if (!m) return;
-  const axes: Record<string, DayAxis> = {};
-  for (const a of m.rig.axes) {
-    const t = typed.value[a.id] ?? as(a);
-    const [low, high, speed, acceleration] = [t.low, t.high, t.speed, t.acceleration].map((v) => (v.trim() === "" ? NaN : Number(v.replace(",", "."))));
-    if ([low, high, speed, acceleration].some((v) => !Number.isFinite(v))) {
-      said.value = { text: `${a.name}: a limit is not a number; give one in ${unit(a)}.`, tone: "over" };
-      return;
-    }
-    axes[a.id] = { soft: [low!, high!], working: { speed: speed!, acceleration: acceleration!, jerk: a.working.jerk }, spread: 0, homings: 0 };
-  }
-  const r = await api.POST("/api/machines/{id}/line-ups", { params: { path: { id: m.rig.id } }, body: { axes } });
-  said.value = r.error ? { text: sentence(r.error), tone: "over" } : { text: "Kept. Sealed paths stay sealed; they are held against it when they are armed.", tone: "good" };
-  if (r.error) return;
-  await load();
-  untouched();
-}
-const when = computed(() => {
-  const l = one.value?.line_up;
-  if (!l) return "as its description has it";
-  return `lined up ${new Date(l.at).toLocaleString("en-GB", { day: "2-digit", month: "short", hour: "2-digit", minute: "2-digit" })} by ${l.by.name}`;
-});
+// Line up has a sheet for each thing that has to be known to the step.
+const route = useRoute();
+const here = computed(() => (route.params.sheet === "sync" ? "sync" : "axes"));
+const sheets = [{ name: "axes", title: "Axes" }, { name: "sync", title: "Sync" }] as const;
 </script>
 
 <template>
-  <div class="lineup">
-    <section class="box axes" aria-labelledby="axes-title">
-      <header>
-        <h2 id="axes-title" class="cap"><select v-model="chosen" class="field" data-test="machine" aria-label="Machine"><option
-          v-for="m in machines" :key="m.rig.id" :value="m.rig.id">{{ m.rig.name }}</option></select> axis by axis</h2>
-        <span class="quiet small">hard ends hatched, soft limits as posts, in between what {{ shot.view?.code }} uses, and how hard</span>
-        <span class="quiet small when">{{ when }}</span>
-      </header>
-      <p v-if="!seen && one" class="now" role="status">{{ one.rig.name }} is not seen. Check its power and cable; it is looked for all the time.</p>
-      <p v-if="seen && !now?.driving" class="now" role="status">Another copy of Keen Arc drives {{ one?.rig.name }}; this one only watches.</p>
-      <p v-if="state?.emergency_stop" class="over" role="status">Its emergency stop is pressed. Release it at the machine when it is safe.</p>
-      <div class="rows" :class="{ dense }" :style="{ gridTemplateRows: `repeat(${one?.rig.axes.length ?? 1}, minmax(${dense ? 57 : 88}px, 1fr))` }">
-        <article v-for="a in one?.rig.axes ?? []" :key="a.id" class="row" :class="{ here: a.id === axis?.id }" :aria-label="a.name" :data-test="'axis-' + a.id" @click="picked = a.id">
-          <div class="name">
-            <button class="pick" :data-test="'pick-axis-' + a.id" :aria-pressed="a.id === axis?.id" @click.stop="picked = a.id">{{ a.name }}</button>
-            <span :class="word(a).tone">{{ word(a).text }}</span>
-            <span v-if="!dense" class="small quiet">{{ sees[a.feedback] }}</span>
-            <div v-if="!dense" class="acts">
-              <button class="btn slim" :data-test="'home-' + a.id" :disabled="busy" @click.stop="moves.home(chosen, [a])">home</button>
-              <button v-if="!state?.free?.[a.id]" class="btn slim" :data-test="'free-' + a.id" :disabled="busy" @click.stop="moves.free(chosen, a)">free</button>
-              <button v-else class="btn slim" :data-test="'engage-' + a.id" :disabled="busy" @click.stop="engage(a)">hold</button>
-            </div>
-          </div>
-          <AxisRuler :axis="a" :pos="seen ? state?.pos[a.id] : undefined" :homed="homed(a)" :use="uses.get(a.id)" :dense="dense" />
-        </article>
-      </div>
-    </section>
-    <section v-if="axis && one" class="box one" :aria-label="axis.name">
-      <h2 class="cap">{{ axis.name }}</h2>
-      <p class="big" data-test="axis-value">{{ seen && state ? (state.pos[axis.id] ?? 0).toFixed(finest(axis)) : "—" }}<span>{{ unit(axis) }}</span></p>
-      <p v-if="seen && !homed(axis)" class="now">Counter only: it is not homed. {{ sees[axis.feedback] === "sees nothing" ? "Nothing sees where it is." : "" }}</p>
-      <JogKeys :machine="chosen" :axis="axis" :fastest="one.jog_speeds[axis.id] ?? 0" :clear="one.rig.clear_m" :off="busy && state?.mode !== 'jogging'" />
-      <h3 class="cap">Home</h3>
-      <p>{{ ways[axis.home] ?? axis.home }} An axis that is not lined up does not run.</p>
-      <div class="line">
-        <button class="btn lead" data-test="home" :disabled="busy" @click="moves.home(chosen)">Home all axes <kbd>H</kbd></button>
-        <button class="btn" data-test="home-one" :disabled="busy" @click="moves.home(chosen, [axis])">home {{ axis.name }}</button>
-        <button class="btn" data-test="home-ten" :disabled="busy" title="to see how well it repeats" @click="moves.home(chosen, [axis], 10)">ten times</button>
-        <button v-if="!state?.free?.[axis.id]" class="btn" data-test="free-one" :disabled="busy" @click="moves.free(chosen, axis)">free</button>
-        <button v-else class="btn" data-test="engage-one" :disabled="busy" @click="engage(axis)">hold</button>
-      </div>
-      <h3 class="cap">How well it repeats</h3>
-      <p data-test="repeats">{{ repeats }}</p>
-      <h3 class="cap">Limits of the day</h3>
-      <div v-if="typed[axis.id]" class="limits">
-        <label>soft <input v-model="typed[axis.id]!.low" class="field" inputmode="decimal" :data-test="`low-${axis.id}`" :aria-label="`${axis.name}: lower soft limit`" /></label>
-        <label>to <input v-model="typed[axis.id]!.high" class="field" inputmode="decimal" :data-test="`high-${axis.id}`" :aria-label="`${axis.name}: upper soft limit`" />{{
-          spaced(axis) }}</label>
-        <label>at most <input v-model="typed[axis.id]!.speed" class="field" inputmode="decimal" :aria-label="`${axis.name}: working speed`" />{{ spaced(axis) }}/s</label>
-        <label>and <input v-model="typed[axis.id]!.acceleration" class="field" inputmode="decimal" :aria-label="`${axis.name}: working acceleration`" />{{ spaced(axis) }}/s²</label>
-      </div>
-      <div class="line"><button class="btn slim" data-test="keep-line-up" :disabled="!changed" @click="keep">Keep as today's line-up</button></div>
-      <p v-if="said.text" :class="said.tone" role="status" data-test="line-up-said">{{ said.text }}</p>
-      <h3 class="cap">Scale</h3>
-      <p>{{ +steps(axis).toFixed(4) }} motor steps per {{ unit(axis) }}, hard ends at {{ axis.hard[0] }} and {{ axis.hard[1] }}{{ spaced(axis) }}, on {{ axis.wire }}.</p>
-    </section>
+  <div class="line-up">
+    <SheetTabs stage="line-up" :sheets="sheets" :here="here" />
+    <AxesSheet v-if="here === 'axes'" />
+    <SyncSheet v-else />
   </div>
 </template>
 
 <style scoped>
-.lineup { display: grid; grid-template-columns: minmax(0, 1fr) 326px; gap: 12px; height: 100%; min-height: 540px; }
-.axes { display: flex; flex-direction: column; padding: 10px 14px; min-height: 0; overflow: auto; }
-header { display: flex; gap: 18px; align-items: baseline; padding-bottom: 6px; }
-.when { margin-left: auto; }
-.axes > p { margin: 0 0 6px; }
-.rows { flex: 1; display: grid; }
-.row { display: grid; grid-template-columns: 132px minmax(0, 1fr); gap: 10px; align-items: center; border-top: 1px solid var(--rule); margin: 0 -14px; padding: 0 14px; cursor: pointer; }
-.here { background: var(--wash); box-shadow: inset 4px 0 0 var(--now); }
-.name { display: flex; flex-direction: column; line-height: 1.25; align-items: flex-start; }
-.pick { background: none; border: 0; padding: 0; color: var(--ink); font: 600 20px/1.15 var(--head); cursor: pointer; }
-.acts { display: flex; gap: 6px; margin-top: 3px; }
-.acts .btn { min-height: 20px; padding: 0 7px; font-size: 13px; }
-.one { padding: 10px 16px; overflow: auto; display: flex; flex-direction: column; gap: 6px; }
-.one p { margin: 0; }
-.one h3 { margin-top: 8px; font-size: 14px; }
-.big { font: 700 38px/1 var(--text); }
-.big span { font: 400 16px/1 var(--text); margin-left: 10px; }
-.line { display: flex; gap: 8px; flex-wrap: wrap; }
-.lead kbd { border-color: var(--sheet); }
-.limits { display: grid; grid-template-columns: 1fr 1fr; gap: 4px 8px; font-size: 12px; }
-.limits label { white-space: nowrap; }
-.limits .field { width: 54px; text-align: right; min-height: 22px; padding: 1px 4px; }
-html.paper .quiet { color: #4d5a67; }
-@media (max-width: 1060px) { .lineup { grid-template-columns: minmax(0, 1fr) 270px; } header .small { display: none; } }
-@media (max-width: 820px) { .lineup { display: flex; flex-direction: column; height: auto; } }
+.line-up { display: grid; grid-template-rows: 26px minmax(0, 1fr); gap: 8px; height: 100%; }
+@media (max-width: 820px) { .line-up { height: auto; } }
 </style>

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { computed, onBeforeUnmount, onMounted, watch } from "vue";
-import FinderView from "../../drawing/FinderView.vue";
+import SeeingBox from "../../drawing/SeeingBox.vue";
 import SheetDrawing from "../../drawing/SheetDrawing.vue";
 import { useHold } from "../../stores/hold";
 import { useLive } from "../../stores/live";
@@ -30,7 +30,7 @@ watch(() => shot.pass, () => hold.open());
 
 <template>
   <div v-if="shot.view" class="shoot">
-    <FinderView :shot="shot.view" :camera="rig ?? shot.camera" :label="label" />
+    <SeeingBox :shot="shot.view" :camera="rig ?? shot.camera" :label="label" />
     <SheetDrawing :shot="shot.view" :camera="rig ?? shot.camera" :rig="rig" :frame="shot.frame" plan-only follow @go="shot.go" />
     <RollPanel />
     <PassStack />

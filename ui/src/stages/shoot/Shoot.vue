@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { watch } from "vue";
 import { useRoute } from "vue-router";
+import SheetTabs from "../../shell/SheetTabs.vue";
 import { useFrames } from "../../stores/frames";
 import { useShot } from "../../stores/shot";
 import FramesSheet from "./FramesSheet.vue";
@@ -18,10 +19,7 @@ const sheets = [{ name: "passes", title: "Passes" }, { name: "frames", title: "F
 
 <template>
   <div v-if="shot.view" class="shoot-sheets">
-    <nav aria-label="Sheets of Shoot">
-      <router-link v-for="s in sheets" :key="s.name" :to="{ name: 'shoot', params: { id: shot.id, sheet: s.name } }" class="tab" :class="{ here: (s.name === 'frames') === frames.open }"
-        :aria-current="(s.name === 'frames') === frames.open ? 'page' : undefined" :data-test="'sheet-' + s.name">{{ s.title }}</router-link>
-    </nav>
+    <SheetTabs stage="shoot" :sheets="sheets" :here="frames.open ? 'frames' : 'passes'" />
     <FramesSheet v-if="frames.open" />
     <PassesSheet v-else />
   </div>
@@ -29,10 +27,5 @@ const sheets = [{ name: "passes", title: "Passes" }, { name: "frames", title: "F
 
 <style scoped>
 .shoot-sheets { display: grid; grid-template-rows: 26px minmax(0, 1fr); gap: 8px; height: 100%; }
-nav { display: flex; gap: 24px; }
-.tab { font: 600 17px/1.2 var(--head); color: var(--quiet); text-decoration: none; border-bottom: 3px solid transparent; }
-.tab.here { color: var(--ink); border-color: var(--now); }
-html.paper .tab { color: #4d5a67; }
-html.paper .tab.here { color: var(--ink); }
 @media (max-width: 960px), (max-height: 620px) { .shoot-sheets { grid-template-rows: 26px auto; height: auto; } }
 </style>

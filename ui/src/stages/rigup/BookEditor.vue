@@ -1,0 +1,94 @@
+<script setup lang="ts">
+import { computed, ref } from "vue";
+import type { LiveMachine, RigDoc, RigSheet } from "../../api/client";
+import { useBook } from "../../stores/book";
+
+// What the book knows of a machine besides its axes: payload, room, parts, cables, pins and
+// named poses. Written as one new version.
+const props = defineProps<{ sheet: RigSheet; live?: LiveMachine; seen: boolean }>();
+const emit = defineEmits<{ close: [] }>();
+const store = useBook();
+const doc = ref(JSON.parse(JSON.stringify(props.sheet.rig)) as RigDoc);
+doc.value.book ??= {};
+const book = computed(() => doc.value.book!);
+const mountings = ["level", "sloped", "upright", "upside down"] as const;
+const payload = ref<Record<string, string>>(Object.fromEntries(mountings.map((m) => [m, book.value.payload_kg?.[m]?.toString() ?? ""])));
+const quiet = ref(book.value.quiet_share === undefined ? "" : String(Math.round(book.value.quiet_share * 100)));
+const below = ref(book.value.below_tilt_m?.toString() ?? ""), ring = ref(book.value.roll_ring_m?.toString() ?? "");
+const parts = ref((book.value.parts ?? []).map((p) => ({ name: p.name, kg: String(p.kg), count: String(p.count), people: String(p.people), vehicle: p.vehicle ?? "" })));
+const cables = ref((book.value.cables ?? []).map((c) => ({ name: c.name, axis: c.axis, loop: String(c.loop_m), radius: c.radius_m?.toString() ?? "" })));
+const pins = ref((book.value.lock_pins ?? []).map((p) => ({ ...p })));
+const poses = ref(JSON.parse(JSON.stringify(book.value.poses ?? {})) as Record<string, Record<string, number>>);
+const poseName = ref("transport");
+const why = ref(""), wrong = ref("");
+const here = computed(() => (props.seen && Object.values(props.live?.state.homed ?? {}).every(Boolean) ? props.live?.state.pos : undefined));
+function stand(): void {
+  if (here.value) poses.value[poseName.value] = Object.fromEntries(Object.entries(here.value).map(([a, v]) => [a, +v.toFixed(2)]));
+}
+function num(t: string, what: string): number {
+  const n = Number(t.trim().replace(",", "."));
+  if (t.trim() === "" || !Number.isFinite(n)) throw new Error(`${what}: “${t}” is not a number.`);
+  return n;
+}
+async function keep(): Promise<void> {
+  wrong.value = "";
+  const b = book.value;
+  try {
+    b.payload_kg = Object.fromEntries(mountings.filter((m) => payload.value[m]?.trim()).map((m) => [m, num(payload.value[m]!, `Payload ${m}`)]));
+    b.quiet_share = quiet.value.trim() ? num(quiet.value, "Quiet up to") / 100 : undefined;
+    b.below_tilt_m = below.value.trim() ? num(below.value, "Room under the tilt axis") : undefined;
+    b.roll_ring_m = ring.value.trim() ? num(ring.value, "Roll ring") : undefined;
+    b.parts = parts.value.filter((p) => p.name.trim()).map((p) => ({ name: p.name.trim(), kg: num(p.kg, p.name), count: num(p.count, p.name), people: num(p.people, p.name), ...(p.vehicle.trim() ? { vehicle: p.vehicle.trim() } : {}) }));
+    b.cables = cables.value.filter((c) => c.name.trim()).map((c) => ({ name: c.name.trim(), axis: c.axis, loop_m: num(c.loop, c.name), ...(c.radius.trim() ? { radius_m: num(c.radius, c.name) } : {}) }));
+    b.lock_pins = pins.value.filter((p) => p.name.trim());
+    b.poses = poses.value;
+  } catch (e) {
+    wrong.value = (e as Error).message;
+    return;
+  }
+  if (await store.write(doc.value, why.value || "the book's own part changed")) emit("close");
+  else wrong.value = store.said.text;
+}
+</script>
+
+<template>
+  <v-dialog :model-value="true" max-width="820" @update:model-value="(x: boolean) => { if (!x) emit('close'); }">
+    <section class="sheet" role="dialog" aria-labelledby="book-title">
+      <h2 id="book-title">What is known of {{ sheet.rig.name }}</h2>
+      <form @submit.prevent="keep">
+        <div class="scroll">
+          <h3 class="cap">Carries, by its maker's rating</h3>
+          <div class="line"><label v-for="m in mountings" :key="m">{{ m }} <input v-model="payload[m]" class="field n" inputmode="decimal" :data-test="'payload-' + m.replace(' ', '-')" /> kg</label></div>
+          <div class="line"><label>quiet up to <input v-model="quiet" class="field n" inputmode="decimal" /> % of its speeds</label><label>room under the tilt axis <input v-model="below" class="field n" inputmode="decimal" /> m</label><label>roll ring <input v-model="ring" class="field n" inputmode="decimal" /> m</label></div>
+          <h3 class="cap">Parts</h3>
+          <div v-for="(p, i) in parts" :key="i" class="part"><input v-model="p.name" class="field" placeholder="part" :aria-label="`Part ${i + 1}`" :data-test="'part-name-' + i" /><label><input v-model="p.kg" class="field n" inputmode="decimal" :data-test="'part-kg-' + i" /> kg</label><label>× <input v-model="p.count" class="field n" inputmode="numeric" /></label><label><input v-model="p.people" class="field n" inputmode="numeric" /> people</label><input v-model="p.vehicle" class="field" placeholder="goes in" aria-label="Vehicle" /></div>
+          <button type="button" class="link" data-test="add-part" @click="parts.push({ name: '', kg: '', count: '1', people: '1', vehicle: '' })">another part</button>
+          <h3 class="cap">Cables that an axis takes with it</h3>
+          <div v-for="(c, i) in cables" :key="i" class="part"><input v-model="c.name" class="field" placeholder="cable" :aria-label="`Cable ${i + 1}`" /><select v-model="c.axis" class="field" aria-label="Axis"><option v-for="a in doc.axes" :key="a.id" :value="a.id">{{ a.name }}</option></select><label>loop <input v-model="c.loop" class="field n" inputmode="decimal" /> m</label><label>from the axis <input v-model="c.radius" class="field n" inputmode="decimal" /> m</label></div>
+          <button type="button" class="link" @click="cables.push({ name: '', axis: doc.axes[0]!.id, loop: '', radius: '' })">another cable</button>
+          <h3 class="cap">Lock pins</h3>
+          <div v-for="(p, i) in pins" :key="i" class="part"><input v-model="p.name" class="field" placeholder="pin" :aria-label="`Pin ${i + 1}`" /><select v-model="p.axis" class="field" aria-label="Axis"><option v-for="a in doc.axes" :key="a.id" :value="a.id">{{ a.name }}</option></select></div>
+          <button type="button" class="link" @click="pins.push({ name: '', axis: doc.axes[0]!.id })">another pin</button>
+          <h3 class="cap">Poses</h3>
+          <p v-for="(q, n) in poses" :key="n" class="small"><b>{{ n }}</b> {{ Object.entries(q).map(([a, x]) => `${doc.axes.find((y) => y.id === a)?.name ?? a} ${x}`).join(", ") }} <button type="button" class="link" @click="delete poses[n]">take out</button></p>
+          <div class="line"><label>as it stands, call it <select v-model="poseName" class="field"><option>home</option><option>mounting</option><option>transport</option></select></label><button type="button" class="btn slim" :disabled="!here" data-test="pose-here" @click="stand">take it</button><span v-if="!here" class="quiet small">it has to be seen and homed for that</span></div>
+        </div>
+        <p v-if="wrong" class="over" role="alert" data-test="book-wrong">{{ wrong }}</p>
+        <div class="line end"><label class="why">why <input v-model="why" class="field" maxlength="200" /></label><button type="button" class="btn" @click="emit('close')">Leave it</button><button type="submit" class="btn lead" data-test="book-keep">Write version {{ sheet.rig.version + 1 }}</button></div>
+      </form>
+    </section>
+  </v-dialog>
+</template>
+
+<style scoped>
+h2 { font-size: 22px; }
+h3 { font-size: 13px; margin: 8px 0 3px; }
+.scroll { max-height: 58vh; }
+.line { display: flex; gap: 14px; flex-wrap: wrap; align-items: center; margin: 3px 0; font-size: 12px; }
+.end { justify-content: flex-end; margin-top: 10px; }
+.part { display: grid; grid-template-columns: minmax(0, 1.4fr) 110px 100px 110px minmax(0, 1fr); gap: 8px; margin: 2px 0; font-size: 12px; align-items: center; }
+.n { width: 56px; text-align: right; }
+.field { min-height: 24px; padding: 1px 5px; }
+.why { flex: 1; display: flex; gap: 6px; align-items: center; } .why .field { flex: 1; }
+p { margin: 3px 0; }
+</style>
