@@ -45,6 +45,7 @@ check: ui/node_modules/.package-lock.json bin/keenarc
 generate: ui/node_modules/.package-lock.json
 	go run ./cmd/keenarc openapi > docs/openapi.json
 	go run ./cmd/keenarc calc --markdown > docs/calc.md
+	go run ./cmd/keenarc rig-schema > docs/rig.schema.json
 	go run ./cmd/keenarc rules > ui/src/api/rules.ts
 	cd ui && npm run --silent types
 

@@ -23,6 +23,7 @@ func (p *page) says(what, id, text string) {
 // choose picks an option of a select by its value.
 func (p *page) choose(id, value string) {
 	p.t.Helper()
+	p.wait(value+" among "+id, `[...document.querySelector('[data-test="`+id+`"]')?.options ?? []].some((o) => o.value === "`+value+`")`)
 	p.must(chromedp.Evaluate[chromedp.Void](`(() => { const s = document.querySelector('[data-test="` + id + `"]'); s.value = "` + value + `"; s.dispatchEvent(new Event('change', { bubbles: true })); })()`))
 }
 
@@ -50,6 +51,7 @@ func TestEveryMachine(t *testing.T) {
 		p.wait("its rail", `document.querySelectorAll('[data-test="machine-`+name+`"] [data-rail]').length === 1`)
 	}
 	// All run, Esc stops them all.
+	p.click("sheet-connect")
 	for _, id := range []string{"turnstile", "plank", "heron"} {
 		p.click("choose-" + id)
 		p.click("home-machine")

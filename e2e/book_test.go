@@ -1,0 +1,182 @@
+package e2e
+
+import (
+	"encoding/json"
+	"io"
+	"net/http"
+	"strings"
+	"testing"
+
+	"keenarc/core/rig"
+	"keenarc/link"
+)
+
+// The rig book: asked whether it can, a scale that is wrong by a telling ratio found by
+// measuring, corrected as a new version, given to the machine and right afterwards; what
+// that does to moves; a machine from a starting sheet; out to a file and in; faults of
+// wiring named.
+func TestRigBook(t *testing.T) {
+	t.Parallel() // nothing rolls here
+	a := start(t)
+	if code, b := a.post("/api/shots/"+a.shot+"/seal", `{"revision":0}`); code != 200 {
+		t.Fatal(b)
+	}
+	p := a.open("/shot/" + a.shot + "/rig-up")
+	for id, want := range map[string]string{"plank": "gets from 0.66 to 0.68 m along 1.46 m", "heron": "reaches 3.2", "wren": "reaches 1.", "turnstile": "carries no camera"} {
+		p.click("choose-" + id)
+		p.says(id, "can", want)
+	}
+	p.click("choose-heron")
+	p.says("Heron", "can", "reaches")
+	p.enter("wish-high_m", "4")
+	p.enter("wish-payload_kg", "18")
+	p.says("no", "can", "No: one thing")
+	p.says("what limits it", "answers", "the job asks for 4.00")
+	p.enter("wish-high_m", "x")
+	p.wait("a sentence", `document.querySelector('.can [role="alert"]')?.textContent.includes('“up to” is not a number')`)
+	p.click("part-carry")
+	p.says("added up", "carry", "614 kg in 17 lifts")
+	p.click("part-cables")
+	p.wait("loops", `document.querySelectorAll('[data-test="loop"]').length === 4`)
+
+	// Plank's drive is set to half the microsteps that the book has: it goes twice as far.
+	if code, b := a.post("/api/machines/plank/pretend", `{"what":"other scale","axis":"pan","on":true,"by":2}`); code != 200 {
+		t.Fatal(b)
+	}
+	p.click("choose-plank")
+	p.click("part-axes")
+	p.click("open-pan")
+	p.enter("tape-asked", "100")
+	p.click("tape-work")
+	p.wait("both", `document.querySelector('.scale').textContent.includes('Give both')`)
+	p.enter("tape-moved", "200.3")
+	p.click("tape-work")
+	p.says("named", "tape-says", "just what 2 microsteps, not 4 would do")
+	p.click("take-suspect")
+	p.says("written", "book-said", "Version 6 is written")
+	p.says("as it reads", "book-pan", "200 steps × 2, gear 18 : 1: 20 motor steps per °")
+	p.click("configure")
+	p.click("ask-yes")
+	p.wait("the machine runs it", `!document.querySelector('[data-test="configure"]')`)
+	f, _ := a.Floors.Of("plank")
+	a.rigWait("version 6", func(_ link.State, _ bool) bool { return f.Rig() != nil && f.Rig().Version == 6 })
+	// What it does to moves: named, and brought to it by a press.
+	p.click("part-versions")
+	p.says("void", "change", "Pan makes 20 steps per °, not 40")
+	p.click("bring-shot")
+	p.click("ask-yes")
+	p.wait("brought", `!document.querySelector('[data-test="bring-shot"]')`)
+	p.says("not sealed", "ready", "not sealed as it stands")
+	if code, b := a.post("/api/shots/"+a.shot+"/rig", `{"rig":"plank","version":5}`); code != 200 {
+		t.Error(b)
+	}
+	p.key("s")
+	p.says("they differ", "ready", "Plank runs version 6 of its description, this shot is on 5")
+	p.click("rig-back")
+	p.says("taken back", "book-said", "Taken back")
+	p.wait("three versions", `document.querySelectorAll('.parts tbody tr').length === 3`)
+
+	// A range that is upside down, no steps, a screw without a lead.
+	p.click("part-axes")
+	p.click("open-track")
+	for _, c := range [][3]string{{"axis-min", "2000", "soft limits 2000 to 1480"}, {"axis-microsteps", "0", "microsteps: 0"}, {"axis-teeth", "", "belt: 0 teeth"}} {
+		was := eval[string](p, `document.querySelector('[data-test="`+c[0]+`"]').value`)
+		p.enter(c[0], c[1])
+		p.click("axis-keep")
+		p.says(c[2], "axis-wrong", c[2])
+		p.enter(c[0], was)
+	}
+	p.key("\x1b")
+
+	// From a starting sheet: only what is unknown is typed.
+	p.click("begin-rig")
+	p.choose("begin-from", "slider")
+	p.click("begin-make")
+	p.says("no name", "begin-wrong", "Give it a name")
+	p.enter("begin-name", "Bench slider")
+	p.enter("ask-travel_mm", "99999999")
+	p.click("begin-make")
+	p.says("too long", "begin-wrong", "give 50 to 50000")
+	p.enter("ask-travel_mm", "600")
+	p.click("begin-make")
+	p.says("in the book", "choose-bench-slider", "in the book only")
+	p.says("drawn", "can", "along 0.59 m")
+
+	// The rest of what is known: a part more, and one without a weight.
+	p.click("edit-book")
+	p.click("add-part")
+	p.enter("part-name-0", "rail")
+	p.click("book-keep")
+	p.says("no weight", "book-wrong", "rail: “” is not a number")
+	p.enter("part-kg-0", "6.5")
+	p.enter("payload-level", "4")
+	p.click("book-keep")
+	p.click("part-carry")
+	p.says("carried", "carry", "7 kg in 1 lift")
+
+	// Out to a file and in again; what is not known is refused.
+	r, err := http.Get(a.Addr + "/api/rigs/heron/file")
+	if err != nil {
+		t.Fatal(err)
+	}
+	raw, _ := io.ReadAll(r.Body)
+	r.Body.Close()
+	if doc, err := rig.Read(raw); err != nil || doc.ID != "heron" {
+		t.Fatalf("%v: %s", err, raw)
+	}
+	var doc map[string]any
+	if err := json.Unmarshal(raw, &doc); err != nil {
+		t.Fatal(err)
+	}
+	send := func(id string, base int) (int, string) {
+		b, err := json.Marshal(map[string]any{"base": base, "says": "from a file", "rig": doc})
+		if err != nil {
+			t.Fatal(err)
+		}
+		return a.post("/api/rigs/"+id, string(b))
+	}
+	if code, b := send("heron-2", 0); code != 200 {
+		t.Errorf("as another machine: %d %s", code, b)
+	}
+	if code, b := send("heron", 1); code != 409 || !strings.Contains(b, "at version 2") {
+		t.Errorf("on an old version: %d %s", code, b)
+	}
+	if code, b := send("Heron 3", 0); code == 200 {
+		t.Errorf("a name with capitals: %s", b)
+	}
+	doc["wings"] = 2
+	if code, b := send("heron-3", 0); code != 422 || !strings.Contains(b, "wings") {
+		t.Errorf("with wings: %d %s", code, b)
+	}
+	delete(doc, "wings")
+	joints := doc["joints"].([]any)
+	joints[0].(map[string]any)["parent"] = "camera"
+	if code, b := send("heron-3", 0); code != 422 || !strings.Contains(b, "must be a joint before it") {
+		t.Errorf("a loop in its chain: %d %s", code, b)
+	}
+	var schema map[string]any
+	a.get("/api/rig.schema.json", &schema)
+	if schema["$ref"] != "#/$defs/Rig" {
+		t.Errorf("%v", schema)
+	}
+
+	// Faults of wiring, on each machine.
+	p.click("sheet-connect")
+	for id, axis := range map[string]string{"plank": "tilt", "heron": "boom", "wren": "elbow", "turnstile": "turn"} {
+		p.click("choose-" + id)
+		p.says("as it should be", "connect", "Everything answers where the book has it")
+		p.choose("mishap", "missing drive")
+		p.choose("mishap-axis", axis)
+		p.click("mishap-on")
+		p.says("named", "connect", "does not answer on bus")
+		p.says("what to look at", "connect-look", "Is its drive powered")
+		p.wait("drawn", `document.querySelector('[data-test="node-`+axis+`"]')?.dataset.word === 'missing'`)
+		p.click("mishap-off")
+	}
+	_, errs := p.seen()
+	for _, e := range errs {
+		if !strings.Contains(e, "422") { // what was refused above
+			t.Errorf("the page complains: %v", e)
+		}
+	}
+}

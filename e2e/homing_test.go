@@ -1,0 +1,188 @@
+package e2e
+
+import (
+	"math"
+	"strings"
+	"testing"
+	"time"
+
+	"keenarc/link"
+)
+
+// pickAxis looks closely at an axis of a machine on Line up.
+func (p *page) pickAxis(machine, axis, name string) {
+	p.t.Helper()
+	p.choose("machine", machine)
+	p.wait(machine, `document.querySelector('[data-test="pick-axis-`+axis+`"]')`)
+	p.click("pick-axis-" + axis)
+	p.wait(name, `document.querySelector('.one')?.getAttribute('aria-label') === '`+name+`'`)
+}
+
+// now is what a machine says.
+func (a *app) now(machine string) link.State {
+	a.t.Helper()
+	f, err := a.Floors.Of(machine)
+	if err != nil {
+		a.t.Fatal(err)
+	}
+	return f.Now().State
+}
+
+// homing begins a homing of a machine and waits for its end; one that was broken off,
+// because the host held it up, is begun again.
+func (a *app) homing(machine string, begin func()) {
+	a.t.Helper()
+	for range tries {
+		begin()
+		for late := time.Now().Add(3 * time.Second); a.now(machine).Mode != link.Homing && time.Now().Before(late); {
+			time.Sleep(10 * time.Millisecond)
+		}
+		for late := time.Now().Add(time.Minute); a.now(machine).Mode == link.Homing && time.Now().Before(late); {
+			time.Sleep(20 * time.Millisecond)
+		}
+		broken := false
+		for _, why := range a.now(machine).Trouble {
+			broken = broken || strings.Contains(why, "broken off")
+		}
+		if !broken {
+			return
+		}
+	}
+	a.t.Fatalf("%s was stopped while homing, %d times", machine, tries)
+}
+
+// The ways of homing that need a person, and those that do not, on all four machines; what
+// is found is told and kept; soft limits are suspended with a band on every screen.
+func TestHomingInEveryWay(t *testing.T) {
+	a := start(t)
+	p := a.open("/shot/" + a.shot + "/line-up")
+	// Wren knows where it is, and somebody has to look at its marks.
+	p.pickAxis("wren", "elbow", "Elbow")
+	a.homing("wren", func() { p.click("home"); p.click("ask-yes") })
+	p.wait("its check pose", `document.querySelector('[data-test="confirm-check"]:not([disabled])')?.textContent.includes('All 6 pairs')`)
+	p.wait("the marks", `document.querySelector('[data-test="marks"]')?.getAttribute('aria-label') === 'the marks meet'`)
+	if s := a.now("wren"); s.Homed["elbow"] {
+		t.Error("homed before anybody looked")
+	}
+	p.click("confirm-check")
+	p.wait("homed", `document.querySelector('[data-test="axis-elbow"] .name span').textContent === 'homed'`)
+	for id, ok := range a.now("wren").Homed {
+		if !ok {
+			t.Errorf("Wren's %s is not homed: %v", id, a.now("wren").Trouble)
+		}
+	}
+	p.pickAxis("wren", "focus", "Focus")
+	p.says("the range that it learnt", "repeats", "as described")
+	// A battery that went flat: its marks are apart when it says that they meet.
+	if code, b := a.post("/api/machines/wren/pretend", `{"what":"encoder forgot","axis":"wrist","on":true}`); code != 200 {
+		t.Fatal(b)
+	}
+	p.pickAxis("wren", "wrist", "Wrist")
+	p.click("home-one")
+	p.click("ask-yes")
+	p.wait("its check pose", `document.querySelector('[data-test="confirm-check"]:not([disabled])')`)
+	p.wait("the marks apart", `document.querySelector('[data-test="marks"]').textContent.includes('far off')`)
+	// Turnstile by its witness mark and by hand.
+	p.pickAxis("turnstile", "turn", "Turn")
+	p.choose("way", "witness mark")
+	p.click("confirm-mark")
+	p.says("homed", "axis-turn", "homed")
+	p.choose("way", "by hand")
+	p.click("confirm-low")
+	p.says("the next", "home-said", "other end that it shall not pass")
+	p.click("confirm-high")
+	p.says("it has not moved", "home-said", "drive it to the other end")
+	// Heron's arm against its stop.
+	p.pickAxis("heron", "arm", "Arm")
+	a.homing("heron", func() {
+		p.click("home-one")
+		p.wait("in words", `document.getElementById('ask-text')?.textContent.includes("until the motor stalls, then back to the motor's index")`)
+		p.click("ask-yes")
+	})
+	p.says("homed", "axis-arm", "homed")
+	// Plank's track twice: how well it repeats in three units.
+	p.pickAxis("plank", "track", "Track")
+	a.homed(func() { p.click("home"); p.click("ask-yes") })
+	p.says("once", "repeats", "Homed once")
+	p.click("home-one")
+	p.click("ask-yes")
+	p.says("twice, in three units", "repeats", "2 homings within")
+	p.says("pixels", "repeats", "px at the sensor")
+	// Past its soft limits, loudly, on another screen too, and back by themselves.
+	p.click("suspend")
+	p.click("ask-yes")
+	p.says("the band", "limits-off", "SOFT LIMITS OFF")
+	p.key("3")
+	p.says("the band on Compose", "limits-off", "Plank, track")
+	p.says("the reason", "ready", "limits on")
+	if code, b := a.post("/api/machines/plank/goto", `{"shot":"`+a.shot+`"}`); code == 200 {
+		t.Error("it goes there without limits", b)
+	}
+	p.click("limits-on")
+	p.wait("no band", `!document.querySelector('[data-test="limits-off"]')`)
+	if code, b := a.post("/api/machines/plank/suspend", `{"axis":"track","seconds":1}`); code != 200 {
+		t.Fatal(b)
+	}
+	p.says("the band again", "limits-off", "track")
+	p.wait("back on by itself", `!document.querySelector('[data-test="limits-off"]')`)
+	// A limit is taught from where it stands.
+	p.key("2")
+	p.wait("the axes", `document.querySelector('[data-test="teach-low"]')`)
+	p.click("teach-low")
+	p.wait("taught", `document.querySelector('[data-test="low-track"]').value === '20.0'`)
+	if code, b := a.post("/api/machines/plank/pretend", `{"what":"dead sensor","axis":"track","on":true}`); code != 200 {
+		t.Fatal(b)
+	}
+	p.click("home-one")
+	p.click("ask-yes")
+	p.says("why", "home-trouble", "look at the sensor")
+	// The drives' state is heard, if wanted.
+	p.click("drive")
+	p.wait("a sound", `document.documentElement.dataset.sounded === 'holding'`)
+	_, errs := p.seen()
+	for _, e := range errs {
+		if !strings.Contains(e, "409") { // the end that was shown twice in one place
+			t.Errorf("the page complains: %v", e)
+		}
+	}
+}
+
+// Zero here lies over home: the plan counts from it, the machine from its home, and a path
+// that was sealed for another zero is sealed again before it rolls.
+func TestZeroHere(t *testing.T) {
+	t.Parallel() // nothing rolls
+	a := start(t)
+	if code, b := a.post("/api/shots/"+a.shot+"/seal", `{"revision":0}`); code != 200 {
+		t.Fatal(b)
+	}
+	a.homing("plank", func() { a.post("/api/machines/plank/home", `{}`) })
+	if code, b := a.post("/api/machines/plank/go", `{"to":{"pan":3},"share":0.5}`); code != 200 {
+		t.Fatal(b)
+	}
+	a.rigWait("there", func(s link.State, _ bool) bool { return s.Mode == link.Idle && math.Abs(s.Asked["pan"]-3) < 1e-3 })
+	p := a.open("/shot/" + a.shot + "/line-up")
+	p.pickAxis("plank", "pan", "Pan")
+	p.click("along-0")
+	p.wait("it looks up the rail", `document.querySelector('[data-test="zero"]').value === '-87'`)
+	p.click("zero-here")
+	p.wait("the zero", `document.querySelector('[data-test="zero"]').value === '3'`)
+	p.click("keep-line-up")
+	p.says("kept", "line-up-said", "Sealed paths stay sealed")
+	p.says("the reason", "ready", "the zero of Pan was laid elsewhere since the path was sealed. Press S")
+	if s := a.now("plank"); s.Soft["pan"] != [2]float64{-170, 170} || !s.Homed["pan"] {
+		t.Errorf("the machine's own: %v, homed %v", s.Soft["pan"], s.Homed["pan"])
+	}
+	p.key("s")
+	p.wait("sealed for it", `!document.querySelector('[data-test="ready"]').textContent.includes('laid elsewhere')`)
+	if code, b := a.post("/api/machines/plank/goto", `{"shot":"`+a.shot+`","frame":0}`); code != 200 {
+		t.Fatal(b)
+	}
+	a.rigWait("there", func(s link.State, _ bool) bool { return s.Mode == link.Idle && s.Asked["pan"] > 26 })
+	if v := a.now("plank").Asked["pan"]; math.Abs(v-27) > 1e-3 { // planned at 24
+		t.Errorf("planned at 24 from a zero at 3 it stands at %g", v)
+	}
+	p.key("3")
+	p.click("live-on")
+	p.click("ask-yes")
+	p.wait("the plan's value", `document.querySelector('[data-test="value-pan"]').value === '24.00'`)
+}

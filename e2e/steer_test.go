@@ -1,0 +1,237 @@
+package e2e
+
+import (
+	"encoding/json"
+	"math"
+	"testing"
+	"time"
+
+	"github.com/chromedp/cdproto/input"
+	"github.com/chromedp/chromedp"
+
+	"keenarc/link"
+)
+
+// arrow presses or lets go of a key of the keyboard.
+func (p *page) arrow(key string, down bool) {
+	p.t.Helper()
+	typ := input.DispatchKeyEventTypeKeyUp
+	if down {
+		typ = input.DispatchKeyEventTypeRawKeyDown
+	}
+	if _, err := chromedp.Call(p.ctx, input.DispatchKeyEvent, input.DispatchKeyEventParams{Type: typ, Key: key, Code: key}); err != nil {
+		p.t.Fatal(err)
+	}
+}
+
+// The rig is steered live on Compose, its keyframe stored where it stands, a mark kept and
+// gone back to; several axes are sent somewhere, arriving together; the camera's own
+// picture is seen on Compose, Line up and Shoot. None of it needs a seal.
+func TestSteeringLive(t *testing.T) {
+	a := start(t)
+	a.homed(func() { a.post("/api/machines/plank/home", "{}") })
+	p := a.open("/shot/" + a.shot + "/compose")
+	p.wait("homed", `document.querySelector('[data-test="ready"]').textContent.includes('✓ homed')`)
+	pos := func(id string) float64 { return a.Floor.Now().State.Asked[id] }
+	still := func(s link.State, _ bool) bool { return s.Mode == link.Idle }
+	jogging := func(s link.State, _ bool) bool { return s.Mode == link.Jogging }
+	// Without Live a nudge moves the plan alone.
+	p.must(chromedp.Focus(chromedp.CSS(test("staff-track"))))
+	was := pos("track")
+	p.key(" ")
+	if a.Floor.Now().State.Mode != link.Idle || pos("track") != was {
+		t.Fatal("it moves without Live")
+	}
+	p.click("live-on")
+	p.wait("in words", `document.getElementById('ask-text')?.textContent.includes('no point of it over 250 mm/s')`)
+	p.click("ask-yes")
+	p.says("the sign", "live-sign", "nudges move Plank while they are pressed")
+	p.must(chromedp.Focus(chromedp.CSS(test("staff-track"))))
+	p.arrow("ArrowRight", true)
+	a.rigWait("jogging", jogging)
+	time.Sleep(1200 * time.Millisecond)
+	p.arrow("ArrowRight", false)
+	a.rigWait("still", still)
+	far := pos("track") - was
+	if far < 5 || far > 260 {
+		t.Errorf("a nudge of 1.2 s went %g mm", far)
+	}
+	// Half back: as long as it is held, and no farther.
+	p.must(chromedp.Sleep(700e6))
+	at := pos("track")
+	p.arrow("/", true)
+	a.rigWait("back", jogging)
+	p.must(chromedp.Sleep(2500e6))
+	p.arrow("/", false)
+	a.rigWait("still", still)
+	if back := at - pos("track"); math.Abs(back-far/2) > 0.5 {
+		t.Errorf("half back of %g mm went %g", far, back)
+	}
+	p.says("where it stands", "pose", "Where Plank stands")
+	p.click("store")
+	p.wait("stored", `document.querySelector('[data-test="kept"]').textContent.includes('saved') || document.querySelector('[data-test="kept"]').textContent.includes('Stored')`)
+	var v struct {
+		Path struct {
+			Tracks []struct {
+				Axis string
+				Keys []struct{ Frame, Value float64 }
+			}
+		}
+	}
+	a.get("/api/shots/"+a.shot, &v)
+	for _, tr := range v.Path.Tracks {
+		if tr.Axis == "plank/track" && math.Abs(tr.Keys[0].Value-pos("track")) > 0.01 {
+			t.Errorf("stored %+v, it stands at %g", tr.Keys[0], pos("track"))
+		}
+	}
+	p.click("marks")
+	p.click("mark-keep")
+	p.wait("a sentence", `document.querySelector('.sheet [role="alert"]')?.textContent.includes('it has no name')`)
+	p.enter("mark-name", "Rest")
+	p.click("mark-keep")
+	p.wait("with a picture", `document.querySelector('[data-test="mark-Rest"] img')`)
+	p.click("marks-close")
+	p.click("live-off")
+	p.wait("no sign", `!document.querySelector('[data-test="live-sign"]')`)
+
+	// Somewhere else, several axes together, at a speed of their own.
+	p.key("2")
+	p.click("go-somewhere")
+	p.enter("go-track", "99999")
+	p.says("refused", "go-says", "outside its soft limits")
+	p.enter("go-track", "300")
+	p.enter("go-pan", "12")
+	p.enter("go-share", "50")
+	p.says("how long", "go-says", "the others arrive with it")
+	p.click("go-yes")
+	a.rigWait("going", func(s link.State, _ bool) bool { return s.Mode == link.Moving })
+	a.rigWait("there", still)
+	if math.Abs(pos("track")-300) > 1e-3 || math.Abs(pos("pan")-12) > 1e-3 { // the drives come to rest on it a little later
+		t.Errorf("sent to 300 and 12 it is at %g and %g", pos("track"), pos("pan"))
+	}
+	// The camera's own picture on each screen.
+	p.click("see")
+	p.wait("the picture", `document.querySelector('[data-test="camera-picture"] img')?.naturalWidth > 0`)
+	p.key("3")
+	p.click("seeing")
+	p.wait("the picture on Compose", `document.querySelector('[data-test="real-picture"] img')?.naturalWidth > 0`)
+	p.key("5")
+	p.wait("the picture on Shoot", `document.querySelector('[data-test="real-picture"] img')?.naturalWidth > 0`)
+	// Back to the mark, confirmed, without a seal; and to a frame of the draft.
+	p.key("3")
+	p.click("marks")
+	p.click("mark-go")
+	p.click("ask-yes")
+	a.rigWait("going", func(s link.State, _ bool) bool { return s.Mode == link.Moving })
+	a.rigWait("there", still)
+	if pan := pos("pan"); math.Abs(pan) > 0.01 {
+		t.Errorf("at the mark pan is %g", pan)
+	}
+	p.click("marks-close")
+	if code, b := a.post("/api/machines/plank/goto", `{"shot":"`+a.shot+`","frame":70,"plan":true}`); code != 200 {
+		t.Error(b)
+	}
+	a.rigWait("going", func(s link.State, _ bool) bool { return s.Mode == link.Moving })
+	a.rigWait("there", still)
+	if math.Abs(pos("track")-520) > 0.5 {
+		t.Errorf("at frame 70 of the draft it is at %g", pos("track"))
+	}
+	// No camera: said plainly.
+	if a.Camera != nil {
+		a.Camera.Close()
+	}
+	p.wait("no picture", `/No live picture|gives no picture|old/.test(document.querySelector('[data-test="real-picture"]').textContent)`)
+}
+
+// How late the camera starts and how its clock runs: measured, kept in the line-up, and
+// still there when the limits are kept anew.
+func TestInStep(t *testing.T) {
+	t.Parallel() // nothing moves
+	a := start(t)
+	p := a.open("/shot/" + a.shot + "/line-up/sync")
+	p.says("nothing yet", "sync", "Nothing was measured yet")
+	p.wait("the machine", `document.querySelector('[data-test="chain-keep"]').textContent.includes('Plank')`)
+	p.enter("chain-tries", "x")
+	p.click("chain-begin")
+	p.says("a sentence", "chain-said", "Give numbers")
+	p.enter("chain-tries", "6")
+	p.enter("chain-seconds", "12")
+	// Broken off in mid-take it leaves no take running, and can be begun again.
+	p.click("chain-begin")
+	p.click("chain-off")
+	p.says("broken off", "chain-why", "it was broken off")
+	p.click("chain-begin")
+	p.wait("it goes on", `document.querySelector('[data-test="chain-off"]')`)
+	if code, b := a.post("/api/camera/in-step", `{"name":"again","tries":1,"seconds":5}`); code != 409 {
+		t.Errorf("a second one at once: %d %s", code, b)
+	}
+	p.says("the answer", "sync", "ms late")
+	var now struct {
+		Chain struct {
+			Delays struct {
+				N      int
+				Mean   float64 `json:"mean_ms"`
+				Sigma  float64 `json:"sigma_ms"`
+				Frames float64
+			}
+			Clock struct {
+				PPM    float64
+				Within float64 `json:"within_ppm"`
+			}
+		}
+	}
+	a.get("/api/camera/in-step", &now)
+	c := now.Chain
+	if c.Delays.N != 6 || c.Delays.Mean < 100 || c.Delays.Mean > 140 || c.Delays.Sigma > 20 || math.Abs(c.Delays.Frames-c.Delays.Mean*0.024) > 1e-6 {
+		t.Errorf("%+v; it starts some 118 ms late", c.Delays)
+	}
+	// Twelve seconds of a busy host: it says itself how well it knows it.
+	if math.Abs(c.Clock.PPM-37.5) > max(2, 2*c.Clock.Within) {
+		t.Errorf("%+v; its clock runs 37.5 ppm fast", c.Clock)
+	}
+	t.Logf("%+v", c)
+	p.click("chain-keep")
+	p.says("kept", "chain-said", "Kept in Plank's line-up")
+	p.wait("in the list", `document.querySelector('[data-test="chain"]')`)
+	p.click("sheet-axes")
+	p.wait("the axes", `document.querySelector('[data-test="high-track"]')`)
+	p.enter("high-track", "1300")
+	p.click("keep-line-up")
+	p.says("kept", "line-up-said", "Sealed paths stay sealed")
+	p.click("sheet-sync")
+	p.wait("still in the list", `document.querySelector('[data-test="chain"]')`)
+}
+
+// The other machines that carry a camera are steered as well, each by its own axes.
+func TestSteeringTheOthers(t *testing.T) {
+	a := start(t)
+	var shelf []struct{ ID string }
+	a.get("/api/shelf", &shelf)
+	for id, axis := range map[string]string{"heron": "swing", "wren": "turn"} {
+		code, b := a.post("/api/productions/"+shelf[0].ID+"/shots", `{"code":"`+map[string]string{"heron": "SL-060", "wren": "SL-070"}[id]+`","title":"Steered","rig":"`+id+`"}`)
+		var made struct{ ID string }
+		if code != 200 || json.Unmarshal([]byte(b), &made) != nil {
+			t.Fatal(code, b)
+		}
+		p := a.open("/shot/" + made.ID + "/compose")
+		p.wait("it is seen", `document.querySelector('[data-test="live-on"]:not([disabled])')`)
+		p.click("live-on")
+		p.click("ask-yes")
+		p.says("the sign", "live-sign", "while they are pressed")
+		p.must(chromedp.Focus(chromedp.CSS(test("staff-" + axis))))
+		was := a.now(id).Asked
+		p.arrow("ArrowRight", true)
+		p.must(chromedp.Sleep(900e6))
+		p.arrow("ArrowRight", false)
+		p.must(chromedp.Sleep(1500e6))
+		now := a.now(id)
+		if d := now.Asked[axis] - was[axis]; now.Mode != link.Idle || d < 0.05 || d > 20 {
+			t.Errorf("%s: %s went %g°, it is %s", id, axis, d, now.Mode)
+		}
+		for other, v := range was {
+			if d := math.Abs(now.Asked[other] - v); other != axis && d > 1e-3 {
+				t.Errorf("%s: %s moved, too: %g", id, other, d)
+			}
+		}
+	}
+}
