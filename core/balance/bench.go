@@ -1,0 +1,472 @@
+package balance
+
+import (
+	"fmt"
+	"math"
+	"strings"
+)
+
+// Did is what a freed head does at an attitude.
+type Did string
+
+// What it may do: stay, or turn its nose down or up.
+const (
+	Rests     Did = "rests"
+	NoseFalls Did = "nose falls"
+	NoseRises Did = "nose rises"
+)
+
+// Seen is one observation on the bench, with the plate's readings at which it was made:
+// what it does when it is let go of at an attitude, or what a scale reads that holds it
+// there. Readings are millimetres on the plate (rising forward) and on the riser
+// (rising up).
+type Seen struct {
+	TiltDeg float64 `json:"tilt_deg"`
+	SlideMM float64 `json:"slide_mm"`
+	RiseMM  float64 `json:"rise_mm"`
+	Did     Did     `json:"did,omitempty" enum:"rests,nose falls,nose rises"`
+	// ScaleKg is what a spring or luggage scale reads that pulls straight up, or down
+	// where it is negative, ArmM ahead of the axis, and so holds it there.
+	ScaleKg *float64 `json:"scale_kg,omitempty"`
+	ArmM    float64  `json:"arm_m,omitempty"`
+}
+
+// Knobs are how far the plate slides and the riser goes, in millimetres of reading. At
+// SlideAxisMM and RiseAxisMM of reading the plate's own zero lies on the axis.
+type Knobs struct {
+	SlideMM     [2]float64 `json:"slide_mm"`
+	RiseMM      [2]float64 `json:"rise_mm"`
+	SlideAxisMM float64    `json:"slide_axis_mm"`
+	RiseAxisMM  float64    `json:"rise_axis_mm"`
+}
+
+// Check reports what is wrong with them.
+func (k Knobs) Check() error {
+	for what, v := range map[string][2]float64{"slide_mm": k.SlideMM, "rise_mm": k.RiseMM} {
+		if !finite(v[:]...) || !(v[0] <= v[1]) || math.Abs(v[0]) > 5000 || math.Abs(v[1]) > 5000 {
+			return mistake(what, "give the least and the greatest reading in millimetres", "the plate's readings go from %g to %g mm", v[0], v[1])
+		}
+	}
+	if !finite(k.SlideAxisMM, k.RiseAxisMM) {
+		return mistake("slide_axis_mm", "give the readings at which the plate's zero lies on the axis", "they are not numbers")
+	}
+	return nil
+}
+
+// Bench is a head with what hangs on it, and all that is known of that. Places of pieces
+// count from the plate's zero, forward and up, in metres; the readings carry them to
+// the axis.
+type Bench struct {
+	Knobs   Knobs   `json:"knobs"`
+	Pieces  []Piece `json:"pieces"`
+	SlideMM float64 `json:"slide_mm" doc:"what the plate reads"`
+	RiseMM  float64 `json:"rise_mm" doc:"what the riser reads"`
+	// WholeKg is all of it, from a scale; what the pieces lack of it sits nobody knows where.
+	WholeKg *float64 `json:"whole_kg,omitempty"`
+	// FrictionNM and CableNM are what holds it without being asked: a dead band.
+	FrictionNM float64 `json:"friction_nm"`
+	CableNM    float64 `json:"cable_nm"`
+	Seen       []Seen  `json:"seen"`
+}
+
+// Rest is the part that was not weighed piece by piece.
+type Rest struct {
+	MassKg  float64 `json:"mass_kg"`
+	Forward float64 `json:"forward_m" doc:"from the axis, as the plate stands"`
+	Up      float64 `json:"up_m"`
+}
+
+// Weight is what a bench says: where the weight sits from the axis as the plate stands,
+// how well that is known, and what to do.
+type Weight struct {
+	MassKg  float64 `json:"mass_kg"`
+	Guessed bool    `json:"guessed" doc:"the mass is a guess: nothing was weighed"`
+	Forward float64 `json:"forward_m"`
+	Up      float64 `json:"up_m"`
+	Right   float64 `json:"right_m"`
+	// OffForward and OffUp are by how much these may be wrong, in metres.
+	OffForward float64 `json:"off_forward_m"`
+	OffUp      float64 `json:"off_up_m"`
+	BandM      float64 `json:"band_m" doc:"so far from the axis friction and cables hold it"`
+	Rest       *Rest   `json:"rest,omitempty"`
+	// Against names the observation that goes with none of the others, from 0; -1 none.
+	Against int    `json:"against" doc:"the observation that contradicts the others, from 0; -1: none does"`
+	Says    string `json:"says" doc:"the contradiction, in a sentence"`
+	Next    Step   `json:"next"`
+}
+
+// Step is what to do next: turn a knob, or let go at an attitude and look, or nothing.
+type Step struct {
+	Knob    string  `json:"knob,omitempty" enum:"slide,rise"`
+	ByMM    float64 `json:"by_mm,omitempty" doc:"forward or up, from the reading now"`
+	Reading float64 `json:"reading_mm,omitempty" doc:"what to set it to"`
+	// Try is the attitude to let go at, after the knob if one is to be turned.
+	Try  *float64 `json:"try_deg,omitempty"`
+	Done bool     `json:"done"`
+	Says string   `json:"says"`
+	Then string   `json:"then"`
+}
+
+// GuessKg is taken where nothing at all was weighed, and leastKg for how wide friction's
+// band may then be.
+const (
+	GuessKg = 3
+	leastKg = 1
+)
+
+// TiltedDeg is how far the nose is tipped for the height, down and up.
+const TiltedDeg = 30
+
+// cell is a convex region of the plane of forward and up, by its corners.
+type cell [][2]float64
+
+// cut keeps what lies where a·x + b·y ≤ c.
+func (p cell) cut(a, b, c float64) cell {
+	var out cell
+	for i := range p {
+		u, v := p[i], p[(i+1)%len(p)]
+		du, dv := a*u[0]+b*u[1]-c, a*v[0]+b*v[1]-c
+		if du <= 0 {
+			out = append(out, u)
+		}
+		if du < 0 && dv > 0 || du > 0 && dv < 0 {
+			t := du / (du - dv)
+			out = append(out, [2]float64{u[0] + t*(v[0]-u[0]), u[1] + t*(v[1]-u[1])})
+		}
+	}
+	return out
+}
+
+// span is the least and the greatest of a·x + b·y over it.
+func (p cell) span(a, b float64) (lo, hi float64) {
+	lo, hi = math.Inf(1), math.Inf(-1)
+	for _, v := range p {
+		d := a*v[0] + b*v[1]
+		lo, hi = min(lo, d), max(hi, d)
+	}
+	return lo, hi
+}
+
+// centroid is the middle of its area; of one that has shrunk to a line or a point, of
+// its corners.
+func (p cell) centroid() [2]float64 {
+	var x, y, area, mx, my float64
+	for i, u := range p {
+		v := p[(i+1)%len(p)]
+		du, dv := [2]float64{u[0] - p[0][0], u[1] - p[0][1]}, [2]float64{v[0] - p[0][0], v[1] - p[0][1]}
+		a := du[0]*dv[1] - du[1]*dv[0]
+		area, x, y = area+a, x+a*(du[0]+dv[0])/3, y+a*(du[1]+dv[1])/3
+		mx, my = mx+u[0]/float64(len(p)), my+u[1]/float64(len(p))
+	}
+	if math.Abs(area) < 1e-12 {
+		return [2]float64{mx, my}
+	}
+	return [2]float64{p[0][0] + x/area, p[0][1] + y/area}
+}
+
+// at is where the plate's zero lies from the axis at these readings, in metres.
+func (b *Bench) at(slideMM, riseMM float64) (forward, up float64) {
+	return (slideMM - b.Knobs.SlideAxisMM) / 1000, (riseMM - b.Knobs.RiseAxisMM) / 1000
+}
+
+func (b *Bench) check() error {
+	if err := b.Knobs.Check(); err != nil {
+		return err
+	}
+	for what, v := range map[string]float64{"friction_nm": b.FrictionNM, "cable_nm": b.CableNM} {
+		if !(v >= 0 && v < 1e6) {
+			return mistake(what, "give newton metres, 0 or more", "it is %g", v)
+		}
+	}
+	in := func(what string, v float64, k [2]float64) error {
+		if !(v >= k[0]-1e-9 && v <= k[1]+1e-9) {
+			return mistake(what, fmt.Sprintf("give %g to %g", k[0], k[1]), "the plate cannot read %g mm", v)
+		}
+		return nil
+	}
+	if err := in("slide_mm", b.SlideMM, b.Knobs.SlideMM); err != nil {
+		return err
+	}
+	if err := in("rise_mm", b.RiseMM, b.Knobs.RiseMM); err != nil {
+		return err
+	}
+	for i, s := range b.Seen {
+		field := fmt.Sprintf("seen[%d]", i)
+		if !(math.Abs(s.TiltDeg) < 90) {
+			return mistake(field+".tilt_deg", "give an attitude between -90 and 90, where the weight still has an arm", "it is %g°", s.TiltDeg)
+		}
+		if err := in(field+".slide_mm", s.SlideMM, b.Knobs.SlideMM); err != nil {
+			return err
+		}
+		if err := in(field+".rise_mm", s.RiseMM, b.Knobs.RiseMM); err != nil {
+			return err
+		}
+		switch {
+		case s.ScaleKg != nil && !(math.Abs(*s.ScaleKg) <= mostKg):
+			return mistake(field+".scale_kg", "give what the scale reads, in kilograms", "it is %g", *s.ScaleKg)
+		case s.ScaleKg != nil && !(math.Abs(s.ArmM) >= 0.001 && math.Abs(s.ArmM) <= mostM):
+			return mistake(field+".arm_m", "give how far ahead of the axis the scale pulls, in metres", "an arm of %g m has no length", s.ArmM)
+		case s.ScaleKg == nil && s.Did != Rests && s.Did != NoseFalls && s.Did != NoseRises:
+			return mistake(field+".did", "say rests, nose falls or nose rises, or give what a scale reads", "%q is nothing that it does", s.Did)
+		}
+	}
+	return nil
+}
+
+// mass is all that hangs there: what was weighed whole, else the pieces, else a guess.
+func (b *Bench) mass() (kg, pieces float64, sum Sum, guessed bool, err error) {
+	if len(b.Pieces) > 0 {
+		if sum, err = Add(b.Pieces); err != nil {
+			return 0, 0, sum, false, err
+		}
+	}
+	switch {
+	case b.WholeKg != nil:
+		if !(*b.WholeKg > 0 && *b.WholeKg <= mostKg) {
+			return 0, 0, sum, false, mistake("whole_kg", "weigh it and give kilograms above zero", "it is %g", *b.WholeKg)
+		}
+		if *b.WholeKg < sum.MassKg*(1-1e-9) {
+			return 0, 0, sum, false, mistake("whole_kg", fmt.Sprintf("give %.4g or more, or take a piece off", sum.MassKg), "all of it weighs %g kg and its pieces %.4g", *b.WholeKg, sum.MassKg)
+		}
+		return *b.WholeKg, sum.MassKg, sum, false, nil
+	case len(b.Pieces) > 0:
+		return sum.MassKg, sum.MassKg, sum, false, nil
+	}
+	return GuessKg, 0, sum, true, nil
+}
+
+// Off is by how many kilogram metres pieces may be wrong that were laid with a ruler: a
+// centre is seldom known closer than to 15 mm.
+const pieceOffM = 0.015
+
+// farM is how far from the plate's zero, or from where the pieces say, the centre of
+// what is not known may sit.
+const farM = 0.06
+
+// Weigh works out where the weight sits from all that is known, and what to do next.
+// What it was seen to do leaves a region of the plane of forward and up, a convex one:
+// falling one way says on which side of the axis the weight is, resting that friction
+// and cables hold it, a scale how large the moment is. It is halved with every look.
+// Observations that leave nothing contradict each other.
+func (b *Bench) Weigh() (*Weight, error) {
+	if err := b.check(); err != nil {
+		return nil, err
+	}
+	kg, pieces, sum, guessed, err := b.mass()
+	if err != nil {
+		return nil, err
+	}
+	w := &Weight{MassKg: kg, Guessed: guessed, Right: sum.Centre[0] * pieces / kg, Against: -1, BandM: Band(kg, b.FrictionNM+b.CableNM)}
+	// From the plate's zero: the pieces' share is known, the rest anywhere within reach.
+	whole := pieces >= kg*(1-1e-9)
+	reach := farM
+	centre := [2]float64{sum.Centre[1], sum.Centre[2]}
+	if whole {
+		reach = pieceOffM
+	} else if pieces > 0 {
+		reach = max(pieceOffM*pieces/kg, farM*(kg-pieces)/kg*2)
+	}
+	known := b.region(kg, reach, centre, -1)
+	if len(known) == 0 && whole { // the pieces' places are further off than that
+		known = b.region(kg, farM, centre, -1)
+	}
+	if len(known) == 0 {
+		b.contradict(w, kg, centre)
+		known = b.region(kg, farM, centre, w.Against)
+		if len(known) == 0 {
+			known = box(reach, centre)
+		}
+	}
+	if whole && len(b.Seen) == 0 {
+		known = cell{centre}
+	}
+	lx, hx := known.span(1, 0)
+	ly, hy := known.span(0, 1)
+	df, du := b.at(b.SlideMM, b.RiseMM)
+	c := known.centroid()
+	w.Forward, w.OffForward = c[0]+df, max(hx-c[0], c[0]-lx)
+	w.Up, w.OffUp = c[1]+du, max(hy-c[1], c[1]-ly)
+	if rest := kg - pieces; rest > 1e-6*kg && pieces > 0 {
+		w.Rest = &Rest{rest, (kg*(w.Forward-df)-pieces*sum.Centre[1])/rest + df, (kg*(w.Up-du)-pieces*sum.Centre[2])/rest + du}
+	}
+	w.Next = b.next(w)
+	return w, nil
+}
+
+// box is everything within reach of a place.
+func box(reach float64, c [2]float64) cell {
+	return cell{{c[0] - reach, c[1] - reach}, {c[0] + reach, c[1] - reach}, {c[0] + reach, c[1] + reach}, {c[0] - reach, c[1] + reach}}
+}
+
+// region is what all observations but one leave of the place of the centre from the
+// plate's zero.
+func (b *Bench) region(kg, reach float64, centre [2]float64, but int) cell {
+	p := box(reach, centre)
+	for i := range b.Seen {
+		if i != but && len(p) > 0 {
+			p = b.after(p, &b.Seen[i], kg)
+		}
+	}
+	return p
+}
+
+// after is what one observation leaves. The arm of the weight at an attitude is
+// (x + slide)·cos − (y + rise)·sin.
+func (b *Bench) after(p cell, s *Seen, kg float64) cell {
+	sin, cos := math.Sincos(s.TiltDeg * math.Pi / 180)
+	df, du := b.at(s.SlideMM, s.RiseMM)
+	shift := df*cos - du*sin
+	least := kg
+	if b.WholeKg == nil && len(b.Pieces) == 0 {
+		least = leastKg
+	}
+	band, pull := Band(least, b.FrictionNM+b.CableNM), Band(least, b.CableNM)
+	if s.ScaleKg != nil {
+		arm := *s.ScaleKg * s.ArmM * cos / kg // the scale pulls straight up, ahead by the arm
+		return p.cut(cos, -sin, arm+band-shift).cut(-cos, sin, -(arm - band - shift))
+	}
+	switch s.Did {
+	case NoseFalls:
+		return p.cut(-cos, sin, shift+pull)
+	case NoseRises:
+		return p.cut(cos, -sin, -shift+pull)
+	}
+	return p.cut(cos, -sin, band-shift).cut(-cos, sin, band+shift)
+}
+
+// contradict finds the observation without which the others agree: the latest one.
+func (b *Bench) contradict(w *Weight, kg float64, centre [2]float64) {
+	for i := len(b.Seen) - 1; i >= 0; i-- {
+		if len(b.region(kg, farM, centre, i)) > 0 {
+			w.Against = i
+			w.Says = fmt.Sprintf("These contradict each other: the weight cannot sit anywhere and do all that. Try %s at slide %.0f, rise %.0f again; if it does the same, something moved or a cable pulls.", attitude(b.Seen[i].TiltDeg), b.Seen[i].SlideMM, b.Seen[i].RiseMM)
+			return
+		}
+	}
+	w.Says = "These contradict each other in more than one place: the weight cannot sit anywhere and do all that. Clear them and begin again with level."
+	if len(b.Seen) == 1 {
+		w.Against = 0
+	}
+}
+
+// attitude says an attitude.
+func attitude(deg float64) string {
+	switch {
+	case deg == 0:
+		return "level"
+	case deg < 0:
+		return fmt.Sprintf("nose down %.0f°", -deg)
+	}
+	return fmt.Sprintf("nose up %.0f°", deg)
+}
+
+// last is the newest look at an attitude, without a scale, with the readings as they are.
+func (b *Bench) last(deg float64) *Seen {
+	for i := len(b.Seen) - 1; i >= 0; i-- {
+		s := &b.Seen[i]
+		// Level, the height has no arm: it does not matter what the riser read.
+		if s.Did != "" && s.TiltDeg == deg && math.Abs(s.SlideMM-b.SlideMM) < 0.05 && (deg == 0 || math.Abs(s.RiseMM-b.RiseMM) < 0.05) {
+			return s
+		}
+	}
+	return nil
+}
+
+// next is the halving guide: level first, by sliding; then the height, by what it does
+// nose down and nose up; until it rests in all three.
+func (b *Bench) next(w *Weight) Step {
+	if w.Says != "" {
+		s := Step{Says: "Look again before anything is moved."}
+		if w.Against >= 0 {
+			s.Try = &b.Seen[w.Against].TiltDeg
+			s.Says = "Try " + attitude(*s.Try) + " again."
+		}
+		return s
+	}
+	look := func(deg float64) Step {
+		return Step{Try: &deg, Says: "Let go " + attitude(deg) + " and see what it does.", Then: "One hand on the camera whenever the gear is free."}
+	}
+	level := b.last(0)
+	if len(b.Seen) == 0 && len(b.Pieces) > 0 && (b.far(w.Forward, w.BandM) || b.far(w.Up, w.BandM)) {
+		// The pieces say it before anything is freed.
+		if b.far(w.Forward, w.BandM) {
+			return b.turn("slide", -w.Forward, 0)
+		}
+		return b.turn("rise", -w.Up, -TiltedDeg)
+	}
+	if level == nil {
+		return look(0)
+	}
+	if level.Did != Rests {
+		return b.turn("slide", -w.Forward, 0)
+	}
+	down, up := b.last(-TiltedDeg), b.last(TiltedDeg)
+	switch {
+	case down == nil:
+		return look(-TiltedDeg)
+	case up == nil && down.Did == Rests:
+		return look(TiltedDeg)
+	case down.Did == Rests && up.Did == Rests:
+		return Step{Done: true, Says: "It rests wherever it is pointed. It is balanced.", Then: "Gear engaged, plate tight, safety line on, pins out, homed again."}
+	case up == nil:
+		return look(TiltedDeg)
+	case math.Abs(w.Forward) > math.Abs(w.Up)*math.Tan(TiltedDeg*math.Pi/180):
+		// What is left of level counts for more at these attitudes than the height.
+		return b.turn("slide", -w.Forward, 0)
+	}
+	return b.turn("rise", -w.Up, -TiltedDeg)
+}
+
+func (b *Bench) far(off, band float64) bool { return math.Abs(off) > max(band, 0.0005) }
+
+// turn is a knob's turn by metres, to a whole half millimetre, within its travel.
+func (b *Bench) turn(knob string, by, try float64) Step {
+	now, travel, verb := b.SlideMM, b.Knobs.SlideMM, [2]string{"Slide the camera back", "Slide the camera forward"}
+	if knob == "rise" {
+		now, travel, verb = b.RiseMM, b.Knobs.RiseMM, [2]string{"Lower the camera", "Raise the camera"}
+	}
+	mm := math.Round(by*2000) / 2
+	if mm == 0 {
+		mm = math.Copysign(0.5, by)
+	}
+	to := min(max(now+mm, travel[0]), travel[1])
+	s := Step{Knob: knob, ByMM: to - now, Reading: to, Try: &try}
+	k := 0
+	if mm > 0 {
+		k = 1
+	}
+	if math.Abs(s.ByMM) < 0.25 {
+		s.Says = fmt.Sprintf("The plate is at its end: %s is not possible.", strings.ToLower(verb[k][:1])+verb[k][1:]+fmt.Sprintf(" %s mm", short(math.Abs(mm))))
+		s.Then = "Use a longer plate, mount the camera elsewhere on it, or hang something at the other end."
+		s.Try = nil
+		return s
+	}
+	s.Says = fmt.Sprintf("%s %s mm.", verb[k], short(math.Abs(s.ByMM)))
+	s.Then = b.overshot(knob, s.ByMM) + fmt.Sprintf("Then try %s again.", attitude(try))
+	if math.Abs(to-now-mm) > 0.25 {
+		s.Then = fmt.Sprintf("That is as far as it goes; it wants %s mm. ", short(math.Abs(mm))) + s.Then
+	}
+	return s
+}
+
+// overshot says so where the last turn of this knob went the other way.
+func (b *Bench) overshot(knob string, by float64) string {
+	read := func(s *Seen) float64 {
+		if knob == "rise" {
+			return s.RiseMM
+		}
+		return s.SlideMM
+	}
+	for i := len(b.Seen) - 1; i > 0; i-- {
+		if was := read(&b.Seen[i]) - read(&b.Seen[i-1]); math.Abs(was) > 0.05 {
+			if was*by < 0 && math.Abs(by) < 0.7*math.Abs(was) {
+				return "It overshot: this is about half as far back. "
+			}
+			return ""
+		}
+	}
+	return ""
+}
+
+// short writes millimetres without a decimal that is nought.
+func short(mm float64) string { return strings.TrimSuffix(fmt.Sprintf("%.1f", mm), ".0") }

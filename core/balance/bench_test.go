@@ -1,0 +1,232 @@
+package balance_test
+
+import (
+	"math"
+	"math/rand/v2"
+	"strings"
+	"testing"
+
+	"keenarc/core/balance"
+	"keenarc/core/rig"
+)
+
+var plate = balance.Knobs{SlideMM: [2]float64{0, 160}, RiseMM: [2]float64{0, 120}, SlideAxisMM: 80, RiseAxisMM: 60}
+
+// head is a freed head with friction: what it does is decided by the true torque.
+type head struct {
+	kg, f, u, friction float64 // the centre from the plate's zero, in metres
+}
+
+func (h head) did(b *balance.Bench, deg float64) balance.Did {
+	l := balance.Lever{MassKg: h.kg, AheadM: h.f + (b.SlideMM-plate.SlideAxisMM)/1000, UpM: h.u + (b.RiseMM-plate.RiseAxisMM)/1000}
+	switch nm := l.NM(deg); {
+	case nm > h.friction:
+		return balance.NoseFalls
+	case nm < -h.friction:
+		return balance.NoseRises
+	}
+	return balance.Rests
+}
+
+// follow does what the guide says until it is done, and counts the turns of a knob.
+func follow(t *testing.T, b *balance.Bench, h head) (moves int) {
+	t.Helper()
+	for range 60 {
+		w, err := b.Weigh()
+		if err != nil {
+			t.Fatal(err)
+		}
+		s := w.Next
+		if s.Done {
+			return moves
+		}
+		if w.Says != "" {
+			t.Fatalf("%+v: %s", h, w.Says)
+		}
+		switch s.Knob {
+		case "slide":
+			b.SlideMM = s.Reading
+			moves++
+		case "rise":
+			b.RiseMM = s.Reading
+			moves++
+		}
+		if s.Try == nil {
+			t.Fatalf("%+v: it knows no more: %+v", h, s)
+		}
+		b.Seen = append(b.Seen, balance.Seen{TiltDeg: *s.Try, SlideMM: b.SlideMM, RiseMM: b.RiseMM, Did: h.did(b, *s.Try)})
+	}
+	t.Fatalf("%+v: not balanced after %d moves", h, moves)
+	return
+}
+
+// between is how much more than friction may pull halfway between two of the guide's
+// attitudes: it rested at both.
+var between = 1.0001 / math.Cos(15*math.Pi/180)
+
+// A hundred cameras that nobody knows anything of but their weight are balanced by the
+// guide alone on a head with friction, in at most eight moves; so are they where not
+// even the weight is known, and in fewer where the pieces were laid out with a ruler.
+func TestTheGuideBalances(t *testing.T) {
+	for name, c := range map[string]struct {
+		most int
+		what func(b *balance.Bench, h head, rng *rand.Rand)
+	}{
+		"weighed": {8, func(b *balance.Bench, h head, _ *rand.Rand) { b.WholeKg = &h.kg }},
+		"nothing": {8, func(*balance.Bench, head, *rand.Rand) {}},
+		"pieces": {6, func(b *balance.Bench, h head, rng *rand.Rand) {
+			off := func() float64 { return 0.024 * (rng.Float64() - 0.5) }
+			b.Pieces = []balance.Piece{{Name: "body", MassKg: h.kg, At: rig.Vec{0, h.f + off(), h.u + off()}}}
+		}},
+	} {
+		rng := rand.New(rand.NewPCG(9, 77))
+		worst, sum := 0, 0
+		for range 100 {
+			h := head{kg: 1.5 + 8*rng.Float64(), f: 0.1 * (rng.Float64() - 0.5), u: 0.1 * (rng.Float64() - 0.5)}
+			h.friction = h.kg * balance.G * (0.003 + 0.004*rng.Float64()) // 3 to 7 mm of it
+			b := &balance.Bench{Knobs: plate, SlideMM: 80, RiseMM: 60, FrictionNM: h.friction, Seen: []balance.Seen{}}
+			c.what(b, h, rng)
+			n := follow(t, b, h)
+			worst, sum = max(worst, n), sum+n
+			l := balance.Lever{MassKg: h.kg, AheadM: h.f + (b.SlideMM-80)/1000, UpM: h.u + (b.RiseMM-60)/1000}
+			if nm, at := l.Worst(-30, 30); math.Abs(nm) > h.friction*between {
+				t.Errorf("%s: %+v is left with %g Nm at %g°, friction holds %g", name, h, nm, at, h.friction)
+			}
+		}
+		t.Logf("%s: at most %d moves, %.1f on average", name, worst, float64(sum)/100)
+		if worst > c.most {
+			t.Errorf("%s: one took %d moves, over %d", name, worst, c.most)
+		}
+	}
+}
+
+// What is weighed stays, and what is unknown is worked out from what it was seen to do
+// and from a scale: by hand, 2.4 kg at −17, −2 mm and 0.92 at 62, 8 of 4.13 kg in all.
+func TestWhatIsUnknownIsWorkedOut(t *testing.T) {
+	whole := 4.13
+	at := rig.Vec{0, 0.037, 0.027} // where the rest truly sits
+	b := &balance.Bench{Knobs: plate, SlideMM: 80, RiseMM: 60, WholeKg: &whole, Seen: []balance.Seen{},
+		Pieces: []balance.Piece{{Name: "body", MassKg: 2.40, At: rig.Vec{0, -0.017, -0.002}}, {Name: "35 mm", MassKg: 0.92, At: rig.Vec{0, 0.062, 0.008}}}}
+	moment := func(k int) float64 { return 2.4*b.Pieces[0].At[k] + 0.92*b.Pieces[1].At[k] + 0.81*at[k] }
+	f, u := moment(1)/whole, moment(2)/whole
+	for _, deg := range []float64{0, -30} { // a scale that pulls 0.2 m ahead of the axis
+		sin, cos := math.Sincos(deg * math.Pi / 180)
+		kg := whole * (f*cos - u*sin) / (0.2 * cos)
+		b.Seen = append(b.Seen, balance.Seen{TiltDeg: deg, SlideMM: 80, RiseMM: 60, ScaleKg: &kg, ArmM: 0.2})
+	}
+	w, err := b.Weigh()
+	if err != nil {
+		t.Fatal(err)
+	}
+	if math.Abs(w.Forward-f) > 1e-9 || math.Abs(w.Up-u) > 1e-9 || w.MassKg != whole || w.Guessed || w.OffForward > 1e-9 {
+		t.Errorf("%+v, want %g, %g", w, f, u)
+	}
+	if w.Rest == nil || math.Abs(w.Rest.MassKg-0.81) > 1e-12 || math.Abs(w.Rest.Forward-0.037) > 1e-8 || math.Abs(w.Rest.Up-0.027) > 1e-8 {
+		t.Errorf("the rest: %+v", w.Rest)
+	}
+	if s := w.Next; s.Try == nil || *s.Try != 0 || s.Knob != "" {
+		t.Errorf("a scale is not a look: %+v", s)
+	}
+	// The plate's readings carry it: 11 mm back moves it 11 mm back.
+	b.SlideMM, b.RiseMM = 69, 66
+	if w, _ = b.Weigh(); math.Abs(w.Forward-(f-0.011)) > 1e-9 || math.Abs(w.Up-(u+0.006)) > 1e-9 || math.Abs(w.Rest.Forward-0.026) > 1e-8 {
+		t.Errorf("slid: %+v", w)
+	}
+}
+
+// Pieces alone say what to turn before anything is freed, and to which reading.
+func TestPiecesSayIt(t *testing.T) {
+	b := &balance.Bench{Knobs: plate, SlideMM: 64, RiseMM: 60, FrictionNM: 0.1, Pieces: []balance.Piece{{MassKg: 4, At: rig.Vec{0.002, 0.027, 0.001}}}}
+	w, err := b.Weigh()
+	if err != nil || math.Abs(w.Forward-0.011) > 1e-12 || math.Abs(w.Up-0.001) > 1e-12 || w.Right != 0.002 || w.OffForward != 0 {
+		t.Fatalf("%+v, %v", w, err)
+	}
+	if s := w.Next; s.Knob != "slide" || s.ByMM != -11 || s.Reading != 53 || s.Says != "Slide the camera back 11 mm." || s.Then != "Then try level again." {
+		t.Errorf("%+v", s)
+	}
+	b.SlideMM = 53
+	if w, _ = b.Weigh(); w.Next.Knob != "" || *w.Next.Try != 0 {
+		t.Errorf("within its friction: %+v", w.Next)
+	}
+	b.Pieces[0].At[2] = -0.02
+	if w, _ = b.Weigh(); w.Next.Says != "Raise the camera 20 mm." || *w.Next.Try != -30 {
+		t.Errorf("%+v", w.Next)
+	}
+	b.SlideMM, b.Pieces[0].At[1] = 10, 0.2
+	if w, _ = b.Weigh(); !strings.Contains(w.Next.Then, "as far as it goes; it wants 130 mm") || w.Next.Reading != 0 {
+		t.Errorf("at its end: %+v", w.Next)
+	}
+	b.SlideMM = 0
+	if w, _ = b.Weigh(); !strings.Contains(w.Next.Says, "at its end: slide the camera back 120 mm is not possible") || w.Next.Try != nil || w.Next.ByMM != 0 {
+		t.Errorf("at its end: %+v", w.Next)
+	}
+}
+
+// Looks that no weight could give contradict each other; the one that does is named, and
+// without it the rest is used.
+func TestContradictions(t *testing.T) {
+	look := func(deg, slide float64, did balance.Did) balance.Seen {
+		return balance.Seen{TiltDeg: deg, SlideMM: slide, RiseMM: 60, Did: did}
+	}
+	whole := 4.0
+	b := &balance.Bench{Knobs: plate, SlideMM: 80, RiseMM: 60, WholeKg: &whole, FrictionNM: 0.1, Seen: []balance.Seen{
+		look(0, 80, balance.NoseFalls), look(-30, 80, balance.NoseFalls), look(0, 90, balance.NoseRises)}}
+	w, err := b.Weigh()
+	if err != nil || w.Against != 2 || !strings.Contains(w.Says, "Try level at slide 90, rise 60 again") || w.Next.Says != "Try level again." || *w.Next.Try != 0 {
+		t.Fatalf("%+v, %v", w, err)
+	}
+	if w.Forward < 0 {
+		t.Errorf("what the others say is left out: %+v", w)
+	}
+	b.Seen = b.Seen[:2]
+	if w, _ = b.Weigh(); w.Against != -1 || w.Says != "" {
+		t.Errorf("they agree: %+v", w)
+	}
+	b.Seen = []balance.Seen{look(0, 80, balance.NoseFalls), look(0, 80, balance.NoseRises), look(0, 150, balance.NoseRises), look(0, 10, balance.NoseFalls)}
+	if w, _ = b.Weigh(); w.Against != -1 || !strings.Contains(w.Says, "more than one place") || w.Next.Try != nil {
+		t.Errorf("%+v", w)
+	}
+	// It overshoots: half as far back, and that is said.
+	b.Seen = []balance.Seen{look(0, 80, balance.NoseFalls), look(0, 50, balance.NoseRises)}
+	b.SlideMM = 50
+	if w, _ = b.Weigh(); w.Next.ByMM != 15 || !strings.HasPrefix(w.Next.Then, "It overshot: this is about half as far back. ") {
+		t.Errorf("%+v", w.Next)
+	}
+}
+
+// Cable pull hides a side: falling then says no more than that the weight is not far on
+// the other one.
+func TestCablePullIsADeadBand(t *testing.T) {
+	whole := 4.0
+	b := &balance.Bench{Knobs: plate, SlideMM: 80, RiseMM: 60, WholeKg: &whole, CableNM: whole * balance.G * 0.01,
+		Seen: []balance.Seen{{SlideMM: 80, RiseMM: 60, Did: balance.NoseFalls}, {SlideMM: 85, RiseMM: 60, Did: balance.NoseRises}}}
+	if w, _ := b.Weigh(); w.Against != -1 || math.Abs(w.Forward-(-0.0025)) > 1e-12 {
+		t.Errorf("%+v", w)
+	}
+	b.CableNM = 0
+	if w, _ := b.Weigh(); w.Against != 1 {
+		t.Errorf("without it they contradict: %+v", w)
+	}
+}
+
+func TestBenchMistakes(t *testing.T) {
+	kg := 0.0
+	for want, change := range map[string]func(b *balance.Bench){
+		"whole_kg: it is 0":                        func(b *balance.Bench) { b.WholeKg = &kg },
+		"pieces[0].mass_kg: piece 1 has 0 kg":      func(b *balance.Bench) { b.Pieces = []balance.Piece{{}} },
+		"seen[0].arm_m: an arm of 0 m":             func(b *balance.Bench) { b.Seen = []balance.Seen{{SlideMM: 1, RiseMM: 1, ScaleKg: &kg}} },
+		"seen[0].did: \"flies\" is":                func(b *balance.Bench) { b.Seen = []balance.Seen{{Did: "flies"}} },
+		"seen[0].tilt_deg: it is 90":               func(b *balance.Bench) { b.Seen = []balance.Seen{{TiltDeg: 90, Did: balance.Rests}} },
+		"slide_mm: the plate cannot read 161 mm":   func(b *balance.Bench) { b.SlideMM = 161 },
+		"rise_mm: the plate cannot read NaN mm":    func(b *balance.Bench) { b.RiseMM = math.NaN() },
+		"friction_nm: it is -1":                    func(b *balance.Bench) { b.FrictionNM = -1 },
+		"slide_mm: the plate's readings go from 5": func(b *balance.Bench) { b.Knobs.SlideMM = [2]float64{5, 4} },
+		"seen[0].slide_mm: the plate":              func(b *balance.Bench) { b.Seen = []balance.Seen{{SlideMM: 200, Did: balance.Rests}} },
+	} {
+		b := &balance.Bench{Knobs: plate}
+		change(b)
+		if _, err := b.Weigh(); err == nil || !strings.HasPrefix(err.Error(), want) {
+			t.Errorf("%v, want %q", err, want)
+		}
+	}
+}

@@ -1,0 +1,356 @@
+package balance
+
+import (
+	"fmt"
+	"math"
+
+	"gonum.org/v1/gonum/mat"
+
+	"keenarc/core/rig"
+)
+
+// Pose is what a sensor at an arm's wrist felt in one pose. Rotation is the sensor in
+// the world: its columns are the sensor's axes. Force and torque are what the payload
+// puts on it, in the sensor's own axes, at its origin.
+type Pose struct {
+	Rotation [3]rig.Vec `json:"rotation" doc:"the sensor in the world, by rows; its columns are the sensor's axes"`
+	ForceN   *rig.Vec   `json:"force_n,omitempty"`
+	TorqueNM rig.Vec    `json:"torque_nm"`
+}
+
+// Weighing says what poses are read for.
+type Weighing struct {
+	G     float64  // m/s²
+	Bias  bool     // the sensor's own zero is unknown, too
+	Known *float64 // mass in kilograms from a scale
+}
+
+// Payload is what hangs at a wrist, by least squares over the poses. The residuals are
+// root mean squares, over the poses, of the lengths of what is left.
+type Payload struct {
+	MassKg     float64 `json:"mass_kg"`
+	Centre     rig.Vec `json:"centre_m" doc:"from the sensor's origin, in its axes"`
+	Moment     rig.Vec `json:"moment_kgm" doc:"mass times centre: all that torques tell"`
+	BiasForce  rig.Vec `json:"bias_force_n"`
+	BiasTorque rig.Vec `json:"bias_torque_nm"`
+	ResidualN  float64 `json:"residual_n"`
+	ResidualNM float64 `json:"residual_nm"`
+	// Weighed is whether the mass is known: from forces, or from a scale.
+	Weighed bool `json:"-"`
+}
+
+// leastSpan is how small the least singular value of the directions may be, against a
+// pose's own weight, before they are said to tell nothing: about a twentieth of a degree.
+const leastSpan = 1e-3
+
+func (p *Pose) check(i int) error {
+	field := fmt.Sprintf("poses[%d]", i)
+	r := p.Rotation
+	for a := range 3 {
+		for b := range 3 {
+			dot := r[a][0]*r[b][0] + r[a][1]*r[b][1] + r[a][2]*r[b][2]
+			if a == b {
+				dot--
+			}
+			if !(math.Abs(dot) <= 1e-6) {
+				return mistake(field+".rotation", "give the sensor in the world, by rows: three unit vectors at right angles", "pose %d is not a rotation", i+1)
+			}
+		}
+	}
+	if det := r[0][0]*(r[1][1]*r[2][2]-r[1][2]*r[2][1]) - r[0][1]*(r[1][0]*r[2][2]-r[1][2]*r[2][0]) + r[0][2]*(r[1][0]*r[2][1]-r[1][1]*r[2][0]); det < 0 {
+		return mistake(field+".rotation", "give right-handed axes", "pose %d is a mirror image", i+1)
+	}
+	for k := range 3 {
+		if !finite(p.TorqueNM[k]) || math.Abs(p.TorqueNM[k]) > 1e9 {
+			return mistake(field+".torque_nm", "give newton metres", "pose %d has %g", i+1, p.TorqueNM[k])
+		}
+		if p.ForceN != nil && (!finite(p.ForceN[k]) || math.Abs(p.ForceN[k]) > 1e9) {
+			return mistake(field+".force_n", "give newtons", "pose %d has %g", i+1, p.ForceN[k])
+		}
+	}
+	return nil
+}
+
+// Down is the direction of gravity in the sensor's axes.
+func (p *Pose) Down() rig.Vec {
+	return rig.Vec{-p.Rotation[2][0], -p.Rotation[2][1], -p.Rotation[2][2]}
+}
+
+// From works the payload out. In each pose force = m·w + bias and torque =
+// (m·c) × w + bias, with w = g times Down: both linear (Lynch & Park, Modern Robotics, 8).
+func (w Weighing) From(poses []Pose) (*Payload, error) {
+	if !(w.G > 0 && w.G < 1000) {
+		return nil, mistake("g", "give gravity in m/s², as 9.80665", "it is %g", w.G)
+	}
+	if w.Known != nil && !(*w.Known > 0 && *w.Known <= mostKg) {
+		return nil, mistake("mass_kg", "weigh it and give kilograms above zero, or leave it out", "it is %g", *w.Known)
+	}
+	if len(poses) == 0 {
+		return nil, mistake("poses", "give two or more, three with bias", "there are none")
+	}
+	forces := poses[0].ForceN != nil
+	for i := range poses {
+		if err := poses[i].check(i); err != nil {
+			return nil, err
+		}
+		if (poses[i].ForceN != nil) != forces {
+			return nil, mistake(fmt.Sprintf("poses[%d].force_n", i), "give it in every pose, or in none", "some poses have a force and some have none")
+		}
+	}
+	if err := w.tells(poses); err != nil {
+		return nil, err
+	}
+	out := &Payload{}
+	if w.Known != nil {
+		out.MassKg, out.Weighed = *w.Known, true
+	}
+	if forces {
+		if err := w.forces(poses, out); err != nil {
+			return nil, err
+		}
+	}
+	if err := w.torques(poses, out); err != nil {
+		return nil, err
+	}
+	if out.Weighed {
+		for k := range 3 {
+			out.Centre[k] = out.Moment[k] / out.MassKg
+		}
+		if !finite(out.Centre[:]...) {
+			return nil, mistake("poses", "use smaller numbers", "the centre is not a finite number")
+		}
+	}
+	return out, nil
+}
+
+// tells refuses poses that leave a direction open: without bias what lies along gravity
+// where it is the same in all of them, with bias what lies along the one line, or on
+// the one point, that gravity's directions have in common.
+func (w Weighing) tells(poses []Pose) error {
+	rows, n := mat.NewDense(max(3, len(poses)), 3, nil), float64(len(poses))
+	var mean rig.Vec
+	if w.Bias {
+		for i := range poses {
+			d := poses[i].Down()
+			for k := range 3 {
+				mean[k] += d[k] / n
+			}
+		}
+	}
+	for i := range poses {
+		d := poses[i].Down()
+		for k := range 3 {
+			rows.Set(i, k, d[k]-mean[k])
+		}
+	}
+	var s mat.SVD
+	if !s.Factorize(rows, mat.SVDThinV) {
+		return mistake("poses", "turn the wrist further between them", "they can not be told apart")
+	}
+	v := s.Values(nil)
+	var axes mat.Dense
+	s.VTo(&axes)
+	if v[1] > leastSpan {
+		return nil
+	}
+	line := rig.Vec{axes.At(0, 0), axes.At(1, 0), axes.At(2, 0)}
+	what, want := "gravity pulls along %s of the sensor in all of them, so how far the centre lies along it is missing", "add a pose with the sensor turned about any other axis, best by 90°"
+	switch {
+	case w.Bias && v[0] <= leastSpan:
+		line, what = poses[0].Down(), "gravity pulls along %s of the sensor in all of them, so nothing can be told from the sensor's own zero"
+		want = "add two poses, best turned by 90° about two different axes of the sensor"
+	case w.Bias:
+		what = "gravity's directions lie on one line, along %s of the sensor, so how far the centre lies along it is missing"
+		want = "add a third pose, turned about another axis of the sensor"
+	}
+	return mistake("poses", want, what, direction(line))
+}
+
+// direction names the axis that a direction lies along, or writes it out.
+func direction(v rig.Vec) string {
+	for k, name := range [3]string{"x", "y", "z"} {
+		if math.Abs(v[k]) > 0.9999 {
+			return name
+		}
+	}
+	for k := range 3 {
+		if math.Abs(v[k]) > 1e-9 { // the sign that makes its first part positive
+			if v[k] < 0 {
+				v = rig.Vec{-v[0], -v[1], -v[2]}
+			}
+			break
+		}
+	}
+	return fmt.Sprintf("[%.2f, %.2f, %.2f]", v[0]+0, v[1]+0, v[2]+0)
+}
+
+// forces fits the mass, and the sensor's bias with it.
+func (w Weighing) forces(poses []Pose, out *Payload) error {
+	cols := 1
+	if w.Bias {
+		cols = 4
+	}
+	a, y := mat.NewDense(3*len(poses), cols, nil), mat.NewVecDense(3*len(poses), nil)
+	for i := range poses {
+		d := poses[i].Down()
+		for k := range 3 {
+			a.Set(3*i+k, 0, w.G*d[k])
+			if w.Bias {
+				a.Set(3*i+k, 1+k, 1)
+			}
+			y.SetVec(3*i+k, poses[i].ForceN[k])
+		}
+	}
+	if out.Weighed { // what is weighed stays: it leaves the bias only
+		var known mat.VecDense
+		known.ScaleVec(out.MassKg, a.ColView(0))
+		y.SubVec(y, &known)
+	}
+	x, left, err := fit(a, y, out.Weighed)
+	if err != nil {
+		return err
+	}
+	if !out.Weighed {
+		out.MassKg, out.Weighed = x[0], true
+	}
+	if w.Bias {
+		copy(out.BiasForce[:], x[len(x)-3:])
+	}
+	out.ResidualN = left
+	if !(out.MassKg > 0) {
+		return mistake("poses", "give the force that the payload puts on the sensor, in the sensor's axes, with the payload hung on", "the mass comes out at %.4g kg", out.MassKg)
+	}
+	return nil
+}
+
+// torques fits mass times centre, and the bias with it.
+func (w Weighing) torques(poses []Pose, out *Payload) error {
+	cols := 3
+	if w.Bias {
+		cols = 6
+	}
+	a, y := mat.NewDense(3*len(poses), cols, nil), mat.NewVecDense(3*len(poses), nil)
+	for i := range poses {
+		d := poses[i].Down()
+		// h × w = −[w]× h
+		x, yy, z := w.G*d[0], w.G*d[1], w.G*d[2]
+		for k, row := range [3][3]float64{{0, z, -yy}, {-z, 0, x}, {yy, -x, 0}} {
+			a.SetRow(3*i+k, append(row[:], make([]float64, cols-3)...))
+			if w.Bias {
+				a.Set(3*i+k, 3+k, 1)
+			}
+			y.SetVec(3*i+k, poses[i].TorqueNM[k])
+		}
+	}
+	x, left, err := fit(a, y, false)
+	if err != nil {
+		return err
+	}
+	copy(out.Moment[:], x)
+	if w.Bias {
+		copy(out.BiasTorque[:], x[3:])
+	}
+	out.ResidualNM = left
+	return nil
+}
+
+// fit solves a·x = y by least squares, by QR; skip leaves the first column out. left is
+// the root mean square of the lengths of the rows' triples.
+func fit(a *mat.Dense, y *mat.VecDense, skip bool) (x []float64, left float64, err error) {
+	rows, cols := a.Dims()
+	var b mat.Matrix = a
+	if skip {
+		if cols--; cols > 0 {
+			b = a.Slice(0, rows, 1, cols+1)
+		}
+	}
+	var r mat.VecDense
+	r.CloneFromVec(y)
+	if cols > 0 {
+		var qr mat.QR
+		qr.Factorize(b)
+		sol := mat.NewVecDense(cols, nil)
+		if err := qr.SolveVecTo(sol, false, y); err != nil {
+			return nil, 0, mistake("poses", "turn the wrist further between them", "they do not determine the payload")
+		}
+		var got mat.VecDense
+		got.MulVec(b, sol)
+		r.SubVec(y, &got)
+		x = append(x, sol.RawVector().Data...)
+	}
+	if !finite(x...) {
+		return nil, 0, mistake("poses", "use smaller numbers", "the answer is not a finite number")
+	}
+	return x, mat.Norm(&r, 2) / math.Sqrt(float64(rows)/3), nil
+}
+
+// Next is which of the candidates would tell most: the one that makes the least known
+// direction of mass times centre best known. Candidates need their rotation only.
+// -1 where there are none.
+func (w Weighing) Next(poses, candidates []Pose) int {
+	best, at := math.Inf(1), -1
+	for i := range candidates {
+		if s := w.spread(append(append([]Pose(nil), poses...), candidates[i])); s < best*(1-1e-9) || at < 0 {
+			best, at = s, i
+		}
+	}
+	return at
+}
+
+// spread is the largest standard error of mass times centre over all directions, for
+// torques that are off by one newton metre: +Inf where a direction is open.
+func (w Weighing) spread(poses []Pose) float64 {
+	// Information about h once the bias is taken out: Σ |w|²I − w wᵀ about the mean w.
+	var mean rig.Vec
+	if w.Bias {
+		for i := range poses {
+			d := poses[i].Down()
+			for k := range 3 {
+				mean[k] += d[k] / float64(len(poses))
+			}
+		}
+	}
+	info := mat.NewSymDense(3, nil)
+	for i := range poses {
+		d := poses[i].Down()
+		for k := range 3 {
+			d[k] = w.G * (d[k] - mean[k])
+		}
+		sq := d[0]*d[0] + d[1]*d[1] + d[2]*d[2]
+		for a := range 3 {
+			for b := a; b < 3; b++ {
+				v := -d[a] * d[b]
+				if a == b {
+					v += sq
+				}
+				info.SetSym(a, b, info.At(a, b)+v)
+			}
+		}
+	}
+	var e mat.EigenSym
+	if !e.Factorize(info, false) {
+		return math.Inf(1)
+	}
+	if least := e.Values(nil)[0]; least > w.G*w.G*leastSpan*leastSpan {
+		return 1 / math.Sqrt(least)
+	}
+	return math.Inf(1)
+}
+
+// Spread is by how many metres the centre may be off for each newton metre of error in
+// the torques, in the direction that is known least. +Inf where one is open.
+func (w Weighing) Spread(poses []Pose, massKg float64) float64 { return w.spread(poses) / massKg }
+
+// Guided says what a guided arm would do with the payload that it was told, in place of
+// the true one: it holds up what it was told, so an overstated mass makes it rise and
+// an understated one sink. freeN is the force that its brakes and gears hide.
+func Guided(toldKg, trueKg, freeN float64) string {
+	off := (toldKg - trueKg) * G
+	switch {
+	case math.Abs(off) <= freeN:
+		return "It would stay where it is guided."
+	case off > 0:
+		return fmt.Sprintf("It would rise: it holds up %.2f kg more than hangs on it.", toldKg-trueKg)
+	}
+	return fmt.Sprintf("It would sink: it holds up %.2f kg less than hangs on it.", trueKg-toldKg)
+}
