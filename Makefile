@@ -32,7 +32,7 @@ need-test:
 
 test: need-build need-test bin/keenarc check
 	go test -timeout 20m $$(go list ./... | grep -v /e2e)
-	go test -timeout 28m ./e2e
+	@tools/e2e
 
 check: ui/node_modules/.package-lock.json bin/keenarc
 	@echo "gofmt, vet, staticcheck, types"

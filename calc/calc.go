@@ -160,7 +160,10 @@ func decode(raw []byte, into any) error {
 	}
 	var ty *json.UnmarshalTypeError
 	var sy *json.SyntaxError
+	var fe *FieldError
 	switch {
+	case errors.As(err, &fe):
+		return fe
 	case errors.As(err, &ty):
 		return &FieldError{orRequest(ty.Field), "it is a " + ty.Value, "give a " + ty.Type.String()}
 	case errors.As(err, &sy):

@@ -142,6 +142,9 @@ func FuzzRun(f *testing.F) {
 	f.Add(`{"kind":"natural","rate_hz":50,"keys":{"t_s":[0,1.2,3],"axes":{"pan":[0,10,4]}}}`)
 	f.Add(`{"rate_hz":1e308,"keys":{"t_s":[-1e308,1e308],"axes":{"":[1,2]}}}`)
 	f.Add(`[`)
+	for _, e := range List() {
+		f.Add(e.example)
+	}
 	f.Fuzz(func(t *testing.T, q string) {
 		for _, e := range List() {
 			a, st := Prepare(e.Name, []byte(q), Bounds{1 << 16, 20_000})

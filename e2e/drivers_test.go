@@ -86,30 +86,30 @@ func TestTwoServersOneMachine(t *testing.T) {
 	if code, b := second.try("/api/machines/plank/home", `{}`); code != 409 || !strings.Contains(b, "only watches") {
 		t.Errorf("the second homes: %d %s", code, b)
 	}
-	ready := func(p *process) {
-		t.Helper()
-		p.idle(shot, ps[0].ID, false)
-		p.post("/api/machines/plank/home", `{"shot":"`+shot+`"}`)
-		time.Sleep(500 * time.Millisecond)
-		p.idle(shot, ps[0].ID, true)
-		p.post("/api/machines/plank/goto", `{"shot":"`+shot+`"}`)
-		time.Sleep(300 * time.Millisecond)
-		p.idle(shot, ps[0].ID, true)
-	}
-	ready(first)
 	// The second sees the roll and stops it; the take is the first's, whole to its end.
-	stopped := make(chan struct{})
-	go func() {
-		defer close(stopped)
-		second.sees("rolling", shot, func(m *web.LiveMessage) bool { return m.Floor.State.Mode == link.Rolling && m.Floor.State.Frame > 30 })
-		second.post("/api/stop", "")
-	}()
-	ended := func() bool {
-		lines, err := db.Takes(ctx, shot)
-		return err == nil && len(lines) > 0 && lines[len(lines)-1].Ended
+	for n := 1; ; n++ {
+		if _, err := db.Pool.Exec(ctx, `DELETE FROM findings; DELETE FROM trace_chunks; DELETE FROM takes`); err != nil {
+			t.Fatal(err)
+		}
+		first.atFirst(shot, ps[0].ID)
+		ended := func() bool {
+			lines, err := db.Takes(ctx, shot)
+			return err == nil && len(lines) > 0 && lines[0].Ended
+		}
+		stopped := make(chan struct{})
+		go func() {
+			defer close(stopped)
+			second.sees("rolling", shot, func(m *web.LiveMessage) bool {
+				return m.Floor.State.Mode == link.Rolling && m.Floor.State.Frame > 30 || ended()
+			})
+			second.post("/api/stop", "")
+		}()
+		first.held(shot, ps[0].ID, ended)
+		<-stopped
+		if lines, err := db.Takes(ctx, shot); err != nil || lines[0].Why == "stop was pressed" || n == tries {
+			break // else this machine was held up, and the rig stopped by itself
+		}
 	}
-	first.held(shot, ps[0].ID, ended)
-	<-stopped
 	k := first.until("the take", shot, func(k web.TakeView) bool { return k.Ended })
 	full, err := db.Take(ctx, k.ID)
 	if err != nil || !k.Broken || k.Why != "stop was pressed" || !full.Trace.Whole() || len(full.Trace.Pos) != k.Rows || k.Rows < 1200 {
@@ -125,7 +125,7 @@ func TestTwoServersOneMachine(t *testing.T) {
 	}
 	_ = first.cmd.Wait()
 	second.sees("the right", shot, func(m *web.LiveMessage) bool { return m.Floor.Connected && m.Floor.Driving })
-	ready(second)
+	second.atFirst(shot, ps[0].ID)
 	again := serve(t, folder(t), d.url, rig.Addr)
 	if m = again.sees("the rig", shot, func(m *web.LiveMessage) bool { return m.Floor.Connected }); m.Floor.Driving {
 		t.Error("started again the first drives, too")

@@ -103,24 +103,30 @@ func (p *process) until(what, shot string, ok func(web.TakeView) bool) web.TakeV
 	return last
 }
 
-// idle waits until the rig stands still and, if asked, is homed.
-func (p *process) idle(shot, pass string, homed bool) {
+// atFirst homes the rig and sends it to the first picture, again if it was held up,
+// until the pass may roll.
+func (p *process) atFirst(shot, pass string) {
 	p.t.Helper()
-	ctx, cancel := context.WithTimeout(p.t.Context(), 60*time.Second)
-	defer cancel()
-	c, _, err := websocket.Dial(ctx, strings.Replace(p.addr, "http", "ws", 1)+"/api/live?shot="+shot+"&pass="+pass, nil)
-	if err != nil {
-		p.t.Fatal(err)
+	var m *web.LiveMessage
+	now := func() link.State {
+		m = p.sees("the rig at rest", shot+"&pass="+pass, func(m *web.LiveMessage) bool {
+			return m.Floor.Connected && m.Floor.State.Mode == link.Idle && m.Floor.State.N > 5
+		})
+		return m.Floor.State
 	}
-	defer c.CloseNow()
-	for {
-		var m web.LiveMessage
-		if err := wsjson.Read(ctx, c, &m); err != nil {
-			p.t.Fatal(err)
-		}
-		if s := m.Floor.State; m.Floor.Connected && s.Mode == link.Idle && s.N > 5 && (!homed || (s.Homed["focus"] || s.Homed["plank/focus"])) {
+	for range tries {
+		if now(); m.Ready.OK {
 			return
 		}
+		if allHomed(now()) {
+			p.post("/api/machines/plank/goto", `{"shot":"`+shot+`"}`)
+		} else {
+			p.post("/api/machines/plank/home", `{"shot":"`+shot+`"}`)
+		}
+		time.Sleep(500 * time.Millisecond)
+	}
+	if now(); !m.Ready.OK {
+		p.t.Fatalf("it is never ready: %s", m.Ready.Sentence)
 	}
 }
 
@@ -145,17 +151,12 @@ func TestKilledInMidRoll(t *testing.T) {
 		}
 		p := serve(t, home, d.url, rig.Addr)
 		p.post("/api/shots/"+shot+"/seal", `{"revision":0}`)
-		p.idle(shot, ps[0].ID, false)
-		p.post("/api/machines/plank/home", `{"shot":"`+shot+`"}`)
-		p.idle(shot, ps[0].ID, true)
 		var hold *websocket.Conn
 		for range tries {
 			if _, err := db.Pool.Exec(ctx, `DELETE FROM findings; DELETE FROM trace_chunks; DELETE FROM takes`); err != nil {
 				t.Fatal(err)
 			}
-			p.post("/api/machines/plank/goto", `{"shot":"`+shot+`"}`)
-			time.Sleep(200 * time.Millisecond)
-			p.idle(shot, ps[0].ID, true)
+			p.atFirst(shot, ps[0].ID)
 			if hold, _, err = websocket.Dial(ctx, strings.Replace(p.addr, "http", "ws", 1)+"/api/hold?shot="+shot+"&pass="+ps[0].ID, nil); err != nil {
 				t.Fatal(err)
 			}

@@ -371,11 +371,21 @@ func (a *app) homed(begin func()) {
 			time.Sleep(10 * time.Millisecond)
 		}
 		a.rigWait("homed or still", func(s link.State, _ bool) bool { return s.Mode == link.Idle })
-		if a.Floor.Now().State.Homed["focus"] {
+		if allHomed(a.Floor.Now().State) {
 			return
 		}
 	}
 	a.t.Fatalf("the rig was stopped while homing, %d times", tries)
+}
+
+// allHomed reports whether every axis is.
+func allHomed(s link.State) bool {
+	for _, h := range s.Homed {
+		if !h {
+			return false
+		}
+	}
+	return len(s.Homed) > 0
 }
 
 // atFirst begins a go-to and waits until the page says that it may roll.

@@ -151,10 +151,17 @@ func TestAtRestNothingIsDrawn(t *testing.T) {
 	for _, s := range []string{"5", "3"} {
 		p.key(s)
 		p.wait("the view", `document.querySelector('[data-test="finder"]')?.dataset.drawn > 0 && document.querySelector('[data-test="ready"]').textContent.includes('✓ homed')`)
-		p.must(chromedp.Sleep(2500e6))
 		p.must(chromedp.Evaluate[chromedp.Void](`(() => { window.changes = []; new MutationObserver((l) => l.forEach((m) => window.changes.push((m.target.className?.baseVal ?? m.target.className ?? m.target.parentElement?.className) + ' ' + m.type + ' ' + (m.attributeName ?? '')))).observe(document.body, { subtree: true, childList: true, attributes: true, characterData: true }); })()`))
-		p.must(chromedp.Sleep(2500e6))
-		if c := eval[[]string](p, `window.changes.slice(0, 8)`); len(c) > 0 {
+		// On a busy machine it comes to rest late; what is drawn again and again never does.
+		var c []string
+		for range 8 {
+			eval[bool](p, `(window.changes = [], true)`)
+			p.must(chromedp.Sleep(2500e6))
+			if c = eval[[]string](p, `window.changes.slice(0, 8)`); len(c) == 0 {
+				break
+			}
+		}
+		if len(c) > 0 {
 			t.Errorf("on stage %s at rest: %v", s, c)
 		}
 	}

@@ -44,6 +44,14 @@ func (p *Package) At(distanceM float64) Focus {
 	return Focus{p, d, d - i, i, i / (d - i)}
 }
 
+// AtObject focuses the package at a distance from the lens itself, in metres, beyond its
+// focal length: i = f·s/(s − f).
+func (p *Package) AtObject(objectM float64) Focus {
+	f := p.FocalMM / 1000
+	i := f * objectM / (objectM - f)
+	return Focus{p, objectM + i, objectM, i, i / objectM}
+}
+
 // ViewMM is m·(S − p): what stands for the image distance in the perspective
 // from the entrance pupil, so that a point at depth Z shows at ViewMM·X/(Z − p).
 func (f Focus) ViewMM() float64 {
@@ -104,10 +112,16 @@ func (f Focus) BlurPx(depthM float64) float64 {
 // image plane in metres; far is +Inf beyond the hyperfocal distance. It is where
 // BlurPx comes to the circle of confusion.
 func (f Focus) SharpM() (near, far float64) {
+	near, far = f.SharpFromLensM()
+	return near + f.ImageM, far + f.ImageM
+}
+
+// SharpFromLensM is the same counted from the lens.
+func (f Focus) SharpFromLensM() (near, far float64) {
 	k := f.FNumber * f.CircleMM / f.FocalMM / f.ImageM
-	near = 1/(1/f.ObjectM+k) + f.ImageM
+	near = 1 / (1/f.ObjectM + k)
 	if left := 1/f.ObjectM - k; left > 0 {
-		return near, 1/left + f.ImageM
+		return near, 1 / left
 	}
 	return near, math.Inf(1)
 }
