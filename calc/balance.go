@@ -221,7 +221,7 @@ func runPayload(q *PayloadRequest, b Bounds) (*PayloadAnswer, error) {
 		a.MassKg, a.Centre = &p.MassKg, &p.Centre
 	}
 	if len(q.Candidates) > 0 {
-		next := make([]balance.Pose, len(q.Candidates))
+		next := make([]balance.WristPose, len(q.Candidates))
 		for i, c := range q.Candidates {
 			if next[i].Rotation, err = rotation(fmt.Sprintf("candidates[%d]", i), c); err != nil {
 				return nil, err
@@ -233,8 +233,8 @@ func runPayload(q *PayloadRequest, b Bounds) (*PayloadAnswer, error) {
 	return a, nil
 }
 
-func (q *PayloadRequest) poses() ([]balance.Pose, error) {
-	out := make([]balance.Pose, len(q.Poses))
+func (q *PayloadRequest) poses() ([]balance.WristPose, error) {
+	out := make([]balance.WristPose, len(q.Poses))
 	for i, p := range q.Poses {
 		field := fmt.Sprintf("poses[%d]", i)
 		r, err := rotation(field+".rotation", p.Rotation)
@@ -245,7 +245,7 @@ func (q *PayloadRequest) poses() ([]balance.Pose, error) {
 		if err != nil {
 			return nil, err
 		}
-		out[i] = balance.Pose{Rotation: r, TorqueNM: t}
+		out[i] = balance.WristPose{Rotation: r, TorqueNM: t}
 		if p.ForceN != nil {
 			f, err := vector(field+".force_n", p.ForceN)
 			if err != nil {

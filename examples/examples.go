@@ -9,6 +9,7 @@ import (
 	"fmt"
 	"io/fs"
 
+	"keenarc/core/balance"
 	"keenarc/core/geom"
 	"keenarc/core/lens"
 	"keenarc/core/rig"
@@ -24,7 +25,7 @@ var HarbourApproach []byte
 //go:embed keeper-winds.csv
 var KeeperWinds []byte
 
-//go:embed rigs/*.json cameras/*.json sets/*.json
+//go:embed rigs/*.json cameras/*.json sets/*.json packages/*.json
 var files embed.FS
 
 // Rigs are the descriptions of all rigs that ship, by id, fresh with every call.
@@ -43,6 +44,28 @@ func RigIDs() []string { return []string{"plank", "heron", "wren", "turnstile"} 
 
 // Camera is the demo production's camera with its lens.
 func Camera() *lens.Package { return decode[lens.Package]("cameras/body-a-35.json") }
+
+// Packed is a camera package of the demo, with how it was balanced, by machine.
+type Packed struct {
+	Name   string                      `json:"name"`
+	Camera string                      `json:"camera"`
+	Load   balance.Hung                `json:"load"`
+	On     map[string]*balance.Settled `json:"on"`
+	Lens   *lens.Package               `json:"-"`
+}
+
+// Packages are the demo's camera packages.
+func Packages() []*Packed {
+	var out []*Packed
+	names, err := fs.Glob(files, "packages/*.json")
+	must(err)
+	for _, n := range names {
+		p := decode[Packed](n)
+		p.Lens = decode[lens.Package]("cameras/" + p.Camera + ".json")
+		out = append(out, p)
+	}
+	return out
+}
 
 // Harbour is the set of SL-010: a miniature harbour with the keeper's lamp.
 func Harbour() *geom.Set { return decode[geom.Set]("sets/harbour.json") }

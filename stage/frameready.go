@@ -33,6 +33,7 @@ func FrameReadiness(s Snapshot, d *Desk, eye EyeNow, cell weave.Cell, b *Bench) 
 		limit.Frame4(float64(first)), limit.Frame4(float64(last)), limit.Frame4(float64(d.Table.Start())), limit.Frame4(float64(d.Table.End())))
 	unless(b.Newer == 0, "one path", "", "path %d is sealed, and the frames so far are on an older one; at frame %s they differ by %.1f px. Choose which to go on with.", b.Newer, limit.Frame4(float64(cell.Frame)), b.NewerPx)
 	item("in limits", d.LineUp == "", "2", "%s Line up again, or change the path.", d.LineUp)
+	unless(d.Balance == nil || d.Balance.OK, "balanced", "1", "%s Press 1, Balance.", balanceWords(d.Balance))
 	unless(s.Connected, "rig seen", "1", "%s is not seen. Check its power and cable; it is looked for all the time.", d.Rig.Name)
 	unless(!s.Connected || s.Driving, "driven here", "", "another copy of Keen Arc drives %s; this one only watches.", d.Rig.Name)
 	machine(s, d, unless)
@@ -54,4 +55,11 @@ func FrameReadiness(s Snapshot, d *Desk, eye EyeNow, cell weave.Cell, b *Bench) 
 	r.Checks = append(r.Checks, Check{"at its pose", at}, Check{"still", at && idle})
 	item("camera", eye.Connected, "", "the camera is not there: %s. It is looked for all the time.", eye.Why)
 	return r
+}
+
+func balanceWords(b *Balanced) string {
+	if b == nil {
+		return ""
+	}
+	return b.Says
 }

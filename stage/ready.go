@@ -19,11 +19,19 @@ type Desk struct {
 	Limits   string   // the first sentence over a limit, or empty
 	Sealed   bool     // the plan as it stands is sealed
 	Table    *seal.Table
-	Zeroed   string // the axis whose zero was laid elsewhere since the path was sealed, or empty
-	LineUp   string // why today's line-up does not allow the sealed path, or empty
-	Begin    int    // the frame at which the pass begins
-	PassName string // the pass on the desk, or empty
-	PassNote string // why this pass cannot be rolled on its clock, or empty
+	Zeroed   string    // the axis whose zero was laid elsewhere since the path was sealed, or empty
+	LineUp   string    // why today's line-up does not allow the sealed path, or empty
+	Balance  *Balanced // nil: not judged
+	Begin    int       // the frame at which the pass begins
+	PassName string    // the pass on the desk, or empty
+	PassNote string    // why this pass cannot be rolled on its clock, or empty
+}
+
+// Balanced is whether a shot's camera package is balanced on its machine, or what hangs
+// there is known to it; and why not.
+type Balanced struct {
+	OK   bool
+	Says string
 }
 
 // Check is one item of the readiness strip.
@@ -64,6 +72,9 @@ func Readiness(s Snapshot, d *Desk) *Ready {
 	}
 	item("sealed", d.Sealed && d.Table != nil, "S", "the path is not sealed as it stands. Press S to seal it.")
 	// What is in order as a rule is named only where it is not.
+	if d.Balance != nil {
+		item("balanced", d.Balance.OK, "1", "%s Press 1, Balance.", d.Balance.Says)
+	}
 	unless := func(ok bool, name, key, format string, v ...any) {
 		if !ok {
 			item(name, false, key, format, v...)

@@ -37,6 +37,9 @@ func (s *Store) LoadDemo(ctx context.Context) error {
 			return err
 		}
 	}
+	if err := s.demoPackages(ctx); err != nil {
+		return err
+	}
 	passes := []Pass{}
 	for i, x := range [][2]string{{"Keeper", "beauty, with actor"}, {"Clean plate", "set empty"}, {"Lamp on", "practical only"}, {"Fog, slow", "fog at a third of the speed"}, {"Matte", "card behind lamp"}} {
 		f := int64(1)
@@ -50,4 +53,23 @@ func (s *Store) LoadDemo(ctx context.Context) error {
 		return err
 	}
 	return s.demoShoot(ctx, prod.ID, machines)
+}
+
+// demoPackages adds the demo's camera packages, balanced as they come.
+func (s *Store) demoPackages(ctx context.Context) error {
+	for _, x := range examples.Packages() {
+		p := &journal.CameraPackage{ID: journal.NewID(), Name: x.Name, Lens: x.Lens, Load: x.Load}
+		if err := p.Check(); err != nil {
+			return err
+		}
+		if err := s.WritePackage(ctx, journal.Itself, p, 0); err != nil {
+			return err
+		}
+		for machine, r := range x.On {
+			if err := s.KeepBalance(ctx, journal.Itself, p.ID, machine, r); err != nil {
+				return err
+			}
+		}
+	}
+	return nil
 }

@@ -60,10 +60,12 @@ type Shot struct {
 	Lens        *lens.Package `json:"lens"`
 	Set         *geom.Set     `json:"set"`
 	ThresholdPx float64       `json:"threshold_px"`
+	// Package is the camera package that it is shot with; empty: none was chosen.
+	Package string `json:"package,omitempty"`
 	// Frames: it is taken frame by frame.
 	Frames bool `json:"frames"`
-	// LinedUp names the line-ups that are in it.
-	LinedUp string `json:"-" db:"-"`
+	// LinedUp names the line-ups and the versions of camera and set that are in it.
+	LinedUp string `json:"-"`
 	// StartTimecode is the timecode of frame 0, non-drop, at the nearest whole rate.
 	StartTimecode string `json:"start_timecode"`
 }
@@ -143,7 +145,7 @@ type placed struct {
 
 // Shot loads one shot, its machines as they are lined up.
 func (s *Store) Shot(ctx context.Context, id string) (*Shot, error) {
-	sh, err := one[Shot](ctx, s.Pool, `SELECT s.id::text, s.code, s.title, p.title AS production, c.doc AS lens, a.doc AS set, h.px AS threshold_px, s.start_timecode, EXISTS (SELECT 1 FROM shoots f WHERE f.shot_id = s.id) AS frames
+	sh, err := one[Shot](ctx, s.Pool, `SELECT s.id::text, s.code, s.title, p.title AS production, c.doc AS lens, a.doc AS set, h.px AS threshold_px, s.start_timecode, coalesce(s.package_id::text, '') AS package, s.camera_version || '/' || s.set_version || ' ' AS lined_up, EXISTS (SELECT 1 FROM shoots f WHERE f.shot_id = s.id) AS frames
 		FROM shots s JOIN productions p ON p.id = s.production_id JOIN sets a ON a.id = s.set_id AND a.version = s.set_version
 		JOIN cameras c ON c.id = s.camera_id AND c.version = s.camera_version JOIN thresholds h ON h.id = s.threshold_id AND h.version = s.threshold_version WHERE s.id = $1`, id)
 	if err != nil {
@@ -199,6 +201,10 @@ func (s *Store) AddShot(ctx context.Context, production string, sh *Shot, who jo
 		}
 		if _, err := tx.Exec(ctx, `INSERT INTO shots (id, production_id, code, title, set_id, set_version, camera_id, camera_version, threshold_id, threshold_version) VALUES ($1,$2,$3,$4,$5,1,$6,1,$7,1)`,
 			sh.ID, production, sh.Code, sh.Title, set, camera, threshold); err != nil {
+			return err
+		}
+		// It is shot with the package of its camera's name, where there is one.
+		if _, err := tx.Exec(ctx, `UPDATE shots SET package_id = (SELECT p.id FROM packages p WHERE p.doc->'lens'->>'name' = $2 ORDER BY p.at DESC LIMIT 1) WHERE id = $1`, sh.ID, sh.Lens.Name); err != nil {
 			return err
 		}
 		for i, m := range sh.Machines {

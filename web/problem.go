@@ -11,6 +11,7 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/jackc/pgx/v5/pgconn"
 
+	"keenarc/core/balance"
 	"keenarc/core/path"
 	"keenarc/core/weave"
 	"keenarc/exchange"
@@ -106,6 +107,7 @@ func (s *Server) fail(err error) error {
 	var own *Problem
 	var pe *path.Error
 	var we *weave.Error
+	var me *balance.MistakeError
 	var le *exchange.PlaceError
 	var pg *pgconn.PgError
 	var ce *pgconn.ConnectError
@@ -114,6 +116,8 @@ func (s *Server) fail(err error) error {
 		return nil
 	case errors.As(err, &own):
 		return own
+	case errors.As(err, &me):
+		return blame(me.Field, me.Wrong, me.Want)
 	case errors.As(err, &we):
 		return blame(we.Field, we.Wrong, we.Want)
 	case errors.As(err, &pe):

@@ -110,6 +110,7 @@ func (s *Server) API(r chi.Router) huma.API {
 	s.passRoutes(r, api)
 	s.machineRoutes(r, api)
 	s.rigRoutes(r, api)
+	s.benchRoutes(api)
 	s.markRoutes(r, api)
 	s.inStepRoutes(r, api)
 	s.frameRoutes(r, api)

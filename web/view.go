@@ -290,6 +290,9 @@ func (s *Server) desk(ctx context.Context, shot, pass string) (*stage.Desk, *sto
 	if len(v.Analysis.Sentences) > 0 {
 		d.Limits = v.Analysis.Sentences[0]
 	}
+	if d.Balance, err = s.balanceOf(ctx, v.Shot); err != nil {
+		return nil, nil, err
+	}
 	if v.Seal != nil && v.Seal.Revision >= 0 { // a void one is none
 		if d.Table, err = s.store.Table(ctx, v.Seal.ID); err != nil {
 			return nil, nil, err

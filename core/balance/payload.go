@@ -9,10 +9,10 @@ import (
 	"keenarc/core/rig"
 )
 
-// Pose is what a sensor at an arm's wrist felt in one pose. Rotation is the sensor in
+// WristPose is what a sensor at an arm's wrist felt in one pose. Rotation is the sensor in
 // the world: its columns are the sensor's axes. Force and torque are what the payload
 // puts on it, in the sensor's own axes, at its origin.
-type Pose struct {
+type WristPose struct {
 	Rotation [3]rig.Vec `json:"rotation" doc:"the sensor in the world, by rows; its columns are the sensor's axes"`
 	ForceN   *rig.Vec   `json:"force_n,omitempty"`
 	TorqueNM rig.Vec    `json:"torque_nm"`
@@ -43,7 +43,7 @@ type Payload struct {
 // pose's own weight, before they are said to tell nothing: about a twentieth of a degree.
 const leastSpan = 1e-3
 
-func (p *Pose) check(i int) error {
+func (p *WristPose) check(i int) error {
 	field := fmt.Sprintf("poses[%d]", i)
 	r := p.Rotation
 	for a := range 3 {
@@ -72,13 +72,13 @@ func (p *Pose) check(i int) error {
 }
 
 // Down is the direction of gravity in the sensor's axes.
-func (p *Pose) Down() rig.Vec {
+func (p *WristPose) Down() rig.Vec {
 	return rig.Vec{-p.Rotation[2][0], -p.Rotation[2][1], -p.Rotation[2][2]}
 }
 
 // From works the payload out. In each pose force = m·w + bias and torque =
 // (m·c) × w + bias, with w = g times Down: both linear (Lynch & Park, Modern Robotics, 8).
-func (w Weighing) From(poses []Pose) (*Payload, error) {
+func (w Weighing) From(poses []WristPose) (*Payload, error) {
 	if !(w.G > 0 && w.G < 1000) {
 		return nil, mistake("g", "give gravity in m/s², as 9.80665", "it is %g", w.G)
 	}
@@ -126,7 +126,7 @@ func (w Weighing) From(poses []Pose) (*Payload, error) {
 // tells refuses poses that leave a direction open: without bias what lies along gravity
 // where it is the same in all of them, with bias what lies along the one line, or on
 // the one point, that gravity's directions have in common.
-func (w Weighing) tells(poses []Pose) error {
+func (w Weighing) tells(poses []WristPose) error {
 	rows, n := mat.NewDense(max(3, len(poses)), 3, nil), float64(len(poses))
 	var mean rig.Vec
 	if w.Bias {
@@ -185,7 +185,7 @@ func direction(v rig.Vec) string {
 }
 
 // forces fits the mass, and the sensor's bias with it.
-func (w Weighing) forces(poses []Pose, out *Payload) error {
+func (w Weighing) forces(poses []WristPose, out *Payload) error {
 	cols := 1
 	if w.Bias {
 		cols = 4
@@ -224,7 +224,7 @@ func (w Weighing) forces(poses []Pose, out *Payload) error {
 }
 
 // torques fits mass times centre, and the bias with it.
-func (w Weighing) torques(poses []Pose, out *Payload) error {
+func (w Weighing) torques(poses []WristPose, out *Payload) error {
 	cols := 3
 	if w.Bias {
 		cols = 6
@@ -287,10 +287,10 @@ func fit(a *mat.Dense, y *mat.VecDense, skip bool) (x []float64, left float64, e
 // Next is which of the candidates would tell most: the one that makes the least known
 // direction of mass times centre best known. Candidates need their rotation only.
 // -1 where there are none.
-func (w Weighing) Next(poses, candidates []Pose) int {
+func (w Weighing) Next(poses, candidates []WristPose) int {
 	best, at := math.Inf(1), -1
 	for i := range candidates {
-		if s := w.spread(append(append([]Pose(nil), poses...), candidates[i])); s < best*(1-1e-9) || at < 0 {
+		if s := w.spread(append(append([]WristPose(nil), poses...), candidates[i])); s < best*(1-1e-9) || at < 0 {
 			best, at = s, i
 		}
 	}
@@ -299,7 +299,7 @@ func (w Weighing) Next(poses, candidates []Pose) int {
 
 // spread is the largest standard error of mass times centre over all directions, for
 // torques that are off by one newton metre: +Inf where a direction is open.
-func (w Weighing) spread(poses []Pose) float64 {
+func (w Weighing) spread(poses []WristPose) float64 {
 	// Information about h once the bias is taken out: Σ |w|²I − w wᵀ about the mean w.
 	var mean rig.Vec
 	if w.Bias {
@@ -339,7 +339,7 @@ func (w Weighing) spread(poses []Pose) float64 {
 
 // Spread is by how many metres the centre may be off for each newton metre of error in
 // the torques, in the direction that is known least. +Inf where one is open.
-func (w Weighing) Spread(poses []Pose, massKg float64) float64 { return w.spread(poses) / massKg }
+func (w Weighing) Spread(poses []WristPose, massKg float64) float64 { return w.spread(poses) / massKg }
 
 // Guided says what a guided arm would do with the payload that it was told, in place of
 // the true one: it holds up what it was told, so an overstated mass makes it rise and

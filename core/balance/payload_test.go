@@ -25,12 +25,12 @@ func cross(a, b rig.Vec) rig.Vec {
 func plus(a, b rig.Vec) rig.Vec { return rig.Vec{a[0] + b[0], a[1] + b[1], a[2] + b[2]} }
 
 // felt is what a sensor feels of a payload, by Newton: its weight, and that at its arm.
-func felt(r [3]rig.Vec, kg float64, at, bf, bt rig.Vec) balance.Pose {
+func felt(r [3]rig.Vec, kg float64, at, bf, bt rig.Vec) balance.WristPose {
 	// The world's down in the sensor's axes is minus the last row.
 	f := rig.Vec{-r[2][0] * kg * balance.G, -r[2][1] * kg * balance.G, -r[2][2] * kg * balance.G}
 	torque := plus(cross(at, f), bt)
 	f = plus(f, bf)
-	return balance.Pose{Rotation: r, ForceN: &f, TorqueNM: torque}
+	return balance.WristPose{Rotation: r, ForceN: &f, TorqueNM: torque}
 }
 
 func off(a, b rig.Vec) float64 {
@@ -45,11 +45,11 @@ func TestPayloadFromPoses(t *testing.T) {
 		kg := 0.2 + 15*rng.Float64()
 		at := rig.Vec{rng.NormFloat64() * 0.1, rng.NormFloat64() * 0.1, rng.NormFloat64() * 0.1}
 		bf, bt := rig.Vec{rng.NormFloat64() * 5, rng.NormFloat64() * 5, rng.NormFloat64() * 5}, rig.Vec{rng.NormFloat64(), rng.NormFloat64(), rng.NormFloat64()}
-		var plain, biased, alone []balance.Pose
+		var plain, biased, alone []balance.WristPose
 		for range 5 {
 			r := turned(rng)
 			plain, biased = append(plain, felt(r, kg, at, rig.Vec{}, rig.Vec{})), append(biased, felt(r, kg, at, bf, bt))
-			alone = append(alone, balance.Pose{Rotation: r, TorqueNM: biased[len(biased)-1].TorqueNM})
+			alone = append(alone, balance.WristPose{Rotation: r, TorqueNM: biased[len(biased)-1].TorqueNM})
 		}
 		p, err := balance.Weighing{G: balance.G}.From(plain[:2])
 		if err != nil || math.Abs(p.MassKg-kg) > 1e-8 || off(p.Centre, at) > 1e-8 || p.ResidualN > 1e-8 || p.ResidualNM > 1e-8 {
@@ -88,7 +88,7 @@ func about(axis int, deg float64) [3]rig.Vec {
 
 // Poses that cannot tell are refused with the direction that is missing.
 func TestPayloadMistakes(t *testing.T) {
-	pose := func(r [3]rig.Vec) balance.Pose { return felt(r, 3, rig.Vec{0.1, 0.2, 0.3}, rig.Vec{}, rig.Vec{}) }
+	pose := func(r [3]rig.Vec) balance.WristPose { return felt(r, 3, rig.Vec{0.1, 0.2, 0.3}, rig.Vec{}, rig.Vec{}) }
 	half, neg := about(0, 90), 0.0
 	push := pose(about(0, 0))
 	push.ForceN = &rig.Vec{0, 0, 20} // a payload does not push up
@@ -100,21 +100,21 @@ func TestPayloadMistakes(t *testing.T) {
 	mirror.Rotation[0][0] = -1
 	for want, c := range map[string]struct {
 		w balance.Weighing
-		p []balance.Pose
+		p []balance.WristPose
 	}{
-		"poses: gravity pulls along z of the sensor in all of them, so how far the centre lies along it is missing": {balance.Weighing{G: 9.8}, []balance.Pose{pose(about(2, 0)), pose(about(2, 70)), pose(about(0, 180))}},
-		"poses: gravity pulls along [0.00, 0.71, 0.71] of the sensor":                                               {balance.Weighing{G: 9.8}, []balance.Pose{pose(about(0, 45))}},
-		"poses: gravity's directions lie on one line, along [0.00, 0.71, -0.71] of the sensor":                      {balance.Weighing{G: 9.8, Bias: true}, []balance.Pose{pose(about(0, 0)), pose(half)}},
-		"poses: gravity pulls along y of the sensor in all of them, so nothing can be told from the sensor's":       {balance.Weighing{G: 9.8, Bias: true}, []balance.Pose{pose(half), pose(half), pose(half)}},
+		"poses: gravity pulls along z of the sensor in all of them, so how far the centre lies along it is missing": {balance.Weighing{G: 9.8}, []balance.WristPose{pose(about(2, 0)), pose(about(2, 70)), pose(about(0, 180))}},
+		"poses: gravity pulls along [0.00, 0.71, 0.71] of the sensor":                                               {balance.Weighing{G: 9.8}, []balance.WristPose{pose(about(0, 45))}},
+		"poses: gravity's directions lie on one line, along [0.00, 0.71, -0.71] of the sensor":                      {balance.Weighing{G: 9.8, Bias: true}, []balance.WristPose{pose(about(0, 0)), pose(half)}},
+		"poses: gravity pulls along y of the sensor in all of them, so nothing can be told from the sensor's":       {balance.Weighing{G: 9.8, Bias: true}, []balance.WristPose{pose(half), pose(half), pose(half)}},
 		"poses: there are none":              {balance.Weighing{G: 9.8}, nil},
-		"g: it is 0":                         {balance.Weighing{}, []balance.Pose{pose(half)}},
-		"mass_kg: it is 0":                   {balance.Weighing{G: 9.8, Known: &neg}, []balance.Pose{pose(half)}},
-		"poses[1].force_n: some poses":       {balance.Weighing{G: 9.8}, []balance.Pose{pose(half), bare}},
-		"poses[0].rotation: pose 1 is not":   {balance.Weighing{G: 9.8}, []balance.Pose{skew}},
-		"poses[0].rotation: pose 1 is a":     {balance.Weighing{G: 9.8}, []balance.Pose{mirror}},
-		"poses: the mass comes out at -":     {balance.Weighing{G: 9.8}, []balance.Pose{push, felt(half, -2, rig.Vec{}, rig.Vec{}, rig.Vec{})}},
-		"poses[0].torque_nm: pose 1 has NaN": {balance.Weighing{G: 9.8}, []balance.Pose{{Rotation: half, TorqueNM: rig.Vec{math.NaN()}}}},
-		"poses[0].force_n: pose 1 has +Inf":  {balance.Weighing{G: 9.8}, []balance.Pose{{Rotation: half, ForceN: &rig.Vec{math.Inf(1)}}}},
+		"g: it is 0":                         {balance.Weighing{}, []balance.WristPose{pose(half)}},
+		"mass_kg: it is 0":                   {balance.Weighing{G: 9.8, Known: &neg}, []balance.WristPose{pose(half)}},
+		"poses[1].force_n: some poses":       {balance.Weighing{G: 9.8}, []balance.WristPose{pose(half), bare}},
+		"poses[0].rotation: pose 1 is not":   {balance.Weighing{G: 9.8}, []balance.WristPose{skew}},
+		"poses[0].rotation: pose 1 is a":     {balance.Weighing{G: 9.8}, []balance.WristPose{mirror}},
+		"poses: the mass comes out at -":     {balance.Weighing{G: 9.8}, []balance.WristPose{push, felt(half, -2, rig.Vec{}, rig.Vec{}, rig.Vec{})}},
+		"poses[0].torque_nm: pose 1 has NaN": {balance.Weighing{G: 9.8}, []balance.WristPose{{Rotation: half, TorqueNM: rig.Vec{math.NaN()}}}},
+		"poses[0].force_n: pose 1 has +Inf":  {balance.Weighing{G: 9.8}, []balance.WristPose{{Rotation: half, ForceN: &rig.Vec{math.Inf(1)}}}},
 	} {
 		if _, err := c.w.From(c.p); err == nil || !strings.HasPrefix(err.Error(), want) {
 			t.Errorf("%v, want %q", err, want)
@@ -122,7 +122,7 @@ func TestPayloadMistakes(t *testing.T) {
 	}
 	// A twentieth of a degree apart tells nothing, half a degree does.
 	for deg, ok := range map[float64]bool{0.02: false, 0.5: true} {
-		if _, err := (balance.Weighing{G: 9.8}).From([]balance.Pose{pose(half), pose(about(0, 90+deg))}); (err == nil) != ok {
+		if _, err := (balance.Weighing{G: 9.8}).From([]balance.WristPose{pose(half), pose(about(0, 90+deg))}); (err == nil) != ok {
 			t.Errorf("%g° apart: %v", deg, err)
 		}
 	}
@@ -130,10 +130,10 @@ func TestPayloadMistakes(t *testing.T) {
 
 // The pose that tells most is the one across what is known already.
 func TestTheNextPose(t *testing.T) {
-	pose := func(r [3]rig.Vec) balance.Pose { return balance.Pose{Rotation: r} }
+	pose := func(r [3]rig.Vec) balance.WristPose { return balance.WristPose{Rotation: r} }
 	w := balance.Weighing{G: balance.G}
-	had := []balance.Pose{pose(about(0, 0))}
-	if n := w.Next(had, []balance.Pose{pose(about(2, 90)), pose(about(0, 10)), pose(about(0, 90)), pose(about(0, 40))}); n != 2 {
+	had := []balance.WristPose{pose(about(0, 0))}
+	if n := w.Next(had, []balance.WristPose{pose(about(2, 90)), pose(about(0, 10)), pose(about(0, 90)), pose(about(0, 40))}); n != 2 {
 		t.Errorf("next is %d", n)
 	}
 	if n := w.Next(had, nil); n != -1 {
@@ -141,7 +141,7 @@ func TestTheNextPose(t *testing.T) {
 	}
 	// With bias: the third across the line of the first two.
 	had = append(had, pose(about(0, 90)))
-	if n := (balance.Weighing{G: balance.G, Bias: true}).Next(had, []balance.Pose{pose(about(0, 45)), pose(about(1, 20)), pose(about(1, 90))}); n != 2 {
+	if n := (balance.Weighing{G: balance.G, Bias: true}).Next(had, []balance.WristPose{pose(about(0, 45)), pose(about(1, 20)), pose(about(1, 90))}); n != 2 {
 		t.Errorf("next is %d", n)
 	}
 	if s := w.Spread(had, 2); math.Abs(s-1/balance.G/2) > 1e-9 {

@@ -45,6 +45,44 @@ type Book struct {
 	Parts    []Part                        `json:"parts,omitempty"`
 	Wires    []Wire                        `json:"wires,omitempty"`
 	Cables   []Cable                       `json:"cables,omitempty"`
+	Head     *Head                         `json:"head,omitempty"`
+	Crane    *Crane                        `json:"crane,omitempty"`
+	Wrist    *Wrist                        `json:"wrist,omitempty"`
+}
+
+// Head is what a camera is balanced on: the axis that tilts it, with a plate that slides
+// and a riser. Their readings, in millimetres, rise forward and up; at SlideAxisMM and
+// RiseAxisMM the plate's own zero lies on the axis. FrictionNM and CableNM hold it
+// without being asked. SlopeDeg is how far its pan axis is tipped from the vertical.
+type Head struct {
+	Axis        string     `json:"axis"`
+	SlideMM     [2]float64 `json:"slide_mm"`
+	RiseMM      [2]float64 `json:"rise_mm"`
+	SlideAxisMM float64    `json:"slide_axis_mm"`
+	RiseAxisMM  float64    `json:"rise_axis_mm"`
+	FrictionNM  float64    `json:"friction_nm"`
+	CableNM     float64    `json:"cable_nm"`
+	SlopeDeg    float64    `json:"slope_deg,omitempty"`
+}
+
+// Crane is a boom with weights at its tail: how far behind the pivot they hang, what
+// the boom itself lacks there in kilogram metres when its arm is drawn in and what each
+// metre of arm adds, how far the head hangs from the pivot then, and what the head
+// itself weighs.
+type Crane struct {
+	Arm     string  `json:"arm,omitempty" doc:"the axis that lengthens it"`
+	TailM   float64 `json:"tail_m"`
+	BoomKgM float64 `json:"boom_kgm"`
+	ArmKg   float64 `json:"arm_kg,omitempty" doc:"what the arm itself weighs, moved out with its length"`
+	HeadM   float64 `json:"head_m" doc:"from the pivot to the head, arm at 0"`
+	HeadKg  float64 `json:"head_kg,omitempty"`
+}
+
+// Wrist is a powered arm's last joint with what feels force and torque there. The
+// payload's place is counted from it. FreeN is the force that brakes and gears hide.
+type Wrist struct {
+	Joint string  `json:"joint"`
+	FreeN float64 `json:"free_n,omitempty"`
 }
 
 // Pin is pulled before an axis is powered.
@@ -126,9 +164,45 @@ func (b *Book) check(r *Rig) error {
 		}
 		wires[w.Name] = true
 	}
+	if err := b.checkBench(r); err != nil {
+		return err
+	}
 	for _, c := range b.Cables {
 		if i := r.Index(c.Axis); i < 0 || !(c.LoopM >= 0) || !(c.RadiusM >= 0) {
 			return fmt.Errorf("cable %s on %q: a loop of %g m, %g m from the axis; name one of its axes, and lengths not below zero", c.Name, c.Axis, c.LoopM, c.RadiusM)
+		}
+	}
+	return nil
+}
+
+// checkBench checks what a camera is balanced on.
+func (b *Book) checkBench(r *Rig) error {
+	if h := b.Head; h != nil {
+		i := r.Index(h.Axis)
+		switch {
+		case i < 0 || r.Axes[i].Unit != Deg:
+			return fmt.Errorf("head: %q is no axis that turns; name the one that tilts the camera", h.Axis)
+		case !(h.SlideMM[0] < h.SlideMM[1] && h.RiseMM[0] <= h.RiseMM[1]):
+			return fmt.Errorf("head: the plate's readings %v and the riser's %v must rise", h.SlideMM, h.RiseMM)
+		case !(h.FrictionNM >= 0 && h.CableNM >= 0 && math.Abs(h.SlopeDeg) <= 180):
+			return fmt.Errorf("head: friction %g and cables %g N m must not be below zero, and its slope %g° be within half a turn", h.FrictionNM, h.CableNM, h.SlopeDeg)
+		}
+	}
+	if c := b.Crane; c != nil {
+		if c.Arm != "" && (r.Index(c.Arm) < 0 || r.Axes[r.Index(c.Arm)].Unit != MM) {
+			return fmt.Errorf("crane: %q is no axis that travels; name the one that lengthens the arm", c.Arm)
+		}
+		if !(c.TailM > 0 && c.HeadM > 0 && c.HeadKg >= 0 && c.ArmKg >= 0) {
+			return fmt.Errorf("crane: tail %g m, head at %g m of %g kg, arm of %g kg; the lengths must be above zero, the masses not below", c.TailM, c.HeadM, c.HeadKg, c.ArmKg)
+		}
+	}
+	if w := b.Wrist; w != nil {
+		ok := false
+		for _, j := range r.Joints {
+			ok = ok || j.Name == w.Joint
+		}
+		if !ok || !(w.FreeN >= 0) {
+			return fmt.Errorf("wrist: there is no joint %q, or %g N is below zero", w.Joint, w.FreeN)
 		}
 	}
 	return nil

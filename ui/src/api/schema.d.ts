@@ -57,6 +57,41 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/machines/{id}/bench/{package}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How a camera package is balanced on a machine */
+        get: operations["bench"];
+        /** Keep how it is balanced; the one before is not lost */
+        put: operations["keep-bench"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/machines/{id}/bench/{package}/back": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Take the last change of the bench back */
+        post: operations["back-bench"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/machines/{id}/chains": {
         parameters: {
             query?: never;
@@ -325,6 +360,24 @@ export interface paths {
         /** Say who is at the desk */
         put: operations["set-me"];
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/packages": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The camera packages */
+        get: operations["packages"];
+        put?: never;
+        /** Write a camera package: the next version of one, or a new one */
+        post: operations["write-package"];
         delete?: never;
         options?: never;
         head?: never;
@@ -777,6 +830,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shots/{id}/package": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Shoot a shot with another package */
+        post: operations["pack-shot"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{id}/package/{package}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What a swap to another package takes, and what it changes */
+        get: operations["swap"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shots/{id}/passes": {
         parameters: {
             query?: never;
@@ -1023,6 +1110,17 @@ export interface components {
             /** @enum {string} */
             word: "yes" | "no" | "cannot say";
         };
+        ArmWeights: {
+            /** Format: double */
+            arm_m: number;
+            chosen: components["schemas"]["Weights"][];
+            /** Format: double */
+            chosen_kg: number;
+            /** Format: double */
+            left_kgm: number;
+            /** Format: double */
+            needed_kg: number;
+        };
         Aside: {
             /** Format: int64 */
             entries: number;
@@ -1038,6 +1136,31 @@ export interface components {
             unit: string;
             /** Format: double */
             usual: number;
+        };
+        At: {
+            /** Format: double */
+            nm: number;
+            /** Format: double */
+            tilt_deg: number;
+        };
+        AtWrist: {
+            found?: components["schemas"]["Payload"];
+            /** @description what it would do with what it was told, if it were guided by hand */
+            guided: string;
+            /** @description what would make them tell */
+            missing?: string;
+            /**
+             * Format: double
+             * @description what the centre is known to, for the residual that is left
+             */
+            off_mm?: number;
+            ok: boolean;
+            /** Format: int64 */
+            poses: number;
+            /** @description why the poses do not tell, or empty */
+            problem?: string;
+            says: string;
+            told?: components["schemas"]["Told"];
         };
         Axis: {
             /** @description other ways in which it can be homed */
@@ -1118,6 +1241,11 @@ export interface components {
             /** Format: int64 */
             base: number;
         };
+        BalanceRow: {
+            /** Format: date-time */
+            at: string;
+            by: components["schemas"]["Person"];
+        };
         "Begin-framesRequest": {
             /**
              * Format: int64
@@ -1136,6 +1264,33 @@ export interface components {
             kind?: string;
             name: string;
         };
+        BenchSheet: {
+            /** @description what it would do if it were left like this */
+            alone: string[];
+            arc?: components["schemas"]["GravityCurve"];
+            crane?: components["schemas"]["OnCrane"];
+            /** Format: double */
+            mass_kg: number;
+            /** @description what gravity does about roll and an inclined pan */
+            others: string[];
+            payload?: components["schemas"]["AtWrist"];
+            /** @description the payload against the machine's rating, or empty */
+            rating: string;
+            room?: components["schemas"]["Room"];
+            verdict: components["schemas"]["Verdict"];
+            weight?: components["schemas"]["Weight"];
+        };
+        BenchView: {
+            crane_of?: components["schemas"]["Crane"];
+            head?: components["schemas"]["Head"];
+            kept?: components["schemas"]["BalanceRow"];
+            machine: string;
+            name: string;
+            package: components["schemas"]["CameraPackage"];
+            record: components["schemas"]["Settled"];
+            sheet: components["schemas"]["BenchSheet"];
+            wrist?: components["schemas"]["Wrist"];
+        };
         "BodyStruct { Question Question \"json:\\\"questionOmitempty\\\"\" }Body": {
             question?: components["schemas"]["Question"];
         };
@@ -1143,7 +1298,9 @@ export interface components {
             /** Format: double */
             below_tilt_m?: number;
             cables?: components["schemas"]["Cable"][];
+            crane?: components["schemas"]["Crane"];
             frames_only?: boolean;
+            head?: components["schemas"]["Head"];
             lock_pins?: components["schemas"]["Pin"][];
             parts?: components["schemas"]["Part"][];
             payload_kg?: {
@@ -1165,6 +1322,7 @@ export interface components {
             /** Format: double */
             standby_w?: number;
             wires?: components["schemas"]["Wire"][];
+            wrist?: components["schemas"]["Wrist"];
         };
         Bounds: {
             max_m: number[];
@@ -1208,6 +1366,14 @@ export interface components {
             /** Format: int64 */
             width_px: number;
         };
+        CameraPackage: {
+            id: string;
+            lens: components["schemas"]["Package"];
+            load: components["schemas"]["Hung"];
+            name: string;
+            /** Format: int64 */
+            version: number;
+        };
         Carry: {
             heavy: string[];
             /** Format: double */
@@ -1249,6 +1415,17 @@ export interface components {
             name: string;
             ok: boolean;
         };
+        Checks: {
+            /** @description everything that will hang on it is on it */
+            all_on: boolean;
+            /** @description gear engaged again */
+            engaged: boolean;
+            /** @description safety line on */
+            line: boolean;
+            pins_out: boolean;
+            /** @description plate and knobs tightened */
+            tight: boolean;
+        };
         "Choose-takeRequest": {
             /** Format: uuid */
             shot: string;
@@ -1269,6 +1446,26 @@ export interface components {
             shot?: string;
             /** @enum {string} */
             what: "check pose" | "witness mark" | "low end" | "high end";
+        };
+        Crane: {
+            /** @description the axis that lengthens it */
+            arm?: string;
+            /**
+             * Format: double
+             * @description what the arm itself weighs, moved out with its length
+             */
+            arm_kg?: number;
+            /** Format: double */
+            boom_kgm: number;
+            /** Format: double */
+            head_kg?: number;
+            /**
+             * Format: double
+             * @description from the pivot to the head, arm at 0
+             */
+            head_m: number;
+            /** Format: double */
+            tail_m: number;
         };
         DayAxis: {
             /** Format: int64 */
@@ -1415,6 +1612,15 @@ export interface components {
             connected: boolean;
             why?: string;
         };
+        Felt: {
+            force_n?: number[];
+            joints: {
+                [key: string]: number;
+            };
+            /** @description the sensor in the world, by rows; its columns are the sensor's axes */
+            rotation: number[][];
+            torque_nm: number[];
+        };
         "Frame-answerRequest": {
             /** @description the picture counts as taken */
             counts: boolean;
@@ -1553,6 +1759,48 @@ export interface components {
             /** @description the axis that takes longest, by name */
             slowest: string;
         };
+        GravityCurve: {
+            after?: components["schemas"]["At"][];
+            /** Format: double */
+            after_worst_nm?: number;
+            /** Format: double */
+            from_deg: number;
+            /**
+             * Format: double
+             * @description friction and cables
+             */
+            holds_nm: number;
+            left_alone: string;
+            /** Format: double */
+            margin?: number;
+            /**
+             * Format: double
+             * @description at the axis, through its gear; 0: not in the rig book
+             */
+            motor_nm: number;
+            now: components["schemas"]["At"][];
+            /** Format: double */
+            to_deg: number;
+            /** Format: double */
+            worst_at_deg: number;
+            /** Format: double */
+            worst_nm: number;
+        };
+        Head: {
+            axis: string;
+            /** Format: double */
+            cable_nm: number;
+            /** Format: double */
+            friction_nm: number;
+            /** Format: double */
+            rise_axis_mm: number;
+            rise_mm: number[];
+            /** Format: double */
+            slide_axis_mm: number;
+            slide_mm: number[];
+            /** Format: double */
+            slope_deg?: number;
+        };
         Hold: {
             /** Format: int64 */
             every: number;
@@ -1589,6 +1837,15 @@ export interface components {
             /** @description what the machine does, or what is to be done */
             says: string;
             way: string;
+        };
+        Hung: {
+            /** Format: double */
+            front_m?: number;
+            pieces: components["schemas"]["Piece"][];
+            /** Format: double */
+            under_m?: number;
+            /** Format: double */
+            whole_kg?: number;
         };
         InStepNow: {
             /** @description what the last one found */
@@ -1904,6 +2161,39 @@ export interface components {
             /** @description the move that was asked about may be made */
             confirmed?: boolean;
         };
+        OnCrane: {
+            arms: components["schemas"]["ArmWeights"][];
+            /** @description the arm's axis at each arm */
+            axis_mm: number[];
+            /** Format: double */
+            hung_kg: number;
+            /** @description what is left at each arm with what hangs there */
+            hung_left_kgm: number[];
+            ok: boolean;
+            one_set: components["schemas"]["OneSet"];
+            /**
+             * Format: double
+             * @description with the head
+             */
+            payload_kg: number;
+            problem?: string;
+            says: string;
+            /** @description what is missing, where the weights do not reach */
+            short?: string;
+            /** Format: double */
+            tail_m: number;
+            then: string;
+        };
+        OneSet: {
+            /** Format: double */
+            at_arm_m: number;
+            chosen: components["schemas"]["Weights"][];
+            /** Format: double */
+            chosen_kg: number;
+            left_kgm: number[];
+            /** Format: double */
+            worst_left_kgm: number;
+        };
         Pace: {
             /**
              * Format: double
@@ -1922,6 +2212,10 @@ export interface components {
              * @description median of the machine's part
              */
             machine_s: number;
+        };
+        "Pack-shotRequest": {
+            /** Format: uuid */
+            package: string;
         };
         Package: {
             /** Format: double */
@@ -1994,6 +2288,20 @@ export interface components {
             run_up: number;
             tracks: components["schemas"]["Track"][];
         };
+        Payload: {
+            bias_force_n: number[];
+            bias_torque_nm: number[];
+            /** @description from the sensor's origin, in its axes */
+            centre_m: number[];
+            /** Format: double */
+            mass_kg: number;
+            /** @description mass times centre: all that torques tell */
+            moment_kgm: number[];
+            /** Format: double */
+            residual_n: number;
+            /** Format: double */
+            residual_nm: number;
+        };
         Peak: {
             /** Format: double */
             at: number;
@@ -2008,6 +2316,13 @@ export interface components {
             id: string;
             name: string;
             role: string;
+        };
+        Piece: {
+            /** @description right, forward, up from the tilt axis when level */
+            at_m: number[];
+            /** Format: double */
+            mass_kg: number;
+            name: string;
         };
         Pin: {
             axis: string;
@@ -2195,6 +2510,17 @@ export interface components {
             fps: number;
             violations: components["schemas"]["Violation"][];
         };
+        Rest: {
+            /**
+             * Format: double
+             * @description from the axis, as the plate stands
+             */
+            forward_m: number;
+            /** Format: double */
+            mass_kg: number;
+            /** Format: double */
+            up_m: number;
+        };
         RevisionBody: {
             /**
              * Format: uuid
@@ -2263,6 +2589,17 @@ export interface components {
             /** Format: double */
             ring: number;
         };
+        Room: {
+            /** Format: double */
+            low_deg: number;
+            /**
+             * Format: double
+             * @description the soft limit as it is
+             */
+            min_deg: number;
+            ok: boolean;
+            says: string;
+        };
         SamplesRef: {
             /** Format: int64 */
             count: number;
@@ -2294,6 +2631,20 @@ export interface components {
             /** Format: int64 */
             version: number;
         };
+        Seen: {
+            /** Format: double */
+            arm_m?: number;
+            /** @enum {string} */
+            did?: "rests" | "nose falls" | "nose rises";
+            /** Format: double */
+            rise_mm: number;
+            /** Format: double */
+            scale_kg?: number;
+            /** Format: double */
+            slide_mm: number;
+            /** Format: double */
+            tilt_deg: number;
+        };
         Set: {
             far_m: number[];
             far_name: string;
@@ -2323,6 +2674,27 @@ export interface components {
         "Set-thresholdRequest": {
             /** Format: double */
             px: number;
+        };
+        Settled: {
+            /** @description from and to, as the arm's axis counts */
+            arms_mm?: number[];
+            by_margin?: boolean;
+            checks: components["schemas"]["Checks"];
+            /** Format: double */
+            creep_at_deg?: number;
+            /** Format: double */
+            creep_deg_h?: number;
+            /** Format: double */
+            droop_share?: number;
+            felt?: components["schemas"]["Felt"][];
+            own?: components["schemas"]["Weights"][];
+            /** Format: double */
+            rise_mm: number;
+            seen: components["schemas"]["Seen"][];
+            /** Format: double */
+            slide_mm: number;
+            told?: components["schemas"]["Told"];
+            weights?: components["schemas"]["Weights"][];
         };
         Sheet: {
             bounds: components["schemas"]["Bounds"];
@@ -2391,6 +2763,7 @@ export interface components {
              * @description answering an edit: how many edits of other windows were made since the revision it was made on
              */
             over: number;
+            package?: string;
             path: components["schemas"]["Path"];
             plot: components["schemas"]["Plot"];
             production: string;
@@ -2576,6 +2949,25 @@ export interface components {
             /** Format: int64 */
             ticks: number;
         };
+        Step: {
+            /**
+             * Format: double
+             * @description forward or up, from the reading now
+             */
+            by_mm?: number;
+            done: boolean;
+            /** @enum {string} */
+            knob?: "slide" | "rise";
+            /**
+             * Format: double
+             * @description what to set it to
+             */
+            reading_mm?: number;
+            says: string;
+            then: string;
+            /** Format: double */
+            try_deg?: number;
+        };
         Suspect: {
             /** @description as it would read; none: it is no part of the gearing */
             drive?: components["schemas"]["Drive"];
@@ -2605,6 +2997,12 @@ export interface components {
             name: string;
             /** Format: int64 */
             seconds: number;
+        };
+        Swapping: {
+            changes: string[];
+            from?: components["schemas"]["CameraPackage"];
+            to: components["schemas"]["CameraPackage"];
+            turn: string[];
         };
         Sway: {
             /** Format: double */
@@ -2696,6 +3094,11 @@ export interface components {
             /** Format: int64 */
             uncertain: number;
         };
+        Told: {
+            centre_m: number[];
+            /** Format: double */
+            mass_kg: number;
+        };
         Track: {
             axis: string;
             /** Format: double */
@@ -2718,6 +3121,10 @@ export interface components {
             number: number;
             picture?: string;
             why: string;
+        };
+        Verdict: {
+            ok: boolean;
+            says: string;
         };
         View: {
             at_m: number[];
@@ -2761,6 +3168,42 @@ export interface components {
              * @description milliseconds
              */
             ms: number;
+        };
+        Weight: {
+            /**
+             * Format: int64
+             * @description the observation that contradicts the others, from 0; -1: none does
+             */
+            against: number;
+            /**
+             * Format: double
+             * @description so far from the axis friction and cables hold it
+             */
+            band_m: number;
+            /** Format: double */
+            forward_m: number;
+            /** @description the mass is a guess: nothing was weighed */
+            guessed: boolean;
+            /** Format: double */
+            mass_kg: number;
+            next: components["schemas"]["Step"];
+            /** Format: double */
+            off_forward_m: number;
+            /** Format: double */
+            off_up_m: number;
+            rest?: components["schemas"]["Rest"];
+            /** Format: double */
+            right_m: number;
+            /** @description the contradiction, in a sentence */
+            says: string;
+            /** Format: double */
+            up_m: number;
+        };
+        Weights: {
+            /** Format: int64 */
+            count: number;
+            /** Format: double */
+            kg: number;
         };
         Wire: {
             address?: string;
@@ -2843,6 +3286,28 @@ export interface components {
              * @description along its rails
              */
             travel_m?: number;
+        };
+        Wrist: {
+            /** Format: double */
+            free_n?: number;
+            joint: string;
+        };
+        "Write-packageRequest": {
+            /** Format: int64 */
+            base: number;
+            /**
+             * Format: uuid
+             * @description the package that a new one begins as
+             */
+            copy?: string;
+            /**
+             * Format: uuid
+             * @description left out: a new one
+             */
+            id?: string;
+            lens?: components["schemas"]["Package"];
+            load?: components["schemas"]["Hung"];
+            name: string;
         };
         "Write-rigRequest": {
             /**
@@ -3011,6 +3476,103 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["MachineView"][];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    bench: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+                package: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BenchView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "keep-bench": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Settled"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BenchView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "back-bench": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+                package: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BenchView"];
                 };
             };
             /** @description Error */
@@ -3611,6 +4173,68 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Person"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    packages: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CameraPackage"][];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "write-package": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Write-packageRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CameraPackage"];
                 };
             };
             /** @description Error */
@@ -4611,6 +5235,73 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "pack-shot": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Pack-shotRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Swapping"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    swap: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+                package: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Swapping"];
                 };
             };
             /** @description Error */

@@ -1,0 +1,332 @@
+package web
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"math"
+	"net/http"
+	"strings"
+
+	"github.com/danielgtaylor/huma/v2"
+
+	"keenarc/core/balance"
+	"keenarc/core/lens"
+	"keenarc/core/rig"
+	"keenarc/journal"
+	"keenarc/stage"
+	"keenarc/store"
+)
+
+// BenchView is a camera package on a machine: how it was balanced, and all that is
+// worked out of that.
+type BenchView struct {
+	Machine string                 `json:"machine"`
+	Name    string                 `json:"name"`
+	Package *journal.CameraPackage `json:"package"`
+	Head    *rig.Head              `json:"head,omitempty"`
+	CraneOf *rig.Crane             `json:"crane_of,omitempty"`
+	Wrist   *rig.Wrist             `json:"wrist,omitempty"`
+	Record  *balance.Settled       `json:"record"`
+	// Kept is when and by whom; left out: nothing is kept yet.
+	Kept  *store.BalanceRow   `json:"kept,omitempty"`
+	Sheet *balance.BenchSheet `json:"sheet"`
+}
+
+type benchID struct {
+	ID      string `path:"id" maxLength:"64"`
+	Package string `path:"package" format:"uuid"`
+}
+
+func (s *Server) benchRoutes(api huma.API) {
+	huma.Register(api, op("packages", http.MethodGet, "/api/packages", "The camera packages"), func(ctx context.Context, _ *struct{}) (*body[[]journal.CameraPackage], error) {
+		v, err := s.store.Packages(ctx)
+		return &body[[]journal.CameraPackage]{v}, s.fail(err)
+	})
+	huma.Register(api, op("write-package", http.MethodPost, "/api/packages", "Write a camera package: the next version of one, or a new one"), s.writePackage)
+	huma.Register(api, op("bench", http.MethodGet, "/api/machines/{id}/bench/{package}", "How a camera package is balanced on a machine"), func(ctx context.Context, in *benchID) (*body[*BenchView], error) {
+		v, err := s.benchOf(ctx, in.ID, in.Package, nil)
+		return &body[*BenchView]{v}, err
+	})
+	huma.Register(api, op("keep-bench", http.MethodPut, "/api/machines/{id}/bench/{package}", "Keep how it is balanced; the one before is not lost"), s.keepBench)
+	huma.Register(api, op("back-bench", http.MethodPost, "/api/machines/{id}/bench/{package}/back", "Take the last change of the bench back"), func(ctx context.Context, in *benchID) (*body[*BenchView], error) {
+		err := s.store.BackBalance(ctx, s.who(ctx), in.Package, in.ID)
+		if errors.Is(err, store.ErrNotFound) {
+			return nil, conflict("There is nothing before that to go back to.")
+		}
+		if err != nil {
+			return nil, s.fail(err)
+		}
+		s.everything()
+		v, err := s.benchOf(ctx, in.ID, in.Package, nil)
+		return &body[*BenchView]{v}, err
+	})
+	huma.Register(api, op("swap", http.MethodGet, "/api/shots/{id}/package/{package}", "What a swap to another package takes, and what it changes"), func(ctx context.Context, in *struct {
+		ID      string `path:"id" format:"uuid"`
+		Package string `path:"package" format:"uuid"`
+	}) (*body[*Swapping], error) {
+		v, err := s.swapping(ctx, in.ID, in.Package)
+		return &body[*Swapping]{v}, s.fail(err)
+	})
+	huma.Register(api, op("pack-shot", http.MethodPost, "/api/shots/{id}/package", "Shoot a shot with another package"), s.packShot)
+}
+
+// benchOf is the view of a package on a machine; with a record, of that instead of what is kept.
+func (s *Server) benchOf(ctx context.Context, machine, pack string, r *balance.Settled) (*BenchView, error) {
+	p, err := s.store.Package(ctx, pack)
+	if err != nil {
+		return nil, s.fail(err)
+	}
+	own, err := s.store.Rig(ctx, machine)
+	if err != nil {
+		return nil, s.fail(err)
+	}
+	if lines, err := s.store.LineUps(ctx, machine, 1); err == nil && len(lines) > 0 {
+		if on, err := lines[0].Doc.On(own); err == nil {
+			own = on
+		}
+	}
+	v := &BenchView{Machine: machine, Name: own.Name, Package: p, Record: r}
+	if b := own.Book; b != nil {
+		v.Head, v.CraneOf, v.Wrist = b.Head, b.Crane, b.Wrist
+	}
+	if v.Kept, err = s.store.Balance(ctx, pack, machine); err != nil {
+		return nil, s.fail(err)
+	}
+	switch {
+	case r != nil:
+	case v.Kept != nil:
+		v.Record = v.Kept.Doc
+	default:
+		v.Record = &balance.Settled{Seen: []balance.Seen{}}
+		if h := v.Head; h != nil {
+			v.Record.SlideMM, v.Record.RiseMM = min(max(h.SlideAxisMM, h.SlideMM[0]), h.SlideMM[1]), min(max(h.RiseAxisMM, h.RiseMM[0]), h.RiseMM[1])
+		}
+	}
+	if v.Sheet, err = v.Record.Sheet(own, p.Load); err != nil {
+		return nil, s.fail(err)
+	}
+	return v, nil
+}
+
+// mostSeen bounds what is kept of a bench.
+const mostSeen = 200
+
+func (s *Server) keepBench(ctx context.Context, in *struct {
+	benchID
+	Body balance.Settled
+}) (*body[*BenchView], error) {
+	r := &in.Body
+	if len(r.Seen) > mostSeen || len(r.Felt) > mostSeen || len(r.Own) > 20 || len(r.Weights) > 20 {
+		return nil, blame("seen", "that is more than anybody looks at", fmt.Sprintf("clear it and begin again; at most %d are kept", mostSeen))
+	}
+	if r.Seen == nil {
+		r.Seen = []balance.Seen{}
+	}
+	for what, v := range map[string]*float64{"creep_deg_h": r.CreepDegH, "droop_share": r.DroopShare} {
+		if v != nil && !(math.Abs(*v) < 1000) {
+			return nil, blame(what, fmt.Sprintf("it is %g", *v), "give what was measured, or leave it out")
+		}
+	}
+	v, err := s.benchOf(ctx, in.ID, in.Package, r)
+	if err != nil {
+		return nil, err
+	}
+	if err := s.store.KeepBalance(ctx, s.who(ctx), in.Package, in.ID, r); err != nil {
+		return nil, s.fail(err)
+	}
+	was := v.Kept != nil
+	if was {
+		if old, err := s.benchOf(ctx, in.ID, in.Package, v.Kept.Doc); err == nil && old.Sheet.Verdict.OK != v.Sheet.Verdict.OK {
+			was = false
+		}
+	}
+	if !was { // the log has what became of it, not every look
+		s.note(ctx, "", "balance", fmt.Sprintf("%s on %s: %s", v.Package.Name, v.Name, balanced(v)), map[string]any{"machine": in.ID, "package": v.Package.Name})
+	}
+	if v.Kept, err = s.store.Balance(ctx, in.Package, in.ID); err != nil {
+		return nil, s.fail(err)
+	}
+	s.everything()
+	return &body[*BenchView]{v}, nil
+}
+
+func balanced(v *BenchView) string {
+	if v.Sheet.Verdict.OK {
+		return "balanced. " + v.Sheet.Verdict.Says
+	}
+	return "not yet: " + v.Sheet.Verdict.Says
+}
+
+func (s *Server) writePackage(ctx context.Context, in *struct {
+	Body struct {
+		ID   string        `json:"id,omitempty" format:"uuid" doc:"left out: a new one"`
+		Base int           `json:"base" minimum:"0"`
+		Name string        `json:"name" maxLength:"60"`
+		Copy string        `json:"copy,omitempty" format:"uuid" doc:"the package that a new one begins as"`
+		Load *balance.Hung `json:"load,omitempty"`
+		Lens *lens.Package `json:"lens,omitempty"`
+	}
+}) (*body[*journal.CameraPackage], error) {
+	from := in.Body.ID
+	if from == "" {
+		from = in.Body.Copy
+	}
+	if from == "" {
+		return nil, blame("copy", "a new package begins as a copy of another", "name one")
+	}
+	p, err := s.store.Package(ctx, from)
+	if err != nil {
+		return nil, s.fail(err)
+	}
+	p.Name = in.Body.Name
+	if in.Body.Load != nil {
+		p.Load = *in.Body.Load
+	}
+	if in.Body.Lens != nil {
+		p.Lens = in.Body.Lens
+	}
+	if in.Body.ID == "" {
+		p.ID, in.Body.Base = journal.NewID(), 0
+		l := *p.Lens
+		l.Name = p.Name
+		p.Lens = &l
+	}
+	if err := p.Check(); err != nil {
+		return nil, s.fail(err)
+	}
+	if err := s.store.WritePackage(ctx, s.who(ctx), p, in.Body.Base); err != nil {
+		return nil, s.fail(err)
+	}
+	s.note(ctx, "", "package", fmt.Sprintf("Version %d of the package %s was written.", p.Version, p.Name), nil)
+	s.everything()
+	return &body[*journal.CameraPackage]{p}, nil
+}
+
+// Swapping is what a change of package takes and what it changes.
+type Swapping struct {
+	From *journal.CameraPackage `json:"from,omitempty"`
+	To   *journal.CameraPackage `json:"to"`
+	// Turn says what to turn and to which readings, Changes what else is different.
+	Turn    []string `json:"turn"`
+	Changes []string `json:"changes"`
+}
+
+// carrier is the machine of a shot that carries its camera.
+func carrier(sh *store.Shot) *rig.Rig {
+	for _, m := range sh.Machines {
+		if m.Rig.Camera != "" {
+			return m.Rig
+		}
+	}
+	return nil
+}
+
+func (s *Server) swapping(ctx context.Context, shot, pack string) (*Swapping, error) {
+	sh, err := s.store.Shot(ctx, shot)
+	if err != nil {
+		return nil, err
+	}
+	v := &Swapping{Turn: []string{}, Changes: []string{}}
+	if v.To, err = s.store.Package(ctx, pack); err != nil {
+		return nil, err
+	}
+	own := carrier(sh)
+	if own == nil {
+		return v, nil
+	}
+	var had, next *balance.Settled
+	if sh.Package != "" {
+		if v.From, err = s.store.Package(ctx, sh.Package); err != nil {
+			return nil, err
+		}
+		if row, err := s.store.Balance(ctx, sh.Package, own.ID); err != nil {
+			return nil, err
+		} else if row != nil {
+			had = row.Doc
+		}
+	}
+	if row, err := s.store.Balance(ctx, pack, own.ID); err != nil {
+		return nil, err
+	} else if row != nil {
+		next = row.Doc
+	}
+	if own.Book != nil && own.Book.Head != nil {
+		v.Turn = balance.Swap(had, next, v.To.Name)
+	}
+	v.Changes = changesOf(sh.Lens, v.To, v.From)
+	return v, nil
+}
+
+// changesOf says what else is different with another package.
+func changesOf(now *lens.Package, to, from *journal.CameraPackage) []string {
+	var out []string
+	h0, _, _ := now.FieldDeg()
+	h1, _, _ := to.Lens.FieldDeg()
+	if now.FocalMM != to.Lens.FocalMM || math.Abs(h0-h1) > 1e-9 {
+		out = append(out, fmt.Sprintf("Field of view: %.1f° becomes %.1f° across (%g mm to %g mm).", h0, h1, now.FocalMM, to.Lens.FocalMM))
+	}
+	if a, err := now.Scale(); err == nil {
+		if b, err := to.Lens.Scale(); err == nil {
+			n0, f0 := a.Reach()
+			n1, f1 := b.Reach()
+			out = append(out, fmt.Sprintf("Lens scale: %.3g to %.3g m becomes %.3g to %.3g m; keyframes of focus are ring positions and now mean other distances. Check focus.", n0, f0, n1, f1))
+		}
+	}
+	if from != nil {
+		a, b := weightOf(from), weightOf(to)
+		if a > 0 && b > 0 && a != b {
+			out = append(out, fmt.Sprintf("Payload: %.2f kg becomes %.2f kg.", a, b))
+		}
+	}
+	return out
+}
+
+func weightOf(p *journal.CameraPackage) float64 {
+	if p.Load.WholeKg != nil {
+		return *p.Load.WholeKg
+	}
+	if sum, err := balance.Add(p.Load.Pieces); err == nil {
+		return sum.MassKg
+	}
+	return 0
+}
+
+func (s *Server) packShot(ctx context.Context, in *struct {
+	ID   string `path:"id" format:"uuid"`
+	Body struct {
+		Package string `json:"package" format:"uuid"`
+	}
+}) (*body[*Swapping], error) {
+	v, err := s.swapping(ctx, in.ID, in.Body.Package)
+	if err != nil {
+		return nil, s.fail(err)
+	}
+	if err := s.undisturbed(); err != nil {
+		return nil, err
+	}
+	if err := s.store.PackShot(ctx, in.ID, v.To); err != nil {
+		return nil, s.fail(err)
+	}
+	s.note(ctx, in.ID, "package", strings.TrimSpace(fmt.Sprintf("Now shot with %s. %s", v.To.Name, strings.Join(v.Turn, " "))), nil)
+	s.changed(in.ID)
+	return &body[*Swapping]{v}, nil
+}
+
+// balanceOf is what readiness says of the balance of a shot's package, or nil where
+// none was chosen or the machine wants none.
+func (s *Server) balanceOf(ctx context.Context, sh *store.Shot) (*stage.Balanced, error) {
+	own := carrier(sh)
+	if sh.Package == "" || own == nil || own.Book == nil || own.Book.Head == nil && own.Book.Wrist == nil && own.Book.Crane == nil {
+		return nil, nil
+	}
+	v, err := s.benchOf(ctx, own.ID, sh.Package, nil)
+	if err != nil {
+		var p *Problem
+		if errors.As(err, &p) && p.Status == http.StatusUnprocessableEntity {
+			return &stage.Balanced{Says: "the balance of " + own.Name + " cannot be worked out: " + strings.TrimSuffix(p.Detail, ".") + "."}, nil
+		}
+		return nil, err
+	}
+	return &stage.Balanced{OK: v.Sheet.Verdict.OK, Says: v.Sheet.Verdict.Says}, nil
+}
