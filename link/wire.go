@@ -76,6 +76,15 @@ type Reply struct {
 	Truth   *Truth `json:"truth,omitempty"`
 	// Wires are what it finds on each of them: wires.
 	Wires []rig.WireSeen `json:"wires,omitempty"`
+	// Felt is what its wrist feels: feel.
+	Felt *Felt `json:"felt,omitempty"`
+}
+
+// Felt is the force and the torque that what hangs at a wrist puts on its sensor, in the
+// sensor's axes (right, forward, up of the wrist's joint), at its origin.
+type Felt struct {
+	ForceN   rig.Vec `json:"force_n"`
+	TorqueNM rig.Vec `json:"torque_nm"`
 }
 
 // Truth is where a stand-in's outputs really are, by axis in its unit, and where
@@ -95,6 +104,7 @@ const (
 	PretendSensor  = "dead sensor"
 	PretendEncoder = "encoder forgot"
 	PretendScale   = "other scale"
+	PretendPayload = "other payload"
 	// Of its wiring.
 	PretendMissing   = "missing drive"
 	PretendUnknown   = "unknown device"

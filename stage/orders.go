@@ -44,6 +44,15 @@ func (f *Floor) Free(ctx context.Context, who journal.Person, axis string, free 
 	return nil
 }
 
+// Feel asks an arm what its wrist feels where it stands.
+func (f *Floor) Feel(ctx context.Context) (*link.Felt, error) {
+	r, err := f.ask(ctx, link.Request{Do: "feel"})
+	if err == nil && r.Felt == nil {
+		err = errors.New("it does not say what its wrist feels")
+	}
+	return r.Felt, err
+}
+
 // Limit tells the rig the soft limits of a line-up, now and with every new lease.
 func (f *Floor) Limit(ctx context.Context, soft map[string][2]float64) error {
 	f.mu.Lock()

@@ -117,6 +117,9 @@ func (s *Sim) Pretend(what, id string, on bool, by float64) error {
 		s.pressed(on)
 		return nil
 	}
+	if what == link.PretendPayload {
+		return s.rehang(on, by)
+	}
 	i := s.o.Rig.Index(id)
 	if i < 0 {
 		return refuse("there is no axis %q", id)
@@ -190,4 +193,22 @@ func (s *Sim) pressed(on bool) {
 		a.stand(a.x)
 		a.free = true
 	}
+}
+
+// rehang changes what hangs at the wrist behind the application's back: so many
+// kilograms, with the centre further out the heavier it is.
+func (s *Sim) rehang(on bool, kg float64) error {
+	if s.hung == nil {
+		return refuse("%s has no wrist that feels what hangs on it", s.o.Rig.Name)
+	}
+	was := newHung(0)
+	if !on {
+		kg = was.kg
+	}
+	if !(kg >= 0.1 && kg <= 50) {
+		return refuse("%g kg at the wrist; give 0.1 to 50", kg)
+	}
+	s.hung.kg = kg
+	s.hung.at = rig.Vec{was.at[0], was.at[1] * (0.5 + kg/was.kg/2), was.at[2]}
+	return nil
 }

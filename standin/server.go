@@ -241,6 +241,14 @@ func (c *session) do(req link.Request) (r link.Reply, answer bool) {
 		return link.Reply{OK: true, Truth: sim.Truth()}, true
 	case "wires":
 		return link.Reply{OK: true, Wires: sim.Wires()}, true
+	case "feel":
+		felt, err := sim.Feel()
+		if err != nil {
+			r.Why = err.Error()
+			return r, true
+		}
+		r.OK, r.Felt = true, felt
+		return r, true
 	case "stats":
 		return link.Reply{OK: true, Stats: s.stats()}, true
 	case "watch":

@@ -107,6 +107,7 @@ type Sim struct {
 	halting bool    // it is to stop
 	estop   bool
 	wires   wiring
+	hung    *hung // at its wrist, if that feels
 }
 
 // NewSim puts the rig somewhere it does not know.
@@ -123,6 +124,9 @@ func NewSim(o Options) *Sim {
 			x.foundLog, x.found = nil, 0
 		}
 		s.axes = append(s.axes, x)
+	}
+	if b := o.Rig.Book; b != nil && b.Wrist != nil {
+		s.hung = newHung(o.Seed)
 	}
 	return s
 }

@@ -134,3 +134,13 @@ func (s *Store) BackBalance(ctx context.Context, who journal.Person, pack, machi
 	}
 	return s.KeepBalance(ctx, who, pack, machine, list[1].Doc)
 }
+
+// LastSettled is the package that was last balanced on a machine, or empty.
+func (s *Store) LastSettled(ctx context.Context, machine string) (string, error) {
+	var id string
+	err := s.Pool.QueryRow(ctx, `SELECT package_id::text FROM balances WHERE rig_id = $1 ORDER BY at DESC, id DESC LIMIT 1`, machine).Scan(&id)
+	if errors.Is(err, pgx.ErrNoRows) {
+		return "", nil
+	}
+	return id, err
+}

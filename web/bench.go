@@ -31,6 +31,10 @@ type BenchView struct {
 	// Kept is when and by whom; left out: nothing is kept yet.
 	Kept  *store.BalanceRow   `json:"kept,omitempty"`
 	Sheet *balance.BenchSheet `json:"sheet"`
+	// Next is the pose of the wrist that would tell most, by axis.
+	Next map[string]float64 `json:"next,omitempty"`
+
+	rig *rig.Rig
 }
 
 type benchID struct {
@@ -49,6 +53,7 @@ func (s *Server) benchRoutes(api huma.API) {
 		return &body[*BenchView]{v}, err
 	})
 	huma.Register(api, op("keep-bench", http.MethodPut, "/api/machines/{id}/bench/{package}", "Keep how it is balanced; the one before is not lost"), s.keepBench)
+	huma.Register(api, op("feel", http.MethodPost, "/api/machines/{id}/bench/{package}/feel", "Read an arm's wrist where it stands, as another pose of the package's payload"), s.feel)
 	huma.Register(api, op("back-bench", http.MethodPost, "/api/machines/{id}/bench/{package}/back", "Take the last change of the bench back"), func(ctx context.Context, in *benchID) (*body[*BenchView], error) {
 		err := s.store.BackBalance(ctx, s.who(ctx), in.Package, in.ID)
 		if errors.Is(err, store.ErrNotFound) {
@@ -106,6 +111,14 @@ func (s *Server) benchOf(ctx context.Context, machine, pack string, r *balance.S
 	if v.Sheet, err = v.Record.Sheet(own, p.Load); err != nil {
 		return nil, s.fail(err)
 	}
+	if v.Wrist != nil {
+		now := posed(own, nil)
+		if f, err := s.floors.Of(machine); err == nil && f.Now().Connected {
+			now = values(own, f.Now().State.Pos)
+		}
+		v.Next = balance.Suggest(own, v.Record.Felt, now)
+	}
+	v.rig = own
 	return v, nil
 }
 
@@ -113,8 +126,9 @@ func (s *Server) benchOf(ctx context.Context, machine, pack string, r *balance.S
 const mostSeen = 200
 
 func (s *Server) keepBench(ctx context.Context, in *struct {
-	benchID
-	Body balance.Settled
+	ID      string `path:"id" maxLength:"64"`
+	Package string `path:"package" format:"uuid"`
+	Body    balance.Settled
 }) (*body[*BenchView], error) {
 	r := &in.Body
 	if len(r.Seen) > mostSeen || len(r.Felt) > mostSeen || len(r.Own) > 20 || len(r.Weights) > 20 {
@@ -149,6 +163,77 @@ func (s *Server) keepBench(ctx context.Context, in *struct {
 	}
 	s.everything()
 	return &body[*BenchView]{v}, nil
+}
+
+// feel reads the wrist where the arm stands and keeps it with the record.
+func (s *Server) feel(ctx context.Context, in *benchID) (*body[*BenchView], error) {
+	f, err := s.floors.Of(in.ID)
+	if err != nil {
+		return nil, s.fail(err)
+	}
+	v, err := s.benchOf(ctx, in.ID, in.Package, nil)
+	if err != nil {
+		return nil, err
+	}
+	now := f.Now()
+	for _, a := range v.rig.Axes {
+		if a.Unit == rig.Deg && a.Kind == rig.Rotary && !now.State.Homed[a.ID] {
+			return nil, conflict(fmt.Sprintf("%s is not homed: which way its wrist points is not known. Home %s first.", a.Name, v.Name))
+		}
+	}
+	felt, err := f.Feel(ctx)
+	if err != nil {
+		return nil, s.refused(err)
+	}
+	q := values(v.rig, now.State.Pos)
+	joints := map[string]float64{}
+	for i, a := range v.rig.Axes {
+		joints[a.ID] = q[i]
+	}
+	r := *v.Record
+	r.Felt = append(append([]balance.Felt(nil), r.Felt...), balance.Felt{Joints: joints,
+		WristPose: balance.WristPose{Rotation: balance.Rotation(v.rig.Wrist(q)), ForceN: &felt.ForceN, TorqueNM: felt.TorqueNM}})
+	if len(r.Felt) > mostSeen {
+		return nil, conflict("That is more poses than anybody needs. Clear them and begin again.")
+	}
+	if err := s.store.KeepBalance(ctx, s.who(ctx), in.Package, in.ID, &r); err != nil {
+		return nil, s.fail(err)
+	}
+	s.everything()
+	v, err = s.benchOf(ctx, in.ID, in.Package, nil)
+	return &body[*BenchView]{v}, err
+}
+
+// mayGuide refuses to free an axis of a powered arm that does not know what hangs on it:
+// the package of the shot, or the one that was settled last.
+func (s *Server) mayGuide(ctx context.Context, machine, axis, shot string) error {
+	own, err := s.store.Rig(ctx, machine)
+	if err != nil || own.Book == nil || own.Book.Wrist == nil {
+		return nil // nothing in the book says that it is a powered arm
+	}
+	pack := ""
+	if shot != "" {
+		if sh, err := s.store.Shot(ctx, shot); err == nil {
+			pack = sh.Package
+		}
+	}
+	if pack == "" {
+		if pack, err = s.store.LastSettled(ctx, machine); err != nil {
+			return s.fail(err)
+		}
+	}
+	why := "A powered arm is not guided by hand before it knows what hangs on it. Choose the camera package under Rig up, Balance."
+	if pack != "" {
+		v, err := s.benchOf(ctx, machine, pack, nil)
+		if err != nil {
+			return err
+		}
+		why = v.Sheet.Guidable(v.rig, axis)
+	}
+	if why == "" {
+		return nil
+	}
+	return conflict(why)
 }
 
 func balanced(v *BenchView) string {

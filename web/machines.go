@@ -47,6 +47,7 @@ type axisOf struct {
 	ID   string `path:"id" maxLength:"64"`
 	Body struct {
 		Axis string `json:"axis"`
+		Shot string `json:"shot,omitempty" format:"uuid" doc:"whose camera package hangs on the machine"`
 	}
 }
 
@@ -182,13 +183,18 @@ func (s *Server) drive(ctx context.Context, in *axisOf, free bool) (*body[done],
 	if err := s.undisturbed(); err != nil {
 		return nil, err
 	}
+	if free {
+		if err := s.mayGuide(ctx, in.ID, in.Body.Axis, in.Body.Shot); err != nil {
+			return nil, err
+		}
+	}
 	return said("Done."), s.refused(f.Free(ctx, s.who(ctx), in.Body.Axis, free))
 }
 
 func (s *Server) pretend(ctx context.Context, in *struct {
 	ID   string `path:"id" maxLength:"64"`
 	Body struct {
-		What string  `json:"what" enum:"emergency stop,drive fault,hard end,lost steps,dead sensor,encoder forgot,other scale,missing drive,unknown device,swapped wires,wrong address,wrong port,no route,two on one universe,short cable"`
+		What string  `json:"what" enum:"emergency stop,drive fault,hard end,lost steps,dead sensor,encoder forgot,other scale,other payload,missing drive,unknown device,swapped wires,wrong address,wrong port,no route,two on one universe,short cable"`
 		Axis string  `json:"axis,omitempty"`
 		On   bool    `json:"on"`
 		By   float64 `json:"by,omitempty" doc:"lost steps: how much, in the axis's unit; other scale: units that it moves for each that is asked for"`

@@ -19,6 +19,7 @@ type BenchSheet struct {
 	Rating  string        `json:"rating" doc:"the payload against the machine's rating, or empty"`
 	Payload *AtWrist      `json:"payload,omitempty"`
 	Crane   *OnCrane      `json:"crane,omitempty"`
+	Guiding string        `json:"guiding,omitempty" doc:"whether a head may be guided by hand"`
 	Verdict Verdict       `json:"verdict"`
 }
 
@@ -123,6 +124,7 @@ func (r *Settled) head(out *BenchSheet, m *rig.Rig, l Hung) error {
 	out.Alone = r.Alone(lever, c.MotorNM, tilt.Min, tilt.Max)
 	out.Verdict = r.Judge(m.Name, w, margin)
 	out.Others = others(m, w)
+	out.Guiding = guiding(m, h.Axis, out.Verdict.OK)
 	if l.FrontM > 0 && m.Book.BelowTiltM > 0 {
 		df, du := r.On(h, l).at(r.SlideMM, r.RiseMM)
 		low := -rig.TiltRoom(math.Max(l.FrontM+df, 0), math.Max(l.UnderM-du, 0), m.Book.BelowTiltM)
@@ -223,7 +225,11 @@ func (r *Settled) crane(out *BenchSheet, m *rig.Rig) error {
 		}
 		best := math.Abs(a.OneSet.WorstLeftKgM)
 		c.OK = a.Short == "" && worst <= best*1.001+1e-9
-		c.Then = fmt.Sprintf("Then at most %.1f kg m are left, at %.2f m of arm: %.1f kg on the %s to hold it there.", best, a.OneSet.AtArmM, best/k.TailM, side(a.OneSet.WorstLeftKgM, "camera's end", "tail"))
+		then := "Then at"
+		if c.OK {
+			then = "At"
+		}
+		c.Then = fmt.Sprintf(then+" most %.1f kg m are left, at %.2f m of arm: %.1f kg of pull on the %s holds it there.", best, a.OneSet.AtArmM, best/k.TailM, side(a.OneSet.WorstLeftKgM, "camera's end", "tail"))
 		switch {
 		case a.Short != "":
 			c.Says = a.Short

@@ -128,4 +128,16 @@ func (r *Rig) Forward(values []float64) Pose {
 	return p
 }
 
+// Wrist is the frame of the joint that the book names as the wrist, in the world.
+func (r *Rig) Wrist(values []float64) Pose {
+	if r.Book == nil || r.Book.Wrist == nil {
+		return floor
+	}
+	k := r.joint(r.Book.Wrist.Joint, len(r.Joints))
+	if k < 0 {
+		return floor
+	}
+	return r.Frames(make([]Pose, 0, len(r.Joints)), values)[k]
+}
+
 func vec(v r3.Vec) Vec { return Vec{v.X, v.Y, v.Z} }

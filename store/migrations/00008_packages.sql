@@ -21,6 +21,7 @@ CREATE TABLE balances (
   doc jsonb NOT NULL
 );
 CREATE INDEX balances_newest ON balances (package_id, rig_id, at DESC, id DESC);
+CREATE INDEX balances_last ON balances (rig_id, at DESC, id DESC);
 
 -- +goose Down
 DROP TABLE balances;

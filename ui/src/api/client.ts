@@ -45,6 +45,14 @@ export type FrameCell = S["FrameCell"];
 export type Cell = S["Cell"];
 export type Scheme = S["Scheme"];
 export type LiveFrames = S["LiveFrames"];
+export type BenchView = S["BenchView"];
+export type CameraPackage = S["CameraPackage"];
+export type Settled = S["Settled"];
+export type Seen = S["Seen"];
+export type BenchSheet = S["BenchSheet"];
+export type GravityCurve = S["GravityCurve"];
+export type OnCrane = S["OnCrane"];
+export type Swapping = S["Swapping"];
 export type Remedy = S["Remedy"];
 
 // The sentence in an error answer, or one that says that nothing answered.

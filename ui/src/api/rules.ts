@@ -69,7 +69,8 @@ export const mishaps = [
   "lost steps",
   "dead sensor",
   "encoder forgot",
-  "other scale"
+  "other scale",
+  "other payload"
 ] as const;
 
 // What a stand-in can be told to have on its wires.

@@ -92,6 +92,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/machines/{id}/bench/{package}/feel": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Read an arm's wrist where it stands, as another pose of the package's payload */
+        post: operations["feel"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/machines/{id}/chains": {
         parameters: {
             query?: never;
@@ -1222,6 +1239,11 @@ export interface components {
         };
         AxisOfBody: {
             axis: string;
+            /**
+             * Format: uuid
+             * @description whose camera package hangs on the machine
+             */
+            shot?: string;
         };
         AxisReport: {
             acceleration: components["schemas"]["Peak"];
@@ -1269,6 +1291,8 @@ export interface components {
             alone: string[];
             arc?: components["schemas"]["GravityCurve"];
             crane?: components["schemas"]["OnCrane"];
+            /** @description whether a head may be guided by hand */
+            guiding?: string;
             /** Format: double */
             mass_kg: number;
             /** @description what gravity does about roll and an inclined pan */
@@ -1286,6 +1310,9 @@ export interface components {
             kept?: components["schemas"]["BalanceRow"];
             machine: string;
             name: string;
+            next?: {
+                [key: string]: number;
+            };
             package: components["schemas"]["CameraPackage"];
             record: components["schemas"]["Settled"];
             sheet: components["schemas"]["BenchSheet"];
@@ -2391,7 +2418,7 @@ export interface components {
             by?: number;
             on: boolean;
             /** @enum {string} */
-            what: "emergency stop" | "drive fault" | "hard end" | "lost steps" | "dead sensor" | "encoder forgot" | "other scale" | "missing drive" | "unknown device" | "swapped wires" | "wrong address" | "wrong port" | "no route" | "two on one universe" | "short cable";
+            what: "emergency stop" | "drive fault" | "hard end" | "lost steps" | "dead sensor" | "encoder forgot" | "other scale" | "other payload" | "missing drive" | "unknown device" | "swapped wires" | "wrong address" | "wrong port" | "no route" | "two on one universe" | "short cable";
         };
         Problem: {
             /** @description the sentence for people */
@@ -3525,7 +3552,10 @@ export interface operations {
         parameters: {
             query?: never;
             header?: never;
-            path?: never;
+            path: {
+                id: string;
+                package: string;
+            };
             cookie?: never;
         };
         requestBody: {
@@ -3555,6 +3585,38 @@ export interface operations {
         };
     };
     "back-bench": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+                package: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BenchView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    feel: {
         parameters: {
             query?: never;
             header?: never;

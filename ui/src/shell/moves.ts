@@ -52,7 +52,7 @@ export const useMoves = defineStore("moves", () => {
   // Lets a drive go; what it held may fall or swing.
   function free(of: string, axis: { id: string; name: string }): void {
     ask.ask({ title: `Free ${axis.name}?`, text: `Its drive lets go: what it holds may fall, swing or run. Hold it, or support it, first. ${caution}`, yes: `Free ${axis.name}`,
-      act: async () => fails(await api.POST("/api/machines/{id}/free", { params: { path: { id: of } }, body: { axis: axis.id } })) });
+      act: async () => fails(await api.POST("/api/machines/{id}/free", { params: { path: { id: of } }, body: { axis: axis.id, shot: shot.id || undefined } })) });
   }
 
   return { goTo, goPose, home, free, looking };

@@ -6,8 +6,10 @@ import { useMoves } from "../../shell/moves";
 import SheetTabs from "../../shell/SheetTabs.vue";
 import { useBook } from "../../stores/book";
 import { useLive } from "../../stores/live";
+import BalanceSheet from "./BalanceSheet.vue";
 import BeginRig from "./BeginRig.vue";
 import ConnectSheet from "./ConnectSheet.vue";
+import PackagePick from "./PackagePick.vue";
 import RigSheet from "./RigSheet.vue";
 
 // The machines of the rig book, those on the floor first; one of them is looked at.
@@ -17,8 +19,8 @@ const moves = useMoves();
 const book = useBook();
 onMounted(() => { live.each++; void book.list(); });
 onBeforeUnmount(() => { live.each--; });
-const sheets = [{ name: "rig", title: "Rig" }, { name: "connect", title: "Connect" }] as const;
-const here = computed(() => (route.params.sheet === "connect" ? "connect" : "rig"));
+const sheets = [{ name: "rig", title: "Rig" }, { name: "connect", title: "Connect" }, { name: "balance", title: "Balance" }] as const;
+const here = computed(() => sheets.find((s) => s.name === route.params.sheet)?.name ?? "rig");
 const chosen = computed({ get: () => moves.looking, set: (id: string) => { moves.looking = id; } });
 watch(chosen, (id) => void book.open(id), { immediate: true });
 const now = computed<Record<string, LiveMachine>>(() => Object.fromEntries((live.now?.machines ?? []).map((m) => [m.machine, m])));
@@ -43,7 +45,7 @@ const beginning = ref(false);
 
 <template>
   <div class="rigup">
-    <SheetTabs stage="rig-up" :sheets="sheets" :here="here" />
+    <div class="head"><SheetTabs stage="rig-up" :sheets="sheets" :here="here" /><PackagePick v-if="here === 'balance'" :machine="chosen" /></div>
     <section class="floor" aria-label="Machines">
       <button v-for="m in list" :key="m.id" class="pick" :class="{ here: m.id === chosen }" :aria-pressed="m.id === chosen" :data-test="'choose-' + m.id" @click="chosen = m.id">
         <b>{{ m.name }}</b><span class="small" :class="says(m.id).tone">{{ says(m.id).text }}</span>
@@ -51,13 +53,15 @@ const beginning = ref(false);
       <button class="pick more" data-test="begin-rig" @click="beginning = true"><b>+</b><span class="small quiet">another one</span></button>
     </section>
     <RigSheet v-if="here === 'rig'" :key="chosen" :live="now[chosen]" :seen="seen(chosen)" />
+    <BalanceSheet v-else-if="here === 'balance'" :live="now[chosen]" :seen="seen(chosen)" />
     <ConnectSheet v-else :key="chosen" :live="now[chosen]" :seen="seen(chosen)" />
     <BeginRig v-if="beginning" @close="beginning = false" @made="(id) => { chosen = id; beginning = false; }" />
   </div>
 </template>
 
 <style scoped>
-.rigup { display: grid; grid-template-rows: 26px auto minmax(0, 1fr); gap: 8px; height: 100%; min-height: 600px; }
+.rigup { display: grid; grid-template-rows: minmax(26px, auto) auto minmax(0, 1fr); gap: 8px; height: 100%; min-height: 600px; }
+.head { display: flex; gap: 36px; align-items: center; min-width: 0; }
 .floor { display: flex; gap: 10px; flex-wrap: wrap; }
 .pick { flex: 1; min-width: 130px; text-align: left; border: 1px solid var(--ink); background: var(--sheet); color: var(--ink); padding: 5px 14px; cursor: pointer; font: inherit; display: flex; flex-direction: column; gap: 1px; }
 html.blackout .pick { border-color: var(--rule); }

@@ -1,0 +1,52 @@
+<script setup lang="ts">
+import { computed } from "vue";
+import type { BenchView, LiveMachine, Settled } from "../../api/client";
+import { useBench } from "../../stores/bench";
+
+// What it would do if it were left like this, what is still to be looked after before it
+// rolls, and what readiness says.
+const props = defineProps<{ bench: BenchView; live?: LiveMachine; seen: boolean }>();
+const bench = useBench();
+const r = computed(() => props.bench.record);
+const s = computed(() => props.bench.sheet);
+type Checks = Settled["checks"];
+const checks: [keyof Checks, string][] = [["all_on", "all that will hang on it is on it"], ["engaged", "gear engaged again"], ["tight", "plate and knobs tight"], ["line", "safety line on"], ["pins_out", "pins out"]];
+const tick = (k: keyof Checks, on: boolean): void => void bench.keep({ checks: { ...r.value.checks, [k]: on } }, on ? "Looked after." : "Open again.");
+const homed = computed(() => props.seen && props.live?.state.homed[props.bench.head?.axis ?? ""] === true);
+const enough = computed(() => (s.value.arc?.margin ?? 0) >= 4);
+function number(e: Event, k: "creep_deg_h" | "droop_share", by = 1): void {
+  const f = e.target as HTMLInputElement, t = f.value.trim().replace(",", ".");
+  const n = Number(t);
+  if (t && !Number.isFinite(n)) { bench.said = { text: "Give a number, or nothing.", tone: "over" }; return; }
+  void bench.keep({ [k]: t ? n / by : undefined });
+}
+</script>
+
+<template>
+  <section class="box checks">
+    <h2 class="cap">If it is left like this</h2>
+    <p v-for="t in s.alone" :key="t" class="alone">{{ t }}</p>
+    <p class="small row"><label>creep <input class="field n" :value="r.creep_deg_h" inputmode="decimal" data-test="creep" @change="number($event, 'creep_deg_h')" /> ° an hour</label>
+      <label>the drive droops <input class="field n" :value="r.droop_share === undefined ? '' : +(r.droop_share * 100).toPrecision(4)" inputmode="decimal" data-test="droop" @change="number($event, 'droop_share', 100)" /> % at full torque</label></p>
+    <h2 class="cap">Before it rolls</h2>
+    <ul>
+      <li v-for="[k, t] in checks" :key="k"><label><input type="checkbox" :checked="r.checks[k]" :data-test="'check-' + k" @change="tick(k, ($event.target as HTMLInputElement).checked)" /> {{ t }}</label></li>
+      <li :class="{ quiet: !homed }">{{ homed ? "✓" : "·" }} homed again</li>
+    </ul>
+    <p v-if="!s.weight?.next.done && enough"><label><input type="checkbox" :checked="r.by_margin ?? false" :disabled="!enough" data-test="by-margin" @change="bench.keep({ by_margin: ($event.target as HTMLInputElement).checked })" /> accepted as it is: the motor has {{ (s.arc?.margin ?? 0).toFixed(s.arc?.margin && s.arc.margin < 10 ? 1 : 0) }} times what pulls at it</label></p>
+    <p :class="s.verdict.ok ? 'good' : 'now'" role="status" data-test="bench-verdict"><b>{{ s.verdict.ok ? "✓ " : "" }}{{ s.verdict.says.charAt(0).toUpperCase() + s.verdict.says.slice(1) }}</b></p>
+    <p v-if="s.guiding" class="quiet small">{{ s.guiding }}</p>
+    <p class="now">One hand on the camera whenever the gear is free.</p>
+  </section>
+</template>
+
+<style scoped>
+.checks { padding: 7px 16px; }
+p { margin: 2px 0; }
+.alone { font-size: 12px; }
+.row { display: flex; gap: 14px; flex-wrap: wrap; }
+.n { width: 50px; text-align: right; min-height: 22px; }
+ul { list-style: none; margin: 2px 0; padding: 0; display: grid; grid-template-columns: 1.35fr 1fr; gap: 0 10px; font-size: 12px; }
+h2:not(:first-child) { margin-top: 7px; }
+html.paper .quiet { color: #4d5a67; }
+</style>

@@ -1,0 +1,89 @@
+<script setup lang="ts">
+import { computed, ref } from "vue";
+import type { BenchView, Seen } from "../../api/client";
+import { useBench } from "../../stores/bench";
+
+// What the freed head does at three attitudes, what a scale reads there, and the next
+// step in one sentence.
+const props = defineProps<{ bench: BenchView; tilt: number }>();
+const emit = defineEmits<{ look: [deg: number] }>();
+const bench = useBench();
+const r = computed(() => props.bench.record);
+const w = computed(() => props.bench.sheet.weight!);
+const next = computed(() => w.value.next);
+const attitudes = [0, -30, 30] as const;
+const names: Record<number, string> = { 0: "level", [-30]: "nose down 30°", 30: "nose up 30°" };
+const does = { rests: "rests", "nose falls": "nose falls", "nose rises": "nose rises" } as const;
+const here = (s: Seen): boolean => Math.abs(s.slide_mm - r.value.slide_mm) < 0.05 && (s.tilt_deg === 0 || Math.abs(s.rise_mm - r.value.rise_mm) < 0.05);
+const last = (deg: number): Seen | undefined => [...(r.value.seen ?? [])].reverse().find((s) => s.tilt_deg === deg && s.did && here(s));
+function saw(deg: number, did: string): void {
+  emit("look", deg);
+  if (!did) return;
+  const seen = { tilt_deg: deg, slide_mm: r.value.slide_mm, rise_mm: r.value.rise_mm, did: did as Seen["did"] };
+  // The same look again takes the place of the one before.
+  const rest = (r.value.seen ?? []).filter((s) => !(s.tilt_deg === deg && s.did && s.slide_mm === seen.slide_mm && s.rise_mm === seen.rise_mm));
+  void bench.keep({ seen: [...rest, seen] }, "Noted.");
+}
+const contra = computed(() => (w.value.against >= 0 ? r.value.seen?.[w.value.against] : undefined));
+function turned(): void {
+  const n = next.value;
+  if (n.knob) void bench.keep(n.knob === "slide" ? { slide_mm: n.reading_mm! } : { rise_mm: n.reading_mm! }, "Set.");
+}
+// A spring or luggage scale, that holds it at an attitude.
+const scaling = ref(false);
+const scale = ref({ deg: 0, kg: "", arm: "200" });
+function weighed(): void {
+  const kg = Number(scale.value.kg.replace(",", ".")), arm = Number(scale.value.arm.replace(",", "."));
+  if (!scale.value.kg.trim() || !Number.isFinite(kg) || !Number.isFinite(arm)) { bench.said = { text: "What does the scale read, and how far ahead of the axis does it pull? Give two numbers.", tone: "over" }; return; }
+  void bench.keep({ seen: [...(r.value.seen ?? []), { tilt_deg: scale.value.deg, slide_mm: r.value.slide_mm, rise_mm: r.value.rise_mm, scale_kg: kg, arm_m: arm / 1000 }] }, "The scale's reading is in.").then((ok) => { if (ok) scaling.value = false; });
+}
+const scales = computed(() => (r.value.seen ?? []).filter((s) => s.scale_kg !== undefined).length);
+</script>
+
+<template>
+  <div>
+    <h2 class="cap">What it does when you let go</h2>
+    <div class="looks">
+      <div v-for="d in attitudes" :key="d" class="look" :class="{ here: tilt === d, wrong: contra?.tilt_deg === d }">
+        <button class="fig" :aria-label="`draw it ${names[d]}`" @click="emit('look', d)">
+          <svg viewBox="0 6 104 44" width="95" height="40" aria-hidden="true"><g :transform="`translate(50 28) rotate(${-d})`" fill="none" stroke="var(--ink)" stroke-width="1.5"><rect x="-26" y="-14" width="36" height="26" /><rect x="10" y="-9" width="18" height="17" /><circle r="2.4" fill="var(--ink)" /></g>
+            <path v-if="last(d)?.did === 'nose falls'" d="M84 16Q98 28 88 42m-2 -9l1 10l9 -5" class="arc" /><path v-if="last(d)?.did === 'nose rises'" d="M88 44Q98 30 86 16m-3 9l2 -10l9 5" class="arc" /></svg>
+        </button>
+        <label>{{ names[d] }}<select class="field" :value="last(d)?.did ?? ''" :data-test="'saw' + d" @change="saw(d, ($event.target as HTMLSelectElement).value)">
+          <option value="">not tried</option><option v-for="(t, k) in does" :key="k" :value="k">{{ t }}</option></select></label>
+      </div>
+    </div>
+    <p class="big" :class="{ now: w.says !== '', good: next.done }" role="status" data-test="bench-next">{{ w.says || next.says }}</p>
+    <p class="then">{{ w.says ? next.says : next.then }}
+      <button v-if="next.knob && next.by_mm && !w.says" class="btn slim" data-test="bench-turned" @click="turned">It reads {{ next.reading_mm }} now</button></p>
+    <p class="row small">
+      <button class="link" data-test="bench-scale" @click="scaling = !scaling">a scale's reading …</button>
+      <span v-if="scales" class="quiet">{{ scales }} in</span>
+      <button class="link" data-test="bench-back" @click="bench.back()">take back</button>
+      <button v-if="r.seen?.length" class="link" data-test="bench-clear" @click="bench.keep({ seen: [] }, 'Cleared.')">begin again</button>
+      <span :class="bench.said.tone" role="status" data-test="bench-said">{{ bench.said.text }}</span>
+    </p>
+    <form v-if="scaling" class="row small" @submit.prevent="weighed">
+      <span>held</span><select v-model="scale.deg" class="field" aria-label="At which attitude"><option v-for="d in attitudes" :key="d" :value="d">{{ names[d] }}</option></select>
+      <span>it reads</span><input v-model="scale.kg" class="field n" inputmode="decimal" data-test="scale-kg" aria-label="Kilograms that the scale reads" /><span>kg, pulling up</span>
+      <input v-model="scale.arm" class="field n" inputmode="decimal" data-test="scale-arm" aria-label="Millimetres ahead of the axis" /><span>mm ahead of the axis</span><button class="btn slim" data-test="scale-in">Enter</button>
+    </form>
+  </div>
+</template>
+
+<style scoped>
+.looks { display: grid; grid-template-columns: repeat(3, 1fr); gap: 6px; border-bottom: 1px solid var(--rule); padding-bottom: 6px; }
+.look { text-align: center; border-bottom: 3px solid transparent; }
+.look.here { border-color: var(--rule); }
+.look.wrong { border-color: var(--over); }
+.fig { background: none; border: 0; padding: 0; cursor: pointer; }
+.arc { fill: none; stroke: var(--now); stroke-width: 2.2; }
+label { display: flex; flex-direction: column; gap: 2px; font-size: 11px; color: var(--quiet); align-items: center; }
+html.paper label, html.paper .quiet { color: #4d5a67; }
+select.field { font-weight: 700; }
+.big { font: 600 25px/1.1 var(--head); margin: 6px 0 1px; }
+.then { margin: 0 0 2px; }
+.row { display: flex; gap: 10px; align-items: baseline; flex-wrap: wrap; margin: 2px 0; }
+.n { width: 54px; text-align: right; }
+.slim { min-height: 26px; padding: 3px 10px; margin-left: 8px; }
+</style>

@@ -1,0 +1,71 @@
+<script setup lang="ts">
+import { computed, ref, watch } from "vue";
+import type { BenchView } from "../../api/client";
+import BoomDrawing from "../../drawing/BoomDrawing.vue";
+import { useBench } from "../../stores/bench";
+
+// A crane's tail: which weights for each length of the arm, and the one set for a move.
+const props = defineProps<{ bench: BenchView }>();
+const bench = useBench();
+const c = computed(() => props.bench.sheet.crane!);
+const chosen = ref(0);
+watch(() => c.value.arms.length, (n) => { chosen.value = Math.min(chosen.value, Math.max(n - 1, 0)); });
+type Row = { kg: string; count: string };
+const own = ref<Row[]>([]);
+watch(() => props.bench, (b) => { own.value = (b.record.own ?? []).map((w) => ({ kg: String(w.kg), count: String(w.count) })); if (!own.value.length) own.value.push({ kg: "", count: "" }); }, { immediate: true });
+const n = (t: string): number => Number(t.trim().replace(",", "."));
+function keepOwn(): void {
+  const list = own.value.filter((w) => w.kg.trim() || w.count.trim()).map((w) => ({ kg: n(w.kg), count: n(w.count) }));
+  if (list.some((w) => !Number.isFinite(w.kg) || !Number.isInteger(w.count))) { bench.said = { text: "A weight has kilograms, and how many of it you own.", tone: "over" }; return; }
+  void bench.keep({ own: list }, "Those are the weights.");
+}
+const from = ref(""), to = ref("");
+watch(() => c.value.axis_mm, (a) => { from.value = String(+(a[0] ?? 0).toFixed(1)); to.value = String(+(a[a.length - 1] ?? 0).toFixed(1)); }, { immediate: true });
+function keepArms(): void {
+  const a = n(from.value), b = n(to.value);
+  if (!(a < b)) { bench.said = { text: "The arm is used from the shorter to the longer: give two numbers that rise.", tone: "over" }; return; }
+  void bench.keep({ arms_mm: [a, b] }, "Worked out for that.");
+}
+const words = (w: { kg: number; count: number }[]): string => (w.length ? w.map((x) => `${x.count} × ${x.kg}`).join(" + ") : "none");
+</script>
+
+<template>
+  <div class="crane">
+    <section class="box draw" aria-label="The boom from its side"><h2 class="cap above">The boom from its side <span class="quiet thin">what is left at the pivot, kilogram metres, with what hangs there</span></h2><BoomDrawing :crane="c" :chosen="chosen" /></section>
+    <section class="box side">
+      <p class="big" :class="c.ok ? 'good' : 'now'" role="status" data-test="crane-says">{{ c.problem || c.says }}</p>
+      <p data-test="crane-then">{{ c.then }}</p>
+      <p v-if="c.one_set.chosen.length && !c.ok"><button class="btn slim lead" data-test="crane-hang" @click="bench.keep({ weights: c.one_set.chosen }, 'Noted: that hangs at the tail.')">{{ c.one_set.chosen_kg }} kg hang there now</button></p>
+      <table>
+        <thead><tr><th>arm</th><th class="r">needed</th><th>nearest of yours</th><th class="r">left</th></tr></thead>
+        <tbody><tr v-for="(a, i) in c.arms" :key="i" :class="{ here: i === chosen }" @click="chosen = i"><td><button class="link" @click="chosen = i">{{ a.arm_m.toFixed(2) }} m</button></td><td class="r">{{ a.needed_kg.toFixed(1) }} kg</td><td>{{ words(a.chosen) }}</td><td class="r">{{ a.left_kgm.toFixed(1) }} kg m</td></tr></tbody>
+      </table>
+      <p class="quiet">Weights are not changed in mid-move: one set serves all of it.</p>
+      <form class="row" @submit.prevent="keepArms"><span>in this move the arm goes from</span><input v-model="from" class="field n" inputmode="decimal" data-test="arm-from" aria-label="Arm from" /><span>to</span><input v-model="to" class="field n" inputmode="decimal" data-test="arm-to" aria-label="Arm to" /><span>mm</span><button class="btn slim" data-test="arm-keep">work out</button></form>
+      <form class="own" @submit.prevent="keepOwn"><h2 class="cap">The weights you own</h2>
+        <div v-for="(w, i) in own" :key="i" class="row"><input v-model="w.count" class="field n" inputmode="numeric" :aria-label="`How many of weight ${i + 1}`" :data-test="'own-count-' + i" /><span>of</span><input v-model="w.kg" class="field n" inputmode="decimal" :aria-label="`Kilograms of weight ${i + 1}`" :data-test="'own-kg-' + i" /><span>kg</span></div>
+        <div class="row"><button type="button" class="link" @click="own.push({ kg: '', count: '' })">another kind</button><button class="btn slim" data-test="own-keep">these</button><button type="button" class="link" @click="bench.back()">take back</button><span class="small" :class="bench.said.tone" role="status" data-test="bench-said">{{ bench.said.text }}</span></div></form>
+      <p :class="bench.view?.sheet.verdict.ok ? 'good' : 'now'" data-test="bench-verdict"><b>{{ bench.view?.sheet.verdict.says }}</b></p>
+      <p class="now">Nobody under the boom. Pin it before a weight goes on or off: the lighter end flies up.</p>
+      <p class="quiet small">Overhead loads are for competent people, by the maker's manual and local codes. Our sums are planning aids.</p>
+    </section>
+  </div>
+</template>
+
+<style scoped>
+.crane { display: grid; grid-template-columns: minmax(0, 1.35fr) minmax(420px, 1fr); gap: 10px; flex: 1; min-height: 0; }
+.draw { overflow: hidden; }
+.above { position: absolute; left: 14px; top: 10px; }
+.thin { font: 400 12px/1.2 var(--text); margin-left: 12px; text-transform: none; letter-spacing: 0; }
+.side { padding: 10px 16px; overflow: auto; }
+.big { font: 600 24px/1.15 var(--head); margin: 2px 0; }
+p { margin: 5px 0; }
+table { width: 100%; border-collapse: collapse; }
+td, th { padding: 2px 6px 2px 0; }
+.r { text-align: right; }
+.here td { background: var(--wash); }
+.row { display: flex; gap: 8px; align-items: center; margin: 3px 0; flex-wrap: wrap; font-size: 12px; }
+.n { width: 58px; text-align: right; min-height: 22px; padding: 1px 4px; }
+html.paper .quiet, html.paper th { color: #4d5a67; }
+@media (max-width: 900px) { .crane { grid-template-columns: 1fr; } .draw { height: 340px; } }
+</style>

@@ -1,0 +1,60 @@
+import { defineStore } from "pinia";
+import { computed, ref, shallowRef } from "vue";
+import { api, sentence, type BenchView, type CameraPackage, type Settled } from "../api/client";
+import { useShot } from "./shot";
+
+// The balance bench: a camera package on a machine. Every change is kept whole, and can be
+// taken back.
+export const useBench = defineStore("bench", () => {
+  const shot = useShot();
+  const packages = shallowRef<CameraPackage[]>([]);
+  const view = shallowRef<BenchView | null>(null);
+  const said = ref({ text: "", tone: "quiet" });
+  const picked = ref("");
+  const pack = computed(() => picked.value || shot.view?.package || packages.value[0]?.id || "");
+  let asked = "";
+
+  async function list(): Promise<void> {
+    const r = await api.GET("/api/packages").catch(() => ({ data: undefined, error: undefined }));
+    if (r.data) packages.value = r.data;
+    else said.value = { text: sentence(r.error), tone: "over" };
+  }
+  async function open(machine: string, id: string): Promise<void> {
+    if (!machine || !id) return;
+    const key = (asked = machine + id);
+    if (view.value && (view.value.machine !== machine || view.value.package.id !== id)) view.value = null;
+    const r = await api.GET("/api/machines/{id}/bench/{package}", { params: { path: { id: machine, package: id } } }).catch(() => ({ data: undefined, error: undefined }));
+    if (asked !== key) return;
+    if (r.data) view.value = r.data;
+    else said.value = { text: sentence(r.error), tone: "over" };
+  }
+  async function keep(change: Partial<Settled>, text = "Kept."): Promise<boolean> {
+    const v = view.value;
+    if (!v) return false;
+    const r = await api.PUT("/api/machines/{id}/bench/{package}", { params: { path: { id: v.machine, package: v.package.id } }, body: { ...v.record, ...change } })
+      .catch(() => ({ data: undefined, error: undefined }));
+    said.value = r.data ? { text, tone: "good" } : { text: sentence(r.error), tone: "over" };
+    if (r.data) view.value = r.data;
+    return !!r.data;
+  }
+  async function back(): Promise<void> {
+    const v = view.value;
+    if (!v) return;
+    const r = await api.POST("/api/machines/{id}/bench/{package}/back", { params: { path: { id: v.machine, package: v.package.id } } }).catch(() => ({ data: undefined, error: undefined }));
+    said.value = r.data ? { text: "Taken back.", tone: "good" } : { text: sentence(r.error), tone: "over" };
+    if (r.data) view.value = r.data;
+  }
+  // Writes the package that is open, or a copy of it under another name.
+  async function write(body: { name: string; load?: CameraPackage["load"]; lens?: CameraPackage["lens"] }, copy: boolean): Promise<boolean> {
+    const p = view.value?.package;
+    if (!p) return false;
+    const r = await api.POST("/api/packages", { body: copy ? { ...body, base: 0, copy: p.id } : { ...body, base: p.version, id: p.id } }).catch(() => ({ data: undefined, error: undefined }));
+    said.value = r.data ? { text: `${r.data.name}, version ${r.data.version}, is written.`, tone: "good" } : { text: sentence(r.error), tone: "over" };
+    if (!r.data) return false;
+    await list();
+    picked.value = r.data.id;
+    await open(view.value?.machine ?? "", r.data.id);
+    return true;
+  }
+  return { packages, view, said, picked, pack, list, open, keep, back, write };
+});
