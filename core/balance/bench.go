@@ -387,14 +387,13 @@ func (b *Bench) next(w *Weight) Step {
 		return Step{Try: &deg, Says: "Let go " + attitude(deg) + " and see what it does.", Then: "One hand on the camera whenever the gear is free."}
 	}
 	level := b.last(0)
-	if len(b.Seen) == 0 && len(b.Pieces) > 0 && (b.far(w.Forward, w.BandM) || b.far(w.Up, w.BandM)) {
-		// The pieces say it before anything is freed.
-		if b.far(w.Forward, w.BandM) {
-			return b.turn("slide", -w.Forward, 0)
-		}
-		return b.turn("rise", -w.Up, -TiltedDeg)
-	}
 	if level == nil {
+		switch { // what is surely off is said before anything is freed
+		case b.far(w.Forward, w.OffForward+w.BandM):
+			return b.turn("slide", -w.Forward, 0)
+		case b.far(w.Up, w.OffUp+w.BandM):
+			return b.turn("rise", -w.Up, -TiltedDeg)
+		}
 		return look(0)
 	}
 	if level.Did != Rests {

@@ -124,8 +124,8 @@ func TestWhatIsUnknownIsWorkedOut(t *testing.T) {
 	if w.Rest == nil || math.Abs(w.Rest.MassKg-0.81) > 1e-12 || math.Abs(w.Rest.Forward-0.037) > 1e-8 || math.Abs(w.Rest.Up-0.027) > 1e-8 {
 		t.Errorf("the rest: %+v", w.Rest)
 	}
-	if s := w.Next; s.Try == nil || *s.Try != 0 || s.Knob != "" {
-		t.Errorf("a scale is not a look: %+v", s)
+	if s := w.Next; s.Knob != "slide" || s.ByMM != -11 {
+		t.Errorf("a scale says it before anything is freed: %+v", s)
 	}
 	// The plate's readings carry it: 11 mm back moves it 11 mm back.
 	b.SlideMM, b.RiseMM = 69, 66

@@ -48,7 +48,7 @@ async function keep(copy: boolean): Promise<void> {
             <td><input v-model="r.right" class="field n" inputmode="decimal" :aria-label="`Piece ${i + 1} to the right`" /></td>
             <td><input v-model="r.forward" class="field n" inputmode="decimal" :aria-label="`Piece ${i + 1} forward`" :data-test="'piece-forward-' + i" /></td>
             <td><input v-model="r.up" class="field n" inputmode="decimal" :aria-label="`Piece ${i + 1} up`" :data-test="'piece-up-' + i" /></td>
-            <td><button type="button" class="link" @click="rows.splice(i, 1)">off</button></td></tr></tbody></table>
+            <td><button type="button" class="link" :data-test="'piece-off-' + i" @click="rows.splice(i, 1)">off</button></td></tr></tbody></table>
         <button type="button" class="link" data-test="add-piece" @click="rows.push({ name: '', kg: '', right: '0', forward: '', up: '' })">another piece</button>
         <div class="line"><label>all of it weighs <input v-model="whole" class="field n" inputmode="decimal" data-test="pack-whole" /> kg, from a scale</label><span class="quiet small">what the pieces lack of it is worked out from what the head does</span></div>
         <div class="line"><label>its bulk reaches <input v-model="front" class="field n" inputmode="decimal" /> mm before the plate's zero</label><label>and <input v-model="under" class="field n" inputmode="decimal" /> mm under it</label></div>

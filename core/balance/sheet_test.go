@@ -1,0 +1,232 @@
+package balance_test
+
+import (
+	"math"
+	"strings"
+	"testing"
+
+	"keenarc/core/balance"
+	"keenarc/core/known/fixture"
+	"keenarc/core/rig"
+)
+
+// load is the demo's camera on a plate: 4.13 kg, by hand 16.19 mm ahead of the plate's
+// zero and 53.9 above it.
+func load() balance.Hung {
+	return balance.Hung{Pieces: []balance.Piece{{Name: "body", MassKg: 2.4, At: rig.Vec{0, -0.012, 0.046}}, {Name: "lens", MassKg: 0.92, At: rig.Vec{0, 0.067, 0.056}}, {Name: "rest", MassKg: 0.81, At: rig.Vec{0.004, 0.042, 0.075}}}, FrontM: 0.1, UnderM: 0.001}
+}
+
+// bench is the slider with a head in its book; its track serves as a crane's arm, and its
+// roll as a wrist where that is asked for.
+func bench() *rig.Rig {
+	m := fixture.Slider()
+	m.Name = "Plank"
+	drive := func(nm float64) *rig.Drive {
+		return &rig.Drive{MotorSteps: 200, Microsteps: 4, Gear: rig.Ratio{Num: 18, Den: 1}, MotorNM: nm}
+	}
+	m.Axes[m.Index("tilt")].Drive, m.Axes[m.Index("roll")].Drive = drive(0.16), drive(0.8)
+	m.Book = &rig.Book{PayloadKg: map[rig.Mounting]float64{rig.Level: 9}, BelowTiltM: 0.11,
+		Head: &rig.Head{Axis: "tilt", SlideMM: [2]float64{0, 120}, RiseMM: [2]float64{0, 80}, SlideAxisMM: 60, RiseAxisMM: 70, FrictionNM: 0.14, CableNM: 0.03}}
+	return m
+}
+
+func wristed() *rig.Rig {
+	m := bench()
+	m.Name = "Wren"
+	for _, a := range []string{"tilt", "roll"} {
+		x := &m.Axes[m.Index(a)]
+		x.Min, x.Max, x.Hard = -90, 90, [2]float64{-95, 95}
+	}
+	m.Book.Head, m.Book.Wrist = nil, &rig.Wrist{Joint: "roll", FreeN: 4}
+	return m
+}
+
+var all = balance.Checks{AllOn: true, Engaged: true, Tight: true, Line: true, PinsOut: true}
+
+func rests(slide, rise float64) []balance.Seen {
+	out := []balance.Seen{}
+	for _, d := range []float64{0, -30, 30} {
+		out = append(out, balance.Seen{TiltDeg: d, SlideMM: slide, RiseMM: rise, Did: balance.Rests})
+	}
+	return out
+}
+
+// A head is balanced when it rests in all three attitudes and all is looked after, or is
+// accepted by a margin that is enough; else the verdict is the next thing to do.
+func TestVerdictOnAHead(t *testing.T) {
+	m := bench()
+	for name, c := range map[string]struct {
+		r    balance.Settled
+		ok   bool
+		says string
+	}{
+		"balanced":       {balance.Settled{SlideMM: 44, RiseMM: 16, Seen: rests(44, 16), Checks: all}, true, "It rests wherever it is pointed, and all is looked after."},
+		"not all on":     {balance.Settled{SlideMM: 44, RiseMM: 16, Seen: rests(44, 16)}, false, "this camera is not balanced on Plank. Say that all that will hang on it is on it."},
+		"not engaged":    {balance.Settled{SlideMM: 44, RiseMM: 16, Seen: rests(44, 16), Checks: balance.Checks{AllOn: true, Tight: true, Line: true, PinsOut: true}}, false, "this camera is not balanced on Plank. Engage the gear again."},
+		"pieces say":     {balance.Settled{SlideMM: 55, RiseMM: 16, Checks: all}, false, "this camera is not balanced on Plank. Slide the camera back 11 mm."},
+		"slid since":     {balance.Settled{SlideMM: 50, RiseMM: 16, Seen: rests(44, 16), Checks: all}, false, "this camera is not balanced on Plank. Let go level and see what it does."},
+		"by its margin":  {balance.Settled{SlideMM: 50, RiseMM: 16, ByMargin: true, Checks: all}, true, "Accepted as it is: the motor has 1"},
+		"margin too low": {balance.Settled{SlideMM: 120, RiseMM: 16, ByMargin: true, Checks: all}, false, "this camera is not balanced on Plank. Its motor has 0.9 times what pulls at it; to be accepted as it is it needs 4."},
+		"contradicts":    {balance.Settled{SlideMM: 44, RiseMM: 16, Seen: append(rests(44, 16), balance.Seen{SlideMM: 120, RiseMM: 16, Did: balance.NoseRises}), ByMargin: true, Checks: all}, false, "this camera is not balanced on Plank. What it was seen to do contradicts itself."},
+	} {
+		s, err := c.r.Sheet(m, load())
+		if err != nil || s.Verdict.OK != c.ok || !strings.HasPrefix(s.Verdict.Says, c.says) {
+			t.Errorf("%s: %+v, %v; want %v %q", name, s.Verdict, err, c.ok, c.says)
+		}
+	}
+}
+
+// The arithmetic beside it, by hand: 11 mm ahead 4.13 kg pull with 0.446 N m, and the
+// motor has 0.16 N m through a gear of 18.
+func TestHeadSheet(t *testing.T) {
+	m := bench()
+	r := balance.Settled{SlideMM: 55, RiseMM: 16, Checks: all}
+	s, err := r.Sheet(m, load())
+	if err != nil {
+		t.Fatal(err)
+	}
+	f := (2.4*-0.012+0.92*0.067+0.81*0.042)/4.13 - 0.005
+	u := (2.4*0.046+0.92*0.056+0.81*0.075)/4.13 - 0.054
+	if math.Abs(s.Weight.Forward-f) > 1e-12 || math.Abs(s.Weight.Up-u) > 1e-12 || math.Abs(s.MassKg-4.13) > 1e-12 {
+		t.Errorf("%+v, want %g, %g", s.Weight, f, u)
+	}
+	if a := s.Arc; math.Abs(a.WorstNM-4.13*balance.G*math.Hypot(f, u)) > 1e-9 || math.Abs(a.MotorNM-2.88) > 1e-12 || math.Abs(*a.Margin-2.88/a.WorstNM) > 1e-9 || a.FromDeg != -60 || a.ToDeg != 45 || len(a.Now) != 61 || *a.AfterNM > 0.03 {
+		t.Errorf("%+v", a)
+	}
+	if len(s.Others) != 2 || !strings.HasPrefix(s.Others[0], "Roll: the weight sits 0.8 mm to the right and 0 mm below its axis; worst 0.03 N m") || !strings.Contains(s.Others[1], "upright") {
+		t.Errorf("%q", s.Others)
+	}
+	if !strings.Contains(s.Alone[0], "cannot say") || !strings.Contains(s.Alone[1], "Gravity takes 8 % of the motor at nose down 60° and 11 % at nose up 45°. Uneven speed: cannot say") {
+		t.Errorf("%q", s.Alone)
+	}
+	creep, droop := 0.4, 0.1
+	r.CreepDegH, r.CreepAtDeg, r.DroopShare = &creep, -40, &droop
+	if s, _ = r.Sheet(m, load()); s.Alone[0] != "Measured: parked nose down 40° it creeps 0.4° an hour." || !strings.Contains(s.Alone[1], "its speed would differ by 0.8 % over the arc") {
+		t.Errorf("%q", s.Alone)
+	}
+	if !s.Room.OK || s.Rating != "Plank carries 9 kg level; this is 4.13." || !strings.Contains(s.Guiding, "before it is balanced") {
+		t.Errorf("%+v, %q, %q", s.Room, s.Rating, s.Guiding)
+	}
+	l := load()
+	l.FrontM = 0.16
+	l.Pieces[0].MassKg = 8
+	if s, _ = r.Sheet(m, l); s.Room.OK || !strings.Contains(s.Room.Says, "touches what is below at -22") || !strings.HasPrefix(s.Rating, "Too heavy: ") {
+		t.Errorf("%+v, %q", s.Room, s.Rating)
+	}
+	m.Book.Head.SlopeDeg = 10
+	m.Axes[m.Index("tilt")].Feedback = rig.SeesMotor
+	if s, _ = r.Sheet(m, load()); !strings.Contains(s.Others[1], "Pan is tipped 10° from the vertical: with the weight 11 mm from its axis gravity turns it with up to 0.08 N m") || !strings.Contains(s.Guiding, "encoder at its output") {
+		t.Errorf("%q, %q", s.Others, s.Guiding)
+	}
+	m.Book = nil
+	if s, err = r.Sheet(m, load()); err != nil || !s.Verdict.OK || s.Arc != nil {
+		t.Errorf("a machine with no head: %+v, %v", s, err)
+	}
+}
+
+// A crane is right when its one set hangs there.
+func TestCraneSheet(t *testing.T) {
+	m := bench()
+	m.Name = "Heron"
+	m.Book.Crane = &rig.Crane{Arm: "track", TailM: 1.1, BoomKgM: 21, ArmKg: 6, HeadM: 1.72, HeadKg: 9}
+	m.Axes[m.Index("track")].Min, m.Axes[m.Index("track")].Max = 30, 1470
+	r := balance.Settled{SlideMM: 44, RiseMM: 16, Seen: rests(44, 16), Checks: all}
+	s, err := r.Sheet(m, load())
+	if err != nil || s.Verdict.OK || s.Crane.Problem == "" || s.Crane.OK {
+		t.Fatalf("nothing owned: %+v, %v", s.Verdict, err)
+	}
+	r.Own = []balance.Weights{{Kg: 10, Count: 6}, {Kg: 2.5, Count: 8}}
+	s, _ = r.Sheet(m, load())
+	c := s.Crane
+	// By hand at the arm's longest: 13.13 kg at 1.72 + 1.47 m, the boom 21 + 6 × 0.735.
+	need := (13.13*3.19 + 21 + 6*0.735) / 1.1
+	if last := c.Arms[6]; math.Abs(last.ArmM-3.19) > 1e-12 || math.Abs(last.NeededKg-need) > 1e-9 || len(c.AxisMM) != 7 || c.AxisMM[0] != 30 {
+		t.Errorf("%+v, want %g", last, need)
+	}
+	if c.OK || c.Says != "Hang 5 × 10 kg at the tail: 50 kg." || s.Verdict.OK || !strings.HasPrefix(c.Then, "Then at most 12.3 kg m are left, at 3.19 m of arm: 11.2 kg of pull on the tail") {
+		t.Errorf("%+v", c)
+	}
+	r.Weights = c.OneSet.Chosen
+	if s, _ = r.Sheet(m, load()); !s.Crane.OK || !s.Verdict.OK || s.Crane.HungKg != 50 || math.Abs(s.Crane.HungLeft[6]-c.OneSet.LeftKgM[6]) > 1e-12 {
+		t.Errorf("%+v", s.Crane)
+	}
+	r.Arms = [2]float64{30, 400} // a move that uses less of the arm wants less
+	if s, _ = r.Sheet(m, load()); s.Crane.OK || s.Crane.OneSet.ChosenKg >= 50 {
+		t.Errorf("%+v", s.Crane)
+	}
+	r.Own = []balance.Weights{{Kg: 2.5, Count: 8}}
+	if s, _ = r.Sheet(m, load()); !strings.Contains(s.Crane.Says, "do not reach") || s.Verdict.OK {
+		t.Errorf("%+v", s.Crane)
+	}
+}
+
+// An arm's payload is settled when what it was told is what its wrist finds; before, its
+// axes are not freed to be guided; others are.
+func TestWristSheet(t *testing.T) {
+	m := wristed()
+	r := balance.Settled{Checks: all}
+	at, zero := rig.Vec{0.001, 0.096, 0.054}, rig.Vec{0.2, -0.1, 0.05}
+	s, err := r.Sheet(m, load())
+	if err != nil || s.Verdict.OK || !strings.Contains(s.Payload.Says, "Read its wrist in three poses") {
+		t.Fatalf("%+v, %v", s.Payload, err)
+	}
+	if why := s.Guidable(m, "tilt"); !strings.HasPrefix(why, "A powered arm is not guided by hand before") {
+		t.Errorf("tilt: %q", why)
+	}
+	for _, free := range []string{"track", "focus"} {
+		if why := s.Guidable(m, free); why != "" {
+			t.Errorf("%s: %q", free, why)
+		}
+	}
+	// The suggested poses, one after another, tell: gravity turned across each time.
+	q := make([]float64, len(m.Axes))
+	for n := range 3 {
+		next := balance.Suggest(m, r.Felt, q)
+		if len(next) != 2 {
+			t.Fatalf("next: %v", next)
+		}
+		for a, v := range next {
+			q[m.Index(a)] = v
+		}
+		rot := balance.Rotation(m.Wrist(q))
+		r.Felt = append(r.Felt, balance.Felt{WristPose: felt(rot, 4.13, at, zero, zero)})
+		if s, err = r.Sheet(m, load()); err != nil || (s.Payload.Found != nil) != (n == 2) || (s.Payload.Problem == "") != (n == 2) {
+			t.Fatalf("after %d: %+v, %v", n+1, s.Payload, err)
+		}
+	}
+	if p := s.Payload; math.Abs(p.Found.MassKg-4.13) > 1e-8 || off(p.Found.Centre, at) > 1e-8 || p.Says != "Found 4.13 kg. Tell Wren." || *p.OffMM > 0.1 || s.Verdict.OK {
+		t.Errorf("%+v", p)
+	}
+	for says, told := range map[string]balance.Told{"Wren knows what it carries: 4.10 kg.": {MassKg: 4.1, Centre: at}, "Wren was told 5.00 kg and carries 4.13, its centre 0 mm": {MassKg: 5, Centre: at}, "Wren was told 4.13 kg and carries 4.13, its centre 20 mm": {MassKg: 4.13, Centre: rig.Vec{0.001, 0.116, 0.054}}} {
+		r.Told = &told
+		s, _ := r.Sheet(m, load())
+		if ok := strings.Contains(says, "knows"); !strings.HasPrefix(s.Payload.Says, says) || s.Payload.OK != ok || s.Verdict.OK != ok || (s.Guidable(m, "roll") == "") != ok {
+			t.Errorf("%+v, %+v", s.Payload, s.Verdict)
+		}
+		if told.MassKg == 5 && !strings.Contains(s.Payload.Guided, "It would rise: it holds up 0.87 kg more") {
+			t.Errorf("%q", s.Payload.Guided)
+		}
+	}
+	r.Felt, r.Checks.Line = nil, false
+	r.Told = &balance.Told{MassKg: 4.1, Centre: at}
+	if s, _ = r.Sheet(m, load()); s.Verdict.OK || !strings.Contains(s.Verdict.Says, "Put the safety line on.") || !s.Payload.OK {
+		t.Errorf("%+v", s.Verdict)
+	}
+	if next := balance.Suggest(bench(), nil, make([]float64, 9)); next != nil {
+		t.Errorf("Plank has no wrist: %v", next)
+	}
+}
+
+func TestSwap(t *testing.T) {
+	a, b := &balance.Settled{SlideMM: 44, RiseMM: 16}, &balance.Settled{SlideMM: 29.5, RiseMM: 16, ByMargin: true}
+	got := strings.Join(balance.Swap(a, b, "85 mm"), " ")
+	if got != "Turn the slide from 44 to 29.5 mm. The rise stays at 16 mm. 85 mm was accepted by its motor's margin, not balanced." {
+		t.Error(got)
+	}
+	if got := strings.Join(balance.Swap(nil, b, "85 mm"), " "); !strings.HasPrefix(got, "Set the slide to 29.5 mm.") {
+		t.Error(got)
+	}
+	if got := strings.Join(balance.Swap(a, nil, "85 mm"), " "); !strings.HasPrefix(got, "No balance is kept for 85 mm") {
+		t.Error(got)
+	}
+}

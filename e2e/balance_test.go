@@ -1,0 +1,216 @@
+package e2e
+
+import (
+	"fmt"
+	"strings"
+	"testing"
+	"time"
+
+	"keenarc/core/balance"
+	"keenarc/link"
+	"keenarc/web"
+)
+
+// bench is the machine's bench with a package, by its name.
+func (a *app) bench(machine, pack string) *web.BenchView {
+	a.t.Helper()
+	var list []struct{ ID, Name string }
+	a.get("/api/packages", &list)
+	for _, p := range list {
+		if p.Name == pack {
+			v := &web.BenchView{}
+			a.get("/api/machines/"+machine+"/bench/"+p.ID, v)
+			return v
+		}
+	}
+	a.t.Fatalf("there is no package %s: %v", pack, list)
+	return nil
+}
+
+// A camera nobody balanced is brought to rest by the guide alone, in the browser, on a
+// head with friction; readiness says why not until all is looked after; what contradicts
+// is said; a change is taken back; a lens swap says what to turn.
+func TestBalanceBench(t *testing.T) {
+	t.Parallel() // nothing moves here
+	a := start(t)
+	p := a.open("/shot/" + a.shot + "/rig-up/balance")
+	const pack = "Body A, 35 mm"
+	if code, b := a.post("/api/shots/"+a.shot+"/seal", `{"revision":0}`); code != 200 {
+		t.Fatal(b)
+	}
+	p.says("as the demo has it", "bench-verdict", "rests wherever it is pointed")
+	p.enter("reads-slide", "55")
+	p.says("why it cannot roll", "ready", "this camera is not balanced on Plank. Slide the camera back 11 mm. Press 1, Balance.")
+	p.enter("reads-slide", "far")
+	p.says("a sentence", "bench-said", "Give millimetres")
+	p.enter("reads-slide", "200")
+	p.says("a sentence", "bench-said", "the plate cannot read 200 mm; give 0 to 120")
+	p.click("bench-back")
+	p.says("as it was", "bench-verdict", "rests wherever it is pointed")
+	// Its pieces are taken off: nothing is known but the weight.
+	p.click("edit-package")
+	for range 3 {
+		p.click("piece-off-0")
+	}
+	p.enter("pack-whole", "0")
+	p.click("pack-keep")
+	p.says("a sentence", "pack-wrong", "it is 0; weigh it and give kilograms above zero")
+	p.enter("pack-whole", "4.1")
+	p.click("pack-keep")
+	p.says("the package", "bench-said", "version 2, is written")
+	p.click("bench-clear")
+	p.says("what to do first", "bench-next", "Let go level and see what it does.")
+	// A head that nobody sees: the weight 31 mm ahead of the plate's zero and 25 above it.
+	moves := 0
+	for range 40 {
+		v := a.bench("plank", pack)
+		n := v.Sheet.Weight.Next
+		if n.Done {
+			break
+		}
+		if n.Knob != "" {
+			p.click("bench-turned")
+			p.wait("the reading", fmt.Sprintf(`Number(document.querySelector('[data-test="reads-%s"]').value) === %g`, n.Knob, n.Reading))
+			v = a.bench("plank", pack)
+			moves++
+		}
+		l := balance.Lever{MassKg: 4.1, AheadM: 0.031 + (v.Record.SlideMM-60)/1000, UpM: 0.025 + (v.Record.RiseMM-70)/1000}
+		did := "rests"
+		if nm := l.NM(*n.Try); nm > 0.17 {
+			did = "nose falls"
+		} else if nm < -0.17 {
+			did = "nose rises"
+		}
+		count := len(v.Record.Seen)
+		p.choose(fmt.Sprintf("saw%g", *n.Try), did)
+		p.wait("the look", fmt.Sprintf(`document.querySelector('[data-test="saw%g"]').value === %q`, *n.Try, did))
+		for late := time.Now().Add(20 * time.Second); len(a.bench("plank", pack).Record.Seen) == count && time.Now().Before(late); {
+			time.Sleep(30 * time.Millisecond)
+		}
+	}
+	p.says("the end", "bench-next", "It rests wherever it is pointed. It is balanced.")
+	if moves > 8 {
+		t.Errorf("%d moves", moves)
+	}
+	p.click("check-engaged")
+	p.says("what is missing", "ready", "Engage the gear again.")
+	p.click("check-engaged")
+	p.wait("balanced", `document.querySelector('[data-test="ready"]').textContent.includes('✓ balanced')`)
+	// Two looks that no weight could give.
+	p.choose("saw0", "nose falls")
+	p.says("the next step", "bench-next", "Slide the camera back")
+	p.enter("reads-slide", "110")
+	p.wait("further forward", `document.querySelector('[data-test="saw0"]').value === ''`)
+	p.choose("saw0", "nose rises")
+	p.says("the contradiction", "bench-next", "These contradict each other")
+	p.click("bench-clear")
+	// A scale that pulls straight up 200 mm ahead of the axis.
+	p.click("bench-scale")
+	p.enter("scale-arm", "0")
+	p.enter("scale-kg", "0.2")
+	p.click("scale-in")
+	p.says("a sentence", "bench-said", "an arm of 0 m has no length")
+	p.enter("scale-arm", "200")
+	p.click("scale-in")
+	p.wait("where it sits", `document.querySelector('[data-test="bench-forward"]').textContent.trim() === '10 mm'`)
+	// Another lens: what to turn, and what else changes.
+	p.click("edit-package")
+	p.enter("pack-name", "Body A, stripped")
+	p.click("pack-copy")
+	p.says("another package", "bench-said", "Body A, stripped, version 1, is written")
+	p.choose("package", a.bench("plank", "Body A, 85 mm").Package.ID)
+	p.says("what to turn", "swap-says", "Turn the slide from")
+	p.says("what changes", "swap-says", "Field of view: 39.2° becomes 16.7° across (35 mm to 85 mm).")
+	p.click("swap")
+	p.says("what is shot with", "ready", "✓ balanced")
+	if v := eval[string](p, `fetch('/api/shots/`+a.shot+`').then((r) => r.json()).then((v) => v.lens.name)`); v != "Body A, 85 mm" {
+		t.Errorf("the shot's lens is %s", v)
+	}
+}
+
+// Heron's tail over the length of its arm, with the weights that somebody owns.
+func TestCounterweightBench(t *testing.T) {
+	t.Parallel() // nothing moves here
+	a := start(t)
+	p := a.open("/shot/" + a.shot + "/rig-up/balance")
+	p.click("choose-heron")
+	p.click("bench-tail")
+	p.says("as the demo has it", "crane-says", "50 kg hang at the tail: the right set for this move.")
+	p.enter("arm-to", "400")
+	p.click("arm-keep")
+	p.says("a shorter arm wants less", "crane-says", "Hang 4 × 10 kg and 1 × 2.5 kg at the tail: 42.5 kg.")
+	p.says("why not", "bench-verdict", "Heron is not counterweighted for this camera")
+	p.click("crane-hang")
+	p.says("what hangs", "crane-says", "42.5 kg hang at the tail")
+	p.enter("own-count-0", "1")
+	p.click("own-keep")
+	p.says("what is missing", "crane-says", "The weights do not reach: it needs")
+	p.enter("own-kg-0", "-3")
+	p.click("own-keep")
+	p.says("a sentence", "bench-said", "a weight has -3 kg; give kilograms above zero")
+	if v := a.bench("heron", "Body A, 35 mm"); v.Record.Own[0].Kg != 10 || v.Record.Own[0].Count != 1 {
+		t.Errorf("kept: %+v", v.Record.Own)
+	}
+}
+
+// What hangs at Wren's wrist is found from poses that the application proposes; changed
+// behind its back it is found again; until then the arm is not freed to be guided.
+func TestPayloadBench(t *testing.T) {
+	a := start(t)
+	p := a.open("/shot/" + a.shot + "/rig-up/balance")
+	p.click("choose-wren")
+	p.says("as the demo has it", "wrist-says", "Wren was told 4.13 kg")
+	p.click("wrist-read")
+	p.says("which way it points", "bench-said", "is not homed: which way its wrist points is not known")
+	a.homing("wren", func() { a.post("/api/machines/wren/home", `{}`) })
+	if code, b := a.post("/api/machines/wren/confirm", `{"axes":["turn","shoulder","elbow","forearm","wrist","hand"],"what":"check pose"}`); code != 200 {
+		t.Fatal(b)
+	}
+	if code, b := a.post("/api/machines/wren/pretend", `{"what":"other payload","on":true,"by":6}`); code != 200 {
+		t.Fatal(b)
+	}
+	p.wait("homed", `document.querySelector('[data-test="choose-wren"]').textContent.includes('homed') && !document.querySelector('[data-test="choose-wren"]').textContent.includes('not homed')`)
+	f, err := a.Floors.Of("wren")
+	if err != nil {
+		t.Fatal(err)
+	}
+	for n := 1; n <= 3; n++ {
+		for range tries { // a machine that is held up stops on its way
+			v := a.bench("wren", "Body A, 35 mm")
+			there := true
+			for axis, to := range v.Next {
+				there = there && f.Now().State.Pos[axis] > to-0.5 && f.Now().State.Pos[axis] < to+0.5
+			}
+			if there {
+				break
+			}
+			p.click("wrist-next")
+			p.wait("how long it takes", `document.querySelector('[role=alertdialog], [role=dialog]')?.textContent.includes('It takes')`)
+			p.click("ask-yes")
+			for late := time.Now().Add(5 * time.Second); f.Now().State.Mode != link.Moving && time.Now().Before(late); {
+				time.Sleep(20 * time.Millisecond)
+			}
+			for late := time.Now().Add(time.Minute); f.Now().State.Mode == link.Moving && time.Now().Before(late); {
+				time.Sleep(20 * time.Millisecond)
+			}
+		}
+		p.click("wrist-read")
+		p.wait("the pose", fmt.Sprintf(`document.querySelectorAll('.side ol li').length === %d`, n))
+		if n == 2 {
+			p.says("what is missing", "wrist-problem", "directions lie on one line")
+		}
+	}
+	p.says("what it carries", "wrist-says", "Wren was told 4.13 kg and carries 6.0")
+	p.says("what a wrong one would do", "wrist-guided", "It would sink: it holds up 1.")
+	if code, b := a.post("/api/machines/wren/free", `{"axis":"elbow","shot":"`+a.shot+`"}`); code != 409 || !strings.Contains(b, "not guided by hand before it knows what hangs on it") {
+		t.Errorf("freed: %d %s", code, b)
+	}
+	p.click("wrist-tell")
+	p.says("told", "wrist-says", "Wren knows what it carries: 6.0")
+	if v := a.bench("wren", "Body A, 35 mm"); v.Record.Told.MassKg < 5.95 || v.Record.Told.MassKg > 6.05 || v.Record.Told.Centre[1] < 0.115 || v.Record.Told.Centre[1] > 0.12 {
+		t.Errorf("told: %+v", v.Record.Told)
+	}
+	if code, b := a.post("/api/machines/wren/free", `{"axis":"elbow","shot":"`+a.shot+`"}`); code != 200 {
+		t.Errorf("not freed: %d %s", code, b)
+	}
+}
