@@ -233,5 +233,68 @@ func TestSteeringTheOthers(t *testing.T) {
 				t.Errorf("%s: %s moved, too: %g", id, other, d)
 			}
 		}
+		p.click("marks")
+		p.enter("mark-name", "Here")
+		p.click("mark-keep")
+		p.wait("the mark", `document.querySelector('[data-test="mark-Here"]')`)
+		p.click("marks-close")
+		p.click("live-off")
+	}
+}
+
+// The other three machines are homed, sent somewhere and given a zero, in the browser.
+func TestTheOthersOnTheFloor(t *testing.T) {
+	a := start(t)
+	p := a.open("/shot/" + a.shot + "/line-up")
+	axes := map[string]string{"heron": "swing", "wren": "turn", "turnstile": "turn"}
+	for id := range axes {
+		a.post("/api/machines/"+id+"/home", `{}`)
+	}
+	for id, axis := range axes {
+		a.homing(id, func() { // the first time it goes on already
+			if a.now(id).Mode != link.Homing && !allHomed(a.now(id)) {
+				a.post("/api/machines/"+id+"/home", `{}`)
+			}
+		})
+		if id == "wren" {
+			if code, b := a.post("/api/machines/wren/confirm", `{"axes":["turn","shoulder","elbow","forearm","wrist","hand"],"what":"check pose"}`); code != 200 {
+				t.Fatal(b)
+			}
+		}
+		p.pickAxis(id, axis, map[string]string{"swing": "Swing", "turn": "Turn"}[axis])
+		there := false
+		for range tries {
+			p.click("go-somewhere")
+			p.enter("go-"+axis, "7")
+			p.enter("go-share", "50")
+			p.says("how long", "go-says", "It ")
+			p.click("go-yes")
+			for late := time.Now().Add(30 * time.Second); time.Now().Before(late) && !there; time.Sleep(50 * time.Millisecond) {
+				s := a.now(id)
+				there = s.Mode == link.Idle && math.Abs(s.Asked[axis]-7) < 1e-3
+			}
+			if there {
+				break
+			}
+		}
+		if !there {
+			t.Fatalf("%s: sent to 7° its %s is at %g", id, axis, a.now(id).Asked[axis])
+		}
+		p.click("zero-here")
+		p.wait("the zero", `document.querySelector('[data-test="zero"]').value === '7'`)
+		p.click("keep-line-up")
+		p.says("kept", "line-up-said", "Sealed paths stay sealed")
+		if f, err := a.Floors.Of(id); err != nil || !f.Now().State.Homed[axis] {
+			t.Errorf("%s: %v, %s is homed no more", id, err, axis)
+		}
+		var list []struct {
+			Doc struct {
+				Axes map[string]struct{ Zero float64 }
+			} `json:"line_up"`
+		}
+		a.get("/api/machines/"+id+"/line-ups", &list)
+		if len(list) == 0 || list[0].Doc.Axes[axis].Zero != 7 {
+			t.Errorf("%s: the line-ups are %+v", id, list)
+		}
 	}
 }
