@@ -156,6 +156,7 @@ func TestCounterweightBench(t *testing.T) {
 // What hangs at Wren's wrist is found from poses that the application proposes; changed
 // behind its back it is found again; until then the arm is not freed to be guided.
 func TestPayloadBench(t *testing.T) {
+	t.Parallel() // what is held up is begun again
 	a := start(t)
 	p := a.open("/shot/" + a.shot + "/rig-up/balance")
 	p.click("choose-wren")

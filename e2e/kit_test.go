@@ -444,3 +444,17 @@ func (a *app) rollsByKey(p *page) {
 	p.space(false)
 	a.rigWait("still", func(s link.State, _ bool) bool { return s.Mode == link.Idle })
 }
+
+// number is a number as JSON has it.
+func number(v float64) string {
+	b, _ := json.Marshal(v)
+	return string(b)
+}
+
+// unmarshal reads an answer that was given.
+func unmarshal(t *testing.T, code int, text string, into any) {
+	t.Helper()
+	if err := json.Unmarshal([]byte(text), into); code != 200 || err != nil {
+		t.Fatalf("%d %s: %v", code, text, err)
+	}
+}

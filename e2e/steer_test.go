@@ -244,6 +244,7 @@ func TestSteeringTheOthers(t *testing.T) {
 
 // The other three machines are homed, sent somewhere and given a zero, in the browser.
 func TestTheOthersOnTheFloor(t *testing.T) {
+	t.Parallel() // what is held up is begun again
 	a := start(t)
 	p := a.open("/shot/" + a.shot + "/line-up")
 	axes := map[string]string{"heron": "swing", "wren": "turn", "turnstile": "turn"}

@@ -99,8 +99,9 @@ func (l *LineUp) Soft() map[string][2]float64 {
 	return out
 }
 
-// Lens is a camera with the day's marks.
+// Lens is a camera with the day's marks, as its picture is framed.
 func (l *LineUp) Lens(p *lens.Package) *lens.Package {
+	p = p.Framed()
 	if l == nil || len(l.Marks) == 0 {
 		return p
 	}

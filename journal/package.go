@@ -45,5 +45,49 @@ func (p *CameraPackage) Check() error {
 		wrong, want, _ := strings.Cut(err.Error(), "; ")
 		return &balance.MistakeError{Field: "lens.marks", Wrong: wrong, Want: want}
 	}
+	return p.checkRings()
+}
+
+// checkRings checks the marks of all rings, and the framing.
+func (p *CameraPackage) checkRings() error {
+	bad := func(field string, err error) error {
+		wrong, want, _ := strings.Cut(err.Error(), "; ")
+		return &balance.MistakeError{Field: field, Wrong: wrong, Want: want}
+	}
+	l := p.Lens
+	if !(l.FocalMM > 0 && l.FNumber > 0 && l.CircleMM > 0 && l.WidthMM > 0 && l.HeightMM > 0) || l.WidthPx < 1 || l.HeightPx < 1 || !(l.PupilM > -10 && l.PupilM < 10) {
+		return &balance.MistakeError{Field: "lens", Wrong: "its focal length, f-number, circle of confusion, sensor or pupil is not a length", Want: "give each above zero"}
+	}
+	if len(l.Iris) > 1 { // one mark is no scale yet
+		ring, t := make([]float64, len(l.Iris)), make([]float64, len(l.Iris))
+		for i, m := range l.Iris {
+			ring[i], t[i] = m.RingDeg, m.TStop
+		}
+		if _, err := lens.Rule("iris", ring, t); err != nil {
+			return bad("lens.iris", err)
+		}
+	}
+	if len(l.Zoom) > 1 {
+		ring, f := make([]float64, len(l.Zoom)), make([]float64, len(l.Zoom))
+		for i, m := range l.Zoom {
+			ring[i], f[i] = m.RingDeg, m.FocalMM
+		}
+		if _, err := lens.Rule("zoom", ring, f); err != nil {
+			return bad("lens.zoom", err)
+		}
+	}
+	for i, m := range l.Iris {
+		if !(m.TStop > 0) {
+			return &balance.MistakeError{Field: fmt.Sprintf("lens.iris[%d]", i), Wrong: fmt.Sprintf("a stop of %g", m.TStop), Want: "give one above zero, as 2.8"}
+		}
+	}
+	for i, m := range l.Zoom {
+		if !(m.FocalMM > 0) {
+			return &balance.MistakeError{Field: fmt.Sprintf("lens.zoom[%d]", i), Wrong: fmt.Sprintf("a focal length of %g mm", m.FocalMM), Want: "give one above zero"}
+		}
+	}
+	if err := l.CheckFraming(); err != nil {
+		return bad("lens.framing", err)
+	}
 	return nil
 }

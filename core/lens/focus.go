@@ -53,12 +53,17 @@ func (p *Package) AtObject(objectM float64) Focus {
 }
 
 // ViewMM is m·(S − p): what stands for the image distance in the perspective
-// from the entrance pupil, so that a point at depth Z shows at ViewMM·X/(Z − p).
+// from the entrance pupil, so that a point at depth Z shows at ViewMM·X/(Z − p). A lens
+// whose breathing was measured changes it by that share of the thin lens's.
 func (f Focus) ViewMM() float64 {
-	if f.Magnification == 0 {
-		return f.FocalMM
+	v := f.FocalMM
+	if f.Magnification != 0 {
+		v = f.Magnification * (f.SharpAtM - f.PupilM) * 1000
 	}
-	return f.Magnification * (f.SharpAtM - f.PupilM) * 1000
+	if f.Breathing != nil {
+		v = f.FocalMM * math.Pow(v/f.FocalMM, *f.Breathing)
+	}
+	return v
 }
 
 // FieldDeg is the horizontal, vertical and diagonal field of view focused at

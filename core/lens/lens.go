@@ -32,6 +32,15 @@ type Package struct {
 	// PupilM is how far the entrance pupil lies in front of the image plane.
 	PupilM float64 `json:"pupil_m"`
 	Marks  []Mark  `json:"marks"`
+	// Iris and Zoom are the marks of the other rings, where they were taken.
+	Iris []TMark    `json:"iris,omitempty"`
+	Zoom []ZoomMark `json:"zoom,omitempty"`
+	// Breathing is how its picture's scale follows the focus: its share, as an exponent, of
+	// what a thin lens does. Left out: as a thin lens.
+	Breathing *float64 `json:"breathing,omitempty"`
+	// Modes are the ways in which the sensor is read out; Framing is how this one is.
+	Modes   []Mode   `json:"modes,omitempty"`
+	Framing *Framing `json:"framing,omitempty"`
 }
 
 // Scale is a focus scale: monotone in 1/distance between the marks.

@@ -53,6 +53,9 @@ export type BenchSheet = S["BenchSheet"];
 export type GravityCurve = S["GravityCurve"];
 export type OnCrane = S["OnCrane"];
 export type Swapping = S["Swapping"];
+export type LensView = S["LensView"];
+export type RingScale = S["RingScale"];
+export type LensDoc = S["Package"];
 export type Remedy = S["Remedy"];
 
 // The sentence in an error answer, or one that says that nothing answered.

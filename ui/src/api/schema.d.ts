@@ -401,6 +401,57 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/packages/{id}/breathing": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Breathing, from one thing framed at two focus distances; a version of the package */
+        post: operations["breathing"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/packages/{id}/lens": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A package's lens: its scales, what is sharp along them, marks that stray */
+        get: operations["lens"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/packages/{id}/mark": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Take a mark of one of a lens's rings, or take one away; a version of the package */
+        post: operations["mark-lens"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/passes/{id}": {
         parameters: {
             query?: never;
@@ -1368,6 +1419,26 @@ export interface components {
             /** Format: double */
             worst_share: number;
         };
+        BreathingRequest: {
+            /** Format: int64 */
+            base: number;
+            /** Format: double */
+            far_m: number;
+            /**
+             * Format: double
+             * @description and focused far, nothing moved
+             */
+            far_wide: number;
+            /** @description as a thin lens again */
+            forgotten?: boolean;
+            /** Format: double */
+            near_m: number;
+            /**
+             * Format: double
+             * @description how wide one thing is in the picture, in any measure, focused near
+             */
+            near_wide: number;
+        };
         "Bring-shotRequest": {
             rig: string;
             /** Format: int64 */
@@ -1748,6 +1819,16 @@ export interface components {
             /** Format: int64 */
             version: number;
         };
+        Framing: {
+            /**
+             * Format: double
+             * @description digital zoom, 1 and more; left out: none
+             */
+            crop?: number;
+            mode?: string;
+            /** @description turned by a quarter: the picture is higher than wide */
+            upright?: boolean;
+        };
         "Go-toRequest": {
             /**
              * Format: int64
@@ -1943,6 +2024,32 @@ export interface components {
             /** Format: int64 */
             to: number;
         };
+        LensSheet: {
+            /** @description across, down, corner to corner, focused at infinity */
+            field_deg: number[];
+            focus: components["schemas"]["RingScale"];
+            /**
+             * Format: double
+             * @description from the image plane
+             */
+            hyperfocal_m: number;
+            iris?: components["schemas"]["RingScale"];
+            /** @description the same focused at its nearest mark: it breathes */
+            near_field_deg: number[];
+            /**
+             * Format: double
+             * @description in the middle of the picture, focused at infinity
+             */
+            px_per_deg: number;
+            says: string[];
+            /** @description the picture's */
+            size_px: number[];
+            zoom?: components["schemas"]["RingScale"];
+        };
+        LensView: {
+            package: components["schemas"]["CameraPackage"];
+            sheet: components["schemas"]["LensSheet"];
+        };
         Limits: {
             /** Format: double */
             acceleration: number;
@@ -2102,6 +2209,21 @@ export interface components {
             /** Format: double */
             ring_deg: number;
         };
+        "Mark-lensRequest": {
+            /**
+             * Format: int64
+             * @description the package's version that it was made on
+             */
+            base: number;
+            /** @description the mark there is taken away */
+            off?: boolean;
+            /** @enum {string} */
+            ring: "focus" | "iris" | "zoom";
+            /** Format: double */
+            ring_deg: number;
+            /** @description focus: a distance from the image plane, in metres or in feet and inches; iris: the T-stop; zoom: millimetres */
+            value?: string;
+        };
         MarkRequest: {
             name: string;
             /** @description a small picture */
@@ -2162,6 +2284,17 @@ export interface components {
              */
             stated: number;
             suspects: components["schemas"]["Suspect"][];
+        };
+        Mode: {
+            /** Format: double */
+            height_mm: number;
+            /** Format: int64 */
+            height_px: number;
+            name: string;
+            /** Format: double */
+            width_mm: number;
+            /** Format: int64 */
+            width_px: number;
         };
         NewerPath: {
             /** Format: int64 */
@@ -2246,16 +2379,21 @@ export interface components {
         };
         Package: {
             /** Format: double */
+            breathing?: number;
+            /** Format: double */
             circle_mm: number;
             /** Format: double */
             f_number: number;
             /** Format: double */
             focal_mm: number;
+            framing?: components["schemas"]["Framing"];
             /** Format: double */
             height_mm: number;
             /** Format: int64 */
             height_px: number;
+            iris?: components["schemas"]["TMark"][];
             marks: components["schemas"]["Mark"][];
+            modes?: components["schemas"]["Mode"][];
             name: string;
             /** Format: double */
             pupil_m: number;
@@ -2263,6 +2401,7 @@ export interface components {
             width_mm: number;
             /** Format: int64 */
             width_px: number;
+            zoom?: components["schemas"]["ZoomMark"][];
         };
         Part: {
             /** Format: int64 */
@@ -2610,11 +2749,26 @@ export interface components {
             /** Format: int64 */
             version: number;
         };
+        RingAt: {
+            /** Format: double */
+            far_m?: number;
+            /** Format: double */
+            near_m?: number;
+            /** Format: double */
+            ring_deg: number;
+            /** Format: double */
+            value: number;
+        };
         RingMark: {
             /** Format: double */
             distance_m: number;
             /** Format: double */
             ring: number;
+        };
+        RingScale: {
+            marks: components["schemas"]["RingAt"][];
+            samples: components["schemas"]["RingAt"][];
+            strays: components["schemas"]["Stray"][];
         };
         Room: {
             /** Format: double */
@@ -2995,6 +3149,22 @@ export interface components {
             /** Format: double */
             try_deg?: number;
         };
+        Stray: {
+            /**
+             * Format: double
+             * @description what its neighbours make of that position
+             */
+            expect: number;
+            /**
+             * Format: double
+             * @description how far from there the ring should stand for that value
+             */
+            off_deg: number;
+            /** Format: double */
+            ring_deg: number;
+            /** Format: double */
+            value: number;
+        };
         Suspect: {
             /** @description as it would read; none: it is no part of the gearing */
             drive?: components["schemas"]["Drive"];
@@ -3036,6 +3206,12 @@ export interface components {
             damping: number;
             /** Format: double */
             hz: number;
+        };
+        TMark: {
+            /** Format: double */
+            ring_deg: number;
+            /** Format: double */
+            t_stop: number;
         };
         Take: {
             /** Format: int64 */
@@ -3353,6 +3529,12 @@ export interface components {
             max_m: number[];
             min_m: number[];
             name: string;
+        };
+        ZoomMark: {
+            /** Format: double */
+            focal_mm: number;
+            /** Format: double */
+            ring_deg: number;
         };
     };
     responses: never;
@@ -4297,6 +4479,107 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["CameraPackage"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    breathing: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BreathingRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LensView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    lens: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LensView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "mark-lens": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Mark-lensRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LensView"];
                 };
             };
             /** @description Error */

@@ -33,11 +33,12 @@ export const usePrefs = defineStore("prefs", () => {
   const picture = kept<boolean>("keenarc.picture", false);
   const cross = kept<boolean>("keenarc.cross", true);
   const lines = kept<boolean>("keenarc.lines", true);
+  const feet = kept<boolean>("keenarc.feet", false);
   const steps = kept<Record<string, number>>("keenarc.steps", {});
   const where = kept<Record<string, { frame: number; axis: number; pass: string; stage: string }>>("keenarc.where", {});
   // Framings tried and not stored: by shot, in the order in which they were last touched.
   const tried = kept<Record<string, { frame: number; values: Record<string, number> }[]>>("keenarc.tried", {});
-  return { theme, letters, audible, picture, cross, lines, steps, where, tried };
+  return { theme, letters, audible, picture, cross, lines, feet, steps, where, tried };
 });
 
 // What this window alone keeps, over a reload.

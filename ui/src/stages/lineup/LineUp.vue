@@ -3,18 +3,20 @@ import { computed } from "vue";
 import { useRoute } from "vue-router";
 import SheetTabs from "../../shell/SheetTabs.vue";
 import AxesSheet from "./AxesSheet.vue";
+import LensSheet from "./LensSheet.vue";
 import SyncSheet from "./SyncSheet.vue";
 
 // Line up has a sheet for each thing that has to be known to the step.
 const route = useRoute();
-const here = computed(() => (route.params.sheet === "sync" ? "sync" : "axes"));
-const sheets = [{ name: "axes", title: "Axes" }, { name: "sync", title: "Sync" }] as const;
+const sheets = [{ name: "axes", title: "Axes" }, { name: "lens", title: "Lens" }, { name: "sync", title: "Sync" }] as const;
+const here = computed(() => sheets.find((s) => s.name === route.params.sheet)?.name ?? "axes");
 </script>
 
 <template>
   <div class="line-up">
     <SheetTabs stage="line-up" :sheets="sheets" :here="here" />
     <AxesSheet v-if="here === 'axes'" />
+    <LensSheet v-else-if="here === 'lens'" />
     <SyncSheet v-else />
   </div>
 </template>

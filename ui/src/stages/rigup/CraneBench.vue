@@ -12,7 +12,7 @@ const chosen = ref(0);
 watch(() => c.value.arms.length, (n) => { chosen.value = Math.min(chosen.value, Math.max(n - 1, 0)); });
 type Row = { kg: string; count: string };
 const own = ref<Row[]>([]);
-watch(() => props.bench, (b) => { own.value = (b.record.own ?? []).map((w) => ({ kg: String(w.kg), count: String(w.count) })); if (!own.value.length) own.value.push({ kg: "", count: "" }); }, { immediate: true });
+watch(() => JSON.stringify(props.bench.record.own), () => { own.value = (props.bench.record.own ?? []).map((w) => ({ kg: String(w.kg), count: String(w.count) })); if (!own.value.length) own.value.push({ kg: "", count: "" }); }, { immediate: true });
 const n = (t: string): number => Number(t.trim().replace(",", "."));
 function keepOwn(): void {
   const list = own.value.filter((w) => w.kg.trim() || w.count.trim()).map((w) => ({ kg: n(w.kg), count: n(w.count) }));
@@ -20,7 +20,7 @@ function keepOwn(): void {
   void bench.keep({ own: list }, "Those are the weights.");
 }
 const from = ref(""), to = ref("");
-watch(() => c.value.axis_mm, (a) => { from.value = String(+(a[0] ?? 0).toFixed(1)); to.value = String(+(a[a.length - 1] ?? 0).toFixed(1)); }, { immediate: true });
+watch(() => JSON.stringify(c.value.axis_mm), () => { const a = c.value.axis_mm; from.value = String(+(a[0] ?? 0).toFixed(1)); to.value = String(+(a[a.length - 1] ?? 0).toFixed(1)); }, { immediate: true });
 function keepArms(): void {
   const a = n(from.value), b = n(to.value);
   if (!(a < b)) { bench.said = { text: "The arm is used from the shorter to the longer: give two numbers that rise.", tone: "over" }; return; }

@@ -1,0 +1,180 @@
+package lens
+
+import (
+	"fmt"
+	"math"
+	"sort"
+
+	"keenarc/core/curve"
+)
+
+// TMark pairs an iris ring position with the T-stop that is engraved there.
+type TMark struct {
+	RingDeg float64 `json:"ring_deg"`
+	TStop   float64 `json:"t_stop"`
+}
+
+// ZoomMark pairs a zoom ring position with a focal length.
+type ZoomMark struct {
+	RingDeg float64 `json:"ring_deg"`
+	FocalMM float64 `json:"focal_mm"`
+}
+
+// Ruled is a scale for drawing and judging: a monotone curve through marks, of a ring
+// position, in a measure in which rings are about even: 1/m for focus, stops for iris,
+// octaves for zoom.
+type Ruled struct {
+	what  string
+	c     *curve.Curve
+	x, y  []float64
+	plain func(float64) float64 // from the measure to what people say
+}
+
+// Rule lays a scale of the ring's kind through marks given as ring positions and values
+// as people say them: metres, T-stops, millimetres. It sorts them by position.
+func Rule(what string, ring, value []float64) (*Ruled, error) {
+	r := &Ruled{what: what}
+	to := func(v float64) float64 { return 1 / v }
+	switch what {
+	case "focus":
+		r.plain = to
+	case "iris":
+		to, r.plain = func(v float64) float64 { return 2 * math.Log2(v) }, func(m float64) float64 { return math.Exp2(m / 2) }
+	case "zoom":
+		to, r.plain = math.Log2, math.Exp2
+	default:
+		return nil, fmt.Errorf("%q is no ring of a lens; use focus, iris or zoom", what)
+	}
+	if len(ring) < 2 || len(ring) != len(value) {
+		return nil, fmt.Errorf("%s marks: %d given; a scale needs at least two", what, len(ring))
+	}
+	order := make([]int, len(ring))
+	for i := range order {
+		order[i] = i
+	}
+	sort.SliceStable(order, func(i, k int) bool { return ring[order[i]] < ring[order[k]] })
+	for n, i := range order {
+		if !(value[i] > 0) || math.IsInf(value[i], 0) || math.IsNaN(ring[i]) || math.IsInf(ring[i], 0) {
+			return nil, fmt.Errorf("%s mark at %g°: %g; it must be above zero", what, ring[i], value[i])
+		}
+		if n > 0 && ring[i] == ring[order[n-1]] {
+			return nil, fmt.Errorf("%s marks: two at %g°; take one of them away", what, ring[i])
+		}
+		r.x, r.y = append(r.x, ring[i]), append(r.y, to(value[i]))
+	}
+	for i := 1; i < len(r.y); i++ {
+		if (r.y[i]-r.y[i-1])*(r.y[1]-r.y[0]) <= 0 {
+			return nil, fmt.Errorf("%s mark at %g°: values must all rise or all fall with the ring; it is %g after %g", what, r.x[i], r.plain(r.y[i]), r.plain(r.y[i-1]))
+		}
+	}
+	c, err := curve.New(r.x, r.y, curve.Spec{Kind: curve.Monotone, Ends: curve.Shape})
+	if err != nil {
+		return nil, fmt.Errorf("%s marks: %w", what, err)
+	}
+	r.c = c
+	return r, nil
+}
+
+// At is the value at a ring position, as people say it, held at the end marks.
+func (r *Ruled) At(ringDeg float64) float64 { return r.plain(r.c.At(ringDeg).P) }
+
+// Ends are the first and the last mark's positions.
+func (r *Ruled) Ends() (first, last float64) { return r.x[0], r.x[len(r.x)-1] }
+
+// Stray is a mark that goes with none of the others.
+type Stray struct {
+	RingDeg float64 `json:"ring_deg"`
+	Value   float64 `json:"value"`
+	Expect  float64 `json:"expect" doc:"what its neighbours make of that position"`
+	OffDeg  float64 `json:"off_deg" doc:"how far from there the ring should stand for that value"`
+}
+
+// strayTimes is how many times the middle one of all deviations a mark's must be, and
+// strayShare of the ring's whole way, for it to be named.
+const (
+	strayTimes = 4
+	strayShare = 0.015
+)
+
+// Strays names the inner marks that lie far from the smooth run of the others: each is
+// held against the cubic, or less, through the four nearest without it. A stray makes its
+// neighbours look off as well, so the one without which all others lie smoothest is taken away
+// first and they are looked at anew, until none is left or a third of the marks is gone.
+func (r *Ruled) Strays() []Stray {
+	out := []Stray{}
+	x, y := append([]float64(nil), r.x...), append([]float64(nil), r.y...)
+	way := x[len(x)-1] - x[0]
+	for len(x) >= 5 && 3*len(out) < len(r.x) {
+		k, off, expect := farthest(x, y)
+		restX, restY := without(x, k), without(y, k)
+		limit := math.Max(strayTimes*usual(restX, restY), strayShare*way)
+		if math.Abs(off) <= limit {
+			break
+		}
+		out = append(out, Stray{x[k], r.plain(y[k]), r.plain(expect), off})
+		x, y = restX, restY
+	}
+	return out
+}
+
+func without(v []float64, k int) []float64 {
+	return append(append([]float64(nil), v[:k]...), v[k+1:]...)
+}
+
+// deviation is by how far mark k's ring would have to stand elsewhere for the others'
+// curve to give its value, and what that curve gives where it stands.
+func deviation(x, y []float64, k int) (off, expect float64) {
+	var xs, ys []float64
+	for _, i := range []int{k - 2, k - 1, k + 1, k + 2} {
+		if i >= 0 && i < len(x) {
+			xs, ys = append(xs, x[i]), append(ys, y[i])
+		}
+	}
+	expect = lagrange(xs, ys, x[k])
+	slope := (y[k+1] - y[k-1]) / (x[k+1] - x[k-1])
+	return (y[k] - expect) / slope, expect
+}
+
+// farthest is the mark without which the others lie smoothest.
+func farthest(x, y []float64) (k int, off, expect float64) {
+	best := math.Inf(1)
+	for i := 1; i < len(x)-1; i++ {
+		worst := 0.0
+		restX, restY := without(x, i), without(y, i)
+		for n := 1; n < len(restX)-1; n++ {
+			o, _ := deviation(restX, restY, n)
+			worst = math.Max(worst, math.Abs(o))
+		}
+		if worst < best {
+			best, k = worst, i
+		}
+	}
+	off, expect = deviation(x, y, k)
+	return k, off, expect
+}
+
+// usual is the middle one of what inner marks deviate by.
+func usual(x, y []float64) float64 {
+	var all []float64
+	for i := 1; i < len(x)-1; i++ {
+		o, _ := deviation(x, y, i)
+		all = append(all, math.Abs(o))
+	}
+	sort.Float64s(all)
+	return all[len(all)/2]
+}
+
+// lagrange is the polynomial through a few points, at x.
+func lagrange(xs, ys []float64, x float64) float64 {
+	sum := 0.0
+	for i := range xs {
+		l := ys[i]
+		for k := range xs {
+			if k != i {
+				l *= (x - xs[k]) / (xs[i] - xs[k])
+			}
+		}
+		sum += l
+	}
+	return sum
+}

@@ -1,0 +1,220 @@
+package lens_test
+
+import (
+	"math"
+	"math/rand/v2"
+	"strings"
+	"testing"
+
+	"keenarc/core/known/fixture"
+	"keenarc/core/lens"
+)
+
+// A focus scale by Rule is the one that focus is planned through, at any position.
+func TestRuleIsTheFocusScale(t *testing.T) {
+	p := fixture.Camera()
+	s, err := p.Scale()
+	if err != nil {
+		t.Fatal(err)
+	}
+	var ring, value []float64
+	for i := range p.Marks { // in any order
+		m := p.Marks[(i*3)%len(p.Marks)]
+		ring, value = append(ring, m.RingDeg), append(value, m.DistanceM)
+	}
+	r, err := lens.Rule("focus", ring, value)
+	if err != nil {
+		t.Fatal(err)
+	}
+	for deg := -5.0; deg < 310; deg += 3.7 {
+		if a, b := r.At(deg), s.Distance(deg); math.Abs(a-b) > 1e-12*b {
+			t.Errorf("at %g°: %g m, the scale has %g", deg, a, b)
+		}
+	}
+	if a, b := r.Ends(); a != 0 || b != 300 {
+		t.Errorf("ends %g, %g", a, b)
+	}
+	// Even stops and octaves lie evenly: between T2 and T4 is T2.8.
+	for what, c := range map[string][3]float64{"iris": {2, 4, math.Sqrt(8)}, "zoom": {25, 100, 50}, "focus": {1, 3, 1.5}} {
+		r, err := lens.Rule(what, []float64{0, 60}, []float64{c[0], c[1]})
+		if err != nil || math.Abs(r.At(30)-c[2]) > 1e-12 || math.Abs(r.At(90)-c[1]) > 1e-12 {
+			t.Errorf("%s: %g, %v; want %g", what, r.At(30), err, c[2])
+		}
+	}
+	for want, c := range map[string]struct {
+		what        string
+		ring, value []float64
+	}{
+		"\"hood\" is no ring":       {"hood", []float64{0, 1}, []float64{1, 2}},
+		"iris marks: 1 given":       {"iris", []float64{0}, []float64{1}},
+		"iris mark at 10°: 0; it":   {"iris", []float64{0, 10}, []float64{1, 0}},
+		"zoom marks: two at 10°":    {"zoom", []float64{10, 10}, []float64{1, 2}},
+		"focus mark at 20°: values": {"focus", []float64{0, 10, 20}, []float64{1, 2, 1.5}},
+		"focus mark at NaN°":        {"focus", []float64{0, math.NaN()}, []float64{1, 2}},
+	} {
+		if _, err := lens.Rule(c.what, c.ring, c.value); err == nil || !strings.HasPrefix(err.Error(), want) {
+			t.Errorf("%v, want %q", err, want)
+		}
+	}
+}
+
+// A mark that was misread is named, and it alone; marks as they are taken are not.
+func TestStrays(t *testing.T) {
+	p := fixture.Camera()
+	rng := rand.New(rand.NewPCG(2, 3))
+	named, missed, accused := 0, 0, 0
+	for range 300 {
+		var ring, value []float64
+		for i := range 9 {
+			d := 0.3 + 2.2*float64(i)/8 // 1/m
+			ring = append(ring, 300*math.Pow(1-(d-0.3)/2.2, 0.9)+0.4*rng.NormFloat64())
+			value = append(value, 1/d)
+		}
+		r, err := lens.Rule("focus", ring, value)
+		if err != nil {
+			t.Fatal(err)
+		}
+		accused += len(r.Strays())
+		k := 2 + rng.IntN(5)
+		was := ring[k]
+		ring[k] += 14 * (1 - 2*float64(rng.IntN(2))) // a tooth of the ring
+		if r, err = lens.Rule("focus", ring, value); err != nil {
+			continue // it passed its neighbour: refused already
+		}
+		if s := r.Strays(); len(s) == 1 && s[0].RingDeg == ring[k] && math.Abs(s[0].OffDeg-(was-ring[k])) < 8 {
+			named++
+		} else {
+			missed++
+		}
+	}
+	if accused > 3 || missed > 15 || named < 200 {
+		t.Errorf("%d named, %d missed, %d accused", named, missed, accused)
+	}
+	s, err := p.Sheet()
+	if err != nil || len(s.Focus.Strays) != 0 {
+		t.Errorf("the demo's lens: %+v, %v", s, err)
+	}
+	r, _ := lens.Rule("focus", []float64{0, 100, 200, 300}, []float64{1, 2, 9, 10})
+	if len(r.Strays()) != 0 {
+		t.Error("four marks name nobody")
+	}
+}
+
+// The picture's frame: a mode, digital zoom, upright; each by hand, and only once.
+func TestFramed(t *testing.T) {
+	p := fixture.Camera()
+	if p.Framed() != p {
+		t.Error("what has no framing stays as it is")
+	}
+	p.Modes = []lens.Mode{{Name: "full", WidthMM: 24.9, HeightMM: 14, WidthPx: 4096, HeightPx: 2304}, {Name: "narrow", WidthMM: 12, HeightMM: 7, WidthPx: 2048, HeightPx: 1152}}
+	p.Framing = &lens.Framing{Mode: "narrow", Crop: 1.5, Upright: true}
+	if err := p.CheckFraming(); err != nil {
+		t.Fatal(err)
+	}
+	f := p.Framed()
+	if math.Abs(f.WidthMM-7/1.5) > 1e-12 || math.Abs(f.HeightMM-8) > 1e-12 || f.WidthPx != 1152 || f.HeightPx != 2048 || f.Framed() != f || p.WidthPx != 4096 {
+		t.Errorf("%+v", f)
+	}
+	if c := p.CropCost(); c != "Digital zoom 1.5×: 1365 × 768 of 2048 × 1152 pixels are left, 44 % of them; each is drawn over 2.25." {
+		t.Error(c)
+	}
+	s, err := p.Sheet()
+	if err != nil || s.Size != [2]int{1152, 2048} || s.Field[0] >= s.Field[1] || len(s.Says) != 3 || !strings.Contains(s.Says[2], "upright") {
+		t.Errorf("%+v, %v", s, err)
+	}
+	// A pixel of it is as wide as two thirds of one of the sensor's.
+	if math.Abs(s.PxDeg-35/(7.0/1.5/1152)*math.Pi/180) > 1e-9 {
+		t.Errorf("%g px a degree", s.PxDeg)
+	}
+	for want, change := range map[string]func(){
+		"sensor mode \"wide\"":                    func() { p.Framing.Mode = "wide" },
+		"digital zoom 0.5":                        func() { p.Framing = &lens.Framing{Crop: 0.5} },
+		"digital zoom 9":                          func() { p.Framing = &lens.Framing{Crop: 9} },
+		"sensor mode \"full\": 24.9 × 14 mm, 0":   func() { p.Framing, p.Modes[0].WidthPx = nil, 0 },
+		"sensor mode \"narrow\": 12 × 7 mm, 2048": func() { p.Modes[0] = p.Modes[1] },
+		"breathing 30":                            func() { p.Breathing = ptr(30) },
+	} {
+		whole := *p
+		p.Modes = append([]lens.Mode(nil), whole.Modes...)
+		p.Framing = &lens.Framing{Mode: "narrow", Crop: 1.5, Upright: true}
+		change()
+		if err := p.CheckFraming(); err == nil || !strings.HasPrefix(err.Error(), want) {
+			t.Errorf("%v, want %q", err, want)
+		}
+		*p = whole
+	}
+}
+
+func ptr(v float64) *float64 { return &v }
+
+// Breathing from two framings of one chart: a thin lens comes out as 1, a lens that keeps
+// its picture's scale as 0, and what was measured is what is then drawn.
+func TestBreathing(t *testing.T) {
+	p := fixture.Camera()
+	wide := func(focus float64) float64 { // of a chart 0.3 m wide, 2 m away
+		return p.At(focus).ViewMM() * 0.3 / (2 - p.PupilM) / p.PitchMM()
+	}
+	b, err := p.Breathes(0.45, wide(0.45), 20, wide(20))
+	if err != nil || math.Abs(b-1) > 1e-9 {
+		t.Errorf("a thin lens: %g, %v", b, err)
+	}
+	if b, _ = p.Breathes(0.45, 700, 20, 700); b != 0 {
+		t.Errorf("one that does not: %g", b)
+	}
+	far := wide(20)
+	b, _ = p.Breathes(0.45, far*1.02, 20, far)
+	p.Breathing = &b
+	if r := wide(0.45) / wide(20); math.Abs(r-1.02) > 1e-9 {
+		t.Errorf("measured 1.02, drawn %g", r)
+	}
+	if again, _ := p.Breathes(0.45, far*1.02, 20, far); again != b {
+		t.Error("it is measured against the thin lens, whatever was measured before")
+	}
+	if s, _ := p.Sheet(); !strings.Contains(s.Says[0], "larger than at infinity, as it was measured") {
+		t.Errorf("%q", s.Says)
+	}
+	for _, c := range [][4]float64{{0.45, 0, 20, 1}, {1, 5, 1, 5}, {-1, 5, 2, 5}} {
+		if _, err := p.Breathes(c[0], c[1], c[2], c[3]); err == nil {
+			t.Errorf("%v is taken", c)
+		}
+	}
+}
+
+// Distances and stops as people write them.
+func TestReadValue(t *testing.T) {
+	for text, want := range map[string]float64{"1.83": 1.83, " 1,83 m": 1.83, "183cm": 1.83, "1830 mm": 1.83, `6'`: 1.8288, `6' 3"`: 1.905, "6ft 3.5in": 1.9177, `75"`: 1.905, `6' 3 1/2"`: 1.9177, "6 ft 0 in": 1.8288, `6’ 3''`: 1.905, "1e1": 10} {
+		if v, err := lens.ReadDistance(text); err != nil || math.Abs(v-want) > 1e-9 {
+			t.Errorf("%q: %g, %v; want %g", text, v, err, want)
+		}
+	}
+	for _, text := range []string{"", "far", "0", "-2", "0'", `6'"`, "6 3", "inf", "1e999", `3 1/0"`, "6' mm"} {
+		if v, err := lens.ReadDistance(text); err == nil || !strings.Contains(err.Error(), "; ") {
+			t.Errorf("%q is read as %g, %v", text, v, err)
+		}
+	}
+	for text, c := range map[string]struct {
+		ring string
+		want float64
+	}{"T 2.8": {"iris", 2.8}, "f/4": {"iris", 4}, "35mm": {"zoom", 35}, "35": {"zoom", 35}, "6'": {"focus", 1.8288}} {
+		if v, err := lens.ReadValue(c.ring, text); err != nil || math.Abs(v-c.want) > 1e-9 {
+			t.Errorf("%s %q: %g, %v", c.ring, text, v, err)
+		}
+	}
+	for _, c := range [][2]string{{"iris", "0"}, {"iris", "open"}, {"zoom", "-35"}, {"zoom", "wide"}, {"focus", "x"}} {
+		if v, err := lens.ReadValue(c[0], c[1]); err == nil {
+			t.Errorf("%v is read as %g", c, v)
+		}
+	}
+}
+
+// Whatever is typed, it is a distance above zero or a sentence.
+func FuzzReadDistance(f *testing.F) {
+	for _, s := range []string{"1.83", `6' 3 1/2"`, "cm", "1e400", "''", "NaN"} {
+		f.Add(s)
+	}
+	f.Fuzz(func(t *testing.T, s string) {
+		if v, err := lens.ReadDistance(s); err == nil && !(v > 0 && !math.IsInf(v, 0)) {
+			t.Errorf("%q is read as %g", s, v)
+		}
+	})
+}

@@ -1,0 +1,153 @@
+package web
+
+import (
+	"context"
+	"fmt"
+	"net/http"
+	"sort"
+	"strings"
+
+	"github.com/danielgtaylor/huma/v2"
+
+	"keenarc/core/lens"
+	"keenarc/core/rig"
+	"keenarc/journal"
+)
+
+// LensView is a package's lens with its scales as they are drawn.
+type LensView struct {
+	Package *journal.CameraPackage `json:"package"`
+	Sheet   *lens.LensSheet        `json:"sheet"`
+}
+
+func (s *Server) lensRoutes(api huma.API) {
+	huma.Register(api, op("lens", http.MethodGet, "/api/packages/{id}/lens", "A package's lens: its scales, what is sharp along them, marks that stray"), func(ctx context.Context, in *struct {
+		ID string `path:"id" format:"uuid"`
+	}) (*body[*LensView], error) {
+		v, err := s.lensOf(ctx, in.ID)
+		return &body[*LensView]{v}, err
+	})
+	huma.Register(api, op("mark-lens", http.MethodPost, "/api/packages/{id}/mark", "Take a mark of one of a lens's rings, or take one away; a version of the package"), s.markLens)
+	huma.Register(api, op("breathing", http.MethodPost, "/api/packages/{id}/breathing", "Breathing, from one thing framed at two focus distances; a version of the package"), s.breathing)
+}
+
+func (s *Server) lensOf(ctx context.Context, id string) (*LensView, error) {
+	p, err := s.store.Package(ctx, id)
+	if err != nil {
+		return nil, s.fail(err)
+	}
+	v := &LensView{Package: p}
+	if v.Sheet, err = p.Lens.Sheet(); err != nil {
+		return nil, blamed("lens", err)
+	}
+	return v, nil
+}
+
+// sameRing is within how many degrees a mark takes the place of another.
+const sameRing = 0.25
+
+func (s *Server) markLens(ctx context.Context, in *struct {
+	ID   string `path:"id" format:"uuid"`
+	Body struct {
+		Base    int      `json:"base" minimum:"1" doc:"the package's version that it was made on"`
+		Ring    rig.Kind `json:"ring" enum:"focus,iris,zoom"`
+		RingDeg float64  `json:"ring_deg"`
+		Value   string   `json:"value,omitempty" maxLength:"30" doc:"focus: a distance from the image plane, in metres or in feet and inches; iris: the T-stop; zoom: millimetres"`
+		Off     bool     `json:"off,omitempty" doc:"the mark there is taken away"`
+	}
+}) (*body[*LensView], error) {
+	p, err := s.store.Package(ctx, in.ID)
+	if err != nil {
+		return nil, s.fail(err)
+	}
+	b := in.Body
+	value := 0.0
+	if !b.Off {
+		if value, err = lens.ReadValue(string(b.Ring), b.Value); err != nil {
+			return nil, blamed("value", err)
+		}
+	}
+	l := *p.Lens
+	p.Lens = &l
+	near := func(deg float64) bool { return deg > b.RingDeg-sameRing && deg < b.RingDeg+sameRing }
+	switch b.Ring {
+	case rig.Iris:
+		var out []lens.TMark
+		for _, m := range l.Iris {
+			if !near(m.RingDeg) {
+				out = append(out, m)
+			}
+		}
+		if !b.Off {
+			out = append(out, lens.TMark{RingDeg: b.RingDeg, TStop: value})
+		}
+		l.Iris = out
+	case rig.Zoom:
+		var out []lens.ZoomMark
+		for _, m := range l.Zoom {
+			if !near(m.RingDeg) {
+				out = append(out, m)
+			}
+		}
+		if !b.Off {
+			out = append(out, lens.ZoomMark{RingDeg: b.RingDeg, FocalMM: value})
+		}
+		l.Zoom = out
+	default:
+		var out []lens.Mark
+		for _, m := range l.Marks {
+			if !near(m.RingDeg) {
+				out = append(out, m)
+			}
+		}
+		if !b.Off {
+			out = append(out, lens.Mark{RingDeg: b.RingDeg, DistanceM: value})
+		}
+		sort.Slice(out, func(i, k int) bool { return out[i].RingDeg < out[k].RingDeg })
+		l.Marks = out
+	}
+	// The first mark of a ring is no scale yet: it is kept, and is one with the second.
+	return s.dressed(ctx, p, b.Base, fmt.Sprintf("%s mark at %.1f°", b.Ring, b.RingDeg))
+}
+
+// dressed writes a package's next version and answers its lens.
+func (s *Server) dressed(ctx context.Context, p *journal.CameraPackage, base int, what string) (*body[*LensView], error) {
+	if err := p.Check(); err != nil {
+		return nil, s.fail(err)
+	}
+	if err := s.store.WritePackage(ctx, s.who(ctx), p, base); err != nil {
+		return nil, s.fail(err)
+	}
+	s.note(ctx, "", "package", strings.TrimSpace(fmt.Sprintf("Version %d of the package %s was written: %s.", p.Version, p.Name, what)), nil)
+	s.everything()
+	v, err := s.lensOf(ctx, p.ID)
+	return &body[*LensView]{v}, err
+}
+
+func (s *Server) breathing(ctx context.Context, in *struct {
+	ID   string `path:"id" format:"uuid"`
+	Body struct {
+		Base      int     `json:"base" minimum:"1"`
+		NearM     float64 `json:"near_m"`
+		NearWide  float64 `json:"near_wide" doc:"how wide one thing is in the picture, in any measure, focused near"`
+		FarM      float64 `json:"far_m"`
+		FarWide   float64 `json:"far_wide" doc:"and focused far, nothing moved"`
+		Forgotten bool    `json:"forgotten,omitempty" doc:"as a thin lens again"`
+	}
+}) (*body[*LensView], error) {
+	p, err := s.store.Package(ctx, in.ID)
+	if err != nil {
+		return nil, s.fail(err)
+	}
+	l := *p.Lens
+	p.Lens = &l
+	l.Breathing = nil
+	if b := in.Body; !b.Forgotten {
+		v, err := l.Breathes(b.NearM, b.NearWide, b.FarM, b.FarWide)
+		if err != nil {
+			return nil, blamed("breathing", err)
+		}
+		l.Breathing = &v
+	}
+	return s.dressed(ctx, p, in.Body.Base, "breathing")
+}
