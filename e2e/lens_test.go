@@ -111,3 +111,48 @@ func TestTheLensAgrees(t *testing.T) {
 		}
 	}
 }
+
+// A periscope is described by what it does to the optical axis; the camera's place and its
+// view follow, and so they do by the entrance pupil that moves with focus.
+func TestPeriscope(t *testing.T) {
+	t.Parallel() // nothing moves here
+	a := start(t)
+	pose := func() (v struct {
+		View struct {
+			At      [3]float64 `json:"at_m"`
+			Forward [3]float64 `json:"forward"`
+			Pupil   [3]float64 `json:"pupil_m"`
+		}
+	}) {
+		code, b := a.post("/api/shots/"+a.shot+"/pose", `{"values":{"plank/track":700,"plank/focus":135}}`)
+		unmarshal(t, code, b, &v)
+		return v
+	}
+	was := pose()
+	p := a.open("/shot/" + a.shot + "/line-up/lens")
+	p.click("optics")
+	p.enter("optic-up", "9e9")
+	p.click("framing-keep")
+	p.says("a sentence", "lens-said", "give at most 10 m, half a turn, and 90° up or down")
+	p.enter("optic-up", "200")
+	p.enter("optic-tilt", "30")
+	p.click("add-pupil")
+	p.enter("pupil-at-0", "1.1")
+	p.enter("pupil-mm-0", "90")
+	p.click("framing-keep")
+	p.says("kept", "lens-said", "Kept.")
+	now := pose()
+	for k, want := range [3]float64{0, 0, 0.2} {
+		if d := now.View.At[k] - was.View.At[k]; math.Abs(d-want) > 1e-6 {
+			t.Errorf("the image plane went %g m along %d, want %g", d, k, want)
+		}
+	}
+	if f := now.View.Forward; math.Abs(f[2]-0.5) > 1e-6 || math.Abs(math.Hypot(now.View.Pupil[1]-now.View.At[1], now.View.Pupil[2]-now.View.At[2])-0.09) > 2e-6 {
+		t.Errorf("it looks along %v, its pupil is at %v", f, now.View.Pupil)
+	}
+	p.key("3")
+	p.wait("the sheet draws it", `document.querySelector('[data-test="finder"]')?.dataset.drawn > 0`)
+	if _, errs := p.seen(); len(errs) > 1 { // the one that was refused
+		t.Errorf("console: %v", errs)
+	}
+}

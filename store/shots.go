@@ -162,6 +162,9 @@ func (s *Store) Shot(ctx context.Context, id string) (*Shot, error) {
 		if err != nil {
 			return nil, fmt.Errorf("machine %s: %w", m.Name, err)
 		}
+		if o := sh.Lens.Optics; o != nil {
+			r = r.Through(rig.Vec{o.RightM, o.ForwardM, o.UpM}, o.TurnDeg, o.TiltDeg)
+		}
 		sh.Machines = append(sh.Machines, rig.Placed{Name: m.Name, Rig: r, Place: rig.Place{At: rig.Vec{m.XM, m.YM, m.ZM}, TurnDeg: m.TurnDeg}})
 		sh.Lens = m.LineUp.Lens(sh.Lens)
 		if m.Which != nil {

@@ -256,13 +256,13 @@ func viewAt(sh *store.Shot, scale *lens.Scale, q []float64) View {
 
 func viewWith(r *rig.Rig, l *lens.Package, scale *lens.Scale, q []float64) View {
 	v := View{Pose: r.Forward(q), Joints: joints(r, q)}
-	v.Pupil = v.Pose.Point(0, l.PupilM, 0)
 	at := math.Inf(1)
 	i := r.Of(rig.Focus)
 	if i >= 0 {
 		at = scale.Distance(q[i])
 	}
 	f := l.At(at)
+	v.Pupil = v.Pose.Point(0, f.PupilM, 0)
 	h, vert, _ := f.SeenDeg()
 	v.FieldDeg = [2]float64{round(h, 1e4), round(vert, 1e4)}
 	for _, x := range []*rig.Vec{&v.At, &v.Right, &v.Forward, &v.Up, &v.Pupil} {

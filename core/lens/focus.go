@@ -3,6 +3,7 @@ package lens
 import (
 	"fmt"
 	"math"
+	"sort"
 
 	"keenarc/core/rig"
 )
@@ -34,6 +35,11 @@ type Focus struct {
 // At focuses the package at a distance from the image plane. What is nearer than
 // 4f is taken as 4f, where a thin lens can focus nearest (at life size).
 func (p *Package) At(distanceM float64) Focus {
+	if len(p.Pupils) > 0 {
+		q := *p
+		q.PupilM, q.Pupils = p.pupilAt(distanceM), nil
+		p = &q
+	}
 	f := p.FocalMM / 1000
 	d := max(distanceM, p.nearestM())
 	if math.IsInf(d, 1) {
@@ -42,6 +48,48 @@ func (p *Package) At(distanceM float64) Focus {
 	// i is the smaller root of i² − D·i + D·f = 0, in the form that loses nothing.
 	i := 2 * f * d / (d + math.Sqrt(d*(d-4*f)))
 	return Focus{p, d, d - i, i, i / (d - i)}
+}
+
+// pupilAt is where the entrance pupil lies focused at a distance: between what was
+// measured evenly in 1/distance, and evenly between focal lengths; held at the ends.
+func (p *Package) pupilAt(distanceM float64) float64 {
+	type at struct{ focal, pupil float64 }
+	by := map[float64][]Pupil{}
+	for _, m := range p.Pupils {
+		if m.FocalMM == 0 {
+			m.FocalMM = p.FocalMM
+		}
+		by[m.FocalMM] = append(by[m.FocalMM], m)
+	}
+	var list []at
+	for focal, ms := range by {
+		x, y := make([]float64, len(ms)), make([]float64, len(ms))
+		sort.Slice(ms, func(i, k int) bool { return ms[i].DistanceM > ms[k].DistanceM })
+		for i, m := range ms {
+			x[i], y[i] = 1/m.DistanceM, m.PupilM
+		}
+		list = append(list, at{focal, between(x, y, 1/distanceM)})
+	}
+	sort.Slice(list, func(i, k int) bool { return list[i].focal < list[k].focal })
+	x, y := make([]float64, len(list)), make([]float64, len(list))
+	for i, l := range list {
+		x[i], y[i] = l.focal, l.pupil
+	}
+	return between(x, y, p.FocalMM)
+}
+
+// between is the straight line between points in rising x, held at its ends.
+func between(x, y []float64, at float64) float64 {
+	n := len(x)
+	if at <= x[0] {
+		return y[0]
+	}
+	for i := 1; i < n; i++ {
+		if at <= x[i] {
+			return y[i-1] + (y[i]-y[i-1])*(at-x[i-1])/(x[i]-x[i-1])
+		}
+	}
+	return y[n-1]
 }
 
 // AtObject focuses the package at a distance from the lens itself, in metres, beyond its

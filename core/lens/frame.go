@@ -42,6 +42,16 @@ func (p *Package) CheckFraming() error {
 			return fmt.Errorf("digital zoom %g; give 1 (none) to %d", f.Crop, MostCrop)
 		}
 	}
+	if o := p.Optics; o != nil && !(math.Abs(o.RightM) <= 10 && math.Abs(o.ForwardM) <= 10 && math.Abs(o.UpM) <= 10 && math.Abs(o.TurnDeg) <= 180 && math.Abs(o.TiltDeg) <= 90) {
+		return fmt.Errorf("optical axis: displaced by %g, %g, %g m, turned %g° and %g°; give at most 10 m, half a turn, and 90° up or down", o.RightM, o.ForwardM, o.UpM, o.TurnDeg, o.TiltDeg)
+	}
+	at := map[[2]float64]bool{}
+	for i, m := range p.Pupils {
+		if !(m.DistanceM > 0) || !(m.FocalMM >= 0) || !(math.Abs(m.PupilM) <= 10) || at[[2]float64{m.DistanceM, m.FocalMM}] {
+			return fmt.Errorf("pupil %d: %g m in front of the image plane, focused at %g m; give distances above zero, each once, and at most 10 m", i+1, m.PupilM, m.DistanceM)
+		}
+		at[[2]float64{m.DistanceM, m.FocalMM}] = true
+	}
 	if b := p.Breathing; b != nil && !(math.Abs(*b) <= 20) {
 		return fmt.Errorf("breathing %g; measure it from two framings", *b)
 	}

@@ -41,6 +41,30 @@ type Package struct {
 	// Modes are the ways in which the sensor is read out; Framing is how this one is.
 	Modes   []Mode   `json:"modes,omitempty"`
 	Framing *Framing `json:"framing,omitempty"`
+	// Optics is where a lens that displaces or turns its axis (a periscope, a probe) looks
+	// from; left out: straight ahead from the camera.
+	Optics *Optics `json:"optics,omitempty"`
+	// Pupils are where the entrance pupil lies over focus and zoom, where that was
+	// measured; PupilM is what counts where there are none.
+	Pupils []Pupil `json:"pupils,omitempty"`
+}
+
+// Optics is a lens's own way of looking: its image plane seems to lie so many metres to the
+// right, forward and up of the camera's, turned to the right and then tipped up.
+type Optics struct {
+	RightM   float64 `json:"right_m,omitempty"`
+	ForwardM float64 `json:"forward_m,omitempty"`
+	UpM      float64 `json:"up_m,omitempty"`
+	TurnDeg  float64 `json:"turn_deg,omitempty"`
+	TiltDeg  float64 `json:"tilt_deg,omitempty"`
+}
+
+// Pupil is where the entrance pupil lies in front of the image plane at a focus distance
+// and a focal length; FocalMM 0 is the lens's own.
+type Pupil struct {
+	DistanceM float64 `json:"distance_m"`
+	FocalMM   float64 `json:"focal_mm,omitempty"`
+	PupilM    float64 `json:"pupil_m"`
 }
 
 // Scale is a focus scale: monotone in 1/distance between the marks.

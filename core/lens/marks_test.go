@@ -218,3 +218,41 @@ func FuzzReadDistance(f *testing.F) {
 		}
 	})
 }
+
+// The entrance pupil moves with focus evenly in 1/distance, and between focal lengths; at
+// the ends it stays; a lens without such marks has its one.
+func TestPupilOverFocusAndZoom(t *testing.T) {
+	p := fixture.Camera()
+	one := p.At(0.8).ViewMM()
+	p.Pupils = []lens.Pupil{{DistanceM: 0.5, FocalMM: 35, PupilM: 0.08}, {DistanceM: 2, PupilM: 0.05}, {DistanceM: 0.5, FocalMM: 70, PupilM: 0.18}, {DistanceM: 2, FocalMM: 70, PupilM: 0.15}}
+	for at, want := range map[float64]float64{0.3: 0.08, 0.5: 0.08, 0.8: 0.065, 2: 0.05, 50: 0.05, math.Inf(1): 0.05} {
+		if f := p.At(at); math.Abs(f.PupilM-want) > 1e-12 {
+			t.Errorf("at %g m: %g, want %g", at, f.PupilM, want)
+		}
+	}
+	if v := p.At(0.8).ViewMM(); v == one || p.PupilM != 0.06 {
+		t.Error("it is not what the perspective is worked out from, or was changed")
+	}
+	p.FocalMM, p.Pupils[1].FocalMM = 52.5, 35
+	if f := p.At(0.8); math.Abs(f.PupilM-0.115) > 1e-12 {
+		t.Errorf("half-way to 70 mm: %g", f.PupilM)
+	}
+	if err := p.CheckFraming(); err != nil {
+		t.Error(err)
+	}
+	for want, change := range map[string]func(){
+		"pupil 1: 0.08 m in front of the image plane, focused at 0 m": func() { p.Pupils[0].DistanceM = 0 },
+		"pupil 2: 0.08 m":                                   func() { p.Pupils[1] = p.Pupils[0] },
+		"pupil 1: 11 m":                                     func() { p.Pupils[0].PupilM = 11 },
+		"optical axis: displaced by 0, 0, 11 m":             func() { p.Optics = &lens.Optics{UpM: 11} },
+		"optical axis: displaced by 0, 0, 0 m, turned 200°": func() { p.Optics = &lens.Optics{TurnDeg: 200} },
+	} {
+		was := *p
+		p.Pupils = append([]lens.Pupil(nil), was.Pupils...)
+		change()
+		if err := p.CheckFraming(); err == nil || !strings.HasPrefix(err.Error(), want) {
+			t.Errorf("%v, want %q", err, want)
+		}
+		*p = was
+	}
+}

@@ -92,6 +92,9 @@ func (j *Joint) move(p Pose, r *Rig, values []float64) Pose {
 	if j.TurnDeg != 0 {
 		turn(Deg.SI(-j.TurnDeg), z)
 	}
+	if j.TiltDeg != 0 {
+		turn(Deg.SI(j.TiltDeg), x)
+	}
 	if j.Kind == Fixed {
 		return Pose{vec(at), vec(x), vec(y), vec(z)}
 	}
@@ -126,6 +129,22 @@ func (r *Rig) Forward(values []float64) Pose {
 		p = r.Joints[way[n]].move(p, r, values)
 	}
 	return p
+}
+
+// opticJoint is what the end of a lens that displaces or turns its axis is called.
+const opticJoint = "optic"
+
+// Through is the machine seen through a lens that displaces its optical axis, by metres to
+// the right, forward and up of the camera's image plane, and turns it: to the right about
+// the camera's vertical, then up. It looks from where such a lens seems to.
+func (r *Rig) Through(offset Vec, turnDeg, tiltDeg float64) *Rig {
+	if r.Camera == "" || r.Camera == opticJoint || offset == (Vec{}) && turnDeg == 0 && tiltDeg == 0 {
+		return r
+	}
+	out := *r
+	out.Joints = append(append([]Joint(nil), r.Joints...), Joint{Name: opticJoint, Parent: r.Camera, Kind: Fixed, Offset: offset, TurnDeg: turnDeg, TiltDeg: tiltDeg})
+	out.Camera = opticJoint
+	return &out
 }
 
 // Wrist is the frame of the joint that the book names as the wrist, in the world.

@@ -124,3 +124,44 @@ func TestCheck(t *testing.T) {
 		}
 	}
 }
+
+// Through a periscope 0.2 m up and 0.1 ahead that looks to the right and 30° up: it stands
+// there in the camera's own axes, and looks along cos 30° right, sin 30° up, whatever the
+// head does. Without displacement and turn nothing changes.
+func TestThroughALens(t *testing.T) {
+	r := fixture.Slider()
+	if r.Through(rig.Vec{}, 0, 0) != r {
+		t.Error("nothing displaced is another machine")
+	}
+	p := r.Through(rig.Vec{0.05, 0.1, 0.2}, 90, 30)
+	if p.Through(rig.Vec{1, 0, 0}, 0, 0) != p || len(p.Joints) != len(r.Joints)+1 || len(r.Joints) != len(fixture.Slider().Joints) {
+		t.Error("it is looked through once")
+	}
+	q := make([]float64, len(r.Axes))
+	for i, a := range r.Axes {
+		q[i] = a.Min + 0.3*(a.Max-a.Min)
+	}
+	was, now := r.Forward(q), p.Forward(q)
+	c, s := math.Cos(math.Pi/6), 0.5
+	for _, x := range []struct {
+		what      string
+		got, want rig.Vec
+	}{
+		{"place", was.Local(now.At), rig.Vec{0.05, 0.1, 0.2}},
+		{"looks", along(was, now.Forward), rig.Vec{c, 0, s}},
+		{"up", along(was, now.Up), rig.Vec{-s, 0, c}},
+		{"right", along(was, now.Right), rig.Vec{0, -1, 0}},
+	} {
+		for k := range 3 {
+			if math.Abs(x.got[k]-x.want[k]) > 1e-12 {
+				t.Errorf("%s: %v, want %v", x.what, x.got, x.want)
+				break
+			}
+		}
+	}
+}
+
+// along is a direction in a pose's own axes.
+func along(p rig.Pose, d rig.Vec) rig.Vec {
+	return p.Local(rig.Vec{p.At[0] + d[0], p.At[1] + d[1], p.At[2] + d[2]})
+}

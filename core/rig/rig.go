@@ -123,7 +123,7 @@ const (
 // then the motion along or about Direction (a unit vector), driven by Axis. Parent
 // names the joint that carries it, which comes before it; without one it stands
 // on the floor. TurnDeg turns its frame about the vertical before it moves, to the
-// right as a compass. Scale is what the axis's motion counts for in this joint (1
+// right as a compass; TiltDeg then tips it up about its own right. Scale is what the axis's motion counts for in this joint (1
 // where it is left out): −1 is the parallel linkage that keeps a head level.
 type Joint struct {
 	Name      string    `json:"name"`
@@ -131,6 +131,7 @@ type Joint struct {
 	Kind      JointKind `json:"kind" enum:"fixed,prismatic,revolute"`
 	Offset    Vec       `json:"offset_m"`
 	TurnDeg   float64   `json:"turn_deg,omitempty"`
+	TiltDeg   float64   `json:"tilt_deg,omitempty"`
 	Direction Vec       `json:"direction"`
 	Axis      string    `json:"axis,omitempty"`
 	Scale     float64   `json:"scale,omitempty"`

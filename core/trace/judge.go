@@ -89,7 +89,7 @@ func (j *Judge) Pixels(a, b []float64) (px float64, point string, said bool) {
 		}
 	}
 	if _, _, depth, ok := fa.Project(pa, j.Scene.Subject); ok {
-		z := depth - j.Lens.PupilM
+		z := depth - fa.PupilM
 		w, h := cornerShare*j.Lens.WidthMM/2/fa.ViewMM()*z, cornerShare*j.Lens.HeightMM/2/fa.ViewMM()*z
 		for k, c := range corners {
 			try(cornerNames[k], pa.Point(c[0]*w, depth, c[1]*h))

@@ -1982,6 +1982,8 @@ export interface components {
             /** Format: double */
             scale?: number;
             /** Format: double */
+            tilt_deg?: number;
+            /** Format: double */
             turn_deg?: number;
         };
         Jump: {
@@ -2354,6 +2356,18 @@ export interface components {
             /** Format: double */
             worst_left_kgm: number;
         };
+        Optics: {
+            /** Format: double */
+            forward_m?: number;
+            /** Format: double */
+            right_m?: number;
+            /** Format: double */
+            tilt_deg?: number;
+            /** Format: double */
+            turn_deg?: number;
+            /** Format: double */
+            up_m?: number;
+        };
         Pace: {
             /**
              * Format: double
@@ -2395,8 +2409,10 @@ export interface components {
             marks: components["schemas"]["Mark"][];
             modes?: components["schemas"]["Mode"][];
             name: string;
+            optics?: components["schemas"]["Optics"];
             /** Format: double */
             pupil_m: number;
+            pupils?: components["schemas"]["Pupil"][];
             /** Format: double */
             width_mm: number;
             /** Format: int64 */
@@ -2585,6 +2601,14 @@ export interface components {
             revision: number;
             /** @description where the subject is in the picture and not sharp */
             soft: components["schemas"]["SoftRun"][];
+        };
+        Pupil: {
+            /** Format: double */
+            distance_m: number;
+            /** Format: double */
+            focal_mm?: number;
+            /** Format: double */
+            pupil_m: number;
         };
         Question: {
             /** Format: int64 */
