@@ -2,6 +2,7 @@ package e2e
 
 import (
 	"fmt"
+	"math"
 	"strings"
 	"testing"
 	"time"
@@ -56,6 +57,7 @@ func TestBalanceBench(t *testing.T) {
 	p.click("pack-keep")
 	p.says("a sentence", "pack-wrong", "it is 0; weigh it and give kilograms above zero")
 	p.enter("pack-whole", "4.1")
+	p.enter("pack-front", "200")
 	p.click("pack-keep")
 	p.says("the package", "bench-said", "version 2, is written")
 	p.click("bench-clear")
@@ -113,6 +115,14 @@ func TestBalanceBench(t *testing.T) {
 	p.enter("scale-arm", "200")
 	p.click("scale-in")
 	p.wait("where it sits", `document.querySelector('[data-test="bench-forward"]').textContent.trim() === '10 mm'`)
+	// Its bulk would touch: the tilt is trimmed in the line-up.
+	p.says("what touches", "tilt-room", "trim that")
+	p.click("trim")
+	p.says("trimmed", "bench-said", "The soft limit is drawn in")
+	p.says("it clears", "tilt-room", "It clears what is below down to")
+	if low := a.now("plank").Soft["tilt"][0]; low <= -60 || low != math.Trunc(low) {
+		t.Errorf("the machine keeps to %g", low)
+	}
 	// Another lens: what to turn, and what else changes.
 	p.click("edit-package")
 	p.enter("pack-name", "Body A, stripped")

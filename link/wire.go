@@ -105,6 +105,7 @@ const (
 	PretendEncoder = "encoder forgot"
 	PretendScale   = "other scale"
 	PretendPayload = "other payload"
+	PretendHandset = "focus handset turned"
 	// Of its wiring.
 	PretendMissing   = "missing drive"
 	PretendUnknown   = "unknown device"
@@ -118,6 +119,12 @@ const (
 
 // Wirings are those of its wiring.
 var Wirings = []string{PretendMissing, PretendUnknown, PretendDirection, PretendAddress, PretendPort, PretendRoute, PretendUniverse, PretendCable}
+
+// What a handset is.
+const (
+	HandsetFree   = "free"
+	HandsetLocked = "locked"
+)
 
 // Stats is how well the rig's loop keeps time.
 type Stats struct {
@@ -163,6 +170,9 @@ type State struct {
 	// Suspended are the axes whose soft limits do not hold just now, with the milliseconds
 	// until they do again.
 	Suspended map[string]int64 `json:"suspended,omitempty"`
+	// Handset is whether the focus puller's own handset drives the lens: free, or locked
+	// out while passes repeat; left out where there is no lens drive.
+	Handset string `json:"handset,omitempty" enum:"free,locked"`
 	// EStop is true while the machine's own emergency stop is pressed.
 	EStop bool `json:"emergency_stop,omitempty"`
 	// Soft are the soft limits that it keeps to.

@@ -53,6 +53,19 @@ func (f *Floor) Feel(ctx context.Context) (*link.Felt, error) {
 	return r.Felt, err
 }
 
+// Handset lets the focus puller's own handset drive the lens, or locks it out.
+func (f *Floor) Handset(ctx context.Context, who journal.Person, free bool) error {
+	if _, err := f.call(ctx, link.Request{Do: "handset", On: free}); err != nil {
+		return err
+	}
+	word := "locked out"
+	if free {
+		word = "let in again"
+	}
+	f.note(journal.Entry{Actor: who, Kind: "drive", Text: fmt.Sprintf("%s: the focus handset was %s.", f.name, word)})
+	return nil
+}
+
 // Limit tells the rig the soft limits of a line-up, now and with every new lease.
 func (f *Floor) Limit(ctx context.Context, soft map[string][2]float64) error {
 	f.mu.Lock()

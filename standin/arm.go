@@ -113,6 +113,7 @@ func (s *Sim) Arm(req link.Request) error {
 		}
 	}
 	s.armed, s.run, s.clk, s.mode = req, s.table, clk, link.Armed
+	s.locked = true // passes repeat from now on: nobody else turns the lens
 	s.pos = begin
 	s.whole = lastPicture(clk, s.run)
 	return nil

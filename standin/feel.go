@@ -55,3 +55,35 @@ func (s *Sim) Feel() (*link.Felt, error) {
 	}
 	return out, nil
 }
+
+// Handset lets the focus puller's handset drive the lens, or locks it out. It is locked
+// out by itself when a pass is armed, and stays so until it is let in again.
+func (s *Sim) Handset(epoch int64, free bool) error {
+	if s.o.Rig.Of(rig.Focus) < 0 {
+		return refuse("%s drives no focus ring", s.o.Rig.Name)
+	}
+	if err := s.mayMove(epoch); err != nil {
+		return err
+	}
+	s.mode = link.Idle // nothing stays armed for a lens that somebody may turn
+	s.locked = !free
+	return nil
+}
+
+// turnHandset is somebody turning it by so many degrees of the ring.
+func (s *Sim) turnHandset(by float64) error {
+	i := s.o.Rig.Of(rig.Focus)
+	if i < 0 {
+		return refuse("%s drives no focus ring", s.o.Rig.Name)
+	}
+	if s.locked {
+		return refuse("the focus handset is locked out while passes repeat")
+	}
+	a := &s.axes[i]
+	if to := a.shaft() + by; !(to >= a.a.Hard[0] && to <= a.a.Hard[1]) {
+		return refuse("%g degrees more are beyond the end of the focus ring", by)
+	}
+	a.lost += by
+	a.lostSight()
+	return nil
+}

@@ -120,6 +120,9 @@ func (s *Sim) Pretend(what, id string, on bool, by float64) error {
 	if what == link.PretendPayload {
 		return s.rehang(on, by)
 	}
+	if what == link.PretendHandset {
+		return s.turnHandset(by)
+	}
 	i := s.o.Rig.Index(id)
 	if i < 0 {
 		return refuse("there is no axis %q", id)

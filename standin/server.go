@@ -283,6 +283,8 @@ func (c *session) do(req link.Request) (r link.Reply, answer bool) {
 		r.Print, err = sim.Load(req.Epoch, req.Machine, table)
 	case "free", "engage":
 		err = sim.Free(req.Epoch, req.Axis, req.Do == "free")
+	case "handset":
+		err = sim.Handset(req.Epoch, req.On)
 	case "limits":
 		err = sim.Limits(req.Epoch, req.Soft)
 	case "pretend":

@@ -108,6 +108,7 @@ type Sim struct {
 	estop   bool
 	wires   wiring
 	hung    *hung // at its wrist, if that feels
+	locked  bool  // the focus handset is locked out
 }
 
 // NewSim puts the rig somewhere it does not know.

@@ -6,6 +6,7 @@ import (
 	"strings"
 
 	"keenarc/core/clock"
+	"keenarc/core/rig"
 	"keenarc/link"
 )
 
@@ -267,6 +268,11 @@ func (s *Sim) State() *link.State {
 		}
 		if a.trouble != "" {
 			st.Trouble[id] = a.trouble
+		}
+	}
+	if s.o.Rig.Of(rig.Focus) >= 0 {
+		if st.Handset = link.HandsetFree; s.locked {
+			st.Handset = link.HandsetLocked
 		}
 	}
 	if free == len(s.axes) {

@@ -54,6 +54,7 @@ func (s *Server) benchRoutes(api huma.API) {
 	})
 	huma.Register(api, op("keep-bench", http.MethodPut, "/api/machines/{id}/bench/{package}", "Keep how it is balanced; the one before is not lost"), s.keepBench)
 	huma.Register(api, op("feel", http.MethodPost, "/api/machines/{id}/bench/{package}/feel", "Read an arm's wrist where it stands, as another pose of the package's payload"), s.feel)
+	huma.Register(api, op("trim-bench", http.MethodPost, "/api/machines/{id}/bench/{package}/trim", "Take into the line-up how far down the camera's bulk lets it tilt"), s.trim)
 	huma.Register(api, op("back-bench", http.MethodPost, "/api/machines/{id}/bench/{package}/back", "Take the last change of the bench back"), func(ctx context.Context, in *benchID) (*body[*BenchView], error) {
 		err := s.store.BackBalance(ctx, s.who(ctx), in.Package, in.ID)
 		if errors.Is(err, store.ErrNotFound) {
@@ -163,6 +164,44 @@ func (s *Server) keepBench(ctx context.Context, in *struct {
 	}
 	s.everything()
 	return &body[*BenchView]{v}, nil
+}
+
+// trim draws the tilt's lower soft limit in to where the camera's bulk would touch, by a
+// whole degree, in the day's line-up.
+func (s *Server) trim(ctx context.Context, in *benchID) (*body[*BenchView], error) {
+	v, err := s.benchOf(ctx, in.ID, in.Package, nil)
+	if err != nil {
+		return nil, err
+	}
+	room := v.Sheet.Room
+	if room == nil || room.OK {
+		return nil, conflict("There is nothing to trim: it clears what is below all the way.")
+	}
+	m, err := s.machineView(ctx, in.ID)
+	if err != nil {
+		return nil, s.fail(err)
+	}
+	l := lineUpOf{ID: in.ID, Body: journal.LineUp{Axes: map[string]journal.DayAxis{}}}
+	if m.LineUp != nil {
+		l.Body.Chains, l.Body.Marks = m.LineUp.Doc.Chains, m.LineUp.Doc.Marks
+		for id, a := range m.LineUp.Doc.Axes {
+			l.Body.Axes[id] = a
+		}
+	}
+	tilt := &m.Rig.Axes[m.Rig.Index(v.Head.Axis)]
+	day, ok := l.Body.Axes[tilt.ID]
+	if !ok {
+		day = journal.DayAxis{Soft: [2]float64{tilt.Min, tilt.Max}, Working: tilt.Working}
+	}
+	if day.Soft[0] = math.Ceil(room.LowDeg); !(day.Soft[0] < day.Soft[1]) {
+		return nil, conflict("It would touch wherever it tilts. Mount the camera higher, or further back.")
+	}
+	l.Body.Axes[tilt.ID] = day
+	if _, err := s.lineUp(ctx, &l); err != nil {
+		return nil, err
+	}
+	v, err = s.benchOf(ctx, in.ID, in.Package, nil)
+	return &body[*BenchView]{v}, err
 }
 
 // feel reads the wrist where the arm stands and keeps it with the record.

@@ -27,6 +27,7 @@ func (s *Server) lensRoutes(api huma.API) {
 		v, err := s.lensOf(ctx, in.ID)
 		return &body[*LensView]{v}, err
 	})
+	huma.Register(api, op("handset", http.MethodPost, "/api/machines/{id}/handset", "Let the focus handset drive the lens, or lock it out"), s.handset)
 	huma.Register(api, op("mark-lens", http.MethodPost, "/api/packages/{id}/mark", "Take a mark of one of a lens's rings, or take one away; a version of the package"), s.markLens)
 	huma.Register(api, op("breathing", http.MethodPost, "/api/packages/{id}/breathing", "Breathing, from one thing framed at two focus distances; a version of the package"), s.breathing)
 }
@@ -150,4 +151,20 @@ func (s *Server) breathing(ctx context.Context, in *struct {
 		l.Breathing = &v
 	}
 	return s.dressed(ctx, p, in.Body.Base, "breathing")
+}
+
+func (s *Server) handset(ctx context.Context, in *struct {
+	ID   string `path:"id" maxLength:"64"`
+	Body struct {
+		Free bool `json:"free"`
+	}
+}) (*body[done], error) {
+	f, err := s.floors.Of(in.ID)
+	if err != nil {
+		return nil, s.fail(err)
+	}
+	if err := s.undisturbed(); err != nil {
+		return nil, err
+	}
+	return said("Done."), s.refused(f.Handset(ctx, s.who(ctx), in.Body.Free))
 }

@@ -194,7 +194,7 @@ func (s *Server) drive(ctx context.Context, in *axisOf, free bool) (*body[done],
 func (s *Server) pretend(ctx context.Context, in *struct {
 	ID   string `path:"id" maxLength:"64"`
 	Body struct {
-		What string  `json:"what" enum:"emergency stop,drive fault,hard end,lost steps,dead sensor,encoder forgot,other scale,other payload,missing drive,unknown device,swapped wires,wrong address,wrong port,no route,two on one universe,short cable"`
+		What string  `json:"what" enum:"emergency stop,drive fault,hard end,lost steps,dead sensor,encoder forgot,other scale,other payload,focus handset turned,missing drive,unknown device,swapped wires,wrong address,wrong port,no route,two on one universe,short cable"`
 		Axis string  `json:"axis,omitempty"`
 		On   bool    `json:"on"`
 		By   float64 `json:"by,omitempty" doc:"lost steps: how much, in the axis's unit; other scale: units that it moves for each that is asked for"`
@@ -207,11 +207,13 @@ func (s *Server) pretend(ctx context.Context, in *struct {
 	return said("Done."), s.refused(f.Pretend(ctx, in.Body.What, in.Body.Axis, in.Body.On, in.Body.By))
 }
 
-// lineUp keeps a machine's new line-up and tells the machine its limits.
-func (s *Server) lineUp(ctx context.Context, in *struct {
+type lineUpOf struct {
 	ID   string `path:"id" maxLength:"64"`
 	Body journal.LineUp
-}) (*body[*MachineView], error) {
+}
+
+// lineUp keeps a machine's new line-up and tells the machine its limits.
+func (s *Server) lineUp(ctx context.Context, in *lineUpOf) (*body[*MachineView], error) {
 	f, err := s.floors.Of(in.ID)
 	if err != nil {
 		return nil, s.fail(err)

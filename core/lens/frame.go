@@ -76,6 +76,8 @@ func (p *Package) Framed() *Package {
 		// As many pixels as before, made from fewer.
 		out.WidthMM, out.HeightMM = out.WidthMM/f.Crop, out.HeightMM/f.Crop
 	}
+	// A smaller picture is enlarged more: what is held to be sharp shrinks with it.
+	out.CircleMM *= math.Hypot(out.WidthMM, out.HeightMM) / math.Hypot(p.WidthMM, p.HeightMM)
 	if f.Upright {
 		out.WidthMM, out.HeightMM, out.WidthPx, out.HeightPx = out.HeightMM, out.WidthMM, out.HeightPx, out.WidthPx
 	}

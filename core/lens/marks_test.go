@@ -112,7 +112,7 @@ func TestFramed(t *testing.T) {
 		t.Fatal(err)
 	}
 	f := p.Framed()
-	if math.Abs(f.WidthMM-7/1.5) > 1e-12 || math.Abs(f.HeightMM-8) > 1e-12 || f.WidthPx != 1152 || f.HeightPx != 2048 || f.Framed() != f || p.WidthPx != 4096 {
+	if math.Abs(f.WidthMM-7/1.5) > 1e-12 || math.Abs(f.HeightMM-8) > 1e-12 || math.Abs(f.CircleMM-0.02*math.Hypot(8, 7/1.5)/math.Hypot(24.9, 14)) > 1e-12 || f.WidthPx != 1152 || f.HeightPx != 2048 || f.Framed() != f || p.WidthPx != 4096 {
 		t.Errorf("%+v", f)
 	}
 	if c := p.CropCost(); c != "Digital zoom 1.5×: 1365 × 768 of 2048 × 1152 pixels are left, 44 % of them; each is drawn over 2.25." {

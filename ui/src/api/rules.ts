@@ -70,7 +70,8 @@ export const mishaps = [
   "dead sensor",
   "encoder forgot",
   "other scale",
-  "other payload"
+  "other payload",
+  "focus handset turned"
 ] as const;
 
 // What a stand-in can be told to have on its wires.

@@ -109,6 +109,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/machines/{id}/bench/{package}/trim": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Take into the line-up how far down the camera's bulk lets it tilt */
+        post: operations["trim-bench"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/machines/{id}/chains": {
         parameters: {
             query?: never;
@@ -222,6 +239,23 @@ export interface paths {
         put?: never;
         /** Go to a frame of a shot's sealed path; asked for and confirmed */
         post: operations["go-to"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/machines/{id}/handset": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Let the focus handset drive the lens, or lock it out */
+        post: operations["handset"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1894,6 +1928,9 @@ export interface components {
             /** Format: double */
             worst_nm: number;
         };
+        HandsetRequest: {
+            free: boolean;
+        };
         Head: {
             axis: string;
             /** Format: double */
@@ -2573,7 +2610,7 @@ export interface components {
             by?: number;
             on: boolean;
             /** @enum {string} */
-            what: "emergency stop" | "drive fault" | "hard end" | "lost steps" | "dead sensor" | "encoder forgot" | "other scale" | "other payload" | "missing drive" | "unknown device" | "swapped wires" | "wrong address" | "wrong port" | "no route" | "two on one universe" | "short cable";
+            what: "emergency stop" | "drive fault" | "hard end" | "lost steps" | "dead sensor" | "encoder forgot" | "other scale" | "other payload" | "focus handset turned" | "missing drive" | "unknown device" | "swapped wires" | "wrong address" | "wrong port" | "no route" | "two on one universe" | "short cable";
         };
         Problem: {
             /** @description the sentence for people */
@@ -3114,6 +3151,8 @@ export interface components {
             free?: {
                 [key: string]: boolean;
             };
+            /** @enum {string} */
+            handset?: "free" | "locked";
             homed: {
                 [key: string]: boolean;
             };
@@ -3854,6 +3893,38 @@ export interface operations {
             };
         };
     };
+    "trim-bench": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+                package: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BenchView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     "keep-chain": {
         parameters: {
             query?: never;
@@ -4068,6 +4139,41 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["Go-toRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    handset: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["HandsetRequest"];
             };
         };
         responses: {

@@ -44,6 +44,14 @@ export const useBench = defineStore("bench", () => {
     said.value = r.data ? { text: "Taken back.", tone: "good" } : { text: sentence(r.error), tone: "over" };
     if (r.data) view.value = r.data;
   }
+  // The tilt's soft limit is drawn in to where the camera's bulk would touch.
+  async function trim(): Promise<void> {
+    const v = view.value;
+    if (!v) return;
+    const r = await api.POST("/api/machines/{id}/bench/{package}/trim", { params: { path: { id: v.machine, package: v.package.id } } }).catch(() => ({ data: undefined, error: undefined }));
+    said.value = r.data ? { text: "The soft limit is drawn in, in today's line-up.", tone: "good" } : { text: sentence(r.error), tone: "over" };
+    if (r.data) view.value = r.data;
+  }
   // Writes the package that is open, or a copy of it under another name.
   async function write(body: { name: string; load?: CameraPackage["load"]; lens?: CameraPackage["lens"] }, copy: boolean): Promise<boolean> {
     const p = view.value?.package;
@@ -56,5 +64,5 @@ export const useBench = defineStore("bench", () => {
     await open(view.value?.machine ?? "", r.data.id);
     return true;
   }
-  return { packages, view, said, picked, pack, list, open, keep, back, write };
+  return { packages, view, said, picked, pack, list, open, keep, back, trim, write };
 });

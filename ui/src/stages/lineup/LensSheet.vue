@@ -64,6 +64,12 @@ function took(r: { data?: LensView; error?: unknown }, text: string): void {
   note.value = r.data ? { text, tone: "good" } : { text: sentence(r.error), tone: "over" };
   if (r.data) { view.value = r.data; void bench.list(); }
 }
+async function handset(free: boolean): Promise<void> {
+  const id = machine.value?.rig.id;
+  if (!id) return;
+  const r = await api.POST("/api/machines/{id}/handset", { params: { path: { id } }, body: { free } }).catch(() => ({ data: undefined, error: undefined }));
+  note.value = r.data ? { text: free ? "The handset is let in." : "The handset is locked out.", tone: "good" } : { text: sentence(r.error), tone: "over" };
+}
 // Breathing: one thing framed twice.
 const breath = ref({ near: "", nearWide: "", far: "", farWide: "" });
 const breathing = ref(false);
@@ -112,6 +118,8 @@ const marks = computed(() => (ring.value === "focus" ? lens.value?.marks.map((m)
       <p v-for="t in view.sheet.says" :key="t" class="small" data-test="lens-note">{{ t }}</p>
       <p class="row small"><button class="link" data-test="breathing" @click="breathing = !breathing">measure breathing …</button><button v-if="lens.breathing !== undefined" class="link" @click="measure(true)">forget it</button></p>
       <form v-if="breathing" class="row small" @submit.prevent="measure(false)"><span>one chart, not moved: focused at</span><input v-model="breath.near" class="field n" data-test="breath-near" aria-label="Near focus in metres" /><span>m it is</span><input v-model="breath.nearWide" class="field n" data-test="breath-near-wide" aria-label="Width focused near" /><span>wide in the picture; at</span><input v-model="breath.far" class="field n" data-test="breath-far" aria-label="Far focus in metres" /><span>m</span><input v-model="breath.farWide" class="field n" data-test="breath-far-wide" aria-label="Width focused far" /><button class="btn slim" data-test="breath-in">Measure</button></form>
+      <p v-if="state?.handset" class="row small" data-test="handset">Focus handset: <b>{{ state.handset === "locked" ? "locked out while passes repeat" : "free" }}</b>
+        <button class="link" data-test="handset-turn" @click="handset(state.handset === 'locked')">{{ state.handset === "locked" ? "let it in" : "lock it out" }}</button></p>
       <LensFraming :lens="lens" @write="write" />
     </section>
     <p v-else class="quiet" role="status">{{ note.text || "Opening the lens …" }}</p>

@@ -39,7 +39,7 @@ const what = computed(() => (tilt.value === 0 ? "level" : tilt.value < 0 ? `nose
         <section class="box low">
           <h2 class="cap">Gravity against the motor <span class="quiet thin">over the whole tilt arc, newton metres</span></h2>
           <GravityDrawing :arc="v.sheet.arc" />
-          <p class="small quiet"><span v-for="t in v.sheet.others" :key="t">{{ t + " " }}</span><span v-if="v.sheet.room" :class="{ now: !v.sheet.room.ok }" data-test="tilt-room">{{ v.sheet.room.says }}</span></p>
+          <p class="small quiet"><span v-for="t in v.sheet.others" :key="t">{{ t + " " }}</span><span v-if="v.sheet.room" :class="{ now: !v.sheet.room.ok }" data-test="tilt-room">{{ v.sheet.room.says }}</span> <button v-if="v.sheet.room && !v.sheet.room.ok" class="link" data-test="trim" @click="bench.trim()">trim it to {{ Math.ceil(v.sheet.room.low_deg) }}°</button></p>
         </section>
         <div class="column">
           <section class="box side">

@@ -54,7 +54,7 @@ const scales = computed(() => (r.value.seen ?? []).filter((s) => s.scale_kg !== 
       </div>
     </div>
     <p class="big" :class="{ now: w.says !== '', good: next.done }" role="status" data-test="bench-next">{{ w.says || next.says }}</p>
-    <p class="then">{{ w.says ? next.says : next.then }}
+    <p v-if="!next.done" class="then">{{ w.says ? next.says : next.then }}
       <button v-if="next.knob && next.by_mm && !w.says" class="btn slim" data-test="bench-turned" @click="turned">It reads {{ next.reading_mm }} now</button></p>
     <p class="row small">
       <button class="link" data-test="bench-scale" @click="scaling = !scaling">a scale's reading …</button>

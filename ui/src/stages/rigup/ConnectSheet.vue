@@ -44,7 +44,7 @@ const axis = ref("");
 const by = ref("");
 const said = ref("");
 watch(rig, (r) => { if (!r?.axes.some((a) => a.id === axis.value)) axis.value = r?.axes[0]?.id ?? ""; }, { immediate: true });
-const asks = computed(() => ({ "lost steps": "1", "other scale": "2", "other payload": "6" })[what.value as string]);
+const asks = computed(() => ({ "lost steps": "1", "other scale": "2", "other payload": "6", "focus handset turned": "20" })[what.value as string]);
 async function pretend(on: boolean): Promise<void> {
   const r = rig.value;
   if (!r) return;
@@ -77,10 +77,10 @@ async function pretend(on: boolean): Promise<void> {
         <select v-model="what" class="field" data-test="mishap" aria-label="What it has">
           <optgroup label="it happens"><option v-for="w in mishaps" :key="w">{{ w }}</option></optgroup><optgroup label="on its wires"><option v-for="w in wirings" :key="w">{{ w }}</option></optgroup>
         </select>
-        <select v-if="what !== 'emergency stop' && what !== 'other payload'" v-model="axis" class="field" data-test="mishap-axis" aria-label="On which axis"><option v-for="a in rig.axes" :key="a.id" :value="a.id">{{ a.name }}</option></select>
+        <select v-if="what !== 'emergency stop' && what !== 'other payload' && what !== 'focus handset turned'" v-model="axis" class="field" data-test="mishap-axis" aria-label="On which axis"><option v-for="a in rig.axes" :key="a.id" :value="a.id">{{ a.name }}</option></select>
         <input v-if="asks" v-model="by" class="field by" inputmode="decimal" :placeholder="asks" data-test="mishap-by" aria-label="By how much" />
         <button class="btn slim" type="submit" data-test="mishap-on">It has</button>
-        <button class="btn slim" type="button" data-test="mishap-off" :disabled="what === 'hard end' || what === 'lost steps'" @click="pretend(false)">It is over</button>
+        <button class="btn slim" type="button" data-test="mishap-off" :disabled="what === 'hard end' || what === 'lost steps' || what === 'focus handset turned'" @click="pretend(false)">It is over</button>
         <span class="quiet" role="status">{{ said }}</span>
       </form>
     </section>

@@ -51,7 +51,7 @@ async function keep(copy: boolean): Promise<void> {
             <td><button type="button" class="link" :data-test="'piece-off-' + i" @click="rows.splice(i, 1)">off</button></td></tr></tbody></table>
         <button type="button" class="link" data-test="add-piece" @click="rows.push({ name: '', kg: '', right: '0', forward: '', up: '' })">another piece</button>
         <div class="line"><label>all of it weighs <input v-model="whole" class="field n" inputmode="decimal" data-test="pack-whole" /> kg, from a scale</label><span class="quiet small">what the pieces lack of it is worked out from what the head does</span></div>
-        <div class="line"><label>its bulk reaches <input v-model="front" class="field n" inputmode="decimal" /> mm before the plate's zero</label><label>and <input v-model="under" class="field n" inputmode="decimal" /> mm under it</label></div>
+        <div class="line"><label>its bulk reaches <input v-model="front" class="field n" inputmode="decimal" data-test="pack-front" /> mm before the plate's zero</label><label>and <input v-model="under" class="field n" inputmode="decimal" /> mm under it</label></div>
         <p v-if="wrong" class="over" role="alert" data-test="pack-wrong">{{ wrong }}</p>
         <div class="line end"><button type="button" class="btn" @click="emit('close')">Leave it</button><button type="button" class="btn" data-test="pack-copy" @click="keep(true)">As another package</button><button type="submit" class="btn lead" data-test="pack-keep">Write version {{ pack.version + 1 }}</button></div>
       </form>
