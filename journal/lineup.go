@@ -30,6 +30,9 @@ type Chain struct {
 	Clock    clock.Against `json:"clock"`
 	WithinMS float64       `json:"within_ms" doc:"what the delays are known to"`
 	At       time.Time     `json:"at"`
+	// QuarterMin is after how many minutes it is off by a quarter of a frame; left out
+	// where that takes longer than a day.
+	QuarterMin float64 `json:"quarter_min,omitempty"`
 }
 
 // DayAxis is one axis's part of a line-up. Spread is how far its last homings lay

@@ -192,7 +192,11 @@ func (m *InStep) measure(ctx context.Context, tries int, seconds float64) (*jour
 	if err != nil {
 		return nil, err
 	}
-	return &journal.Chain{FPS: fps, Delays: d, Clock: against, WithinMS: within * 1000, At: time.Now()}, nil
+	c := &journal.Chain{FPS: fps, Delays: d, Clock: against, WithinMS: within * 1000, At: time.Now()}
+	if q := against.QuarterMin(fps); q < 24*60 {
+		c.QuarterMin = q
+	}
+	return c, nil
 }
 
 // atRest refuses a camera that records already. A stand-in's take can only be one that was

@@ -26,6 +26,7 @@ type RigSheet struct {
 	Runs  int        `json:"runs"`
 	Carry rig.Carry  `json:"carry"`
 	Loops []rig.Loop `json:"loops"`
+	Power rig.Watts  `json:"power"`
 	// Gears say each axis's gearing, by axis.
 	Gears  map[string]string `json:"gears"`
 	Extent *rig.Extent       `json:"extent,omitempty" doc:"of a machine that carries a camera"`
@@ -92,7 +93,7 @@ func (s *Server) rigSheet(ctx context.Context, id string) (*RigSheet, error) {
 		return nil, store.ErrNotFound
 	}
 	r := versions[0].Doc
-	v := &RigSheet{Rig: r, Versions: versions, Carry: r.Book.Carry(), Loops: r.Loops(), Gears: map[string]string{}, Sheet: machineSheet(r), Poses: map[string][]rig.Vec{}, Changes: []rig.Change{}}
+	v := &RigSheet{Rig: r, Versions: versions, Carry: r.Book.Carry(), Loops: r.Loops(), Power: r.Power(), Gears: map[string]string{}, Sheet: machineSheet(r), Poses: map[string][]rig.Vec{}, Changes: []rig.Change{}}
 	if len(versions) > 1 {
 		v.Changes = rig.Changes(versions[1].Doc, r)
 	}

@@ -136,3 +136,9 @@ func Late(s []float64, fps float64) (Delays, error) {
 // DriftFrames is by how much a device of such a rate error is off after so many seconds at
 // a rate: 20 ppm over ten minutes at 24 is 0.288 of a frame.
 func (a *Against) DriftFrames(seconds, fps float64) float64 { return a.PPM / 1e6 * seconds * fps }
+
+// QuarterMin is after how many minutes it is off by a quarter of a frame at a rate; +Inf
+// where its rate is right.
+func (a *Against) QuarterMin(fps float64) float64 {
+	return math.Abs(0.25 / a.DriftFrames(60, fps))
+}

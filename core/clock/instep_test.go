@@ -80,6 +80,15 @@ func TestLate(t *testing.T) {
 	if _, err := clock.Late(nil, 25); err == nil {
 		t.Error("of nothing")
 	}
+	// 20 ppm are 0.0288 of a frame a minute at 24: a quarter after 8.68 minutes, either way.
+	for _, ppm := range []float64{20, -20} {
+		if m := (&clock.Against{PPM: ppm}).QuarterMin(24); math.Abs(m-0.25/0.0288) > 1e-9 {
+			t.Errorf("at %g ppm a quarter of a frame after %g minutes", ppm, m)
+		}
+	}
+	if m := (&clock.Against{}).QuarterMin(24); !math.IsInf(m, 1) {
+		t.Errorf("a right clock is off after %g minutes", m)
+	}
 	if v := (&clock.Against{PPM: 20}).DriftFrames(600, 24); math.Abs(v-0.288) > 1e-12 {
 		t.Errorf("%g", v)
 	}

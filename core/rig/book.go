@@ -214,6 +214,27 @@ func WireOf(a *Axis) (wire, channel string) {
 	return w, c
 }
 
+// Watts is what a machine draws: at rest, with all drives as rated, and at its peak.
+type Watts struct {
+	Standby float64 `json:"standby"`
+	Rated   float64 `json:"rated"`
+	Peak    float64 `json:"peak"`
+}
+
+// Power adds up the drives and the controller.
+func (r *Rig) Power() Watts {
+	var w Watts
+	if b := r.Book; b != nil {
+		w = Watts{b.StandbyW, b.RatedW, b.PeakW}
+	}
+	for i := range r.Axes {
+		if d := r.Axes[i].Drive; d != nil {
+			w.Rated, w.Peak = w.Rated+d.RatedW, w.Peak+d.PeakW
+		}
+	}
+	return w
+}
+
 // Loop is what a cable needs over the whole travel of its axis.
 type Loop struct {
 	Cable string  `json:"cable"`

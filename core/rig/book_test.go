@@ -292,3 +292,17 @@ func TestBookBounds(t *testing.T) {
 }
 
 // What a drive may be, on both sides; and the way round, with how far off it is.
+
+// What a machine draws, by hand: 30 and 45 W of the controller's, 60 and 140 of a drive's.
+func TestPowerAddsUp(t *testing.T) {
+	r := fixture.Slider()
+	if w := r.Power(); w != (rig.Watts{}) {
+		t.Errorf("nothing written down draws %+v", w)
+	}
+	r.Book = &rig.Book{StandbyW: 12, RatedW: 30, PeakW: 45}
+	r.Axes[0].Drive = &rig.Drive{RatedW: 60, PeakW: 140}
+	r.Axes[2].Drive = &rig.Drive{RatedW: 35, PeakW: 90}
+	if w := r.Power(); w != (rig.Watts{Standby: 12, Rated: 125, Peak: 275}) {
+		t.Errorf("%+v", w)
+	}
+}

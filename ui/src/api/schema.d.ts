@@ -1532,6 +1532,8 @@ export interface components {
             /** Format: double */
             fps: number;
             name: string;
+            /** Format: double */
+            quarter_min?: number;
             /**
              * Format: double
              * @description what the delays are known to
@@ -2794,6 +2796,7 @@ export interface components {
             poses: {
                 [key: string]: number[][];
             };
+            power: components["schemas"]["Watts"];
             rig: components["schemas"]["Rig"];
             /** Format: int64 */
             runs: number;
@@ -3434,6 +3437,14 @@ export interface components {
              * @description milliseconds
              */
             ms: number;
+        };
+        Watts: {
+            /** Format: double */
+            peak: number;
+            /** Format: double */
+            rated: number;
+            /** Format: double */
+            standby: number;
         };
         Weight: {
             /**

@@ -52,7 +52,7 @@ const big = computed(() => {
   if (!c) return "Nothing was measured yet.";
   return `${c.delays.mean_ms.toFixed(1)} ms late, ${c.delays.frames.toFixed(2)} frames; its clock runs ${Math.abs(c.clock.ppm).toFixed(1)} ppm ${c.clock.ppm >= 0 ? "fast" : "slow"}.`;
 });
-const minutes = (c: Chain): number => Math.abs(0.25 / ((c.clock.ppm / 1e6) * c.fps * 60)); // until a quarter of a frame
+const minutes = (c: Chain): string => (!c.quarter_min ? "more than a day" : c.quarter_min > 600 ? "more than ten hours" : `${c.quarter_min.toFixed(1)} minutes`); // until a quarter of a frame
 </script>
 
 <template>
@@ -64,7 +64,7 @@ const minutes = (c: Chain): number => Math.abs(0.25 / ((c.clock.ppm / 1e6) * c.f
       <div v-else-if="now.running" class="bar" role="progressbar" :aria-valuenow="Math.round(now.share * 100)" aria-valuemin="0" aria-valuemax="100"><i :style="{ width: now.share * 100 + '%' }" /></div>
       <div v-if="chain && !now.running" class="sums">
         <p>{{ chain.delays.n }} {{ chain.delays.n === 1 ? "try" : "tries" }}: from {{ chain.delays.least_ms.toFixed(1) }} to {{ chain.delays.most_ms.toFixed(1) }} ms, σ {{ chain.delays.sigma_ms.toFixed(1) }} ms, known to {{ chain.within_ms.toFixed(2) }} ms. At {{ chain.fps }} fps that spreads over {{ chain.delays.spread_frames.toFixed(2) }} frames.</p>
-        <p>Its clock: {{ chain.clock.ppm >= 0 ? "+" : "" }}{{ chain.clock.ppm.toFixed(2) }} ppm, known to ± {{ chain.clock.within_ppm.toFixed(2) }} after {{ chain.clock.over_s.toFixed(0) }} s. A quarter of a frame after {{ minutes(chain) > 600 ? "more than ten hours" : `${minutes(chain).toFixed(1)} minutes` }}.</p>
+        <p>Its clock: {{ chain.clock.ppm >= 0 ? "+" : "" }}{{ chain.clock.ppm.toFixed(2) }} ppm, known to ± {{ chain.clock.within_ppm.toFixed(2) }} after {{ chain.clock.over_s.toFixed(0) }} s. A quarter of a frame after {{ minutes(chain) }}.</p>
         <p v-if="chain.delays.spread_frames > 0.5" class="now">No two takes start within half a frame of each other: what must match to the frame needs a common trigger or timecode, not this chain.</p>
       </div>
     </section>

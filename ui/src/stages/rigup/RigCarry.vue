@@ -6,11 +6,7 @@ import type { RigSheet } from "../../api/client";
 const props = defineProps<{ sheet: RigSheet; cables: boolean }>();
 const book = computed(() => props.sheet.rig.book);
 const payload = computed(() => Object.entries(book.value?.payload_kg ?? {}).map(([m, kg]) => `${kg} kg ${m}`).join(", "));
-const watts = computed(() => {
-  const d = props.sheet.rig.axes.map((a) => a.drive);
-  const sum = (f: (x: NonNullable<(typeof d)[number]>) => number): number => d.reduce((n, x) => n + (x ? f(x) : 0), 0);
-  return { rated: sum((x) => x.rated_w ?? 0) + (book.value?.rated_w ?? 0), peak: sum((x) => x.peak_w ?? 0) + (book.value?.peak_w ?? 0), standby: book.value?.standby_w ?? 0 };
-});
+const watts = computed(() => props.sheet.power);
 </script>
 
 <template>
