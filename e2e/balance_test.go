@@ -225,3 +225,37 @@ func TestPayloadBench(t *testing.T) {
 		t.Errorf("not freed: %d %s", code, b)
 	}
 }
+
+// A head is described in the rig book, for a machine of one's own; then it has a bench.
+func TestAHeadOfOnesOwn(t *testing.T) {
+	t.Parallel() // nothing moves here
+	a := start(t)
+	if code, b := a.post("/api/rigs/mine/begin", `{"name":"Mine","copy":"plank"}`); code != 200 {
+		t.Fatal(code, b)
+	}
+	p := a.open("/shot/" + a.shot + "/rig-up")
+	p.click("choose-mine")
+	p.click("edit-book")
+	p.choose("head-axis", "")
+	p.click("book-keep")
+	p.says("written", "book-said", "Version 2 is written.")
+	p.click("sheet-balance")
+	p.wait("no bench", `document.body.innerText.includes('Mine has nothing that a camera is balanced on')`)
+	p.click("sheet-rig")
+	p.click("edit-book")
+	p.choose("head-axis", "tilt")
+	for id, v := range map[string]string{"head-s0": "0", "head-s1": "90", "head-sa": "45", "head-r0": "0", "head-r1": "60", "head-ra": "x"} {
+		p.enter(id, v)
+	}
+	p.click("book-keep")
+	p.says("a sentence", "book-wrong", "Riser over the axis: “x” is not a number.")
+	p.enter("head-ra", "50")
+	p.enter("head-friction", "0.2")
+	p.click("book-keep")
+	p.says("written", "book-said", "Version 3 is written.")
+	p.click("sheet-balance")
+	p.says("its bench", "bench-next", "mm.")
+	if v := a.bench("mine", "Body A, 35 mm"); v.Head == nil || v.Head.SlideAxisMM != 45 || v.Head.RiseMM != [2]float64{0, 60} || v.Head.FrictionNM != 0.2 {
+		t.Errorf("%+v", v.Head)
+	}
+}

@@ -86,7 +86,7 @@ func (c *calcCmd) Run(ctx context.Context) error {
 	switch {
 	case c.List:
 		for _, e := range calc.List() {
-			fmt.Printf("%-10s %s\n", e.Name, e.Doc)
+			fmt.Printf("%-13s %s\n", e.Name, e.Doc)
 		}
 		return nil
 	case c.Schema != "":

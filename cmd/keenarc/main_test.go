@@ -124,7 +124,7 @@ func TestCalc(t *testing.T) {
 	if code != 2 || !strings.Contains(out, `"field":"keys.t_s[1]"`) {
 		t.Errorf("exit %d: %s", code, out)
 	}
-	if out, code = run(t, "", "calc", "--list"); code != 0 || !strings.HasPrefix(out, "curve ") {
+	if out, code = run(t, "", "calc", "--list"); code != 0 || !strings.Contains(out, "\ncurve ") || !strings.HasPrefix(out, "balance ") {
 		t.Errorf("exit %d: %s", code, out)
 	}
 	if out, code = run(t, "", "calc", "--schema", "curve"); code != 0 || !strings.Contains(out, `"rate_hz"`) {

@@ -2,6 +2,7 @@
 import { computed, ref } from "vue";
 import type { LiveMachine, RigDoc, RigSheet } from "../../api/client";
 import { useBook } from "../../stores/book";
+import BookBench from "./BookBench.vue";
 
 // What the book knows of a machine besides its axes: payload, room, parts, cables, pins and
 // named poses. Written as one new version.
@@ -20,6 +21,7 @@ const cables = ref((book.value.cables ?? []).map((c) => ({ name: c.name, axis: c
 const pins = ref((book.value.lock_pins ?? []).map((p) => ({ ...p })));
 const poses = ref(JSON.parse(JSON.stringify(book.value.poses ?? {})) as Record<string, Record<string, number>>);
 const poseName = ref("transport");
+const bench = ref<InstanceType<typeof BookBench> | null>(null);
 const why = ref(""), wrong = ref("");
 const here = computed(() => (props.seen && Object.values(props.live?.state.homed ?? {}).every(Boolean) ? props.live?.state.pos : undefined));
 function stand(): void {
@@ -42,6 +44,7 @@ async function keep(): Promise<void> {
     b.cables = cables.value.filter((c) => c.name.trim()).map((c) => ({ name: c.name.trim(), axis: c.axis, loop_m: num(c.loop, c.name), ...(c.radius.trim() ? { radius_m: num(c.radius, c.name) } : {}) }));
     b.lock_pins = pins.value.filter((p) => p.name.trim());
     b.poses = poses.value;
+    Object.assign(b, bench.value?.take());
   } catch (e) {
     wrong.value = (e as Error).message;
     return;
@@ -60,6 +63,7 @@ async function keep(): Promise<void> {
           <h3 class="cap">Carries, by its maker's rating</h3>
           <div class="line"><label v-for="m in mountings" :key="m">{{ m }} <input v-model="payload[m]" class="field n" inputmode="decimal" :data-test="'payload-' + m.replace(' ', '-')" /> kg</label></div>
           <div class="line"><label>quiet up to <input v-model="quiet" class="field n" inputmode="decimal" /> % of its speeds</label><label>room under the tilt axis <input v-model="below" class="field n" inputmode="decimal" /> m</label><label>roll ring <input v-model="ring" class="field n" inputmode="decimal" /> m</label></div>
+          <BookBench ref="bench" :doc="doc" />
           <h3 class="cap">Parts</h3>
           <div v-for="(p, i) in parts" :key="i" class="part"><input v-model="p.name" class="field" placeholder="part" :aria-label="`Part ${i + 1}`" :data-test="'part-name-' + i" /><label><input v-model="p.kg" class="field n" inputmode="decimal" :data-test="'part-kg-' + i" /> kg</label><label>× <input v-model="p.count" class="field n" inputmode="numeric" /></label><label><input v-model="p.people" class="field n" inputmode="numeric" /> people</label><input v-model="p.vehicle" class="field" placeholder="goes in" aria-label="Vehicle" /></div>
           <button type="button" class="link" data-test="add-part" @click="parts.push({ name: '', kg: '', count: '1', people: '1', vehicle: '' })">another part</button>
