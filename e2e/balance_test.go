@@ -3,6 +3,7 @@ package e2e
 import (
 	"fmt"
 	"math"
+	"net/url"
 	"strings"
 	"testing"
 	"time"
@@ -161,6 +162,23 @@ func TestCounterweightBench(t *testing.T) {
 	if v := a.bench("heron", "Body A, 35 mm"); v.Record.Own[0].Kg != 10 || v.Record.Own[0].Count != 1 {
 		t.Errorf("kept: %+v", v.Record.Own)
 	}
+	// What was made on an older state of the bench overwrites nothing; nor does nonsense.
+	v := a.bench("heron", "Body A, 35 mm")
+	path := "/api/machines/heron/bench/" + v.Package.ID
+	if code, b := a.put(path, `{"slide_mm":104,"rise_mm":56,"seen":[],"checks":{"all_on":true,"engaged":false,"tight":false,"line":false,"pins_out":false}}`); code != 200 {
+		t.Fatal(code, b)
+	}
+	if code, b := a.put(path+"?after="+url.QueryEscape(v.Kept.At.Format(time.RFC3339Nano)), `{"slide_mm":1,"rise_mm":56,"seen":[],"checks":{"all_on":true,"engaged":false,"tight":false,"line":false,"pins_out":false}}`); code != 409 || !strings.Contains(b, "Somebody else changed this bench") {
+		t.Errorf("overwritten: %d %s", code, b)
+	}
+	for want, body := range map[string]string{
+		"the plate cannot read 999 mm": `{"slide_mm":999,"rise_mm":56,"seen":[],"checks":{"all_on":true,"engaged":false,"tight":false,"line":false,"pins_out":false}}`,
+		"creep deg h: it is 1e+06":     `{"slide_mm":1,"rise_mm":56,"creep_deg_h":1e6,"seen":[],"checks":{"all_on":true,"engaged":false,"tight":false,"line":false,"pins_out":false}}`,
+	} {
+		if code, b := a.put(path, body); code != 422 || !strings.Contains(strings.ToLower(b), want) {
+			t.Errorf("%d %s, want %q", code, b, want)
+		}
+	}
 }
 
 // What hangs at Wren's wrist is found from poses that the application proposes; changed
@@ -255,6 +273,20 @@ func TestAHeadOfOnesOwn(t *testing.T) {
 	p.says("written", "book-said", "Version 3 is written.")
 	p.click("sheet-balance")
 	p.says("its bench", "bench-next", "mm.")
+	p.enter("reads-slide", "80")
+	p.says("kept", "bench-said", "Set.")
+	// The head is described anew, and what was kept does not fit it: it can still be opened.
+	defer func() {
+		p.click("sheet-rig")
+		p.click("edit-book")
+		p.enter("head-s1", "60")
+		p.click("book-keep")
+		p.says("written", "book-said", "Version 4 is written.")
+		p.click("sheet-balance")
+		p.says("it does not fit", "bench-verdict", "does not fit Mine as it is described now: the plate cannot read 80 mm. Balance it anew.")
+		p.enter("reads-slide", "30")
+		p.says("kept", "bench-said", "Set.")
+	}()
 	if v := a.bench("mine", "Body A, 35 mm"); v.Head == nil || v.Head.SlideAxisMM != 45 || v.Head.RiseMM != [2]float64{0, 60} || v.Head.FrictionNM != 0.2 {
 		t.Errorf("%+v", v.Head)
 	}

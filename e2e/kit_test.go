@@ -162,6 +162,22 @@ func (a *app) post(path string, body string) (int, string) {
 	return r.StatusCode, string(b)
 }
 
+func (a *app) put(path string, body string) (int, string) {
+	a.t.Helper()
+	q, err := http.NewRequest(http.MethodPut, a.Addr+path, strings.NewReader(body))
+	if err != nil {
+		a.t.Fatal(err)
+	}
+	q.Header.Set("Content-Type", "application/json")
+	r, err := http.DefaultClient.Do(q)
+	if err != nil {
+		a.t.Fatal(err)
+	}
+	defer r.Body.Close()
+	b, _ := io.ReadAll(r.Body)
+	return r.StatusCode, string(b)
+}
+
 // page is one browser with what it asked the network for.
 type page struct {
 	t    *testing.T

@@ -38,6 +38,13 @@ func (p *CameraPackage) Check() error {
 	if w := p.Load.WholeKg; w != nil && !(*w > 0 && *w < 1e6) {
 		return &balance.MistakeError{Field: "load.whole_kg", Wrong: fmt.Sprintf("it is %g", *w), Want: "weigh it and give kilograms above zero"}
 	}
+	if w := p.Load.WholeKg; w != nil && len(p.Load.Pieces) > 0 {
+		if sum, err := balance.Add(p.Load.Pieces); err != nil {
+			return err
+		} else if *w < sum.MassKg*(1-1e-9) {
+			return &balance.MistakeError{Field: "load.whole_kg", Wrong: fmt.Sprintf("all of it weighs %g kg and its pieces %.4g", *w, sum.MassKg), Want: fmt.Sprintf("give %.4g or more, or take a piece off", sum.MassKg)}
+		}
+	}
 	if p.Lens == nil {
 		return &balance.MistakeError{Field: "lens", Wrong: "there is none", Want: "copy a package that has one"}
 	}

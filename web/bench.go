@@ -7,6 +7,7 @@ import (
 	"math"
 	"net/http"
 	"strings"
+	"time"
 
 	"github.com/danielgtaylor/huma/v2"
 
@@ -103,12 +104,17 @@ func (s *Server) benchOf(ctx context.Context, machine, pack string, r *balance.S
 	case v.Kept != nil:
 		v.Record = v.Kept.Doc
 	default:
-		v.Record = &balance.Settled{Seen: []balance.Seen{}}
-		if h := v.Head; h != nil {
-			v.Record.SlideMM, v.Record.RiseMM = min(max(h.SlideAxisMM, h.SlideMM[0]), h.SlideMM[1]), min(max(h.RiseAxisMM, h.RiseMM[0]), h.RiseMM[1])
+		v.Record = untouched(v.Head)
+	}
+	v.Sheet, err = v.Record.Sheet(own, p.Load)
+	var bad *balance.MistakeError
+	if r == nil && v.Kept != nil && errors.As(err, &bad) { // the head was described anew since
+		v.Record = untouched(v.Head)
+		if v.Sheet, err = v.Record.Sheet(own, p.Load); err == nil {
+			v.Sheet.Verdict = balance.Verdict{Says: fmt.Sprintf("what was kept does not fit %s as it is described now: %s. Balance it anew.", own.Name, bad.Wrong)}
 		}
 	}
-	if v.Sheet, err = v.Record.Sheet(own, p.Load); err != nil {
+	if err != nil {
 		return nil, s.fail(err)
 	}
 	if v.Wrist != nil {
@@ -122,15 +128,34 @@ func (s *Server) benchOf(ctx context.Context, machine, pack string, r *balance.S
 	return v, nil
 }
 
+// untouched is a bench that nobody has looked at, with the plate's zero over the axis.
+func untouched(h *rig.Head) *balance.Settled {
+	r := &balance.Settled{Seen: []balance.Seen{}}
+	if h != nil {
+		r.SlideMM, r.RiseMM = min(max(h.SlideAxisMM, h.SlideMM[0]), h.SlideMM[1]), min(max(h.RiseAxisMM, h.RiseMM[0]), h.RiseMM[1])
+	}
+	return r
+}
+
 // mostSeen bounds what is kept of a bench.
 const mostSeen = 200
 
 func (s *Server) keepBench(ctx context.Context, in *struct {
 	ID      string `path:"id" maxLength:"64"`
 	Package string `path:"package" format:"uuid"`
+	After   string `query:"after" maxLength:"40" doc:"when what this was made on was kept; a newer one is not overwritten"`
 	Body    balance.Settled
 }) (*body[*BenchView], error) {
 	r := &in.Body
+	if in.After != "" {
+		last, err := s.store.Balance(ctx, in.Package, in.ID)
+		if err != nil {
+			return nil, s.fail(err)
+		}
+		if at, err := time.Parse(time.RFC3339Nano, in.After); err != nil || last == nil || !last.At.Equal(at) {
+			return nil, conflict("Somebody else changed this bench meanwhile. It is shown as it is now; make the change again.")
+		}
+	}
 	if len(r.Seen) > mostSeen || len(r.Felt) > mostSeen || len(r.Own) > 20 || len(r.Weights) > 20 {
 		return nil, blame("seen", "that is more than anybody looks at", fmt.Sprintf("clear it and begin again; at most %d are kept", mostSeen))
 	}

@@ -10,6 +10,7 @@ import (
 	"keenarc/core/lens"
 	"keenarc/core/rig"
 	"keenarc/journal"
+	"keenarc/link"
 	"keenarc/store"
 )
 
@@ -159,6 +160,11 @@ func (s *Server) packShot(ctx context.Context, in *struct {
 	}
 	if err := s.undisturbed(); err != nil {
 		return nil, err
+	}
+	for _, f := range s.floors {
+		if m := f.Now().State.Mode; m == link.Rolling || m == link.Braking {
+			return nil, conflict("A pass is rolling. Wait until it has ended; the camera is not changed under it.")
+		}
 	}
 	if err := s.store.PackShot(ctx, in.ID, v.To); err != nil {
 		return nil, s.fail(err)

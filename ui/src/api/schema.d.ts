@@ -3806,7 +3806,10 @@ export interface operations {
     };
     "keep-bench": {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description when what this was made on was kept; a newer one is not overwritten */
+                after?: string;
+            };
             header?: never;
             path: {
                 id: string;
