@@ -63,6 +63,9 @@ func TestWorstIsExact(t *testing.T) {
 // The torque about any axis of a machine is the lever's about tilt, and an inclined
 // pan's is m·g·sin·off.
 func TestAboutAnyAxis(t *testing.T) {
+	if nm := balance.About(rig.Vec{0, 1, 0}, rig.Vec{5, 1, 2}, rig.Vec{5.3, 1.02, 2.05}, 2.4); math.Abs(nm-2.4*9.80665*0.3) > 1e-12 {
+		t.Errorf("to the right it rolls clockwise from behind: %g", nm)
+	}
 	if nm := balance.About(rig.Vec{1, 0, 0}, rig.Vec{5, 1, 2}, rig.Vec{5.3, 1.02, 2.05}, 2.4); math.Abs(nm+2.4*9.80665*0.02) > 1e-12 {
 		t.Errorf("tilt's own axis turns the nose up: %g", nm)
 	}
