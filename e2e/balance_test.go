@@ -61,8 +61,11 @@ func TestBalanceBench(t *testing.T) {
 	p.enter("pack-front", "200")
 	p.click("pack-keep")
 	p.says("the package", "bench-said", "version 2, is written")
-	p.click("bench-clear")
+	// What was seen of the other load says nothing of this one.
 	p.says("what to do first", "bench-next", "Let go level and see what it does.")
+	p.says("why not", "ready", "Say that all that will hang on it is on it.")
+	p.click("first-all-on")
+	p.wait("said", `!document.querySelector('[data-test="first-all-on"]')`)
 	// A head that nobody sees: the weight 31 mm ahead of the plate's zero and 25 above it.
 	moves := 0
 	for range 40 {
@@ -95,7 +98,10 @@ func TestBalanceBench(t *testing.T) {
 	if moves > 8 {
 		t.Errorf("%d moves", moves)
 	}
-	p.click("check-engaged")
+	for i, c := range []string{"tight", "line", "pins_out"} {
+		p.click("check-" + c)
+		p.wait("it is noted", fmt.Sprintf(`document.querySelectorAll('.checks ul input:checked').length === %d`, i+2))
+	}
 	p.says("what is missing", "ready", "Engage the gear again.")
 	p.click("check-engaged")
 	p.wait("balanced", `document.querySelector('[data-test="ready"]').textContent.includes('✓ balanced')`)
@@ -289,5 +295,24 @@ func TestAHeadOfOnesOwn(t *testing.T) {
 	}()
 	if v := a.bench("mine", "Body A, 35 mm"); v.Head == nil || v.Head.SlideAxisMM != 45 || v.Head.RiseMM != [2]float64{0, 60} || v.Head.FrictionNM != 0.2 {
 		t.Errorf("%+v", v.Head)
+	}
+}
+
+// A database from before there were packages: the first is made of the shot's camera, and
+// the shot is then shot with it; until then readiness says nothing of balance.
+func TestTheFirstPackage(t *testing.T) {
+	t.Parallel() // nothing moves here
+	a := start(t)
+	if _, err := a.Store.Pool.Exec(t.Context(), `DELETE FROM balances; UPDATE shots SET package_id = NULL; DELETE FROM packages`); err != nil {
+		t.Fatal(err)
+	}
+	p := a.open("/shot/" + a.shot + "/rig-up/balance")
+	p.wait("readiness", `document.querySelector('[data-test="ready"]').textContent.includes('rig seen') && !document.querySelector('[data-test="ready"]').textContent.includes('balanced')`)
+	p.click("first-package")
+	p.says("its bench", "bench-next", "Let go level")
+	p.click("swap")
+	p.wait("readiness", `document.querySelector('[data-test="ready"]').textContent.includes('· balanced')`)
+	if v := a.bench("plank", "Body A, 35 mm"); v.Package.Version != 1 || len(v.Package.Load.Pieces) != 0 || !v.Sheet.Weight.Guessed {
+		t.Errorf("%+v", v.Package)
 	}
 }

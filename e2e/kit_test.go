@@ -314,6 +314,22 @@ func (p *page) click(id string) {
 	p.must(chromedp.Click(chromedp.CSS(test(id)), chromedp.NodeVisible))
 }
 
+// asks clicks what asks before it does something, until it asks: while a page is still
+// coming up a click may be lost.
+func (p *page) asks(id string) {
+	p.t.Helper()
+	for range tries {
+		p.click(id)
+		for range 50 {
+			if eval[bool](p, `!!document.getElementById('ask-text')`) {
+				return
+			}
+			p.must(chromedp.Sleep(100e6))
+		}
+	}
+	p.t.Fatalf("%s does not ask", id)
+}
+
 // enter puts text into a field and leaves it, as typing and Tab do.
 func (p *page) enter(id, text string) {
 	p.t.Helper()

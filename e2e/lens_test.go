@@ -1,8 +1,12 @@
 package e2e
 
 import (
+	"encoding/json"
 	"math"
+	"strings"
 	"testing"
+
+	"github.com/chromedp/chromedp"
 
 	"keenarc/web"
 )
@@ -155,4 +159,94 @@ func TestPeriscope(t *testing.T) {
 	if _, errs := p.seen(); len(errs) > 1 { // the one that was refused
 		t.Errorf("console: %v", errs)
 	}
+}
+
+// A zoom ring that a machine turns sets the field of view; a camera that hangs upright
+// gives its pictures lying on their side, and they are shown turned back.
+func TestZoomAndUpright(t *testing.T) {
+	t.Parallel() // nothing moves here
+	a := start(t)
+	var sheet struct{ Rig map[string]any }
+	a.get("/api/rigs/plank", &sheet)
+	sheet.Rig["axes"] = append(sheet.Rig["axes"].([]any), map[string]any{"id": "zoom", "name": "Zoom", "kind": "zoom", "unit": "deg", "steps_per_unit": map[string]int{"num": 40, "den": 1}, "min": 0, "max": 90, "hard": []int{-5, 95},
+		"rated": map[string]int{"speed": 90, "acceleration": 200, "jerk": 3000}, "working": map[string]int{"speed": 60, "acceleration": 100, "jerk": 2000}, "backlash": 0.05, "repeatability": 0.05, "home": "sensor edge", "feedback": "nothing", "wire": "lens port · 2"})
+	doc, err := json.Marshal(map[string]any{"base": 0, "rig": sheet.Rig})
+	if err != nil {
+		t.Fatal(err)
+	}
+	// Zeros are laid in the day's line-up and not in a description.
+	first := sheet.Rig["axes"].([]any)[0].(map[string]any)
+	first["zero"] = 5
+	zeroed, _ := json.Marshal(map[string]any{"base": 0, "rig": sheet.Rig})
+	if code, b := a.post("/api/rigs/zoomer", string(zeroed)); code != 422 || !strings.Contains(b, "zeros are laid in the day's line-up") {
+		t.Errorf("a description with a zero: %d %s", code, b)
+	}
+	if code, b := a.post("/api/rigs/zoomer", string(doc)); code != 200 {
+		t.Fatal(code, b)
+	}
+	var shelf []struct{ ID string }
+	a.get("/api/shelf", &shelf)
+	var made struct{ ID string }
+	code, b := a.post("/api/productions/"+shelf[0].ID+"/shots", `{"code":"SL-080","title":"Zoomed","rig":"zoomer"}`)
+	unmarshal(t, code, b, &made)
+	var s struct {
+		Package  string
+		Machines []struct{ Name string }
+	}
+	a.get("/api/shots/"+made.ID, &s)
+	for i, m := range []string{`"ring_deg":0,"value":"25"`, `"ring_deg":90,"value":"100 mm"`} {
+		if code, b := a.post("/api/packages/"+s.Package+"/mark", `{"base":`+itoa(i+1)+`,"ring":"zoom",`+m+`}`); code != 200 {
+			t.Fatal(code, b)
+		}
+	}
+	field := func(ring float64) float64 {
+		var v struct {
+			View struct {
+				Field [2]float64 `json:"field_deg"`
+			}
+		}
+		code, b := a.post("/api/shots/"+made.ID+"/pose", `{"values":{"zoomer/track":700,"zoomer/focus":300,"zoomer/zoom":`+number(ring)+`}}`)
+		unmarshal(t, code, b, &v)
+		return v.View.Field[0]
+	}
+	wide, half, long := field(0), field(45), field(90)
+	for mm, got := range map[float64]float64{25: wide, 50: half, 100: long} {
+		if want := 2 * math.Atan(24.9/2/mm) * 180 / math.Pi; math.Abs(got/want-1) > 0.01 { // focused at 20 m it breathes less than that
+			t.Errorf("at %g mm %g° are seen, want %g°", mm, got, want)
+		}
+	}
+	// The camera is turned by a quarter, and its package says so.
+	p := a.open("/shot/" + a.shot + "/compose")
+	p.wait("the finder", `document.querySelector('[data-test="finder"]')?.dataset.drawn > 0`)
+	p.click("seeing")
+	p.wait("the picture", `document.querySelector('[data-test="real-picture"] img')?.naturalWidth > 0`)
+	grey := func() []float64 {
+		return eval[[]float64](p, `(async () => { const b = await createImageBitmap(await (await fetch('/api/camera/look?width=320')).blob()); const c = new OffscreenCanvas(64, 64), x = c.getContext('2d');
+			x.drawImage(b, (b.width - b.height) / 2, 0, b.height, b.height, 0, 0, 64, 64); const d = x.getImageData(0, 0, 64, 64).data; return Array.from({ length: 4096 }, (_, i) => d[4 * i] + d[4 * i + 1] + d[4 * i + 2]); })()`)
+	}
+	was := grey()
+	if code, b := a.post("/api/camera/pretend", `{"what":"upright","on":true}`); code != 200 {
+		t.Fatal(code, b)
+	}
+	turned := grey()
+	same, lying := 0.0, 0.0
+	for y := range 64 {
+		for x := range 64 {
+			// Turned back clockwise, what was at the left is at the top.
+			same += math.Abs(was[64*y+x] - turned[64*(63-x)+y])
+			lying += math.Abs(was[64*y+x] - turned[64*y+x])
+		}
+	}
+	if same > 0.25*lying {
+		t.Errorf("turned back it differs by %.0f, as it comes by %.0f", same, lying)
+	}
+	var l web.LensView
+	a.get("/api/shots/"+a.shot, &s)
+	a.get("/api/packages/"+s.Package+"/lens", &l)
+	p.must(chromedp.Navigate(a.Addr + "/shot/" + a.shot + "/line-up/lens"))
+	p.click("upright")
+	p.click("framing-keep")
+	p.says("kept", "lens-said", "Kept.")
+	p.key("3")
+	p.wait("it is shown turned", `getComputedStyle(document.querySelector('[data-test="real-picture"] img')).transform.startsWith('matrix(0, 1, -1, 0')`)
 }

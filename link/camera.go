@@ -93,6 +93,8 @@ const (
 	PretendBroken = "broken" // the next pictures' bytes are damaged on the wire
 	PretendSilent = "silent" // no answer at all
 	PretendFull   = "full"   // its store is full
+	// It hangs upright, turned clockwise by a quarter as seen from behind.
+	PretendUpright = "upright"
 )
 
 // CameraClient speaks to a camera, one request at a time. It is safe for use from

@@ -81,10 +81,11 @@ type Reply struct {
 }
 
 // Felt is the force and the torque that what hangs at a wrist puts on its sensor, in the
-// sensor's axes (right, forward, up of the wrist's joint), at its origin.
+// sensor's axes (right, forward, up of the wrist's joint), at its origin. A wrist that
+// feels torques only leaves the force out.
 type Felt struct {
-	ForceN   rig.Vec `json:"force_n"`
-	TorqueNM rig.Vec `json:"torque_nm"`
+	ForceN   *rig.Vec `json:"force_n,omitempty"`
+	TorqueNM rig.Vec  `json:"torque_nm"`
 }
 
 // Truth is where a stand-in's outputs really are, by axis in its unit, and where

@@ -46,7 +46,7 @@ func (s *Sim) Feel() (*link.Felt, error) {
 	h := s.hung
 	f := s.o.Rig.Wrist(q)
 	down := rig.Vec{-f.Right[2], -f.Forward[2], -f.Up[2]}
-	out := &link.Felt{}
+	out := &link.Felt{ForceN: &rig.Vec{}}
 	w := rig.Vec{h.kg * balance.G * down[0], h.kg * balance.G * down[1], h.kg * balance.G * down[2]}
 	twist := rig.Vec{h.at[1]*w[2] - h.at[2]*w[1], h.at[2]*w[0] - h.at[0]*w[2], h.at[0]*w[1] - h.at[1]*w[0]}
 	for k := range 3 {

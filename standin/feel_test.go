@@ -32,7 +32,7 @@ func TestTheWristFeels(t *testing.T) {
 			for i := range v {
 				v[i] = s.axes[i].truth()
 			}
-			poses = append(poses, balance.WristPose{Rotation: balance.Rotation(r.Wrist(v)), ForceN: &f.ForceN, TorqueNM: f.TorqueNM})
+			poses = append(poses, balance.WristPose{Rotation: balance.Rotation(r.Wrist(v)), ForceN: f.ForceN, TorqueNM: f.TorqueNM})
 		}
 		p, err := (balance.Weighing{G: balance.G, Bias: true}).From(poses)
 		if err != nil {

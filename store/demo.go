@@ -66,6 +66,7 @@ func (s *Store) demoPackages(ctx context.Context) error {
 			return err
 		}
 		for machine, r := range x.On {
+			r.Load = &x.Load
 			if err := s.KeepBalance(ctx, journal.Itself, p.ID, machine, r); err != nil {
 				return err
 			}

@@ -102,7 +102,7 @@ func (s *Server) benchOf(ctx context.Context, machine, pack string, r *balance.S
 	switch {
 	case r != nil:
 	case v.Kept != nil:
-		v.Record = v.Kept.Doc
+		v.Record = v.Kept.Doc.For(p.Load)
 	default:
 		v.Record = untouched(v.Head)
 	}
@@ -171,6 +171,7 @@ func (s *Server) keepBench(ctx context.Context, in *struct {
 	if err != nil {
 		return nil, err
 	}
+	r.Load = &v.Package.Load
 	if err := s.store.KeepBalance(ctx, s.who(ctx), in.Package, in.ID, r); err != nil {
 		return nil, s.fail(err)
 	}

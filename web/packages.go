@@ -28,12 +28,15 @@ func (s *Server) writePackage(ctx context.Context, in *struct {
 	if from == "" {
 		from = in.Body.Copy
 	}
-	if from == "" {
-		return nil, blame("copy", "a new package begins as a copy of another", "name one")
-	}
-	p, err := s.store.Package(ctx, from)
-	if err != nil {
-		return nil, s.fail(err)
+	p := &journal.CameraPackage{Load: balance.Hung{Pieces: []balance.Piece{}}}
+	switch {
+	case from != "":
+		var err error
+		if p, err = s.store.Package(ctx, from); err != nil {
+			return nil, s.fail(err)
+		}
+	case in.Body.Lens == nil:
+		return nil, blame("copy", "a new package begins as a copy of another, or with a lens", "name one")
 	}
 	p.Name = in.Body.Name
 	if in.Body.Load != nil {

@@ -49,7 +49,7 @@ func (s *Server) look(w http.ResponseWriter, r *http.Request) {
 
 func (s *Server) pretendCamera(ctx context.Context, in *struct {
 	Body struct {
-		What string `json:"what" enum:"late,twice,broken,silent,full"`
+		What string `json:"what" enum:"late,twice,broken,silent,full,upright"`
 		On   bool   `json:"on"`
 	}
 }) (*body[done], error) {

@@ -213,9 +213,9 @@ func soft(sh *store.Shot, scale *lens.Scale, m *path.Motion) []lens.SoftRun {
 		return []lens.SoftRun{}
 	}
 	q := make([]float64, len(m.Curves))
-	return sh.Lens.SoftRuns(m.First, m.Last, sh.Set.Subject, func(f int) (rig.Pose, float64) {
+	return lens.SoftRuns(m.First, m.Last, sh.Set.Subject, func(f int) (rig.Pose, lens.Focus) {
 		m.Values(q, float64(f))
-		return sh.Rig.Forward(q), scale.Distance(q[i])
+		return sh.Rig.Forward(q), sh.Lens.Turned(sh.Rig, q).At(scale.Distance(q[i]))
 	})
 }
 
@@ -261,7 +261,7 @@ func viewWith(r *rig.Rig, l *lens.Package, scale *lens.Scale, q []float64) View 
 	if i >= 0 {
 		at = scale.Distance(q[i])
 	}
-	f := l.At(at)
+	f := l.Turned(r, q).At(at)
 	v.Pupil = v.Pose.Point(0, f.PupilM, 0)
 	h, vert, _ := f.SeenDeg()
 	v.FieldDeg = [2]float64{round(h, 1e4), round(vert, 1e4)}

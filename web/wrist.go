@@ -35,10 +35,11 @@ func (s *Server) feel(ctx context.Context, in *benchID) (*body[*BenchView], erro
 	}
 	r := *v.Record
 	r.Felt = append(append([]balance.Felt(nil), r.Felt...), balance.Felt{Joints: joints,
-		WristPose: balance.WristPose{Rotation: balance.Rotation(v.rig.Wrist(q)), ForceN: &felt.ForceN, TorqueNM: felt.TorqueNM}})
+		WristPose: balance.WristPose{Rotation: balance.Rotation(v.rig.Wrist(q)), ForceN: felt.ForceN, TorqueNM: felt.TorqueNM}})
 	if len(r.Felt) > mostSeen {
 		return nil, conflict("That is more poses than anybody needs. Clear them and begin again.")
 	}
+	r.Load = &v.Package.Load
 	if err := s.store.KeepBalance(ctx, s.who(ctx), in.Package, in.ID, &r); err != nil {
 		return nil, s.fail(err)
 	}

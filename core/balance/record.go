@@ -46,7 +46,9 @@ type Settled struct {
 	SlideMM float64 `json:"slide_mm"`
 	RiseMM  float64 `json:"rise_mm"`
 	Seen    []Seen  `json:"seen"`
-	Checks  Checks  `json:"checks"`
+	// Load is what hung there when it was kept: looks at another load say nothing of this.
+	Load   *Hung  `json:"load,omitempty"`
+	Checks Checks `json:"checks"`
 	// ByMargin: somebody accepts it as it is, by its motor's margin.
 	ByMargin bool `json:"by_margin,omitempty"`
 	// CreepDegH is a creep that was measured, parked at CreepAtDeg; DroopShare how much
@@ -73,6 +75,30 @@ type Felt struct {
 type Told struct {
 	MassKg float64 `json:"mass_kg"`
 	Centre rig.Vec `json:"centre_m"`
+}
+
+// Same is whether two loads weigh and sit the same, whatever they are called.
+func (l Hung) Same(o Hung) bool {
+	if len(l.Pieces) != len(o.Pieces) || (l.WholeKg == nil) != (o.WholeKg == nil) || l.WholeKg != nil && *l.WholeKg != *o.WholeKg {
+		return false
+	}
+	for i, p := range l.Pieces {
+		if q := o.Pieces[i]; p.MassKg != q.MassKg || p.At != q.At {
+			return false
+		}
+	}
+	return true
+}
+
+// For is the record as it still counts for a load: with another one on it nothing was
+// seen yet, and nothing is looked after.
+func (r *Settled) For(l Hung) *Settled {
+	if r.Load == nil || r.Load.Same(l) {
+		return r
+	}
+	out := *r
+	out.Seen, out.Felt, out.Told, out.Checks, out.ByMargin = []Seen{}, nil, nil, Checks{}, false
+	return &out
 }
 
 // Enough is how many times the worst torque the motor must have for a camera that is

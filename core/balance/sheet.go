@@ -79,7 +79,7 @@ func (r *Settled) Sheet(m *rig.Rig, l Hung) (*BenchSheet, error) {
 		}
 	}
 	if b.Wrist != nil {
-		if err := r.wrist(out, m); err != nil {
+		if err := r.wrist(out, m, !guessed); err != nil {
 			return nil, err
 		}
 	}
@@ -286,7 +286,7 @@ const (
 	alikeM  = 0.01
 )
 
-func (r *Settled) wrist(out *BenchSheet, m *rig.Rig) error {
+func (r *Settled) wrist(out *BenchSheet, m *rig.Rig, weighed bool) error {
 	p := &AtWrist{Poses: len(r.Felt), Told: r.Told}
 	out.Payload = p
 	poses := make([]WristPose, len(r.Felt))
@@ -295,7 +295,13 @@ func (r *Settled) wrist(out *BenchSheet, m *rig.Rig) error {
 	}
 	if len(poses) > 0 {
 		w := Weighing{G: G, Bias: true}
+		if poses[0].ForceN == nil && weighed { // torques alone want a scale
+			w.Known = &out.MassKg
+		}
 		found, err := w.From(poses)
+		if err == nil && !found.Weighed {
+			err = mistake("mass", "weigh the camera and say so in its package", "torques alone do not tell how heavy it is")
+		}
 		if bad, ok := err.(*MistakeError); ok {
 			p.Problem, p.Missing = bad.Wrong, bad.Want
 		} else if err != nil {
@@ -326,11 +332,11 @@ func (r *Settled) wrist(out *BenchSheet, m *rig.Rig) error {
 			p.Says = fmt.Sprintf("%s was told %.2f kg and carries %.2f, its centre %.0f mm from where it was told. Tell it again.", name, r.Told.MassKg, p.Found.MassKg, d.Norm()*1000)
 		}
 	}
-	why := ""
-	if !p.OK {
-		why = p.Says
-	} else if why = r.Checks.Missing(); r.Checks.AllOn && why == "Engage the gear again." {
-		why = ""
+	why := p.Says
+	if p.OK {
+		asked := r.Checks
+		asked.Engaged = true // an arm has no gear that is freed for this
+		why = asked.Missing()
 	}
 	if why != "" {
 		out.Verdict = Verdict{Says: fmt.Sprintf("the payload is not settled. %s", why)}

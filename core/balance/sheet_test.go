@@ -207,10 +207,29 @@ func TestWristSheet(t *testing.T) {
 			t.Errorf("%q", s.Payload.Guided)
 		}
 	}
+	felts := append([]balance.Felt(nil), r.Felt...)
 	r.Felt, r.Checks.Line = nil, false
 	r.Told = &balance.Told{MassKg: 4.1, Centre: at}
 	if s, _ = r.Sheet(m, load()); s.Verdict.OK || !strings.Contains(s.Verdict.Says, "Put the safety line on.") || !s.Payload.OK {
 		t.Errorf("%+v", s.Verdict)
+	}
+	// A wrist that feels torques only wants the weighed package.
+	for i := range felts {
+		felts[i].ForceN = nil
+	}
+	r.Felt, r.Told = felts, nil
+	if s, _ = r.Sheet(m, load()); s.Payload.Found == nil || math.Abs(s.Payload.Found.MassKg-4.13) > 1e-12 || off(s.Payload.Found.Centre, at) > 1e-8 {
+		t.Errorf("torques and a scale: %+v", s.Payload)
+	}
+	if s, _ = r.Sheet(m, balance.Hung{}); s.Payload.Found != nil || !strings.Contains(s.Payload.Problem, "torques alone do not tell how heavy") {
+		t.Errorf("torques alone: %+v", s.Payload)
+	}
+	// No gear of an arm is freed for this; what else is missing is said all the same.
+	for says, c := range map[string]balance.Checks{"Say that all": {Tight: true, Line: true, PinsOut: true}, "Tighten plate": {AllOn: true, Line: true, PinsOut: true}, "Put the safety": {AllOn: true, Tight: true, PinsOut: true}, "Pull the pins": {AllOn: true, Tight: true, Line: true}, "": {AllOn: true, Tight: true, Line: true, PinsOut: true}} {
+		r := balance.Settled{Checks: c, Told: &balance.Told{MassKg: 4.1, Centre: at}}
+		if s, _ := r.Sheet(m, load()); s.Verdict.OK != (says == "") || !strings.Contains(s.Verdict.Says, says) {
+			t.Errorf("%+v: %+v", c, s.Verdict)
+		}
 	}
 	if next := balance.Suggest(bench(), nil, make([]float64, 9)); next != nil {
 		t.Errorf("Plank has no wrist: %v", next)
@@ -228,5 +247,31 @@ func TestSwap(t *testing.T) {
 	}
 	if got := strings.Join(balance.Swap(a, nil, "85 mm"), " "); !strings.HasPrefix(got, "No balance is kept for 85 mm") {
 		t.Error(got)
+	}
+}
+
+// What was seen of one load says nothing of another; a name is no load.
+func TestAnotherLoad(t *testing.T) {
+	l, whole := load(), 4.2
+	r := &balance.Settled{SlideMM: 44, RiseMM: 16, Seen: rests(44, 16), Checks: all, ByMargin: true, Load: &l, Told: &balance.Told{MassKg: 4.1}}
+	same := load()
+	same.Pieces[0].Name = "another name"
+	same.FrontM = 0.3
+	if r.For(same) != r || (&balance.Settled{Seen: rests(1, 1)}).For(same).Seen == nil {
+		t.Error("what is the same is not")
+	}
+	for name, change := range map[string]func(l *balance.Hung){
+		"heavier": func(l *balance.Hung) { l.Pieces[1].MassKg++ }, "moved": func(l *balance.Hung) { l.Pieces[1].At[1] += 0.01 },
+		"one more": func(l *balance.Hung) { l.Pieces = append(l.Pieces, l.Pieces[0]) }, "weighed": func(l *balance.Hung) { l.WholeKg = &whole },
+	} {
+		other := load()
+		change(&other)
+		n := r.For(other)
+		if len(n.Seen) != 0 || n.Checks != (balance.Checks{}) || n.ByMargin || n.Told != nil || n.SlideMM != 44 || len(r.Seen) != 3 {
+			t.Errorf("%s: %+v", name, n)
+		}
+		if s, err := n.Sheet(bench(), other); err != nil || s.Verdict.OK {
+			t.Errorf("%s: %+v, %v", name, s.Verdict, err)
+		}
 	}
 }

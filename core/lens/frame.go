@@ -3,6 +3,8 @@ package lens
 import (
 	"fmt"
 	"math"
+
+	"keenarc/core/rig"
 )
 
 // Mode is one way in which a sensor is read out.
@@ -113,4 +115,30 @@ func (p *Package) Breathes(nearM, widthNear, farM, widthFar float64) (float64, e
 		return 0, fmt.Errorf("focused at %g and %g m; give two distances so far apart that the picture's scale can differ", nearM, farM)
 	}
 	return math.Log(widthNear/widthFar) / math.Log(a/b), nil
+}
+
+// Zoomed is the package at a position of its zoom ring, where that has a scale.
+func (p *Package) Zoomed(ringDeg float64) *Package {
+	if len(p.Zoom) < 2 {
+		return p
+	}
+	ring, focal := make([]float64, len(p.Zoom)), make([]float64, len(p.Zoom))
+	for i, m := range p.Zoom {
+		ring[i], focal[i] = m.RingDeg, m.FocalMM
+	}
+	r, err := Rule("zoom", ring, focal)
+	if err != nil { // marks that make no scale are refused where they are kept
+		return p
+	}
+	out := *p
+	out.FocalMM = r.At(ringDeg)
+	return &out
+}
+
+// Turned is the package as a machine's axes turn its zoom ring, if one does.
+func (p *Package) Turned(r *rig.Rig, values []float64) *Package {
+	if i := r.Of(rig.Zoom); i >= 0 {
+		return p.Zoomed(values[i])
+	}
+	return p
 }

@@ -8,6 +8,7 @@ import (
 
 	"keenarc/core/known/fixture"
 	"keenarc/core/lens"
+	"keenarc/core/rig"
 )
 
 // A focus scale by Rule is the one that focus is planned through, at any position.
@@ -254,5 +255,28 @@ func TestPupilOverFocusAndZoom(t *testing.T) {
 			t.Errorf("%v, want %q", err, want)
 		}
 		*p = was
+	}
+}
+
+// The zoom ring sets the focal length, evenly in octaves, and only where a machine turns
+// it and it has a scale.
+func TestZoomed(t *testing.T) {
+	p, r := fixture.Camera(), fixture.Slider()
+	q := make([]float64, len(r.Axes)+1)
+	q[len(r.Axes)] = 45
+	if p.Turned(r, q) != p || p.Zoomed(45) != p {
+		t.Error("no zoom ring, and yet it is turned")
+	}
+	p.Zoom = []lens.ZoomMark{{RingDeg: 90, FocalMM: 100}, {RingDeg: 0, FocalMM: 25}}
+	if p.Turned(r, q) != p {
+		t.Error("no machine turns it")
+	}
+	r.Axes = append(r.Axes, rig.Axis{ID: "zoom", Kind: rig.Zoom, Unit: rig.Deg})
+	if z := p.Turned(r, q); math.Abs(z.FocalMM-50) > 1e-12 || p.FocalMM != 35 {
+		t.Errorf("half-way %g mm", z.FocalMM)
+	}
+	a, b := p.Zoomed(0).At(5), p.Zoomed(90).At(5)
+	if ratio := b.ViewMM() / a.ViewMM(); ratio < 4 || ratio > 4.2 { // four times, and it breathes a little
+		t.Errorf("from 25 to 100 mm the picture grows by %g", ratio)
 	}
 }

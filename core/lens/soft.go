@@ -17,13 +17,20 @@ type SoftRun struct {
 // SoftRuns finds where a point is seen and soft in the pictures [first, last); at
 // gives the image plane's pose and the distance that is focused, from it, in m.
 func (p *Package) SoftRuns(first, last int, point rig.Vec, at func(frame int) (rig.Pose, float64)) []SoftRun {
+	return SoftRuns(first, last, point, func(frame int) (rig.Pose, Focus) {
+		pose, distance := at(frame)
+		return pose, p.At(distance)
+	})
+}
+
+// SoftRuns is the same with the focus as it is in each frame.
+func SoftRuns(first, last int, point rig.Vec, at func(frame int) (rig.Pose, Focus)) []SoftRun {
 	out := []SoftRun{}
 	for f := first; f < last; f++ {
-		pose, distance := at(f)
-		focus := p.At(distance)
+		pose, focus := at(f)
 		x, y, depth, ok := focus.Project(pose, point)
 		near, far := focus.SharpM()
-		if !ok || !p.Visible(x, y) || depth >= near && depth <= far {
+		if !ok || !focus.Visible(x, y) || depth >= near && depth <= far {
 			continue
 		}
 		blur := focus.BlurPx(depth)

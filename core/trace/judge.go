@@ -49,10 +49,11 @@ func NewJudge(r *rig.Rig, l *lens.Package, s Scene) (*Judge, error) {
 // focused is the camera as a pose of the axes has it; without a focus motor it
 // is focused at infinity.
 func (j *Judge) focused(q []float64) lens.Focus {
+	l := j.Lens.Turned(j.Rig, q)
 	if j.focus < 0 {
-		return j.Lens.At(math.Inf(1))
+		return l.At(math.Inf(1))
 	}
-	return j.Lens.At(j.scale.Distance(q[j.focus]))
+	return l.At(j.scale.Distance(q[j.focus]))
 }
 
 var (

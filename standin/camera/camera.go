@@ -294,7 +294,11 @@ func (s *Server) view(ctx context.Context) (scene.View, error) {
 	if i := placed.Of(rig.Focus); i >= 0 {
 		at = s.scale.Distance(s.seen[i])
 	}
-	return scene.View{Pose: placed.Forward(s.seen), Focus: s.o.Camera.At(at)}, nil
+	pose := placed.Forward(s.seen)
+	if s.has(link.PretendUpright) { // its top points to the right
+		pose.Right, pose.Up = rig.Vec{-pose.Up[0], -pose.Up[1], -pose.Up[2]}, pose.Right
+	}
+	return scene.View{Pose: pose, Focus: s.o.Camera.At(at)}, nil
 }
 
 func (s *Server) askRig(ctx context.Context) error {

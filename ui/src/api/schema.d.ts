@@ -2601,7 +2601,7 @@ export interface components {
         "Pretend-cameraRequest": {
             on: boolean;
             /** @enum {string} */
-            what: "late" | "twice" | "broken" | "silent" | "full";
+            what: "late" | "twice" | "broken" | "silent" | "full" | "upright";
         };
         PretendRequest: {
             axis?: string;
@@ -2932,6 +2932,7 @@ export interface components {
             /** Format: double */
             droop_share?: number;
             felt?: components["schemas"]["Felt"][];
+            load?: components["schemas"]["Hung"];
             own?: components["schemas"]["Weights"][];
             /** Format: double */
             rise_mm: number;

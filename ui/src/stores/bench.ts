@@ -65,5 +65,14 @@ export const useBench = defineStore("bench", () => {
     await open(view.value?.machine ?? "", r.data.id);
     return true;
   }
-  return { packages, view, said, picked, pack, list, open, keep, back, trim, write };
+  // The first package there is: the camera that the shot has.
+  async function begin(): Promise<void> {
+    const lens = shot.view?.lens;
+    if (!lens) return;
+    const r = await api.POST("/api/packages", { body: { base: 0, name: lens.name, lens, load: { pieces: [] } } }).catch(() => ({ data: undefined, error: undefined }));
+    if (!r.data) { said.value = { text: sentence(r.error), tone: "over" }; return; }
+    await list();
+    picked.value = r.data.id;
+  }
+  return { packages, view, said, picked, pack, list, open, keep, back, trim, write, begin };
 });

@@ -53,6 +53,7 @@ const scales = computed(() => (r.value.seen ?? []).filter((s) => s.scale_kg !== 
           <option value="">not tried</option><option v-for="(t, k) in does" :key="k" :value="k">{{ t }}</option></select></label>
       </div>
     </div>
+    <p v-if="!r.checks.all_on" class="first"><label class="tick"><input type="checkbox" :checked="false" data-test="first-all-on" @change="bench.keep({ checks: { ...r.checks, all_on: true } }, 'Looked after.')" /> <b>First: everything that will hang on it is on it</b>, cables, matte box, monitor, lens motor.</label></p>
     <p class="big" :class="{ now: w.says !== '', good: next.done }" role="status" data-test="bench-next">{{ w.says || next.says }}</p>
     <p v-if="!next.done" class="then">{{ w.says ? next.says : next.then }}
       <button v-if="next.knob && next.by_mm && !w.says" class="btn slim" data-test="bench-turned" @click="turned">It reads {{ next.reading_mm }} now</button></p>
@@ -81,6 +82,9 @@ const scales = computed(() => (r.value.seen ?? []).filter((s) => s.scale_kg !== 
 label { display: flex; flex-direction: column; gap: 2px; font-size: 11px; color: var(--quiet); align-items: center; }
 html.paper label, html.paper .quiet { color: #4d5a67; }
 select.field { font-weight: 700; }
+.first { border: 1px solid var(--now); padding: 3px 8px; margin: 4px 0 0; }
+label.tick { display: block; font-size: 13px; color: var(--ink); }
+html.paper label.tick { color: var(--ink); }
 .big { font: 600 25px/1.1 var(--head); margin: 6px 0 1px; }
 .then { margin: 0 0 2px; }
 .row { display: flex; gap: 10px; align-items: baseline; flex-wrap: wrap; margin: 2px 0; }

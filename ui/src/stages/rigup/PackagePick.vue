@@ -13,7 +13,7 @@ const own = computed(() => shot.view?.package ?? "");
 const swap = ref<Swapping | null>(null);
 const said = ref("");
 const chosen = computed({ get: () => bench.pack, set: (id: string) => { bench.picked = id; } });
-const differs = computed(() => own.value !== "" && bench.pack !== own.value);
+const differs = computed(() => bench.pack !== "" && bench.pack !== own.value);
 watch(() => [bench.pack, own.value, props.machine], async () => {
   swap.value = null;
   if (!differs.value || !shot.id) return;
@@ -29,8 +29,9 @@ async function take(): Promise<void> {
 
 <template>
   <div class="packing">
-    <label>On it: <select v-model="chosen" class="field" data-test="package" aria-label="Camera package"><option v-for="p in bench.packages" :key="p.id" :value="p.id">{{ p.name }}</option></select></label>
-    <span v-if="own === bench.pack" class="quiet small">{{ shot.view?.code }} is shot with it</span>
+    <button v-if="!bench.packages.length" class="btn slim" data-test="first-package" @click="bench.begin()">Make a package of this shot's camera</button>
+    <label v-else>On it: <select v-model="chosen" class="field" data-test="package" aria-label="Camera package"><option v-for="p in bench.packages" :key="p.id" :value="p.id">{{ p.name }}</option></select></label>
+    <span v-if="own && own === bench.pack" class="quiet small">{{ shot.view?.code }} is shot with it</span>
     <template v-else-if="swap">
       <button class="btn slim" data-test="swap" @click="take">Shoot {{ shot.view?.code }} with it</button>
       <span class="small swap" data-test="swap-says"><b v-for="t in swap.turn" :key="t">{{ t + " " }}</b><span v-for="t in swap.changes" :key="t" class="quiet">{{ t + " " }}</span></span>

@@ -2,11 +2,14 @@
 import { computed, onBeforeUnmount, onMounted, ref, watch } from "vue";
 import { useLivePicture } from "../../drawing/livePicture";
 import { useFrames } from "../../stores/frames";
-import { four } from "../../stores/shot";
+import { four, useShot } from "../../stores/shot";
 
 // The picture: live, or what was taken; the last one flickered against the live view while
 // B is held, the last twelve played at rate while M is.
 const frames = useFrames();
+// A camera that is mounted upright sees its picture lying on its side.
+const shot = useShot();
+const upright = computed(() => (shot.view ? shot.view.lens.height_mm > shot.view.lens.width_mm : false));
 const { src: live, why } = useLivePicture(640, () => (frames.now?.busy ? 500 : 1500), () => frames.now?.camera.connected ?? false);
 const flick = ref(false); // B is held
 const play = ref(false);  // M is held
@@ -87,7 +90,7 @@ onBeforeUnmount(() => {
   <section class="box picture" aria-label="Picture" data-test="picture">
     <header><span data-test="picture-of">{{ shown.head }}</span><span v-if="shown.right">{{ shown.right }}</span><a v-else class="link small" href="/camera"
       target="_blank">in a window of its own</a></header>
-    <div class="view">
+    <div class="view" :class="{ up: upright }">
       <img v-if="shown.src" :src="shown.src" :alt="shown.head" draggable="false" />
       <p v-else class="none">{{ frames.selected ? "There is no picture of it here." : why || "Waiting for the camera …" }}</p>
     </div>
@@ -119,6 +122,8 @@ header, footer { display: flex; justify-content: space-between; align-items: cen
 .answer span { flex: 1; overflow: hidden; text-overflow: ellipsis; white-space: nowrap; }
 .view { min-height: 0; display: flex; justify-content: center; }
 img { width: 100%; height: 100%; object-fit: contain; display: block; }
+.view.up { container-type: size; align-items: center; overflow: hidden; }
+.view.up > img { width: 100cqh; height: 100cqw; flex: none; transform: rotate(90deg); }
 .none { align-self: center; padding: 20px; }
 .hold { background: none; border: 0; color: var(--light); font: inherit; cursor: pointer; padding: 4px 0; touch-action: none; user-select: none; }
 .hold:disabled { opacity: .7; cursor: default; }
