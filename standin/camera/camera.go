@@ -295,7 +295,7 @@ func (s *Server) view(ctx context.Context) (scene.View, error) {
 		at = s.scale.Distance(s.seen[i])
 	}
 	pose := placed.Forward(s.seen)
-	if s.has(link.PretendUpright) { // its top points to the right
+	if s.wrong[link.PretendUpright] { // its top points to the right; mu is held
 		pose.Right, pose.Up = rig.Vec{-pose.Up[0], -pose.Up[1], -pose.Up[2]}, pose.Right
 	}
 	return scene.View{Pose: pose, Focus: s.o.Camera.At(at)}, nil
