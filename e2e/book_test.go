@@ -138,7 +138,7 @@ func TestRigBook(t *testing.T) {
 	if code, b := send("heron-2", 0); code != 200 {
 		t.Errorf("as another machine: %d %s", code, b)
 	}
-	if code, b := send("heron", 1); code != 409 || !strings.Contains(b, "at version 2") {
+	if code, b := send("heron", 1); code != 409 || !strings.Contains(b, "at version 3") {
 		t.Errorf("on an old version: %d %s", code, b)
 	}
 	if code, b := send("Heron 3", 0); code == 200 {
