@@ -249,4 +249,8 @@ func TestZoomAndUpright(t *testing.T) {
 	p.says("kept", "lens-said", "Kept.")
 	p.key("3")
 	p.wait("it is shown turned", `getComputedStyle(document.querySelector('[data-test="real-picture"] img')).transform.startsWith('matrix(0, 1, -1, 0')`)
+	p.must(chromedp.Navigate(a.Addr + "/camera?turned"))
+	p.wait("in its own window", `document.querySelector('[data-test="camera-picture"] img')?.naturalWidth > 0 && getComputedStyle(document.querySelector('[data-test="camera-picture"] img')).transform.startsWith('matrix(0, 1, -1, 0')`)
+	p.click("turned")
+	p.wait("as it comes", `getComputedStyle(document.querySelector('[data-test="camera-picture"] img')).transform === 'none'`)
 }

@@ -5,11 +5,11 @@ import { useLivePicture } from "./livePicture";
 
 // The camera's picture as it is now, with a cross and frame lines; the spot under the
 // pointer is looked at closely. Framing, focus and sighting are done on it.
-const props = defineProps<{ width: number; pause: number; cross?: boolean; lines?: boolean }>();
+const props = defineProps<{ width: number; pause: number; cross?: boolean; lines?: boolean; turned?: boolean }>();
 const { src, why, at } = useLivePicture(props.width, () => props.pause, () => true);
 // A camera that is mounted upright, clockwise, sees its picture lying on its left side.
 const shot = useShot();
-const up = computed(() => (shot.view ? shot.view.lens.height_mm > shot.view.lens.width_mm : false));
+const up = computed(() => props.turned || (shot.view ? shot.view.lens.height_mm > shot.view.lens.width_mm : false));
 const spot = ref<{ x: number; y: number; u: number; v: number; w: number } | null>(null);
 const now = ref(Date.now());
 const timer = window.setInterval(() => (now.value = Date.now()), 500);

@@ -1,12 +1,14 @@
 <script setup lang="ts">
+import { computed } from "vue";
 import type { ShotView, View } from "../api/client";
 import { usePrefs } from "../stores/prefs";
 import FinderView from "./FinderView.vue";
 import LivePicture from "./LivePicture.vue";
 
 // Through the lens: the finder, which is drawn from the plan, or the camera's own picture.
-defineProps<{ shot: ShotView; camera: View | null; label?: string }>();
+const props = defineProps<{ shot: ShotView; camera: View | null; label?: string }>();
 const prefs = usePrefs();
+const upright = computed(() => props.shot.lens.height_mm > props.shot.lens.width_mm);
 </script>
 
 <template>
@@ -18,7 +20,7 @@ const prefs = usePrefs();
     <div class="turn small">
       <template v-if="prefs.picture">
         <label><input v-model="prefs.cross" type="checkbox" /> cross</label><label><input v-model="prefs.lines" type="checkbox" /> lines</label>
-        <a href="/camera" target="_blank">own window</a>
+        <a :href="upright ? '/camera?turned' : '/camera'" target="_blank">own window</a>
       </template>
       <button data-test="seeing" :aria-pressed="prefs.picture" @click="prefs.picture = !prefs.picture">{{ prefs.picture ? "finder" : "camera" }}</button>
     </div>

@@ -58,11 +58,11 @@ export const useBench = defineStore("bench", () => {
     const p = view.value?.package;
     if (!p) return false;
     const r = await api.POST("/api/packages", { body: copy ? { ...body, base: 0, copy: p.id } : { ...body, base: p.version, id: p.id } }).catch(() => ({ data: undefined, error: undefined }));
-    said.value = r.data ? { text: `${r.data.name}, version ${r.data.version}, is written.`, tone: "good" } : { text: sentence(r.error), tone: "over" };
-    if (!r.data) return false;
+    if (!r.data) { said.value = { text: sentence(r.error), tone: "over" }; return false; }
     await list();
     picked.value = r.data.id;
     await open(view.value?.machine ?? "", r.data.id);
+    said.value = { text: `${r.data.name}, version ${r.data.version}, is written.`, tone: "good" };
     return true;
   }
   // The first package there is: the camera that the shot has.

@@ -88,7 +88,7 @@ onBeforeUnmount(() => {
 
 <template>
   <section class="box picture" aria-label="Picture" data-test="picture">
-    <header><span data-test="picture-of">{{ shown.head }}</span><span v-if="shown.right">{{ shown.right }}</span><a v-else class="link small" href="/camera"
+    <header><span data-test="picture-of">{{ shown.head }}</span><span v-if="shown.right">{{ shown.right }}</span><a v-else class="link small" :href="upright ? '/camera?turned' : '/camera'"
       target="_blank">in a window of its own</a></header>
     <div class="view" :class="{ up: upright }">
       <img v-if="shown.src" :src="shown.src" :alt="shown.head" draggable="false" />
