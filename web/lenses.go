@@ -4,7 +4,6 @@ import (
 	"context"
 	"fmt"
 	"net/http"
-	"sort"
 	"strings"
 
 	"github.com/danielgtaylor/huma/v2"
@@ -44,9 +43,6 @@ func (s *Server) lensOf(ctx context.Context, id string) (*LensView, error) {
 	return v, nil
 }
 
-// sameRing is within how many degrees a mark takes the place of another.
-const sameRing = 0.25
-
 func (s *Server) markLens(ctx context.Context, in *struct {
 	ID   string `path:"id" format:"uuid"`
 	Body struct {
@@ -70,43 +66,7 @@ func (s *Server) markLens(ctx context.Context, in *struct {
 	}
 	l := *p.Lens
 	p.Lens = &l
-	near := func(deg float64) bool { return deg > b.RingDeg-sameRing && deg < b.RingDeg+sameRing }
-	switch b.Ring {
-	case rig.Iris:
-		var out []lens.TMark
-		for _, m := range l.Iris {
-			if !near(m.RingDeg) {
-				out = append(out, m)
-			}
-		}
-		if !b.Off {
-			out = append(out, lens.TMark{RingDeg: b.RingDeg, TStop: value})
-		}
-		l.Iris = out
-	case rig.Zoom:
-		var out []lens.ZoomMark
-		for _, m := range l.Zoom {
-			if !near(m.RingDeg) {
-				out = append(out, m)
-			}
-		}
-		if !b.Off {
-			out = append(out, lens.ZoomMark{RingDeg: b.RingDeg, FocalMM: value})
-		}
-		l.Zoom = out
-	default:
-		var out []lens.Mark
-		for _, m := range l.Marks {
-			if !near(m.RingDeg) {
-				out = append(out, m)
-			}
-		}
-		if !b.Off {
-			out = append(out, lens.Mark{RingDeg: b.RingDeg, DistanceM: value})
-		}
-		sort.Slice(out, func(i, k int) bool { return out[i].RingDeg < out[k].RingDeg })
-		l.Marks = out
-	}
+	l.Mark(string(b.Ring), b.RingDeg, value, b.Off)
 	// The first mark of a ring is no scale yet: it is kept, and is one with the second.
 	return s.dressed(ctx, p, b.Base, fmt.Sprintf("%s mark at %.1f°", b.Ring, b.RingDeg))
 }

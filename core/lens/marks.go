@@ -1,8 +1,10 @@
 package lens
 
 import (
+	"cmp"
 	"fmt"
 	"math"
+	"slices"
 	"sort"
 
 	"keenarc/core/curve"
@@ -18,6 +20,31 @@ type TMark struct {
 type ZoomMark struct {
 	RingDeg float64 `json:"ring_deg"`
 	FocalMM float64 `json:"focal_mm"`
+}
+
+// sameRing is within how many degrees a mark takes the place of another.
+const sameRing = 0.25
+
+// Mark takes a mark of a ring (focus, iris or zoom) at a position, in place of one that
+// is there, or takes that one away; the ring's marks stay in rising order.
+func (p *Package) Mark(ring string, ringDeg, value float64, off bool) {
+	switch ring {
+	case "iris":
+		p.Iris = marked(p.Iris, TMark{ringDeg, value}, off, func(m TMark) float64 { return m.RingDeg })
+	case "zoom":
+		p.Zoom = marked(p.Zoom, ZoomMark{ringDeg, value}, off, func(m ZoomMark) float64 { return m.RingDeg })
+	default:
+		p.Marks = marked(p.Marks, Mark{ringDeg, value}, off, func(m Mark) float64 { return m.RingDeg })
+	}
+}
+
+func marked[M any](list []M, mark M, off bool, at func(M) float64) []M {
+	out := slices.DeleteFunc(slices.Clone(list), func(m M) bool { return math.Abs(at(m)-at(mark)) < sameRing })
+	if !off {
+		out = append(out, mark)
+	}
+	slices.SortFunc(out, func(a, b M) int { return cmp.Compare(at(a), at(b)) })
+	return out
 }
 
 // Ruled is a scale for drawing and judging: a monotone curve through marks, of a ring

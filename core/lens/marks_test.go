@@ -280,3 +280,24 @@ func TestZoomed(t *testing.T) {
 		t.Errorf("from 25 to 100 mm the picture grows by %g", ratio)
 	}
 }
+
+// A mark takes the place of one within a quarter of a degree, keeps the ring's order, and
+// can be taken away; the package it was copied from is not touched.
+func TestMark(t *testing.T) {
+	p := fixture.Camera()
+	q := *p
+	q.Mark("focus", 110, 0.92, false)
+	q.Mark("focus", 45.2, 0.61, false)
+	q.Mark("focus", 180.1, 0, true)
+	if len(q.Marks) != len(p.Marks) || q.Marks[1] != (lens.Mark{RingDeg: 45.2, DistanceM: 0.61}) || q.Marks[3] != (lens.Mark{RingDeg: 110, DistanceM: 0.92}) || q.Marks[5].RingDeg != 220 || p.Marks[1].RingDeg != 45 {
+		t.Errorf("%v of %v", q.Marks, p.Marks)
+	}
+	q.Mark("focus", 110.25, 0.925, false) // a quarter of a degree on it is another one
+	q.Mark("iris", 90, 4, false)
+	q.Mark("iris", 0, 8, false)
+	q.Mark("zoom", 10, 35, false)
+	q.Mark("zoom", 10, 0, true)
+	if len(q.Marks) != len(p.Marks)+1 || len(q.Iris) != 2 || q.Iris[0] != (lens.TMark{RingDeg: 0, TStop: 8}) || len(q.Zoom) != 0 {
+		t.Errorf("%v, %v, %v", q.Marks, q.Iris, q.Zoom)
+	}
+}
