@@ -177,6 +177,10 @@ func TestCounterweightBench(t *testing.T) {
 	if code, b := a.put(path+"?after="+url.QueryEscape(v.Kept.At.Format(time.RFC3339Nano)), `{"slide_mm":1,"rise_mm":56,"seen":[],"checks":{"all_on":true,"engaged":false,"tight":false,"line":false,"pins_out":false}}`); code != 409 || !strings.Contains(b, "Somebody else changed this bench") {
 		t.Errorf("overwritten: %d %s", code, b)
 	}
+	// Nor is what was seen of the package as it was before taken for the new one's.
+	if code, b := a.put(path+"?version="+itoa(v.Package.Version+1), `{"slide_mm":1,"rise_mm":56,"seen":[],"checks":{"all_on":true,"engaged":false,"tight":false,"line":false,"pins_out":false}}`); code != 409 || !strings.Contains(b, "Body A, 35 mm was written anew") {
+		t.Errorf("of another version: %d %s", code, b)
+	}
 	for want, body := range map[string]string{
 		"the plate cannot read 999 mm": `{"slide_mm":999,"rise_mm":56,"seen":[],"checks":{"all_on":true,"engaged":false,"tight":false,"line":false,"pins_out":false}}`,
 		"creep deg h: it is 1e+06":     `{"slide_mm":1,"rise_mm":56,"creep_deg_h":1e6,"seen":[],"checks":{"all_on":true,"engaged":false,"tight":false,"line":false,"pins_out":false}}`,

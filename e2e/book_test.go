@@ -32,6 +32,11 @@ func TestRigBook(t *testing.T) {
 	p.enter("wish-payload_kg", "18")
 	p.says("no", "can", "No: one thing")
 	p.says("what limits it", "answers", "the job asks for 4.00")
+	// With a package, its weight is asked and its lens looked through.
+	p.enter("wish-payload_kg", "")
+	p.choose("wish-package", a.bench("plank", "Body A, 85 mm").Package.ID)
+	p.says("what it weighs", "answers", "the job asks for 4.66")
+	p.choose("wish-package", "")
 	p.enter("wish-high_m", "x")
 	p.wait("a sentence", `document.querySelector('.can [role="alert"]')?.textContent.includes('“up to” is not a number')`)
 	p.click("part-carry")

@@ -144,6 +144,7 @@ func (s *Server) keepBench(ctx context.Context, in *struct {
 	ID      string `path:"id" maxLength:"64"`
 	Package string `path:"package" format:"uuid"`
 	After   string `query:"after" maxLength:"40" doc:"when what this was made on was kept; a newer one is not overwritten"`
+	Version int    `query:"version" minimum:"0" doc:"the package's version that this was seen of; 0: not said"`
 	Body    balance.Settled
 }) (*body[*BenchView], error) {
 	r := &in.Body
@@ -170,6 +171,9 @@ func (s *Server) keepBench(ctx context.Context, in *struct {
 	v, err := s.benchOf(ctx, in.ID, in.Package, r)
 	if err != nil {
 		return nil, err
+	}
+	if in.Version != 0 && in.Version != v.Package.Version {
+		return nil, conflict(fmt.Sprintf("Somebody else changed this bench meanwhile: %s was written anew. It is shown as it is now; look again.", v.Package.Name))
 	}
 	r.Load = &v.Package.Load
 	if err := s.store.KeepBalance(ctx, s.who(ctx), in.Package, in.ID, r); err != nil {

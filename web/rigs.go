@@ -13,6 +13,7 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/go-chi/chi/v5"
 
+	"keenarc/core/balance"
 	"keenarc/core/rig"
 	"keenarc/link"
 	"keenarc/store"
@@ -275,12 +276,25 @@ func (s *Server) beginRig(ctx context.Context, in *struct {
 }
 
 func (s *Server) canRig(ctx context.Context, in *struct {
-	ID   string `path:"id" maxLength:"64"`
-	Body rig.Wish
+	ID      string `path:"id" maxLength:"64"`
+	Package string `query:"package" format:"uuid" doc:"the camera package that it is to carry: its weight is asked, and its lens looked through"`
+	Body    rig.Wish
 }) (*body[[]rig.Answer], error) {
 	r, err := s.store.Rig(ctx, in.ID)
 	if err != nil {
 		return nil, s.fail(err)
+	}
+	if in.Package != "" {
+		p, err := s.store.Package(ctx, in.Package)
+		if err != nil {
+			return nil, s.fail(err)
+		}
+		if o := p.Lens.Optics; o != nil {
+			r = r.Through(rig.Vec{o.RightM, o.ForwardM, o.UpM}, o.TurnDeg, o.TiltDeg)
+		}
+		if sum, err := balance.Add(p.Load.Pieces); err == nil && in.Body.PayloadKg == nil {
+			in.Body.PayloadKg = &sum.MassKg
+		}
 	}
 	return &body[[]rig.Answer]{r.Can(in.Body)}, nil
 }

@@ -3,6 +3,7 @@ package rig_test
 import (
 	"encoding/json"
 	"math"
+	"reflect"
 	"strings"
 	"testing"
 
@@ -95,6 +96,33 @@ func TestCan(t *testing.T) {
 				t.Errorf("without a camera: %+v", x)
 			}
 		}
+	}
+}
+
+// Through a periscope that looks from 0.4 m lower and 0.3 ahead, sideways: it comes down by
+// as much and reaches further; what pans and tilts is the camera, not the picture.
+func TestCanThroughALens(t *testing.T) {
+	r, err := rig.Begin("arm", "mine", "Mine", map[string]float64{"shoulder_m": 0.9, "upper_m": 0.6, "fore_m": 0.6})
+	if err != nil {
+		t.Fatal(err)
+	}
+	// The arm bends where it likes: its lens may point up or down as suits.
+	p := r.Through(rig.Vec{0, 0.3, 0}, 90, 0)
+	was, now := r.Extent(), p.Extent()
+	if math.Abs(now.ReachM-was.ReachM-0.3) > 0.01 || math.Abs(now.HighM-was.HighM-0.3) > 0.02 {
+		t.Errorf("without %+v, through it %+v", was, now)
+	}
+	asks := rig.Wish{PanDPS: ptr(1.0), TiltDeg: ptr(1.0), RollDeg: ptr(1.0)}
+	if got, want := p.Can(asks), r.Can(asks); !reflect.DeepEqual(got, want) {
+		t.Errorf("through it %v, without %v", got, want)
+	}
+	// A slider's comes down by what it is displaced, where the camera is level.
+	s := fixture.Slider()
+	if got, want := s.Through(rig.Vec{0, 0, -0.4}, 0, 0).Extent().LowM, s.Extent().LowM-0.4; math.Abs(got-want) > 0.02 {
+		t.Errorf("%g, want %g", got, want)
+	}
+	if a := s.Through(rig.Vec{0, 0, -0.4}, 0, 0).Can(rig.Wish{LowM: ptr(s.Extent().LowM - 0.39)}); len(a) != 1 || a[0].Word != "yes" {
+		t.Errorf("%v", a)
 	}
 }
 

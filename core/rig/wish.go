@@ -140,17 +140,29 @@ func (r *Rig) best(q []float64, i int, f func([]float64) float64) {
 	q[i] = at
 }
 
-// turns is the first axis, and its joint, that turns the camera about a direction of its
-// own at zero: 0 right (tilt), 1 forward (roll), 2 up (pan); −1 where there is none.
+// mount is the joint that the camera is on, whatever its lens does with the axis.
+func (r *Rig) mount() int {
+	k := r.joint(r.Camera, len(r.Joints))
+	if k >= 0 && r.Camera == opticJoint {
+		k = r.joint(r.Joints[k].Parent, k)
+	}
+	return k
+}
+
+// turns is the first axis that turns the camera about a direction of its own at zero: 0 right (tilt), 1 forward (roll), 2 up (pan); −1 where there is none.
 func (r *Rig) turns(about int) (axis int) {
 	q := make([]float64, len(r.Axes))
 	for i, a := range r.Axes {
 		q[i] = min(max(0, a.Min), a.Max)
 	}
 	frames := r.Frames(nil, q)
-	cam := r.Forward(q)
+	mount := r.mount()
+	if mount < 0 {
+		return -1
+	}
+	cam := frames[mount]
 	own := [3]Vec{cam.Right, cam.Forward, cam.Up}[about]
-	for k := r.joint(r.Camera, len(r.Joints)); k >= 0; k = r.joint(r.Joints[k].Parent, k) {
+	for k := mount; k >= 0; k = r.joint(r.Joints[k].Parent, k) {
 		j := &r.Joints[k]
 		if j.Kind != Revolute {
 			continue
@@ -167,7 +179,9 @@ func (r *Rig) turns(about int) (axis int) {
 	return -1
 }
 
-// Can answers every wish that was asked, with what limits it.
+// Can answers every wish that was asked, with what limits it. Of a machine that is seen
+// through a lens that displaces its axis (Through), height, reach and speed are those of
+// where the lens looks from; what pans, tilts and rolls is the camera.
 func (r *Rig) Can(w Wish) []Answer {
 	out := []Answer{}
 	say := func(wish string, ok bool, format string, v ...any) {

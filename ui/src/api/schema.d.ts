@@ -3810,6 +3810,8 @@ export interface operations {
             query?: {
                 /** @description when what this was made on was kept; a newer one is not overwritten */
                 after?: string;
+                /** @description the package's version that this was seen of; 0: not said */
+                version?: number;
             };
             header?: never;
             path: {
@@ -5068,7 +5070,10 @@ export interface operations {
     };
     "can-rig": {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description the camera package that it is to carry: its weight is asked, and its lens looked through */
+                package?: string;
+            };
             header?: never;
             path: {
                 id: string;

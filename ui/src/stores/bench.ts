@@ -31,7 +31,7 @@ export const useBench = defineStore("bench", () => {
   async function keep(change: Partial<Settled>, text = "Kept."): Promise<boolean> {
     const v = view.value;
     if (!v) return false;
-    const r = await api.PUT("/api/machines/{id}/bench/{package}", { params: { path: { id: v.machine, package: v.package.id }, query: { after: v.kept?.at } }, body: { ...v.record, ...change } })
+    const r = await api.PUT("/api/machines/{id}/bench/{package}", { params: { path: { id: v.machine, package: v.package.id }, query: { after: v.kept?.at, version: v.package.version } }, body: { ...v.record, ...change } })
       .catch(() => ({ data: undefined, error: undefined }));
     said.value = r.data ? { text, tone: "good" } : { text: sentence(r.error), tone: "over" };
     if (r.data) view.value = r.data;

@@ -1,6 +1,7 @@
 <script setup lang="ts">
-import { computed, ref, watch } from "vue";
+import { computed, onMounted, ref, watch } from "vue";
 import { api, sentence, type Answer, type RigSheet, type Wish } from "../../api/client";
+import { useBench } from "../../stores/bench";
 
 // Can this rig do it? Asked before anything is hired, answered wish by wish.
 const props = defineProps<{ sheet: RigSheet }>();
@@ -12,6 +13,10 @@ const mountings = ["level", "sloped", "upright", "upside down"] as const;
 const typed = ref<Partial<Record<Field, string>>>({});
 const flag = ref<Record<string, boolean>>({});
 const mounting = ref<(typeof mountings)[number]>("level");
+// The package that it is to carry: its weight is asked, and its lens looked through.
+const bench = useBench();
+const pack = ref("");
+onMounted(() => bench.list());
 const answers = ref<Answer[]>([]);
 const trouble = ref("");
 const wish = computed<Wish | string>(() => {
@@ -23,15 +28,15 @@ const wish = computed<Wish | string>(() => {
     w[f] = Number(t);
   }
   for (const [f] of flags) if (flag.value[f]) w[f] = true;
-  if (w.payload_kg !== undefined) w.mounting = mounting.value;
+  if (w.payload_kg !== undefined || pack.value) w.mounting = mounting.value;
   return w;
 });
 let turn = 0;
-watch([wish, () => props.sheet.rig.id, () => props.sheet.rig.version], async () => {
+watch([wish, pack, () => props.sheet.rig.id, () => props.sheet.rig.version], async () => {
   const mine = ++turn;
   trouble.value = typeof wish.value === "string" ? wish.value : "";
   if (typeof wish.value === "string" || Object.keys(wish.value).length === 0) { answers.value = []; return; }
-  const r = await api.POST("/api/rigs/{id}/can", { params: { path: { id: props.sheet.rig.id } }, body: wish.value }).catch(() => ({ data: undefined, error: undefined }));
+  const r = await api.POST("/api/rigs/{id}/can", { params: { path: { id: props.sheet.rig.id }, query: { package: pack.value || undefined } }, body: wish.value }).catch(() => ({ data: undefined, error: undefined }));
   if (mine !== turn) return;
   if (r.data) answers.value = r.data;
   else trouble.value = sentence(r.error);
@@ -52,6 +57,7 @@ const big = computed(() => {
     <p class="big" :class="{ now: no.length > 0 }" role="status" data-test="can">{{ big }}</p>
     <div class="fields">
       <label v-for="[f, name, u] in fields" :key="f">{{ name }} <input v-model="typed[f]" class="field" inputmode="decimal" :data-test="'wish-' + f" :aria-label="`${name}, ${u}`" /> {{ u }}</label>
+      <label v-if="bench.packages.length" class="wide">with <select v-model="pack" class="field" data-test="wish-package" aria-label="Camera package"><option value="">no package</option><option v-for="p in bench.packages" :key="p.id" :value="p.id">{{ p.name }}</option></select></label>
       <label>mounted <select v-model="mounting" class="field"><option v-for="m in mountings" :key="m">{{ m }}</option></select></label>
     </div>
     <div class="flags"><label v-for="[f, name] in flags" :key="f"><input v-model="flag[f]" type="checkbox" :data-test="'wish-' + f" /> {{ name }}</label></div>
@@ -70,7 +76,9 @@ const big = computed(() => {
 .fields label { white-space: nowrap; display: flex; gap: 4px; align-items: center; justify-content: flex-end; }
 .fields input { width: 40px; text-align: right; min-height: 22px; padding: 1px 4px; }
 .fields select { min-height: 22px; padding: 1px 2px; }
-.flags { display: flex; gap: 14px; font-size: 12px; flex-wrap: wrap; }
+.wide { grid-column: span 2; }
+.wide select { max-width: 190px; }
+.flags { display: flex; gap: 0 14px; font-size: 12px; flex-wrap: wrap; }
 ul { list-style: none; margin: 0; padding: 0; display: grid; gap: 3px; }
 p { margin: 0; }
 html.paper .quiet { color: #4d5a67; }
