@@ -3,6 +3,8 @@ package balance
 import (
 	"fmt"
 	"math"
+
+	"keenarc/core/mistake"
 )
 
 // Arc is an axis's arc with its motor and what holds it besides.
@@ -24,15 +26,15 @@ type At struct {
 func (a Arc) Check(most int) error {
 	switch {
 	case !finite(a.FromDeg, a.ToDeg) || !(a.FromDeg < a.ToDeg) || math.Abs(a.FromDeg) > 3600 || math.Abs(a.ToDeg) > 3600:
-		return mistake("from_deg", "give an arc that rises, within ten turns", "the arc goes from %g° to %g°", a.FromDeg, a.ToDeg)
+		return mistake.In("from_deg", "give an arc that rises, within ten turns", "the arc goes from %g° to %g°", a.FromDeg, a.ToDeg)
 	case !(a.StepDeg > 0) || math.IsInf(a.StepDeg, 0):
-		return mistake("step_deg", "give degrees above zero", "it is %g", a.StepDeg)
+		return mistake.In("step_deg", "give degrees above zero", "it is %g", a.StepDeg)
 	case (a.ToDeg-a.FromDeg)/a.StepDeg > float64(most):
-		return mistake("step_deg", fmt.Sprintf("give %g or more", (a.ToDeg-a.FromDeg)/float64(most)), "a step of %g° makes more than %d samples", a.StepDeg, most)
+		return mistake.In("step_deg", fmt.Sprintf("give %g or more", (a.ToDeg-a.FromDeg)/float64(most)), "a step of %g° makes more than %d samples", a.StepDeg, most)
 	case !(a.MotorNM >= 0) || math.IsInf(a.MotorNM, 0):
-		return mistake("motor_nm", "give newton metres above zero, or leave it out", "it is %g", a.MotorNM)
+		return mistake.In("motor_nm", "give newton metres above zero, or leave it out", "it is %g", a.MotorNM)
 	case !(a.FrictionNM >= 0) || math.IsInf(a.FrictionNM, 0):
-		return mistake("friction_nm", "give newton metres, 0 or more", "it is %g", a.FrictionNM)
+		return mistake.In("friction_nm", "give newton metres, 0 or more", "it is %g", a.FrictionNM)
 	}
 	return nil
 }

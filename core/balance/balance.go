@@ -12,6 +12,7 @@ import (
 	"fmt"
 	"math"
 
+	"keenarc/core/mistake"
 	"keenarc/core/rig"
 )
 
@@ -33,13 +34,7 @@ type Sum struct {
 
 // MistakeError is a caller's mistake: which field, what is wrong with it and what would
 // be right.
-type MistakeError struct{ Field, Wrong, Want string }
-
-func (e *MistakeError) Error() string { return fmt.Sprintf("%s: %s; %s", e.Field, e.Wrong, e.Want) }
-
-func mistake(field, want, wrong string, v ...any) error {
-	return &MistakeError{field, fmt.Sprintf(wrong, v...), want}
-}
+type MistakeError = mistake.Error
 
 // Bounds of what anybody hangs on an axis, in kilograms and metres.
 const (
@@ -60,17 +55,17 @@ func finite(v ...float64) bool {
 func Add(pieces []Piece) (Sum, error) {
 	var s Sum
 	if len(pieces) == 0 {
-		return s, mistake("pieces", "give what hangs on the axis, each with its mass and place", "there are none")
+		return s, mistake.In("pieces", "give what hangs on the axis, each with its mass and place", "there are none")
 	}
 	var moment rig.Vec
 	for i, p := range pieces {
 		field := fmt.Sprintf("pieces[%d]", i)
 		if !(p.MassKg > 0 && p.MassKg <= mostKg) {
-			return s, mistake(field+".mass_kg", "weigh it and give kilograms above zero", "%s has %g kg", said(p.Name, i), p.MassKg)
+			return s, mistake.In(field+".mass_kg", "weigh it and give kilograms above zero", "%s has %g kg", said(p.Name, i), p.MassKg)
 		}
 		for k, v := range p.At {
 			if !(math.Abs(v) <= mostM) {
-				return s, mistake(field+".at_m", "give metres right, forward and up", "%s lies at %g m", said(p.Name, i), v)
+				return s, mistake.In(field+".at_m", "give metres right, forward and up", "%s lies at %g m", said(p.Name, i), v)
 			}
 			moment[k] += p.MassKg * v
 		}

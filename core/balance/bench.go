@@ -3,6 +3,8 @@ package balance
 import (
 	"fmt"
 	"math"
+
+	"keenarc/core/mistake"
 )
 
 // Did is what a freed head does at an attitude.
@@ -43,11 +45,11 @@ type Knobs struct {
 func (k Knobs) Check() error {
 	for what, v := range map[string][2]float64{"slide_mm": k.SlideMM, "rise_mm": k.RiseMM} {
 		if !finite(v[:]...) || !(v[0] <= v[1]) || math.Abs(v[0]) > 5000 || math.Abs(v[1]) > 5000 {
-			return mistake(what, "give the least and the greatest reading in millimetres", "the plate's readings go from %g to %g mm", v[0], v[1])
+			return mistake.In(what, "give the least and the greatest reading in millimetres", "the plate's readings go from %g to %g mm", v[0], v[1])
 		}
 	}
 	if !finite(k.SlideAxisMM, k.RiseAxisMM) {
-		return mistake("slide_axis_mm", "give the readings at which the plate's zero lies on the axis", "they are not numbers")
+		return mistake.In("slide_axis_mm", "give the readings at which the plate's zero lies on the axis", "they are not numbers")
 	}
 	return nil
 }
@@ -159,12 +161,12 @@ func (b *Bench) check() error {
 	}
 	for what, v := range map[string]float64{"friction_nm": b.FrictionNM, "cable_nm": b.CableNM} {
 		if !(v >= 0 && v < 1e6) {
-			return mistake(what, "give newton metres, 0 or more", "it is %g", v)
+			return mistake.In(what, "give newton metres, 0 or more", "it is %g", v)
 		}
 	}
 	in := func(what string, v float64, k [2]float64) error {
 		if !(v >= k[0]-1e-9 && v <= k[1]+1e-9) {
-			return mistake(what, fmt.Sprintf("give %g to %g", k[0], k[1]), "the plate cannot read %g mm", v)
+			return mistake.In(what, fmt.Sprintf("give %g to %g", k[0], k[1]), "the plate cannot read %g mm", v)
 		}
 		return nil
 	}
@@ -177,7 +179,7 @@ func (b *Bench) check() error {
 	for i, s := range b.Seen {
 		field := fmt.Sprintf("seen[%d]", i)
 		if !(math.Abs(s.TiltDeg) < 90) {
-			return mistake(field+".tilt_deg", "give an attitude between -90 and 90, where the weight still has an arm", "it is %g°", s.TiltDeg)
+			return mistake.In(field+".tilt_deg", "give an attitude between -90 and 90, where the weight still has an arm", "it is %g°", s.TiltDeg)
 		}
 		if err := in(field+".slide_mm", s.SlideMM, b.Knobs.SlideMM); err != nil {
 			return err
@@ -187,11 +189,11 @@ func (b *Bench) check() error {
 		}
 		switch {
 		case s.ScaleKg != nil && !(math.Abs(*s.ScaleKg) <= mostKg):
-			return mistake(field+".scale_kg", "give what the scale reads, in kilograms", "it is %g", *s.ScaleKg)
+			return mistake.In(field+".scale_kg", "give what the scale reads, in kilograms", "it is %g", *s.ScaleKg)
 		case s.ScaleKg != nil && !(math.Abs(s.ArmM) >= 0.001 && math.Abs(s.ArmM) <= mostM):
-			return mistake(field+".arm_m", "give how far ahead of the axis the scale pulls, in metres", "an arm of %g m has no length", s.ArmM)
+			return mistake.In(field+".arm_m", "give how far ahead of the axis the scale pulls, in metres", "an arm of %g m has no length", s.ArmM)
 		case s.ScaleKg == nil && s.Did != Rests && s.Did != NoseFalls && s.Did != NoseRises:
-			return mistake(field+".did", "say rests, nose falls or nose rises, or give what a scale reads", "%q is nothing that it does", s.Did)
+			return mistake.In(field+".did", "say rests, nose falls or nose rises, or give what a scale reads", "%q is nothing that it does", s.Did)
 		}
 	}
 	return nil
@@ -207,10 +209,10 @@ func (b *Bench) mass() (kg, pieces float64, sum Sum, guessed bool, err error) {
 	switch {
 	case b.WholeKg != nil:
 		if !(*b.WholeKg > 0 && *b.WholeKg <= mostKg) {
-			return 0, 0, sum, false, mistake("whole_kg", "weigh it and give kilograms above zero", "it is %g", *b.WholeKg)
+			return 0, 0, sum, false, mistake.In("whole_kg", "weigh it and give kilograms above zero", "it is %g", *b.WholeKg)
 		}
 		if *b.WholeKg < sum.MassKg*(1-1e-9) {
-			return 0, 0, sum, false, mistake("whole_kg", fmt.Sprintf("give %.4g or more, or take a piece off", sum.MassKg), "all of it weighs %g kg and its pieces %.4g", *b.WholeKg, sum.MassKg)
+			return 0, 0, sum, false, mistake.In("whole_kg", fmt.Sprintf("give %.4g or more, or take a piece off", sum.MassKg), "all of it weighs %g kg and its pieces %.4g", *b.WholeKg, sum.MassKg)
 		}
 		return *b.WholeKg, sum.MassKg, sum, false, nil
 	case len(b.Pieces) > 0:

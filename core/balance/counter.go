@@ -4,6 +4,8 @@ import (
 	"fmt"
 	"math"
 	"sort"
+
+	"keenarc/core/mistake"
 )
 
 // Weights are counterweights of one size that somebody owns.
@@ -55,43 +57,43 @@ const mostSets = 500_000
 
 func (c *Crane) check() error {
 	if !(c.TailM > 0 && c.TailM <= mostM) {
-		return mistake("tail_m", "give how far behind the pivot the weights hang, in metres above zero", "it is %g", c.TailM)
+		return mistake.In("tail_m", "give how far behind the pivot the weights hang, in metres above zero", "it is %g", c.TailM)
 	}
 	if !(c.PayloadKg > 0 && c.PayloadKg <= mostKg) {
-		return mistake("payload_kg", "weigh what the crane carries and give kilograms above zero", "it is %g", c.PayloadKg)
+		return mistake.In("payload_kg", "weigh what the crane carries and give kilograms above zero", "it is %g", c.PayloadKg)
 	}
 	if len(c.ArmsM) == 0 || len(c.ArmsM) > 10_000 {
-		return mistake("arms_m", "give the arm's lengths from the pivot, in metres", "there are %d", len(c.ArmsM))
+		return mistake.In("arms_m", "give the arm's lengths from the pivot, in metres", "there are %d", len(c.ArmsM))
 	}
 	for i, a := range c.ArmsM {
 		if !(a > 0 && a <= mostM) {
-			return mistake(fmt.Sprintf("arms_m[%d]", i), "give metres from the pivot, above zero", "the arm is %g m long", a)
+			return mistake.In(fmt.Sprintf("arms_m[%d]", i), "give metres from the pivot, above zero", "the arm is %g m long", a)
 		}
 	}
 	if n := len(c.BoomKgM); n != 1 && n != len(c.ArmsM) {
-		return mistake("boom_kgm", "give one number, or one for each arm", "there are %d for %d arms", n, len(c.ArmsM))
+		return mistake.In("boom_kgm", "give one number, or one for each arm", "there are %d for %d arms", n, len(c.ArmsM))
 	}
 	for _, b := range c.BoomKgM {
 		if !(math.Abs(b) <= mostKg*mostM) {
-			return mistake("boom_kgm", "give kilogram metres", "it is %g", b)
+			return mistake.In("boom_kgm", "give kilogram metres", "it is %g", b)
 		}
 	}
 	sets := 1.0
 	for i, w := range c.Weights {
 		field := fmt.Sprintf("weights[%d]", i)
 		if !(w.Kg > 0 && w.Kg <= mostKg) {
-			return mistake(field+".kg", "give kilograms above zero", "a weight has %g kg", w.Kg)
+			return mistake.In(field+".kg", "give kilograms above zero", "a weight has %g kg", w.Kg)
 		}
 		if w.Count < 0 || w.Count > 10_000 {
-			return mistake(field+".count", "give how many of them you own, 0 to 10000", "it is %d", w.Count)
+			return mistake.In(field+".count", "give how many of them you own, 0 to 10000", "it is %d", w.Count)
 		}
 		sets *= float64(w.Count + 1)
 	}
 	if len(c.Weights) == 0 {
-		return mistake("weights", "give the weights you own, as kilograms and count", "there are none")
+		return mistake.In("weights", "give the weights you own, as kilograms and count", "there are none")
 	}
 	if sets > mostSets {
-		return mistake("weights", "leave out kinds that are not used", "they make %.0f different sets, over %d", sets, mostSets)
+		return mistake.In("weights", "leave out kinds that are not used", "they make %.0f different sets, over %d", sets, mostSets)
 	}
 	return nil
 }

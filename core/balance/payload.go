@@ -6,6 +6,7 @@ import (
 
 	"gonum.org/v1/gonum/mat"
 
+	"keenarc/core/mistake"
 	"keenarc/core/rig"
 )
 
@@ -53,19 +54,19 @@ func (p *WristPose) check(i int) error {
 				dot--
 			}
 			if !(math.Abs(dot) <= 1e-6) {
-				return mistake(field+".rotation", "give the sensor in the world, by rows: three unit vectors at right angles", "pose %d is not a rotation", i+1)
+				return mistake.In(field+".rotation", "give the sensor in the world, by rows: three unit vectors at right angles", "pose %d is not a rotation", i+1)
 			}
 		}
 	}
 	if det := r[0][0]*(r[1][1]*r[2][2]-r[1][2]*r[2][1]) - r[0][1]*(r[1][0]*r[2][2]-r[1][2]*r[2][0]) + r[0][2]*(r[1][0]*r[2][1]-r[1][1]*r[2][0]); det < 0 {
-		return mistake(field+".rotation", "give right-handed axes", "pose %d is a mirror image", i+1)
+		return mistake.In(field+".rotation", "give right-handed axes", "pose %d is a mirror image", i+1)
 	}
 	for k := range 3 {
 		if !finite(p.TorqueNM[k]) || math.Abs(p.TorqueNM[k]) > 1e9 {
-			return mistake(field+".torque_nm", "give newton metres", "pose %d has %g", i+1, p.TorqueNM[k])
+			return mistake.In(field+".torque_nm", "give newton metres", "pose %d has %g", i+1, p.TorqueNM[k])
 		}
 		if p.ForceN != nil && (!finite(p.ForceN[k]) || math.Abs(p.ForceN[k]) > 1e9) {
-			return mistake(field+".force_n", "give newtons", "pose %d has %g", i+1, p.ForceN[k])
+			return mistake.In(field+".force_n", "give newtons", "pose %d has %g", i+1, p.ForceN[k])
 		}
 	}
 	return nil
@@ -80,13 +81,13 @@ func (p *WristPose) Down() rig.Vec {
 // (m·c) × w + bias, with w = g times Down: both linear (Lynch & Park, Modern Robotics, 8).
 func (w Weighing) From(poses []WristPose) (*Payload, error) {
 	if !(w.G > 0 && w.G < 1000) {
-		return nil, mistake("g", "give gravity in m/s², as 9.80665", "it is %g", w.G)
+		return nil, mistake.In("g", "give gravity in m/s², as 9.80665", "it is %g", w.G)
 	}
 	if w.Known != nil && !(*w.Known > 0 && *w.Known <= mostKg) {
-		return nil, mistake("mass_kg", "weigh it and give kilograms above zero, or leave it out", "it is %g", *w.Known)
+		return nil, mistake.In("mass_kg", "weigh it and give kilograms above zero, or leave it out", "it is %g", *w.Known)
 	}
 	if len(poses) == 0 {
-		return nil, mistake("poses", "give two or more, three with bias", "there are none")
+		return nil, mistake.In("poses", "give two or more, three with bias", "there are none")
 	}
 	forces := poses[0].ForceN != nil
 	for i := range poses {
@@ -94,7 +95,7 @@ func (w Weighing) From(poses []WristPose) (*Payload, error) {
 			return nil, err
 		}
 		if (poses[i].ForceN != nil) != forces {
-			return nil, mistake(fmt.Sprintf("poses[%d].force_n", i), "give it in every pose, or in none", "some poses have a force and some have none")
+			return nil, mistake.In(fmt.Sprintf("poses[%d].force_n", i), "give it in every pose, or in none", "some poses have a force and some have none")
 		}
 	}
 	if err := w.tells(poses); err != nil {
@@ -117,7 +118,7 @@ func (w Weighing) From(poses []WristPose) (*Payload, error) {
 			out.Centre[k] = out.Moment[k] / out.MassKg
 		}
 		if !finite(out.Centre[:]...) {
-			return nil, mistake("poses", "use smaller numbers", "the centre is not a finite number")
+			return nil, mistake.In("poses", "use smaller numbers", "the centre is not a finite number")
 		}
 	}
 	return out, nil
@@ -145,7 +146,7 @@ func (w Weighing) tells(poses []WristPose) error {
 	}
 	var s mat.SVD
 	if !s.Factorize(rows, mat.SVDThinV) {
-		return mistake("poses", "turn the wrist further between them", "they can not be told apart")
+		return mistake.In("poses", "turn the wrist further between them", "they can not be told apart")
 	}
 	v := s.Values(nil)
 	var axes mat.Dense
@@ -163,7 +164,7 @@ func (w Weighing) tells(poses []WristPose) error {
 		what = "gravity's directions lie on one line, along %s of the sensor, so how far the centre lies along it is missing"
 		want = "add a third pose, turned about another axis of the sensor"
 	}
-	return mistake("poses", want, what, direction(line))
+	return mistake.In("poses", want, what, direction(line))
 }
 
 // direction names the axis that a direction lies along, or writes it out.
@@ -218,7 +219,7 @@ func (w Weighing) forces(poses []WristPose, out *Payload) error {
 	}
 	out.ResidualN = left
 	if !(out.MassKg > 0) {
-		return mistake("poses", "give the force that the payload puts on the sensor, in the sensor's axes, with the payload hung on", "the mass comes out at %.4g kg", out.MassKg)
+		return mistake.In("poses", "give the force that the payload puts on the sensor, in the sensor's axes, with the payload hung on", "the mass comes out at %.4g kg", out.MassKg)
 	}
 	return nil
 }
@@ -271,7 +272,7 @@ func fit(a *mat.Dense, y *mat.VecDense, skip bool) (x []float64, left float64, e
 		qr.Factorize(b)
 		sol := mat.NewVecDense(cols, nil)
 		if err := qr.SolveVecTo(sol, false, y); err != nil {
-			return nil, 0, mistake("poses", "turn the wrist further between them", "they do not determine the payload")
+			return nil, 0, mistake.In("poses", "turn the wrist further between them", "they do not determine the payload")
 		}
 		var got mat.VecDense
 		got.MulVec(b, sol)
@@ -279,7 +280,7 @@ func fit(a *mat.Dense, y *mat.VecDense, skip bool) (x []float64, left float64, e
 		x = append(x, sol.RawVector().Data...)
 	}
 	if !finite(x...) {
-		return nil, 0, mistake("poses", "use smaller numbers", "the answer is not a finite number")
+		return nil, 0, mistake.In("poses", "use smaller numbers", "the answer is not a finite number")
 	}
 	return x, mat.Norm(&r, 2) / math.Sqrt(float64(rows)/3), nil
 }

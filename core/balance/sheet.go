@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"math"
 
+	"keenarc/core/mistake"
 	"keenarc/core/rig"
 )
 
@@ -300,7 +301,7 @@ func (r *Settled) wrist(out *BenchSheet, m *rig.Rig, weighed bool) error {
 		}
 		found, err := w.From(poses)
 		if err == nil && !found.Weighed {
-			err = mistake("mass", "weigh the camera and say so in its package", "torques alone do not tell how heavy it is")
+			err = mistake.In("mass", "weigh the camera and say so in its package", "torques alone do not tell how heavy it is")
 		}
 		if bad, ok := err.(*MistakeError); ok {
 			p.Problem, p.Missing = bad.Wrong, bad.Want

@@ -1,0 +1,154 @@
+package site
+
+import (
+	"cmp"
+	"fmt"
+	"slices"
+
+	"keenarc/core/mistake"
+)
+
+// Done is how far a task is: when it was begun and when it ended, in minutes from the
+// start; nil: not yet.
+type Done struct{ Began, Ended *float64 }
+
+// Crewed is the schedule for so many people: tasks one after another, that with the
+// earliest latest start first (then by id), each as early as those before it and free
+// hands allow. What has begun or ended stands where it was, and nothing else begins before
+// now. Its slack is over both what waits for what and who goes on to what.
+func (n *Network) Crewed(minutes []float64, crew int, now float64, done []Done) (Schedule, error) {
+	for i, t := range n.Tasks {
+		if t.People > crew {
+			return Schedule{}, mistake.In(fmt.Sprintf("tasks[%d].people", i), "give a larger crew, or let fewer do it", "%s needs %d people and the crew is %d", t.ID, t.People, crew)
+		}
+	}
+	free := n.Times(minutes)
+	first := func(i int) float64 { return free.Slots[i].Start + free.Slots[i].Slack } // latest start
+	s := Schedule{Slots: make([]Slot, len(n.Tasks))}
+	set := make([]bool, len(n.Tasks))
+	var order []int
+	put := func(i int, start, end float64) {
+		s.Slots[i] = Slot{Start: start, End: end}
+		set[i], order = true, append(order, i)
+		s.Ready = max(s.Ready, end)
+	}
+	for i, d := range done {
+		switch {
+		case d.Ended != nil:
+			begun := *d.Ended
+			if d.Began != nil {
+				begun = min(*d.Began, begun)
+			}
+			put(i, begun, *d.Ended)
+		case d.Began != nil:
+			put(i, *d.Began, max(*d.Began+minutes[i], now))
+		}
+	}
+	for len(order) < len(n.Tasks) {
+		next := -1
+		for i := range n.Tasks {
+			if set[i] || slices.ContainsFunc(n.after[i], func(j int) bool { return !set[j] }) {
+				continue
+			}
+			if next < 0 || first(i) < first(next)-noSlack || first(i) <= first(next)+noSlack && n.Tasks[i].ID < n.Tasks[next].ID {
+				next = i
+			}
+		}
+		at := now
+		for _, j := range n.after[next] {
+			at = max(at, s.Slots[j].End)
+		}
+		at = n.hands(&s, order, crew, n.Tasks[next].People, at, minutes[next])
+		put(next, at, at+minutes[next])
+	}
+	n.follow(&s, crew)
+	return s, nil
+}
+
+// hands is the first time from at on when so many are free for so long.
+func (n *Network) hands(s *Schedule, set []int, crew, people int, at, minutes float64) float64 {
+	if people == 0 || minutes == 0 { // nobody is kept
+		return at
+	}
+	times := []float64{at}
+	for _, j := range set {
+		if s.Slots[j].End > at {
+			times = append(times, s.Slots[j].End)
+		}
+	}
+	slices.Sort(times)
+	for _, t := range times {
+		most := n.busy(s, set, t)
+		for _, j := range set {
+			if x := s.Slots[j].Start; x > t && x < t+minutes {
+				most = max(most, n.busy(s, set, x))
+			}
+		}
+		if most+people <= crew {
+			return t
+		}
+	}
+	return times[len(times)-1] // all is over by then
+}
+
+// busy is how many are at work right after a time.
+func (n *Network) busy(s *Schedule, set []int, t float64) int {
+	sum := 0
+	for _, j := range set {
+		if s.Slots[j].Start <= t && t < s.Slots[j].End {
+			sum += n.Tasks[j].People
+		}
+	}
+	return sum
+}
+
+// follow sends each pair of hands from what it did to what it does next, those that come
+// from what a task waits for first, and works out the slack over that.
+func (n *Network) follow(s *Schedule, crew int) {
+	order := slices.Clone(n.order)
+	slices.SortStableFunc(order, func(a, b int) int { return cmp.Compare(s.Slots[a].Start, s.Slots[b].Start) })
+	then := make([][]int, len(n.Tasks))
+	for i := range then {
+		for _, j := range n.then[i] { // what began too early did not wait
+			if s.Slots[j].Start >= s.Slots[i].End-noSlack {
+				then[i] = append(then[i], j)
+			}
+		}
+	}
+	from := make([]int, crew) // what each pair of hands did last
+	for h := range from {
+		from[h] = -1
+	}
+	for _, i := range order {
+		for range n.Tasks[i].People {
+			best := -1
+			for h, j := range from {
+				if j == i || j >= 0 && s.Slots[j].End > s.Slots[i].Start+noSlack {
+					continue
+				}
+				if best < 0 || rank(n, i, j) < rank(n, i, from[best]) {
+					best = h
+				}
+			}
+			if best < 0 {
+				break // more were at work than there are: it happened all the same
+			}
+			if j := from[best]; j >= 0 && !slices.Contains(then[j], i) {
+				then[j] = append(then[j], i)
+			}
+			from[best] = i
+		}
+	}
+	s.loosen(order, then)
+}
+
+// rank is how willingly hands that did j go on to i.
+func rank(n *Network, i, j int) int {
+	switch {
+	case j >= 0 && slices.Contains(n.after[i], j):
+		return 0
+	case j < 0:
+		return 1
+	}
+	return 2
+}

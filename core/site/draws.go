@@ -1,0 +1,87 @@
+package site
+
+import (
+	"fmt"
+	"math"
+	"math/rand/v2"
+	"slices"
+
+	"keenarc/core/mistake"
+)
+
+// Spread is how long a task takes: as likely more as less than P50, more than P80 one
+// time in five. Between and beyond, the logarithm of its minutes is normal.
+type Spread struct{ P50, P80 float64 }
+
+// Draws of a whole network, and what of a normal distribution lies under four fifths.
+const draws = 2000
+
+var p80Sigma = math.Sqrt2 * math.Erfinv(2*0.8-1)
+
+func (w Spread) check(field, id string) error {
+	if !(w.P50 >= 0 && w.P50 <= mostMinutes && w.P80 >= w.P50 && w.P80 <= mostMinutes) || w.P50 == 0 && w.P80 > 0 {
+		return mistake.In(field, "give p80 minutes not below p50, and both above zero", "%s takes %g minutes as likely as not, and %g four times in five", id, w.P50, w.P80)
+	}
+	return nil
+}
+
+// draw is one duration that is longer than elapsed; u is even in [0, 1).
+func (w Spread) draw(u, elapsed float64) float64 {
+	if w.P80 <= w.P50 {
+		return max(w.P50, elapsed)
+	}
+	sigma := math.Log(w.P80/w.P50) / p80Sigma
+	least := 0.0
+	if elapsed > 0 {
+		least = math.Erfc(-math.Log(elapsed/w.P50)/sigma/math.Sqrt2) / 2
+	}
+	p := least + (1-least)*u
+	if p >= 1-1e-12 { // so long already that it says nothing more
+		return elapsed * (1 + 0.1*u)
+	}
+	return max(w.P50*math.Exp(sigma*math.Sqrt2*math.Erfinv(2*p-1)), elapsed)
+}
+
+// Forecast is when it is ready, as likely before as after, and four times in five before:
+// of seeded draws of the whole network, since percentiles of its tasks do not add. For a
+// crew of 0 nobody is short; now and done are as for Crewed.
+func (n *Network) Forecast(spreads []Spread, crew int, now float64, done []Done) (p50, p80 float64, err error) {
+	for i, w := range spreads {
+		if err := w.check(fmt.Sprintf("tasks[%d]", i), n.Tasks[i].ID); err != nil {
+			return 0, 0, err
+		}
+	}
+	rng := rand.New(rand.NewPCG(2000, 0x51e))
+	ready := make([]float64, draws)
+	minutes := make([]float64, len(n.Tasks))
+	for k := range ready {
+		for i, w := range spreads {
+			elapsed := 0.0
+			if done != nil && done[i].Began != nil && done[i].Ended == nil {
+				elapsed = max(now-*done[i].Began, 0)
+			}
+			minutes[i] = w.draw(rng.Float64(), elapsed)
+		}
+		if crew == 0 {
+			ready[k] = n.Times(minutes).Ready
+			continue
+		}
+		s, err := n.Crewed(minutes, crew, now, done)
+		if err != nil {
+			return 0, 0, err
+		}
+		ready[k] = s.Ready
+	}
+	slices.Sort(ready)
+	return Quantile(ready, 0.5), Quantile(ready, 0.8), nil
+}
+
+// Quantile of sorted values, straight between neighbours (Hyndman and Fan's type 7).
+func Quantile(sorted []float64, p float64) float64 {
+	at := p * float64(len(sorted)-1)
+	i := int(at)
+	if i+1 >= len(sorted) {
+		return sorted[len(sorted)-1]
+	}
+	return sorted[i] + (at-float64(i))*(sorted[i+1]-sorted[i])
+}

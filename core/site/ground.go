@@ -1,0 +1,300 @@
+package site
+
+import (
+	"fmt"
+	"math"
+	"slices"
+
+	"keenarc/core/mistake"
+)
+
+// Length is a rail section that one owns, so many of it.
+type Length struct {
+	MM    int `json:"mm"`
+	Count int `json:"count"`
+}
+
+// Track is what a move asks of the rails: how far the carriage goes, how long it is, and
+// how much is left beyond it on each side.
+type Track struct {
+	RunMM       float64 `json:"run_mm"`
+	FootprintMM float64 `json:"footprint_mm"`
+	MarginMM    float64 `json:"margin_mm" doc:"on each side, to stop in"`
+}
+
+// NeedMM is the rail that a track needs.
+func (t Track) NeedMM() float64 { return t.RunMM + t.FootprintMM + 2*t.MarginMM }
+
+// Sections are the fewest of those owned that reach so far, and of these the shortest.
+func Sections(needMM float64, owned []Length) (used []Length, totalMM int, err error) {
+	if !(needMM > 0 && needMM <= 1e6) {
+		return nil, 0, mistake.In("run_mm", "give a run above zero, up to a kilometre", "the track needs %g mm", needMM)
+	}
+	have, unit, longest := 0, 0, 0
+	for i, l := range owned {
+		if l.MM <= 0 || l.MM > 100_000 || l.Count < 0 || l.Count > 1000 {
+			return nil, 0, mistake.In(fmt.Sprintf("owned[%d]", i), "give millimetres above zero and how many there are", "there are %d of %d mm", l.Count, l.MM)
+		}
+		have, unit, longest = have+l.MM*l.Count, gcd(unit, l.MM), max(longest, l.MM)
+	}
+	need := int(math.Ceil(needMM - 1e-6))
+	if have < need {
+		return nil, 0, mistake.In("owned", fmt.Sprintf("find %d mm more", need-have), "all sections together are %d mm and the track needs %d", have, need)
+	}
+	// The fewest pieces for every length up to one section over what is needed.
+	most := (need + longest) / unit
+	pieces := make([]int, most+1)
+	for i := range pieces {
+		pieces[i] = math.MaxInt32
+	}
+	pieces[0] = 0
+	took := make([][]int32, len(owned)) // how many of a length were taken last, by length
+	for k, l := range owned {
+		step := l.MM / unit
+		took[k] = make([]int32, most+1)
+		was := slices.Clone(pieces)
+		for x := range pieces {
+			for c := 1; c <= l.Count && c*step <= x; c++ {
+				if n := was[x-c*step] + c; n < pieces[x] {
+					pieces[x], took[k][x] = n, int32(c)
+				}
+			}
+		}
+	}
+	best := -1
+	for x := (need + unit - 1) / unit; x <= most; x++ {
+		if pieces[x] < math.MaxInt32 && (best < 0 || pieces[x] < pieces[best]) {
+			best = x
+		}
+	}
+	used = []Length{}
+	for k, x := len(owned)-1, best; k >= 0; k-- {
+		if c := int(took[k][x]); c > 0 {
+			used = append(used, Length{owned[k].MM, c})
+			x -= c * owned[k].MM / unit
+		}
+	}
+	slices.SortFunc(used, func(a, b Length) int { return b.MM - a.MM })
+	return used, best * unit, nil
+}
+
+func gcd(a, b int) int {
+	for b != 0 {
+		a, b = b, a%b
+	}
+	return a
+}
+
+// Support is one place where the rails rest: how far along, and the floor's height under
+// either rail, as measured against any level line.
+type Support struct {
+	AtMM    float64  `json:"at_mm"`
+	LeftMM  *float64 `json:"left_mm" doc:"the floor's height under the left rail"`
+	RightMM *float64 `json:"right_mm"`
+}
+
+// Level is how level rails have to be, and what they are packed with.
+type Level struct {
+	GaugeMM   float64   `json:"gauge_mm" doc:"between the rails"`
+	SlopeMMPM float64   `json:"slope_mm_per_m" doc:"the most that is borne along"`
+	TwistMMPM float64   `json:"twist_mm_per_m" doc:"the most that one rail may rise against the other along a metre"`
+	PackersMM []float64 `json:"packers_mm" doc:"the thicknesses that there are"`
+}
+
+// Packed is one rail at one support: how much goes under it, of which packers, and by how
+// much it then stands over the level line.
+type Packed struct {
+	NeedMM  float64   `json:"need_mm"`
+	Packers []float64 `json:"packers_mm"`
+	OffMM   float64   `json:"off_mm"`
+}
+
+// Bay is the stretch between two supports, as packed.
+type Bay struct {
+	FromMM    float64 `json:"from_mm"`
+	ToMM      float64 `json:"to_mm"`
+	SlopeMMPM float64 `json:"slope_mm_per_m" doc:"the steeper rail's, signed"`
+	TwistMMPM float64 `json:"twist_mm_per_m"`
+	OK        bool    `json:"ok"`
+}
+
+// Packing is all supports, left and right, and what is left between them.
+type Packing struct {
+	TopMM  float64        `json:"top_mm" doc:"the height that the rails come to"`
+	Left   []Packed       `json:"left"`
+	Right  []Packed       `json:"right"`
+	Bays   []Bay          `json:"bays"`
+	Count  map[string]int `json:"count" doc:"how many of each thickness, all in all"`
+	OK     bool           `json:"ok"`
+	Bare   []Bay          `json:"bare" doc:"what it would be without packers"`
+	WorstS float64        `json:"worst_slope_mm_per_m"`
+	WorstT float64        `json:"worst_twist_mm_per_m"`
+}
+
+// mostPackMM is more than anybody packs up; what needs more is built up first.
+const mostPackMM = 500
+
+// Pack brings rails to the height of the highest support, with the packers that there
+// are: at each rail the pile that comes nearest to what is missing, of the fewest pieces.
+func Pack(at []Support, l Level) (*Packing, error) {
+	if len(at) < 2 {
+		return nil, mistake.In("supports", "measure under both ends at least", "there are %d", len(at))
+	}
+	if len(at) > 500 {
+		return nil, mistake.In("supports", "give at most 500", "there are %d", len(at))
+	}
+	if !(l.GaugeMM > 0 && l.GaugeMM <= 1e5 && l.SlopeMMPM > 0 && l.TwistMMPM > 0) {
+		return nil, mistake.In("level", "give gauge and tolerances above zero", "a gauge of %g mm, %g mm/m along, %g mm/m of twist", l.GaugeMM, l.SlopeMMPM, l.TwistMMPM)
+	}
+	piles, err := pileUp(l.PackersMM)
+	if err != nil {
+		return nil, err
+	}
+	p := &Packing{TopMM: math.Inf(-1), Count: map[string]int{}, OK: true}
+	for i, s := range at {
+		for side, h := range map[string]*float64{"left": s.LeftMM, "right": s.RightMM} {
+			if h == nil || !(math.Abs(*h) <= 1e5) {
+				return nil, mistake.In(fmt.Sprintf("supports[%d].%s_mm", i, side), "measure there, too", "the support at %g mm has no height under its %s rail", s.AtMM, side)
+			}
+			p.TopMM = max(p.TopMM, *h)
+		}
+		if i > 0 && !(s.AtMM > at[i-1].AtMM) {
+			return nil, mistake.In(fmt.Sprintf("supports[%d].at_mm", i), "give them one after another along the track", "the support at %g mm follows that at %g", s.AtMM, at[i-1].AtMM)
+		}
+	}
+	pack := func(h float64) (Packed, error) {
+		need := p.TopMM - h
+		if need > mostPackMM {
+			return Packed{}, mistake.In("supports", "build it up first, or measure again", "%.0f mm would have to go under one rail", need)
+		}
+		pile := piles.nearest(need)
+		sum := 0.0
+		for _, t := range pile {
+			sum += t
+			p.Count[fmt.Sprintf("%g", t)]++
+		}
+		return Packed{need, pile, sum - need}, nil
+	}
+	zero := make([]Packed, 0, 2*len(at))
+	for _, s := range at {
+		a, err := pack(*s.LeftMM)
+		if err != nil {
+			return nil, err
+		}
+		b, err := pack(*s.RightMM)
+		if err != nil {
+			return nil, err
+		}
+		p.Left, p.Right = append(p.Left, a), append(p.Right, b)
+		zero = append(zero, Packed{OffMM: -a.NeedMM}, Packed{OffMM: -b.NeedMM})
+	}
+	for i := 1; i < len(at); i++ {
+		b := bay(at[i-1], at[i], p.Left[i-1], p.Left[i], p.Right[i-1], p.Right[i], l)
+		p.Bays = append(p.Bays, b)
+		p.Bare = append(p.Bare, bay(at[i-1], at[i], zero[2*i-2], zero[2*i], zero[2*i-1], zero[2*i+1], l))
+		p.OK = p.OK && b.OK
+		p.WorstS, p.WorstT = max(p.WorstS, math.Abs(b.SlopeMMPM)), max(p.WorstT, math.Abs(b.TwistMMPM))
+	}
+	return p, nil
+}
+
+// bay is what is between two supports.
+func bay(a, b Support, la, lb, ra, rb Packed, l Level) Bay {
+	m := (b.AtMM - a.AtMM) / 1000
+	left, right := (lb.OffMM-la.OffMM)/m, (rb.OffMM-ra.OffMM)/m
+	x := Bay{FromMM: a.AtMM, ToMM: b.AtMM, SlopeMMPM: left, TwistMMPM: left - right}
+	if math.Abs(right) > math.Abs(left) {
+		x.SlopeMMPM = right
+	}
+	x.OK = math.Abs(x.SlopeMMPM) <= l.SlopeMMPM+1e-9 && math.Abs(x.TwistMMPM) <= l.TwistMMPM+1e-9
+	return x
+}
+
+// piles are heights that can be packed, in hundredths of a millimetre, each with the
+// thickness that goes on last.
+type piles struct {
+	last  []int
+	count []int
+}
+
+func pileUp(sizes []float64) (*piles, error) {
+	top := mostPackMM*100 + 5000
+	p := &piles{make([]int, top+1), make([]int, top+1)}
+	for h := range p.count {
+		p.count[h] = math.MaxInt32
+	}
+	p.count[0] = 0
+	for i, t := range sizes {
+		if !(t >= 0.05 && t <= mostPackMM) {
+			return nil, mistake.In(fmt.Sprintf("packers_mm[%d]", i), "give thicknesses from 0.05 mm", "there is one of %g mm", t)
+		}
+	}
+	for h := range p.count {
+		for _, t := range sizes {
+			c := int(math.Round(t * 100))
+			if c <= h && p.count[h-c] < math.MaxInt32 && p.count[h-c]+1 < p.count[h] {
+				p.count[h], p.last[h] = p.count[h-c]+1, c
+			}
+		}
+	}
+	return p, nil
+}
+
+// nearest is the pile nearest to a height: the largest pieces first.
+func (p *piles) nearest(mm float64) []float64 {
+	want := int(math.Round(mm * 100))
+	best := 0
+	for d := 0; d <= len(p.count); d++ {
+		if h := want - d; h >= 0 && p.count[h] < math.MaxInt32 {
+			best = h
+			break
+		}
+		if h := want + d; h < len(p.count) && p.count[h] < math.MaxInt32 {
+			best = h
+			break
+		}
+	}
+	out := []float64{}
+	for h := best; h > 0; h -= p.last[h] {
+		out = append(out, float64(p.last[h])/100)
+	}
+	slices.SortFunc(out, func(a, b float64) int { return int(100 * (b - a)) })
+	return out
+}
+
+// Swing is what turns behind a column: how far its tail reaches, how high the pivot is,
+// how far the front can rise and how deep things hang there.
+type Swing struct {
+	TailM    float64 `json:"tail_m"`
+	PivotM   float64 `json:"pivot_m"`
+	FrontUpD float64 `json:"front_up_deg"`
+	HangsM   float64 `json:"hangs_m"`
+	RoomM    float64 `json:"room_m" doc:"measured from the column to the nearest thing behind"`
+	KeepM    float64 `json:"keep_m" doc:"what stays free for people to pass"`
+}
+
+// ClearM is what is left behind the tail, and under it when the front is up; below 0: it
+// strikes.
+func (s Swing) ClearM() (behind, under float64) {
+	up := s.FrontUpD * math.Pi / 180
+	return s.RoomM - s.TailM - s.KeepM, s.PivotM - s.TailM*math.Sin(up) - s.HangsM
+}
+
+// Base is what stands on the floor: its mass, on how many feet or pads, of which size, and
+// how much more than its share the worst of them takes.
+type Base struct {
+	MassKg  float64 `json:"mass_kg"`
+	Feet    int     `json:"feet"`
+	PadCM2  float64 `json:"pad_cm2"`
+	Worst   float64 `json:"worst_share" doc:"1: all feet alike; 2: one takes twice its share"`
+	FloorKN float64 `json:"floor_kn_per_m2" doc:"what the floor bears, by those who answer for it; 0: not known"`
+}
+
+// KN is the force on the worst foot, and its pressure on the pad in kN/m².
+func (b Base) KN() (kn, knPerM2 float64, err error) {
+	if !(b.MassKg > 0 && b.Feet > 0 && b.PadCM2 > 0 && b.Worst >= 1) {
+		return 0, 0, mistake.In("base", "give mass, feet and pad above zero, and 1 or more as the worst foot's share", "%g kg on %d feet of %g cm², the worst with %g of its share", b.MassKg, b.Feet, b.PadCM2, b.Worst)
+	}
+	kn = b.MassKg * 9.80665 / float64(b.Feet) * b.Worst / 1000
+	return kn, kn / (b.PadCM2 / 1e4), nil
+}

@@ -1,0 +1,184 @@
+package site_test
+
+import (
+	"math"
+	"math/rand/v2"
+	"slices"
+	"strings"
+	"testing"
+
+	"keenarc/core/site"
+)
+
+// Against every choice there is: the fewest pieces, then the shortest.
+func TestSectionsEnumerated(t *testing.T) {
+	rng := rand.New(rand.NewPCG(4, 4))
+	for range 300 {
+		owned := []site.Length{}
+		for range 1 + rng.IntN(3) {
+			owned = append(owned, site.Length{MM: []int{500, 750, 1000, 1200, 2400, 613}[rng.IntN(6)], Count: rng.IntN(4)})
+		}
+		need := 1 + rng.Float64()*6000
+		bestN, bestMM := math.MaxInt, math.MaxInt
+		var try func(k, n, mm int)
+		try = func(k, n, mm int) {
+			if k == len(owned) {
+				if float64(mm) >= need && (n < bestN || n == bestN && mm < bestMM) {
+					bestN, bestMM = n, mm
+				}
+				return
+			}
+			for c := 0; c <= owned[k].Count; c++ {
+				try(k+1, n+c, mm+c*owned[k].MM)
+			}
+		}
+		try(0, 0, 0)
+		used, total, err := site.Sections(need, owned)
+		if bestN == math.MaxInt {
+			if err == nil {
+				t.Fatalf("%g of %v: %v", need, owned, used)
+			}
+			continue
+		}
+		n, mm := 0, 0
+		for _, u := range used {
+			n, mm = n+u.Count, mm+u.MM*u.Count
+		}
+		if err != nil || n != bestN || mm != bestMM || total != mm {
+			t.Fatalf("%g of %v: %v (%d), want %d pieces of %d mm, %v", need, owned, used, total, bestN, bestMM, err)
+		}
+	}
+	if n := (site.Track{RunMM: 1200, FootprintMM: 300, MarginMM: 150}).NeedMM(); n != 1800 {
+		t.Error(n)
+	}
+	for want, c := range map[string]struct {
+		need  float64
+		owned []site.Length
+	}{
+		"find 500 mm more": {2500, []site.Length{{1000, 2}}}, "the track needs 0": {0, nil}, "the track needs NaN": {math.NaN(), nil}, "there are 1 of 0 mm": {1, []site.Length{{0, 1}}}, "there are -1 of 5 mm": {1, []site.Length{{5, -1}}},
+	} {
+		if _, _, err := site.Sections(c.need, c.owned); err == nil || !strings.Contains(err.Error(), want) {
+			t.Errorf("%s: %v", want, err)
+		}
+	}
+}
+
+func at(mm, left, right float64) site.Support {
+	return site.Support{AtMM: mm, LeftMM: &left, RightMM: &right}
+}
+
+// By hand: four supports a metre apart, packers of 10, 5, 2 and 1 mm.
+func TestPack(t *testing.T) {
+	l := site.Level{GaugeMM: 600, SlopeMMPM: 1, TwistMMPM: 1, PackersMM: []float64{1, 2, 5, 10}}
+	p, err := site.Pack([]site.Support{at(0, 0, -3), at(1000, 4.4, 0), at(2000, -8, -12.6), at(3000, 0, 0)}, l)
+	if err != nil {
+		t.Fatal(err)
+	}
+	wantL, wantR := [][]float64{{2, 2}, {}, {10, 2}, {2, 2}}, [][]float64{{5, 2}, {2, 2}, {10, 5, 2}, {2, 2}}
+	for i := range wantL {
+		if !slices.Equal(p.Left[i].Packers, wantL[i]) || !slices.Equal(p.Right[i].Packers, wantR[i]) {
+			t.Errorf("support %d: %v and %v, want %v and %v", i, p.Left[i].Packers, p.Right[i].Packers, wantL[i], wantR[i])
+		}
+	}
+	// Left stands −0.4, 0, −0.4, −0.4; right −0.4, −0.4, 0, −0.4.
+	for i, want := range [][2]float64{{0.4, 0.4}, {-0.4, -0.8}, {-0.4, 0.4}} {
+		if b := p.Bays[i]; math.Abs(b.SlopeMMPM-want[0]) > 1e-9 && math.Abs(b.SlopeMMPM+want[0]) > 1e-9 || math.Abs(b.TwistMMPM-want[1]) > 1e-9 || !b.OK {
+			t.Errorf("bay %d: %+v, want %v", i, b, want)
+		}
+	}
+	if !p.OK || p.TopMM != 4.4 || p.Count["2"] != 11 || p.Count["10"] != 2 || p.Count["5"] != 2 || p.Count["1"] != 0 || math.Abs(p.WorstT-0.8) > 1e-9 || math.Abs(p.WorstS-0.4) > 1e-9 {
+		t.Errorf("%+v", p)
+	}
+	if b := p.Bare[1]; math.Abs(b.SlopeMMPM+12.6) > 1e-9 || math.Abs(b.TwistMMPM-0.2) > 1e-9 || b.OK {
+		t.Errorf("bare: %+v", b)
+	}
+	// Tolerances are held, each.
+	l.TwistMMPM = 0.7
+	if p, _ := site.Pack([]site.Support{at(0, 0, -3), at(1000, 4.4, 0), at(2000, -8, -12.6), at(3000, 0, 0)}, l); p.OK || p.Bays[1].OK || !p.Bays[0].OK {
+		t.Errorf("twist: %+v", p.Bays)
+	}
+	l.TwistMMPM, l.SlopeMMPM = 1, 0.3
+	if p, _ := site.Pack([]site.Support{at(0, 0, 0), at(1000, -0.4, -0.4)}, l); p.OK {
+		t.Errorf("slope: %+v", p.Bays)
+	}
+	// Without packers it stands as it stands.
+	l.PackersMM = nil
+	if p, err := site.Pack([]site.Support{at(0, 0, 0), at(1000, -5, -5)}, l); err != nil || p.OK || p.Left[1].OffMM != -5 {
+		t.Errorf("%+v %v", p, err)
+	}
+}
+
+// Many grounds: no pile is further off than half the thinnest packer, and none could be
+// made of fewer pieces out of these.
+func TestPackNearest(t *testing.T) {
+	rng := rand.New(rand.NewPCG(5, 5))
+	l := site.Level{GaugeMM: 600, SlopeMMPM: 1, TwistMMPM: 1, PackersMM: []float64{1, 3, 4}}
+	for range 200 {
+		s := []site.Support{at(0, 0, -rng.Float64()*60), at(700, -rng.Float64()*60, -rng.Float64()*60)}
+		p, err := site.Pack(s, l)
+		if err != nil {
+			t.Fatal(err)
+		}
+		for _, x := range append(p.Left, p.Right...) {
+			if math.Abs(x.OffMM) > 0.506 {
+				t.Fatalf("%+v", x)
+			}
+			sum := 0.0
+			for _, v := range x.Packers {
+				sum += v
+			}
+			fewest := math.MaxInt
+			for a := range 70 {
+				for b := range 25 {
+					if c := (int(sum) - a - 3*b) / 4; c >= 0 && a+3*b+4*c == int(sum) {
+						fewest = min(fewest, a+b+c)
+					}
+				}
+			}
+			if len(x.Packers) != fewest {
+				t.Fatalf("%v: %d would do", x.Packers, fewest)
+			}
+		}
+	}
+}
+
+func TestGroundMistakes(t *testing.T) {
+	l := site.Level{GaugeMM: 600, SlopeMMPM: 1, TwistMMPM: 1, PackersMM: []float64{1}}
+	left := 0.0
+	for want, s := range map[string][]site.Support{
+		"there are 1": {at(0, 0, 0)},
+		"the support at 1000 mm has no height under its right": {at(0, 0, 0), {AtMM: 1000, LeftMM: &left}},
+		"the support at 0 mm has no height under its left":     {{RightMM: &left}, at(1000, 0, 0)},
+		"the support at 0 mm follows that at 0":                {at(0, 0, 0), at(0, 0, 0)},
+		"600 mm would have to go under":                        {at(0, 0, 0), at(1000, -600, 0)},
+		"there are 501":                                        make([]site.Support, 501),
+	} {
+		if _, err := site.Pack(s, l); err == nil || !strings.Contains(err.Error(), want) {
+			t.Errorf("%s: %v", want, err)
+		}
+	}
+	two := []site.Support{at(0, 0, 0), at(1000, 0, 0)}
+	for _, bad := range []site.Level{{GaugeMM: 0, SlopeMMPM: 1, TwistMMPM: 1}, {GaugeMM: 1, SlopeMMPM: 0, TwistMMPM: 1}, {GaugeMM: 1, SlopeMMPM: 1}, {GaugeMM: 1, SlopeMMPM: 1, TwistMMPM: 1, PackersMM: []float64{0}}} {
+		if _, err := site.Pack(two, bad); err == nil {
+			t.Errorf("%+v is taken", bad)
+		}
+	}
+}
+
+// A tail of 1.2 m on a pivot of 1.5, front up 30°, weights hanging 0.4 m under it; 700 kg
+// on four feet of 400 cm², the worst with twice its share.
+func TestSwingAndBase(t *testing.T) {
+	behind, under := site.Swing{TailM: 1.2, PivotM: 1.5, FrontUpD: 30, HangsM: 0.4, RoomM: 2, KeepM: 0.6}.ClearM()
+	if math.Abs(behind-0.2) > 1e-12 || math.Abs(under-0.5) > 1e-12 {
+		t.Errorf("%g, %g", behind, under)
+	}
+	kn, p, err := site.Base{MassKg: 700, Feet: 4, PadCM2: 400, Worst: 2}.KN()
+	if want := 700 * 9.80665 / 2 / 1000; err != nil || math.Abs(kn-want) > 1e-12 || math.Abs(p-want/0.04) > 1e-9 {
+		t.Errorf("%g kN, %g kN/m², %v", kn, p, err)
+	}
+	for _, bad := range []site.Base{{}, {MassKg: 1, Feet: 1, PadCM2: 1, Worst: 0.5}, {MassKg: 1, PadCM2: 1, Worst: 1}, {MassKg: math.NaN(), Feet: 1, PadCM2: 1, Worst: 1}} {
+		if _, _, err := bad.KN(); err == nil {
+			t.Errorf("%+v is taken", bad)
+		}
+	}
+}
