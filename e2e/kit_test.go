@@ -309,7 +309,9 @@ func (p *page) click(id string) {
 		if (!e || e.disabled) return false;
 		const r = e.getBoundingClientRect(), was = e.dataset.was, now = [r.x, r.y, r.width].join();
 		e.dataset.was = now;
-		return was === now && r.width > 0 && e.contains(document.elementFromPoint(r.x + r.width / 2, r.y + r.height / 2));
+		const seen = e.contains(document.elementFromPoint(r.x + r.width / 2, r.y + r.height / 2));
+		if (!seen) e.scrollIntoView({ block: 'center' });
+		return was === now && r.width > 0 && seen;
 	})()`, test(id)))
 	p.must(chromedp.Click(chromedp.CSS(test(id)), chromedp.NodeVisible))
 }

@@ -13,6 +13,7 @@ import (
 	"keenarc/core/geom"
 	"keenarc/core/lens"
 	"keenarc/core/rig"
+	"keenarc/core/site"
 )
 
 // HarbourApproach is the demo move of SL-010 as a keyframe file.
@@ -20,12 +21,17 @@ import (
 //go:embed harbour-approach.csv
 var HarbourApproach []byte
 
+// LanternStair is the demo move of SL-020 as a keyframe file.
+//
+//go:embed lantern-stair.csv
+var LanternStair []byte
+
 // KeeperWinds is the demo move of SL-030 as a keyframe file.
 //
 //go:embed keeper-winds.csv
 var KeeperWinds []byte
 
-//go:embed rigs/*.json cameras/*.json sets/*.json packages/*.json
+//go:embed rigs/*.json cameras/*.json sets/*.json packages/*.json days/*.json
 var files embed.FS
 
 // Rigs are the descriptions of all rigs that ship, by id, fresh with every call.
@@ -70,6 +76,9 @@ func Packages() []*Packed {
 // Harbour is the set of SL-010: a miniature harbour with the keeper's lamp.
 func Harbour() *geom.Set { return decode[geom.Set]("sets/harbour.json") }
 
+// Stair is the set of SL-020: the stair under the lantern.
+func Stair() *geom.Set { return decode[geom.Set]("sets/stair.json") }
+
 // BenchCamera is the camera of SL-030, which the stand-in camera pretends to be.
 func BenchCamera() *lens.Package { return decode[lens.Package]("cameras/bench-35.json") }
 
@@ -78,6 +87,25 @@ func ClockRoom() *geom.Set { return decode[geom.Set]("sets/clock.json") }
 
 // Plank is the slider of SL-010, placed where its shot has it, alone in a shot.
 func Plank() []rig.Placed { return []rig.Placed{{Name: "plank", Rig: Rigs()["plank"]}} }
+
+// Heron is the crane of SL-020, alone in its shot.
+func Heron() []rig.Placed { return []rig.Placed{{Name: "heron", Rig: Rigs()["heron"]}} }
+
+// Days are the demo's running orders: how long steps took on days that are over, by what
+// they are about, and how far today is.
+type Days struct {
+	Setup site.Setup `json:"setup"`
+	// Past is minutes by step, a day each, the oldest first.
+	Past []map[site.Doing]float64 `json:"past"`
+	// Today is when steps began and ended, in minutes from the start; StartsIn when it
+	// starts, in minutes from now.
+	Today    map[site.Doing][]float64 `json:"today"`
+	StartsIn int                      `json:"starts_in_min"`
+	Latest   int                      `json:"agreed_within_min"`
+}
+
+// DaysOf are those of a shot's, by its code.
+func DaysOf(code string) *Days { return decode[Days]("days/" + code + ".json") }
 
 func all(folder string) [][]byte {
 	names, err := fs.Glob(files, folder+"/*.json")

@@ -111,6 +111,7 @@ func (s *Server) API(r chi.Router) huma.API {
 	s.machineRoutes(r, api)
 	s.rigRoutes(r, api)
 	s.benchRoutes(api)
+	s.orderRoutes(r, api)
 	s.lensRoutes(api)
 	s.markRoutes(r, api)
 	s.inStepRoutes(r, api)

@@ -42,6 +42,18 @@ func (w Spread) draw(u, elapsed float64) float64 {
 	return max(w.P50*math.Exp(sigma*math.Sqrt2*math.Erfinv(2*p-1)), elapsed)
 }
 
+// expect is how long each task is expected to take: its minutes, or for one that is going
+// on the middle of what is left of its spread.
+func (n *Network) expect(spreads []Spread, now float64, done []Done) []float64 {
+	m := n.Minutes()
+	for i, d := range done {
+		if d.Began != nil && d.Ended == nil && now > *d.Began {
+			m[i] = spreads[i].draw(0.5, now-*d.Began)
+		}
+	}
+	return m
+}
+
 // Forecast is when it is ready, as likely before as after, and four times in five before:
 // of seeded draws of the whole network, since percentiles of its tasks do not add. For a
 // crew of 0 nobody is short; now and done are as for Crewed.

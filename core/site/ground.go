@@ -8,25 +8,25 @@ import (
 	"keenarc/core/mistake"
 )
 
-// Length is a rail section that one owns, so many of it.
-type Length struct {
+// RailLength is a rail section that one owns, so many of it.
+type RailLength struct {
 	MM    int `json:"mm"`
 	Count int `json:"count"`
 }
 
-// Track is what a move asks of the rails: how far the carriage goes, how long it is, and
+// RailNeed is what a move asks of the rails: how far the carriage goes, how long it is, and
 // how much is left beyond it on each side.
-type Track struct {
+type RailNeed struct {
 	RunMM       float64 `json:"run_mm"`
 	FootprintMM float64 `json:"footprint_mm"`
 	MarginMM    float64 `json:"margin_mm" doc:"on each side, to stop in"`
 }
 
 // NeedMM is the rail that a track needs.
-func (t Track) NeedMM() float64 { return t.RunMM + t.FootprintMM + 2*t.MarginMM }
+func (t RailNeed) NeedMM() float64 { return t.RunMM + t.FootprintMM + 2*t.MarginMM }
 
 // Sections are the fewest of those owned that reach so far, and of these the shortest.
-func Sections(needMM float64, owned []Length) (used []Length, totalMM int, err error) {
+func Sections(needMM float64, owned []RailLength) (used []RailLength, totalMM int, err error) {
 	if !(needMM > 0 && needMM <= 1e6) {
 		return nil, 0, mistake.In("run_mm", "give a run above zero, up to a kilometre", "the track needs %g mm", needMM)
 	}
@@ -67,14 +67,14 @@ func Sections(needMM float64, owned []Length) (used []Length, totalMM int, err e
 			best = x
 		}
 	}
-	used = []Length{}
+	used = []RailLength{}
 	for k, x := len(owned)-1, best; k >= 0; k-- {
 		if c := int(took[k][x]); c > 0 {
-			used = append(used, Length{owned[k].MM, c})
+			used = append(used, RailLength{owned[k].MM, c})
 			x -= c * owned[k].MM / unit
 		}
 	}
-	slices.SortFunc(used, func(a, b Length) int { return b.MM - a.MM })
+	slices.SortFunc(used, func(a, b RailLength) int { return b.MM - a.MM })
 	return used, best * unit, nil
 }
 
@@ -93,8 +93,8 @@ type Support struct {
 	RightMM *float64 `json:"right_mm"`
 }
 
-// Level is how level rails have to be, and what they are packed with.
-type Level struct {
+// LevelRules is how level rails have to be, and what they are packed with.
+type LevelRules struct {
 	GaugeMM   float64   `json:"gauge_mm" doc:"between the rails"`
 	SlopeMMPM float64   `json:"slope_mm_per_m" doc:"the most that is borne along"`
 	TwistMMPM float64   `json:"twist_mm_per_m" doc:"the most that one rail may rise against the other along a metre"`
@@ -136,7 +136,7 @@ const mostPackMM = 500
 
 // Pack brings rails to the height of the highest support, with the packers that there
 // are: at each rail the pile that comes nearest to what is missing, of the fewest pieces.
-func Pack(at []Support, l Level) (*Packing, error) {
+func Pack(at []Support, l LevelRules) (*Packing, error) {
 	if len(at) < 2 {
 		return nil, mistake.In("supports", "measure under both ends at least", "there are %d", len(at))
 	}
@@ -199,7 +199,7 @@ func Pack(at []Support, l Level) (*Packing, error) {
 }
 
 // bay is what is between two supports.
-func bay(a, b Support, la, lb, ra, rb Packed, l Level) Bay {
+func bay(a, b Support, la, lb, ra, rb Packed, l LevelRules) Bay {
 	m := (b.AtMM - a.AtMM) / 1000
 	left, right := (lb.OffMM-la.OffMM)/m, (rb.OffMM-ra.OffMM)/m
 	x := Bay{FromMM: a.AtMM, ToMM: b.AtMM, SlopeMMPM: left, TwistMMPM: left - right}

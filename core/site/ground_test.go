@@ -14,9 +14,9 @@ import (
 func TestSectionsEnumerated(t *testing.T) {
 	rng := rand.New(rand.NewPCG(4, 4))
 	for range 300 {
-		owned := []site.Length{}
+		owned := []site.RailLength{}
 		for range 1 + rng.IntN(3) {
-			owned = append(owned, site.Length{MM: []int{500, 750, 1000, 1200, 2400, 613}[rng.IntN(6)], Count: rng.IntN(4)})
+			owned = append(owned, site.RailLength{MM: []int{500, 750, 1000, 1200, 2400, 613}[rng.IntN(6)], Count: rng.IntN(4)})
 		}
 		need := 1 + rng.Float64()*6000
 		bestN, bestMM := math.MaxInt, math.MaxInt
@@ -48,14 +48,14 @@ func TestSectionsEnumerated(t *testing.T) {
 			t.Fatalf("%g of %v: %v (%d), want %d pieces of %d mm, %v", need, owned, used, total, bestN, bestMM, err)
 		}
 	}
-	if n := (site.Track{RunMM: 1200, FootprintMM: 300, MarginMM: 150}).NeedMM(); n != 1800 {
+	if n := (site.RailNeed{RunMM: 1200, FootprintMM: 300, MarginMM: 150}).NeedMM(); n != 1800 {
 		t.Error(n)
 	}
 	for want, c := range map[string]struct {
 		need  float64
-		owned []site.Length
+		owned []site.RailLength
 	}{
-		"find 500 mm more": {2500, []site.Length{{1000, 2}}}, "the track needs 0": {0, nil}, "the track needs NaN": {math.NaN(), nil}, "there are 1 of 0 mm": {1, []site.Length{{0, 1}}}, "there are -1 of 5 mm": {1, []site.Length{{5, -1}}},
+		"find 500 mm more": {2500, []site.RailLength{{1000, 2}}}, "the track needs 0": {0, nil}, "the track needs NaN": {math.NaN(), nil}, "there are 1 of 0 mm": {1, []site.RailLength{{0, 1}}}, "there are -1 of 5 mm": {1, []site.RailLength{{5, -1}}},
 	} {
 		if _, _, err := site.Sections(c.need, c.owned); err == nil || !strings.Contains(err.Error(), want) {
 			t.Errorf("%s: %v", want, err)
@@ -69,7 +69,7 @@ func at(mm, left, right float64) site.Support {
 
 // By hand: four supports a metre apart, packers of 10, 5, 2 and 1 mm.
 func TestPack(t *testing.T) {
-	l := site.Level{GaugeMM: 600, SlopeMMPM: 1, TwistMMPM: 1, PackersMM: []float64{1, 2, 5, 10}}
+	l := site.LevelRules{GaugeMM: 600, SlopeMMPM: 1, TwistMMPM: 1, PackersMM: []float64{1, 2, 5, 10}}
 	p, err := site.Pack([]site.Support{at(0, 0, -3), at(1000, 4.4, 0), at(2000, -8, -12.6), at(3000, 0, 0)}, l)
 	if err != nil {
 		t.Fatal(err)
@@ -112,7 +112,7 @@ func TestPack(t *testing.T) {
 // made of fewer pieces out of these.
 func TestPackNearest(t *testing.T) {
 	rng := rand.New(rand.NewPCG(5, 5))
-	l := site.Level{GaugeMM: 600, SlopeMMPM: 1, TwistMMPM: 1, PackersMM: []float64{1, 3, 4}}
+	l := site.LevelRules{GaugeMM: 600, SlopeMMPM: 1, TwistMMPM: 1, PackersMM: []float64{1, 3, 4}}
 	for range 200 {
 		s := []site.Support{at(0, 0, -rng.Float64()*60), at(700, -rng.Float64()*60, -rng.Float64()*60)}
 		p, err := site.Pack(s, l)
@@ -143,7 +143,7 @@ func TestPackNearest(t *testing.T) {
 }
 
 func TestGroundMistakes(t *testing.T) {
-	l := site.Level{GaugeMM: 600, SlopeMMPM: 1, TwistMMPM: 1, PackersMM: []float64{1}}
+	l := site.LevelRules{GaugeMM: 600, SlopeMMPM: 1, TwistMMPM: 1, PackersMM: []float64{1}}
 	left := 0.0
 	for want, s := range map[string][]site.Support{
 		"there are 1": {at(0, 0, 0)},
@@ -158,7 +158,7 @@ func TestGroundMistakes(t *testing.T) {
 		}
 	}
 	two := []site.Support{at(0, 0, 0), at(1000, 0, 0)}
-	for _, bad := range []site.Level{{GaugeMM: 0, SlopeMMPM: 1, TwistMMPM: 1}, {GaugeMM: 1, SlopeMMPM: 0, TwistMMPM: 1}, {GaugeMM: 1, SlopeMMPM: 1}, {GaugeMM: 1, SlopeMMPM: 1, TwistMMPM: 1, PackersMM: []float64{0}}} {
+	for _, bad := range []site.LevelRules{{GaugeMM: 0, SlopeMMPM: 1, TwistMMPM: 1}, {GaugeMM: 1, SlopeMMPM: 0, TwistMMPM: 1}, {GaugeMM: 1, SlopeMMPM: 1}, {GaugeMM: 1, SlopeMMPM: 1, TwistMMPM: 1, PackersMM: []float64{0}}} {
 		if _, err := site.Pack(two, bad); err == nil {
 			t.Errorf("%+v is taken", bad)
 		}

@@ -29,8 +29,8 @@ const (
 	Device    Role = "device"
 )
 
-// Node is one thing on the wiring. From is what feeds it; a supply has none.
-type Node struct {
+// PowerNode is one thing on the wiring. From is what feeds it; a supply has none.
+type PowerNode struct {
 	ID   string `json:"id"`
 	Name string `json:"name"`
 	Role Role   `json:"role" enum:"supply,converter,device"`
@@ -73,7 +73,7 @@ type Node struct {
 
 // Wiring is all nodes, and how fast each axis may run at most, as a share of rated.
 type Wiring struct {
-	Nodes []Node
+	Nodes []PowerNode
 	Cap   map[string]float64
 
 	feeds [][]int // what hangs on a node
@@ -81,8 +81,8 @@ type Wiring struct {
 	order []int // each after what feeds it
 }
 
-// Point is a node under a load: what it takes, and the volts that are left there.
-type Point struct {
+// NodeLoad is a node under a load: what it takes, and the volts that are left there.
+type NodeLoad struct {
 	W float64 `json:"w"`
 	A float64 `json:"a"`
 	// V is at its plug; of a supply, what it gives. Out is what a converter or supply
@@ -91,8 +91,8 @@ type Point struct {
 	Out float64 `json:"out,omitempty"`
 }
 
-// Fault is a rule that a load breaks, at a node.
-type Fault struct {
+// PowerFault is a rule that a load breaks, at a node.
+type PowerFault struct {
 	Node string `json:"node"`
 	What string `json:"what" enum:"volts,breaker,watts,headroom"`
 	Says string `json:"says"`
@@ -101,7 +101,7 @@ type Fault struct {
 const mostNodes = 200
 
 // NewWiring checks nodes: each fed by one that feeds, with volts, cables with a section.
-func NewWiring(nodes []Node, most map[string]float64) (*Wiring, error) {
+func NewWiring(nodes []PowerNode, most map[string]float64) (*Wiring, error) {
 	w := &Wiring{Nodes: nodes, Cap: most, feeds: make([][]int, len(nodes)), from: make([]int, len(nodes))}
 	if len(nodes) > mostNodes {
 		return nil, mistake.In("nodes", fmt.Sprintf("give at most %d", mostNodes), "there are %d", len(nodes))
@@ -132,13 +132,13 @@ func NewWiring(nodes []Node, most map[string]float64) (*Wiring, error) {
 		w.order = append(w.order, w.feeds[w.order[k]]...)
 	}
 	if len(w.order) < len(nodes) {
-		i := slices.IndexFunc(nodes, func(n Node) bool { return !slices.Contains(w.order, at[n.ID]) })
+		i := slices.IndexFunc(nodes, func(n PowerNode) bool { return !slices.Contains(w.order, at[n.ID]) })
 		return nil, mistake.In(fmt.Sprintf("nodes[%d].from", i), "let one of them hang on a supply", "%s feeds itself over what it feeds", nodes[i].Name)
 	}
 	return w, nil
 }
 
-func (n *Node) check(field string) error {
+func (n *PowerNode) check(field string) error {
 	for what, v := range map[string]float64{"breaker_a": n.BreakerA, "most_w": n.MostW, "battery_wh": n.BatteryWh, "headroom_v": n.HeadroomV, "cable_m": n.CableM, "section_mm2": n.SectionMM2,
 		"standby_w": n.StandbyW, "rated_w": n.RatedW, "peak_w": n.PeakW, "start_w": n.StartW, "takes_v[0]": n.TakesV[0], "takes_v[1]": n.TakesV[1], "volts": n.Volts} {
 		if !(v >= 0 && v <= 1e7) {
@@ -167,8 +167,8 @@ func (n *Node) check(field string) error {
 // At is every node with all axes at a share of their rated speeds, none above its cap:
 // watts and amperes from the ends, at the volts that each is fed with by name, then the
 // volts that are left from the supplies. Each phase is a supply of its own.
-func (w *Wiring) At(share float64) []Point {
-	return w.under(func(n *Node) float64 {
+func (w *Wiring) At(share float64) []NodeLoad {
+	return w.under(func(n *PowerNode) float64 {
 		if n.Axis == "" {
 			return n.RatedW
 		}
@@ -182,8 +182,8 @@ func (w *Wiring) At(share float64) []Point {
 
 // Starting is every node while one device is switched on and the others rest; with no
 // device all of them at once.
-func (w *Wiring) Starting(device string) []Point {
-	return w.under(func(n *Node) float64 {
+func (w *Wiring) Starting(device string) []NodeLoad {
+	return w.under(func(n *PowerNode) float64 {
 		if device == "" || n.ID == device {
 			return max(n.StartW, n.StandbyW)
 		}
@@ -191,8 +191,8 @@ func (w *Wiring) Starting(device string) []Point {
 	})
 }
 
-func (w *Wiring) under(draws func(*Node) float64) []Point {
-	p := make([]Point, len(w.Nodes))
+func (w *Wiring) under(draws func(*PowerNode) float64) []NodeLoad {
+	p := make([]NodeLoad, len(w.Nodes))
 	for k := len(w.order) - 1; k >= 0; k-- {
 		i := w.order[k]
 		n := &w.Nodes[i]
@@ -232,28 +232,28 @@ func (w *Wiring) under(draws func(*Node) float64) []Point {
 }
 
 // Faults are the rules that a load breaks, the supplies first.
-func (w *Wiring) Faults(p []Point) []Fault {
-	out := []Fault{}
+func (w *Wiring) Faults(p []NodeLoad) []PowerFault {
+	out := []PowerFault{}
 	for _, i := range w.order {
 		n := &w.Nodes[i]
 		if n.BreakerA > 0 && w.given(i, p) > n.BreakerA*(1+1e-12) {
-			out = append(out, Fault{n.ID, "breaker", fmt.Sprintf("%s gives %.1f A and its breaker holds %g", n.Name, w.given(i, p), n.BreakerA)})
+			out = append(out, PowerFault{n.ID, "breaker", fmt.Sprintf("%s gives %.1f A and its breaker holds %g", n.Name, w.given(i, p), n.BreakerA)})
 		}
 		if n.MostW > 0 && w.out(i, p) > n.MostW*(1+1e-12) {
-			out = append(out, Fault{n.ID, "watts", fmt.Sprintf("%s gives %.0f W and is made for %g", n.Name, w.out(i, p), n.MostW)})
+			out = append(out, PowerFault{n.ID, "watts", fmt.Sprintf("%s gives %.0f W and is made for %g", n.Name, w.out(i, p), n.MostW)})
 		}
 		if n.Role == Converter && n.HeadroomV > 0 && p[i].V < n.Volts+n.HeadroomV {
-			out = append(out, Fault{n.ID, "headroom", fmt.Sprintf("%s gets %.1f V and needs %.1f for its %g", n.Name, p[i].V, n.Volts+n.HeadroomV, n.Volts)})
+			out = append(out, PowerFault{n.ID, "headroom", fmt.Sprintf("%s gets %.1f V and needs %.1f for its %g", n.Name, p[i].V, n.Volts+n.HeadroomV, n.Volts)})
 		}
 		if n.TakesV[0] > 0 && p[i].V < n.TakesV[0] {
-			out = append(out, Fault{n.ID, "volts", fmt.Sprintf("%s gets %.1f V and needs %g", n.Name, p[i].V, n.TakesV[0])})
+			out = append(out, PowerFault{n.ID, "volts", fmt.Sprintf("%s gets %.1f V and needs %g", n.Name, p[i].V, n.TakesV[0])})
 		}
 	}
 	return out
 }
 
 // out is what a node gives on, in watts; given, in amperes at its own volts.
-func (w *Wiring) out(i int, p []Point) float64 {
+func (w *Wiring) out(i int, p []NodeLoad) float64 {
 	sum := 0.0
 	for _, j := range w.feeds[i] {
 		sum += p[j].W
@@ -261,7 +261,7 @@ func (w *Wiring) out(i int, p []Point) float64 {
 	return sum
 }
 
-func (w *Wiring) given(i int, p []Point) float64 {
+func (w *Wiring) given(i int, p []NodeLoad) float64 {
 	if w.Nodes[i].Role == Device {
 		return p[i].A
 	}
@@ -270,7 +270,7 @@ func (w *Wiring) given(i int, p []Point) float64 {
 
 // First is the greatest share of the rated speeds that the wiring bears and what fails
 // first above it. 1 and no fault: it bears all; below 0: it fails at rest already.
-func (w *Wiring) First() (share float64, first *Fault) {
+func (w *Wiring) First() (share float64, first *PowerFault) {
 	if f := w.Faults(w.At(1)); len(f) == 0 {
 		return 1, nil
 	}
@@ -290,7 +290,7 @@ func (w *Wiring) First() (share float64, first *Fault) {
 
 // Hours is how long a battery lasts at a load, to its reserve; infinite without a load,
 // and NaN of what is no battery.
-func (w *Wiring) Hours(i int, p []Point) float64 {
+func (w *Wiring) Hours(i int, p []NodeLoad) float64 {
 	n := &w.Nodes[i]
 	if n.BatteryWh == 0 {
 		return math.NaN()

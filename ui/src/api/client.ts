@@ -56,6 +56,12 @@ export type Swapping = S["Swapping"];
 export type LensView = S["LensView"];
 export type RingScale = S["RingScale"];
 export type LensDoc = S["Package"];
+export type OrderView = S["OrderView"];
+export type OrderDoc = S["Order"];
+export type OrderStep = S["OrderStep"];
+export type OrderCourse = S["OrderCourse"];
+export type Setup = S["Setup"];
+export type Learnt = S["Learnt"];
 export type Remedy = S["Remedy"];
 
 // The sentence in an error answer, or one that says that nothing answered.

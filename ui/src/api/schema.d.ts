@@ -932,6 +932,59 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shots/{id}/order": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The running order against the clock */
+        get: operations["order"];
+        /** Change the running order */
+        put: operations["write-order"];
+        /** Begin the running order of a day */
+        post: operations["begin-order"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{id}/order/back": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Take the last change of the running order back */
+        post: operations["back-order"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{id}/order/press": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** A step begins, is done, or what was pressed is taken back */
+        post: operations["press-order"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shots/{id}/package": {
         parameters: {
             query?: never;
@@ -1453,6 +1506,11 @@ export interface components {
             /** Format: double */
             worst_share: number;
         };
+        Breach: {
+            first: string;
+            says: string;
+            then: string;
+        };
         BreathingRequest: {
             /** Format: int64 */
             base: number;
@@ -1948,6 +2006,13 @@ export interface components {
             /** Format: double */
             slope_deg?: number;
         };
+        Helps: {
+            plan: components["schemas"]["OrderPlan"];
+            ready: string;
+            /** Format: double */
+            ready_min: number;
+            says: string;
+        };
         Hold: {
             /** Format: int64 */
             every: number;
@@ -2064,6 +2129,19 @@ export interface components {
             struck: boolean;
             /** Format: int64 */
             to: number;
+        };
+        Learnt: {
+            /** Format: int64 */
+            days: number;
+            does: string;
+            /** Format: double */
+            p50_minutes: number;
+            /** Format: double */
+            p80_minutes: number;
+            rests: string;
+            /** @description days with the same rig, track, ground and crew; else with another crew */
+            same: boolean;
+            took: components["schemas"]["Took"][];
         };
         LensSheet: {
             /** @description across, down, corner to corner, focused at infinity */
@@ -2407,6 +2485,118 @@ export interface components {
             /** Format: double */
             up_m?: number;
         };
+        Order: {
+            against?: components["schemas"]["OrderPlan"];
+            /** @description the day on which it starts, as 2026-03-04 */
+            date: string;
+            setup: components["schemas"]["Setup"];
+            /** @description hh:mm */
+            start: string;
+            steps: components["schemas"]["OrderStep"][];
+        };
+        OrderBegin: {
+            date: string;
+            same?: boolean;
+            setup: components["schemas"]["Setup"];
+            start: string;
+        };
+        OrderCourse: {
+            /** Format: double */
+            drawn_min: number;
+            four_in_five: string;
+            /** Format: double */
+            four_in_five_min: number;
+            name: string;
+            planned: string;
+            /** Format: double */
+            planned_min: number;
+            ready: string;
+            /** Format: double */
+            ready_min: number;
+            slots: components["schemas"]["StepSlot"][];
+        };
+        OrderPlan: {
+            name: string;
+            setup: components["schemas"]["Setup"];
+            steps: components["schemas"]["OrderStep"][];
+        };
+        OrderSheet: {
+            against?: components["schemas"]["OrderCourse"];
+            /** Format: date-time */
+            begins: string;
+            /**
+             * Format: double
+             * @description of the plan; below 0: ahead
+             */
+            behind_min: number;
+            breaks: components["schemas"]["Breach"][];
+            course: components["schemas"]["OrderCourse"];
+            /** Format: int64 */
+            done: number;
+            /** @description what has to be done by a time and is not, or will not be */
+            due: string[];
+            helps: components["schemas"]["Helps"][];
+            /** @description the step that holds it up */
+            holds?: string;
+            more: string;
+            now: string;
+            /** Format: double */
+            now_min: number;
+            /** @description every step is done */
+            over: boolean;
+            says: string;
+        };
+        OrderStep: {
+            after: string[];
+            /** Format: date-time */
+            began?: string;
+            does: string;
+            /** Format: date-time */
+            ended?: string;
+            id: string;
+            latest?: string;
+            /**
+             * Format: double
+             * @description as likely longer as shorter
+             */
+            minutes: number;
+            name: string;
+            owner?: string;
+            /**
+             * Format: double
+             * @description longer one time in five
+             */
+            p80_minutes: number;
+            /**
+             * Format: int64
+             * @description how many it keeps busy; 0: it waits for somebody
+             */
+            people: number;
+            shares?: boolean;
+            /** @description who, or what, it belongs to */
+            thread: string;
+        };
+        OrderView: {
+            /** Format: date-time */
+            at?: string;
+            by?: string;
+            can_back: boolean;
+            code: string;
+            /**
+             * Format: int64
+             * @description days that were kept for this kind of set-up
+             */
+            days: number;
+            /** @description of the order's steps, as far as days were kept */
+            learnt: components["schemas"]["Learnt"][];
+            order?: components["schemas"]["Order"];
+            place: string;
+            /** Format: int64 */
+            revision: number;
+            sheet?: components["schemas"]["OrderSheet"];
+            today: string;
+            usual: components["schemas"]["Setup"];
+        };
         Pace: {
             /**
              * Format: double
@@ -2597,6 +2787,11 @@ export interface components {
                 [key: string]: number;
             };
             view: components["schemas"]["View"];
+        };
+        "Press-orderRequest": {
+            step: string;
+            /** @enum {string} */
+            what: "start" | "done" | "back";
         };
         "Pretend-cameraRequest": {
             on: boolean;
@@ -2942,6 +3137,19 @@ export interface components {
             told?: components["schemas"]["Told"];
             weights?: components["schemas"]["Weights"][];
         };
+        Setup: {
+            /** Format: int64 */
+            crew: number;
+            /** @enum {string} */
+            ground: "stage floor" | "uneven" | "outdoors";
+            /**
+             * @description of rig
+             * @enum {string}
+             */
+            kind: "slider" | "crane" | "arm" | "model mover";
+            /** @description on rails; else on wheels, or where it stands */
+            rails: boolean;
+        };
         Sheet: {
             bounds: components["schemas"]["Bounds"];
             /**
@@ -3216,6 +3424,22 @@ export interface components {
             /** Format: double */
             try_deg?: number;
         };
+        StepSlot: {
+            critical: boolean;
+            /** Format: double */
+            from_min: number;
+            id: string;
+            /** Format: double */
+            plan_from_min: number;
+            /** Format: double */
+            plan_to_min: number;
+            /** Format: double */
+            slack_min: number;
+            /** @enum {string} */
+            state: "done" | "running" | "waiting";
+            /** Format: double */
+            to_min: number;
+        };
         Stray: {
             /**
              * Format: double
@@ -3368,6 +3592,13 @@ export interface components {
             centre_m: number[];
             /** Format: double */
             mass_kg: number;
+        };
+        Took: {
+            date: string;
+            does: string;
+            /** Format: double */
+            minutes: number;
+            setup: components["schemas"]["Setup"];
         };
         Track: {
             axis: string;
@@ -5730,6 +5961,175 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    order: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OrderView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "write-order": {
+        parameters: {
+            query?: {
+                revision?: number;
+            };
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Order"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OrderView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "begin-order": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OrderBegin"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OrderView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "back-order": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OrderView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "press-order": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Press-orderRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OrderView"];
                 };
             };
             /** @description Error */

@@ -9,6 +9,7 @@ import { useLive } from "../../stores/live";
 import BalanceSheet from "./BalanceSheet.vue";
 import BeginRig from "./BeginRig.vue";
 import ConnectSheet from "./ConnectSheet.vue";
+import OrderSheet from "./OrderSheet.vue";
 import PackagePick from "./PackagePick.vue";
 import RigSheet from "./RigSheet.vue";
 
@@ -19,8 +20,10 @@ const moves = useMoves();
 const book = useBook();
 onMounted(() => { live.each++; void book.list(); });
 onBeforeUnmount(() => { live.each--; });
-const sheets = [{ name: "rig", title: "Rig" }, { name: "connect", title: "Connect" }, { name: "balance", title: "Balance" }] as const;
+const sheets = [{ name: "rig", title: "Rig" }, { name: "order", title: "Order" }, { name: "connect", title: "Connect" }, { name: "balance", title: "Balance" }] as const;
 const here = computed(() => sheets.find((s) => s.name === route.params.sheet)?.name ?? "rig");
+// Those about the place are about the whole shot, not about one machine.
+const ofPlace = computed(() => here.value === "order");
 const chosen = computed({ get: () => moves.looking, set: (id: string) => { moves.looking = id; } });
 watch(chosen, (id) => void book.open(id), { immediate: true });
 const now = computed<Record<string, LiveMachine>>(() => Object.fromEntries((live.now?.machines ?? []).map((m) => [m.machine, m])));
@@ -44,8 +47,10 @@ const beginning = ref(false);
 </script>
 
 <template>
-  <div class="rigup">
+  <div class="rigup" :class="{ place: ofPlace }">
     <div class="head"><SheetTabs stage="rig-up" :sheets="sheets" :here="here" /><PackagePick v-if="here === 'balance'" :machine="chosen" /></div>
+    <OrderSheet v-if="here === 'order'" />
+    <template v-else>
     <section class="floor" aria-label="Machines">
       <button v-for="m in list" :key="m.id" class="pick" :class="{ here: m.id === chosen }" :aria-pressed="m.id === chosen" :data-test="'choose-' + m.id" @click="chosen = m.id">
         <b>{{ m.name }}</b><span class="small" :class="says(m.id).tone">{{ says(m.id).text }}</span>
@@ -55,12 +60,14 @@ const beginning = ref(false);
     <RigSheet v-if="here === 'rig'" :key="chosen" :live="now[chosen]" :seen="seen(chosen)" />
     <BalanceSheet v-else-if="here === 'balance'" :live="now[chosen]" :seen="seen(chosen)" />
     <ConnectSheet v-else :key="chosen" :live="now[chosen]" :seen="seen(chosen)" />
+    </template>
     <BeginRig v-if="beginning" @close="beginning = false" @made="(id) => { chosen = id; beginning = false; }" />
   </div>
 </template>
 
 <style scoped>
 .rigup { display: grid; grid-template-rows: minmax(26px, auto) auto minmax(0, 1fr); gap: 8px; height: 100%; min-height: 600px; }
+.rigup.place { grid-template-rows: minmax(26px, auto) minmax(0, 1fr); }
 .head { display: flex; gap: 36px; align-items: center; min-width: 0; }
 .floor { display: flex; gap: 10px; flex-wrap: wrap; }
 .pick { flex: 1; min-width: 130px; text-align: left; border: 1px solid var(--ink); background: var(--sheet); color: var(--ink); padding: 5px 14px; cursor: pointer; font: inherit; display: flex; flex-direction: column; gap: 1px; }

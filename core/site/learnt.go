@@ -1,0 +1,196 @@
+package site
+
+import (
+	"fmt"
+	"slices"
+)
+
+// Took is how long a step really took on a day that is over.
+type Took struct {
+	Does    Doing   `json:"does"`
+	Minutes float64 `json:"minutes"`
+	Date    string  `json:"date"`
+	Setup   Setup   `json:"setup"`
+}
+
+// Learnt is how long something takes, and how many days that rests on.
+type Learnt struct {
+	Does  Doing   `json:"does"`
+	P50   float64 `json:"p50_minutes"`
+	P80   float64 `json:"p80_minutes"`
+	Days  int     `json:"days"`
+	Same  bool    `json:"same" doc:"days with the same rig, track, ground and crew; else with another crew"`
+	Took  []Took  `json:"took"`
+	Rests string  `json:"rests"`
+}
+
+// Enough is how many days are needed before they count for more than a rule of thumb.
+const Enough = 3
+
+// Learn is what past days say of every doing, for a set-up: of days with the same rig,
+// track, ground and crew where there are enough, else of those with any crew.
+func Learn(took []Took, s Setup) map[Doing]Learnt {
+	out := map[Doing]Learnt{}
+	for _, d := range Doings {
+		var same, alike []Took
+		for _, x := range took {
+			if x.Does != d || x.Setup.Kind != s.Kind || x.Setup.Rails != s.Rails || x.Setup.Ground != s.Ground || !(x.Minutes > 0) {
+				continue
+			}
+			alike = append(alike, x)
+			if x.Setup.Crew == s.Crew {
+				same = append(same, x)
+			}
+		}
+		l := Learnt{Does: d, Same: len(same) >= Enough || len(same) == len(alike)}
+		if l.Took = alike; l.Same {
+			l.Took = same
+		}
+		if l.Days = len(l.Took); l.Days == 0 {
+			continue
+		}
+		m := make([]float64, l.Days)
+		for i, x := range l.Took {
+			m[i] = x.Minutes
+		}
+		slices.Sort(m)
+		l.P50, l.P80 = Quantile(m, 0.5), Quantile(m, 0.8)
+		l.Rests = fmt.Sprintf("rests on %d days", l.Days)
+		switch {
+		case l.Days == 1:
+			l.Rests = "rests on one day"
+		case !l.Same:
+			l.Rests += " with other crews"
+		}
+		if l.Days < Enough {
+			l.Rests = "a rule of thumb: one or two days say too little"
+		}
+		out[d] = l
+	}
+	return out
+}
+
+// thumb is what a step takes where nothing was learnt: minutes with so many people, on a
+// stage floor.
+type thumb struct {
+	minutes float64
+	people  int
+	shares  bool
+}
+
+// thumbs are rules of thumb by kind of rig. They are guesses to begin with, meant to be
+// changed, and give way to what was learnt.
+var thumbs = map[string]map[Doing]thumb{
+	"slider":      {Unload: {15, 2, true}, Lay: {12, 1, true}, Even: {12, 1, false}, Build: {10, 1, false}, Head: {12, 1, false}, Cable: {20, 1, true}, Boot: {10, 1, false}, Mount: {15, 2, false}, Balance: {9, 1, false}, Home: {8, 1, false}},
+	"crane":       {Unload: {35, 4, true}, Lay: {40, 3, true}, Even: {30, 2, false}, Build: {45, 4, true}, Head: {20, 2, false}, Cable: {30, 1, true}, Boot: {15, 1, false}, Mount: {20, 2, false}, Weights: {15, 2, false}, Balance: {15, 1, false}, Home: {12, 1, false}},
+	"arm":         {Unload: {30, 4, true}, Lay: {45, 3, true}, Even: {35, 2, false}, Build: {40, 4, true}, Head: {15, 2, false}, Cable: {30, 1, true}, Boot: {20, 1, false}, Fit: {15, 1, false}, Mount: {20, 2, false}, Tell: {12, 1, false}, Home: {10, 1, false}},
+	"model mover": {Unload: {10, 1, true}, Lay: {15, 1, true}, Even: {10, 1, false}, Build: {20, 1, false}, Cable: {12, 1, true}, Boot: {6, 1, false}, Mount: {15, 1, false}, Home: {6, 1, false}},
+}
+
+// common to every kind.
+var common = map[Doing]thumb{Agree: {10, 0, false}, Camera: {30, 1, false}, Weigh: {10, 1, false}, Pins: {3, 1, false}, Fit: {12, 1, false}, Lens: {12, 1, false}, Other: {10, 1, false}}
+
+// Estimate is how long a doing takes in a set-up: learnt, or by rule of thumb.
+func (s Setup) Estimate(d Doing, learnt map[Doing]Learnt) (p50, p80 float64, people int, shares bool) {
+	t, ok := thumbs[s.Kind][d]
+	if !ok {
+		if t, ok = common[d]; !ok {
+			t = thumb{10, 1, false}
+		}
+	}
+	people, shares = min(t.people, s.Crew), t.shares
+	if l, ok := learnt[d]; ok && l.Days >= Enough {
+		return l.P50, l.P80, people, shares
+	}
+	p50 = t.minutes
+	switch {
+	case !s.Rails && d == Lay:
+		p50 /= 3 // rolled into place
+	case !s.Rails && d == Even:
+		p50 /= 2
+	}
+	switch worse := d == Even || d == Lay; {
+	case s.Ground == "uneven" && worse:
+		p50 *= 1.5
+	case s.Ground == "outdoors" && (worse || d == Cable || d == Unload):
+		p50 *= 1.6
+	}
+	if people < t.people { // fewer carry longer
+		p50 *= float64(t.people) / float64(people)
+	}
+	return p50, p50 * 1.35, people, shares
+}
+
+// Begin is the running order that a kind of rig starts with, to be changed freely: they
+// differ in what may be done before anything boots.
+func (s Setup) Begin(learnt map[Doing]Learnt) []OrderStep {
+	var out []OrderStep
+	add := func(does Doing, name, thread string, after ...Doing) {
+		p50, p80, people, shares := s.Estimate(does, learnt)
+		x := OrderStep{ID: string(does), Name: name, Thread: thread, Does: does, Minutes: tenth(p50), P80: tenth(p80), People: people, Shares: shares, After: []string{}}
+		for _, a := range after {
+			if slices.ContainsFunc(out, func(y OrderStep) bool { return y.Does == a }) {
+				x.After = append(x.After, string(a))
+			}
+		}
+		out = append(out, x)
+	}
+	lay, bed := "lay rail", "rails"
+	if !s.Rails {
+		lay, bed = "wheel in", "base"
+	}
+	add(Agree, "place agreed", "place")
+	out[0].Owner = "director"
+	add(Unload, "unload", bed)
+	add(Lay, lay, bed, Unload, Agree)
+	add(Even, "level", bed, Lay)
+	switch s.Kind {
+	case "slider": // balanced with the gear free, before anything boots
+		add(Head, "head on slider", "head", Unload)
+		add(Camera, "build camera", "camera", Unload)
+		add(Weigh, "weigh pieces", "camera", Camera)
+		add(Mount, "mount", "head", Even, Head, Weigh)
+		add(Balance, "balance", "head", Mount)
+		add(Cable, "run cable", "power", Unload)
+		add(Pins, "pins out", "desk", Mount)
+		add(Boot, "boot", "power", Cable, Pins)
+		add(Home, "home", "desk", Boot, Balance, Pins)
+	case "crane": // weights go on once the camera hangs; accessories while it boots
+		add(Build, "base and boom", "boom", Even)
+		add(Head, "head on boom", "boom", Build)
+		add(Camera, "build camera", "camera", Unload)
+		add(Weigh, "weigh pieces", "camera", Camera)
+		add(Mount, "mount", "boom", Head, Weigh)
+		add(Fit, "hang accessories", "camera", Mount)
+		add(Weights, "counterweights", "boom", Mount)
+		add(Cable, "run cable", "power", Even)
+		add(Pins, "pins out", "desk", Weights)
+		add(Boot, "boot", "power", Cable, Pins)
+		add(Balance, "balance", "boom", Weights, Fit, Pins)
+		add(Home, "home", "desk", Boot, Balance, Pins)
+	case "arm": // it boots bare, and is told what it carries
+		add(Build, "base and arm", "arm", Even)
+		add(Cable, "run cable", "power", Even)
+		add(Pins, "pins out", "desk", Build)
+		add(Boot, "boot", "power", Cable, Build, Pins)
+		add(Camera, "build camera", "camera", Unload)
+		add(Home, "home", "desk", Boot)
+		add(Mount, "mount", "arm", Home, Camera)
+		add(Fit, "hang accessories", "camera", Mount)
+		add(Tell, "feel the payload", "desk", Fit)
+	default:
+		add(Build, "build", bed, Even)
+		add(Mount, "model on", "model", Build)
+		add(Cable, "run cable", "power", Unload)
+		add(Pins, "pins out", "desk", Mount)
+		add(Boot, "boot", "power", Cable, Build, Pins)
+		add(Home, "home", "desk", Boot, Mount)
+	}
+	add(Lens, "lens marks", "desk", Home, Tell)
+	if s.Kind == "model mover" {
+		out = out[:len(out)-1]
+	}
+	return out
+}
+
+func tenth(v float64) float64 { return float64(int(v*10+0.5)) / 10 }

@@ -1,0 +1,346 @@
+package site_test
+
+import (
+	"fmt"
+	"math"
+	"slices"
+	"strings"
+	"testing"
+	"time"
+
+	"keenarc/core/site"
+)
+
+var begins = time.Date(2026, 3, 4, 7, 30, 0, 0, time.UTC)
+
+func setup(kind string) site.Setup {
+	return site.Setup{Kind: kind, Rails: true, Ground: "stage floor", Crew: 4}
+}
+
+func plan(kind string) *site.Order {
+	s := setup(kind)
+	return &site.Order{Date: "2026-03-04", Start: "07:30", Setup: s, Steps: s.Begin(nil)}
+}
+
+func sheet(t *testing.T, o *site.Order, min float64) *site.OrderSheet {
+	t.Helper()
+	v, err := o.Sheet(begins.Add(time.Duration(min*60)*time.Second), nil)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return v
+}
+
+func step(t *testing.T, o *site.Order, id string) *site.OrderStep {
+	t.Helper()
+	i := slices.IndexFunc(o.Steps, func(s site.OrderStep) bool { return s.ID == id })
+	if i < 0 {
+		t.Fatalf("no step %s", id)
+	}
+	return &o.Steps[i]
+}
+
+// Every kind's starting network breaks no rule, on rails or wheels, on any ground, with
+// few hands or many; and rails, rough ground and few hands take longer.
+func TestStartingNetworks(t *testing.T) {
+	for _, kind := range site.Kinds {
+		ready := map[string]float64{}
+		for _, rails := range []bool{true, false} {
+			for _, ground := range site.Grounds {
+				for _, crew := range []int{1, 2, 4, 12} {
+					s := site.Setup{Kind: kind, Rails: rails, Ground: ground, Crew: crew}
+					o := &site.Order{Date: "2026-03-04", Start: "07:30", Setup: s, Steps: s.Begin(nil)}
+					v := sheet(t, o, 0)
+					if len(v.Breaks) > 0 || v.Over || v.Behind != 0 {
+						t.Errorf("%+v: %+v", s, v)
+					}
+					ready[fmt.Sprint(rails, ground, crew)] = v.Course.PlannedMin
+				}
+			}
+		}
+		for _, x := range [][2]string{{"true stage floor 4", "false stage floor 4"}, {"true uneven 4", "true stage floor 4"}, {"true outdoors 4", "true uneven 4"}, {"true stage floor 1", "true stage floor 4"}, {"true stage floor 2", "true stage floor 12"}} {
+			a, b := strings.ReplaceAll(x[0], " ", ""), strings.ReplaceAll(x[1], " ", "")
+			if get(ready, a) < get(ready, b) || kind == "crane" && get(ready, a) == get(ready, b) && x[0] != "true stage floor 2" {
+				t.Errorf("%s: %s %g, %s %g", kind, x[0], get(ready, a), x[1], get(ready, b))
+			}
+		}
+	}
+	// They differ: a slider is balanced before it boots, an arm boots bare.
+	find := func(kind, id string) []string { return step(t, plan(kind), id).After }
+	if !slices.Contains(find("slider", "home"), "balance") || slices.Contains(find("arm", "boot"), "mount") || !slices.Contains(find("crane", "weights"), "mount") {
+		t.Error("the kinds are set up alike")
+	}
+}
+
+func get(m map[string]float64, key string) float64 {
+	for k, v := range m {
+		if strings.ReplaceAll(k, " ", "") == key {
+			return v
+		}
+	}
+	return math.NaN()
+}
+
+// Each rule is broken by taking the wait away, and is said with both steps.
+func TestRulesOfSetUp(t *testing.T) {
+	for _, c := range []struct{ kind, then, first, says string }{
+		{"slider", "boot", "pins", "lock pins are pulled before power"},
+		{"slider", "boot", "cable", "without power and data"},
+		{"slider", "home", "balance", "voids its axis's home"},
+		{"crane", "weights", "mount", "the front flies up"},
+		{"crane", "balance", "fit", "everything on"},
+		{"arm", "tell", "fit", "not what will"},
+		{"arm", "home", "boot", "homing needs its drives"},
+		{"slider", "lay", "agree", "may be laid twice"},
+	} {
+		o := plan(c.kind)
+		x := step(t, o, c.then)
+		x.After = slices.DeleteFunc(slices.Clone(x.After), func(id string) bool { return id == c.first })
+		v := sheet(t, o, 0)
+		if !slices.ContainsFunc(v.Breaks, func(b site.Breach) bool {
+			return b.First == c.first && b.Then == c.then && strings.Contains(b.Says, c.says)
+		}) {
+			t.Errorf("%s: %s without %s: %+v", c.kind, c.then, c.first, v.Breaks)
+		}
+	}
+	// What is homed first and balanced then is homed again: no breach.
+	o := plan("slider")
+	home := step(t, o, "home")
+	home.After = []string{"boot"}
+	again := *home
+	again.ID, again.Name, again.After = "again", "home tilt again", []string{"home", "balance"}
+	o.Steps = append(o.Steps, again)
+	if v := sheet(t, o, 0); slices.ContainsFunc(v.Breaks, func(b site.Breach) bool { return b.First == "balance" }) {
+		t.Errorf("homed again: %+v", v.Breaks)
+	}
+}
+
+// A day by hand: a (30, two hands), b after a (20), c beside (40, one hand). Presses move
+// the forecast; what holds up is named; drift, slack and states are as they go.
+func TestADayAsItGoes(t *testing.T) {
+	o := &site.Order{Date: "2026-03-04", Start: "07:30", Setup: setup("slider"), Steps: []site.OrderStep{
+		{ID: "a", Name: "rails", Thread: "x", Does: site.Lay, Minutes: 30, P80: 30, People: 2},
+		{ID: "b", Name: "level", Thread: "x", Does: site.Even, Minutes: 20, P80: 20, People: 1, After: []string{"a"}},
+		{ID: "c", Name: "camera", Thread: "y", Does: site.Camera, Minutes: 40, P80: 40, People: 1},
+	}}
+	press := func(id, what string, min float64) {
+		t.Helper()
+		if err := o.Press(id, what, begins.Add(time.Duration(min*60)*time.Second)); err != nil {
+			t.Fatal(err)
+		}
+	}
+	want := func(min float64, ready string, behind float64, says string) *site.OrderSheet {
+		t.Helper()
+		v := sheet(t, o, min)
+		if v.Course.Ready != ready || math.Abs(v.Behind-behind) > 1e-9 || !strings.Contains(v.Says, says) {
+			t.Errorf("at %g: ready %s, %g behind, %q; want %s, %g, %q", min, v.Course.Ready, v.Behind, v.Says, ready, behind, says)
+		}
+		return v
+	}
+	want(-15, "08:20", 0, "It starts at 07:30, in 15 minutes.")
+	v := want(0, "08:20", 0, "On time. “rails” decides.")
+	if v.Course.Slots[2].Slack != 10 || v.Course.Slots[2].Critical || !v.Course.Slots[0].Critical {
+		t.Errorf("%+v", v.Course.Slots)
+	}
+	want(12, "08:32", 12, "Nobody has begun “rails”: 12 minutes behind.")
+	press("a", "start", 12)
+	press("c", "start", 12)
+	want(20, "08:32", 12, "")
+	want(50, "08:40", 20, "“rails” holds everything up: 20 minutes behind.")
+	press("a", "done", 32) // faster than thought
+	if v := want(32, "08:22", 2, ""); v.Done != 1 || v.Course.Slots[0].State != "done" || v.Course.Slots[2].State != "running" {
+		t.Errorf("%+v", v.Course.Slots)
+	}
+	press("b", "start", 32)
+	press("b", "done", 40)
+	if v := want(45, "08:22", 2, "“camera” holds everything up"); v.Course.Slots[1].Slack != 12 {
+		t.Errorf("%+v", v.Course.Slots)
+	}
+	press("c", "done", 47)
+	if v := want(90, "08:17", -3, "Ready since 08:17."); !v.Over || !strings.Contains(v.More, "3 minutes ahead") {
+		t.Errorf("%+v", v)
+	}
+	press("c", "back", 50)
+	press("c", "back", 50)
+	if step(t, o, "c").Began != nil {
+		t.Error("not taken back")
+	}
+	press("c", "done", 60) // nobody pressed start: it took its forty minutes
+	if b := step(t, o, "c").Began; b == nil || b.Sub(begins).Minutes() != 20 {
+		t.Errorf("began %v", b)
+	}
+	for what, err := range map[string]error{"begun already": o.Press("a", "start", begins), "done already": o.Press("a", "done", begins), "no \"q\"": o.Press("q", "start", begins), "it is \"x\"": o.Press("a", "x", begins)} {
+		if err == nil || !strings.Contains(err.Error(), what) {
+			t.Errorf("%s: %v", what, err)
+		}
+	}
+}
+
+// A promise that is late is said, with whose it is; one after midnight is not late before.
+func TestPromises(t *testing.T) {
+	o := plan("slider")
+	a := step(t, o, "agree")
+	a.Latest = "07:45"
+	if v := sheet(t, o, 3); len(v.Due) != 0 {
+		t.Errorf("%v", v.Due)
+	}
+	if v := sheet(t, o, 9); len(v.Due) != 1 || !strings.Contains(v.Due[0], "director's, is due at 07:45 and will be done at 07:49") {
+		t.Errorf("%v", v.Due)
+	}
+	if v := sheet(t, o, 20); len(v.Due) != 1 || !strings.Contains(v.Due[0], "was due at 07:45, 5 minutes ago") {
+		t.Errorf("%v", v.Due)
+	}
+	if err := o.Press("agree", "done", begins.Add(time.Minute)); err != nil {
+		t.Fatal(err)
+	}
+	if v := sheet(t, o, 20); len(v.Due) != 0 {
+		t.Errorf("%v", v.Due)
+	}
+	o.Start, a.Latest = "23:50", "00:30"
+	step(t, o, "agree").Began, step(t, o, "agree").Ended = nil, nil
+	v, err := o.Sheet(time.Date(2026, 3, 4, 23, 55, 0, 0, time.UTC), nil)
+	if err != nil || len(v.Due) != 0 {
+		t.Errorf("%v %v", v.Due, err)
+	}
+	if v, _ = o.Sheet(time.Date(2026, 3, 5, 0, 40, 0, 0, time.UTC), nil); len(v.Due) != 1 || !strings.Contains(v.Due[0], "10 minutes ago") {
+		t.Errorf("%v", v.Due)
+	}
+}
+
+// The stroke of midnight, a month's end and the night when clocks change.
+func TestClockOverMidnight(t *testing.T) {
+	if s := site.Clock(time.Date(2026, 2, 28, 23, 30, 0, 0, time.UTC), 45.4); s != "00:15 +1 d" {
+		t.Error(s)
+	}
+	if s := site.Clock(begins, 0.6); s != "07:31" {
+		t.Error(s)
+	}
+	berlin, err := time.LoadLocation("Europe/Berlin")
+	if err != nil {
+		t.Skip(err)
+	}
+	o := &site.Order{Date: "2026-03-28", Start: "23:00", Setup: setup("slider"), Steps: []site.OrderStep{{ID: "a", Name: "night", Thread: "x", Does: site.Lay, Minutes: 300, P80: 300, People: 1}}}
+	at := time.Date(2026, 3, 28, 23, 0, 0, 0, berlin)
+	v, err := o.Sheet(at, nil)
+	if err != nil || v.Course.Ready != "05:00 +1 d" { // 2 is 3
+		t.Errorf("%s, %v", v.Course.Ready, err)
+	}
+}
+
+// Days that were learnt from: with this crew where there are three, else with any; other
+// rigs, grounds and tracks say nothing; a rule of thumb stays until there are three.
+func TestLearn(t *testing.T) {
+	s := setup("slider")
+	other := s
+	other.Crew = 2
+	crane, wheels, outside := setup("crane"), s, s
+	wheels.Rails, outside.Ground = false, "outdoors"
+	took := func(m float64, s site.Setup) site.Took {
+		return site.Took{Does: site.Even, Minutes: m, Date: "2026-01-01", Setup: s}
+	}
+	days := []site.Took{took(24, s), took(20, other), took(40, s), took(900, crane), took(800, wheels), took(700, outside)}
+	l := site.Learn(days, s)[site.Even]
+	if l.Days != 3 || l.Same || l.P50 != 24 || math.Abs(l.P80-33.6) > 1e-9 || l.Rests != "rests on 3 days with other crews" {
+		t.Errorf("%+v", l)
+	}
+	l = site.Learn(append(days, took(22, s)), s)[site.Even]
+	if l.Days != 3 || !l.Same || l.P50 != 24 || l.Rests != "rests on 3 days" {
+		t.Errorf("%+v", l)
+	}
+	if l := site.Learn(days[:1], s)[site.Even]; l.Days != 1 || !strings.Contains(l.Rests, "rule of thumb") {
+		t.Errorf("%+v", l)
+	}
+	if p50, _, _, _ := s.Estimate(site.Even, site.Learn(days[:1], s)); p50 != 12 {
+		t.Errorf("of one day: %g", p50)
+	}
+	p50, p80, people, shares := s.Estimate(site.Even, site.Learn(days, s))
+	if p50 != 24 || math.Abs(p80-33.6) > 1e-9 || people != 1 || shares {
+		t.Errorf("of three: %g, %g, %d, %v", p50, p80, people, shares)
+	}
+	// The order of the next day: the same steps, undone, with what was learnt.
+	o := plan("slider")
+	at := begins.Add(time.Hour)
+	step(t, o, "level").Began, step(t, o, "level").Ended = &begins, &at
+	if x := o.Took(); len(x) != 1 || x[0].Minutes != 60 || x[0].Does != site.Even {
+		t.Errorf("%+v", x)
+	}
+	for _, x := range o.Again(other, site.Learn(days, s)) {
+		if x.Began != nil || x.Ended != nil || x.People > 2 || x.ID == "level" && x.Minutes != 24 {
+			t.Errorf("%+v", x)
+		}
+	}
+}
+
+// What would help is a plan that is ready when it says, and breaks no rule that the plan
+// does not; the other plan is held against the same clock and the same presses.
+func TestWhatWouldHelp(t *testing.T) {
+	o := plan("crane")
+	v := sheet(t, o, 0)
+	if len(v.Helps) == 0 || len(v.Helps) > 4 {
+		t.Fatalf("%d", len(v.Helps))
+	}
+	seen := map[string]bool{}
+	for k, h := range v.Helps {
+		seen[h.Says] = true
+		w := *o
+		w.Against = h.Plan
+		x := sheet(t, &w, 0)
+		if math.Abs((v.Course.DrawnMin-x.Against.DrawnMin)-(v.Course.ReadyMin-h.ReadyMin)) > 1e-6 || h.ReadyMin > v.Course.ReadyMin-1 || k > 0 && h.ReadyMin < v.Helps[k-1].ReadyMin-0.6 {
+			t.Errorf("%s: says %g, is %g", h.Says, h.ReadyMin, x.Against.DrawnMin)
+		}
+	}
+	if !seen["wheels instead of rails"] || !seen["one more pair of hands on the rails"] {
+		t.Errorf("%v", seen)
+	}
+	// A wait that no rule asks for is named, one that a rule asks for never.
+	o = plan("slider")
+	step(t, o, "cable").After = []string{"mount"}
+	step(t, o, "mount").Minutes, step(t, o, "cable").Minutes = 60, 60
+	found := false
+	for _, h := range sheet(t, o, 0).Helps {
+		found = found || h.Says == "“run cable” without waiting for “mount”"
+		if strings.Contains(h.Says, "“boot” without") {
+			t.Error(h.Says)
+		}
+	}
+	if !found {
+		t.Errorf("%+v", sheet(t, o, 0).Helps)
+	}
+	// Presses count for both plans.
+	o.Against = &site.OrderPlan{Name: "same", Setup: o.Setup, Steps: o.Steps}
+	if err := o.Press("unload", "start", begins); err != nil {
+		t.Fatal(err)
+	}
+	x := sheet(t, o, 5)
+	for i := range o.Steps {
+		if x.Against.Slots[i] != x.Course.Slots[i] {
+			t.Errorf("%+v, against %+v", x.Course.Slots[i], x.Against.Slots[i])
+		}
+	}
+}
+
+func TestOrderMistakes(t *testing.T) {
+	for want, change := range map[string]func(o *site.Order){
+		`it starts on "x" at "07:30"`:        func(o *site.Order) { o.Date = "x" },
+		`at "7.30"`:                          func(o *site.Order) { o.Start = "7.30" },
+		`it is "boat"`:                       func(o *site.Order) { o.Setup.Kind = "boat" },
+		`it is "sand"`:                       func(o *site.Order) { o.Setup.Ground = "sand" },
+		"the crew is 0":                      func(o *site.Order) { o.Setup.Crew = 0 },
+		"unload needs 5 people":              func(o *site.Order) { o.Steps[1].People = 5 },
+		"unload takes no time":               func(o *site.Order) { o.Steps[1].Minutes = 0 },
+		"unload takes 15 minutes as likely":  func(o *site.Order) { o.Steps[1].Minutes, o.Steps[1].P80 = 15, math.NaN() },
+		"a step has none":                    func(o *site.Order) { o.Steps[1].Thread = "" },
+		`unload is about "sleep"`:            func(o *site.Order) { o.Steps[1].Does = "sleep" },
+		"in a circle: ":                      func(o *site.Order) { o.Steps[1].After = []string{"home"} },
+		`has to be done by "soon"`:           func(o *site.Order) { o.Steps[1].Latest = "soon" },
+		"unload was done before it began":    func(o *site.Order) { o.Steps[1].Ended = &begins },
+		"the other plan: tasks: there are":   func(o *site.Order) { o.Against = &site.OrderPlan{Setup: o.Setup} },
+		"against.setup.crew: the crew is 50": func(o *site.Order) { o.Against = &site.OrderPlan{Setup: o.Setup}; o.Against.Setup.Crew = 50 },
+	} {
+		o := plan("slider")
+		change(o)
+		if _, err := o.Sheet(begins, nil); err == nil || !strings.Contains(err.Error(), want) {
+			t.Errorf("%s: %v", want, err)
+		}
+	}
+}

@@ -1,0 +1,173 @@
+package e2e
+
+import (
+	"fmt"
+	"io"
+	"net/http"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/chromedp/chromedp"
+
+	"keenarc/store"
+	"keenarc/web"
+)
+
+// order is a shot's running order.
+func (a *app) order(shot string) *web.OrderView {
+	a.t.Helper()
+	v := &web.OrderView{}
+	a.get("/api/shots/"+shot+"/order", v)
+	return v
+}
+
+// other is the id of another of the demo's shots, by its code.
+func (a *app) other(code string) string {
+	a.t.Helper()
+	var shelf []store.Production
+	a.get("/api/shelf", &shelf)
+	for _, s := range shelf[0].Shots {
+		if s.Code == code {
+			return s.ID
+		}
+	}
+	a.t.Fatalf("no %s", code)
+	return ""
+}
+
+// A set-up in mid-day is finished by pressing, in one window while another watches;
+// it is there after a reload; changed, checked, taken back, held against another plan,
+// and printed.
+func TestRunningOrder(t *testing.T) {
+	t.Parallel() // nothing moves here
+	a := start(t)
+	at := "/shot/" + a.shot + "/rig-up/order"
+	p, q := a.open(at), a.open(at)
+	p.says("what holds it up", "order-says", "holds everything up")
+	q.says("the other window", "order-says", "holds everything up")
+	before := a.order(a.shot)
+	if before.Days != 9 || before.Sheet.Done == 0 || before.Sheet.Over {
+		t.Errorf("%d days, %d done", before.Days, before.Sheet.Done)
+	}
+	p.click("done-level")
+	q.wait("the other window sees it", `document.querySelector('[data-test="start-mount"], [data-test="done-weigh"]') && !document.querySelector('[data-test="done-level"]')`)
+	p.click("done-weigh")
+	p.click("start-mount")
+	p.wait("it runs", `document.querySelector('[data-test="step-mount"]').getAttribute('aria-label').includes('running')`)
+	p.must(chromedp.Reload())
+	p.wait("it still does", `document.querySelector('[data-test="done-mount"]')`)
+
+	// A step is changed by hand; what cannot be is said, and nothing is lost.
+	p.click("step-home")
+	p.says("its slack", "step-says", "decides")
+	p.enter("step-minutes", "45")
+	p.click("step-keep")
+	p.says("kept", "order-said", "Kept")
+	if v := a.order(a.shot); v.Sheet.Course.DrawnMin < before.Sheet.Course.DrawnMin+25 {
+		t.Errorf("%g was %g", v.Sheet.Course.DrawnMin, before.Sheet.Course.DrawnMin)
+	}
+	p.enter("step-minutes", "0")
+	p.click("step-keep")
+	p.says("no time", "step-wrong", "home takes no time; give minutes above zero")
+	p.enter("step-minutes", "45")
+	p.click("after-lens")
+	p.click("step-keep")
+	p.says("a circle is listed", "step-wrong", "in a circle: home after lens after home")
+	p.click("after-lens")
+	p.click("after-balance")
+	p.click("step-keep")
+	p.says("kept again", "order-said", "Kept")
+	p.click("step-close")
+	p.says("a rule is broken", "order-breaks", "freeing a gear voids its axis's home")
+	p.click("order-back")
+	p.wait("taken back", `!document.querySelector('[data-test="order-breaks"]')`)
+	p.click("order-back")
+	p.wait("and the time", `!document.querySelector('[data-test="step-home"]').getAttribute('aria-label').includes('x')`)
+	if v := a.order(a.shot); fmt.Sprint(v.Order.Steps[len(v.Order.Steps)-2].Minutes) == "45" {
+		t.Error("not taken back")
+	}
+
+	// Another plan beside it, then instead of it.
+	p.click("order-compare")
+	p.says("beside it", "against-ready", ":")
+	p.click("against-drop")
+	p.wait("put away", `!document.querySelector('[data-test="against-ready"]')`)
+	p.click("help")
+	p.says("what would help", "against-ready", ":")
+	want := a.order(a.shot).Sheet.Against.DrawnMin
+	p.click("against-take")
+	p.wait("it is the plan", `!document.querySelector('[data-test="against-ready"]')`)
+	if v := a.order(a.shot); v.Sheet.Course.DrawnMin > want+0.5 || v.Order.Against != nil {
+		t.Errorf("%g, want %g", v.Sheet.Course.DrawnMin, want)
+	}
+
+	// What two change at once is not lost: the second is told.
+	if code, b := a.put("/api/shots/"+a.shot+"/order?revision=1", `{"date":"2026-03-04","start":"07:30","setup":{"kind":"slider","rails":true,"ground":"stage floor","crew":4},"steps":[]}`); code != 409 || !strings.Contains(b, "in the meantime") {
+		t.Errorf("%d %s", code, b)
+	}
+
+	// On paper.
+	r, err := http.Get(a.Addr + "/api/shots/" + a.shot + "/order.pdf")
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer r.Body.Close()
+	if b, err := io.ReadAll(r.Body); err != nil || r.StatusCode != 200 || !strings.HasPrefix(string(b), "%PDF-1.") || r.Header.Get("Content-Type") != "application/pdf" {
+		t.Errorf("%d %v", r.StatusCode, err)
+	}
+
+	// By keys, and by the day: a step is added with its thread, begun from the drawing.
+	p.click("order-add")
+	p.enter("step-name", "tape the floor")
+	p.enter("step-minutes", "200")
+	p.enter("step-p80", "240")
+	p.click("step-keep")
+	p.wait("drawn", `[...document.querySelectorAll('[data-test="order-drawing"] text')].some((t) => t.textContent.includes('tape'))`)
+	p.click("step-remove")
+	p.wait("gone", `![...document.querySelectorAll('[data-test="order-drawing"] text')].some((t) => t.textContent.includes('tape'))`)
+	for _, x := range a.order(a.shot).Order.Steps {
+		if x.Ended == nil {
+			if code, b := a.post("/api/shots/"+a.shot+"/order/press", `{"step":"`+x.ID+`","what":"done"}`); code != 200 {
+				t.Fatal(code, b)
+			}
+		}
+	}
+	p.says("all of it", "order-says", "Ready since")
+	if v := a.order(a.shot); !v.Sheet.Over || v.Sheet.Done != len(v.Order.Steps) {
+		t.Errorf("%+v", v.Sheet)
+	}
+
+	// The crane's is for later; one begins anew from a starting network, learnt from days.
+	p2 := a.open("/shot/" + a.other("SL-020") + "/rig-up/order")
+	p2.says("later", "order-says", "It starts at")
+	p2.click("order-begin")
+	p2.enter("begin-crew", "0")
+	p2.click("begin-go")
+	p2.says("a crew of none", "begin-wrong", "the crew is 0; give 1 to 40")
+	p2.enter("begin-crew", "8")
+	p2.click("begin-go")
+	p2.wait("eight", `document.querySelector('.order')?.textContent.includes('crew of 8')`)
+}
+
+// An order that begins before midnight is the same one after it: what is pressed then
+// counts on, and the clock says which day.
+func TestOrderOverMidnight(t *testing.T) {
+	t.Parallel()
+	a := start(t)
+	yesterday := time.Now().AddDate(0, 0, -1).Format(time.DateOnly)
+	shot := a.other("SL-030")
+	if code, b := a.post("/api/shots/"+shot+"/order", `{"date":"`+yesterday+`","start":"23:00","setup":{"kind":"slider","rails":false,"ground":"stage floor","crew":2}}`); code != 200 {
+		t.Fatal(code, b)
+	}
+	p := a.open("/shot/" + shot + "/rig-up/order")
+	p.says("behind", "order-says", "Nobody has begun")
+	p.click("start-unload")
+	p.wait("it runs", `document.querySelector('[data-test="done-unload"]')`)
+	v := a.order(shot)
+	if b := v.Order.Steps[1].Began; b == nil || b.Format(time.DateOnly) != v.Today || v.Order.Date != yesterday || !strings.Contains(v.Sheet.Course.Ready, " +") {
+		t.Errorf("%s %+v", v.Sheet.Course.Ready, v.Order.Steps[1])
+	}
+	q := a.open("/shot/" + shot + "/rig-up/order")
+	q.wait("a second browser", `document.querySelector('[data-test="done-unload"]')`)
+}
