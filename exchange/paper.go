@@ -139,3 +139,23 @@ func cut(s string, most int) string {
 	}
 	return s
 }
+
+// NeedsPaper is what others are asked to bring, on one sheet of paper.
+func NeedsPaper(w io.Writer, where string, v *site.PowerSheet, at time.Time) error {
+	p, to := page("What we need from you", where+". "+v.Says, at)
+	p.Ln(3)
+	for _, n := range v.Needs {
+		p.SetFont("Helvetica", "B", 10)
+		p.CellFormat(55, 7, to(cut(n.What, 34)), "B", 0, "L", false, 0, "")
+		p.SetFont("Helvetica", "", 10)
+		p.CellFormat(210, 7, to(cut(n.Says, 140)), "B", 0, "L", false, 0, "")
+		p.CellFormat(8, 7, "[  ]", "B", 1, "L", false, 0, "")
+	}
+	p.Ln(4)
+	p.SetFont("Helvetica", "", 9)
+	for _, m := range v.More {
+		p.MultiCell(0, 5, to(m), "", "L", false)
+	}
+	p.MultiCell(0, 5, to("Supply work is for licensed people under local codes and the maker's manual. Our sums are planning aids."), "", "L", false)
+	return p.Output(w)
+}

@@ -79,6 +79,13 @@ func (s *Store) demoStair(ctx context.Context, production string) error {
 	if err := s.AddShot(ctx, production, sh, journal.Itself, p, passes); err != nil {
 		return err
 	}
+	// The stage's only free socket is far away, on a thin cable.
+	w := site.Propose(machines)
+	w.Nodes[1].CableM, w.Nodes[1].SectionMM2 = 90, 1.5
+	w.Nodes[0].Name = "Socket by the dock"
+	if err := ChangeSite(ctx, s, journal.Itself, sh.ID, "power", -1, func(p *site.Power) (string, error) { *p = *w; return "", nil }); err != nil {
+		return err
+	}
 	return s.demoDays(ctx, sh.ID, sh.Code)
 }
 

@@ -206,27 +206,17 @@ func (s *Server) trim(ctx context.Context, in *benchID) (*body[*BenchView], erro
 	if room == nil || room.OK {
 		return nil, conflict("There is nothing to trim: it clears what is below all the way.")
 	}
-	m, err := s.machineView(ctx, in.ID)
+	l, m, err := s.today(ctx, in.ID)
 	if err != nil {
 		return nil, s.fail(err)
 	}
-	l := lineUpOf{ID: in.ID, Body: journal.LineUp{Axes: map[string]journal.DayAxis{}}}
-	if m.LineUp != nil {
-		l.Body.Chains, l.Body.Marks = m.LineUp.Doc.Chains, m.LineUp.Doc.Marks
-		for id, a := range m.LineUp.Doc.Axes {
-			l.Body.Axes[id] = a
-		}
-	}
 	tilt := &m.Rig.Axes[m.Rig.Index(v.Head.Axis)]
-	day, ok := l.Body.Axes[tilt.ID]
-	if !ok {
-		day = journal.DayAxis{Soft: [2]float64{tilt.Min, tilt.Max}, Working: tilt.Working}
-	}
+	day := dayOf(l.Body.Axes, tilt)
 	if day.Soft[0] = math.Ceil(room.LowDeg); !(day.Soft[0] < day.Soft[1]) {
 		return nil, conflict("It would touch wherever it tilts. Mount the camera higher, or further back.")
 	}
 	l.Body.Axes[tilt.ID] = day
-	if _, err := s.lineUp(ctx, &l); err != nil {
+	if _, err := s.lineUp(ctx, l); err != nil {
 		return nil, err
 	}
 	v, err = s.benchOf(ctx, in.ID, in.Package, nil)

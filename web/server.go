@@ -112,6 +112,7 @@ func (s *Server) API(r chi.Router) huma.API {
 	s.rigRoutes(r, api)
 	s.benchRoutes(api)
 	s.orderRoutes(r, api)
+	s.powerRoutes(r, api)
 	s.lensRoutes(api)
 	s.markRoutes(r, api)
 	s.inStepRoutes(r, api)

@@ -44,7 +44,7 @@ type Setup struct {
 	Kind   string `json:"kind" enum:"slider,crane,arm,model mover" doc:"of rig"`
 	Rails  bool   `json:"rails" doc:"on rails; else on wheels, or where it stands"`
 	Ground string `json:"ground" enum:"stage floor,uneven,outdoors"`
-	Crew   int    `json:"crew" minimum:"1" maximum:"40"`
+	Crew   int    `json:"crew"`
 }
 
 // Kinds and Grounds are what a set-up can be of.

@@ -62,6 +62,8 @@ export type OrderStep = S["OrderStep"];
 export type OrderCourse = S["OrderCourse"];
 export type Setup = S["Setup"];
 export type Learnt = S["Learnt"];
+export type PowerView = S["PowerView"];
+export type PowerNode = S["PowerNode"];
 export type Remedy = S["Remedy"];
 
 // The sentence in an error answer, or one that says that nothing answered.

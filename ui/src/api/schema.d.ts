@@ -1071,6 +1071,58 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shots/{id}/power": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The wiring from the supply to every device */
+        get: operations["power"];
+        /** Change the wiring */
+        put: operations["write-power"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{id}/power/back": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Take the last change of the wiring back */
+        post: operations["back-power"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{id}/power/limits": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Take working speeds that the supply bears into the day's line-ups */
+        post: operations["power-limits"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shots/{id}/proof": {
         parameters: {
             query?: never;
@@ -1354,6 +1406,10 @@ export interface components {
              * @description machine's value at the plan's zero
              */
             zero?: number;
+        };
+        AxisChoice: {
+            id: string;
+            name: string;
         };
         AxisHomings: {
             /** @description where each found the zero, seen from the first, in the axis's unit */
@@ -2303,6 +2359,16 @@ export interface components {
              */
             turns?: number;
         };
+        Lower: {
+            /** @description with its machine */
+            axis: string;
+            /** Format: double */
+            from: number;
+            named: string;
+            /** Format: double */
+            to: number;
+            unit: string;
+        };
         MachineView: {
             along?: {
                 [key: string]: number[];
@@ -2415,6 +2481,10 @@ export interface components {
             /** Format: int64 */
             width_px: number;
         };
+        Need: {
+            says: string;
+            what: string;
+        };
         NewerPath: {
             /** Format: int64 */
             frame: number;
@@ -2439,6 +2509,36 @@ export interface components {
             cell?: components["schemas"]["Cell"];
             /** @description the move that was asked about may be made */
             confirmed?: boolean;
+        };
+        NodeLoad: {
+            /** Format: double */
+            a: number;
+            /** Format: double */
+            out?: number;
+            /** Format: double */
+            v: number;
+            /** Format: double */
+            w: number;
+        };
+        NodeSheet: {
+            /** Format: double */
+            all_a?: number;
+            /**
+             * Format: int64
+             * @description how many nodes lie between it and its supply
+             */
+            depth: number;
+            /** Format: double */
+            hours?: number;
+            id: string;
+            joins: string[];
+            now: components["schemas"]["NodeLoad"];
+            peak: components["schemas"]["NodeLoad"];
+            rest: components["schemas"]["NodeLoad"];
+            /** Format: double */
+            share: number;
+            /** Format: double */
+            start_a?: number;
         };
         OnCrane: {
             arms: components["schemas"]["ArmWeights"][];
@@ -2787,6 +2887,85 @@ export interface components {
                 [key: string]: number;
             };
             view: components["schemas"]["View"];
+        };
+        Power: {
+            nodes: components["schemas"]["PowerNode"][];
+            picture?: string;
+            plates?: string;
+            sync?: string;
+        };
+        PowerFault: {
+            node: string;
+            says: string;
+            /** @enum {string} */
+            what: "volts" | "breaker" | "watts" | "headroom";
+        };
+        PowerNode: {
+            axis?: string;
+            /** Format: double */
+            battery_wh?: number;
+            /** Format: double */
+            breaker_a?: number;
+            /** Format: double */
+            cable_m?: number;
+            /** @enum {string} */
+            centre?: "+" | "-" | "";
+            dc?: boolean;
+            /** Format: double */
+            efficiency?: number;
+            from?: string;
+            /** Format: double */
+            headroom_v?: number;
+            id: string;
+            /** Format: double */
+            most_w?: number;
+            name: string;
+            /** Format: double */
+            peak_w?: number;
+            plug?: string;
+            /** Format: double */
+            rated_w?: number;
+            /** Format: double */
+            reserve?: number;
+            /** @enum {string} */
+            role: "supply" | "converter" | "device";
+            /** Format: double */
+            section_mm2?: number;
+            socket?: string;
+            /** Format: double */
+            standby_w?: number;
+            /** Format: double */
+            start_w?: number;
+            /** @enum {string} */
+            takes_centre?: "+" | "-" | "";
+            takes_dc?: boolean;
+            takes_v?: number[];
+            /** Format: double */
+            volts?: number;
+        };
+        PowerSheet: {
+            /** @description as the line-up allows it to run */
+            faults: components["schemas"]["PowerFault"][];
+            /** @description working speeds that it would bear */
+            lower: components["schemas"]["Lower"][];
+            more: string[];
+            needs: components["schemas"]["Need"][];
+            nodes: components["schemas"]["NodeSheet"][];
+            ok: boolean;
+            says: string;
+            /** Format: double */
+            share: number;
+        };
+        PowerView: {
+            axes: components["schemas"]["AxisChoice"][];
+            can_back: boolean;
+            code: string;
+            /** @description else it is a proposal out of the rig book */
+            kept: boolean;
+            power: components["schemas"]["Power"];
+            /** Format: int64 */
+            revision: number;
+            sheet: components["schemas"]["PowerSheet"];
         };
         "Press-orderRequest": {
             step: string;
@@ -6330,6 +6509,136 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PosedView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    power: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PowerView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "write-power": {
+        parameters: {
+            query?: {
+                revision?: number;
+            };
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Power"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PowerView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "back-power": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PowerView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "power-limits": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PowerView"];
                 };
             };
             /** @description Error */

@@ -12,6 +12,13 @@ export const useOrder = defineStore("order", () => {
   const step = computed<OrderStep | undefined>(() => view.value?.order?.steps.find((s) => s.id === picked.value));
   const at = computed(() => ({ params: { path: { id: shot.value } } }));
   let turn = 0;
+  // What is asked for is done in turn, each on what came of the one before.
+  let line: Promise<unknown> = Promise.resolve();
+  function inTurn<T>(f: () => Promise<T>): Promise<T> {
+    const next = line.then(() => { turn++; return f(); });
+    line = next.catch(() => undefined);
+    return next;
+  }
 
   function take(r: { data?: OrderView; error?: unknown }, text = ""): boolean {
     if (r.data) { view.value = r.data; said.value = { text, tone: "good" }; }
@@ -27,15 +34,16 @@ export const useOrder = defineStore("order", () => {
     if (r.data) view.value = r.data;
     else said.value = { text: sentence(r.error), tone: "over" };
   }
-  async function write(change: Partial<OrderDoc>, text = "Kept."): Promise<boolean> {
-    const v = view.value;
-    if (!v?.order) return false;
-    turn++;
-    const r = await api.PUT("/api/shots/{id}/order", { params: { path: { id: shot.value }, query: { revision: v.revision } }, body: { ...v.order, ...change } })
-      .catch(() => ({ data: undefined, error: undefined }));
-    const ok = take(r, text);
-    if (!ok && said.value.text.includes("in the meantime")) { const keep = said.value; await load(shot.value); said.value = keep; }
-    return ok;
+  function write(change: Partial<OrderDoc>, text = "Kept."): Promise<boolean> {
+    return inTurn(async () => {
+      const v = view.value;
+      if (!v?.order) return false;
+      const r = await api.PUT("/api/shots/{id}/order", { params: { path: { id: shot.value }, query: { revision: v.revision } }, body: { ...v.order, ...change } })
+        .catch(() => ({ data: undefined, error: undefined }));
+      const ok = take(r, text);
+      if (!ok && said.value.text.includes("in the meantime")) { const keep = said.value; await load(shot.value); said.value = keep; }
+      return ok;
+    });
   }
   // One step is changed, added (no such id yet) or taken out.
   function change(s: OrderStep): Promise<boolean> {
@@ -50,17 +58,14 @@ export const useOrder = defineStore("order", () => {
     const after = (a: string[]): string[] => [...new Set(a.flatMap((x) => (x === id ? gone?.after ?? [] : [x])))];
     if (await write({ steps: list.filter((s) => s.id !== id).map((s) => ({ ...s, after: after(s.after ?? []) })) }, "Taken out.")) picked.value = "";
   }
-  async function press(id: string, what: "start" | "done" | "back"): Promise<void> {
-    turn++;
-    take(await api.POST("/api/shots/{id}/order/press", { ...at.value, body: { step: id, what } }).catch(() => ({ data: undefined, error: undefined })), { start: "Begun.", done: "Done.", back: "Taken back." }[what]);
+  function press(id: string, what: "start" | "done" | "back"): Promise<boolean> {
+    return inTurn(async () => take(await api.POST("/api/shots/{id}/order/press", { ...at.value, body: { step: id, what } }).catch(() => ({ data: undefined, error: undefined })), { start: "Begun.", done: "Done.", back: "Taken back." }[what]));
   }
-  async function back(): Promise<void> {
-    turn++;
-    take(await api.POST("/api/shots/{id}/order/back", at.value).catch(() => ({ data: undefined, error: undefined })), "Taken back.");
+  function back(): Promise<boolean> {
+    return inTurn(async () => take(await api.POST("/api/shots/{id}/order/back", at.value).catch(() => ({ data: undefined, error: undefined })), "Taken back."));
   }
-  async function begin(date: string, start: string, setup: Setup, same: boolean): Promise<boolean> {
-    turn++;
-    return take(await api.POST("/api/shots/{id}/order", { ...at.value, body: { date, start, setup, same } }).catch(() => ({ data: undefined, error: undefined })), "Begun.");
+  function begin(date: string, start: string, setup: Setup, same: boolean): Promise<boolean> {
+    return inTurn(async () => take(await api.POST("/api/shots/{id}/order", { ...at.value, body: { date, start, setup, same } }).catch(() => ({ data: undefined, error: undefined })), "Begun."));
   }
   return { view, shot, said, picked, step, load, write, change, remove, press, back, begin };
 });

@@ -11,6 +11,7 @@ import BeginRig from "./BeginRig.vue";
 import ConnectSheet from "./ConnectSheet.vue";
 import OrderSheet from "./OrderSheet.vue";
 import PackagePick from "./PackagePick.vue";
+import PowerSheet from "./PowerSheet.vue";
 import RigSheet from "./RigSheet.vue";
 
 // The machines of the rig book, those on the floor first; one of them is looked at.
@@ -20,10 +21,10 @@ const moves = useMoves();
 const book = useBook();
 onMounted(() => { live.each++; void book.list(); });
 onBeforeUnmount(() => { live.each--; });
-const sheets = [{ name: "rig", title: "Rig" }, { name: "order", title: "Order" }, { name: "connect", title: "Connect" }, { name: "balance", title: "Balance" }] as const;
+const sheets = [{ name: "rig", title: "Rig" }, { name: "order", title: "Order" }, { name: "power", title: "Power" }, { name: "connect", title: "Connect" }, { name: "balance", title: "Balance" }] as const;
 const here = computed(() => sheets.find((s) => s.name === route.params.sheet)?.name ?? "rig");
 // Those about the place are about the whole shot, not about one machine.
-const ofPlace = computed(() => here.value === "order");
+const ofPlace = computed(() => here.value === "order" || here.value === "power");
 const chosen = computed({ get: () => moves.looking, set: (id: string) => { moves.looking = id; } });
 watch(chosen, (id) => void book.open(id), { immediate: true });
 const now = computed<Record<string, LiveMachine>>(() => Object.fromEntries((live.now?.machines ?? []).map((m) => [m.machine, m])));
@@ -50,6 +51,7 @@ const beginning = ref(false);
   <div class="rigup" :class="{ place: ofPlace }">
     <div class="head"><SheetTabs stage="rig-up" :sheets="sheets" :here="here" /><PackagePick v-if="here === 'balance'" :machine="chosen" /></div>
     <OrderSheet v-if="here === 'order'" />
+    <PowerSheet v-else-if="here === 'power'" />
     <template v-else>
     <section class="floor" aria-label="Machines">
       <button v-for="m in list" :key="m.id" class="pick" :class="{ here: m.id === chosen }" :aria-pressed="m.id === chosen" :data-test="'choose-' + m.id" @click="chosen = m.id">

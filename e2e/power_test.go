@@ -1,0 +1,109 @@
+package e2e
+
+import (
+	"io"
+	"net/http"
+	"strings"
+	"testing"
+
+	"github.com/chromedp/chromedp"
+
+	"keenarc/web"
+)
+
+func (a *app) power(shot string) *web.PowerView {
+	a.t.Helper()
+	v := &web.PowerView{}
+	a.get("/api/shots/"+shot+"/power", v)
+	return v
+}
+
+// Heron on a long thin cable: what fails first and at which speed is said, limits that
+// the supply bears go into the line-up in one press; the slider's wiring is proposed,
+// changed, mistaken, taken back, joined wrongly and printed.
+func TestPowerSheet(t *testing.T) {
+	t.Parallel() // nothing moves here
+	a := start(t)
+	stair := a.other("SL-020")
+	p := a.open("/shot/" + stair + "/rig-up/power")
+	p.says("what fails", "power-says", "of rated speed, all axes at once, it fails: Heron rack gets 207.0 V and needs 207.")
+	p.click("power-limits")
+	p.says("borne", "power-says", "It bears the speeds of the line-up.")
+	v := a.power(stair)
+	if !v.Sheet.OK || len(v.Sheet.Lower) != 0 {
+		t.Errorf("%+v", v.Sheet)
+	}
+	m := &web.MachineView{}
+	for _, x := range *machines(a) {
+		if x.Rig.ID == "heron" {
+			m = &x
+		}
+	}
+	if m.LineUp == nil || !(m.LineUp.Doc.Axes["swing"].Working.Speed < 20 && m.LineUp.Doc.Axes["swing"].Working.Speed > 30*v.Sheet.Share-0.02) {
+		t.Errorf("line-up: %+v", m.LineUp)
+	}
+	// A thicker cable bears it all.
+	p.click("node-heron-rack")
+	p.enter("node-section", "0")
+	p.click("node-keep")
+	p.says("no section", "node-said", "the cable of Heron rack has no section")
+	p.enter("node-section", "x")
+	p.click("node-keep")
+	p.wait("no number", `document.querySelector('.node [role="alert"]')?.textContent.includes('“x” is not a number')`)
+	p.enter("node-section", "6")
+	p.click("node-keep")
+	p.says("kept", "node-said", "Kept")
+	p.click("node-close")
+	p.says("the breaker is next", "power-says", "Socket by the dock gives 16.0 A and its breaker holds 16")
+	p.click("power-back")
+	p.says("as before", "power-says", "Heron rack gets 207.0 V")
+
+	// The slider's is a proposal; one keeps it, poles a lead the wrong way, hangs a battery.
+	p.must(chromedp.Navigate(a.Addr + "/shot/" + a.shot + "/rig-up/power"))
+	p.says("a proposal bears it", "power-says", "It bears everything at once")
+	p.click("power-keep")
+	p.wait("kept", `!document.querySelector('[data-test="power-keep"]')`)
+	p.click("node-camera")
+	p.choose("node-takes-centre", "-")
+	p.click("node-keep")
+	p.says("poled wrongly", "node-join", "poled the wrong way")
+	p.enter("node-v0", "16")
+	p.click("node-keep")
+	p.says("too many volts wanted", "node-said", "Kept")
+	p.click("node-close")
+	p.says("named beside the whole", "power-more", "poled the wrong way")
+	p.click("add-supply")
+	p.wait("another", `document.querySelector('[data-test="node-supply-1"]')`)
+	p.enter("node-volts", "0")
+	p.click("node-keep")
+	p.says("no volts", "node-said", "has no volts; give the volts that it is made for")
+	p.enter("node-volts", "14.4")
+	p.enter("node-battery", "200")
+	p.click("node-dc")
+	p.click("node-keep")
+	p.says("kept", "node-said", "Kept")
+	p.click("node-close")
+	p.click("node-camera")
+	p.choose("node-from", "supply-1")
+	p.enter("node-v0", "11")
+	p.choose("node-takes-centre", "")
+	p.click("node-keep")
+	p.says("kept", "node-said", "Kept")
+	p.click("node-close")
+	p.wait("hours", `[...document.querySelectorAll('[data-test="power-more"]')].some((e) => e.textContent.includes('lasts 3.1 hours'))`)
+	r, err := http.Get(a.Addr + "/api/shots/" + a.shot + "/needs.pdf")
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer r.Body.Close()
+	if b, err := io.ReadAll(r.Body); err != nil || r.StatusCode != 200 || !strings.HasPrefix(string(b), "%PDF-1.") {
+		t.Errorf("%d %v", r.StatusCode, err)
+	}
+}
+
+func machines(a *app) *[]web.MachineView {
+	a.t.Helper()
+	v := &[]web.MachineView{}
+	a.get("/api/machines", v)
+	return v
+}

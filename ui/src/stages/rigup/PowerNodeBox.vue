@@ -1,0 +1,87 @@
+<script setup lang="ts">
+import { computed, ref, watch } from "vue";
+import type { PowerNode, PowerView } from "../../api/client";
+import { usePower } from "../../stores/power";
+
+// One node of the wiring: what it gives or takes, and its cable.
+const props = defineProps<{ node: PowerNode; sheet: PowerView["sheet"]; nodes: PowerNode[]; axes: { id: string; name: string }[] }>();
+const power = usePower();
+type Num = "volts" | "breaker_a" | "most_w" | "battery_wh" | "headroom_v" | "cable_m" | "section_mm2" | "standby_w" | "rated_w" | "peak_w" | "start_w";
+const gives: [Num, string, string][] = [["volts", "gives", "V"], ["breaker_a", "breaker", "A"], ["most_w", "made for", "W"]];
+const draws: [Num, string, string][] = [["standby_w", "at rest", "W"], ["rated_w", "rated", "W"], ["peak_w", "peak", "W"], ["start_w", "switching on", "W"]];
+const f = ref<Record<string, string>>({});
+const on = ref({ dc: false, takes_dc: false });
+watch(() => JSON.stringify(props.node), () => {
+  const n = props.node;
+  const t = (v?: number): string => (v ? String(v) : "");
+  f.value = { name: n.name, from: n.from ?? "", axis: n.axis ?? "", plug: n.plug ?? "", socket: n.socket ?? "", centre: n.centre ?? "", takes_centre: n.takes_centre ?? "", v0: t(n.takes_v?.[0]), v1: t(n.takes_v?.[1]), reserve: n.reserve ? String(n.reserve * 100) : "", efficiency: n.efficiency ? String(n.efficiency * 100) : "" };
+  for (const k of ["volts", "breaker_a", "most_w", "battery_wh", "headroom_v", "cable_m", "section_mm2", "standby_w", "rated_w", "peak_w", "start_w"] as const) f.value[k] = t(n[k]);
+  on.value = { dc: n.dc ?? false, takes_dc: n.takes_dc ?? false };
+}, { immediate: true });
+const s = computed(() => props.sheet.nodes?.find((x) => x.id === props.node.id));
+const feeders = computed(() => props.nodes.filter((n) => n.role !== "device" && n.id !== props.node.id));
+const wrong = ref("");
+function num(k: string): number | undefined {
+  const t = f.value[k]?.trim().replace(",", ".");
+  if (!t) return undefined;
+  const v = Number(t);
+  if (!Number.isFinite(v)) throw new Error(t);
+  return v;
+}
+async function keep(): Promise<void> {
+  wrong.value = "";
+  try {
+    const n: PowerNode = { id: props.node.id, role: props.node.role, name: f.value["name"]?.trim() ?? "", from: f.value["from"] || undefined, axis: f.value["axis"] || undefined, plug: f.value["plug"]?.trim() || undefined, socket: f.value["socket"]?.trim() || undefined,
+      centre: (f.value["centre"] || undefined) as PowerNode["centre"], takes_centre: (f.value["takes_centre"] || undefined) as PowerNode["takes_centre"], dc: on.value.dc || undefined, takes_dc: on.value.takes_dc || undefined };
+    for (const k of ["volts", "breaker_a", "most_w", "battery_wh", "headroom_v", "cable_m", "section_mm2", "standby_w", "rated_w", "peak_w", "start_w"] as const) n[k] = num(k);
+    const lo = num("v0"), hi = num("v1"), reserve = num("reserve"), eff = num("efficiency");
+    if (lo !== undefined || hi !== undefined) n.takes_v = [lo ?? 0, hi ?? 0];
+    if (reserve !== undefined) n.reserve = reserve / 100;
+    if (eff !== undefined) n.efficiency = eff / 100;
+    await power.change(n);
+  } catch (e) { wrong.value = `“${(e as Error).message}” is not a number.`; }
+}
+</script>
+
+<template>
+  <section class="box node" aria-labelledby="node-title">
+    <div class="top"><h2 id="node-title" class="cap">{{ node.name }}</h2><button class="link small" data-test="node-close" @click="power.picked = ''">to the whole</button></div>
+    <p v-if="s" class="big" data-test="node-says">{{ s.now.v.toFixed(1) }} V, {{ s.now.a.toFixed(1) }} A, {{ s.now.w.toFixed(0) }} W</p>
+    <p v-if="s" class="quiet small">at rest {{ s.rest.v.toFixed(1) }} V, {{ s.rest.a.toFixed(1) }} A; at rated speed {{ s.peak.v.toFixed(1) }} V, {{ s.peak.a.toFixed(1) }} A<template v-if="s.all_a">; switched on all at once {{ s.all_a.toFixed(1) }} A</template></p>
+    <p v-for="j in s?.joins ?? []" :key="j" class="over" data-test="node-join">{{ j }}.</p>
+    <form @submit.prevent="keep">
+      <label>called <input v-model="f['name']" class="field w" data-test="node-name" maxlength="60" /></label>
+      <template v-if="node.role !== 'supply'">
+        <label>hangs on <select v-model="f['from']" class="field w" data-test="node-from"><option v-for="n in feeders" :key="n.id" :value="n.id">{{ n.name }}</option></select></label>
+        <div class="row"><label>by <input v-model="f['cable_m']" class="field n" inputmode="decimal" data-test="node-cable" /> m of</label><label><input v-model="f['section_mm2']" class="field n" inputmode="decimal" data-test="node-section" /> mm²</label></div>
+        <div class="row"><label>plug <input v-model="f['plug']" class="field m" data-test="node-plug" /></label><label><input v-model="on.takes_dc" type="checkbox" data-test="node-takes-dc" /> takes DC</label><label v-if="on.takes_dc">middle <select v-model="f['takes_centre']" class="field" data-test="node-takes-centre"><option value="" /><option>+</option><option>-</option></select></label></div>
+        <div class="row"><label>takes <input v-model="f['v0']" class="field n" inputmode="decimal" data-test="node-v0" /> to</label><label><input v-model="f['v1']" class="field n" inputmode="decimal" /> V</label></div>
+      </template>
+      <template v-if="node.role !== 'device'">
+        <div class="row"><label v-for="[k, t, u] in gives" :key="k">{{ t }} <input v-model="f[k]" class="field n" inputmode="decimal" :data-test="'node-' + k" /> {{ u }}</label></div>
+        <div class="row"><label>socket <input v-model="f['socket']" class="field m" /></label><label><input v-model="on.dc" type="checkbox" data-test="node-dc" /> gives DC</label><label v-if="on.dc">middle <select v-model="f['centre']" class="field" data-test="node-centre"><option value="" /><option>+</option><option>-</option></select></label></div>
+        <div v-if="node.role === 'supply'" class="row"><label>battery of <input v-model="f['battery_wh']" class="field n" inputmode="decimal" data-test="node-battery" /> Wh,</label><label><input v-model="f['reserve']" class="field n" inputmode="decimal" /> % stay in it</label></div>
+        <div v-else class="row"><label>needs <input v-model="f['headroom_v']" class="field n" inputmode="decimal" data-test="node-headroom" /> V over that</label><label><input v-model="f['efficiency']" class="field n" inputmode="decimal" /> % come out</label></div>
+      </template>
+      <template v-else>
+        <div class="row"><label v-for="[k, t, u] in draws" :key="k">{{ t }} <input v-model="f[k]" class="field n" inputmode="decimal" :data-test="'node-' + k" /> {{ u }}</label></div>
+        <label>drives <select v-model="f['axis']" class="field w" data-test="node-axis"><option value="">no axis: it draws what it is rated</option><option v-for="a in axes" :key="a.id" :value="a.id">{{ a.name }}</option></select></label>
+      </template>
+      <p v-if="wrong" class="over" role="alert">{{ wrong }}</p>
+      <p v-else class="small" :class="power.said.tone" role="status" data-test="node-said">{{ power.said.text }}</p>
+      <div class="row"><button class="btn slim lead" type="submit" data-test="node-keep">keep</button><button class="btn slim" type="button" data-test="node-remove" @click="power.remove(node.id)">take it out</button></div>
+    </form>
+  </section>
+</template>
+
+<style scoped>
+.node { padding: 12px 16px; overflow: auto; display: flex; flex-direction: column; gap: 6px; }
+.top { display: flex; justify-content: space-between; align-items: baseline; gap: 8px; }
+.big { font: 600 23px/1.12 var(--head); margin: 0; }
+p { margin: 0; }
+form { display: flex; flex-direction: column; gap: 6px; font-size: 12px; border-top: 1px solid var(--rule); padding-top: 8px; }
+label { display: flex; gap: 5px; align-items: center; white-space: nowrap; }
+.row { display: flex; gap: 4px 12px; flex-wrap: wrap; }
+.w { flex: 1; min-width: 0; } .n { width: 56px; text-align: right; } .m { width: 92px; }
+html.paper .quiet { color: #4d5a67; }
+</style>
