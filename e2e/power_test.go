@@ -71,7 +71,7 @@ func TestPowerSheet(t *testing.T) {
 	p.click("node-keep")
 	p.says("too many volts wanted", "node-said", "Kept")
 	p.click("node-close")
-	p.says("named beside the whole", "power-more", "poled the wrong way")
+	p.wait("named beside the whole", `[...document.querySelectorAll('[data-test="power-more"]')].some((e) => e.textContent.includes('poled the wrong way'))`)
 	p.click("add-supply")
 	p.wait("another", `document.querySelector('[data-test="node-supply-1"]')`)
 	p.enter("node-volts", "0")

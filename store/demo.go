@@ -86,6 +86,14 @@ func (s *Store) demoStair(ctx context.Context, production string) error {
 	if err := ChangeSite(ctx, s, journal.Itself, sh.ID, "power", -1, func(p *site.Power) (string, error) { *p = *w; return "", nil }); err != nil {
 		return err
 	}
+	g := site.ProposeGround(machines[0].Rig)
+	for k, h := range [][2]float64{{0, -2.5}, {-3, -4}, {-7.5, -6}, {-11, -13}, {-6, -9}, {-2, -4.5}, {-1.5, -1}} {
+		g.Supports = append(g.Supports, site.Support{AtMM: float64(1000 * k), LeftMM: &h[0], RightMM: &h[1]})
+	}
+	g.Swing.RoomM = 2.4
+	if err := ChangeSite(ctx, s, journal.Itself, sh.ID, "ground", -1, func(x *site.Ground) (string, error) { *x = *g; return "", nil }); err != nil {
+		return err
+	}
 	return s.demoDays(ctx, sh.ID, sh.Code)
 }
 

@@ -113,6 +113,7 @@ func (s *Server) API(r chi.Router) huma.API {
 	s.benchRoutes(api)
 	s.orderRoutes(r, api)
 	s.powerRoutes(r, api)
+	s.groundRoutes(api)
 	s.lensRoutes(api)
 	s.markRoutes(r, api)
 	s.inStepRoutes(r, api)

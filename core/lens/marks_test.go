@@ -183,16 +183,6 @@ func TestBreathing(t *testing.T) {
 
 // Distances and stops as people write them.
 func TestReadValue(t *testing.T) {
-	for text, want := range map[string]float64{"1.83": 1.83, " 1,83 m": 1.83, "183cm": 1.83, "1830 mm": 1.83, `6'`: 1.8288, `6' 3"`: 1.905, "6ft 3.5in": 1.9177, `75"`: 1.905, `6' 3 1/2"`: 1.9177, "6 ft 0 in": 1.8288, `6’ 3''`: 1.905, "1e1": 10} {
-		if v, err := lens.ReadDistance(text); err != nil || math.Abs(v-want) > 1e-9 {
-			t.Errorf("%q: %g, %v; want %g", text, v, err, want)
-		}
-	}
-	for _, text := range []string{"", "far", "0", "-2", "0'", `6'"`, "6 3", "inf", "1e999", `3 1/0"`, "6' mm"} {
-		if v, err := lens.ReadDistance(text); err == nil || !strings.Contains(err.Error(), "; ") {
-			t.Errorf("%q is read as %g, %v", text, v, err)
-		}
-	}
 	for text, c := range map[string]struct {
 		ring string
 		want float64
@@ -206,18 +196,6 @@ func TestReadValue(t *testing.T) {
 			t.Errorf("%v is read as %g", c, v)
 		}
 	}
-}
-
-// Whatever is typed, it is a distance above zero or a sentence.
-func FuzzReadDistance(f *testing.F) {
-	for _, s := range []string{"1.83", `6' 3 1/2"`, "cm", "1e400", "''", "NaN"} {
-		f.Add(s)
-	}
-	f.Fuzz(func(t *testing.T, s string) {
-		if v, err := lens.ReadDistance(s); err == nil && !(v > 0 && !math.IsInf(v, 0)) {
-			t.Errorf("%q is read as %g", s, v)
-		}
-	})
 }
 
 // The entrance pupil moves with focus evenly in 1/distance, and between focal lengths; at

@@ -3,66 +3,16 @@ package lens
 import (
 	"fmt"
 	"math"
-	"regexp"
 	"strconv"
 	"strings"
+
+	"keenarc/core/length"
 )
-
-// InchM is an inch, exactly.
-const InchM = 0.0254
-
-// feet is a distance in feet and inches: 6' 3", 6ft 3.5in, 75", 6'.
-var feet = regexp.MustCompile(`^(?:(\d+(?:\.\d+)?)\s*(?:'|′|ft))?\s*(?:(\d+(?:\.\d+)?)(?:\s+(\d+)/(\d+))?\s*(?:"|″|''|in))?$`)
-
-// ReadDistance reads a distance as people write it: metres (1.83, 1,83 m, 183 cm, 1830
-// mm), or feet and inches (6' 0", 6ft 3 1/2in). The answer is in metres.
-func ReadDistance(text string) (float64, error) {
-	t := strings.TrimSpace(strings.ReplaceAll(strings.ReplaceAll(text, ",", "."), "’", "'"))
-	bad := fmt.Errorf("%q is no distance; give metres, as 1.83, or feet and inches, as 6' 3\"", text)
-	unit := 1.0
-	for _, u := range []struct {
-		name string
-		m    float64
-	}{{"mm", 0.001}, {"cm", 0.01}, {"m", 1}} {
-		if s, ok := strings.CutSuffix(t, u.name); ok {
-			t, unit = strings.TrimSpace(s), u.m
-			break
-		}
-	}
-	if v, err := strconv.ParseFloat(t, 64); err == nil {
-		if v *= unit; !(v > 0) || math.IsInf(v, 0) {
-			return 0, fmt.Errorf("a distance of %q; it must be above zero", text)
-		}
-		return v, nil
-	}
-	m := feet.FindStringSubmatch(t)
-	if m == nil || t == "" || unit != 1 {
-		return 0, bad
-	}
-	num := func(s string) float64 {
-		v, err := strconv.ParseFloat(s, 64)
-		if err != nil {
-			return 0
-		}
-		return v
-	}
-	inches := 12*num(m[1]) + num(m[2])
-	if m[4] != "" {
-		if num(m[4]) == 0 {
-			return 0, bad
-		}
-		inches += num(m[3]) / num(m[4])
-	}
-	if !(inches > 0) {
-		return 0, fmt.Errorf("a distance of %q; it must be above zero", text)
-	}
-	return inches * InchM, nil
-}
 
 // ReadValue reads what a ring's mark stands for.
 func ReadValue(ring, text string) (float64, error) {
 	if ring == "focus" {
-		return ReadDistance(text)
+		return length.Read(text)
 	}
 	t := strings.TrimSpace(strings.ReplaceAll(text, ",", "."))
 	t = strings.TrimLeft(t, "TtFf/ ")

@@ -64,6 +64,8 @@ export type Setup = S["Setup"];
 export type Learnt = S["Learnt"];
 export type PowerView = S["PowerView"];
 export type PowerNode = S["PowerNode"];
+export type GroundView = S["GroundView"];
+export type GroundDoc = S["Ground"];
 export type Remedy = S["Remedy"];
 
 // The sentence in an error answer, or one that says that nothing answered.

@@ -880,6 +880,41 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shots/{id}/ground": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How the track lies */
+        get: operations["ground"];
+        /** Change how the track lies */
+        put: operations["write-ground"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{id}/ground/back": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Take the last change of the ground back */
+        post: operations["back-ground"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shots/{id}/log": {
         parameters: {
             query?: never;
@@ -1461,6 +1496,38 @@ export interface components {
             /** Format: date-time */
             at: string;
             by: components["schemas"]["Person"];
+        };
+        Base: {
+            /** Format: int64 */
+            feet: number;
+            /**
+             * Format: double
+             * @description what the floor bears, by those who answer for it; 0: not known
+             */
+            floor_kn_per_m2: number;
+            /** Format: double */
+            mass_kg: number;
+            /** Format: double */
+            pad_cm2: number;
+            /**
+             * Format: double
+             * @description 1: all feet alike; 2: one takes twice its share
+             */
+            worst_share: number;
+        };
+        Bay: {
+            /** Format: double */
+            from_mm: number;
+            ok: boolean;
+            /**
+             * Format: double
+             * @description the steeper rail's, signed
+             */
+            slope_mm_per_m: number;
+            /** Format: double */
+            to_mm: number;
+            /** Format: double */
+            twist_mm_per_m: number;
         };
         "Begin-framesRequest": {
             /**
@@ -2044,6 +2111,44 @@ export interface components {
             /** Format: double */
             worst_nm: number;
         };
+        Ground: {
+            base: components["schemas"]["Base"];
+            /** @description of the carriage with what stands on it */
+            footprint: components["schemas"]["Typed"];
+            /** @description beyond it on each side, to stop in */
+            margin: components["schemas"]["Typed"];
+            owned: components["schemas"]["Owned"][];
+            rules: components["schemas"]["LevelRules"];
+            run?: components["schemas"]["Typed"];
+            supports: components["schemas"]["Support"][];
+            swing?: components["schemas"]["Swing"];
+        };
+        GroundSheet: {
+            level: string;
+            more: string[];
+            /** Format: double */
+            need_mm: number;
+            ok: boolean;
+            packing?: components["schemas"]["Packing"];
+            /** Format: double */
+            run_mm: number;
+            run_says: string;
+            says: string;
+            /** Format: int64 */
+            total_mm: number;
+            used: components["schemas"]["RailLength"][];
+        };
+        GroundView: {
+            can_back: boolean;
+            code: string;
+            ground: components["schemas"]["Ground"];
+            /** @description else it is a proposal out of the rig book */
+            kept: boolean;
+            path?: number[];
+            /** Format: int64 */
+            revision: number;
+            sheet: components["schemas"]["GroundSheet"];
+        };
         HandsetRequest: {
             free: boolean;
         };
@@ -2224,6 +2329,25 @@ export interface components {
         LensView: {
             package: components["schemas"]["CameraPackage"];
             sheet: components["schemas"]["LensSheet"];
+        };
+        LevelRules: {
+            /**
+             * Format: double
+             * @description between the rails
+             */
+            gauge_mm: number;
+            /** @description the thicknesses that there are */
+            packers_mm: number[];
+            /**
+             * Format: double
+             * @description the most that is borne along
+             */
+            slope_mm_per_m: number;
+            /**
+             * Format: double
+             * @description the most that one rail may rise against the other along a metre
+             */
+            twist_mm_per_m: number;
         };
         Limits: {
             /** Format: double */
@@ -2697,6 +2821,11 @@ export interface components {
             today: string;
             usual: components["schemas"]["Setup"];
         };
+        Owned: {
+            /** Format: int64 */
+            count: number;
+            length: components["schemas"]["Typed"];
+        };
         Pace: {
             /**
              * Format: double
@@ -2747,6 +2876,34 @@ export interface components {
             /** Format: int64 */
             width_px: number;
             zoom?: components["schemas"]["ZoomMark"][];
+        };
+        Packed: {
+            /** Format: double */
+            need_mm: number;
+            /** Format: double */
+            off_mm: number;
+            packers_mm: number[];
+        };
+        Packing: {
+            /** @description what it would be without packers */
+            bare: components["schemas"]["Bay"][];
+            bays: components["schemas"]["Bay"][];
+            /** @description how many of each thickness, all in all */
+            count: {
+                [key: string]: number;
+            };
+            left: components["schemas"]["Packed"][];
+            ok: boolean;
+            right: components["schemas"]["Packed"][];
+            /**
+             * Format: double
+             * @description the height that the rails come to
+             */
+            top_mm: number;
+            /** Format: double */
+            worst_slope_mm_per_m: number;
+            /** Format: double */
+            worst_twist_mm_per_m: number;
         };
         Part: {
             /** Format: int64 */
@@ -3036,6 +3193,12 @@ export interface components {
             soft_m: number[][];
             /** @description its soft limits in words */
             text: string;
+        };
+        RailLength: {
+            /** Format: int64 */
+            count: number;
+            /** Format: int64 */
+            mm: number;
         };
         Rate: {
             /**
@@ -3635,6 +3798,17 @@ export interface components {
             /** Format: double */
             value: number;
         };
+        Support: {
+            /** Format: double */
+            at_mm: number;
+            /**
+             * Format: double
+             * @description the floor's height under the left rail
+             */
+            left_mm: number | null;
+            /** Format: double */
+            right_mm: number | null;
+        };
         Suspect: {
             /** @description as it would read; none: it is no part of the gearing */
             drive?: components["schemas"]["Drive"];
@@ -3676,6 +3850,26 @@ export interface components {
             damping: number;
             /** Format: double */
             hz: number;
+        };
+        Swing: {
+            /** Format: double */
+            front_up_deg: number;
+            /** Format: double */
+            hangs_m: number;
+            /**
+             * Format: double
+             * @description what stays free for people to pass
+             */
+            keep_m: number;
+            /** Format: double */
+            pivot_m: number;
+            /**
+             * Format: double
+             * @description measured from the column to the nearest thing behind
+             */
+            room_m: number;
+            /** Format: double */
+            tail_m: number;
         };
         TMark: {
             /** Format: double */
@@ -3790,6 +3984,11 @@ export interface components {
             segments?: {
                 [key: string]: string;
             };
+        };
+        Typed: {
+            as: string;
+            /** Format: double */
+            mm: number;
         };
         Unsure: {
             exposure: string;
@@ -6009,6 +6208,105 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["FramesView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    ground: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["GroundView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "write-ground": {
+        parameters: {
+            query?: {
+                revision?: number;
+            };
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Ground"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["GroundView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "back-ground": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["GroundView"];
                 };
             };
             /** @description Error */

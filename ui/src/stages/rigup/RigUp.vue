@@ -9,6 +9,7 @@ import { useLive } from "../../stores/live";
 import BalanceSheet from "./BalanceSheet.vue";
 import BeginRig from "./BeginRig.vue";
 import ConnectSheet from "./ConnectSheet.vue";
+import GroundSheet from "./GroundSheet.vue";
 import OrderSheet from "./OrderSheet.vue";
 import PackagePick from "./PackagePick.vue";
 import PowerSheet from "./PowerSheet.vue";
@@ -21,10 +22,10 @@ const moves = useMoves();
 const book = useBook();
 onMounted(() => { live.each++; void book.list(); });
 onBeforeUnmount(() => { live.each--; });
-const sheets = [{ name: "rig", title: "Rig" }, { name: "order", title: "Order" }, { name: "power", title: "Power" }, { name: "connect", title: "Connect" }, { name: "balance", title: "Balance" }] as const;
+const sheets = [{ name: "rig", title: "Rig" }, { name: "order", title: "Order" }, { name: "ground", title: "Ground" }, { name: "power", title: "Power" }, { name: "connect", title: "Connect" }, { name: "balance", title: "Balance" }] as const;
 const here = computed(() => sheets.find((s) => s.name === route.params.sheet)?.name ?? "rig");
 // Those about the place are about the whole shot, not about one machine.
-const ofPlace = computed(() => here.value === "order" || here.value === "power");
+const ofPlace = computed(() => here.value === "order" || here.value === "ground" || here.value === "power");
 const chosen = computed({ get: () => moves.looking, set: (id: string) => { moves.looking = id; } });
 watch(chosen, (id) => void book.open(id), { immediate: true });
 const now = computed<Record<string, LiveMachine>>(() => Object.fromEntries((live.now?.machines ?? []).map((m) => [m.machine, m])));
@@ -51,6 +52,7 @@ const beginning = ref(false);
   <div class="rigup" :class="{ place: ofPlace }">
     <div class="head"><SheetTabs stage="rig-up" :sheets="sheets" :here="here" /><PackagePick v-if="here === 'balance'" :machine="chosen" /></div>
     <OrderSheet v-if="here === 'order'" />
+    <GroundSheet v-else-if="here === 'ground'" />
     <PowerSheet v-else-if="here === 'power'" />
     <template v-else>
     <section class="floor" aria-label="Machines">
