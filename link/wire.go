@@ -107,6 +107,7 @@ const (
 	PretendScale   = "other scale"
 	PretendPayload = "other payload"
 	PretendHandset = "focus handset turned"
+	PretendKnocked = "knocked"
 	// Of its wiring.
 	PretendMissing   = "missing drive"
 	PretendUnknown   = "unknown device"

@@ -123,6 +123,9 @@ func (s *Sim) Pretend(what, id string, on bool, by float64) error {
 	if what == link.PretendHandset {
 		return s.turnHandset(by)
 	}
+	if what == link.PretendKnocked {
+		return s.knocked(id, on, by)
+	}
 	i := s.o.Rig.Index(id)
 	if i < 0 {
 		return refuse("there is no axis %q", id)
@@ -167,6 +170,27 @@ func (s *Sim) Pretend(what, id string, on bool, by float64) error {
 		a.homed, a.known = false, false
 	default:
 		return refuse("there is nothing called %q to pretend", what)
+	}
+	return nil
+}
+
+// knocked moves where it really stands, without its noticing: by so many millimetres to
+// the right, forward or up, or so many degrees to the right. Off: it stands where it stood.
+func (s *Sim) knocked(way string, on bool, by float64) error {
+	if !on {
+		s.knock = rig.Place{}
+		return nil
+	}
+	if !(math.Abs(by) <= 1000) {
+		return refuse("knocked by %g; give at most 1000", by)
+	}
+	switch way {
+	case "right", "forward", "up":
+		s.knock.At[map[string]int{"right": 0, "forward": 1, "up": 2}[way]] += by / 1000
+	case "turn":
+		s.knock.TurnDeg += by
+	default:
+		return refuse("knocked to %q; say right, forward, up or turn", way)
 	}
 	return nil
 }

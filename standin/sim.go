@@ -76,6 +76,7 @@ func (b *brake) at(tick float64) float64 {
 // Sim is the machine.
 type Sim struct {
 	o     Options
+	knock rig.Place // how far it was knocked from where it stood
 	axes  []axis
 	tick  int64
 	at    int64 // the last tick that was carried out

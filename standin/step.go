@@ -297,6 +297,10 @@ func (a *axis) spread() link.Spread {
 // Truth is where the outputs really are.
 func (s *Sim) Truth() *link.Truth {
 	t := &link.Truth{Tick: s.tick, Axes: map[string]float64{}, Place: s.o.Place}
+	for k, v := range s.knock.At {
+		t.Place.At[k] += v
+	}
+	t.Place.TurnDeg += s.knock.TurnDeg
 	for i := range s.axes {
 		t.Axes[s.axes[i].a.ID] = s.axes[i].truth()
 	}

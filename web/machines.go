@@ -194,10 +194,10 @@ func (s *Server) drive(ctx context.Context, in *axisOf, free bool) (*body[done],
 func (s *Server) pretend(ctx context.Context, in *struct {
 	ID   string `path:"id" maxLength:"64"`
 	Body struct {
-		What string  `json:"what" enum:"emergency stop,drive fault,hard end,lost steps,dead sensor,encoder forgot,other scale,other payload,focus handset turned,missing drive,unknown device,swapped wires,wrong address,wrong port,no route,two on one universe,short cable"`
+		What string  `json:"what" enum:"emergency stop,drive fault,hard end,lost steps,dead sensor,encoder forgot,other scale,other payload,focus handset turned,knocked,missing drive,unknown device,swapped wires,wrong address,wrong port,no route,two on one universe,short cable"`
 		Axis string  `json:"axis,omitempty"`
 		On   bool    `json:"on"`
-		By   float64 `json:"by,omitempty" doc:"lost steps: how much, in the axis's unit; other scale: units that it moves for each that is asked for"`
+		By   float64 `json:"by,omitempty" doc:"lost steps: how much, in the axis's unit; other scale: units that it moves for each that is asked for; knocked: millimetres, or degrees"`
 	}
 }) (*body[done], error) {
 	f, err := s.floors.Of(in.ID)

@@ -73,10 +73,8 @@ type Swapping struct {
 
 // carrier is the machine of a shot that carries its camera.
 func carrier(sh *store.Shot) *rig.Rig {
-	for _, m := range sh.Machines {
-		if m.Rig.Camera != "" {
-			return m.Rig
-		}
+	if m := withCamera(sh); m != nil {
+		return m.Rig
 	}
 	return nil
 }

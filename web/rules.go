@@ -37,7 +37,7 @@ func Rules() ([]byte, error) {
 		{"axisKinds", "What an axis does.", rig.Kinds},
 		{"symbols", "Units as they are written behind a number.", symbols},
 		{"ways", "In which direction a clock goes.", []clock.Way{clock.On, clock.Back, clock.ThereAndBack}},
-		{"mishaps", "What a stand-in can be told to have.", []string{link.PretendStop, link.PretendFault, link.PretendHardEnd, link.PretendLost, link.PretendSensor, link.PretendEncoder, link.PretendScale, link.PretendPayload, link.PretendHandset}},
+		{"mishaps", "What a stand-in can be told to have.", []string{link.PretendStop, link.PretendFault, link.PretendHardEnd, link.PretendLost, link.PretendSensor, link.PretendEncoder, link.PretendScale, link.PretendPayload, link.PretendHandset, link.PretendKnocked}},
 		{"wirings", "What a stand-in can be told to have on its wires.", link.Wirings},
 	} {
 		v, err := json.MarshalIndent(x.value, "", "  ")

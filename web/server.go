@@ -114,6 +114,7 @@ func (s *Server) API(r chi.Router) huma.API {
 	s.orderRoutes(r, api)
 	s.powerRoutes(r, api)
 	s.groundRoutes(api)
+	s.pointRoutes(api)
 	s.lensRoutes(api)
 	s.markRoutes(r, api)
 	s.inStepRoutes(r, api)

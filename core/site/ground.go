@@ -89,8 +89,8 @@ func gcd(a, b int) int {
 // either rail, as measured against any level line.
 type Support struct {
 	AtMM    float64  `json:"at_mm"`
-	LeftMM  *float64 `json:"left_mm" doc:"the floor's height under the left rail"`
-	RightMM *float64 `json:"right_mm"`
+	LeftMM  *float64 `json:"left_mm,omitempty" doc:"the floor's height under the left rail"`
+	RightMM *float64 `json:"right_mm,omitempty"`
 }
 
 // LevelRules is how level rails have to be, and what they are packed with.
@@ -135,7 +135,8 @@ type Packing struct {
 const mostPackMM = 500
 
 // Pack brings rails to the height of the highest support, with the packers that there
-// are: at each rail the pile that comes nearest to what is missing, of the fewest pieces.
+// are: at each rail a pile of the fewest pieces next to what is missing, below or above it
+// as makes the rails straightest.
 func Pack(at []Support, l LevelRules) (*Packing, error) {
 	if len(at) < 2 {
 		return nil, mistake.In("supports", "measure under both ends at least", "there are %d", len(at))
@@ -162,31 +163,25 @@ func Pack(at []Support, l LevelRules) (*Packing, error) {
 			return nil, mistake.In(fmt.Sprintf("supports[%d].at_mm", i), "give them one after another along the track", "the support at %g mm follows that at %g", s.AtMM, at[i-1].AtMM)
 		}
 	}
-	pack := func(h float64) (Packed, error) {
-		need := p.TopMM - h
-		if need > mostPackMM {
-			return Packed{}, mistake.In("supports", "build it up first, or measure again", "%.0f mm would have to go under one rail", need)
-		}
-		pile := piles.nearest(need)
-		sum := 0.0
-		for _, t := range pile {
-			sum += t
-			p.Count[fmt.Sprintf("%g", t)]++
-		}
-		return Packed{need, pile, sum - need}, nil
-	}
+	sides := make([][2][]Packed, len(at))
 	zero := make([]Packed, 0, 2*len(at))
-	for _, s := range at {
-		a, err := pack(*s.LeftMM)
-		if err != nil {
-			return nil, err
+	for i, s := range at {
+		for k, h := range []float64{*s.LeftMM, *s.RightMM} {
+			need := p.TopMM - h
+			if need > mostPackMM {
+				return nil, mistake.In("supports", "build it up first, or measure again", "%.0f mm would have to go under one rail", need)
+			}
+			sides[i][k] = piles.around(need)
+			zero = append(zero, Packed{OffMM: -need})
 		}
-		b, err := pack(*s.RightMM)
-		if err != nil {
-			return nil, err
+	}
+	for i, x := range straightest(at, sides, l) {
+		p.Left, p.Right = append(p.Left, sides[i][0][x[0]]), append(p.Right, sides[i][1][x[1]])
+		for _, q := range []Packed{p.Left[i], p.Right[i]} {
+			for _, t := range q.Packers {
+				p.Count[fmt.Sprintf("%g", t)]++
+			}
 		}
-		p.Left, p.Right = append(p.Left, a), append(p.Right, b)
-		zero = append(zero, Packed{OffMM: -a.NeedMM}, Packed{OffMM: -b.NeedMM})
 	}
 	for i := 1; i < len(at); i++ {
 		b := bay(at[i-1], at[i], p.Left[i-1], p.Left[i], p.Right[i-1], p.Right[i], l)
@@ -196,6 +191,54 @@ func Pack(at []Support, l LevelRules) (*Packing, error) {
 		p.WorstS, p.WorstT = max(p.WorstS, math.Abs(b.SlopeMMPM)), max(p.WorstT, math.Abs(b.TwistMMPM))
 	}
 	return p, nil
+}
+
+// straightest chooses a pile under every rail so that the worst bay, as a share of what is
+// borne, is as good as it gets; of equal ways, that which lies nearest to the line.
+func straightest(at []Support, sides [][2][]Packed, l LevelRules) [][2]int {
+	type way struct {
+		worst, off float64
+		from       [2]int
+	}
+	ways := make([]map[[2]int]way, len(at))
+	for i := range at {
+		ways[i] = map[[2]int]way{}
+		for x, left := range sides[i][0] {
+			for y, right := range sides[i][1] {
+				here := math.Abs(left.OffMM) + math.Abs(right.OffMM)
+				best := way{off: here}
+				if i > 0 {
+					best.worst = math.Inf(1)
+					for fx := range sides[i-1][0] { // in order, so that equal ways are chosen alike
+						for fy := range sides[i-1][1] {
+							was := ways[i-1][[2]int{fx, fy}]
+							b := bay(at[i-1], at[i], sides[i-1][0][fx], left, sides[i-1][1][fy], right, l)
+							w := way{max(was.worst, math.Abs(b.SlopeMMPM)/l.SlopeMMPM, math.Abs(b.TwistMMPM)/l.TwistMMPM), was.off + here, [2]int{fx, fy}}
+							if w.worst < best.worst-1e-9 || w.worst <= best.worst+1e-9 && w.off < best.off-1e-9 {
+								best = w
+							}
+						}
+					}
+				}
+				ways[i][[2]int{x, y}] = best
+			}
+		}
+	}
+	last, at0 := len(at)-1, [2]int{}
+	best := way{worst: math.Inf(1)}
+	for x := range sides[last][0] {
+		for y := range sides[last][1] {
+			if w := ways[last][[2]int{x, y}]; w.worst < best.worst-1e-9 || w.worst <= best.worst+1e-9 && w.off < best.off-1e-9 {
+				best, at0 = w, [2]int{x, y}
+			}
+		}
+	}
+	out := make([][2]int, len(at))
+	for i := last; i >= 0; i-- {
+		out[i] = at0
+		at0 = ways[i][at0].from
+	}
+	return out
 }
 
 // bay is what is between two supports.
@@ -240,26 +283,35 @@ func pileUp(sizes []float64) (*piles, error) {
 	return p, nil
 }
 
-// nearest is the pile nearest to a height: the largest pieces first.
-func (p *piles) nearest(mm float64) []float64 {
+// around are the piles next to a height, below and above it: each of the fewest pieces, the
+// largest first. One that fits is the only one.
+func (p *piles) around(mm float64) []Packed {
 	want := int(math.Round(mm * 100))
-	best := 0
-	for d := 0; d <= len(p.count); d++ {
-		if h := want - d; h >= 0 && p.count[h] < math.MaxInt32 {
-			best = h
-			break
-		}
-		if h := want + d; h < len(p.count) && p.count[h] < math.MaxInt32 {
-			best = h
+	var out []Packed
+	for h := want; h >= 0; h-- {
+		if p.count[h] < math.MaxInt32 {
+			out = append(out, p.pile(h, mm))
+			if h == want {
+				return out
+			}
 			break
 		}
 	}
-	out := []float64{}
-	for h := best; h > 0; h -= p.last[h] {
-		out = append(out, float64(p.last[h])/100)
+	for h := want + 1; h < len(p.count); h++ {
+		if p.count[h] < math.MaxInt32 {
+			return append(out, p.pile(h, mm))
+		}
 	}
-	slices.SortFunc(out, func(a, b float64) int { return int(100 * (b - a)) })
 	return out
+}
+
+func (p *piles) pile(h int, need float64) Packed {
+	x := Packed{NeedMM: need, Packers: []float64{}, OffMM: float64(h)/100 - need}
+	for ; h > 0; h -= p.last[h] {
+		x.Packers = append(x.Packers, float64(p.last[h])/100)
+	}
+	slices.SortFunc(x.Packers, func(a, b float64) int { return int(100 * (b - a)) })
+	return x
 }
 
 // Swing is what turns behind a column: how far its tail reaches, how high the pivot is,

@@ -100,7 +100,7 @@ func ProposeGround(r *rig.Rig) *Ground {
 		stop := a.Working.Speed*0.2 + a.Working.Speed*a.Working.Speed/(2*a.Working.Acceleration)
 		g.Margin.As = fmt.Sprintf("%.0f mm", math.Ceil(stop/10)*10)
 		if len(g.Owned) == 0 {
-			g.Owned = append(g.Owned, Owned{Typed{As: fmt.Sprintf("%.0f mm", a.Hard[1]-a.Hard[0]+300)}, 1})
+			g.Owned = append(g.Owned, Owned{Typed{As: fmt.Sprintf("%.0f mm", math.Ceil((a.Hard[1]-a.Hard[0]+300+2*stop)/100)*100)}, 1})
 		}
 	}
 	if b := r.Book; b != nil {

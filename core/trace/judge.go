@@ -71,8 +71,17 @@ const cornerShare = 0.8
 // and behind the other's camera is off by the picture's diagonal, which is more
 // than any point can move inside it. said is false where nothing is in either.
 func (j *Judge) Pixels(a, b []float64) (px float64, point string, said bool) {
-	pa, pb := j.Rig.Forward(a), j.Rig.Forward(b)
-	fa, fb := j.focused(a), j.focused(b)
+	return j.between(j.Rig.Forward(a), j.Rig.Forward(b), j.focused(a), j.focused(b))
+}
+
+// Moved is the same for one pose of the axes on a machine that stands where it is thought
+// to, and on one whose camera is moved elsewhere.
+func (j *Judge) Moved(q []float64, move func(rig.Pose) rig.Pose) (px float64, point string, said bool) {
+	p, f := j.Rig.Forward(q), j.focused(q)
+	return j.between(p, move(p), f, f)
+}
+
+func (j *Judge) between(pa, pb rig.Pose, fa, fb lens.Focus) (px float64, point string, said bool) {
 	worse := func(d float64, name string) {
 		if said = true; d > px || point == "" {
 			px, point = max(d, px), name

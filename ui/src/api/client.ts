@@ -66,6 +66,9 @@ export type PowerView = S["PowerView"];
 export type PowerNode = S["PowerNode"];
 export type GroundView = S["GroundView"];
 export type GroundDoc = S["Ground"];
+export type PointsView = S["PointsView"];
+export type Fixed = S["Fixed"];
+export type PointSheet = S["PointSheet"];
 export type Remedy = S["Remedy"];
 
 // The sentence in an error answer, or one that says that nothing answered.

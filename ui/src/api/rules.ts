@@ -71,7 +71,8 @@ export const mishaps = [
   "encoder forgot",
   "other scale",
   "other payload",
-  "focus handset turned"
+  "focus handset turned",
+  "knocked"
 ] as const;
 
 // What a stand-in can be told to have on its wires.

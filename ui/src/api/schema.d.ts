@@ -1088,6 +1088,75 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shots/{id}/points": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Fixed points, and how the rig has moved */
+        get: operations["points"];
+        /** Name fixed points, or take some away */
+        put: operations["name-points"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{id}/points/back": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Take the last sighting or change back */
+        post: operations["back-points"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{id}/points/round": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Begin another round of sighting */
+        post: operations["sight-again"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{id}/points/sight": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** A fixed point is centred: sight it from here */
+        post: operations["sight"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shots/{id}/pose": {
         parameters: {
             query?: never;
@@ -1936,6 +2005,10 @@ export interface components {
             rotation: number[][];
             torque_nm: number[];
         };
+        Fixed: {
+            id: string;
+            name: string;
+        };
         "Frame-answerRequest": {
             /** @description the picture counts as taken */
             counts: boolean;
@@ -2605,6 +2678,43 @@ export interface components {
             /** Format: int64 */
             width_px: number;
         };
+        Moved: {
+            /** Format: double */
+            by_mm: number;
+            /** Format: double */
+            known_deg: number;
+            /**
+             * Format: double
+             * @description nine times in ten
+             */
+            known_mm: number;
+            mm: number[];
+            /** @description the point that does not fit the others */
+            odd?: string;
+            told: boolean;
+            /** Format: double */
+            turn_deg: number;
+            /**
+             * Format: double
+             * @description residual of the worst point
+             */
+            worst_mm: number;
+            /** Format: double */
+            yaw_deg: number;
+        };
+        MovedPicture: {
+            /** Format: int64 */
+            frame: number;
+            /** @description more than passes may differ by */
+            needs: boolean;
+            point: string;
+            /** Format: double */
+            px: number;
+            says: string;
+        };
+        "Name-pointsRequest": {
+            fixed: components["schemas"]["Fixed"][];
+        };
         Need: {
             says: string;
             what: string;
@@ -3017,6 +3127,44 @@ export interface components {
             values: number[][];
             views: components["schemas"]["View"][];
         };
+        PointSheet: {
+            /**
+             * Format: double
+             * @description the widest between two sightings
+             */
+            angle_deg: number;
+            at_m?: number[];
+            id: string;
+            /** Format: double */
+            known_mm: number;
+            /** Format: double */
+            residual_mm: number;
+            /** Format: double */
+            shift_mm?: number;
+            /** Format: int64 */
+            sights: number;
+            /** @description what is missing */
+            wants?: string;
+        };
+        PointsView: {
+            base_m: number[];
+            can_back: boolean;
+            code: string;
+            /** @description which sights them: the shot's with the camera */
+            machine: string;
+            named: string;
+            picture?: components["schemas"]["MovedPicture"];
+            /** Format: int64 */
+            revision: number;
+            sheet: components["schemas"]["SurveySheet"];
+            /**
+             * Format: double
+             * @description how good one sighting is taken to be
+             */
+            sigma_deg: number;
+            survey: components["schemas"]["Survey"];
+            today: string;
+        };
         PoseMark: {
             /** Format: date-time */
             at: string;
@@ -3138,12 +3286,12 @@ export interface components {
             axis?: string;
             /**
              * Format: double
-             * @description lost steps: how much, in the axis's unit; other scale: units that it moves for each that is asked for
+             * @description lost steps: how much, in the axis's unit; other scale: units that it moves for each that is asked for; knocked: millimetres, or degrees
              */
             by?: number;
             on: boolean;
             /** @enum {string} */
-            what: "emergency stop" | "drive fault" | "hard end" | "lost steps" | "dead sensor" | "encoder forgot" | "other scale" | "other payload" | "focus handset turned" | "missing drive" | "unknown device" | "swapped wires" | "wrong address" | "wrong port" | "no route" | "two on one universe" | "short cable";
+            what: "emergency stop" | "drive fault" | "hard end" | "lost steps" | "dead sensor" | "encoder forgot" | "other scale" | "other payload" | "focus handset turned" | "knocked" | "missing drive" | "unknown device" | "swapped wires" | "wrong address" | "wrong port" | "no route" | "two on one universe" | "short cable";
         };
         Problem: {
             /** @description the sentence for people */
@@ -3382,6 +3530,10 @@ export interface components {
             ok: boolean;
             says: string;
         };
+        Round: {
+            day: string;
+            sights: components["schemas"]["Sighted"][];
+        };
         SamplesRef: {
             /** Format: int64 */
             count: number;
@@ -3589,6 +3741,19 @@ export interface components {
             you: components["schemas"]["Person"];
             /** @description the axis whose zero was laid elsewhere since the path was sealed */
             zeroed?: string;
+        };
+        SightRequest: {
+            point: string;
+        };
+        Sighted: {
+            at_m: number[];
+            direction: number[];
+            point: string;
+            values: {
+                [key: string]: number;
+            };
+            /** Format: date-time */
+            when: string;
         };
         Snapshot: {
             aside: components["schemas"]["Aside"];
@@ -3805,9 +3970,20 @@ export interface components {
              * Format: double
              * @description the floor's height under the left rail
              */
-            left_mm: number | null;
+            left_mm?: number;
             /** Format: double */
-            right_mm: number | null;
+            right_mm?: number;
+        };
+        Survey: {
+            fixed: components["schemas"]["Fixed"][];
+            rounds: components["schemas"]["Round"][];
+        };
+        SurveySheet: {
+            before: components["schemas"]["PointSheet"][];
+            moved?: components["schemas"]["Moved"];
+            next: string;
+            now: components["schemas"]["PointSheet"][];
+            says: string;
         };
         Suspect: {
             /** @description as it would read; none: it is no part of the gearing */
@@ -6739,6 +6915,171 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Plot"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    points: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PointsView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "name-points": {
+        parameters: {
+            query?: {
+                revision?: number;
+            };
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Name-pointsRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PointsView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "back-points": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PointsView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "sight-again": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PointsView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    sight: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SightRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PointsView"];
                 };
             };
             /** @description Error */

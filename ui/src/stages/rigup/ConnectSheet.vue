@@ -43,8 +43,10 @@ const what = ref<(typeof all)[number]>("drive fault");
 const axis = ref("");
 const by = ref("");
 const said = ref("");
-watch(rig, (r) => { if (!r?.axes.some((a) => a.id === axis.value)) axis.value = r?.axes[0]?.id ?? ""; }, { immediate: true });
-const asks = computed(() => ({ "lost steps": "1", "other scale": "2", "other payload": "6", "focus handset turned": "20" })[what.value as string]);
+// On which axis; a knock has directions instead.
+const axes = computed(() => (what.value === "knocked" ? [["right", "to the right, mm"], ["forward", "forward, mm"], ["up", "up, mm"], ["turn", "turned right, °"]] : (rig.value?.axes ?? []).map((a) => [a.id, a.name])) as [string, string][]);
+watch(axes, (list) => { if (!list.some(([id]) => id === axis.value)) axis.value = list[0]?.[0] ?? ""; }, { immediate: true });
+const asks = computed(() => ({ "lost steps": "1", "other scale": "2", "other payload": "6", "focus handset turned": "20", knocked: "4" })[what.value as string]);
 async function pretend(on: boolean): Promise<void> {
   const r = rig.value;
   if (!r) return;
@@ -77,7 +79,7 @@ async function pretend(on: boolean): Promise<void> {
         <select v-model="what" class="field" data-test="mishap" aria-label="What it has">
           <optgroup label="it happens"><option v-for="w in mishaps" :key="w">{{ w }}</option></optgroup><optgroup label="on its wires"><option v-for="w in wirings" :key="w">{{ w }}</option></optgroup>
         </select>
-        <select v-if="what !== 'emergency stop' && what !== 'other payload' && what !== 'focus handset turned'" v-model="axis" class="field" data-test="mishap-axis" aria-label="On which axis"><option v-for="a in rig.axes" :key="a.id" :value="a.id">{{ a.name }}</option></select>
+        <select v-if="what !== 'emergency stop' && what !== 'other payload' && what !== 'focus handset turned'" v-model="axis" class="field" data-test="mishap-axis" aria-label="On which axis"><option v-for="[id, name] in axes" :key="id" :value="id">{{ name }}</option></select>
         <input v-if="asks" v-model="by" class="field by" inputmode="decimal" :placeholder="asks" data-test="mishap-by" aria-label="By how much" />
         <button class="btn slim" type="submit" data-test="mishap-on">It has</button>
         <button class="btn slim" type="button" data-test="mishap-off" :disabled="what === 'hard end' || what === 'lost steps' || what === 'focus handset turned'" @click="pretend(false)">It is over</button>

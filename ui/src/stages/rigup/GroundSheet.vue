@@ -41,7 +41,7 @@ async function keep(): Promise<void> {
     const doc: GroundDoc = {
       run: f.value.run.trim() ? { as: f.value.run.trim(), mm: 0 } : undefined, footprint: { as: f.value.footprint.trim(), mm: 0 }, margin: { as: f.value.margin.trim(), mm: 0 },
       owned: f.value.owned.filter((o) => o.as.trim()).map((o) => ({ length: { as: o.as.trim(), mm: 0 }, count: Math.round(num(o.count, "sections")) })),
-      supports: f.value.rows.filter((r) => r.at.trim()).map((r) => ({ at_mm: num(r.at, "at"), left_mm: height(r.left, "left") as number, right_mm: height(r.right, "right") as number })),
+      supports: f.value.rows.filter((r) => r.at.trim()).map((r) => ({ at_mm: num(r.at, "at"), left_mm: height(r.left, "left"), right_mm: height(r.right, "right") })),
       rules: { gauge_mm: num(f.value.gauge, "gauge"), slope_mm_per_m: num(f.value.slope, "slope"), twist_mm_per_m: num(f.value.twist, "twist"), packers_mm: f.value.packers.split(/[\s;]+/).filter(Boolean).map((x) => num(x, "packers")) },
       base: { mass_kg: num(f.value.mass, "mass"), feet: Math.round(num(f.value.feet, "feet")), pad_cm2: num(f.value.pad, "pad"), worst_share: num(f.value.worst, "worst foot", 1), floor_kn_per_m2: num(f.value.floor, "floor") },
       swing: g.swing ? { tail_m: num(f.value.tail, "tail"), pivot_m: num(f.value.pivot, "pivot"), front_up_deg: num(f.value.up, "front up"), hangs_m: num(f.value.hangs, "hangs"), room_m: num(f.value.room, "room"), keep_m: num(f.value.keep, "keep free") } : undefined,
