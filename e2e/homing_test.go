@@ -54,7 +54,7 @@ func (a *app) homing(machine string, begin func()) {
 // The ways of homing that need a person, and those that do not, on all four machines; what
 // is found is told and kept; soft limits are suspended with a band on every screen.
 func TestHomingInEveryWay(t *testing.T) {
-	a := start(t)
+	a := start(t, inAHurry)
 	p := a.open("/shot/" + a.shot + "/line-up")
 	// Wren knows where it is, and somebody has to look at its marks.
 	p.pickAxis("wren", "elbow", "Elbow")
@@ -120,7 +120,7 @@ func TestHomingInEveryWay(t *testing.T) {
 	}
 	p.click("limits-on")
 	p.wait("no band", `!document.querySelector('[data-test="limits-off"]')`)
-	if code, b := a.post("/api/machines/plank/suspend", `{"axis":"track","seconds":1}`); code != 200 {
+	if code, b := a.post("/api/machines/plank/suspend", `{"axis":"track","seconds":4}`); code != 200 {
 		t.Fatal(b)
 	}
 	p.says("the band again", "limits-off", "track")

@@ -50,7 +50,7 @@ func (a *app) centred(stands rig.Place, thing rig.Vec, track float64) {
 // sighted again, and it is said by how much, and what that does to the picture.
 func TestPointsSheet(t *testing.T) {
 	t.Parallel() // nothing rolls here
-	a := start(t)
+	a := start(t, inAHurry)
 	p := a.open("/shot/" + a.shot + "/line-up/points")
 	p.says("empty", "points-says", "Name three or more fixed points")
 	for _, n := range []string{"door bolt", "corner of the sill", "nail", "pipe clip"} {
@@ -67,7 +67,7 @@ func TestPointsSheet(t *testing.T) {
 			t.Fatal(code, b)
 		}
 	})
-	things := []rig.Vec{{0.1, 1.2, 0.5}, {1.3, 1.5, 0.9}, {0.7, 0.9, 0.35}, {0.5, 1.9, 1.1}}
+	things := []rig.Vec{{0.6, 1.8, 0.85}, {0.5, 1.2, 0.6}, {0.75, 1, 0.5}, {1, 1.4, 0.75}}
 	sightAll := func(stands rig.Place) {
 		t.Helper()
 		for k, track := range []float64{150, 1350} {

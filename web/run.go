@@ -35,6 +35,7 @@ type Options struct {
 	Camera string   // address of a camera; empty: start a stand-in on Plank's, if that is one
 	Binary string   // of this program, for the stand-in
 	Seed   uint64
+	Pace   int  // how many times faster than real time stand-ins run; 0: as fast as it
 	Demo   bool // load the demo production into an empty database
 	Reset  bool // throw everything away first
 	// Film, where set, takes the pictures of the demo's shoot that are there already.
@@ -111,6 +112,9 @@ func Run(ctx context.Context, o Options) error {
 				return err
 			} else if file != "" {
 				args = append(args, "--file", file)
+			}
+			if o.Pace > 1 {
+				args = append(args, "--pace", fmt.Sprint(o.Pace))
 			}
 			si, err := stage.StartStandIn(context.WithoutCancel(ctx), o.Binary, args...)
 			if err != nil {
