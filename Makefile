@@ -50,7 +50,7 @@ generate: ui/node_modules/.package-lock.json
 	cd ui && npm run --silent types
 
 pictures: need-build need-test bin/keenarc
-	KEENARC_PICTURES=$(CURDIR)/docs/screenshots go test -count=1 -run TestPictures ./e2e
+	KEENARC_PICTURES=$(CURDIR)/docs/screenshots go test -count=1 -run 'TestPictures|TestPointsSheet' ./e2e
 
 bench:
 	go test -run XXX -bench . ./...

@@ -18,6 +18,7 @@ import (
 // page begins one sheet under a title.
 func page(title, under string, at time.Time) (*fpdf.Fpdf, func(string) string) {
 	p := fpdf.New("L", "mm", "A4", "")
+	p.SetCatalogSort(true) // the same bytes for the same sheet
 	p.SetCreationDate(at)
 	p.SetModificationDate(at)
 	p.SetTitle(title, true)
