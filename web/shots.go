@@ -3,6 +3,7 @@ package web
 import (
 	"context"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"math"
 	"net/http"
@@ -14,6 +15,7 @@ import (
 	"github.com/go-chi/chi/v5"
 
 	"keenarc/core/clock"
+	"keenarc/core/mistake"
 	"keenarc/core/path"
 	"keenarc/core/rig"
 	"keenarc/examples"
@@ -107,8 +109,12 @@ func (s *Server) rename(ctx context.Context, in *struct {
 	if err != nil {
 		return nil, s.fail(err)
 	}
-	if _, err := clock.FrameOf(in.Body.Start, d.Path.Rate); err != nil {
-		return nil, blamed("start_timecode", err)
+	if _, _, err := clock.FrameOf(in.Body.Start, d.Path.Rate); err != nil {
+		var m *mistake.Error
+		if errors.As(err, &m) {
+			return nil, blame("start_timecode", m.Wrong, m.Want)
+		}
+		return nil, s.fail(err)
 	}
 	if err := s.store.Rename(ctx, in.ID, code, title, in.Body.Start); err != nil {
 		return nil, s.fail(err)
@@ -151,11 +157,11 @@ type Label struct {
 
 func labelled(frame float64, start string, rate clock.Rate) Label {
 	whole := int(math.Floor(frame + 1e-6))
-	from, err := clock.FrameOf(start, rate)
-	if err != nil { // the shot's first timecode is older than its rate
-		from = 0
+	from, drop, err := clock.FrameOf(start, rate)
+	if err != nil { // the shot's first timecode is older than its rate, which may not drop
+		from, _, _ = clock.FrameOf(strings.Replace(start, ";", ":", 1), rate)
 	}
-	return Label{frame, frame4(whole), clock.Timecode(whole, from, rate)}
+	return Label{frame, frame4(whole), clock.Timecode(whole, from, rate, drop)}
 }
 
 func (s *Server) addShot(ctx context.Context, in *struct {

@@ -11,8 +11,6 @@ import (
 	"math"
 	"math/big"
 	"math/bits"
-	"regexp"
-	"strconv"
 )
 
 // Pos is a frame position in units of 2⁻³² frame.
@@ -163,34 +161,4 @@ func (c Uniform) TimesAt(frame float64) []Interval {
 	}
 	t := (frame - float64(c.First)) / c.FPS()
 	return []Interval{{t, t}}
-}
-
-// Timecode is the SMPTE ST 12-1 non-drop label of a frame, frame 0 being so many
-// frames after midnight, at the rate rounded to whole frames per second.
-func Timecode(frame, start int, rate Rate) string {
-	fps := max(1, int(math.Round(rate.Float())))
-	n := frame + start
-	day := 86400 * fps
-	n = ((n % day) + day) % day
-	return fmt.Sprintf("%02d:%02d:%02d:%02d", n/(3600*fps), n/(60*fps)%60, n/fps%60, n%fps)
-}
-
-var timecode = regexp.MustCompile(`^([01][0-9]|2[0-3]):([0-5][0-9]):([0-5][0-9]):([0-9]{2,3})$`)
-
-// FrameOf is how many frames after midnight a non-drop timecode lies, HH:MM:SS:FF
-// at the rate rounded to whole frames per second.
-func FrameOf(code string, rate Rate) (int, error) {
-	m := timecode.FindStringSubmatch(code)
-	if m == nil {
-		return 0, fmt.Errorf("%q is no timecode; give hours, minutes, seconds and frames, as 10:00:00:00", code)
-	}
-	var n [4]int
-	for i := range n {
-		n[i], _ = strconv.Atoi(m[i+1]) // digits only
-	}
-	fps := max(1, int(math.Round(rate.Float())))
-	if n[3] >= fps {
-		return 0, fmt.Errorf("frame %d of a second; at %d frames per second give 00 to %02d", n[3], fps, fps-1)
-	}
-	return (n[0]*3600+n[1]*60+n[2])*fps + n[3], nil
 }

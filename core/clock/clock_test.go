@@ -4,7 +4,6 @@ import (
 	"math"
 	"math/big"
 	"math/rand/v2"
-	"strings"
 	"testing"
 
 	"keenarc/core/known"
@@ -169,26 +168,5 @@ func TestCameraLocked(t *testing.T) {
 	c.CameraLocked = true
 	if c.CameraFPS() != 24 || c.OneToOne() {
 		t.Error("a locked camera keeps its rate, and frames no longer correspond")
-	}
-}
-
-func TestTimecode(t *testing.T) {
-	for f, want := range map[int]string{0: "10:00:00:00", 86: "10:00:03:14", -1: "09:59:59:23", 24 * 3600: "11:00:00:00"} {
-		if got := Timecode(f, 36000*24, Rate{24, 1}); got != want {
-			t.Errorf("frame %d: %s, want %s", f, got, want)
-		}
-	}
-	for code, want := range map[string]int{"00:00:00:00": 0, "10:00:00:00": 36000 * 24, "23:59:59:23": 86400*24 - 1, "01:02:03:04": 3723*24 + 4} {
-		if got, err := FrameOf(code, Rate{24000, 1001}); err != nil || got != want || Timecode(0, got, Rate{24, 1}) != code {
-			t.Errorf("%s: %d, %v, want %d", code, got, err, want)
-		}
-	}
-	for code, want := range map[string]string{"10:00:00:24": "00 to 23", "24:00:00:00": "as 10:00:00:00", "10:60:00:00": "as 10", "10:00:60:00": "as 10", "1:00:00:00": "as 10", "10:00:00:0": "as 10", "": "as 10", "10:00:00;00": "as 10"} {
-		if _, err := FrameOf(code, Rate{24, 1}); err == nil || !strings.Contains(err.Error(), want) {
-			t.Errorf("%q: %v", code, err)
-		}
-	}
-	if n, err := FrameOf("00:00:01:119", Rate{120, 1}); err != nil || n != 239 {
-		t.Errorf("at 120 fps: %d, %v", n, err)
 	}
 }
