@@ -17,6 +17,15 @@ type Done struct{ Began, Ended *float64 }
 // hands allow. What has begun or ended stands where it was, and nothing else begins before
 // now. Its slack is over both what waits for what and who goes on to what.
 func (n *Network) Crewed(minutes []float64, crew int, now float64, done []Done) (Schedule, error) {
+	s, err := n.lay(minutes, crew, now, done)
+	if err == nil {
+		n.follow(&s, crew)
+	}
+	return s, err
+}
+
+// lay is Crewed without the slack.
+func (n *Network) lay(minutes []float64, crew int, now float64, done []Done) (Schedule, error) {
 	for i, t := range n.Tasks {
 		if t.People > crew {
 			return Schedule{}, mistake.In(fmt.Sprintf("tasks[%d].people", i), "give a larger crew, or let fewer do it", "%s needs %d people and the crew is %d", t.ID, t.People, crew)
@@ -61,7 +70,6 @@ func (n *Network) Crewed(minutes []float64, crew int, now float64, done []Done) 
 		at = n.hands(&s, order, crew, n.Tasks[next].People, at, minutes[next])
 		put(next, at, at+minutes[next])
 	}
-	n.follow(&s, crew)
 	return s, nil
 }
 

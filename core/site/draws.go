@@ -78,7 +78,7 @@ func (n *Network) Forecast(spreads []Spread, crew int, now float64, done []Done)
 			ready[k] = n.Times(minutes).Ready
 			continue
 		}
-		s, err := n.Crewed(minutes, crew, now, done)
+		s, err := n.lay(minutes, crew, now, done)
 		if err != nil {
 			return 0, 0, err
 		}

@@ -25,15 +25,20 @@ type RailNeed struct {
 // NeedMM is the rail that a track needs.
 func (t RailNeed) NeedMM() float64 { return t.RunMM + t.FootprintMM + 2*t.MarginMM }
 
+const mostTrackMM = 100_000
+
 // Sections are the fewest of those owned that reach so far, and of these the shortest.
 func Sections(needMM float64, owned []RailLength) (used []RailLength, totalMM int, err error) {
-	if !(needMM > 0 && needMM <= 1e6) {
-		return nil, 0, mistake.In("run_mm", "give a run above zero, up to a kilometre", "the track needs %g mm", needMM)
+	if !(needMM > 0 && needMM <= mostTrackMM) {
+		return nil, 0, mistake.In("run_mm", "give a run above zero, up to a hundred metres with all that goes beyond it", "the track needs %g mm", needMM)
+	}
+	if len(owned) > 12 {
+		return nil, 0, mistake.In("owned", "give at most 12 lengths", "there are %d", len(owned))
 	}
 	have, unit, longest := 0, 0, 0
 	for i, l := range owned {
-		if l.MM <= 0 || l.MM > 100_000 || l.Count < 0 || l.Count > 1000 {
-			return nil, 0, mistake.In(fmt.Sprintf("owned[%d]", i), "give millimetres above zero and how many there are", "there are %d of %d mm", l.Count, l.MM)
+		if l.MM <= 0 || l.MM > mostTrackMM || l.Count < 0 || l.Count > 100 {
+			return nil, 0, mistake.In(fmt.Sprintf("owned[%d]", i), "give millimetres above zero, up to a hundred metres, and how many there are, up to 100", "there are %d of %d mm", l.Count, l.MM)
 		}
 		have, unit, longest = have+l.MM*l.Count, gcd(unit, l.MM), max(longest, l.MM)
 	}
@@ -261,6 +266,9 @@ type piles struct {
 }
 
 func pileUp(sizes []float64) (*piles, error) {
+	if len(sizes) > 40 {
+		return nil, mistake.In("packers_mm", "give at most 40 thicknesses", "there are %d", len(sizes))
+	}
 	top := mostPackMM*100 + 5000
 	p := &piles{make([]int, top+1), make([]int, top+1)}
 	for h := range p.count {

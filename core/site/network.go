@@ -26,9 +26,10 @@ type Task struct {
 // Network is tasks in an order that has no circle.
 type Network struct {
 	Tasks []Task
-	order []int   // each after all that it waits for
-	after [][]int // what a task waits for
-	then  [][]int // what waits for it
+	order []int    // each after all that it waits for
+	after [][]int  // what a task waits for
+	then  [][]int  // what waits for it
+	needs [][]bool // whether a task waits for another, be it over others
 }
 
 // Slot is when a task happens, and by how much it may be longer or later before the end
@@ -101,6 +102,16 @@ func NewNetwork(tasks []Task) (*Network, error) {
 	if len(n.order) < len(tasks) {
 		return nil, mistake.In("tasks", "let one of them wait for less", "they wait for each other in a circle: %s", strings.Join(n.circle(waits), " after "))
 	}
+	n.needs = make([][]bool, len(tasks))
+	for _, i := range n.order {
+		n.needs[i] = make([]bool, len(tasks))
+		for _, j := range n.after[i] {
+			n.needs[i][j] = true
+			for k, v := range n.needs[j] {
+				n.needs[i][k] = n.needs[i][k] || v
+			}
+		}
+	}
 	return n, nil
 }
 
@@ -135,9 +146,7 @@ func (n *Network) Minutes() []float64 {
 }
 
 // Needs says whether task i waits for task j, be it over others.
-func (n *Network) Needs(i, j int) bool {
-	return slices.Contains(n.after[i], j) || slices.ContainsFunc(n.after[i], func(k int) bool { return n.Needs(k, j) })
-}
+func (n *Network) Needs(i, j int) bool { return n.needs[i][j] }
 
 // Times is the schedule when nobody is short (critical path method, Kelley and Walker
 // 1959): each task as early as what it waits for lets it, with its total slack.

@@ -274,6 +274,24 @@ func TestNetworkMistakes(t *testing.T) {
 	}
 }
 
+// Five hundred steps, each after all before it: laid at once, not path by path.
+func TestDenseNetwork(t *testing.T) {
+	tasks := make([]site.Task, 500)
+	for i := range tasks {
+		tasks[i] = site.Task{ID: fmt.Sprint(i), Minutes: 1, People: 1}
+		for j := range i {
+			tasks[i].After = append(tasks[i].After, fmt.Sprint(j))
+		}
+	}
+	n, err := site.NewNetwork(tasks)
+	if err != nil || !n.Needs(499, 0) || n.Needs(0, 499) || n.Times(n.Minutes()).Ready != 500 {
+		t.Fatal(err)
+	}
+	if s, err := n.Crewed(n.Minutes(), 3, 0, nil); err != nil || s.Ready != 500 || len(s.Critical()) != 500 {
+		t.Errorf("%g, %v", s.Ready, err)
+	}
+}
+
 func BenchmarkForecast(b *testing.B) {
 	tasks := random(rand.New(rand.NewPCG(3, 3)), 14)
 	n, err := site.NewNetwork(tasks)

@@ -98,8 +98,14 @@ func (o *Order) Begins(in *time.Location) (time.Time, error) {
 	return t, nil
 }
 
+// mostSteps is more than anybody reads against a clock.
+const mostSteps = 60
+
 // network is the steps as tasks, with how long each takes.
 func network(steps []OrderStep, crew int) (*Network, []Spread, error) {
+	if len(steps) > mostSteps {
+		return nil, nil, mistake.In("steps", fmt.Sprintf("keep at most %d; put small ones together", mostSteps), "there are %d", len(steps))
+	}
 	tasks, spreads := make([]Task, len(steps)), make([]Spread, len(steps))
 	for i, s := range steps {
 		field := fmt.Sprintf("steps[%d]", i)

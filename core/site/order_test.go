@@ -45,18 +45,15 @@ func step(t *testing.T, o *site.Order, id string) *site.OrderStep {
 func TestStartingNetworks(t *testing.T) {
 	for _, kind := range site.Kinds {
 		ready := map[string]float64{}
-		for _, rails := range []bool{true, false} {
-			for _, ground := range site.Grounds {
-				for _, crew := range []int{1, 2, 4, 12} {
-					s := site.Setup{Kind: kind, Rails: rails, Ground: ground, Crew: crew}
-					o := &site.Order{Date: "2026-03-04", Start: "07:30", Setup: s, Steps: s.Begin(nil)}
-					v := sheet(t, o, 0)
-					if len(v.Breaks) > 0 || v.Over || v.Behind != 0 {
-						t.Errorf("%+v: %+v", s, v)
-					}
-					ready[fmt.Sprint(rails, ground, crew)] = v.Course.PlannedMin
-				}
+		for _, s := range []site.Setup{{Rails: true, Ground: "stage floor", Crew: 1}, {Rails: true, Ground: "stage floor", Crew: 2}, {Rails: true, Ground: "stage floor", Crew: 4}, {Rails: true, Ground: "stage floor", Crew: 12},
+			{Ground: "stage floor", Crew: 4}, {Rails: true, Ground: "uneven", Crew: 4}, {Rails: true, Ground: "outdoors", Crew: 4}, {Ground: "outdoors", Crew: 1}} {
+			s.Kind = kind
+			o := &site.Order{Date: "2026-03-04", Start: "07:30", Setup: s, Steps: s.Begin(nil)}
+			v := sheet(t, o, 0)
+			if len(v.Breaks) > 0 || v.Over || v.Behind != 0 {
+				t.Errorf("%+v: %+v", s, v)
 			}
+			ready[fmt.Sprint(s.Rails, s.Ground, s.Crew)] = v.Course.PlannedMin
 		}
 		for _, x := range [][2]string{{"true stage floor 4", "false stage floor 4"}, {"true uneven 4", "true stage floor 4"}, {"true outdoors 4", "true uneven 4"}, {"true stage floor 1", "true stage floor 4"}, {"true stage floor 2", "true stage floor 12"}} {
 			a, b := strings.ReplaceAll(x[0], " ", ""), strings.ReplaceAll(x[1], " ", "")
@@ -331,6 +328,7 @@ func TestOrderMistakes(t *testing.T) {
 		"unload takes 15 minutes as likely":  func(o *site.Order) { o.Steps[1].Minutes, o.Steps[1].P80 = 15, math.NaN() },
 		"a step has none":                    func(o *site.Order) { o.Steps[1].Thread = "" },
 		`unload is about "sleep"`:            func(o *site.Order) { o.Steps[1].Does = "sleep" },
+		"there are 61":                       func(o *site.Order) { o.Steps = make([]site.OrderStep, 61) },
 		"in a circle: ":                      func(o *site.Order) { o.Steps[1].After = []string{"home"} },
 		`has to be done by "soon"`:           func(o *site.Order) { o.Steps[1].Latest = "soon" },
 		"unload was done before it began":    func(o *site.Order) { o.Steps[1].Ended = &begins },
