@@ -46,7 +46,7 @@ func TestAccess(t *testing.T) {
 			t.Fatalf("the light is %s, want %s", got, theme)
 		}
 		check("shelf " + theme)
-		for _, s := range []string{"rig-up", "line-up", "compose", "prove", "shoot", "wrap"} {
+		for _, s := range []string{"rig-up", "rig-up/order", "rig-up/ground", "rig-up/power", "line-up", "line-up/points", "compose", "prove", "shoot", "wrap"} {
 			p.must(chromedp.Navigate(a.Addr + "/shot/" + a.shot + "/" + s))
 			p.wait(s, `document.querySelector('#stage > div')`)
 			p.wait("the strip", `document.querySelector('[data-test="ready"]')?.textContent.includes('rig seen')`)

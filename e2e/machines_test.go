@@ -208,7 +208,7 @@ func TestAShotOnHeron(t *testing.T) {
 	p := a.open("/")
 	p.click("new")
 	p.wait("the machines", `document.querySelector('[data-test="new-rig"]')?.options.length === 3`)
-	p.must(chromedp.SendKeys(chromedp.CSS(test("new-code")), "SL-020"), chromedp.SendKeys(chromedp.CSS(test("new-title")), "Lantern stair"))
+	p.must(chromedp.SendKeys(chromedp.CSS(test("new-code")), "SL-021"), chromedp.SendKeys(chromedp.CSS(test("new-title")), "Lantern stair, up"))
 	p.choose("new-rig", "heron")
 	p.click("new-start")
 	p.wait("its staves", `document.querySelector('[data-test="staff-boom"]') && document.querySelector('[data-test="staff-focus"]')`)

@@ -60,6 +60,7 @@ func TestRunningOrder(t *testing.T) {
 	// A step is changed by hand; what cannot be is said, and nothing is lost.
 	p.click("step-home")
 	p.says("its slack", "step-says", "decides")
+	p.says("what that rests on", "step-rests", "rests on 9 days")
 	p.enter("step-minutes", "45")
 	p.click("step-keep")
 	p.says("kept", "order-said", "Kept")

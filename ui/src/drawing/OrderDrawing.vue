@@ -63,8 +63,11 @@ const last = computed(() => bits.value.reduce((a, b) => (b.c.to_min > a.c.to_min
         <line v-if="l.c.state !== 'done'" :x1="x(l.c.from_min)" :x2="x(l.c.to_min)" :y1="l.y" :y2="l.y" :stroke="l.c.state === 'running' ? 'var(--now)' : l.c.critical ? 'var(--ink)' : 'var(--quiet)'" :stroke-width="l.c.critical || l.c.state === 'running' ? 9 : 4" />
         <template v-else><rect :x="x(l.c.from_min)" :y="l.y - 3.5" :width="Math.max(x(l.c.to_min) - x(l.c.from_min), 1)" height="7" fill="var(--sheet)" stroke="var(--ink)" :stroke-width="l.c.critical ? 2.4 : 1.2" /></template>
         <circle :cx="x(l.c.from_min)" :cy="l.y" r="4.5" fill="var(--sheet)" stroke="var(--ink)" stroke-width="1.6" />
-        <g v-if="l.c.state === 'running' && row > 48" stroke="var(--quiet)"><path :d="`M${x(l.c.plan_from_min)} ${l.y + 24}v8m0-4H${x(l.c.plan_to_min)}m0-4v8`" fill="none" /><text :x="x(l.c.plan_to_min) + 5" :y="l.y + 32" class="lab" stroke="none">planned</text></g>
+        <g v-if="l.c.state === 'running' && row > 48" stroke="var(--quiet)"><path :d="`M${x(l.c.plan_from_min)} ${l.y + 24}v8m0-4H${x(l.c.plan_to_min)}m0-4v8`" fill="none" /></g>
+      </g>
+      <g v-for="l in labels" :key="l.s.id + 't'" class="said" aria-hidden="true">
         <text v-if="l.text" :x="l.at" :y="l.low ? l.y + 18 : l.y - 10" class="name halo" :class="{ run: l.c.state === 'running', on: picked === l.s.id }">{{ l.text }}</text>
+        <text v-if="l.c.state === 'running' && row > 48" :x="x(l.c.plan_to_min) + 5" :y="l.y + 32" class="lab">planned</text>
         <text v-if="l.minutes" :x="l.at" :y="l.y + 18" class="lab halo">{{ Math.round(l.c.to_min - l.c.from_min) }} min</text>
       </g>
       <g v-for="b in bits" :key="b.s.id + 's'"><text v-if="!b.c.critical && b.c.slack_min > 12 && b.c.state !== 'done' && x(b.c.to_min + b.c.slack_min) - x(b.c.to_min) > 78 && !bits.some((o) => o.s.thread === b.s.thread && o.c.from_min >= b.c.to_min - 0.1 && x(o.c.from_min) < x(b.c.to_min) + 90 && o !== b)" :x="x(b.c.to_min) + 8" :y="b.y - 5" class="lab halo">{{ Math.round(b.c.slack_min) }} to spare</text></g>
@@ -78,6 +81,7 @@ const last = computed(() => bits.value.reduce((a, b) => (b.c.to_min > a.c.to_min
 .host { flex: 1; min-height: 0; min-width: 0; overflow: hidden; }
 .step { cursor: pointer; outline-offset: -2px; }
 .thread { font: 600 15px var(--head); }
+.said { pointer-events: none; }
 .name { font-size: 12px; }
 .name.run { fill: var(--now); font-weight: 700; }
 .name.on { text-decoration: underline; font-weight: 700; }

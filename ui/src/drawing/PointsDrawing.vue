@@ -54,6 +54,8 @@ const bar = computed(() => (scale.value > 150 ? 0.5 : scale.value > 60 ? 1 : 2))
       <g v-for="q in points" :key="q.p.id" class="point" role="button" tabindex="0" :aria-pressed="picked === q.p.id" :aria-label="`${q.name}${q.p.at_m ? `, known to ${q.p.known_mm.toFixed(1)} millimetres` : ', not known yet in this round'}`" :data-test="'point-' + q.p.id" @click="emit('pick', q.p.id)" @keydown.enter.prevent="emit('pick', q.p.id)" @keydown.space.prevent="emit('pick', q.p.id)">
         <template v-if="q.p.at_m"><circle :cx="x(q.p.at_m[0]!)" :cy="y(q.p.at_m[1]!)" r="11" fill="var(--sheet)" :stroke="sheet.moved?.odd === q.name ? 'var(--over)' : picked === q.p.id ? 'var(--now)' : 'var(--ink)'" stroke-width="2.4" /><circle :cx="x(q.p.at_m[0]!)" :cy="y(q.p.at_m[1]!)" r="2.2" fill="var(--ink)" /></template>
         <circle v-else-if="q.was?.at_m" :cx="x(q.was.at_m[0]!)" :cy="y(q.was.at_m[1]!)" r="11" fill="none" stroke="var(--quiet)" stroke-width="1.6" stroke-dasharray="3 3" />
+      </g>
+      <g v-for="q in points" :key="q.p.id + 't'" class="said" aria-hidden="true">
         <text :x="x((q.p.at_m ?? q.was!.at_m!)[0]!) + 16" :y="y((q.p.at_m ?? q.was!.at_m!)[1]!) + 4" class="name halo" :class="{ on: picked === q.p.id }">{{ q.name }}<tspan class="lab" dx="6">{{ (q.p.at_m ?? q.was!.at_m!)[2]!.toFixed(2) }} m up</tspan></text>
       </g>
       <g v-if="view.machine"><path :d="`M${x(base[0]) - 9} ${y(base[1])}h18m-9 -9v18`" stroke="var(--ink)" stroke-width="2" /><text :x="x(base[0]) + 14" :y="y(base[1]) + 18" class="name halo">{{ view.named }}</text></g>
@@ -66,6 +68,7 @@ const bar = computed(() => (scale.value > 150 ? 0.5 : scale.value > 60 ? 1 : 2))
 
 <style scoped>
 .host { flex: 1; min-height: 0; min-width: 0; overflow: hidden; }
+.said { pointer-events: none; }
 .point { cursor: pointer; }
 .name { font-size: 12px; } .name.on { font-weight: 700; } .run { fill: var(--now); font-weight: 700; }
 </style>

@@ -55,6 +55,8 @@ const says = (b: (typeof bits.value)[number]): string => `${b.n.name}: ${b.s.now
         <text v-if="l.text.length * 5.9 < l.room" :x="l.tx" :y="l.y - l.wide / 2 - 4" class="lab halo">{{ l.text }}</text><text v-if="l.drop" :x="l.tx" :y="l.y + l.wide / 2 + 13" class="lab halo">{{ l.drop }}</text></g>
       <g v-for="b in bits" :key="b.n.id" class="node" role="button" tabindex="0" :aria-label="says(b)" :aria-pressed="picked === b.n.id" :data-test="'node-' + b.n.id" @click="emit('pick', b.n.id)" @keydown.enter.prevent="emit('pick', b.n.id)" @keydown.space.prevent="emit('pick', b.n.id)">
         <rect :x="b.x" :y="b.y - Math.min(row * 0.43, 21)" :width="panel" :height="Math.min(row * 0.86, 42)" :fill="picked === b.n.id ? 'var(--wash)' : 'var(--sheet)'" :stroke="picked === b.n.id ? 'var(--now)' : 'var(--ink)'" :stroke-width="b.n.role === 'device' ? 1 : 2.2" />
+      </g>
+      <g v-for="b in bits" :key="b.n.id + 't'" class="said" aria-hidden="true">
         <text :x="b.x + 8" :y="thin ? b.y + 4 : b.y - 3" class="name">{{ b.n.name.length > (thin ? 10 : 17) ? b.n.name.slice(0, thin ? 9 : 16) + "…" : b.n.name }}</text>
         <text :x="thin ? b.x + panel - 6 : b.x + 8" :y="thin ? b.y + 4 : b.y + 13" :text-anchor="thin ? 'end' : 'start'" class="volts" :class="{ bad: over(b) }">{{ (b.n.role === "supply" ? b.n.volts ?? 0 : b.s.now.v).toFixed(thin ? 0 : 1) }} V<tspan v-if="!thin" dx="7">{{ amps(b.s.now.a) }} A</tspan></text>
       </g>
@@ -65,6 +67,7 @@ const says = (b: (typeof bits.value)[number]): string => `${b.n.name}: ${b.s.now
 <style scoped>
 .host { flex: 1; min-height: 0; min-width: 0; overflow: hidden; }
 .node { cursor: pointer; }
+.said { pointer-events: none; }
 .name { font: 600 15px var(--head); }
 .volts { font-size: 11px; }
 .volts.bad { fill: var(--over); font-weight: 700; }

@@ -15,6 +15,9 @@ watch(() => JSON.stringify(props.step), () => {
   f.value = { name: s.name, thread: s.thread, does: s.does, minutes: String(s.minutes), p80: String(s.p80_minutes), people: String(s.people), owner: s.owner ?? "", latest: s.latest ?? "", shares: s.shares ?? false, after: [...(s.after ?? [])] };
 }, { immediate: true });
 const slot = computed(() => props.sheet.course.slots?.find((c) => c.id === props.step.id));
+// What past days say of it, and how many that rests on.
+const learnt = computed(() => order.view?.learnt?.find((l) => l.does === props.step.does));
+const rests = computed(() => (learnt.value ? `${learnt.value.p50_minutes.toFixed(0)} min, four days in five under ${learnt.value.p80_minutes.toFixed(0)}: ${learnt.value.rests}` : "nobody has timed this here yet: a rule of thumb"));
 const threads = computed(() => [...new Set(props.steps.map((s) => s.thread))]);
 const others = computed(() => props.steps.filter((s) => s.id !== props.step.id));
 const wrong = ref("");
@@ -42,6 +45,7 @@ const at = (t?: string): string => (t ? new Date(t).toTimeString().slice(0, 5) :
       <label>thread <input v-model="f.thread" class="field" list="threads" data-test="step-thread" maxlength="24" /></label><datalist id="threads"><option v-for="t in threads" :key="t" :value="t" /></datalist>
       <label>about <select v-model="f.does" class="field" data-test="step-does"><option v-for="[k, t] in doings" :key="k" :value="k">{{ t }}</option></select></label>
       <div class="two"><label>takes <input v-model="f.minutes" class="field n" inputmode="decimal" data-test="step-minutes" /> min</label><label>1 in 5 over <input v-model="f.p80" class="field n" inputmode="decimal" data-test="step-p80" /> min</label></div>
+      <p class="small quiet" data-test="step-rests">{{ rests }} <button v-if="learnt && learnt.days >= 3 && (f.minutes !== learnt.p50_minutes.toFixed(1) || f.p80 !== learnt.p80_minutes.toFixed(1))" type="button" class="link small" @click="f.minutes = learnt.p50_minutes.toFixed(1); f.p80 = learnt.p80_minutes.toFixed(1)">take that</button></p>
       <div class="two"><label>people <input v-model="f.people" class="field n" inputmode="numeric" data-test="step-people" /></label><label><input v-model="f.shares" type="checkbox" /> more hands help</label></div>
       <div class="two"><label>answers for it <input v-model="f.owner" class="field o" data-test="step-owner" maxlength="60" /></label><label>by <input v-model="f.latest" class="field t" placeholder="hh:mm" data-test="step-latest" maxlength="5" /></label></div>
       <div class="small quiet">waits for</div><div class="waits" role="group" aria-label="Waits for"><label v-for="s in others" :key="s.id" class="wait"><input v-model="f.after" type="checkbox" :value="s.id" :data-test="'after-' + s.id" /> {{ s.name }}</label></div>
