@@ -86,8 +86,8 @@ function stations(): void {
       <p class="now small">Platforms, floors and what stands over people are for competent people under local codes.</p>
     </section>
     <section class="box table" aria-labelledby="measured-title">
-      <div class="line"><h2 id="measured-title" class="cap">Floor as measured</h2><span class="quiet">mm, up is more</span><span class="grow" />
-        <label>gauge <input v-model="f.gauge" class="field n" /> mm</label><label>slope up to <input v-model="f.slope" class="field c" data-test="g-slope" /> and twist <input v-model="f.twist" class="field c" data-test="g-twist" /> mm/m</label><label>packers <input v-model="f.packers" class="field p" data-test="g-packers" /> mm</label></div>
+      <div class="line"><h2 id="measured-title" class="cap">Floor as measured</h2><span class="quiet nowrap">mm, up is more</span><span class="grow" />
+        <label>gauge <input v-model="f.gauge" class="field n" /> mm</label><label>slope to <input v-model="f.slope" class="field c" data-test="g-slope" /> and twist <input v-model="f.twist" class="field c" data-test="g-twist" /> mm/m</label><label>packers <input v-model="f.packers" class="field p" data-test="g-packers" /> mm</label></div>
       <div class="supports">
         <div class="sup head small quiet"><span>at</span><span>left</span><span>right</span></div>
         <div v-for="(r, i) in f.rows" :key="i" class="sup"><input v-model="r.at" class="field" inputmode="decimal" aria-label="Support at, millimetres" :data-test="`g-at-${i}`" /><input v-model="r.left" class="field" inputmode="decimal" aria-label="Under the left rail, millimetres" :data-test="`g-left-${i}`" /><input v-model="r.right" class="field" inputmode="decimal" aria-label="Under the right rail, millimetres" :data-test="`g-right-${i}`" /></div>
@@ -99,10 +99,12 @@ function stations(): void {
 </template>
 
 <style scoped>
-.ground { display: grid; grid-template-columns: minmax(0, 1fr) 370px; grid-template-rows: minmax(0, 1fr) 142px; gap: 10px; height: 100%; min-height: 560px; }
+.ground { display: grid; grid-template-columns: minmax(0, 1fr) 370px; grid-template-rows: minmax(0, 1fr) 158px; gap: 10px; height: 100%; min-height: 560px; }
 .drawn, .table { padding: 10px 14px 6px; display: flex; flex-direction: column; gap: 4px; }
 .says { padding: 12px 16px; overflow: auto; display: flex; flex-direction: column; gap: 5px; grid-row: 1 / 3; grid-column: 2; }
 .table { grid-column: 1; }
+.table .line { gap: 10px; }
+.nowrap { white-space: nowrap; }
 .line .cap { white-space: nowrap; }
 .line { display: flex; gap: 14px; align-items: baseline; flex: none; font-size: 12px; }
 .grow { flex: 1; min-width: 0; }
@@ -111,12 +113,12 @@ p { margin: 0; }
 ul { margin: 0; padding: 0 0 0 14px; font-size: 12px; display: grid; gap: 2px; }
 .row { display: flex; flex-wrap: wrap; gap: 3px 12px; font-size: 12px; align-items: center; }
 label { display: inline-flex; gap: 5px; align-items: center; white-space: nowrap; }
-.l { width: 72px; } .n { width: 50px; text-align: right; } .c { width: 38px; text-align: right; } .p { width: 112px; }
+.l { width: 72px; } .n { width: 46px; text-align: right; } .c { width: 34px; text-align: right; } .p { width: 100px; }
 .row .field, .line .field { min-height: 22px; padding: 1px 4px; }
 .cap { margin-top: 2px; }
 .supports { display: flex; gap: 6px; overflow-x: auto; padding-bottom: 4px; }
 .sup { display: flex; flex-direction: column; gap: 3px; flex: none; width: 56px; }
-.sup .field { width: 100%; text-align: right; min-height: 22px; padding: 1px 4px; box-sizing: border-box; }
+.sup .field { width: 100%;  text-align: right; min-height: 22px; padding: 1px 4px; box-sizing: border-box; }
 .sup.head { width: 34px; justify-content: space-around; }
 .sup.end { width: auto; justify-content: center; }
 .foot { display: flex; gap: 12px; align-items: center; }
