@@ -126,6 +126,7 @@ func TestNamesAndStretches(t *testing.T) {
 		`{"code":"SL-061","title":" ","start_timecode":"10:00:00:00"}`:     "Title: it is empty; give",
 		`{"code":"SL-061","title":"x","start_timecode":"10:00:00:24"}`:     "Start timecode: frame 24 of a second",
 		`{"code":"SL-061","title":"x","start_timecode":"10:00"}`:           "\"field\":\"start_timecode\"",
+		`{"code":"SL-061","title":"x","start_timecode":"10:00:00;00"}`:     "drops, and 24 frames per second do not",
 		`{"code":"SL-010","title":"x","start_timecode":"10:00:00:00"}`:     "of that code already",
 		`{"code":"sl-062","title":"Gulls","start_timecode":"01:00:00:00"}`: "",
 	} {

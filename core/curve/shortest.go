@@ -61,7 +61,7 @@ func Shortest(distance float64, b Bounds) (Short, error) {
 			hold = d/b.Speed - up
 		case d >= 2*b.Acceleration*b.Acceleration*b.Acceleration/(b.Jerk*b.Jerk) && b.Speed*b.Jerk >= b.Acceleration*b.Acceleration:
 			j = b.Acceleration / b.Jerk
-			up = j/2 + math.Sqrt(j*j/4+d/b.Acceleration)
+			up = j/2 + math.Sqrt(mul(j, j)/4+d/b.Acceleration)
 		default:
 			j = math.Cbrt(d / (2 * b.Jerk))
 			up = 2 * j
@@ -72,11 +72,11 @@ func Shortest(distance float64, b Bounds) (Short, error) {
 	if d == 0 {
 		s.PeakJerk, s.PeakAcceleration, s.PeakSpeed, up, j, hold = 0, 0, 0, 0, 0, 0
 	}
-	s.Duration = 2*up + hold
+	s.Duration = mul(2, up) + hold
 	if b.Jerk == 0 {
 		s.Phases = []float64{up, hold, up}
 	} else {
-		even := max(up-2*j, 0)
+		even := max(up-mul(2, j), 0)
 		s.Phases = []float64{j, even, j, hold, j, even, j}
 	}
 	if distance < 0 {

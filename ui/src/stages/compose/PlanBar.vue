@@ -31,7 +31,7 @@ function setKind(e: Event): void {
 function setEnds(e: Event): void {
   set({ op: "kind", axis: shot.selected?.id, kind: track.value?.kind as Kind, ends: (e.target as HTMLSelectElement).value as Edit["ends"] }, "Ends changed.");
 }
-const usual = ["24/1", "25/1", "30/1", "24000/1001", "30000/1001", "48/1", "50/1", "60/1", "12/1"];
+const usual = ["24/1", "25/1", "30/1", "24000/1001", "30000/1001", "48/1", "50/1", "60000/1001", "60/1", "12/1"];
 const rate = computed(() => { const r = shot.view?.path.rate; return r ? `${r.num}/${r.den}` : "24/1"; });
 const rates = computed(() => (usual.includes(rate.value) ? usual : [rate.value, ...usual]));
 function rateName(r: string): string {

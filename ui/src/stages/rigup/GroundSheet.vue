@@ -113,7 +113,7 @@ p { margin: 0; }
 ul { margin: 0; padding: 0 0 0 14px; font-size: 12px; display: grid; gap: 2px; }
 .row { display: flex; flex-wrap: wrap; gap: 3px 12px; font-size: 12px; align-items: center; }
 label { display: inline-flex; gap: 5px; align-items: center; white-space: nowrap; }
-.l { width: 72px; } .n { width: 46px; text-align: right; } .c { width: 34px; text-align: right; } .p { width: 100px; }
+.l { width: 72px; } .n { width: 46px; text-align: right; } .c { width: 34px; text-align: right; } .p { width: 92px; }
 .row .field, .line .field { min-height: 22px; padding: 1px 4px; }
 .cap { margin-top: 2px; }
 .supports { display: flex; gap: 6px; overflow-x: auto; padding-bottom: 4px; }
