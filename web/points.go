@@ -201,13 +201,16 @@ func (s *Server) movedPicture(ctx context.Context, sh *store.Shot, m *sight.Move
 	if most == 0 {
 		most = trace.ThresholdPx
 	}
-	switch v.Needs = m.Told && v.Px > most; {
+	motion.Values(q, float64(v.Frame))
+	doubt, _, _ := j.Moved(q, m.Doubt)
+	var knows bool
+	switch v.Needs, knows = m.Verdict(v.Px, doubt, most); {
 	case v.Needs:
 		v.Says = fmt.Sprintf("At frame %s it shifts the picture by %.1f px (%s). Push the rig back to its marks, or the path has to be carried over: passes of before and of now will not stack.", frame4(v.Frame), v.Px, v.Point)
-	case m.Told:
+	case knows:
 		v.Says = fmt.Sprintf("It shifts the picture by %.2f px at the most, at frame %s: passes of before and of now stack.", v.Px, frame4(v.Frame))
 	default:
-		v.Says = "Nothing has to be carried over."
+		v.Says = fmt.Sprintf("Whether passes of before and of now stack cannot be told: as sighted it is %.1f px at frame %s, known to some %.1f. Roll one and judge it.", v.Px, frame4(v.Frame), doubt)
 	}
 	return v, nil
 }

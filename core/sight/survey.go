@@ -340,3 +340,22 @@ func (s *Survey) Named(id string) string {
 	}
 	return id
 }
+
+// Doubt is where a camera might be, within what the move is known to: to the right and
+// turned, each by as much as it may be off nine times in ten.
+func (m *Moved) Doubt(p rig.Pose) rig.Pose {
+	s, c := math.Sincos(m.KnownDeg * math.Pi / 180)
+	q := p
+	for k := range q.At {
+		q.At[k] += p.Right[k] * m.KnownMM / 1000
+		q.Forward[k], q.Right[k] = c*p.Forward[k]+s*p.Right[k], c*p.Right[k]-s*p.Forward[k]
+	}
+	return q
+}
+
+// Verdict says whether a path has to be carried over: needs, it has to; knows, it can be
+// told. px is what the move does to the picture, doubtPx what it is known to, mostPx by how
+// much passes may differ.
+func (m *Moved) Verdict(px, doubtPx, mostPx float64) (needs, knows bool) {
+	return m.Told && px > mostPx, m.Told && px > mostPx || px+doubtPx <= mostPx
+}

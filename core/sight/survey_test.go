@@ -89,6 +89,25 @@ func TestSurveySays(t *testing.T) {
 	}
 }
 
+// A move that is not told is no proof that passes stack: only what is small with its doubt
+// is; what is told and large has to be carried over.
+func TestMovedVerdict(t *testing.T) {
+	for _, c := range []struct {
+		told         bool
+		px, doubt    float64
+		needs, knows bool
+	}{{true, 3, 9, true, true}, {false, 3, 9, false, false}, {true, 0.2, 0.2, false, true}, {true, 0.2, 0.4, false, false}, {false, 0.1, 0.1, false, true}} {
+		if needs, knows := (&sight.Moved{Told: c.told}).Verdict(c.px, c.doubt, 0.5); needs != c.needs || knows != c.knows {
+			t.Errorf("%+v: %v, %v", c, needs, knows)
+		}
+	}
+	p := rig.Pose{Right: rig.Vec{1, 0, 0}, Forward: rig.Vec{0, 1, 0}, Up: rig.Vec{0, 0, 1}}
+	q := (&sight.Moved{KnownMM: 3, KnownDeg: 90}).Doubt(p)
+	if math.Abs(q.At[0]-0.003) > 1e-12 || math.Abs(q.Forward[0]-1) > 1e-12 || math.Abs(q.Right[1]+1) > 1e-12 || q.Up != p.Up {
+		t.Errorf("%+v", q)
+	}
+}
+
 // What is missing is said, step by step.
 func TestSurveyWants(t *testing.T) {
 	still := turned(rig.Vec{0, 0, 1}, 0, rig.Vec{})

@@ -209,6 +209,8 @@ func (v *PowerSheet) sentence(w *Wiring, axes []AxisSpeed, first *PowerFault) {
 	switch {
 	case len(w.Nodes) == 0:
 		v.Says = "Nothing is wired yet."
+	case len(v.More) > 0: // a join that must not be made comes before any sum
+		v.Says = fmt.Sprintf("Not as it is: %s.", v.More[0])
 	case v.Share < 0:
 		v.Says = fmt.Sprintf("It does not bear standing still: %s.", first.Says)
 	case len(v.Faults) > 0:
