@@ -4,28 +4,36 @@ import "math"
 
 // pieces builds the polynomials of one kind through at least two keyframes.
 func pieces(x, y []float64, k Kind, s Spec) []Poly {
-	n := len(x)
-	h, d := make([]float64, n-1), make([]float64, n-1) // spans and chord slopes
-	for i := range h {
-		h[i] = x[i+1] - x[i]
-		d[i] = (y[i+1] - y[i]) / h[i]
-	}
-	out := make([]Poly, n-1)
+	h, d := chords(x, y)
+	out := make([]Poly, len(h))
 	switch k {
 	case Hold:
 		for i := range out {
 			out[i] = Poly{y[i]}
+		}
+	case Ahead:
+		for i := range out {
+			out[i] = Poly{y[i+1]}
 		}
 	case Linear:
 		for i := range out {
 			out[i] = Poly{y[i], d[i]}
 		}
 	case Smooth:
-		smooth(out, h, d, y)
+		smooth(out, h, d, y, Sample{}, Sample{})
 	case Natural:
 		fromSecond(out, h, d, y, naturalSecond(h, d))
 	case Clamped:
 		fromSecond(out, h, d, y, clampedSecond(h, d, s.Slopes))
+	case Quintic:
+		for i := range out {
+			out[i] = Fifth(h[i], s.rest(i, len(out)).at(y[i]), s.rest(i+1, len(out)).at(y[i+1]))
+		}
+	case TCB:
+		in, from := tcbSlopes(h, d, &s)
+		for i := range out {
+			out[i] = hermite(h[i], y[i], d[i], from[i], in[i+1])
+		}
 	default:
 		var m []float64
 		switch k {
@@ -43,14 +51,34 @@ func pieces(x, y []float64, k Kind, s Spec) []Poly {
 	return out
 }
 
+// chords are the spans between keyframes and the slopes of the chords.
+func chords(x, y []float64) (h, d []float64) {
+	h, d = make([]float64, len(x)-1), make([]float64, len(x)-1)
+	for i := range h {
+		h[i] = x[i+1] - x[i]
+		d[i] = (y[i+1] - y[i]) / h[i]
+	}
+	return h, d
+}
+
+// rest is what a quintic has at keyframe i of n+1: nothing at both ends.
+func (s *Spec) rest(i, n int) Key {
+	if i == 0 || i == n {
+		return Key{}
+	}
+	return s.key(i)
+}
+
+func (k Key) at(y float64) Sample { return Sample{P: y, V: k.Slope, A: k.Acceleration} }
+
 // hermite is the cubic with value y and slope m0 at the left, chord slope d, slope m1 at the right.
 func hermite(h, y, d, m0, m1 float64) Poly {
 	return Poly{y, m0, (mul(3, d) - mul(2, m0) - m1) / h, (m0 + m1 - mul(2, d)) / mul(h, h)}
 }
 
-// Quintic is the piece of length h with the given value, slope and second
+// Fifth is the piece of degree five and length h with the given value, slope and second
 // derivative at both ends.
-func Quintic(h float64, a, b Sample) Poly {
+func Fifth(h float64, a, b Sample) Poly {
 	h2 := mul(h, h)
 	e := b.P - a.P - mul(a.V, h) - mul(a.A/2, h2)
 	f := mul(b.V-a.V, h) - mul(a.A, h2)
@@ -163,14 +191,16 @@ func blended(x, y []float64, blend float64) ([]float64, []Poly) {
 	return xs, out
 }
 
-// smooth is C² and at rest at both ends in speed and acceleration: cubics
-// inside, a quartic at each end (the extra degree takes up the extra
-// condition), one tridiagonal system for the second derivatives at the inner
-// keyframes. With two keyframes it is the minimum-jerk quintic.
-func smooth(out []Poly, h, d, y []float64) {
+// smooth is C²: cubics inside, a quartic at each end (the extra degree takes up the
+// extra condition there), one tridiagonal system for the second derivatives at the
+// inner keyframes. It begins and ends with the slope and second derivative of before
+// and after: at rest, or as what lies beside it. With two keyframes it is the quintic,
+// from rest to rest that of minimum jerk.
+func smooth(out []Poly, h, d, y []float64, before, after Sample) {
 	n := len(h) - 1
 	if n == 0 {
-		out[0] = Quintic(h[0], Sample{P: y[0]}, Sample{P: y[1]})
+		before.P, after.P = y[0], y[1]
+		out[0] = Fifth(h[0], before, after)
 		return
 	}
 	lo, di, up, b := make([]float64, n), make([]float64, n), make([]float64, n), make([]float64, n)
@@ -178,24 +208,25 @@ func smooth(out []Poly, h, d, y []float64) {
 		lo[i], up[i], di[i] = h[i], h[i+1], mul(2, h[i])+mul(2, h[i+1])
 		dl, dr := d[i], d[i+1]
 		if i == 0 { // left piece is the first quartic
-			di[i], dl = di[i]-h[i], mul(2, dl)
+			di[i], dl = di[i]-h[i], mul(2, dl)-before.V-mul(before.A, h[i])/6
 		}
 		if i == n-1 { // right piece is the last quartic
-			di[i], dr = di[i]-h[i+1], mul(2, dr)
+			di[i], dr = di[i]-h[i+1], mul(2, dr)-after.V+mul(after.A, h[i+1])/6
 		}
 		b[i] = mul(6, dr-dl)
 	}
 	m := make([]float64, n+2)
 	copy(m[1:], tridiag(lo, di, up, b))
 	fromSecond(out, h, d, y, m)
-	h0, d0 := h[0], d[0]
-	out[0] = Poly{y[0], 0, 0, mul(2, d0)/mul(h0, h0) - m[1]/mul(6, h0), m[1]/mul(6, mul(h0, h0)) - d0/mul(h0, mul(h0, h0))}
-	hn, dn := h[n], -d[n] // seen backwards from the last keyframe
-	a3 := mul(2, dn)/mul(hn, hn) - m[n]/mul(6, hn)
-	a4 := m[n]/mul(6, mul(hn, hn)) - dn/mul(hn, mul(hn, hn))
+	h0, e0, m0 := h[0], d[0]-before.V-mul(before.A, h[0])/2, m[1]-before.A
+	out[0] = Poly{y[0], before.V, before.A / 2, mul(2, e0)/mul(h0, h0) - m0/mul(6, h0), m0/mul(6, mul(h0, h0)) - e0/mul(h0, mul(h0, h0))}
+	// The last one seen backwards from its keyframe, and turned round.
+	hn, en, mn := h[n], -d[n]+after.V-mul(after.A, h[n])/2, m[n]-after.A
 	h2 := mul(hn, hn)
-	out[n] = Poly{y[n], -mul(3, mul(a3, h2)) - mul(4, mul(a4, mul(h2, hn))),
-		mul(3, mul(a3, hn)) + mul(6, mul(a4, h2)), -a3 - mul(4, mul(a4, hn)), a4}
+	a3 := mul(2, en)/h2 - mn/mul(6, hn)
+	a4 := mn/mul(6, h2) - en/mul(hn, h2)
+	out[n] = Poly{y[n], after.V - mul(after.A, hn) - mul(3, mul(a3, h2)) - mul(4, mul(a4, mul(h2, hn))),
+		after.A/2 + mul(3, mul(a3, hn)) + mul(6, mul(a4, h2)), -a3 - mul(4, mul(a4, hn)), a4}
 }
 
 // throughSlopes are the tangents of the parabola through three neighbours.
@@ -270,4 +301,23 @@ func akimaSlopes(d []float64) []float64 {
 		}
 	}
 	return m
+}
+
+// tcbSlopes are the tangents before and after each keyframe (Kochanek and Bartels 1984),
+// the two chords weighted by the other's length, so that without tension, continuity
+// and bias they are through's.
+func tcbSlopes(h, d []float64, s *Spec) (in, out []float64) {
+	n := len(d)
+	in, out = make([]float64, n+1), make([]float64, n+1)
+	for i := 1; i < n; i++ {
+		k := s.key(i)
+		left := mul(1-k.Tension, mul(1+k.Bias, mul(h[i], d[i-1]))) / (h[i-1] + h[i])
+		right := mul(1-k.Tension, mul(1-k.Bias, mul(h[i-1], d[i]))) / (h[i-1] + h[i])
+		in[i] = mul(1-k.Continuity, left) + mul(1+k.Continuity, right)
+		out[i] = mul(1+k.Continuity, left) + mul(1-k.Continuity, right)
+	}
+	if s.Ends == Secant {
+		out[0], in[n] = mul(1-s.key(0).Tension, d[0]), mul(1-s.key(n).Tension, d[n-1])
+	}
+	return in, out
 }

@@ -13,14 +13,17 @@ type Jump struct {
 // difference across a knot is rounding and not a step.
 const jumpTolerance = 1e-9
 
-// Jumps lists the steps of order 0 to maxOrder at the inner knots, and the step
-// in value onto the last keyframe where the last piece does not reach it. Speed
-// and acceleration at the two ends are the business of the path.
+// Jumps lists the steps of order 0 to maxOrder at the inner knots, and the steps
+// in value off the first and onto the last keyframe where the piece there does not
+// reach it. Speed and acceleration at the two ends are the business of the path.
 func (c *Curve) Jumps(maxOrder int) []Jump {
 	var out []Jump
 	size, _ := c.MaxAbs(0)
 	for order := 0; order <= maxOrder; order++ {
 		scale, _ := c.MaxAbs(order)
+		if by := c.C[0][0] - c.Wait(); order == 0 && math.Abs(by) > jumpTolerance*size {
+			out = append(out, Jump{At: c.First(), Order: 0, By: by})
+		}
 		for i := 1; i < len(c.C); i++ {
 			l := c.C[i-1].At(c.X[i] - c.X[i-1]).Order(order)
 			r := c.C[i].At(0).Order(order)
@@ -81,6 +84,9 @@ func (c *Curve) candidates(order int, f func(x, v float64)) {
 			f(c.X[i]+u, p.value(u))
 		}
 		f(c.X[i+1], p.value(h))
+	}
+	if order == 0 && c.wait != nil {
+		f(c.First(), *c.wait)
 	}
 	if order == 0 && c.rest != nil {
 		f(c.Last(), *c.rest)

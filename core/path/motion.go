@@ -53,8 +53,8 @@ func (m *Motion) End() int { return m.Last + m.RunOut }
 
 // fit extends a curve to the whole run: before its first keyframe an axis waits
 // there, after its last it stays there, and the pose at the end of the run is
-// the last keyframe's own (a piece of no length where hold jumps onto it, so
-// that the step is seen, drawn and listed). Where it begins (or ends) at the
+// the last keyframe's own (a piece of no length where hold jumps onto it, as
+// where ahead jumps off the first, so that the step is seen, drawn and listed). Where it begins (or ends) at the
 // picture's edge with speed and there is run-up (or run-out), a quintic from
 // rest joins it C²; elsewhere the axis waits, and what speed it then has at
 // its first keyframe is a jump.
@@ -66,9 +66,9 @@ func (m *Motion) fit(c *curve.Curve) (*curve.Curve, []curve.Jump) {
 		return &curve.Curve{X: []float64{start, end}, C: []curve.Poly{{v}}}, nil
 	}
 	a := c.C[0].At(0)
-	if start < c.X[0] {
-		piece := curve.Poly{a.P}
-		if m.RunUp > 0 && c.X[0] == float64(m.First) && moving(a) {
+	if start < c.X[0] || a.P != c.Wait() {
+		piece := curve.Poly{c.Wait()}
+		if m.RunUp > 0 && c.X[0] == float64(m.First) && a.P == c.Wait() && moving(a) {
 			piece = gather(float64(m.RunUp), a)
 		}
 		out.X, out.C = append([]float64{start}, out.X...), append([]curve.Poly{piece}, out.C...)
@@ -111,12 +111,12 @@ func moving(s curve.Sample) bool { return s.V != 0 || s.A != 0 }
 // chosen so that speed rises as a cubic from (0, 0) to (s.V, s.A).
 func gather(n float64, s curve.Sample) curve.Poly {
 	from := s.P - float64(s.V*n)/2 + float64(float64(s.A*n)*n)/12
-	return curve.Quintic(n, curve.Sample{P: from}, s)
+	return curve.Fifth(n, curve.Sample{P: from}, s)
 }
 
 func lose(n float64, s curve.Sample) curve.Poly {
 	to := s.P + float64(s.V*n)/2 + float64(float64(s.A*n)*n)/12
-	return curve.Quintic(n, s, curve.Sample{P: to})
+	return curve.Fifth(n, s, curve.Sample{P: to})
 }
 
 // Values writes every axis's position at a frame into dst, in rig order.
