@@ -45,15 +45,32 @@ func TestCurveAnswer(t *testing.T) {
 // The suite of known curves, through the calculation.
 func TestKnownAnswers(t *testing.T) {
 	for _, k := range known.Curves {
-		a, _, st := ask(t, `{"kind":"`+k.Kind+`","rate_hz":20,"keys":{"t_s":[0,1.2,3,5],"axes":{"x":[0,10,4,7]}}}`)
+		more, within := "", [4]float64{1e-9, 1e-9, 1e-9, 1e-9}
+		switch k.Kind {
+		case "tcb":
+			more = `"tension":[0,0.3,-0.4,0],"continuity":[0,-0.2,0.1,0],"bias":[0,0.5,-0.25,0],`
+		case "quintic":
+			more = `"slopes":{"x":[2,-1.5]},"accelerations":{"x":[0,-3,4,0]},`
+		case "handles":
+			more = `"in":{"x":[[0,0],[-0.4,-2],[0,0],[-0.5,0]]},"out":{"x":[[0.5,1],[0.6,1],[1,-1],[0,0]]},`
+			within[2], within[3] = 1e-8, 1e-5
+		case "ramp":
+			if more = `"law":"` + k.Law + `","ramp_s":[0.3,0.5],`; k.Jerk > 0 {
+				more += `"jerk":600,`
+			}
+			if k.Law == "sine" {
+				within[3] = 1e-6
+			}
+		}
+		a, body, st := ask(t, `{"kind":"`+k.Kind+`",`+more+`"rate_hz":20,"keys":{"t_s":[0,1.2,3,5],"axes":{"x":[0,10,4,7]}}}`)
 		if st != OK {
-			t.Fatal(k.Kind)
+			t.Fatal(k.Kind, body)
 		}
 		x := a.Axes["x"]
 		for _, want := range k.Samples {
 			i := int(math.Round(want[0] * 20))
 			for o, got := range [4]float64{x.Position[i], x.Speed[i], x.Acceleration[i], x.Jerk[i]} {
-				if math.Abs(got-want[1+o]) > 1e-9*(1+math.Abs(want[1+o])) {
+				if math.Abs(got-want[1+o]) > within[o]*(1+math.Abs(want[1+o])) {
 					t.Errorf("%s at %g, order %d: %g, want %g", k.Kind, want[0], o, got, want[1+o])
 				}
 			}
@@ -122,6 +139,18 @@ func TestMistakesNameTheirField(t *testing.T) {
 		"NaN":             {`{"rate_hz":50,"keys":{"t_s":[0,NaN],"axes":{"pan":[0,1]}}}`, "request"},
 		"type":            {`{"rate_hz":"fast"}`, "rate_hz"},
 		"slopes":          {`{"kind":"clamped","slopes":{"tilt":[0,0]},"rate_hz":5,"keys":{"t_s":[0,1],"axes":{"pan":[0,1]}}}`, "slopes.tilt"},
+		"tension":         {`{"kind":"tcb","tension":[0,2],"rate_hz":5,"keys":{"t_s":[0,1],"axes":{"pan":[0,1]}}}`, "tension[1]"},
+		"bias":            {`{"kind":"tcb","bias":[0],"rate_hz":5,"keys":{"t_s":[0,1],"axes":{"pan":[0,1]}}}`, "bias"},
+		"quintic ends":    {`{"kind":"quintic","slopes":{"pan":[0,1]},"rate_hz":5,"keys":{"t_s":[0,1],"axes":{"pan":[0,1]}}}`, "slopes.pan"},
+		"accelerations":   {`{"kind":"quintic","accelerations":{"tilt":[0,0]},"rate_hz":5,"keys":{"t_s":[0,1],"axes":{"pan":[0,1]}}}`, "accelerations.tilt"},
+		"long ramps":      {`{"kind":"ramp","ramp_s":[0.6,0.5],"rate_hz":5,"keys":{"t_s":[0,1],"axes":{"pan":[0,1]}}}`, "ramp_s"},
+		"negative ramp":   {`{"kind":"ramp","ramp_s":[-0.6,0.5],"rate_hz":5,"keys":{"t_s":[0,1],"axes":{"pan":[0,1]}}}`, "ramp_s"},
+		"law":             {`{"kind":"ramp","law":"bang","rate_hz":5,"keys":{"t_s":[0,1],"axes":{"pan":[0,1]}}}`, "law"},
+		"law of none":     {`{"kind":"smooth","law":"sine","rate_hz":5,"keys":{"t_s":[0,1],"axes":{"pan":[0,1]}}}`, "law"},
+		"jerk":            {`{"kind":"ramp","jerk":3,"rate_hz":5,"keys":{"t_s":[0,1],"axes":{"pan":[0,1]}}}`, "jerk"},
+		"fold":            {`{"kind":"handles","out":{"pan":[[-1,0],[0,0]]},"rate_hz":5,"keys":{"t_s":[0,1],"axes":{"pan":[0,1]}}}`, "out.pan[0]"},
+		"handles of none": {`{"kind":"handles","in":{"tilt":[[-1,0],[0,0]]},"rate_hz":5,"keys":{"t_s":[0,1],"axes":{"pan":[0,1]}}}`, "in.tilt"},
+		"few handles":     {`{"kind":"handles","in":{"pan":[[0,0]]},"rate_hz":5,"keys":{"t_s":[0,1],"axes":{"pan":[0,1]}}}`, "in.pan"},
 		"blend":           {`{"kind":"smooth","blend_s":1,"rate_hz":5,"keys":{"t_s":[0,1],"axes":{"pan":[0,1]}}}`, "blend_s"},
 		"cut":             {`{"rate_hz":50,`, "request"},
 		"two objects":     {`{"rate_hz":5,"keys":{"t_s":[0],"axes":{"a":[1]}}} {}`, "request"},

@@ -7,6 +7,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"maps"
 	"math"
 	"slices"
 	"strings"
@@ -17,13 +18,27 @@ import (
 // CurveRequest asks for one kind of curve through keyframes of any number of
 // axes, sampled at a rate.
 type CurveRequest struct {
-	Kind   curve.Kind            `json:"kind,omitempty" enum:"smooth,through,natural,clamped,monotone,akima,linear,hold" doc:"smooth when left out"`
-	Ends   curve.Ends            `json:"ends,omitempty" enum:"rest,secant,shape" doc:"through: rest (default) or secant; monotone: rest (default) or shape"`
-	Slopes map[string][2]float64 `json:"slopes,omitempty" doc:"clamped: slope per second at the first and last key, by axis; zero when left out"`
-	BlendS float64               `json:"blend_s,omitempty" doc:"linear: seconds of parabolic blend at corners and ends; none when left out"`
-	RateHz float64               `json:"rate_hz" doc:"samples per second"`
-	Keys   CurveKeys             `json:"keys"`
+	Kind          curve.Kind             `json:"kind,omitempty" enum:"smooth,through,natural,clamped,monotone,akima,tcb,quintic,ramp,handles,linear,hold,ahead" doc:"smooth when left out"`
+	Ends          curve.Ends             `json:"ends,omitempty" enum:"rest,secant,shape" doc:"through and tcb: rest (default) or secant; monotone: rest (default) or shape"`
+	Slopes        map[string]CurveSlopes `json:"slopes,omitempty" doc:"by axis. clamped: slope per second at the first and the last key; quintic: one for each key, that of the ends 0, or one for each inner key; zero when left out"`
+	Accelerations map[string][]float64   `json:"accelerations,omitempty" doc:"by axis. quintic: per second², one for each key, that of the ends 0, or one for each inner key; zero when left out"`
+	BlendS        float64                `json:"blend_s,omitempty" doc:"linear: seconds of parabolic blend at corners and ends; none when left out"`
+	Law           curve.Law              `json:"law,omitempty" enum:"trapezoid,s-curve,sine,min-jerk" doc:"ramp: how speed is gathered and lost on each leg; trapezoid when left out"`
+	RampS         *[2]float64            `json:"ramp_s,omitempty" doc:"ramp: seconds to gather and to lose speed on each leg; a third of it each when left out"`
+	Jerk          float64                `json:"jerk,omitempty" minimum:"0" doc:"ramp by s-curve: the jerk of its ramps, per second³; as thirds of the ramp when left out"`
+	Segments      map[int]curve.Kind     `json:"segments,omitempty" doc:"another kind for single legs, by number from 0"`
+	RateHz        float64                `json:"rate_hz" doc:"samples per second"`
+	Keys          CurveKeys              `json:"keys"`
+	// What tcb and handles have at each key, for all axes.
+	Tension    []float64               `json:"tension,omitempty" doc:"tcb: one for each key, −1 to 1"`
+	Continuity []float64               `json:"continuity,omitempty" doc:"tcb: one for each key, −1 to 1"`
+	Bias       []float64               `json:"bias,omitempty" doc:"tcb: one for each key, −1 to 1"`
+	In         map[string][][2]float64 `json:"in,omitempty" doc:"handles, by axis: where the one behind each key ends, as seconds (0 or less) and value from the key; [0,0]: a third of the leg"`
+	Out        map[string][][2]float64 `json:"out,omitempty" doc:"handles, by axis: where the one ahead of each key ends; [0,0]: a third of the leg"`
 }
+
+// CurveSlopes are per second.
+type CurveSlopes []float64
 
 // CurveKeys are keyframe times in seconds, rising, and each axis's values there.
 type CurveKeys struct {
@@ -91,13 +106,15 @@ func runCurve(q *CurveRequest, b Bounds) (Answer, error) {
 		out.names = append(out.names, n)
 	}
 	slices.Sort(out.names)
-	for n := range q.Slopes {
-		if !slices.Contains(out.names, n) {
-			return nil, &FieldError{"slopes." + n, "there is no such axis", "name an axis of keys.axes"}
-		}
+	if err := q.named(out.names); err != nil {
+		return nil, err
 	}
 	for _, n := range out.names {
-		c, err := curve.New(q.Keys.TimesS, q.Keys.Axes[n], curve.Spec{Kind: q.Kind, Ends: q.Ends, Slopes: q.Slopes[n], Blend: q.BlendS})
+		spec, err := q.spec(n)
+		if err != nil {
+			return nil, err
+		}
+		c, err := curve.New(q.Keys.TimesS, q.Keys.Axes[n], spec)
 		if err != nil {
 			return nil, curveError(err, n)
 		}
@@ -197,12 +214,111 @@ func numbers(ctx context.Context, w *bufio.Writer, times []float64, f func(float
 	return w.WriteByte(']')
 }
 
+// named refuses what is said of axes that are not there.
+func (q *CurveRequest) named(axes []string) error {
+	for _, l := range []struct {
+		field string
+		names []string
+	}{{"slopes", sortedKeys(q.Slopes)}, {"accelerations", sortedKeys(q.Accelerations)}, {"in", sortedKeys(q.In)}, {"out", sortedKeys(q.Out)}} {
+		for _, n := range l.names {
+			if !slices.Contains(axes, n) {
+				return &FieldError{l.field + "." + n, "there is no such axis", "name an axis of keys.axes"}
+			}
+		}
+	}
+	return nil
+}
+
+func sortedKeys[V any](m map[string]V) []string { return slices.Sorted(maps.Keys(m)) }
+
+// spec is the choice for one axis.
+func (q *CurveRequest) spec(axis string) (curve.Spec, error) {
+	s := curve.Spec{Kind: q.Kind, Ends: q.Ends, Blend: q.BlendS, Segments: q.Segments}
+	n := len(q.Keys.TimesS)
+	if q.Law != "" || q.RampS != nil || q.Jerk != 0 {
+		if q.Kind != curve.Ramped && !slices.Contains(slices.Collect(maps.Values(q.Segments)), curve.Ramped) {
+			return s, &FieldError{"law", fmt.Sprintf("kind %s takes no ramps", q.Kind), "use ramp, or leave law, ramp_s and jerk out"}
+		}
+		r := curve.Ramp{Law: q.Law, Jerk: q.Jerk}
+		if r.Law == "" {
+			r.Law = curve.Trapezoid
+		}
+		if s.Ramp = &r; q.RampS != nil {
+			r.In, r.Out = q.RampS[0], q.RampS[1]
+		} else {
+			s.Ramp, s.Ramps = nil, map[int]curve.Ramp{}
+			for i := range n - 1 {
+				r.In = (q.Keys.TimesS[i+1] - q.Keys.TimesS[i]) / 3
+				r.Out = r.In
+				s.Ramps[i] = r
+			}
+		}
+	}
+	slopes := q.Slopes[axis]
+	if len(slopes) > 0 && q.Kind != curve.Quintic {
+		if len(slopes) != 2 {
+			return s, &FieldError{"slopes." + axis, fmt.Sprintf("%d of them", len(slopes)), "give two, of the first and the last key"}
+		}
+		s.Slopes, slopes = [2]float64(slopes), nil
+	}
+	keys := make([]curve.Bend, n)
+	some := false
+	for _, l := range []struct {
+		field string
+		v     []float64
+		set   func(*curve.Bend, float64)
+	}{
+		{"tension", q.Tension, func(k *curve.Bend, v float64) { k.Tension = v }}, {"continuity", q.Continuity, func(k *curve.Bend, v float64) { k.Continuity = v }},
+		{"bias", q.Bias, func(k *curve.Bend, v float64) { k.Bias = v }},
+		{"slopes." + axis, slopes, func(k *curve.Bend, v float64) { k.Slope = v }}, {"accelerations." + axis, q.Accelerations[axis], func(k *curve.Bend, v float64) { k.Acceleration = v }},
+	} {
+		if len(l.v) == 0 {
+			continue
+		}
+		if len(l.v) == n-2 && strings.Contains(l.field, ".") { // of the inner keys alone
+			l.v = slices.Concat([]float64{0}, l.v, []float64{0})
+		}
+		if len(l.v) != n {
+			return s, &FieldError{l.field, fmt.Sprintf("%d for %d keys", len(l.v), n), "give one for each key"}
+		}
+		some = true
+		for i, v := range l.v {
+			l.set(&keys[i], v)
+		}
+	}
+	if n > 0 && (keys[0].Slope != 0 || keys[n-1].Slope != 0 || keys[0].Acceleration != 0 || keys[n-1].Acceleration != 0) {
+		return s, &FieldError{"slopes." + axis, "an end is not at rest", "give 0 at the first and the last key, for acceleration, too: a quintic rests there"}
+	}
+	for field, l := range map[string][][2]float64{"in." + axis: q.In[axis], "out." + axis: q.Out[axis]} {
+		if len(l) == 0 {
+			continue
+		}
+		if len(l) != n {
+			return s, &FieldError{field, fmt.Sprintf("%d for %d keys", len(l), n), "give one for each key, [0,0] where it is the usual one"}
+		}
+		some = true
+		for i, v := range l {
+			if strings.HasPrefix(field, "in.") {
+				keys[i].In = v
+			} else {
+				keys[i].Out = v
+			}
+		}
+	}
+	if some {
+		s.Keys = keys
+	}
+	return s, nil
+}
+
 func curveError(err error, axis string) error {
 	var ke *curve.KeyError
 	if !errors.As(err, &ke) {
 		return err
 	}
 	field := ke.Field
+	list, rest, _ := strings.Cut(field, "[")
+	number, tail, _ := strings.Cut(rest, "]")
 	switch {
 	case strings.HasPrefix(field, "x"):
 		field = "keys.t_s" + field[1:]
@@ -212,6 +328,30 @@ func curveError(err error, axis string) error {
 		field = "blend_s"
 	case field == "slopes":
 		field = "slopes." + axis
+	case list == "ramps" || strings.HasPrefix(field, "ramp."):
+		if number == "" {
+			tail = strings.TrimPrefix(field, "ramp")
+		}
+		switch tail {
+		case ".law", ".jerk":
+			field = tail[1:]
+		default:
+			field = "ramp_s"
+			if number != "" {
+				ke.Wrong = "leg " + number + ": " + ke.Wrong
+			}
+		}
+	case list == "keys":
+		switch tail {
+		case ".slope":
+			field = "slopes." + axis + "[" + number + "]"
+		case ".acceleration":
+			field = "accelerations." + axis + "[" + number + "]"
+		case ".in", ".out":
+			field = tail[1:] + "." + axis + "[" + number + "]"
+		default:
+			field = strings.TrimPrefix(tail, ".") + "[" + number + "]"
+		}
 	}
 	return &FieldError{field, ke.Wrong, ke.Want}
 }

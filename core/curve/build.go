@@ -62,14 +62,14 @@ func chords(x, y []float64) (h, d []float64) {
 }
 
 // rest is what a quintic has at keyframe i of n+1: nothing at both ends.
-func (s *Spec) rest(i, n int) Key {
+func (s *Spec) rest(i, n int) Bend {
 	if i == 0 || i == n {
-		return Key{}
+		return Bend{}
 	}
 	return s.key(i)
 }
 
-func (k Key) at(y float64) Sample { return Sample{P: y, V: k.Slope, A: k.Acceleration} }
+func (k Bend) at(y float64) Sample { return Sample{P: y, V: k.Slope, A: k.Acceleration} }
 
 // hermite is the cubic with value y and slope m0 at the left, chord slope d, slope m1 at the right.
 func hermite(h, y, d, m0, m1 float64) Poly {

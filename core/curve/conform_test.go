@@ -46,7 +46,7 @@ func anySpec(rng *rand.Rand, x, y []float64, k Kind, mixed bool) Spec {
 	}
 	if rng.IntN(5) > 0 {
 		for i := range x {
-			key := Key{Tension: 2*rng.Float64() - 1, Bias: 2*rng.Float64() - 1, Slope: rng.NormFloat64(), Acceleration: rng.NormFloat64()}
+			key := Bend{Tension: 2*rng.Float64() - 1, Bias: 2*rng.Float64() - 1, Slope: rng.NormFloat64(), Acceleration: rng.NormFloat64()}
 			if rng.IntN(2) == 0 {
 				key.Continuity = 2*rng.Float64() - 1
 			}
@@ -297,7 +297,7 @@ func TestConformContinuity(t *testing.T) {
 // Two aligned handles are C¹; two that are not step in speed, and that is listed.
 func TestAlignedHandles(t *testing.T) {
 	x, y := []float64{0, 10, 30}, []float64{0, 4, -3}
-	keys := []Key{{}, {In: [2]float64{-4, -2}, Out: [2]float64{6, 3}}, {}}
+	keys := []Bend{{}, {In: [2]float64{-4, -2}, Out: [2]float64{6, 3}}, {}}
 	c, err := New(x, y, Spec{Kind: Handles, Keys: keys})
 	if err != nil {
 		t.Fatal(err)
@@ -327,7 +327,7 @@ func TestKindsThatAreOthers(t *testing.T) {
 			}
 		}
 	}
-	a, _ = New(x, y, Spec{Kind: TCB, Keys: []Key{{}, {Tension: 1}, {}, {}}})
+	a, _ = New(x, y, Spec{Kind: TCB, Keys: []Bend{{}, {Tension: 1}, {}, {}}})
 	if v := a.At(1.2).V; v != 0 {
 		t.Errorf("tension 1 passes at %g", v)
 	}
@@ -351,20 +351,20 @@ func TestKindsThatAreOthers(t *testing.T) {
 // is not.
 func TestRefusedShapes(t *testing.T) {
 	x, y := []float64{0, 10, 30}, []float64{0, 4, -3}
-	keys := func(i int, k Key) []Key {
-		out := make([]Key, 3)
+	keys := func(i int, k Bend) []Bend {
+		out := make([]Bend, 3)
 		out[i] = k
 		return out
 	}
 	for field, s := range map[string]Spec{
-		"keys":            {Kind: TCB, Keys: []Key{{}}},
-		"keys[1].tension": {Kind: TCB, Keys: keys(1, Key{Tension: 1.01})},
-		"keys[1].bias":    {Kind: TCB, Keys: keys(1, Key{Bias: math.NaN()})},
-		"keys[2].slope":   {Kind: Quintic, Keys: keys(2, Key{Slope: math.Inf(1)})},
-		"keys[0].out":     {Kind: Handles, Keys: keys(0, Key{Out: [2]float64{-1, 0}})},
-		"keys[1].out":     {Kind: Handles, Keys: keys(1, Key{Out: [2]float64{45, 0}})},
-		"keys[1].in":      {Kind: Handles, Keys: keys(1, Key{In: [2]float64{2, 0}})},
-		"keys[2].in":      {Kind: Handles, Keys: keys(2, Key{In: [2]float64{-60, 0}})},
+		"keys":            {Kind: TCB, Keys: []Bend{{}}},
+		"keys[1].tension": {Kind: TCB, Keys: keys(1, Bend{Tension: 1.01})},
+		"keys[1].bias":    {Kind: TCB, Keys: keys(1, Bend{Bias: math.NaN()})},
+		"keys[2].slope":   {Kind: Quintic, Keys: keys(2, Bend{Slope: math.Inf(1)})},
+		"keys[0].out":     {Kind: Handles, Keys: keys(0, Bend{Out: [2]float64{-1, 0}})},
+		"keys[1].out":     {Kind: Handles, Keys: keys(1, Bend{Out: [2]float64{45, 0}})},
+		"keys[1].in":      {Kind: Handles, Keys: keys(1, Bend{In: [2]float64{2, 0}})},
+		"keys[2].in":      {Kind: Handles, Keys: keys(2, Bend{In: [2]float64{-60, 0}})},
 		"ramp.law":        {Kind: Ramped, Ramp: &Ramp{Law: "bang", In: 1, Out: 1}},
 		"ramp.in":         {Kind: Ramped, Ramp: &Ramp{Law: Sine, In: -1, Out: 1}},
 		"ramp.out":        {Kind: Ramped, Ramp: &Ramp{Law: Sine, In: 1, Out: math.NaN()}},
@@ -384,8 +384,8 @@ func TestRefusedShapes(t *testing.T) {
 		{Kind: Ramped, Ramp: &Ramp{Law: MinJerk, In: 0, Out: 10}},
 		{Kind: Ramped, Ramp: &Ramp{Law: Sine}},
 		{Kind: Ramped, Ramps: map[int]Ramp{0: {Law: SCurve, In: 3, Out: 5, Jerk: 4 * (4.0 / 6) / 9}, 1: {Law: SCurve, In: 0.1 + 0.2, Out: 19.7}}},
-		{Kind: Handles, Keys: keys(1, Key{In: [2]float64{-6.6, 40}, Out: [2]float64{13, 0}})},
-		{Kind: Smooth, Keys: keys(1, Key{In: [2]float64{-99, 40}})}, // no handle is used
+		{Kind: Handles, Keys: keys(1, Bend{In: [2]float64{-6.6, 40}, Out: [2]float64{13, 0}})},
+		{Kind: Smooth, Keys: keys(1, Bend{In: [2]float64{-99, 40}})}, // no handle is used
 	} {
 		if _, err := New(x, y, s); err != nil {
 			t.Errorf("%+v: %v", s, err)
@@ -404,7 +404,7 @@ func TestRefusedShapes(t *testing.T) {
 	if _, err := New(many, many, Spec{Kind: Ramped, Ramp: &Ramp{Law: Sine, In: 0.2, Out: 0.2}}); err == nil {
 		t.Error("sines without number are laid")
 	}
-	if _, err := New([]float64{5}, []float64{1}, Spec{Kind: Ramped, Ramp: &Ramp{Law: SCurve, In: 4, Out: 9}, Keys: []Key{{}}}); err != nil {
+	if _, err := New([]float64{5}, []float64{1}, Spec{Kind: Ramped, Ramp: &Ramp{Law: SCurve, In: 4, Out: 9}, Keys: []Bend{{}}}); err != nil {
 		t.Errorf("one keyframe: %v", err)
 	}
 }
@@ -439,7 +439,7 @@ func TestHandlesAreTheirCurve(t *testing.T) {
 		from := [2]float64{h * (0.002 + 0.65*rng.Float64()), 20 * rng.NormFloat64()}
 		to := [2]float64{-h * (0.002 + 0.65*rng.Float64()), 20 * rng.NormFloat64()}
 		b := 20 * rng.NormFloat64()
-		c, err := New([]float64{0, h}, []float64{0, b}, Spec{Kind: Handles, Keys: []Key{{Out: from}, {In: to}}})
+		c, err := New([]float64{0, h}, []float64{0, b}, Spec{Kind: Handles, Keys: []Bend{{Out: from}, {In: to}}})
 		if err != nil {
 			t.Fatal(err)
 		}

@@ -42,10 +42,7 @@ func (c *Curve) Last() float64 { return c.X[len(c.X)-1] }
 
 // piece finds the piece that holds x: right-handed at knots, left-handed at the last.
 func (c *Curve) piece(x float64) int {
-	i := sort.SearchFloat64s(c.X, x)
-	if i < len(c.X) && c.X[i] == x {
-		i++
-	}
+	i := sort.Search(len(c.X), func(i int) bool { return c.X[i] > x })
 	return min(max(i-1, 0), len(c.C)-1)
 }
 

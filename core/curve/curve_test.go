@@ -74,7 +74,7 @@ func TestKnownAnswers(t *testing.T) {
 		switch spec.Kind {
 		case TCB, Quintic, Handles:
 			for _, v := range known.Keys {
-				spec.Keys = append(spec.Keys, Key{v[0], v[1], v[2], v[3], v[4], [2]float64(v[5:7]), [2]float64(v[7:9])})
+				spec.Keys = append(spec.Keys, Bend{v[0], v[1], v[2], v[3], v[4], [2]float64(v[5:7]), [2]float64(v[7:9])})
 			}
 			if spec.Kind == Handles { // pieces of degree five, the value within 1e-13
 				within = [4]float64{1e-12, 1e-10, 1e-8, 1e-5}

@@ -55,15 +55,15 @@ type Spec struct {
 	// keyframe is then passed at a distance; blends shrink where segments are short.
 	Blend float64 `json:"blend,omitempty"`
 	// Keys are what tcb, quintic and handles have at each keyframe: none, or one for each.
-	Keys []Key `json:"keys,omitempty"`
+	Keys []Bend `json:"keys,omitempty"`
 	// Ramp is how legs of kind ramp gather and lose speed; Ramps, by leg, in place of it.
 	// None: a third of each leg, as a trapezoid.
 	Ramp  *Ramp        `json:"ramp,omitempty"`
 	Ramps map[int]Ramp `json:"ramps,omitempty"`
 }
 
-// Key is what a keyframe may have beside its place and value.
-type Key struct {
+// Bend is what a keyframe may have beside its place and value.
+type Bend struct {
 	// Tension, Continuity and Bias, −1 to 1, are tcb's.
 	Tension    float64 `json:"tension,omitempty" minimum:"-1" maximum:"1"`
 	Continuity float64 `json:"continuity,omitempty" minimum:"-1" maximum:"1"`
@@ -94,9 +94,9 @@ func (s *Spec) kindOf(leg int) Kind {
 	return s.Kind
 }
 
-func (s *Spec) key(i int) Key {
+func (s *Spec) key(i int) Bend {
 	if len(s.Keys) == 0 {
-		return Key{}
+		return Bend{}
 	}
 	return s.Keys[i]
 }
@@ -169,7 +169,7 @@ func (s *Spec) check(n int) error {
 	return s.checkRamps(n)
 }
 
-func (k *Key) check(i int) error {
+func (k *Bend) check(i int) error {
 	for _, f := range [...]struct {
 		name string
 		v    float64

@@ -7,6 +7,8 @@ import (
 	"maps"
 	"math"
 	"slices"
+
+	"keenarc/core/curve"
 )
 
 // The canonical encoding of a path is what its digest is taken of: version 1,
@@ -86,15 +88,46 @@ func (t *Track) encode(e *encoder) {
 		e.num(int64(i))
 		e.str(string(t.Segments[i]))
 	}
-	if t.Record == nil {
-		e.num(0)
+	shaped := slices.ContainsFunc(t.Keys, func(k Key) bool { return k.Bend != curve.Bend{} })
+	e.num(flag(t.Record != nil, 1) | flag(shaped, 2) | flag(t.Ramp != nil || len(t.Ramps) > 0, 4))
+	if r := t.Record; r != nil {
+		e.str(r.Samples)
+		e.num(int64(r.Count))
+		e.real(r.First)
+		e.real(r.Step)
+	}
+	if shaped {
+		for _, k := range t.Keys {
+			for _, v := range [...]float64{k.Tension, k.Continuity, k.Bias, k.Slope, k.Acceleration, k.In[0], k.In[1], k.Out[0], k.Out[1]} {
+				e.real(v)
+			}
+		}
+	}
+	if t.Ramp == nil && len(t.Ramps) == 0 {
 		return
 	}
-	e.num(1)
-	e.str(t.Record.Samples)
-	e.num(int64(t.Record.Count))
-	e.real(t.Record.First)
-	e.real(t.Record.Step)
+	ramp := func(r curve.Ramp) {
+		e.str(string(r.Law))
+		e.real(r.In)
+		e.real(r.Out)
+		e.real(r.Jerk)
+	}
+	e.num(flag(t.Ramp != nil, 1))
+	if t.Ramp != nil {
+		ramp(*t.Ramp)
+	}
+	e.num(int64(len(t.Ramps)))
+	for _, i := range slices.Sorted(maps.Keys(t.Ramps)) {
+		e.num(int64(i))
+		ramp(t.Ramps[i])
+	}
+}
+
+func flag(is bool, v int64) int64 {
+	if is {
+		return v
+	}
+	return 0
 }
 
 // Digest identifies the path's content: the SHA-256 of Canonical.

@@ -21,27 +21,33 @@ func TestCanonicalVector(t *testing.T) {
 	}
 	p := &Path{Rate: clock.Rate{Num: 24000, Den: 1001}, Factor: clock.Rate{Num: 5, Den: 1}, RunUp: 8, Base: map[string]float64{"m/track": 750, "m/pan": math.Copysign(0, -1)}, Tracks: []Track{
 		{Axis: "m/track", Kind: curve.Smooth, Record: &Record{Samples: hash, Count: 3, First: -4, Step: 0.24}},
-		{Axis: "m/pan", Kind: curve.Linear, Blend: 2.5, Keys: []Key{{0, 10}, {12, -5}, {24.5, 0}}, Segments: map[int]curve.Kind{1: curve.Hold, 0: curve.Smooth}},
+		{Axis: "m/pan", Kind: curve.Linear, Blend: 2.5, Keys: []Key{{Frame: 0, Value: 10}, {Frame: 12, Value: -5}, {Frame: 24.5, Value: 0}}, Segments: map[int]curve.Kind{1: curve.Hold, 0: curve.Smooth}},
 	}}
 	b := p.Canonical()
 	if sum := sha256.Sum256(b); len(b) != 409 || hex.EncodeToString(sum[:]) != "97cdee6b4a179ebceba7ff883e2b8dec7003dea0894a8c3b3f42adae64c02c9e" || sum != p.Digest() {
 		t.Errorf("%d bytes, %x", len(b), sum)
 	}
 	// Everything but the clock it is checked on counts.
-	base := p.Digest()
+	base, seen := p.Digest(), map[[32]byte]string{}
 	for name, change := range map[string]func(*Path){
 		"rate": func(q *Path) { q.Rate.Den++ }, "run-up": func(q *Path) { q.RunUp++ }, "run-out": func(q *Path) { q.RunOut++ },
 		"axis": func(q *Path) { q.Tracks[0].Axis = "n/track" }, "kind": func(q *Path) { q.Tracks[1].Kind = curve.Hold }, "ends": func(q *Path) { q.Tracks[1].Ends = curve.Shape },
 		"blend": func(q *Path) { q.Tracks[1].Blend = 2 }, "frame": func(q *Path) { q.Tracks[1].Keys[2].Frame = 25 }, "value": func(q *Path) { q.Tracks[1].Keys[2].Value = 1e-300 },
 		"override": func(q *Path) { q.Tracks[1].Segments[1] = curve.Linear }, "base": func(q *Path) { q.Base["m/pan"] = 1 }, "another base": func(q *Path) { q.Base["m/roll"] = 0 },
 		"samples": func(q *Path) { q.Tracks[0].Record.Samples = base64Zeros }, "count": func(q *Path) { q.Tracks[0].Record.Count++ }, "first": func(q *Path) { q.Tracks[0].Record.First++ },
+		"tension": func(q *Path) { q.Tracks[1].Keys[1].Tension = 0.5 }, "continuity": func(q *Path) { q.Tracks[1].Keys[1].Continuity = 0.5 }, "bias": func(q *Path) { q.Tracks[1].Keys[1].Bias = 0.5 },
+		"slope": func(q *Path) { q.Tracks[1].Keys[1].Slope = 0.5 }, "acceleration": func(q *Path) { q.Tracks[1].Keys[1].Acceleration = 0.5 },
+		"handle behind": func(q *Path) { q.Tracks[1].Keys[1].In[1] = 0.5 }, "handle ahead": func(q *Path) { q.Tracks[1].Keys[1].Out[0] = 0.5 },
+		"ramp": func(q *Path) { q.Tracks[1].Ramp = &curve.Ramp{} }, "law": func(q *Path) { q.Tracks[1].Ramp = &curve.Ramp{Law: curve.Sine} }, "out": func(q *Path) { q.Tracks[1].Ramp = &curve.Ramp{Out: 3} },
+		"leg": func(q *Path) { q.Tracks[1].Ramps = map[int]curve.Ramp{0: {In: 3}} }, "other leg": func(q *Path) { q.Tracks[1].Ramps = map[int]curve.Ramp{1: {In: 3}} }, "jerk": func(q *Path) { q.Tracks[1].Ramps = map[int]curve.Ramp{1: {In: 3, Jerk: 2}} },
 		"step": func(q *Path) { q.Tracks[0].Record.Step *= 2 }, "no record": func(q *Path) { q.Tracks[0].Record = nil },
 	} {
 		q := p.Clone()
 		change(q)
-		if q.Digest() == base {
-			t.Errorf("%s does not count", name)
+		if other, ok := seen[q.Digest()]; ok || q.Digest() == base || p.Digest() != base {
+			t.Errorf("%s does not count, or as %s", name, other)
 		}
+		seen[q.Digest()] = name
 	}
 	q := p.Clone()
 	q.Factor.Num, q.Tracks = 1, []Track{q.Tracks[1], q.Tracks[0]}
@@ -49,6 +55,24 @@ func TestCanonicalVector(t *testing.T) {
 		t.Error("the clock counts, or the order of the tracks")
 	}
 }
+
+// The second vector of docs/seal.md: shapes of keyframes and ramps.
+func TestCanonicalVectorOfShapes(t *testing.T) {
+	p := &Path{Rate: clock.Rate{Num: 25, Den: 1}, Factor: clock.Rate{Num: 1, Den: 1}, Base: map[string]float64{}, Tracks: []Track{
+		{Axis: "m/pan", Kind: curve.TCB, Ends: curve.Secant, Ramp: &curve.Ramp{Law: curve.Sine, In: 2, Out: 3}, Segments: map[int]curve.Kind{1: curve.Ramped},
+			Ramps: map[int]curve.Ramp{1: {Law: curve.SCurve, In: 4, Out: 4.5, Jerk: 0.25}},
+			Keys: []Key{{Frame: 0, Value: 1}, {Frame: 10, Value: 2, Bend: curve.Bend{Tension: 0.5, Continuity: -0.25, Bias: 1, Slope: 2, Acceleration: -3, In: [2]float64{-4, 5}, Out: [2]float64{6, -7}}}, {Frame: 20, Value: 3}}},
+	}}
+	if d, b := p.Digest(), p.Canonical(); len(b) != shapesLength || hex.EncodeToString(d[:]) != shapesDigest {
+		t.Errorf("%d bytes, %x", len(b), d)
+	}
+}
+
+// Worked out by another program from the description alone.
+const (
+	shapesLength = 516
+	shapesDigest = "ce1fa2f2d977e5de57c202f522fa69e37e7bbdbabce663f3e0c7e75eb10c2bb0"
+)
 
 const base64Zeros = "0000000000000000000000000000000000000000000000000000000000000000"
 
@@ -87,7 +111,7 @@ func TestRecord(t *testing.T) {
 	if _, err := p.Apply(r, set(20, map[string]float64{"track": 500})); err == nil || !strings.Contains(err.Error(), "hand-made take") {
 		t.Errorf("a keyframe on it: %v", err)
 	}
-	both := Track{Axis: "track", Kind: curve.Smooth, Record: rec, Keys: []Key{{1, 100}}}
+	both := Track{Axis: "track", Kind: curve.Smooth, Record: rec, Keys: []Key{{Frame: 1, Value: 100}}}
 	if _, err := p.Apply(r, Edit{Op: "replace", Tracks: []Track{both}}); err == nil {
 		t.Error("a record with keyframes: accepted")
 	}
@@ -138,10 +162,10 @@ func TestNamed(t *testing.T) {
 	if err != nil || err2 != nil || q.Track("m1/track").Keys[0].Value != 500 || q.Track("m1/pan").Keys[0].Value != 3 {
 		t.Fatalf("%v, %v", err, err2)
 	}
-	if q, err = q.Apply(r, Edit{Op: "move", Axis: "track", Frame: 0, To: 9, Values: map[string]float64{"track": 600}}); err != nil || q.Track("m1/track").Keys[0] != (Key{9, 600}) {
+	if q, err = q.Apply(r, Edit{Op: "move", Axis: "track", Frame: 0, To: 9, Values: map[string]float64{"track": 600}}); err != nil || q.Track("m1/track").Keys[0] != (Key{Frame: 9, Value: 600}) {
 		t.Errorf("moved: %v", err)
 	}
-	if e := (Edit{Op: "replace", Tracks: []Track{{Axis: "pan", Kind: curve.Smooth, Keys: []Key{{1, 1}}}}}).Named(r); e.Tracks[0].Axis != "m1/pan" {
+	if e := (Edit{Op: "replace", Tracks: []Track{{Axis: "pan", Kind: curve.Smooth, Keys: []Key{{Frame: 1, Value: 1}}}}}).Named(r); e.Tracks[0].Axis != "m1/pan" {
 		t.Errorf("%+v", e)
 	}
 	if _, err := q.Apply(r, set(0, map[string]float64{"boom": 1})); err == nil {

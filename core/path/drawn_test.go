@@ -26,7 +26,7 @@ func TestLimitsDrawnIn(t *testing.T) {
 	}
 	for name, e := range map[string]Edit{
 		"farther out": set(50, map[string]float64{"track": 1301}), "less far": set(50, map[string]float64{"track": 1200}), "another": set(20, map[string]float64{"track": 1001}),
-		"from a file": {Op: "replace", Tracks: []Track{{Axis: "track", Kind: "smooth", Keys: []Key{{0, 1100}}}}}, "base": {Op: "base", Values: map[string]float64{"track": 1100}},
+		"from a file": {Op: "replace", Tracks: []Track{{Axis: "track", Kind: "smooth", Keys: []Key{{Frame: 0, Value: 1100}}}}}, "base": {Op: "base", Values: map[string]float64{"track": 1100}},
 	} {
 		if _, err := p.Apply(r, e); err == nil || !strings.Contains(err.Error(), "outside the soft limits; stay within 20 to 1000 mm") {
 			t.Errorf("%s: %v", name, err)

@@ -19,8 +19,10 @@ import (
 //	         Values              an axis also to another value
 //	delete   Frame, Axis         take a keyframe out; no axis: all axes
 //	kind     Axis, Kind, Ends,   choose how an axis is joined; Blend rounds the
-//	         Blend               corners of linear
-//	segment  Axis, Index, Kind   override one segment; no kind: as the axis
+//	         Blend, Ramp         corners of linear
+//	segment  Axis, Index, Kind,  override one segment; no kind: as the axis
+//	         Ramp
+//	shape    Axis, Frame, Shape  what tcb, quintic and handles have at a keyframe
 //	room     Frame, Frames       move all keyframes after Frame later
 //	rate     Rate                choose the path's own rate
 //	factor   Factor or Clock     choose the clock the plan is checked on, as a
@@ -32,7 +34,7 @@ import (
 //
 // An axis may be named without its machine where only one has it.
 type Edit struct {
-	Op     string             `json:"op" enum:"set,base,move,delete,kind,segment,room,rate,factor,run,replace,record"`
+	Op     string             `json:"op" enum:"set,base,move,delete,kind,segment,shape,room,rate,factor,run,replace,record"`
 	Axis   string             `json:"axis,omitempty"`
 	Frame  float64            `json:"frame,omitempty"`
 	To     float64            `json:"to,omitempty"`
@@ -40,6 +42,8 @@ type Edit struct {
 	Kind   curve.Kind         `json:"kind,omitempty"`
 	Ends   curve.Ends         `json:"ends,omitempty"`
 	Blend  float64            `json:"blend,omitempty"`
+	Ramp   *TypedRamp         `json:"ramp,omitempty"`
+	Shape  *curve.Bend         `json:"shape,omitempty"`
 	Index  int                `json:"index,omitempty"`
 	Frames int                `json:"frames,omitempty"`
 	Factor *clock.Rate        `json:"factor,omitempty"`
@@ -101,6 +105,13 @@ func (e Edit) Words() string {
 		return fmt.Sprintf("keyframe at %s taken out on %s", num(e.Frame), of)
 	case "kind":
 		return fmt.Sprintf("%s runs %s", of, e.Kind)
+	case "segment":
+		if e.Kind == "" {
+			return fmt.Sprintf("a leg of %s as the axis", of)
+		}
+		return fmt.Sprintf("a leg of %s runs %s", of, e.Kind)
+	case "shape":
+		return fmt.Sprintf("%s shaped at frame %s", of, num(e.Frame))
 	case "room":
 		return fmt.Sprintf("%d frames of room after %s", e.Frames, num(e.Frame))
 	case "factor":
@@ -198,6 +209,8 @@ func (p *Path) Replay(e Edit) (*Path, error) {
 		err = q.each(e.Axis, e.Frame, func(t *Track, i int) { t.remove(i) })
 	case "kind", "segment":
 		err = q.setKind(e)
+	case "shape":
+		err = q.shape(e)
 	case "room":
 		if e.Frames < -MaxFrames || e.Frames > MaxFrames {
 			return nil, bad("frames", fmt.Sprintf("%d frames of room", e.Frames), fmt.Sprintf("keep it within ±%d", MaxFrames))
@@ -230,7 +243,7 @@ func (p *Path) Replay(e Edit) (*Path, error) {
 	case "record":
 		err = q.setRecord(e)
 	default:
-		err = bad("op", fmt.Sprintf("%q is not an edit", e.Op), "use set, base, move, delete, kind, segment, room, rate, factor, run, replace or record")
+		err = bad("op", fmt.Sprintf("%q is not an edit", e.Op), "use set, base, move, delete, kind, segment, shape, room, rate, factor, run, replace or record")
 	}
 	if err != nil {
 		return nil, err
@@ -272,7 +285,7 @@ func (p *Path) set(e Edit) error {
 		if math.IsNaN(e.Frame) {
 			return bad("frame", "it is not a number", "give a frame number")
 		}
-		t.add(Key{e.Frame, v})
+		t.add(Key{Frame: e.Frame, Value: v})
 	}
 	return nil
 }
@@ -337,15 +350,39 @@ func (p *Path) setKind(e Edit) error {
 		return bad("axis", fmt.Sprintf("there is no axis %q", e.Axis), "name an axis of the rig")
 	}
 	if e.Op == "kind" {
-		t.Kind, t.Ends, t.Blend = e.Kind, e.Ends, e.Blend
-		return nil
+		t.Kind, t.Ends, t.Blend, t.Ramp, t.Ramps = e.Kind, e.Ends, e.Blend, nil, nil
+		return t.setRamps(e.Ramp, p.fps())
 	}
 	if e.Index < 0 || e.Index >= len(t.Keys)-1 {
 		return bad("index", fmt.Sprintf("%s has no segment %d", t.Axis, e.Index), fmt.Sprintf("use 0 to %d", len(t.Keys)-2))
 	}
-	kinds := t.owned()
-	kinds[e.Index] = e.Kind
-	t.own(kinds)
+	legs := t.owned()
+	legs[e.Index] = leg{kind: e.Kind}
+	if e.Ramp != nil {
+		r, err := t.rampOn(e.Index, e.Ramp, p.fps())
+		if err != nil {
+			return err
+		}
+		legs[e.Index].ramp = &r
+	}
+	t.own(legs)
+	return nil
+}
+
+// shape sets what a keyframe has beside its value, all of it.
+func (p *Path) shape(e Edit) error {
+	if e.Shape == nil {
+		return bad("shape", "it is missing", "give tension, continuity, bias, slope, acceleration, in or out")
+	}
+	t := p.Track(e.Axis)
+	if t == nil {
+		return bad("axis", fmt.Sprintf("there is no axis %q", e.Axis), "name an axis of the rig")
+	}
+	i := t.find(e.Frame)
+	if i < 0 {
+		return bad("frame", fmt.Sprintf("%s has no keyframe at %s", own(t.Axis), num(e.Frame)), "name the frame of a keyframe")
+	}
+	t.Keys[i].Bend = *e.Shape
 	return nil
 }
 

@@ -20,55 +20,72 @@ func (t *Track) add(k Key) {
 	for i > 0 && t.Keys[i-1].Frame > k.Frame {
 		i--
 	}
-	kinds := t.owned()
-	own := curve.Kind("")
-	if i > 0 && i < len(t.Keys) {
-		own = kinds[i-1]
+	legs := t.owned()
+	var own leg
+	if i > 0 && i < len(t.Keys) { // both parts start and stop: neither keeps ramps that were for the whole
+		own.kind, legs[i-1].ramp = legs[i-1].kind, nil
 	}
 	t.Keys = slices.Insert(t.Keys, i, k)
-	t.own(slices.Insert(kinds, i, own))
+	t.own(slices.Insert(legs, i, own))
 }
 
 func (t *Track) remove(i int) {
-	kinds := t.owned()
+	legs := t.owned()
 	t.Keys = slices.Delete(t.Keys, i, i+1)
-	t.own(slices.Delete(kinds, i, i+1))
+	t.own(slices.Delete(legs, i, i+1))
 }
 
 // shift moves keyframe i to a frame, past others if need be.
 func (t *Track) shift(i int, to float64) {
-	k, kind := t.Keys[i], t.owned()[i]
+	k, leg := t.Keys[i], t.owned()[i]
 	t.remove(i)
 	k.Frame = to
 	at := len(t.Keys)
 	for at > 0 && t.Keys[at-1].Frame > to {
 		at--
 	}
-	kinds := t.owned()
+	legs := t.owned()
 	t.Keys = slices.Insert(t.Keys, at, k)
-	t.own(slices.Insert(kinds, at, kind))
+	t.own(slices.Insert(legs, at, leg))
 }
 
-// owned is the override of each keyframe's leg; the last one has none.
-func (t *Track) owned() []curve.Kind {
-	out := make([]curve.Kind, len(t.Keys))
+// leg is what belongs to a keyframe of the way to the next one.
+type leg struct {
+	kind curve.Kind
+	ramp *curve.Ramp
+}
+
+// owned is what overrides the axis on each keyframe's leg; the last one has none.
+func (t *Track) owned() []leg {
+	out := make([]leg, len(t.Keys))
 	for i, k := range t.Segments {
 		if i >= 0 && i < len(out)-1 {
-			out[i] = k
+			out[i].kind = k
+		}
+	}
+	for i, r := range t.Ramps {
+		if i >= 0 && i < len(out)-1 {
+			out[i].ramp = &r
 		}
 	}
 	return out
 }
 
 // own is the inverse of owned.
-func (t *Track) own(kinds []curve.Kind) {
-	t.Segments = nil
-	for i, k := range kinds[:max(0, len(kinds)-1)] {
-		if k != "" {
+func (t *Track) own(legs []leg) {
+	t.Segments, t.Ramps = nil, nil
+	for i, l := range legs[:max(0, len(legs)-1)] {
+		if l.kind != "" {
 			if t.Segments == nil {
 				t.Segments = map[int]curve.Kind{}
 			}
-			t.Segments[i] = k
+			t.Segments[i] = l.kind
+		}
+		if l.ramp != nil {
+			if t.Ramps == nil {
+				t.Ramps = map[int]curve.Ramp{}
+			}
+			t.Ramps[i] = *l.ramp
 		}
 	}
 }

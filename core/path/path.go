@@ -9,6 +9,7 @@ import (
 	"math"
 	"slices"
 	"strconv"
+	"strings"
 
 	"keenarc/core/clock"
 	"keenarc/core/curve"
@@ -24,10 +25,12 @@ const MaxRun = 1000
 // MaxKeys is the most keyframes one axis may have.
 const MaxKeys = 20_000
 
-// Key is a keyframe: a value in the axis's own unit at a real frame.
+// Key is a keyframe: a value in the axis's own unit at a real frame, and what tcb,
+// quintic and handles have there, by frame.
 type Key struct {
 	Frame float64 `json:"frame"`
 	Value float64 `json:"value"`
+	curve.Bend
 }
 
 // Track is one axis's keyframes, in rising order, and how they are joined; or, in
@@ -38,6 +41,8 @@ type Track struct {
 	Ends     curve.Ends         `json:"ends,omitempty"`
 	Segments map[int]curve.Kind `json:"segments,omitempty"`
 	Blend    float64            `json:"blend,omitempty"` // linear: frames of blend at corners
+	Ramp     *curve.Ramp        `json:"ramp,omitempty"`  // of legs of kind ramp, in frames
+	Ramps    map[int]curve.Ramp `json:"ramps,omitempty"` // in place of it, by leg
 	Keys     []Key              `json:"keys"`
 	Record   *Record            `json:"record,omitempty"`
 }
@@ -94,6 +99,11 @@ func (p *Path) Clone() *Path {
 	for i := range q.Tracks {
 		q.Tracks[i].Keys = append([]Key{}, p.Tracks[i].Keys...)
 		q.Tracks[i].Segments = cloneMap(p.Tracks[i].Segments)
+		q.Tracks[i].Ramps = cloneMap(p.Tracks[i].Ramps)
+		if r := p.Tracks[i].Ramp; r != nil {
+			c := *r
+			q.Tracks[i].Ramp = &c
+		}
 		if rec := p.Tracks[i].Record; rec != nil {
 			c := *rec
 			q.Tracks[i].Record = &c
@@ -285,9 +295,40 @@ func (t *Track) curve() (*curve.Curve, error) {
 	for i, k := range t.Keys {
 		x[i], y[i] = k.Frame, k.Value
 	}
-	c, err := curve.New(x, y, curve.Spec{Kind: t.Kind, Ends: t.Ends, Segments: t.Segments, Blend: t.Blend})
+	c, err := curve.New(x, y, t.spec())
 	if ke, ok := err.(*curve.KeyError); ok {
-		return nil, bad(own(t.Axis)+"."+ke.Field, ke.Wrong, ke.Want)
+		return nil, bad(own(t.Axis)+"."+t.place(ke.Field), ke.Wrong, ke.Want)
 	}
 	return c, err
+}
+
+// spec is how the axis is joined.
+func (t *Track) spec() curve.Spec {
+	s := curve.Spec{Kind: t.Kind, Ends: t.Ends, Segments: t.Segments, Blend: t.Blend, Ramp: t.Ramp, Ramps: t.Ramps}
+	if !slices.ContainsFunc(t.Keys, func(k Key) bool { return k.Bend != curve.Bend{} }) {
+		return s
+	}
+	for _, k := range t.Keys {
+		s.Keys = append(s.Keys, k.Bend)
+	}
+	return s
+}
+
+// place names the frame in place of a number of a keyframe or leg: "x[2]" is "frame 40".
+func (t *Track) place(field string) string {
+	list, rest, ok := strings.Cut(field, "[")
+	number, tail, closed := strings.Cut(rest, "]")
+	i, err := strconv.Atoi(number)
+	if !ok || !closed || err != nil || i < 0 || i >= len(t.Keys) {
+		return field
+	}
+	switch list {
+	case "ramps":
+		if i+1 < len(t.Keys) {
+			return fmt.Sprintf("ramp from %s to %s%s", num(t.Keys[i].Frame), num(t.Keys[i+1].Frame), tail)
+		}
+	case "x", "y", "keys":
+		return "frame " + num(t.Keys[i].Frame) + tail
+	}
+	return field
 }

@@ -80,7 +80,7 @@ func TestSpansAndClocks(t *testing.T) {
 	if _, err := p.Apply(r, set(-MaxFrames/2, map[string]float64{"pan": 1})); err != nil {
 		t.Errorf("a long way back: %v", err)
 	}
-	q, err := p.Apply(r, Edit{Op: "replace", Tracks: []Track{{Axis: "pan", Keys: []Key{{-MaxFrames / 2, 1}, {MaxFrames / 2, 2}}}}})
+	q, err := p.Apply(r, Edit{Op: "replace", Tracks: []Track{{Axis: "pan", Keys: []Key{{Frame: -MaxFrames / 2, Value: 1}, {Frame: MaxFrames / 2, Value: 2}}}}})
 	if err != nil {
 		t.Errorf("as long as may be: %v", err)
 	}
@@ -117,10 +117,10 @@ func TestRefusalsSayWhatWouldBeRight(t *testing.T) {
 		t.Errorf("base pose: %v", err)
 	}
 	tr := &Track{Keys: make([]Key, 3), Segments: map[int]curve.Kind{-1: curve.Hold, 1: curve.Linear, 2: curve.Hold, 9: curve.Hold}}
-	if k := tr.owned(); len(k) != 3 || k[0] != "" || k[1] != curve.Linear || k[2] != "" {
+	if k := tr.owned(); len(k) != 3 || k[0].kind != "" || k[1].kind != curve.Linear || k[2].kind != "" {
 		t.Errorf("overrides of no leg count: %v", k)
 	}
-	if tr.own([]curve.Kind{"", curve.Akima, curve.Hold}); len(tr.Segments) != 1 || tr.Segments[1] != curve.Akima {
+	if tr.own([]leg{{}, {kind: curve.Akima}, {kind: curve.Hold}}); len(tr.Segments) != 1 || tr.Segments[1] != curve.Akima {
 		t.Errorf("the last keyframe owns a leg: %v", tr.Segments)
 	}
 }

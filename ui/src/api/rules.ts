@@ -14,14 +14,21 @@ export const curves = [
   "clamped",
   "monotone",
   "akima",
+  "tcb",
+  "quintic",
+  "ramp",
+  "handles",
   "linear",
-  "hold"
+  "hold",
+  "ahead"
 ] as const;
 
 // How a curve of a kind may begin and end, the usual way first; none: there is no choice.
 export const ends = {
+  "ahead": [],
   "akima": [],
   "clamped": [],
+  "handles": [],
   "hold": [],
   "linear": [],
   "monotone": [
@@ -29,7 +36,13 @@ export const ends = {
     "shape"
   ],
   "natural": [],
+  "quintic": [],
+  "ramp": [],
   "smooth": [],
+  "tcb": [
+    "rest",
+    "secant"
+  ],
   "through": [
     "rest",
     "secant"

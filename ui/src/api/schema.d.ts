@@ -1648,6 +1648,20 @@ export interface components {
             sheet: components["schemas"]["BenchSheet"];
             wrist?: components["schemas"]["Wrist"];
         };
+        Bend: {
+            /** Format: double */
+            acceleration?: number;
+            /** Format: double */
+            bias?: number;
+            /** Format: double */
+            continuity?: number;
+            in?: number[];
+            out?: number[];
+            /** Format: double */
+            slope?: number;
+            /** Format: double */
+            tension?: number;
+        };
         "BodyStruct { Question Question \"json:\\\"questionOmitempty\\\"\" }Body": {
             question?: components["schemas"]["Question"];
         };
@@ -1940,13 +1954,15 @@ export interface components {
             index?: number;
             kind?: string;
             /** @enum {string} */
-            op: "set" | "base" | "move" | "delete" | "kind" | "segment" | "room" | "rate" | "factor" | "run" | "replace" | "record";
+            op: "set" | "base" | "move" | "delete" | "kind" | "segment" | "shape" | "room" | "rate" | "factor" | "run" | "replace" | "record";
+            ramp?: components["schemas"]["TypedRamp"];
             rate?: components["schemas"]["Rate"];
             record?: components["schemas"]["Record"];
             /** Format: int64 */
             run_out?: number;
             /** Format: int64 */
             run_up?: number;
+            shape?: components["schemas"]["Bend"];
             /** Format: double */
             to?: number;
             tracks?: components["schemas"]["Track"][];
@@ -2334,7 +2350,19 @@ export interface components {
         };
         Key: {
             /** Format: double */
+            acceleration?: number;
+            /** Format: double */
+            bias?: number;
+            /** Format: double */
+            continuity?: number;
+            /** Format: double */
             frame: number;
+            in?: number[];
+            out?: number[];
+            /** Format: double */
+            slope?: number;
+            /** Format: double */
+            tension?: number;
             /** Format: double */
             value: number;
         };
@@ -3348,6 +3376,16 @@ export interface components {
             /** Format: int64 */
             mm: number;
         };
+        Ramp: {
+            /** Format: double */
+            in: number;
+            /** Format: double */
+            jerk?: number;
+            /** @enum {string} */
+            law: "trapezoid" | "s-curve" | "sine" | "min-jerk";
+            /** Format: double */
+            out: number;
+        };
         Rate: {
             /**
              * Format: int64
@@ -4156,6 +4194,10 @@ export interface components {
             ends?: string;
             keys: components["schemas"]["Key"][];
             kind: string;
+            ramp?: components["schemas"]["Ramp"];
+            ramps?: {
+                [key: string]: components["schemas"]["Ramp"];
+            };
             record?: components["schemas"]["Record"];
             segments?: {
                 [key: string]: string;
@@ -4165,6 +4207,14 @@ export interface components {
             as: string;
             /** Format: double */
             mm: number;
+        };
+        TypedRamp: {
+            in: string;
+            /** Format: double */
+            jerk?: number;
+            /** @enum {string} */
+            law: "trapezoid" | "s-curve" | "sine" | "min-jerk";
+            out: string;
         };
         Unsure: {
             exposure: string;
