@@ -48,7 +48,7 @@ func (s *Server) upload(w http.ResponseWriter, r *http.Request) {
 	}
 	for i := range tracks { // a file brings keyframes; how they are joined stays
 		if old := d.Path.Track(tracks[i].Axis); old != nil {
-			tracks[i].Kind, tracks[i].Ends, tracks[i].Blend = old.Kind, old.Ends, old.Blend
+			tracks[i].Kind, tracks[i].Ends, tracks[i].Blend, tracks[i].Ramp = old.Kind, old.Ends, old.Blend, old.Ramp
 		}
 	}
 	e := path.Edit{Op: "replace", Tracks: tracks}
@@ -83,7 +83,7 @@ func taken(v *ShotView, from []path.Track) *takenKeys {
 			changed = append(changed, a.Name)
 		case t != nil && len(t.Keys) > 0:
 			stayed = append(stayed, a.Name)
-			out.Others = append(out.Others, path.Track{Axis: t.Axis, Kind: t.Kind, Ends: t.Ends, Blend: t.Blend, Keys: []path.Key{}})
+			out.Others = append(out.Others, path.Track{Axis: t.Axis, Kind: t.Kind, Ends: t.Ends, Blend: t.Blend, Ramp: t.Ramp, Keys: []path.Key{}})
 		}
 	}
 	out.Said = listed(changed) + " from the file."
@@ -135,6 +135,33 @@ func (s *Server) pathCSV(w http.ResponseWriter, r *http.Request) {
 	if err := exchange.WritePath(w, p, m, v.Rig); err != nil {
 		s.log.Error("path export", "err", err)
 	}
+}
+
+// sealedTable gives a sealed path as it is replayed, in the encoding of docs/seal.md.
+func (s *Server) sealedTable(w http.ResponseWriter, r *http.Request) {
+	sh, err := s.store.Shot(r.Context(), chi.URLParam(r, "id"))
+	if err != nil {
+		problem(w, s.fail(err))
+		return
+	}
+	seals, err := s.store.Seals(r.Context(), sh.ID)
+	if err != nil {
+		problem(w, s.fail(err))
+		return
+	}
+	i := slices.IndexFunc(seals, func(x store.Seal) bool { return x.ID == r.URL.Query().Get("seal") })
+	if i < 0 || seals[i].Revision < 0 {
+		problem(w, newProblem(http.StatusNotFound, "There is no such sealed path, or it is void."))
+		return
+	}
+	t, err := s.store.Table(r.Context(), seals[i].ID)
+	if err != nil {
+		problem(w, s.fail(err))
+		return
+	}
+	attach(w, fmt.Sprintf("%s-sealed-path-%d-%s.table", sh.Code, seals[i].Version, seals[i].Short))
+	w.Header().Set("Content-Type", "application/octet-stream")
+	_, _ = w.Write(t.Canonical())
 }
 
 func (s *Server) traceCSV(w http.ResponseWriter, r *http.Request) {

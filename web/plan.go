@@ -73,6 +73,7 @@ func (s *Server) planRoutes(r chi.Router, api huma.API) {
 	huma.Register(api, op("add-samples", http.MethodPost, "/api/samples", "Keep the samples of a hand-made take; an edit then points an axis to them"), s.addSamples)
 	r.Post("/api/shots/{id}/keys", s.upload)
 	r.Get("/api/shots/{id}/path.csv", s.pathCSV)
+	r.Get("/api/shots/{id}/sealed.table", s.sealedTable)
 }
 
 // addSamples keeps samples and says what they are called.

@@ -5,6 +5,8 @@ import (
 	"math"
 	"strings"
 	"testing"
+
+	"keenarc/core/seal"
 )
 
 func TestEditsThroughTheAPI(t *testing.T) {
@@ -92,6 +94,13 @@ func TestBackToTheSealedPath(t *testing.T) {
 	_, csv := do("GET", "/api/shots/"+id+"/path.csv?seal="+room.Seal.ID, "")
 	if _, plan := do("GET", "/api/shots/"+id+"/path.csv", ""); strings.Count(csv, "\n") != 102 || strings.Count(plan, "\n") != 152 {
 		t.Errorf("the sealed path's file has %d lines, the plan's %d", strings.Count(csv, "\n"), strings.Count(plan, "\n"))
+	}
+	if code, b := do("GET", "/api/shots/"+id+"/sealed.table?seal=x", ""); code != 404 {
+		t.Errorf("no such table: %d %s", code, b)
+	}
+	_, table := do("GET", "/api/shots/"+id+"/sealed.table?seal="+room.Seal.ID, "")
+	if tab, err := seal.Decode([]byte(table)); err != nil || seal.Short(tab.Fingerprint()) != room.Seal.Short {
+		t.Errorf("the table as a file: %v", err)
 	}
 	if code, b := do("GET", "/api/shots/"+id+"/path.csv?seal=x", ""); code != 404 {
 		t.Errorf("the file of a seal that is not: %d %s", code, b)

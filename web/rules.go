@@ -33,6 +33,7 @@ func Rules() ([]byte, error) {
 		{"beatMS", "How often a hold says that it goes on, in milliseconds.", link.BeatMS},
 		{"longestMove", "Frames.", path.MaxFrames},
 		{"curves", "How keyframes are joined.", curve.Kinds},
+		{"laws", "How a ramp gathers and loses speed.", curve.Laws},
 		{"ends", "How a curve of a kind may begin and end, the usual way first; none: there is no choice.", ends},
 		{"axisKinds", "What an axis does.", rig.Kinds},
 		{"symbols", "Units as they are written behind a number.", symbols},

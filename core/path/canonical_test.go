@@ -61,7 +61,7 @@ func TestCanonicalVectorOfShapes(t *testing.T) {
 	p := &Path{Rate: clock.Rate{Num: 25, Den: 1}, Factor: clock.Rate{Num: 1, Den: 1}, Base: map[string]float64{}, Tracks: []Track{
 		{Axis: "m/pan", Kind: curve.TCB, Ends: curve.Secant, Ramp: &curve.Ramp{Law: curve.Sine, In: 2, Out: 3}, Segments: map[int]curve.Kind{1: curve.Ramped},
 			Ramps: map[int]curve.Ramp{1: {Law: curve.SCurve, In: 4, Out: 4.5, Jerk: 0.25}},
-			Keys: []Key{{Frame: 0, Value: 1}, {Frame: 10, Value: 2, Bend: curve.Bend{Tension: 0.5, Continuity: -0.25, Bias: 1, Slope: 2, Acceleration: -3, In: [2]float64{-4, 5}, Out: [2]float64{6, -7}}}, {Frame: 20, Value: 3}}},
+			Keys:  []Key{{Frame: 0, Value: 1}, {Frame: 10, Value: 2, Bend: curve.Bend{Tension: 0.5, Continuity: -0.25, Bias: 1, Slope: 2, Acceleration: -3, In: [2]float64{-4, 5}, Out: [2]float64{6, -7}}}, {Frame: 20, Value: 3}}},
 	}}
 	if d, b := p.Digest(), p.Canonical(); len(b) != shapesLength || hex.EncodeToString(d[:]) != shapesDigest {
 		t.Errorf("%d bytes, %x", len(b), d)

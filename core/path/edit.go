@@ -43,7 +43,7 @@ type Edit struct {
 	Ends   curve.Ends         `json:"ends,omitempty"`
 	Blend  float64            `json:"blend,omitempty"`
 	Ramp   *TypedRamp         `json:"ramp,omitempty"`
-	Shape  *curve.Bend         `json:"shape,omitempty"`
+	Shape  *curve.Bend        `json:"shape,omitempty"`
 	Index  int                `json:"index,omitempty"`
 	Frames int                `json:"frames,omitempty"`
 	Factor *clock.Rate        `json:"factor,omitempty"`

@@ -11,7 +11,8 @@ import (
 
 // TypedRamp is a ramp as somebody types it. In and Out are each frames (12), seconds
 // (0.5 s) or an acceleration in the axis's unit (40 °/s², 300 mm/s²), which holds on the
-// clock of the plan; Jerk, for s-curve, units per second³.
+// clock of the plan; nothing is a third of the leg. Jerk, for s-curve, is units per
+// second³.
 type TypedRamp struct {
 	Law  curve.Law `json:"law" enum:"trapezoid,s-curve,sine,min-jerk"`
 	In   string    `json:"in"`
@@ -69,6 +70,14 @@ func peaks(law curve.Law) float64 {
 // rampOn is a typed ramp on one leg, in frames.
 func (t *Track) rampOn(i int, r *TypedRamp, fps float64) (curve.Ramp, error) {
 	field := own(t.Axis) + ".ramp"
+	third := strconv.FormatFloat((t.Keys[i+1].Frame-t.Keys[i].Frame)/3, 'f', -1, 64)
+	typed := *r
+	for _, s := range []*string{&typed.In, &typed.Out} {
+		if strings.TrimSpace(*s) == "" {
+			*s = third
+		}
+	}
+	r = &typed
 	in, err := parseRamp(field+" in", r.In, fps)
 	if err != nil {
 		return curve.Ramp{}, err
@@ -108,13 +117,13 @@ func (t *Track) rampOn(i int, r *TypedRamp, fps float64) (curve.Ramp, error) {
 	return ramp, nil
 }
 
-// setRamps gives all legs of the axis a typed ramp: one for all, or, where an acceleration was
-// typed, each its own.
+// setRamps gives all legs of the axis a typed ramp: one for all, or, where an acceleration or
+// nothing was typed, each its own.
 func (t *Track) setRamps(r *TypedRamp, fps float64) error {
 	if r == nil {
 		return nil
 	}
-	if len(t.Keys) < 2 || !strings.ContainsAny(r.In+r.Out, "/") {
+	if len(t.Keys) < 2 || r.In != "" && r.Out != "" && !strings.Contains(r.In+r.Out, "/") {
 		two := Track{Axis: t.Axis, Keys: []Key{{}, {Frame: 1}}}
 		ramp, err := two.rampOn(0, r, fps)
 		if err != nil {

@@ -42,6 +42,10 @@ func TestTypedRamps(t *testing.T) {
 			}
 		}
 	}
+	p, _ = plan(t, append(base, set(54, map[string]float64{"pan": 1}), Edit{Op: "kind", Axis: "pan", Kind: curve.Ramped, Ramp: &TypedRamp{Law: curve.Sine, In: "", Out: "3"}})...)
+	if r := p.Track("pan").Ramps; len(r) != 3 || math.Abs(r[0].In-16) > 1e-12 || math.Abs(r[1].In-2) > 1e-12 || r[2].Out != 3 {
+		t.Errorf("a third of each leg: %v", r)
+	}
 	// One leg only; and it goes with its keyframe, split it starts afresh.
 	p, r := plan(t, append(base, Edit{Op: "segment", Axis: "pan", Index: 1, Kind: curve.Ramped, Ramp: &TypedRamp{Law: curve.SCurve, In: "10", Out: "20", Jerk: 600}})...)
 	if tr := p.Track("pan"); len(tr.Ramps) != 1 || tr.Ramps[1].Out != 20 || math.Abs(tr.Ramps[1].Jerk*24*24*24-600) > 1e-9 {
@@ -54,7 +58,7 @@ func TestTypedRamps(t *testing.T) {
 		t.Errorf("a leg that is split: %v, %+v", err, q.Track("pan"))
 	}
 	for text, want := range map[string]string{
-		"x": "give frames", "-3": "give frames", "": "give frames", "3 m": "give frames", "0 °/s²": "give frames", "1e3": "give frames",
+		"x": "give frames", "-3": "give frames", "3 m": "give frames", "0 °/s²": "give frames", "1e3": "give frames",
 		"2 °/s²": "at least 20 per s²", "30": "keep the two to 48 together", "2 s": "keep the two",
 	} {
 		_, err := p.Apply(r, Edit{Op: "kind", Axis: "pan", Kind: curve.Ramped, Ramp: &TypedRamp{Law: curve.Trapezoid, In: text, Out: text}})

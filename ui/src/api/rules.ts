@@ -23,6 +23,14 @@ export const curves = [
   "ahead"
 ] as const;
 
+// How a ramp gathers and loses speed.
+export const laws = [
+  "trapezoid",
+  "s-curve",
+  "sine",
+  "min-jerk"
+] as const;
+
 // How a curve of a kind may begin and end, the usual way first; none: there is no choice.
 export const ends = {
   "ahead": [],

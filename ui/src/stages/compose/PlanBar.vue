@@ -1,36 +1,20 @@
 <script setup lang="ts">
 import { computed, ref } from "vue";
 import type { Edit } from "../../api/client";
-import { curves, ends as endings } from "../../api/rules";
+import CurveBar from "./CurveBar.vue";
 import FrameField from "./FrameField.vue";
 import { useNudge } from "../../stores/nudge";
 import { useOutbox } from "../../stores/outbox";
 import { useShot } from "../../stores/shot";
 
-type Kind = NonNullable<Edit["kind"]>;
 const shot = useShot();
 const outbox = useOutbox();
 const nudge = useNudge();
 const onKey = computed(() => shot.axes.some((a) => shot.keyAt(a.id, shot.frame)));
 const file = ref<HTMLInputElement | null>(null);
-const track = computed(() => shot.view?.path.tracks.find((t) => t.axis === shot.selected?.id));
-const ends = computed<readonly string[]>(() => (track.value ? endings[track.value.kind as keyof typeof endings] : []));
-const segment = computed(() => {
-  const k = track.value?.keys ?? [];
-  const i = k.findIndex((q, n) => { const next = k[n + 1]; return next !== undefined && shot.frame >= q.frame && shot.frame < next.frame; });
-  return i;
-});
-const segmentKind = computed(() => (segment.value < 0 ? "" : (track.value?.segments?.[String(segment.value)] ?? "")));
 const factor = computed(() => shot.view?.clock ?? "1");
 
 const set = (e: Edit, said: string): void => void shot.edit(e, said);
-function setKind(e: Event): void {
-  const kind = (e.target as HTMLSelectElement).value as Kind;
-  set({ op: "kind", axis: shot.selected?.id, kind }, `${shot.selected?.name} runs ${kind}.`);
-}
-function setEnds(e: Event): void {
-  set({ op: "kind", axis: shot.selected?.id, kind: track.value?.kind as Kind, ends: (e.target as HTMLSelectElement).value as Edit["ends"] }, "Ends changed.");
-}
 const usual = ["24/1", "25/1", "30/1", "24000/1001", "30000/1001", "48/1", "50/1", "60000/1001", "60/1", "12/1"];
 const rate = computed(() => { const r = shot.view?.path.rate; return r ? `${r.num}/${r.den}` : "24/1"; });
 const rates = computed(() => (usual.includes(rate.value) ? usual : [rate.value, ...usual]));
@@ -41,18 +25,6 @@ function rateName(r: string): string {
 function setRate(e: Event): void {
   const [num = 24, den = 1] = (e.target as HTMLSelectElement).value.split("/").map(Number);
   set({ op: "rate", rate: { num, den } }, "Rate changed.");
-}
-function setBlend(e: Event): void {
-  const v = Number((e.target as HTMLInputElement).value);
-  if (!(v >= 0)) {
-    shot.trouble = "Blend: give a number of frames, zero or more.";
-    return;
-  }
-  set({ op: "kind", axis: shot.selected?.id, kind: "linear", blend: v }, v > 0 ? `Corners blended over ${v} frames.` : "Corners as they are.");
-}
-function setSegment(e: Event): void {
-  const kind = (e.target as HTMLSelectElement).value as Kind | "";
-  set({ op: "segment", axis: shot.selected?.id, index: segment.value, kind: kind || undefined }, "Segment changed.");
 }
 function setFactor(e: Event): void {
   const box = e.target as HTMLInputElement;
@@ -70,16 +42,7 @@ async function pick(): Promise<void> {
   <div v-if="shot.view" class="bar small">
     <div class="set">
     <FrameField />
-    <label>{{ shot.selected?.name }} runs
-      <select class="field" data-test="kind" :value="track?.kind" @change="setKind"><option v-for="k in curves"
-        :key="k">{{ k }}</option></select></label>
-    <label v-if="ends.length">ends <select class="field" :value="track?.ends || ends[0]" @change="setEnds"><option v-for="k in ends"
-      :key="k">{{ k }}</option></select></label>
-    <label v-if="track?.kind === 'linear'">blend <input class="field num" :value="track.blend ?? 0" inputmode="decimal"
-      @change="setBlend" /> frames</label>
-    <label v-if="segment >= 0 && !track?.blend">this leg
-      <select class="field" :value="segmentKind" @change="setSegment"><option value="">as the axis</option><option v-for="k in curves"
-        :key="k">{{ k }}</option></select></label>
+    <CurveBar />
     <label>rate <select class="field" data-test="rate" :value="rate" @change="setRate"><option v-for="r in rates" :key="r"
       :value="r">{{ rateName(r) }}</option></select></label>
     <label>clock × <input class="field num" data-test="factor" :value="factor"

@@ -56,7 +56,9 @@ const day = (t: string): string => new Date(t).toLocaleDateString("en-GB", { day
         <tbody><tr v-for="s in seals" :key="s.id"><td>path {{ s.version }}</td><td :title="s.fingerprint">{{ s.short }}</td>
           <td>{{ s.sealed_by.name }}</td><td>{{ day(s.sealed_at) }} {{ clock(s.sealed_at) }}</td><td><a v-if="s.revision >= 0"
           class="link" :href="`/api/shots/${shot.id}/path.csv?seal=${s.id}`" download :data-test="`sealed-csv-${s.version}`">CSV</a>
-          <span v-else class="quiet">void</span></td></tr></tbody></table>
+          <a v-if="s.revision >= 0" class="link table" :href="`/api/shots/${shot.id}/sealed.table?seal=${s.id}`" download
+          title="as it is replayed: docs/seal.md says how anybody can verify its fingerprint" :data-test="`sealed-table-${s.version}`">table</a>
+          <span v-if="s.revision < 0" class="quiet">void</span></td></tr></tbody></table>
       <p v-else class="quiet">Nothing is sealed yet. Press S on Compose.</p>
       <h2 class="cap gap">Files</h2>
       <p><a v-if="!shot.view.empty" class="link" :href="`/api/shots/${shot.id}/path.csv`" download
@@ -67,6 +69,7 @@ const day = (t: string): string => new Date(t).toLocaleDateString("en-GB", { day
 </template>
 
 <style scoped>
+.table { margin-left: 10px; }
 .wrap { display: grid; grid-template-columns: 1fr 1.15fr; gap: 12px; height: 100%; min-height: 400px; }
 section { padding: 14px 18px; }
 .nocap { text-transform: none; font: 400 12px var(--text); letter-spacing: 0; }
