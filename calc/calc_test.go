@@ -56,7 +56,7 @@ func TestKnownAnswers(t *testing.T) {
 			within[2], within[3] = 1e-8, 1e-5
 		case "ramp":
 			if more = `"law":"` + k.Law + `","ramp_s":[0.3,0.5],`; k.Jerk > 0 {
-				more += `"jerk":600,`
+				more += `"ramp_jerk":600,`
 			}
 			if k.Law == "sine" {
 				within[3] = 1e-6
@@ -147,7 +147,7 @@ func TestMistakesNameTheirField(t *testing.T) {
 		"negative ramp":   {`{"kind":"ramp","ramp_s":[-0.6,0.5],"rate_hz":5,"keys":{"t_s":[0,1],"axes":{"pan":[0,1]}}}`, "ramp_s"},
 		"law":             {`{"kind":"ramp","law":"bang","rate_hz":5,"keys":{"t_s":[0,1],"axes":{"pan":[0,1]}}}`, "law"},
 		"law of none":     {`{"kind":"smooth","law":"sine","rate_hz":5,"keys":{"t_s":[0,1],"axes":{"pan":[0,1]}}}`, "law"},
-		"jerk":            {`{"kind":"ramp","jerk":3,"rate_hz":5,"keys":{"t_s":[0,1],"axes":{"pan":[0,1]}}}`, "jerk"},
+		"jerk":            {`{"kind":"ramp","ramp_jerk":3,"rate_hz":5,"keys":{"t_s":[0,1],"axes":{"pan":[0,1]}}}`, "ramp_jerk"},
 		"fold":            {`{"kind":"handles","out":{"pan":[[-1,0],[0,0]]},"rate_hz":5,"keys":{"t_s":[0,1],"axes":{"pan":[0,1]}}}`, "out.pan[0]"},
 		"handles of none": {`{"kind":"handles","in":{"tilt":[[-1,0],[0,0]]},"rate_hz":5,"keys":{"t_s":[0,1],"axes":{"pan":[0,1]}}}`, "in.tilt"},
 		"few handles":     {`{"kind":"handles","in":{"pan":[[0,0]]},"rate_hz":5,"keys":{"t_s":[0,1],"axes":{"pan":[0,1]}}}`, "in.pan"},

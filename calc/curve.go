@@ -25,7 +25,7 @@ type CurveRequest struct {
 	BlendS        float64                `json:"blend_s,omitempty" doc:"linear: seconds of parabolic blend at corners and ends; none when left out"`
 	Law           curve.Law              `json:"law,omitempty" enum:"trapezoid,s-curve,sine,min-jerk" doc:"ramp: how speed is gathered and lost on each leg; trapezoid when left out"`
 	RampS         *[2]float64            `json:"ramp_s,omitempty" doc:"ramp: seconds to gather and to lose speed on each leg; a third of it each when left out"`
-	Jerk          float64                `json:"jerk,omitempty" minimum:"0" doc:"ramp by s-curve: the jerk of its ramps, per second³; as thirds of the ramp when left out"`
+	RampJerk      float64                `json:"ramp_jerk,omitempty" minimum:"0" doc:"ramp by s-curve: the jerk of its ramps, per second³; as thirds of the ramp when left out"`
 	Segments      map[int]curve.Kind     `json:"segments,omitempty" doc:"another kind for single legs, by number from 0"`
 	RateHz        float64                `json:"rate_hz" doc:"samples per second"`
 	Keys          CurveKeys              `json:"keys"`
@@ -235,11 +235,11 @@ func sortedKeys[V any](m map[string]V) []string { return slices.Sorted(maps.Keys
 func (q *CurveRequest) spec(axis string) (curve.Spec, error) {
 	s := curve.Spec{Kind: q.Kind, Ends: q.Ends, Blend: q.BlendS, Segments: q.Segments}
 	n := len(q.Keys.TimesS)
-	if q.Law != "" || q.RampS != nil || q.Jerk != 0 {
+	if q.Law != "" || q.RampS != nil || q.RampJerk != 0 {
 		if q.Kind != curve.Ramped && !slices.Contains(slices.Collect(maps.Values(q.Segments)), curve.Ramped) {
-			return s, &FieldError{"law", fmt.Sprintf("kind %s takes no ramps", q.Kind), "use ramp, or leave law, ramp_s and jerk out"}
+			return s, &FieldError{"law", fmt.Sprintf("kind %s takes no ramps", q.Kind), "use ramp, or leave law, ramp_s and ramp_jerk out"}
 		}
-		r := curve.Ramp{Law: q.Law, Jerk: q.Jerk}
+		r := curve.Ramp{Law: q.Law, Jerk: q.RampJerk}
 		if r.Law == "" {
 			r.Law = curve.Trapezoid
 		}
@@ -333,8 +333,10 @@ func curveError(err error, axis string) error {
 			tail = strings.TrimPrefix(field, "ramp")
 		}
 		switch tail {
-		case ".law", ".jerk":
-			field = tail[1:]
+		case ".law":
+			field = "law"
+		case ".jerk":
+			field = "ramp_jerk"
 		default:
 			field = "ramp_s"
 			if number != "" {

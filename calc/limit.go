@@ -68,18 +68,9 @@ var orders = [4]string{"range", "speed", "acceleration", "jerk"}
 
 func runLimit(q *LimitRequest, _ Bounds) (*LimitAnswer, error) {
 	a := &LimitAnswer{OK: true, Axes: map[string]*LimitAxis{}, Violations: []LimitViolation{}}
-	if q.RateHz == 0 {
-		q.RateHz = 1e-12 // no samples are asked for
-	}
-	c, err := runCurve(&q.CurveRequest, Bounds{Samples: math.MaxInt})
+	all, err := q.laid()
 	if err != nil {
 		return nil, err
-	}
-	all := c.(*curves)
-	for n := range q.Limits {
-		if !slices.Contains(all.names, n) {
-			return nil, &FieldError{"limits." + n, "there is no such axis", "name an axis of keys.axes"}
-		}
 	}
 	for _, n := range all.names {
 		x, err := a.axis(n, all.of[n], q.Limits[n])
@@ -90,6 +81,25 @@ func runLimit(q *LimitRequest, _ Bounds) (*LimitAnswer, error) {
 	}
 	a.OK = len(a.Violations) == 0
 	return a, nil
+}
+
+// laid are the request's curves, without samples.
+func (q *LimitRequest) laid() (*curves, error) {
+	c := q.CurveRequest
+	if c.RateHz >= 0 {
+		c.RateHz = 1e-12 // no samples are asked for
+	}
+	answer, err := runCurve(&c, Bounds{Samples: math.MaxInt})
+	if err != nil {
+		return nil, err
+	}
+	all := answer.(*curves)
+	for n := range q.Limits {
+		if !slices.Contains(all.names, n) {
+			return nil, &FieldError{"limits." + n, "there is no such axis", "name an axis of keys.axes"}
+		}
+	}
+	return all, nil
 }
 
 func (a *LimitAnswer) axis(n string, c *curve.Curve, l AxisLimits) (*LimitAxis, error) {

@@ -1,0 +1,333 @@
+package retime
+
+import (
+	"math"
+	"slices"
+	"sync"
+
+	"keenarc/core/curve"
+)
+
+// With a limit of jerk the pace that is fastest without it is laid over a window of time: its
+// mean over the window has a jerk of no more than a step of its acceleration through the
+// window's length. For a straight way this is the S-curve itself (Biagiotti and Melchiorri
+// 2008, chapter 3). Where the new curves are over a limit all the same, the pace or the
+// acceleration there is drawn in, and it is tried again; what is left over is slowed.
+
+// law is a length over time: even acceleration in each cell, at rest before and after.
+type law struct {
+	t, s, v, u, sum []float64 // time, length, pace, acceleration from here on, and the integral of length
+}
+
+func newLaw(p *part, x []float64) *law {
+	t := p.times(x)
+	n := len(p.ds)
+	l := &law{t: t, s: make([]float64, n+1), v: make([]float64, n+1), u: make([]float64, n+1), sum: make([]float64, n+1)}
+	for k := range n {
+		h := t[k+1] - t[k]
+		l.v[k], l.v[k+1] = math.Sqrt(x[k]), math.Sqrt(x[k+1])
+		l.u[k] = (l.v[k+1] - l.v[k]) / h
+		l.s[k+1] = l.s[k] + p.ds[k]
+		l.sum[k+1] = l.sum[k] + h*(l.s[k]+h*(l.v[k]/2+h*l.u[k]/6))
+	}
+	return l
+}
+
+// at is length, pace, acceleration and the integral of length at a time, from at[0] cell on.
+func (l *law) at(t float64, k *int) (s, v, u, sum float64) {
+	n := len(l.t) - 1
+	switch {
+	case t <= 0:
+		return 0, 0, 0, 0
+	case t >= l.t[n]:
+		return l.s[n], 0, 0, l.sum[n] + l.s[n]*(t-l.t[n])
+	}
+	for *k > 0 && l.t[*k] > t {
+		*k--
+	}
+	for *k < n-1 && l.t[*k+1] <= t {
+		*k++
+	}
+	h := t - l.t[*k]
+	return l.s[*k] + h*(l.v[*k]+h*l.u[*k]/2), l.v[*k] + h*l.u[*k], l.u[*k], l.sum[*k] + h*(l.s[*k]+h*(l.v[*k]/2+h*l.u[*k]/6))
+}
+
+// softness is the part of the window that a step of acceleration needs at which jerk windows are
+// tried: where steps follow one another a shorter one may do.
+var softness = [...]float64{0.5, 0.7, 1}
+
+// smoothly times a section within jerk, too. fast is what it is without.
+func (w *way) smoothly(p *part, lim []Limits) *laid {
+	if w.straight(p) {
+		return w.shortest(p, lim, true)
+	}
+	var tried [len(softness)]*laid
+	var all sync.WaitGroup
+	for i, share := range softness {
+		all.Go(func() {
+			tried[i] = w.softened(p, lim, share)
+			tried[i].within(lim, 3)
+		})
+	}
+	all.Wait()
+	best := tried[0]
+	for _, l := range tried[1:] {
+		if l.duration() < best.duration() {
+			best = l
+		}
+	}
+	return best
+}
+
+// jerkRounds bounds how often a section is tried again for one window.
+const jerkRounds = 10
+
+func (w *way) softened(p *part, lim []Limits, share float64) *laid {
+	n := len(p.ds)
+	slow, pace := make([]float64, n), make([]float64, n+1)
+	for k := range slow {
+		slow[k] = 1
+	}
+	for k := range pace {
+		pace[k] = 1
+	}
+	w.bendCaps(p, lim, pace)
+	var best *laid
+	window, least := 0.0, 0.0
+	for range jerkRounds {
+		x := w.profile(p, lim, slow, w.fastest(p, lim, pace))
+		l := newLaw(p, x)
+		if window == 0 {
+			window = share * w.window(p, l, lim)
+		}
+		out := w.lawCurves(p, l, window)
+		most := w.drawIn(p, l, out, window, lim, slow, pace)
+		if takes := out.duration() * slows(most); best == nil || takes < least {
+			best, least = out, takes
+		}
+		if max(most[1], most[2], most[3]) < 1.005 {
+			break
+		}
+	}
+	return best
+}
+
+// bendCaps holds the pace where the change of curvature alone would be too much jerk.
+func (w *way) bendCaps(p *part, lim []Limits, pace []float64) {
+	free := w.fastest(p, lim, pace)
+	var last []float64
+	for k := range len(p.ds) - 1 { // at the ends it stands still, and may have no curvature
+		next, _ := w.curvature(p.on[k], p.tau[k+1]-p.on[k].from)
+		for i := range w.n {
+			if last == nil {
+				break
+			}
+			d := math.Abs(next[i]-last[i]) / p.ds[k]
+			if d == 0 || math.IsInf(lim[i].Jerk, 1) {
+				continue
+			}
+			v := math.Cbrt(lim[i].Jerk / d)
+			for _, m := range [2]int{k, k + 1} {
+				pace[m] = min(pace[m], v/math.Sqrt(free[m]))
+			}
+		}
+		last = next
+	}
+}
+
+// window is the time over which the greatest step of acceleration of an axis is within its
+// jerk.
+func (w *way) window(p *part, l *law, lim []Limits) float64 {
+	out, before := 0.0, 0.0
+	for k, u := range l.u {
+		for i := range w.n {
+			out = max(out, math.Abs(p.after[k][i]*(u-before))/lim[i].Jerk)
+		}
+		before = u
+	}
+	return max(out, 1e-6*l.t[len(l.t)-1])
+}
+
+// lawCurves lays pieces of degree five through the poses of a law that is laid over a window.
+func (w *way) lawCurves(p *part, l *law, window float64) *laid {
+	n := len(l.t) - 1
+	whole := l.t[n] + window
+	// Even parts, and where the law's acceleration steps.
+	most := 0.0
+	for k := range l.u {
+		most = max(most, math.Abs(l.u[k]))
+	}
+	count := int(min(max(whole/(window/12), 200), 12_000))
+	at := make([]float64, 0, count+n/8)
+	for k := range count + 1 {
+		at = append(at, whole*float64(k)/float64(count))
+	}
+	before := 0.0
+	for k, u := range l.u {
+		if math.Abs(u-before) > 0.05*most {
+			at = append(at, l.t[k], l.t[k]+window)
+		}
+		before = u
+	}
+	at = distinct(at)
+	least := whole / float64(count) / 20
+	keep := at[:1]
+	for _, t := range at[1:] {
+		if t-keep[len(keep)-1] >= least {
+			keep = append(keep, t)
+		}
+	}
+	keep[len(keep)-1] = whole
+	out := &laid{t: slices.Clone(keep), c: make([][]curve.Poly, w.n)}
+	var ka, kb, kc int
+	from := 0.0 // length at the beginning of cell kc
+	last := make([]curve.Sample, w.n)
+	now := make([]curve.Sample, w.n)
+	for m, t := range out.t {
+		sa, va, _, ia := l.at(t-window, &ka)
+		sb, vb, _, ib := l.at(t, &kb)
+		s, v, u := (ib-ia)/window, (sb-sa)/window, (vb-va)/window
+			for kc < len(p.ds)-1 && s > from+p.ds[kc] {
+			from += p.ds[kc]
+			kc++
+		}
+		tau := w.place(p, kc, s-from)
+		if m == 0 {
+			tau, v, u = p.tau[0], 0, 0
+		}
+		if m == len(out.t)-1 {
+			tau, v, u = p.tau[len(p.tau)-1], 0, 0
+		}
+		w.pose(p.on[kc], tau-p.on[kc].from, v, u, now)
+		out.tau = append(out.tau, tau)
+		if m > 0 {
+			h := t - out.t[m-1]
+			for i := range now {
+				a, b := last[i], now[i]
+				b.P -= a.P
+				base := a.P
+				a.P = 0
+				q := curve.Fifth(h, a, b)
+				q[0] = base
+				out.c[i] = append(out.c[i], q)
+			}
+		}
+		copy(last, now)
+	}
+	return out
+}
+
+// place is the old time at which a length from the beginning of cell k was gone.
+func (w *way) place(p *part, k int, length float64) float64 {
+	s := p.on[k]
+	a, b := p.tau[k]-s.from, p.tau[k+1]-s.from
+	lo, hi := a, b
+	if length <= 0 {
+		return s.from + a
+	}
+	if length >= p.ds[k] {
+		return s.from + b
+	}
+	u := a + (b-a)*length/p.ds[k]
+	for range 60 {
+		d := w.length(s, a, u) - length
+		if d > 0 {
+			hi = u
+		} else {
+			lo = u
+		}
+		next := u - d/w.pace(s, u)
+		if !(next > lo && next < hi) {
+			next = lo + (hi-lo)/2
+		}
+		if math.Abs(next-u) <= 1e-15*(math.Abs(b)+math.Abs(a)) || next == u {
+			return s.from + next
+		}
+		u = next
+	}
+	return s.from + u
+}
+
+// pose is where the axes are at a place of a stretch, with what a pace and an acceleration
+// along the way make of them.
+func (w *way) pose(s *stretch, u, v, a float64, out []curve.Sample) {
+	vv, va := 0.0, 0.0
+	for i := range s.p {
+		x := s.p[i].At(u)
+		out[i] = x
+		vv += x.V * x.V * w.weight[i] * w.weight[i]
+		va += x.V * x.A * w.weight[i] * w.weight[i]
+	}
+	if vv == 0 || v == 0 && a == 0 {
+		for i := range out {
+			out[i].V, out[i].A = 0, 0
+		}
+		return
+	}
+	// by length: the direction V/√vv, the curvature (A − V·va/vv)/vv
+	for i := range out {
+		d, c := out[i].V/math.Sqrt(vv), (out[i].A-out[i].V*va/vv)/vv
+		out[i].V, out[i].A = d*v, d*a+c*v*v
+	}
+}
+
+// drawIn lowers the pace or the acceleration where the curves are over a limit, and says the
+// greatest shares of speed, acceleration and jerk. It looks at five places of each piece: what
+// is between them is found when the best is held against its limits exactly.
+func (w *way) drawIn(p *part, l *law, out *laid, window float64, lim []Limits, slow, pace []float64) (most [4]float64) {
+	n := len(p.ds)
+	slower, gentler := make([]float64, n+1), make([]float64, n)
+	for k := range gentler {
+		gentler[k] = 1
+	}
+	for k := range slower {
+		slower[k] = 1
+	}
+	var ka, kb int
+	for m := range len(out.t) - 1 {
+		mid := (out.t[m] + out.t[m+1]) / 2
+		top, order, axis := 0.0, 0, 0
+		for i := range out.c {
+			var of [4]float64
+			for k := range 5 {
+				s := out.c[i][m].At((out.t[m+1] - out.t[m]) * float64(k) / 4)
+				of[1], of[2], of[3] = max(of[1], math.Abs(s.V)), max(of[2], math.Abs(s.A)), max(of[3], math.Abs(s.J))
+			}
+			of[1], of[2], of[3] = of[1]/lim[i].Speed, of[2]/lim[i].Acceleration, of[3]/lim[i].Jerk
+			for o := 1; o <= 3; o++ {
+				if most[o] = max(most[o], of[o]); of[o] > top {
+					top, order, axis = of[o], o, i
+				}
+			}
+		}
+		if top <= 1 {
+			continue
+		}
+		_, va, ua, _ := l.at(mid-window, &ka)
+		_, vb, ub, _ := l.at(mid, &kb)
+		// What the acceleration along the way has part in, the rest being the bends of the way.
+		along, all := (vb-va)/window, out.c[axis][m].At((out.t[m+1] - out.t[m]) / 2)
+		whole := all.A
+		if order == 3 {
+			along, whole = (ub-ua)/window, all.J
+		}
+		along *= p.after[min(kb, n)][axis]
+		lo, hi := min(ka, kb), max(ka, kb)
+		if order == 1 || math.Abs(whole-along) > math.Abs(along) {
+			for k := lo; k <= min(hi+1, n); k++ {
+				slower[k] = min(slower[k], math.Pow(top, -1/float64(order)))
+			}
+			continue
+		}
+		for k := lo; k <= min(hi, n-1); k++ {
+			gentler[k] = min(gentler[k], 1/top)
+		}
+	}
+	for k := range slow {
+		slow[k] *= gentler[k]
+	}
+	for k := range pace {
+		pace[k] *= slower[k]
+	}
+	return most
+}
