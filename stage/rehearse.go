@@ -162,7 +162,7 @@ func checkAndSeal(out io.Writer, p *path.Path, r *rig.Rig, machines []rig.Placed
 	fmt.Fprintf(out, "path      %d pictures, %04d–%04d, at %.4g fps\n", m.Last-m.First, m.First, m.Last-1, p.Clock().FPS())
 	for i, x := range a.Report.Axes {
 		_, own := rig.Split(x.Axis)
-		fmt.Fprintf(out, "check     %-8s speed %3.0f%%  acceleration %3.0f%%  range %.4g to %.4g %s\n", own, x.Speed.Share*100, x.Acceleration.Share*100, x.Low, x.High, r.Axes[i].Unit)
+		fmt.Fprintf(out, "check     %-8s speed %3.0f%%  acceleration %3.0f%%  jerk %3.0f%%  range %.4g to %.4g %s\n", own, x.Speed.Share*100, x.Acceleration.Share*100, x.Jerk.Share*100, x.Low, x.High, r.Axes[i].Unit)
 	}
 	for _, s := range a.Sentences {
 		fmt.Fprintf(out, "finding   %s\n", s)

@@ -1,7 +1,7 @@
 // Package limit checks a compiled motion against a rig's limits on a clock and
 // computes remedies. On a clock of fps frames per second an axis moves at
 // q′(f)·fps and accelerates at q″(f)·fps² (plus q′·f̈ while the clock itself
-// changes, see Brake). Maxima and the frames over a limit come from the roots
+// changes, see Brake), and its jerk is q‴(f)·fps³. Maxima and the frames over a limit come from the roots
 // of the polynomial pieces and are exact; only Profile, for drawing, samples.
 package limit
 
@@ -22,6 +22,7 @@ type Quantity string
 const (
 	Speed        Quantity = "speed"
 	Acceleration Quantity = "acceleration"
+	Jerk         Quantity = "jerk"
 	Range        Quantity = "range"
 )
 
@@ -50,6 +51,7 @@ type AxisReport struct {
 	Axis         string       `json:"axis"`
 	Speed        Peak         `json:"speed"`
 	Acceleration Peak         `json:"acceleration"`
+	Jerk         Peak         `json:"jerk"` // between its steps of acceleration, which are listed
 	Low          float64      `json:"low"`
 	High         float64      `json:"high"`
 	Share        float64      `json:"share"`
@@ -96,10 +98,14 @@ func Check(m *path.Motion, r *rig.Rig, fps float64, which func(*rig.Axis) rig.Li
 		x.Axis, x.Jumps = a.ID, append([]curve.Jump{}, m.Jumps[i]...)
 		x.Speed = rep.derivative(c, a, Speed, 1, fps, lim.Speed)
 		x.Acceleration = rep.derivative(c, a, Acceleration, 2, fps*fps, lim.Acceleration)
+		if lim.Jerk > 0 { // without one it is not limited
+			x.Jerk = rep.derivative(c, a, Jerk, 3, fps*fps*fps, lim.Jerk)
+		}
 		x.Low, _, x.High, _ = c.Range()
-		x.Share, x.ShareAt = x.Speed.Share, x.Speed.At
-		if x.Acceleration.Share > x.Share {
-			x.Share, x.ShareAt = x.Acceleration.Share, x.Acceleration.At
+		for _, p := range [...]Peak{x.Speed, x.Acceleration, x.Jerk} {
+			if p.Share > x.Share {
+				x.Share, x.ShareAt = p.Share, p.At
+			}
 		}
 		for _, s := range c.Outside(0, a.Min-1e-9, a.Max+1e-9) {
 			rep.rangeViolation(c, a, s)
@@ -167,7 +173,7 @@ func clip(c *curve.Curve, s curve.Span) *curve.Curve {
 }
 
 // Profile is, per axis and frame in [from, to], the share of the limit in use
-// (the larger of speed and acceleration), with the sign of the direction of
+// (the largest of speed, acceleration and jerk), with the sign of the direction of
 // travel. step > 1 keeps the largest of every step frames.
 func Profile(m *path.Motion, r *rig.Rig, fps float64, from, to, step int) [][]float64 {
 	n := to - from + 1
@@ -182,6 +188,9 @@ func Profile(m *path.Motion, r *rig.Rig, fps float64, from, to, step int) [][]fl
 			for _, s := range buf[k:min(k+step, n)] {
 				v := s.V * fps / lim.Speed
 				share := max(math.Abs(v), math.Abs(s.A)*fps*fps/lim.Acceleration)
+				if lim.Jerk > 0 {
+					share = max(share, math.Abs(s.J)*fps*fps*fps/lim.Jerk)
+				}
 				if share > math.Abs(top) {
 					top = math.Copysign(share, v)
 				}

@@ -193,6 +193,7 @@ func TestProfileNeverExceedsTheReport(t *testing.T) {
 // Where acceleration is the larger share, the profile shows that.
 func TestProfileShowsAcceleration(t *testing.T) {
 	r := fixture.Slider()
+	r.Axes[0].Working.Jerk = 0 // none is limited
 	m, a, _ := Analyse(line(t, r, "track", 0, 100, 20, 140), r)
 	x := a.Report.Axes[0]
 	if x.Acceleration.Share < 2*x.Speed.Share || x.Share != x.Acceleration.Share || x.ShareAt != x.Acceleration.At {
@@ -234,5 +235,35 @@ func BenchmarkCheck(b *testing.B) {
 	}
 	for b.Loop() {
 		Check(m, r, 24, Working)
+	}
+}
+
+// Jerk is limited where the axis has a limit of it: the minimum-jerk move of d over T seconds
+// has 60·d/T³ at its ends.
+func TestJerkCounts(t *testing.T) {
+	r := fixture.Slider()
+	p := line(t, r, "track", 0, 100, 48, 300)
+	want := 60 * 200.0 / 8
+	for _, c := range []struct {
+		limit float64
+		over  int
+	}{{want * 1.001, 0}, {want * 0.999, 2}, {0, 0}} {
+		r.Axes[0].Working.Jerk = c.limit
+		_, a, err := Analyse(p, r)
+		if err != nil {
+			t.Fatal(err)
+		}
+		n := 0
+		for _, v := range a.Report.Violations {
+			if v.Quantity == Jerk {
+				n++
+			}
+		}
+		if x := a.Report.Axes[0].Jerk; n != c.over || c.limit > 0 && (math.Abs(x.Max-want) > 1e-9*want || x.Share != x.Max/c.limit) {
+			t.Errorf("limit %g: %d stretches, %+v", c.limit, n, x)
+		}
+		if c.over > 0 && (!strings.Contains(a.Sentences[0], "over its jerk") || len(a.Remedies) == 0 || !a.Remedies[len(a.Remedies)-1].Clears) {
+			t.Errorf("%q, %+v", a.Sentences, a.Remedies)
+		}
 	}
 }

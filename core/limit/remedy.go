@@ -199,6 +199,9 @@ func slowDown(p *path.Path, r *rig.Rig, m *path.Motion, rep *Report) (Remedy, bo
 		if a.Acceleration.Share > 0 {
 			fit = min(fit, 1/math.Sqrt(a.Acceleration.Share))
 		}
+		if a.Jerk.Share > 0 {
+			fit = min(fit, 1/math.Cbrt(a.Jerk.Share))
+		}
 	}
 	k := int64(math.Floor(p.Factor.Float()*fit*slowDen)) + 1
 	for ; k >= 1; k-- {

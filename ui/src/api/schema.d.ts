@@ -1548,6 +1548,7 @@ export interface components {
             axis: string;
             /** Format: double */
             high: number;
+            jerk: components["schemas"]["Peak"];
             jumps: components["schemas"]["Jump"][];
             /** Format: double */
             low: number;

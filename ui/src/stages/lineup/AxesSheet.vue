@@ -38,7 +38,7 @@ const uses = computed(() => {
   const out = new Map<string, { low: number; high: number; share: number }>();
   if (!name || shot.view?.empty) return out;
   for (const x of shot.view?.analysis.report.axes ?? []) {
-    if (x.axis.startsWith(`${name}/`)) out.set(x.axis.slice(name.length + 1), { low: x.low + (zeros.value[x.axis.slice(name.length + 1)] ?? 0), high: x.high + (zeros.value[x.axis.slice(name.length + 1)] ?? 0), share: Math.max(x.speed.share, x.acceleration.share) });
+    if (x.axis.startsWith(`${name}/`)) out.set(x.axis.slice(name.length + 1), { low: x.low + (zeros.value[x.axis.slice(name.length + 1)] ?? 0), high: x.high + (zeros.value[x.axis.slice(name.length + 1)] ?? 0), share: Math.max(x.speed.share, x.acceleration.share, x.jerk.share) });
   }
   return out;
 });
