@@ -62,6 +62,7 @@ func (s *Server) planRoutes(r chi.Router, api huma.API) {
 	})
 	huma.Register(api, op("resume", http.MethodPost, "/api/shots/{id}/resume", "Back to the sealed path"), s.resume)
 	huma.Register(api, op("proof", http.MethodGet, "/api/shots/{id}/proof", "Braking and focus over the whole plan"), s.proof)
+	huma.Register(api, op("remedies", http.MethodGet, "/api/shots/{id}/remedies", "What else would bring the plan within its limits: softer easings, the whole move timed anew"), s.remedies)
 	huma.Register(api, op("stretch", http.MethodGet, "/api/shots/{id}/plot", "A part of the move, drawn finer"), s.stretch)
 	huma.Register(api, op("seal", http.MethodPost, "/api/shots/{id}/seal", "Seal the path as it stands"), s.seal)
 	huma.Register(api, op("seals", http.MethodGet, "/api/shots/{id}/seals", "All seals, newest first"), func(ctx context.Context, in *shotID) (*body[[]store.Seal], error) {
@@ -89,6 +90,31 @@ func (s *Server) addSamples(ctx context.Context, in *struct {
 type samplesRef struct {
 	Samples string `json:"samples" doc:"the samples' hash"`
 	Count   int    `json:"count"`
+}
+
+// MoreRemedies are for the plan of a revision.
+type MoreRemedies struct {
+	Revision int64          `json:"revision"`
+	Remedies []limit.Remedy `json:"remedies"`
+}
+
+func (s *Server) remedies(ctx context.Context, in *shotID) (*body[*MoreRemedies], error) {
+	sh, err := s.store.Shot(ctx, in.ID)
+	if err != nil {
+		return nil, s.fail(err)
+	}
+	d, err := s.store.Draft(ctx, in.ID)
+	if err != nil {
+		return nil, s.fail(err)
+	}
+	out := &MoreRemedies{Revision: d.Revision, Remedies: []limit.Remedy{}}
+	if _, _, ok := d.Path.Span(); !ok {
+		return &body[*MoreRemedies]{out}, nil
+	}
+	if out.Remedies, err = limit.More(d.Path, sh.Rig); err != nil {
+		return nil, s.fail(err)
+	}
+	return &body[*MoreRemedies]{out}, nil
 }
 
 func (s *Server) edit(ctx context.Context, in *struct {

@@ -29,12 +29,13 @@ import (
 //	                             factor or as it is typed (see clock.Parse)
 //	run      RunUp, RunOut       frames to gather and lose speed in
 //	replace  Tracks              put whole tracks in place of the old ones
+//	retime   Tracks              the same, with the move's curves in a new time
 //	record   Axis, Record        let an axis follow samples instead of keyframes;
 //	                             no record: take it out
 //
 // An axis may be named without its machine where only one has it.
 type Edit struct {
-	Op     string             `json:"op" enum:"set,base,move,delete,kind,segment,shape,room,rate,factor,run,replace,record"`
+	Op     string             `json:"op" enum:"set,base,move,delete,kind,segment,shape,room,rate,factor,run,replace,retime,record"`
 	Axis   string             `json:"axis,omitempty"`
 	Frame  float64            `json:"frame,omitempty"`
 	To     float64            `json:"to,omitempty"`
@@ -129,6 +130,8 @@ func (e Edit) Words() string {
 		return fmt.Sprintf("run-up %d, run-out %d frames", e.RunUp, e.RunOut)
 	case "replace":
 		return "keyframes from a file"
+	case "retime":
+		return "re-timed"
 	case "record":
 		if e.Record == nil {
 			return "record taken out on " + of
@@ -229,7 +232,7 @@ func (p *Path) Replay(e Edit) (*Path, error) {
 		q.Rate = *e.Rate
 	case "run":
 		q.RunUp, q.RunOut = e.RunUp, e.RunOut
-	case "replace":
+	case "replace", "retime":
 		for _, t := range e.Tracks {
 			if t.Keys == nil {
 				t.Keys = []Key{} // none is none: it must not make another digest
@@ -243,7 +246,7 @@ func (p *Path) Replay(e Edit) (*Path, error) {
 	case "record":
 		err = q.setRecord(e)
 	default:
-		err = bad("op", fmt.Sprintf("%q is not an edit", e.Op), "use set, base, move, delete, kind, segment, shape, room, rate, factor, run, replace or record")
+		err = bad("op", fmt.Sprintf("%q is not an edit", e.Op), "use set, base, move, delete, kind, segment, shape, room, rate, factor, run, replace, retime or record")
 	}
 	if err != nil {
 		return nil, err

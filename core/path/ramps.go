@@ -11,7 +11,7 @@ import (
 
 // TypedRamp is a ramp as somebody types it. In and Out are each frames (12), seconds
 // (0.5 s) or an acceleration in the axis's unit (40 °/s², 300 mm/s²), which holds on the
-// clock of the plan; nothing is a third of the leg. Jerk, for s-curve, is units per
+// clock of the plan, or part of the leg (25 %); nothing is a third of it. Jerk, for s-curve, is units per
 // second³.
 type TypedRamp struct {
 	Law  curve.Law `json:"law" enum:"trapezoid,s-curve,sine,min-jerk"`
@@ -23,9 +23,10 @@ type TypedRamp struct {
 // fps is how many frames a second the plan's clock makes.
 func (p *Path) fps() float64 { return p.Rate.Times(p.Factor).Float() }
 
-// rampLength is what was typed for one ramp: frames, or units per second².
+// rampLength is what was typed for one ramp.
 type rampLength struct {
 	frames       float64
+	part         float64 // of the leg
 	acceleration float64
 }
 
@@ -35,7 +36,7 @@ func parseRamp(field, text string, fps float64) (rampLength, error) {
 	unit := strings.NewReplacer("^2", "²", "s2", "s²", " ", "").Replace(s[len(number):])
 	v, err := strconv.ParseFloat(number, 64)
 	wrong := func() (rampLength, error) {
-		return rampLength{}, bad(field, fmt.Sprintf("%q is no ramp", text), "give frames, as 12, seconds, as 0.5 s, or an acceleration, as 40 °/s²")
+		return rampLength{}, bad(field, fmt.Sprintf("%q is no ramp", text), "give frames, as 12, seconds, as 0.5 s, part of the leg, as 25 %, or an acceleration, as 40 °/s²")
 	}
 	if err != nil || !(v >= 0 && v <= 1e9) {
 		return wrong()
@@ -45,6 +46,11 @@ func parseRamp(field, text string, fps float64) (rampLength, error) {
 		return rampLength{frames: v}, nil
 	case "s", "sec", "second", "seconds":
 		return rampLength{frames: float64(v * fps)}, nil
+	case "%":
+		if v > 100 {
+			return wrong()
+		}
+		return rampLength{part: v / 100}, nil
 	case "ms":
 		return rampLength{frames: float64(v*fps) / 1000}, nil
 	case "mm/s²", "°/s²", "deg/s²", "%/s²", "/s²":
@@ -86,6 +92,8 @@ func (t *Track) rampOn(i int, r *TypedRamp, fps float64) (curve.Ramp, error) {
 	if err != nil {
 		return curve.Ramp{}, err
 	}
+	leg := t.Keys[i+1].Frame - t.Keys[i].Frame
+	in.frames, out.frames = in.frames+float64(in.part*leg), out.frames+float64(out.part*leg)
 	ramp := curve.Ramp{Law: r.Law, In: in.frames, Out: out.frames, Jerk: r.Jerk / fps / fps / fps}
 	if in.acceleration == 0 && out.acceleration == 0 {
 		return ramp, nil
@@ -117,13 +125,13 @@ func (t *Track) rampOn(i int, r *TypedRamp, fps float64) (curve.Ramp, error) {
 	return ramp, nil
 }
 
-// setRamps gives all legs of the axis a typed ramp: one for all, or, where an acceleration or
-// nothing was typed, each its own.
+// setRamps gives all legs of the axis a typed ramp: one for all, or, where an acceleration, a
+// part or nothing was typed, each its own.
 func (t *Track) setRamps(r *TypedRamp, fps float64) error {
 	if r == nil {
 		return nil
 	}
-	if len(t.Keys) < 2 || r.In != "" && r.Out != "" && !strings.Contains(r.In+r.Out, "/") {
+	if len(t.Keys) < 2 || r.In != "" && r.Out != "" && !strings.ContainsAny(r.In+r.Out, "/%") {
 		two := Track{Axis: t.Axis, Keys: []Key{{}, {Frame: 1}}}
 		ramp, err := two.rampOn(0, r, fps)
 		if err != nil {

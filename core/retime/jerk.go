@@ -187,7 +187,7 @@ func (w *way) lawCurves(p *part, l *law, window float64) *laid {
 		sa, va, _, ia := l.at(t-window, &ka)
 		sb, vb, _, ib := l.at(t, &kb)
 		s, v, u := (ib-ia)/window, (sb-sa)/window, (vb-va)/window
-			for kc < len(p.ds)-1 && s > from+p.ds[kc] {
+		for kc < len(p.ds)-1 && s > from+p.ds[kc] {
 			from += p.ds[kc]
 			kc++
 		}
@@ -306,7 +306,7 @@ func (w *way) drawIn(p *part, l *law, out *laid, window float64, lim []Limits, s
 		_, va, ua, _ := l.at(mid-window, &ka)
 		_, vb, ub, _ := l.at(mid, &kb)
 		// What the acceleration along the way has part in, the rest being the bends of the way.
-		along, all := (vb-va)/window, out.c[axis][m].At((out.t[m+1] - out.t[m]) / 2)
+		along, all := (vb-va)/window, out.c[axis][m].At((out.t[m+1]-out.t[m])/2)
 		whole := all.A
 		if order == 3 {
 			along, whole = (ub-ua)/window, all.J

@@ -386,6 +386,7 @@ func (w *way) time(r *Result, lim []Limits, jerk bool) {
 	at, least := 0.0, 0.0
 	for k := range w.parts {
 		p := &w.parts[k]
+		r.Stops = append(r.Stops, at)
 		if p.tau == nil {
 			least += p.wait
 			if p.wait <= 0 {
@@ -422,7 +423,7 @@ func (w *way) time(r *Result, lim []Limits, jerk bool) {
 		}
 		at += l.duration()
 	}
-	r.Duration = at
+	r.Duration, r.Stops = at, append(r.Stops, at)
 	if !jerk {
 		r.LowerBound = least
 	}

@@ -38,6 +38,7 @@ type Result struct {
 	LowerBound float64
 	Curves     []*curve.Curve
 	WorstShare float64
+	Stops      []float64 // when it stands still, in the new time: its ends, corners and the ends of waits
 	t, tau     []float64 // new and old times that belong together, rising
 	old        []*curve.Curve
 	sizes      []float64 // how far each axis goes

@@ -1261,6 +1261,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shots/{id}/remedies": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What else would bring the plan within its limits: softer easings, the whole move timed anew */
+        get: operations["remedies"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shots/{id}/resume": {
         parameters: {
             query?: never;
@@ -1955,7 +1972,7 @@ export interface components {
             index?: number;
             kind?: string;
             /** @enum {string} */
-            op: "set" | "base" | "move" | "delete" | "kind" | "segment" | "shape" | "room" | "rate" | "factor" | "run" | "replace" | "record";
+            op: "set" | "base" | "move" | "delete" | "kind" | "segment" | "shape" | "room" | "rate" | "factor" | "run" | "replace" | "retime" | "record";
             ramp?: components["schemas"]["TypedRamp"];
             rate?: components["schemas"]["Rate"];
             record?: components["schemas"]["Record"];
@@ -2706,6 +2723,11 @@ export interface components {
             width_mm: number;
             /** Format: int64 */
             width_px: number;
+        };
+        MoreRemedies: {
+            remedies: components["schemas"]["Remedy"][];
+            /** Format: int64 */
+            revision: number;
         };
         Moved: {
             /** Format: double */
@@ -7395,6 +7417,37 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ShotView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    remedies: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MoreRemedies"];
                 };
             };
             /** @description Error */

@@ -1,6 +1,6 @@
 <script setup lang="ts">
-import { computed } from "vue";
-import type { Remedy } from "../../api/client";
+import { computed, ref, watch } from "vue";
+import { api, type Remedy } from "../../api/client";
 import { useShot } from "../../stores/shot";
 
 const shot = useShot();
@@ -8,6 +8,26 @@ const a = computed(() => shot.view?.analysis);
 async function press(r: Remedy): Promise<void> {
   await shot.edit(r.edit, `${r.text}: done.`);
 }
+// What takes longer to find comes after, for the plan as it is then.
+const more = ref<Remedy[]>([]);
+const looking = ref(false);
+let asked = 0;
+watch(() => (a.value && a.value.sentences.length > 0 ? `${shot.id} ${shot.view?.revision}` : ""), (key, old) => {
+  if (key === old) return;
+  more.value = [];
+  const mine = ++asked;
+  looking.value = key !== "";
+  if (key === "") return;
+  setTimeout(() => {
+    if (mine !== asked) return;
+    void api.GET("/api/shots/{id}/remedies", { params: { path: { id: shot.id } } }).then((r) => {
+      if (mine !== asked) return;
+      looking.value = false;
+      if (r.data && r.data.revision === shot.view?.revision) more.value = r.data.remedies;
+    }).catch(() => { if (mine === asked) looking.value = false; });
+  }, 300);
+}, { immediate: true });
+const remedies = computed(() => [...(a.value?.remedies ?? []), ...more.value]);
 // What an edit of a sealed path has opened.
 const opened = computed(() => (shot.view?.seal && shot.view.seal.revision >= 0 && !shot.view.sealed_as_is ? shot.view.seal : null));
 const finished = computed(() => {
@@ -33,9 +53,10 @@ const calm = computed(() => {
     <template v-else-if="a && a.sentences.length">
       <span class="over say">{{ a.sentences[0] }}</span>
       <span v-if="a.sentences.length > 1" class="quiet">and {{ a.sentences.length - 1 }} more</span>
-      <button v-for="r in a.remedies" :key="r.kind" class="link" :data-test="'remedy-' + r.kind" @click="press(r)">{{ r.text }}<template
+      <button v-for="r in remedies" :key="r.kind" class="link" :data-test="'remedy-' + r.kind" @click="press(r)">{{ r.text }}<template
         v-if="!r.clears"> (leaves others)</template></button>
-      <span v-if="a.remedies.length === 0" class="quiet">No remedy was found; change a keyframe.</span>
+      <span v-if="looking" class="quiet" data-test="looking">looking for more …</span>
+      <span v-else-if="remedies.length === 0" class="quiet">No remedy was found; change a keyframe.</span>
     </template>
     <span v-else class="quiet">{{ calm }}</span>
     <span v-if="opened" class="opened" data-test="opened">Not as sealed path {{ opened.version }} any more{{ finished }}.
