@@ -107,6 +107,7 @@ func (s *Server) API(r chi.Router) huma.API {
 	s.peopleRoutes(r, api)
 	s.shotRoutes(r, api)
 	s.planRoutes(r, api)
+	s.versionRoutes(api)
 	s.passRoutes(r, api)
 	s.machineRoutes(r, api)
 	s.rigRoutes(r, api)

@@ -1,6 +1,9 @@
 package curve
 
-import "math"
+import (
+	"math"
+	"slices"
+)
 
 // Jump is a step in the value (Order 0) or a derivative at a knot.
 type Jump struct {
@@ -147,4 +150,56 @@ func sortFew(v []float64) {
 			v[j], v[j-1] = v[j-1], v[j]
 		}
 	}
+}
+
+// Clip is the part of the curve over a span, with the pieces shifted to new left ends.
+func (c *Curve) Clip(s Span) *Curve {
+	out := &Curve{}
+	for i := range c.C {
+		lo, hi := max(c.X[i], s.From), min(c.X[i+1], s.To)
+		if lo >= hi {
+			continue
+		}
+		out.X = append(out.X, lo)
+		out.C = append(out.C, c.C[i].Shift(lo-c.X[i]))
+		if hi >= s.To || i == len(c.C)-1 {
+			out.X = append(out.X, hi)
+			break
+		}
+	}
+	if len(out.C) == 0 { // a span of no width
+		v := c.At(s.From)
+		return &Curve{X: []float64{s.From, s.To}, C: []Poly{{v.P, v.V, v.A / 2, v.J / 6}}}
+	}
+	return out
+}
+
+// Minus is what is left of the curve without another, over all that either covers: each waits
+// before its first keyframe and rests after its last.
+func (c *Curve) Minus(o *Curve) *Curve {
+	knots := slices.Concat(c.X, o.X)
+	slices.Sort(knots)
+	knots = slices.Compact(knots)
+	if len(knots) == 1 {
+		knots = append(knots, knots[0])
+	}
+	out := &Curve{X: knots}
+	piece := func(x *Curve, from, to float64) Poly {
+		switch {
+		case from >= x.Last():
+			return Poly{x.Rest()}
+		case to <= x.First():
+			return Poly{x.Wait()}
+		}
+		i := x.piece(from)
+		return x.C[i].Shift(from - x.X[i])
+	}
+	for k := 0; k+1 < len(knots); k++ {
+		p, q := piece(c, knots[k], knots[k+1]), piece(o, knots[k], knots[k+1])
+		for i := range p {
+			p[i] -= q[i]
+		}
+		out.C = append(out.C, p)
+	}
+	return out
 }

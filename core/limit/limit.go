@@ -137,7 +137,7 @@ func (rep *Report) derivative(c *curve.Curve, a *rig.Axis, q Quantity, order int
 
 func (rep *Report) rangeViolation(c *curve.Curve, a *rig.Axis, s curve.Span) {
 	v := Violation{Axis: a.ID, Quantity: Range, From: s.From, To: s.To}
-	part := clip(c, s)
+	part := c.Clip(s)
 	lo, loAt, hi, hiAt := part.Range()
 	if v.Over, v.At = hi-a.Max, hiAt; a.Min-lo > v.Over {
 		v.Over, v.At, v.Below = a.Min-lo, loAt, true
@@ -147,29 +147,7 @@ func (rep *Report) rangeViolation(c *curve.Curve, a *rig.Axis, s curve.Span) {
 }
 
 func worstIn(c *curve.Curve, order int, s curve.Span) (float64, float64) {
-	return clip(c, s).MaxAbs(order)
-}
-
-// clip is the part of a curve over a span, with the pieces shifted to new left ends.
-func clip(c *curve.Curve, s curve.Span) *curve.Curve {
-	out := &curve.Curve{}
-	for i := range c.C {
-		lo, hi := max(c.X[i], s.From), min(c.X[i+1], s.To)
-		if lo >= hi {
-			continue
-		}
-		out.X = append(out.X, lo)
-		out.C = append(out.C, c.C[i].Shift(lo-c.X[i]))
-		if hi >= s.To || i == len(c.C)-1 {
-			out.X = append(out.X, hi)
-			break
-		}
-	}
-	if len(out.C) == 0 { // a span of no width
-		v := c.At(s.From)
-		return &curve.Curve{X: []float64{s.From, s.To}, C: []curve.Poly{{v.P, v.V, v.A / 2, v.J / 6}}}
-	}
-	return out
+	return c.Clip(s).MaxAbs(order)
 }
 
 // Profile is, per axis and frame in [from, to], the share of the limit in use

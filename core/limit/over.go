@@ -27,7 +27,7 @@ func Over(c *curve.Curve, order int, lo, hi float64) []Stretch {
 	}
 	out := make([]Stretch, 0, len(spans))
 	for _, s := range spans {
-		part := clip(c, s)
+		part := c.Clip(s)
 		x := Stretch{From: s.From, To: s.To}
 		if order > 0 {
 			x.Most, x.At = part.MaxAbs(order)

@@ -273,7 +273,7 @@ func TestClip(t *testing.T) {
 		t.Fatal(err)
 	}
 	for _, s := range []curve.Span{{From: 0, To: 40}, {From: 3, To: 7}, {From: 3, To: 33}, {From: 10, To: 25}, {From: 25, To: 40}, {From: 12, To: 12}} {
-		p := clip(c, s)
+		p := c.Clip(s)
 		if p.First() != s.From || p.Last() != s.To {
 			t.Errorf("%v covers %g to %g", s, p.First(), p.Last())
 		}

@@ -30,12 +30,14 @@ import (
 //	run      RunUp, RunOut       frames to gather and lose speed in
 //	replace  Tracks              put whole tracks in place of the old ones
 //	retime   Tracks              the same, with the move's curves in a new time
+//	whole    Whole, Axis, Tracks  shift, stretch, reverse, scale, offset, quantise, cut
+//	                             or join the whole move (see Whole)
 //	record   Axis, Record        let an axis follow samples instead of keyframes;
 //	                             no record: take it out
 //
 // An axis may be named without its machine where only one has it.
 type Edit struct {
-	Op     string             `json:"op" enum:"set,base,move,delete,kind,segment,shape,room,rate,factor,run,replace,retime,record"`
+	Op     string             `json:"op" enum:"set,base,move,delete,kind,segment,shape,room,rate,factor,run,replace,retime,whole,record"`
 	Axis   string             `json:"axis,omitempty"`
 	Frame  float64            `json:"frame,omitempty"`
 	To     float64            `json:"to,omitempty"`
@@ -45,6 +47,7 @@ type Edit struct {
 	Blend  float64            `json:"blend,omitempty"`
 	Ramp   *TypedRamp         `json:"ramp,omitempty"`
 	Shape  *curve.Bend        `json:"shape,omitempty"`
+	Whole  *Whole             `json:"whole,omitempty"`
 	Index  int                `json:"index,omitempty"`
 	Frames int                `json:"frames,omitempty"`
 	Factor *clock.Rate        `json:"factor,omitempty"`
@@ -132,6 +135,10 @@ func (e Edit) Words() string {
 		return "keyframes from a file"
 	case "retime":
 		return "re-timed"
+	case "whole":
+		if e.Whole != nil {
+			return e.Whole.words(e.Axis)
+		}
 	case "record":
 		if e.Record == nil {
 			return "record taken out on " + of
@@ -243,10 +250,12 @@ func (p *Path) Replay(e Edit) (*Path, error) {
 				return nil, bad("axis", fmt.Sprintf("there is no axis %q", t.Axis), "use "+q.axisList())
 			}
 		}
+	case "whole":
+		err = q.whole(e)
 	case "record":
 		err = q.setRecord(e)
 	default:
-		err = bad("op", fmt.Sprintf("%q is not an edit", e.Op), "use set, base, move, delete, kind, segment, shape, room, rate, factor, run, replace, retime or record")
+		err = bad("op", fmt.Sprintf("%q is not an edit", e.Op), "use set, base, move, delete, kind, segment, shape, room, rate, factor, run, replace, retime, whole or record")
 	}
 	if err != nil {
 		return nil, err

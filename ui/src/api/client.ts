@@ -70,6 +70,8 @@ export type PointsView = S["PointsView"];
 export type Fixed = S["Fixed"];
 export type PointSheet = S["PointSheet"];
 export type Remedy = S["Remedy"];
+export type PathVersion = S["PathVersion"];
+export type Difference = S["DifferenceView"];
 
 // The sentence in an error answer, or one that says that nothing answered.
 export function sentence(error: unknown): string {

@@ -1397,6 +1397,58 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shots/{id}/versions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Versions of the move that were named, newest first */
+        get: operations["versions"];
+        put?: never;
+        /** Name the move as it stands */
+        post: operations["name-version"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{id}/versions/{number}/back": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Go back to a named version, as a new edit */
+        post: operations["version-back"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{id}/versions/{number}/difference": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What differs between a named version and another, or the move as it stands */
+        get: operations["difference"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -1915,6 +1967,39 @@ export interface components {
              */
             spread_frames: number;
         };
+        DifferenceLine: {
+            /**
+             * Format: double
+             * @description the frame of that
+             */
+            at: number;
+            axis: string;
+            /** Format: double */
+            from: number;
+            /**
+             * Format: double
+             * @description the second less the first where they differ most, in the axis's unit
+             */
+            most: number;
+            /**
+             * Format: double
+             * @description what this axis alone comes to at the sensor there
+             */
+            px: number;
+            /** @description false: nothing that is judged on is in the picture */
+            said: boolean;
+            /** Format: double */
+            to: number;
+            words: string;
+        };
+        DifferenceView: {
+            from: string;
+            /** @description none: they are the same */
+            lines: components["schemas"]["DifferenceLine"][];
+            to: string;
+            /** @description all of it in a sentence */
+            words: string;
+        };
         Done: {
             said: string;
         };
@@ -1972,7 +2057,7 @@ export interface components {
             index?: number;
             kind?: string;
             /** @enum {string} */
-            op: "set" | "base" | "move" | "delete" | "kind" | "segment" | "shape" | "room" | "rate" | "factor" | "run" | "replace" | "retime" | "record";
+            op: "set" | "base" | "move" | "delete" | "kind" | "segment" | "shape" | "room" | "rate" | "factor" | "run" | "replace" | "retime" | "whole" | "record";
             ramp?: components["schemas"]["TypedRamp"];
             rate?: components["schemas"]["Rate"];
             record?: components["schemas"]["Record"];
@@ -1987,6 +2072,7 @@ export interface components {
             values?: {
                 [key: string]: number;
             };
+            whole?: components["schemas"]["Whole"];
         };
         EditLine: {
             actor: components["schemas"]["Person"];
@@ -2766,6 +2852,14 @@ export interface components {
         "Name-pointsRequest": {
             fixed: components["schemas"]["Fixed"][];
         };
+        "Name-versionRequest": {
+            name: string;
+            /**
+             * Format: int64
+             * @description the one that is on the screen
+             */
+            revision: number;
+        };
         Need: {
             says: string;
             what: string;
@@ -3116,6 +3210,16 @@ export interface components {
             /** Format: int64 */
             run_up: number;
             tracks: components["schemas"]["Track"][];
+        };
+        PathVersion: {
+            /** Format: date-time */
+            at: string;
+            by: components["schemas"]["Person"];
+            name: string;
+            /** Format: int64 */
+            number: number;
+            /** Format: int64 */
+            revision: number;
         };
         Payload: {
             bias_force_n: number[];
@@ -4254,6 +4358,17 @@ export interface components {
             ok: boolean;
             says: string;
         };
+        "Version-backRequest": {
+            /**
+             * Format: uuid
+             * @description sent twice with the same, it is done once
+             */
+            deed?: string;
+            /** Format: int64 */
+            revision: number;
+            /** @description the window it is done in */
+            window?: string;
+        };
         View: {
             at_m: number[];
             /** @description horizontal and vertical field seen from the pupil at this focus */
@@ -4340,6 +4455,20 @@ export interface components {
             count: number;
             /** Format: double */
             kg: number;
+        };
+        Whole: {
+            /** Format: double */
+            about?: number;
+            /** Format: double */
+            by?: number;
+            /** @enum {string} */
+            do: "shift" | "stretch" | "reverse" | "scale" | "offset" | "quantise" | "cut" | "join";
+            /** Format: double */
+            factor?: number;
+            /** Format: double */
+            frames?: number;
+            /** @enum {string} */
+            keep?: "before" | "after";
         };
         Wire: {
             address?: string;
@@ -7688,6 +7817,143 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ShotView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    versions: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PathVersion"][];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "name-version": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Name-versionRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PathVersion"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "version-back": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Version-backRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ShotView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    difference: {
+        parameters: {
+            query?: {
+                /** @description another version; left out: the move as it stands */
+                with?: number;
+            };
+            header?: never;
+            path: {
+                id: string;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DifferenceView"];
                 };
             };
             /** @description Error */

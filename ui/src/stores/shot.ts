@@ -1,6 +1,6 @@
 import { defineStore } from "pinia";
 import { computed, ref, shallowRef } from "vue";
-import { api, sentence, type Edit, type PassView, type ShotView, type Track, type View } from "../api/client";
+import { api, sentence, type Edit, type PassView, type PathVersion, type ShotView, type Track, type View } from "../api/client";
 import { longestMove } from "../api/rules";
 import { isFocus } from "../drawing/axes";
 import { useAsk } from "../shell/ask";
@@ -282,6 +282,12 @@ export const useShot = defineStore("shot", () => {
   // Back to the path that was sealed last, as an edit that can be taken back.
   const resume = (): Promise<boolean> =>
     line((v) => api.POST("/api/shots/{id}/resume", { params: { path: { id: v.id } }, body: { revision: v.revision, window: outbox.desk } }), `Back to sealed path ${view.value?.seal?.version ?? ""}.`);
+  const backTo = (v: PathVersion): Promise<boolean> =>
+    line((w) => api.POST("/api/shots/{id}/versions/{number}/back", { params: { path: { id: w.id, number: v.number } }, body: { revision: w.revision, window: outbox.desk } }), `Back to ${v.name}.`);
+  async function versions(): Promise<PathVersion[]> {
+    const r = await api.GET("/api/shots/{id}/versions", { params: { path: { id: id.value } } }).catch(() => ({ data: undefined }));
+    return r.data ?? [];
+  }
   const sealNow = (): Promise<boolean> =>
     line((v) => api.POST("/api/shots/{id}/seal", { params: { path: { id: v.id } }, body: { revision: v.revision } }), "Sealed.");
 
@@ -398,7 +404,7 @@ export const useShot = defineStore("shot", () => {
   }
 
   return { id, view, passes, trouble, said, saving, frame, gone, axis, pass, tried, pending, offer, axes, selected, first, last, start, end, index, values, camera, isPending, timecode,
-    load, reload, doubt, reloadPasses, edit, again, undo, redo, resume, seal, upload, go, select, choosePass, remember, tryValues, ringFor, drop, keyAt, store };
+    load, reload, doubt, reloadPasses, edit, again, undo, redo, resume, backTo, versions, seal, upload, go, select, choosePass, remember, tryValues, ringFor, drop, keyAt, store };
 });
 
 export function four(f: number): string {

@@ -2,6 +2,7 @@
 import { computed, ref } from "vue";
 import type { Edit } from "../../api/client";
 import CurveBar from "./CurveBar.vue";
+import WholeMove from "./WholeMove.vue";
 import FrameField from "./FrameField.vue";
 import { useNudge } from "../../stores/nudge";
 import { useOutbox } from "../../stores/outbox";
@@ -11,6 +12,7 @@ const shot = useShot();
 const outbox = useOutbox();
 const nudge = useNudge();
 const onKey = computed(() => shot.axes.some((a) => shot.keyAt(a.id, shot.frame)));
+const whole = ref(false);
 const file = ref<HTMLInputElement | null>(null);
 const factor = computed(() => shot.view?.clock ?? "1");
 
@@ -59,6 +61,8 @@ async function pick(): Promise<void> {
     <input ref="file" type="file" accept=".csv,text/csv,text/plain" class="hide" data-test="file" aria-label="Keyframes from a CSV file"
       @change="pick" />
     <button class="btn slim" @click="file?.click()">from CSV</button>
+    <button class="btn slim" data-test="whole" :disabled="shot.view.empty" @click="whole = true">whole move …</button>
+    <WholeMove v-if="whole" @close="whole = false" />
     <button class="btn slim lead" data-test="seal" :disabled="shot.view.empty || shot.view.sealed_as_is"
       @click="shot.seal()">{{ shot.view.sealed_as_is ? `sealed ${shot.view.seal?.short}` : "seal" }}<kbd
       v-if="!shot.view.sealed_as_is">S</kbd></button>

@@ -1,0 +1,70 @@
+package web
+
+import (
+	"encoding/json"
+	"fmt"
+	"strings"
+	"testing"
+)
+
+// A move is named, changed, compared and brought back.
+func TestVersionsOfAMove(t *testing.T) {
+	id := fresh(t, "WB-88")
+	at := "/api/shots/" + id
+	edit := func(rev int, e string) {
+		t.Helper()
+		if code, b := do("POST", at+"/edits", fmt.Sprintf(`{"revision":%d,"edit":%s}`, rev, e)); code != 200 {
+			t.Fatal(b)
+		}
+	}
+	edit(0, `{"op":"set","frame":0,"values":{"track":200,"pan":5}}`)
+	edit(1, `{"op":"set","frame":100,"values":{"track":800,"pan":5}}`)
+	if code, b := do("POST", at+"/versions", `{"revision":2,"name":"slow"}`); code != 200 || !strings.Contains(b, `"number":1`) {
+		t.Fatalf("%d %s", code, b)
+	}
+	difference := func(q string) (d DifferenceView) {
+		t.Helper()
+		code, b := do("GET", at+"/versions/"+q, "")
+		if code != 200 || json.Unmarshal([]byte(b), &d) != nil {
+			t.Fatalf("%d %s", code, b)
+		}
+		return d
+	}
+	if d := difference("1/difference"); d.Words != "They are the same." || len(d.Lines) != 0 {
+		t.Errorf("%+v", d)
+	}
+	edit(2, `{"op":"whole","axis":"pan","whole":{"do":"offset","by":2}}`)
+	edit(3, `{"op":"whole","whole":{"do":"stretch","factor":1.2}}`)
+	if code, b := do("POST", at+"/versions", `{"revision":4,"name":"slow"}`); code != 422 || !strings.Contains(b, "another version is called") {
+		t.Errorf("one name twice: %d %s", code, b)
+	}
+	if code, b := do("POST", at+"/versions", `{"revision":4,"name":" wide "}`); code != 200 || !strings.Contains(b, `"name":"wide"`) {
+		t.Errorf("%d %s", code, b)
+	}
+	d := difference("1/difference?with=2")
+	if d.From != "slow" || d.To != "wide" || !strings.HasPrefix(d.Words, "20 frames longer, 2 of 5 axes elsewhere, at most ") || len(d.Lines) != 2 || !strings.HasPrefix(d.Lines[1].Words, "Pan, 0000 to 0120: +2 ° at ") {
+		t.Errorf("%+v", d)
+	}
+	code, b := do("POST", at+"/versions/1/back", `{"revision":4}`)
+	if v := view(t, b); code != 200 || v.Revision != 5 || !strings.Contains(b, `"can_undo":true`) {
+		t.Errorf("back: %d %.300s", code, b)
+	}
+	if d := difference("1/difference"); d.Words != "They are the same." {
+		t.Errorf("brought back it differs: %+v", d)
+	}
+	for what, c := range map[string]struct {
+		method, path, body string
+		code               int
+	}{
+		"no name":       {"POST", "/versions", `{"revision":5,"name":"  "}`, 422},
+		"no revision":   {"POST", "/versions", `{"revision":50,"name":"x"}`, 409},
+		"no version":    {"GET", "/versions/9/difference", "", 404},
+		"no other":      {"GET", "/versions/1/difference?with=9", "", 404},
+		"back to none":  {"POST", "/versions/9/back", `{"revision":5}`, 404},
+		"back, too old": {"POST", "/versions/1/back", `{"revision":2}`, 409},
+	} {
+		if code, b := do(c.method, at+c.path, c.body); code != c.code {
+			t.Errorf("%s: %d %s, want %d", what, code, b, c.code)
+		}
+	}
+}
