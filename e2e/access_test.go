@@ -56,6 +56,12 @@ func TestAccess(t *testing.T) {
 				}
 			}
 			check(s + " " + theme)
+			if s == "compose" {
+				p.click("whole")
+				p.wait("the whole move", `document.querySelector('[data-test="whole-sheet"]')`)
+				check("whole move " + theme)
+				p.click("whole-close")
+			}
 		}
 		p.must(chromedp.Navigate(a.Addr + "/shot/" + a.shot + "/line-up"))
 		p.click("home")

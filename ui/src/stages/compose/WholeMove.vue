@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { computed, onMounted, ref, shallowRef } from "vue";
 import { api, sentence, type Difference, type Edit, type PathVersion } from "../../api/client";
+import { useOutbox } from "../../stores/outbox";
 import { four, useShot } from "../../stores/shot";
 import { symbols } from "../../api/rules";
 
@@ -9,6 +10,7 @@ const emit = defineEmits<{ close: [] }>();
 type Whole = NonNullable<Edit["whole"]>;
 type Do = Whole["do"];
 const shot = useShot();
+const outbox = useOutbox();
 const names: Record<Do, string> = {
   shift: "shift in time", stretch: "stretch in time", reverse: "reverse", scale: "scale an axis", offset: "offset an axis",
   quantise: "quantise keyframes", cut: "keep a part", join: "join another move on",
@@ -52,7 +54,10 @@ async function run(): Promise<void> {
       if (!r.data) throw new Error(other.value ? sentence(r.error) : "Choose the move that is joined on.");
       e.tracks = r.data.path.tracks;
     }
-    said.value = (await shot.edit(e, `${names[w.do]}: done.`)) ? "Done. Take back undoes it." : shot.trouble;
+    const done = await shot.edit(e, `${names[w.do]}: done.`);
+    const why = outbox.refused[outbox.refused.length - 1]; // it is read here
+    if (!done && why) outbox.read(why.deed);
+    said.value = done ? "Done. Take back undoes it." : why?.text ?? shot.trouble;
     await list();
   } catch (x) {
     said.value = x instanceof Error ? x.message : String(x);
@@ -139,4 +144,5 @@ td { padding: 3px 12px 3px 0; vertical-align: top; }
 ul { margin: 2px 0 6px; padding-left: 0; list-style: none; max-height: 180px; overflow: auto; }
 .row { display: flex; margin-top: 10px; }
 .fill { flex: 1; }
+html.paper .quiet { color: #4d5a67; }
 </style>
