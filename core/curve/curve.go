@@ -84,16 +84,59 @@ func (c *Curve) Rest() float64 {
 // Into fills dst with samples at from, from+step, …, in one pass without
 // allocation. step must be positive.
 func (c *Curve) Into(dst []Sample, from, step float64) {
-	i := c.piece(from)
-	for k := range dst {
+	for k := 0; k < len(dst); {
 		x := from + mul(float64(k), step)
 		if x < c.X[0] || x > c.Last() {
 			dst[k] = c.At(x)
+			k++
 			continue
 		}
-		for i < len(c.C)-1 && x >= c.X[i+1] {
-			i++
-		}
-		dst[k] = c.C[i].At(x - c.X[i])
+		i := c.piece(x)
+		n := c.within(i, k, len(dst), from, step)
+		c.C[i].into(dst[k:n], c.X[i], from, step, k)
+		k = n
 	}
+}
+
+// Values fills dst as Into does, with the values alone.
+func (c *Curve) Values(dst []float64, from, step float64) {
+	for k := 0; k < len(dst); {
+		x := from + mul(float64(k), step)
+		if x < c.X[0] || x > c.Last() {
+			dst[k] = c.At(x).P
+			k++
+			continue
+		}
+		i := c.piece(x)
+		n := c.within(i, k, len(dst), from, step)
+		p := &c.C[i]
+		for ; k < n; k++ {
+			u := from + mul(float64(k), step) - c.X[i]
+			dst[k] = p.value(u)
+		}
+	}
+}
+
+// within is the number of the first sample after k that is not on piece i.
+func (c *Curve) within(i, k, n int, from, step float64) int {
+	if i == len(c.C)-1 {
+		for k++; k < n && from+mul(float64(k), step) <= c.Last(); k++ {
+		}
+		return k
+	}
+	end := c.X[i+1]
+	// About where it ends, and then exactly.
+	to := k + 1
+	if guess := (end - from) / step; guess < float64(n) {
+		to = max(to, int(guess)-1)
+	} else {
+		to = n
+	}
+	for to > k+1 && from+mul(float64(to-1), step) >= end {
+		to--
+	}
+	for to < n && from+mul(float64(to), step) < end {
+		to++
+	}
+	return to
 }

@@ -80,7 +80,25 @@ func (c *Curve) candidates(order int, f func(x, v float64)) {
 	var buf [8]float64
 	for i := range c.C {
 		h := c.X[i+1] - c.X[i]
-		p := c.C[i].nth(order)
+		q := &c.C[i]
+		if order > 0 && q[4] == 0 && q[5] == 0 { // of degree three, as most are: the same without roots
+			switch order {
+			case 1:
+				f(c.X[i], q[1])
+				if u := -mul(2, q[2]) / mul(6, q[3]); u >= 0 && u <= h {
+					f(c.X[i]+u, mul(mul(mul(3, q[3]), u)+mul(2, q[2]), u)+q[1])
+				}
+				f(c.X[i+1], mul(mul(mul(3, q[3]), h)+mul(2, q[2]), h)+q[1])
+			case 2:
+				f(c.X[i], mul(2, q[2]))
+				f(c.X[i+1], mul(mul(6, q[3]), h)+mul(2, q[2]))
+			default:
+				f(c.X[i], mul(6, q[3]))
+				f(c.X[i+1], mul(6, q[3]))
+			}
+			continue
+		}
+		p := q.nth(order)
 		f(c.X[i], p.value(0))
 		d := p.Derivative()
 		for _, u := range d.Roots(buf[:0], 0, h) {
@@ -110,6 +128,9 @@ func (c *Curve) Outside(order int, lo, hi float64) []Span {
 	for i := range c.C {
 		h := c.X[i+1] - c.X[i]
 		p := c.C[i].nth(order)
+		if p.inside(h, lo, hi) {
+			continue
+		}
 		cuts := buf[:0]
 		for _, lim := range [2]float64{lo, hi} {
 			if math.IsInf(lim, 0) {

@@ -26,6 +26,35 @@ func (p *Poly) At(u float64) Sample {
 	}
 }
 
+// into is At at from + k·step, …, less the piece's left knot. A piece of degree three, as
+// most are, has fewer terms; what is left out is zero.
+func (p *Poly) into(dst []Sample, left, from, step float64, k int) {
+	p0, p1, p2, p3, p4, p5 := p[0], p[1], p[2], p[3], p[4], p[5]
+	d2, d3, s2, s3 := mul(2, p2), mul(3, p3), mul(2, p2), mul(6, p3)
+	if p4 == 0 && p5 == 0 {
+		for n := range dst {
+			u := from + mul(float64(k+n), step) - left
+			dst[n] = Sample{
+				P: mul(mul(mul(p3, u)+p2, u)+p1, u) + p0,
+				V: mul(mul(d3, u)+d2, u) + p1,
+				A: mul(s3, u) + s2,
+				J: s3,
+			}
+		}
+		return
+	}
+	d4, d5, s4, s5, t4, t5 := mul(4, p4), mul(5, p5), mul(12, p4), mul(20, p5), mul(24, p4), mul(60, p5)
+	for n := range dst {
+		u := from + mul(float64(k+n), step) - left
+		dst[n] = Sample{
+			P: mul(mul(mul(mul(mul(p5, u)+p4, u)+p3, u)+p2, u)+p1, u) + p0,
+			V: mul(mul(mul(mul(d5, u)+d4, u)+d3, u)+d2, u) + p1,
+			A: mul(mul(mul(s5, u)+s4, u)+s3, u) + s2,
+			J: mul(mul(t5, u)+t4, u) + s3,
+		}
+	}
+}
+
 func (p *Poly) value(u float64) float64 {
 	return mul(mul(mul(mul(mul(p[5], u)+p[4], u)+p[3], u)+p[2], u)+p[1], u) + p[0]
 }
@@ -47,6 +76,25 @@ func (p *Poly) Shift(u float64) Poly {
 		}
 	}
 	return q
+}
+
+// inside reports whether the polynomial surely stays between two limits over a length, rounding
+// and all: its Bernstein coefficients do, whose hull it does not leave (de Boor).
+func (p *Poly) inside(h, lo, hi float64) bool {
+	c1 := p[1] * h
+	h2 := h * h
+	c2, c3, c4, c5 := p[2]*h2, p[3]*h2*h, p[4]*h2*h2, p[5]*h2*h2*h
+	slack := 1e-12 * (math.Abs(p[0]) + math.Abs(c1) + math.Abs(c2) + math.Abs(c3) + math.Abs(c4) + math.Abs(c5))
+	lo, hi = lo+slack, hi-slack
+	for _, b := range [6]float64{
+		p[0], p[0] + c1/5, p[0] + c1*2/5 + c2/10, p[0] + c1*3/5 + c2*3/10 + c3/10,
+		p[0] + c1*4/5 + c2*6/10 + c3*4/10 + c4/5, p[0] + c1 + c2 + c3 + c4 + c5,
+	} {
+		if !(b > lo && b < hi) {
+			return false
+		}
+	}
+	return true
 }
 
 func (p *Poly) nth(order int) Poly {

@@ -3,6 +3,7 @@ package limit
 import (
 	"fmt"
 	"math"
+	"sync"
 
 	"keenarc/core/curve"
 	"keenarc/core/path"
@@ -81,56 +82,109 @@ func BrakeNeed(v, a, most float64) float64 {
 // says from which frame no braking within the rated limits exists.
 func Brake(m *path.Motion, r *rig.Rig, fps float64) (*Braking, error) {
 	b := &Braking{Seconds: leastBrake}
-	buf := make([]curve.Sample, (m.End()-m.Start())*ticks+1)
-	for i, c := range m.Curves {
-		a := &r.Axes[i]
-		c.Into(buf, float64(m.Start()), 1.0/ticks)
-		for k := range buf {
-			v, acc := buf[k].V*fps, buf[k].A*fps*fps
-			if quick := 1.5 * math.Abs(v) / (a.Rated.Acceleration - math.Abs(acc)); quick >= 0 && quick*(1+brakeRoom) <= b.Seconds {
-				continue
-			}
-			need := BrakeNeed(v, acc, a.Rated.Acceleration) * (1 + brakeRoom)
-			if need > mostBrake {
-				return nil, fmt.Errorf("%s cannot be stopped within its rated limits from frame %s: even in %g s it would use more; give the move room there",
-					a.Name, Frame4(float64(m.Start())+float64(k)/ticks), mostBrake)
-			}
-			if need > b.Seconds {
-				b.Seconds = math.Ceil(need*100-1e-9) / 100
-			}
+	n := len(m.Curves)
+	needs, cannot := make([]float64, n), make([]error, n)
+	each(n, func(i int) { needs[i], cannot[i] = brakeOf(m, i, &r.Axes[i], fps) })
+	for i, s := range needs {
+		if cannot[i] != nil {
+			return nil, cannot[i]
 		}
+		b.Seconds = max(b.Seconds, s)
 	}
 	b.Frames = fps * b.Seconds / 2
-	for i, c := range m.Curves {
-		c.Into(buf, float64(m.Start()), 1.0/ticks)
-		b.measure(m, &r.Axes[i], buf, fps)
+	own := make([]Braking, n)
+	each(n, func(i int) {
+		own[i].Seconds = b.Seconds
+		own[i].measure(m, i, &r.Axes[i], fps)
+	})
+	for _, o := range own {
+		b.TravelM = max(b.TravelM, o.TravelM)
+		if o.Worst > b.Worst {
+			b.Worst, b.WorstAxis, b.WorstFrame = o.Worst, o.WorstAxis, o.WorstFrame
+		}
 	}
 	return b, nil
 }
 
-// measure fills in the worst share and the distance for one axis sampled at every tick.
-func (b *Braking) measure(m *path.Motion, a *rig.Axis, buf []curve.Sample, fps float64) {
-	for k, s := range buf {
+// each does something for every axis, several at a time.
+func each(n int, do func(i int)) {
+	var all sync.WaitGroup
+	for i := range n {
+		all.Go(func() { do(i) })
+	}
+	all.Wait()
+}
+
+// sampled calls f for every tick of a motion's axis, in order, until it says no.
+func sampled(m *path.Motion, axis int, f func(k int, s *curve.Sample) bool) {
+	n := (m.End()-m.Start())*ticks + 1
+	buf := make([]curve.Sample, min(n, 1<<12))
+	for k := 0; k < n; k += len(buf) {
+		part := buf[:min(len(buf), n-k)]
+		m.Curves[axis].Into(part, float64(m.Start())+float64(k)/ticks, 1.0/ticks)
+		for i := range part {
+			if !f(k+i, &part[i]) {
+				return
+			}
+		}
+	}
+}
+
+// brakeOf is the braking that one axis needs, in hundredths of a second, upwards.
+func brakeOf(m *path.Motion, axis int, a *rig.Axis, fps float64) (seconds float64, err error) {
+	seconds = leastBrake
+	sampled(m, axis, func(k int, s *curve.Sample) bool {
+		v, acc := s.V*fps, s.A*fps*fps
+		if left := a.Rated.Acceleration - math.Abs(acc); left > 0 && 1.5*math.Abs(v)*(1+brakeRoom) <= seconds*left {
+			return true
+		}
+		need := BrakeNeed(v, acc, a.Rated.Acceleration) * (1 + brakeRoom)
+		if need > mostBrake {
+			err = fmt.Errorf("%s cannot be stopped within its rated limits from frame %s: even in %g s it would use more; give the move room there",
+				a.Name, Frame4(float64(m.Start())+float64(k)/ticks), mostBrake)
+			return false
+		}
+		if need > seconds {
+			seconds = math.Ceil(need*100-1e-9) / 100
+		}
+		return true
+	})
+	return seconds, err
+}
+
+// measure fills in the worst share and the distance for one axis, at every tick.
+func (b *Braking) measure(m *path.Motion, axis int, a *rig.Axis, fps float64) {
+	var rates, slopes [brakeSteps + 1]float64
+	for j := range rates {
+		_, rates[j], slopes[j] = BrakeAt(float64(j) / brakeSteps)
+	}
+	sampled(m, axis, func(k int, s *curve.Sample) bool {
 		v, acc := s.V*fps, s.A*fps*fps
 		if math.Abs(v) <= b.Worst*a.Rated.Speed && math.Abs(acc)+1.5*math.Abs(v)/b.Seconds <= b.Worst*a.Rated.Acceleration {
-			continue
+			return true
 		}
 		for j := range brakeSteps + 1 {
-			_, rate, slope := BrakeAt(float64(j) / brakeSteps)
+			rate, slope := rates[j], slopes[j]
 			share := max(math.Abs(v*rate)/a.Rated.Speed, math.Abs(acc*rate*rate+v*slope/b.Seconds)/a.Rated.Acceleration)
 			if share > b.Worst {
 				b.Worst, b.WorstAxis, b.WorstFrame = share, a.ID, float64(m.Start())+float64(k)/ticks
 			}
 		}
-	}
+		return true
+	})
 	if a.Unit != rig.MM {
 		return
 	}
-	for k := range buf {
-		for j := 1; j <= 4; j++ {
-			gone, _, _ := BrakeAt(float64(j) / 4)
-			to := min(k+int(math.Round(gone*fps*b.Seconds*ticks)), len(buf)-1)
-			b.TravelM = max(b.TravelM, math.Abs(buf[to].P-buf[k].P)/1000)
+	at := make([]float64, (m.End()-m.Start())*ticks+1)
+	m.Curves[axis].Values(at, float64(m.Start()), 1.0/ticks)
+	var ahead [5]int
+	for j := range ahead {
+		gone, _, _ := BrakeAt(float64(j) / 4)
+		ahead[j] = int(math.Round(gone * fps * b.Seconds * ticks))
+	}
+	for k, from := range at {
+		for _, n := range ahead[1:] {
+			b.TravelM = max(b.TravelM, math.Abs(at[min(k+n, len(at)-1)]-from)/1000)
 		}
 	}
 }

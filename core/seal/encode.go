@@ -92,9 +92,7 @@ func New(t Table) *Table {
 // finish takes the digests of all axes; the table is immutable from here on.
 func (t *Table) finish() {
 	t.digests = make([][32]byte, len(t.Axes))
-	for i, row := range t.Steps {
-		t.digests[i] = axisDigest(t.Axes[i], t.Units[i], row)
-	}
+	each(len(t.Steps), func(i int) { t.digests[i] = axisDigest(t.Axes[i], t.Units[i], t.Steps[i]) })
 }
 
 // front is what the fingerprint is taken of: mark, header, digests.

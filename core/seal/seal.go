@@ -13,6 +13,7 @@ package seal
 import (
 	"fmt"
 	"math"
+	"sync"
 
 	"keenarc/core/clock"
 	"keenarc/core/curve"
@@ -129,15 +130,25 @@ func Make(p *path.Path, machines []rig.Placed) (*Table, error) {
 	for _, x := range machines {
 		t.Machines = append(t.Machines, Machine{x.Name, x.Rig.ID, x.Rig.Version, x.Place})
 	}
-	for i, a := range r.Axes {
+	for _, a := range r.Axes {
 		t.Axes, t.Units = append(t.Axes, a.ID), append(t.Units, a.StepsPerUnit)
-		t.Steps = append(t.Steps, t.row(m.Curves[i], a.Zero, a.StepsPerUnit))
 	}
+	t.Steps = make([][]int64, len(r.Axes))
+	each(len(r.Axes), func(i int) { t.Steps[i] = t.row(m.Curves[i], r.Axes[i].Zero, r.Axes[i].StepsPerUnit) })
 	if err := t.check(r, fps); err != nil {
 		return nil, err
 	}
 	t.finish()
 	return t, nil
+}
+
+// each does something for every axis, several at a time.
+func each(n int, do func(i int)) {
+	var all sync.WaitGroup
+	for i := range n {
+		all.Go(func() { do(i) })
+	}
+	all.Wait()
 }
 
 // stretch is how many ticks of a long move are worked out at a time.
@@ -146,12 +157,12 @@ const stretch = 1 << 14
 // row is the entries of one axis: what is planned, from the machine's own home.
 func (t *Table) row(c *curve.Curve, zero float64, u rig.Ratio) []int64 {
 	row := make([]int64, t.Ticks())
-	buf := make([]curve.Sample, min(len(row), stretch))
+	buf := make([]float64, min(len(row), stretch))
 	for k := 0; k < len(row); k += len(buf) {
 		part := buf[:min(len(buf), len(row)-k)]
-		c.Into(part, t.frame(k), 1.0/TicksPerFrame)
-		for i := range part {
-			row[k+i] = Quantise(float64(part[i].P+zero), u)
+		c.Values(part, t.frame(k), 1.0/TicksPerFrame)
+		for i, v := range part {
+			row[k+i] = Quantise(float64(v+zero), u)
 		}
 	}
 	return row
@@ -214,15 +225,22 @@ func (t *Table) Zeroed(m *path.Motion, r *rig.Rig) int {
 // Rounding to a quantum q may lift a measured speed by q·hz/2 and an
 // acceleration by 2q·hz², and no more: the exact ones were within.
 func (t *Table) check(r *rig.Rig, fps float64) error {
-	for i, row := range t.Steps {
-		a := &r.Axes[i]
+	wrong := make([]error, len(t.Steps))
+	each(len(t.Steps), func(i int) {
+		row, a := t.Steps[i], &r.Axes[i]
 		for k, v := range row {
 			if v > MostSteps || v < -MostSteps || k > 1 && !small(v-row[k-2]) {
-				return fmt.Errorf("not sealed: %s moves more steps than the table can hold at frame %s", a.Name, limit.Frame4(t.frame(k)))
+				wrong[i] = fmt.Errorf("not sealed: %s moves more steps than the table can hold at frame %s", a.Name, limit.Frame4(t.frame(k)))
+				return
 			}
 		}
 		if k := t.over(i, a, fps); k >= 0 {
-			return fmt.Errorf("not sealed: in whole steps %s is over its limit at frame %s", a.Name, limit.Frame4(t.frame(k)))
+			wrong[i] = fmt.Errorf("not sealed: in whole steps %s is over its limit at frame %s", a.Name, limit.Frame4(t.frame(k)))
+		}
+	})
+	for _, err := range wrong {
+		if err != nil {
+			return err
 		}
 	}
 	return nil
@@ -235,15 +253,25 @@ func (t *Table) over(i int, a *rig.Axis, fps float64) int {
 	q := math.Abs(Value(1, u))
 	for _, m := range strides {
 		hz := fps * TicksPerFrame / float64(m)
+		// The limits as differences of entries, of two and of three of them.
+		fast := mostEntries((float64(a.Working.Speed*(1+1e-9)) + float64(q*hz)/2) * 2 / (q * hz))
+		hard := mostEntries((float64(a.Working.Acceleration*(1+1e-9)) + float64(2*q*hz*hz)) / (q * hz * hz))
 		for k := m; k < len(row)-m; k++ {
-			v := math.Abs(Value(row[k+m]-row[k-m], u)) / 2 * hz
-			acc := math.Abs(Value(row[k+m]-2*row[k]+row[k-m], u)) * hz * hz
-			if v > float64(a.Working.Speed*(1+1e-9))+float64(q*hz)/2 || acc > float64(a.Working.Acceleration*(1+1e-9))+float64(2*q*hz*hz) {
+			l, r := row[k-m], row[k+m]
+			if v, acc := r-l, r-2*row[k]+l; v > fast || v < -fast || acc > hard || acc < -hard {
 				return k
 			}
 		}
 	}
 	return -1
+}
+
+// mostEntries is the greatest whole number that is no more than a limit, where there is one.
+func mostEntries(v float64) int64 {
+	if !(v < float64(1<<61)) {
+		return 1 << 61
+	}
+	return int64(v)
 }
 
 func small(difference int64) bool {

@@ -65,3 +65,27 @@ func TestVersionsDiffer(t *testing.T) {
 		t.Errorf("stretched: %+v", d)
 	}
 }
+
+// BenchmarkVersions compares two versions of 1,000 frames of five axes with 40 keyframes.
+func BenchmarkVersions(b *testing.B) {
+	r := fixture.Slider()
+	j, err := NewJudge(r, fixture.Camera(), Scene{Subject: rig.Vec{0.75, 1.25, 0.6}, Near: rig.Vec{0.6, 0.9, 0.53}, Far: rig.Vec{0.8, 2.2, 0.8}})
+	if err != nil {
+		b.Fatal(err)
+	}
+	var m [2]*path.Motion
+	for v := range m {
+		p := path.New(r, clock.Rate{Num: 24, Den: 1}, nil)
+		for i := range p.Tracks {
+			for k := range 40 {
+				p.Tracks[i].Keys = append(p.Tracks[i].Keys, path.Key{Frame: float64(k) * 25.6, Value: (r.Axes[i].Min+r.Axes[i].Max)/2 + math.Sin(float64(k+v*(k%2)))})
+			}
+		}
+		if m[v], err = path.Compile(p, r); err != nil {
+			b.Fatal(err)
+		}
+	}
+	for b.Loop() {
+		j.Versions(m[0], m[1])
+	}
+}
