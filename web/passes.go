@@ -128,19 +128,22 @@ func (s *Server) passRoutes(r chi.Router, api huma.API) {
 	huma.Register(api, op("set-pass", http.MethodPut, "/api/passes/{id}", "Name, note and clock of a pass"), func(ctx context.Context, in *struct {
 		ID   string `path:"id" format:"uuid"`
 		Body struct {
-			Shot  string        `json:"shot" format:"uuid"`
-			Name  string        `json:"name" minLength:"1" maxLength:"40"`
-			Note  string        `json:"note" maxLength:"120"`
-			Clock string        `json:"clock" maxLength:"40" doc:"a factor, as 1, 0.5 or 1/3, or frames per second, as 8 fps"`
-			Way   clock.Way     `json:"way,omitempty" enum:"on,back,there and back" doc:"left out: as it was"`
-			Waits *[]clock.Wait `json:"waits,omitempty" maxItems:"100" doc:"left out: as they were"`
+			Shot    string        `json:"shot" format:"uuid"`
+			Name    string        `json:"name" minLength:"1" maxLength:"40"`
+			Note    string        `json:"note" maxLength:"120"`
+			Clock   string        `json:"clock" maxLength:"40" doc:"a factor, as 1, 0.5 or 1/3, frames per second, as 8 fps, or how long it takes once through, as 12 s"`
+			Times   *int          `json:"times,omitempty" minimum:"1" maximum:"100" doc:"how often it goes its way; left out: as it was"`
+			DelayMS *int64        `json:"delay_ms,omitempty" minimum:"0" maximum:"3600000" doc:"how long it stands before it sets out; left out: as it was"`
+			Way     clock.Way     `json:"way,omitempty" enum:"on,back,there and back" doc:"left out: as it was"`
+			Waits   *[]clock.Wait `json:"waits,omitempty" maxItems:"100" doc:"left out: as they were"`
 		}
 	}) (*body[[]PassView], error) {
 		d, err := s.store.Draft(ctx, in.Body.Shot)
 		if err != nil {
 			return nil, s.fail(err)
 		}
-		f, err := clock.Parse(in.Body.Clock, d.Path.Rate)
+		run := d.Path.Clock()
+		f, err := clock.ParseFor(in.Body.Clock, d.Path.Rate, run.Last-run.First)
 		if err != nil {
 			return nil, blamed("clock", err)
 		}
@@ -153,7 +156,15 @@ func (s *Server) passRoutes(r chi.Router, api huma.API) {
 		}
 		p.Name, p.Note, p.Clock.Factor = in.Body.Name, in.Body.Note, f
 		if in.Body.Way != "" {
-			p.Clock.Way = in.Body.Way
+			if p.Clock.Way = in.Body.Way; p.Clock.Way != clock.ThereAndBack && in.Body.Times == nil {
+				p.Clock.Times = 0
+			}
+		}
+		if in.Body.Times != nil {
+			p.Clock.Times = *in.Body.Times
+		}
+		if in.Body.DelayMS != nil {
+			p.Clock.DelayMS = *in.Body.DelayMS
 		}
 		if in.Body.Waits != nil {
 			p.Clock.Waits = *in.Body.Waits

@@ -81,7 +81,7 @@ type DifferenceView struct {
 	From  string           `json:"from"`
 	To    string           `json:"to"`
 	Lines []DifferenceLine `json:"lines" doc:"none: they are the same"`
-	Words string `json:"words" doc:"all of it in a sentence"`
+	Words string           `json:"words" doc:"all of it in a sentence"`
 }
 
 // DifferenceLine is one axis over one stretch of frames.

@@ -68,3 +68,38 @@ func TestVersionsOfAMove(t *testing.T) {
 		}
 	}
 }
+
+// A pass typed as how long it takes, delayed, and several times there and back.
+func TestClocksOfAPass(t *testing.T) {
+	id := fresh(t, "WB-89")
+	for rev, e := range []string{`{"op":"set","frame":0,"values":{"track":200}}`, `{"op":"set","frame":240,"values":{"track":800}}`} {
+		if code, b := do("POST", "/api/shots/"+id+"/edits", fmt.Sprintf(`{"revision":%d,"edit":%s}`, rev, e)); code != 200 {
+			t.Fatal(b)
+		}
+	}
+	_, b := do("GET", "/api/shots/"+id+"/passes", "")
+	var ps []PassView
+	if err := json.Unmarshal([]byte(b), &ps); err != nil {
+		t.Fatal(err)
+	}
+	set := func(more string) (int, string, PassView) {
+		code, b := do("PUT", "/api/passes/"+ps[0].ID, `{"shot":"`+id+`","name":"A","note":"",`+more+`}`)
+		var now []PassView
+		if code == 200 {
+			_ = json.Unmarshal([]byte(b), &now)
+			return code, b, now[0]
+		}
+		return code, b, PassView{}
+	}
+	for more, want := range map[string]float64{`"clock":"20 s"`: 20, `"clock":"20 s","delay_ms":1500`: 21.5, `"clock":"1","way":"there and back","times":3,"delay_ms":0`: 60, `"clock":"1","way":"on","delay_ms":0`: 10} {
+		if code, b, p := set(more); code != 200 || p.Seconds < want-1e-9 || p.Seconds > want+1e-9 {
+			t.Errorf("%s: %d, %g s, want %g: %.200s", more, code, p.Seconds, want, b)
+		}
+		_, _, _ = set(`"clock":"1","way":"on","delay_ms":0`)
+	}
+	for more, field := range map[string]string{`"clock":"0 s"`: "clock", `"clock":"168 h"`: "clock", `"clock":"1","way":"on","times":2`: "clock", `"clock":"1","delay_ms":-1`: "delay_ms"} {
+		if code, b, _ := set(more); code != 422 || !strings.Contains(b, field) {
+			t.Errorf("%s: %d %s", more, code, b)
+		}
+	}
+}

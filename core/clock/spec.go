@@ -60,16 +60,21 @@ type Wait struct {
 const (
 	MostWaits = 100
 	MostWait  = 3_600_000
+	MostTimes = 100
 )
 
 // Spec describes a clock as it is kept with a pass and pinned by a take. A path
 // and its rate make a Clock of it.
 type Spec struct {
-	Kind         Kind   `json:"kind" enum:"steady"`
-	Factor       Rate   `json:"factor"`
-	Way          Way    `json:"way" enum:"on,back,there and back"`
-	Waits        []Wait `json:"waits,omitempty"`
-	CameraLocked bool   `json:"camera_locked,omitempty"`
+	Kind   Kind   `json:"kind" enum:"steady"`
+	Factor Rate   `json:"factor"`
+	Way    Way    `json:"way" enum:"on,back,there and back"`
+	Waits  []Wait `json:"waits,omitempty"`
+	// DelayMS is how long it stands at its first frame before it sets out.
+	DelayMS int64 `json:"delay_ms,omitempty" minimum:"0" maximum:"3600000"`
+	// Times is how often it goes there and back, one after another; none: once.
+	Times        int  `json:"times,omitempty" minimum:"0" maximum:"100"`
+	CameraLocked bool `json:"camera_locked,omitempty"`
 }
 
 // Times is a steady clock of a factor of the path's rate, from first to last.
@@ -85,6 +90,15 @@ func (s Spec) Check() error {
 	}
 	if err := s.Factor.Check("factor"); err != nil {
 		return err
+	}
+	if s.DelayMS < 0 || s.DelayMS > MostWait {
+		return fmt.Errorf("delay: %d ms; give 0 to %d", s.DelayMS, MostWait)
+	}
+	if s.Times < 0 || s.Times > MostTimes {
+		return fmt.Errorf("times: %d; give 1 to %d", s.Times, MostTimes)
+	}
+	if s.Times > 1 && s.Way != ThereAndBack {
+		return fmt.Errorf("times: %d of a clock that goes %s; go there and back, which ends where it begins", s.Times, s.Way)
 	}
 	if len(s.Waits) > MostWaits {
 		return fmt.Errorf("waits: %d of them; give at most %d", len(s.Waits), MostWaits)
@@ -114,7 +128,7 @@ func (s Spec) On(first, last int, rate Rate) (Clock, error) {
 		}
 	}
 	u := Uniform{First: first, Last: last, Path: rate, Factor: s.Factor, CameraLocked: s.CameraLocked}
-	if s.Way == On && len(s.Waits) == 0 {
+	if s.Way == On && len(s.Waits) == 0 && s.DelayMS == 0 && s.Times <= 1 {
 		return u, nil
 	}
 	return s.lay(u), nil
@@ -122,7 +136,7 @@ func (s Spec) On(first, last int, rate Rate) (Clock, error) {
 
 // Same reports whether two specs describe the same clock.
 func (s Spec) Same(o Spec) bool {
-	return s.Kind == o.Kind && s.Factor.Num*o.Factor.Den == o.Factor.Num*s.Factor.Den && s.Way == o.Way && s.CameraLocked == o.CameraLocked && slices.Equal(s.Waits, o.Waits)
+	return s.Kind == o.Kind && s.Factor.Num*o.Factor.Den == o.Factor.Num*s.Factor.Den && s.Way == o.Way && s.CameraLocked == o.CameraLocked && s.DelayMS == o.DelayMS && max(s.Times, 1) == max(o.Times, 1) && slices.Equal(s.Waits, o.Waits)
 }
 
 // legs is a steady clock that turns or waits: stretches of frames at one rate, one
@@ -144,8 +158,9 @@ type leg struct {
 
 func (s Spec) lay(u Uniform) *legs {
 	l := &legs{rate: u.rate(), all: new(big.Int)}
-	run := func(to int) {
-		from := l.last(u, s.Way)
+	runs := 0
+	run := func(from, to int) {
+		defer func() { runs++ }()
 		at := from
 		step := 1
 		if to < from {
@@ -156,7 +171,7 @@ func (s Spec) lay(u Uniform) *legs {
 			slices.Reverse(waits)
 		}
 		for _, w := range waits {
-			if (w.Frame-at)*step < 0 || (to-w.Frame)*step < 0 || w.Frame == from && len(l.legs) > 0 { // passed, ahead, or waited at already
+			if (w.Frame-at)*step < 0 || (to-w.Frame)*step < 0 || w.Frame == from && runs > 0 { // passed, ahead, or waited at already
 				continue
 			}
 			l.add(at, w.Frame, 0)
@@ -165,30 +180,23 @@ func (s Spec) lay(u Uniform) *legs {
 		}
 		l.add(at, to, 0)
 	}
-	switch s.Way {
-	case Back:
-		run(u.First)
-	case ThereAndBack:
-		run(u.Last)
-		run(u.First)
-	default:
-		run(u.Last)
+	first, last := u.First, u.Last
+	if s.Way == Back {
+		first, last = last, first
+	}
+	if s.DelayMS > 0 {
+		l.add(first, first, s.DelayMS)
+	}
+	for range max(s.Times, 1) {
+		run(first, last)
+		if s.Way == ThereAndBack {
+			run(last, first)
+		}
 	}
 	if len(l.legs) == 0 { // a run of no length
 		l.legs = []leg{{u.First, u.Last, new(big.Int), 0}}
 	}
 	return l
-}
-
-// last is where the legs so far end.
-func (l *legs) last(u Uniform, w Way) int {
-	if n := len(l.legs); n > 0 {
-		return l.legs[n-1].to
-	}
-	if w == Back {
-		return u.Last
-	}
-	return u.First
 }
 
 func (l *legs) add(from, to int, ms int64) {
@@ -298,7 +306,10 @@ func (l *legs) TimesAt(frame float64) []Interval {
 
 func (l *legs) Stops() []int {
 	var out []int
-	for _, g := range l.legs[1:] {
+	for k, g := range l.legs {
+		if k == 0 { // the run begins there
+			continue
+		}
 		if !slices.Contains(out, g.from) {
 			out = append(out, g.from)
 		}

@@ -32,6 +32,9 @@ func TestLawsOfEveryClock(t *testing.T) {
 		"waiting backwards":   {spec(Back, Wait{3, 250}), 0, 9, Rate{1, 3}},
 		"slow":                {Spec{Kind: Steady, Factor: Rate{1, 7}, Way: ThereAndBack}, 5, 8, Rate{24, 1}},
 		"no length":           {spec(Back), 4, 4, Rate{24, 1}},
+		"delayed":             {Spec{Kind: Steady, Factor: Rate{1, 1}, Way: On, DelayMS: 2345}, -3, 40, Rate{24, 1}},
+		"delayed backwards":   {Spec{Kind: Steady, Factor: Rate{2, 3}, Way: Back, DelayMS: 1, Waits: []Wait{{5, 99}, {40, 10}}}, -3, 40, Rate{24, 1}},
+		"three times":         {Spec{Kind: Steady, Factor: Rate{3, 1}, Way: ThereAndBack, Times: 3, DelayMS: 500, Waits: []Wait{{0, 250}, {12, 800}, {40, 30}}}, 0, 40, Rate{24000, 1001}},
 	} {
 		k, err := c.s.On(c.first, c.last, c.rate)
 		if err != nil {
@@ -118,6 +121,32 @@ func TestWaitsByHand(t *testing.T) {
 	}
 }
 
+// By hand: a second of delay, ten frames at 10 fps there and back twice, half a second at the
+// near end each time it is there between.
+func TestTimesAndDelayByHand(t *testing.T) {
+	s := spec(ThereAndBack, Wait{0, 500})
+	s.Times, s.DelayMS = 2, 1000
+	c, err := s.On(0, 10, Rate{10, 1})
+	if err != nil {
+		t.Fatal(err)
+	}
+	// 1 s delay, 0.5 s wait, there, back, 0.5 s wait, there, back, 0.5 s wait
+	for tick, want := range map[int64]float64{0: 0, 1000: 0, 1400: 0, 1600: 1, 2500: 10, 2600: 9, 3500: 0, 3900: 0, 4100: 1, 5000: 10, 6000: 0, 9000: 0} {
+		if got := c.At(tick, 1000).Frame(); got != want {
+			t.Errorf("tick %d: frame %g, want %g", tick, got, want)
+		}
+	}
+	if v := c.TimesAt(10); len(v) != 2 || math.Abs(v[0].From-2.5) > 1e-12 || math.Abs(v[1].To-5) > 1e-12 {
+		t.Errorf("the far end: %v", v)
+	}
+	if v := c.TimesAt(0); len(v) != 3 || !math.IsInf(v[0].From, -1) || math.Abs(v[0].To-1.5) > 1e-12 || math.Abs(v[1].From-3.5) > 1e-12 || math.Abs(v[1].To-4) > 1e-12 || !math.IsInf(v[2].To, 1) {
+		t.Errorf("the near end: %v", v)
+	}
+	if s.Same(spec(ThereAndBack, Wait{0, 500})) || !s.Same(s) {
+		t.Error("which clocks are the same")
+	}
+}
+
 // The largest rates that are accepted neither overflow nor lose a unit.
 func TestExtremeLegs(t *testing.T) {
 	s := Spec{Kind: Steady, Factor: Rate{999_999_999, 1_000_000_000}, Way: Back, Waits: []Wait{{500_000, MostWait}}}
@@ -151,6 +180,10 @@ func TestSpecRefuses(t *testing.T) {
 		"rising order":    spec(On, Wait{3, 1}, Wait{3, 1}),
 		"outside the run": spec(On, Wait{11, 1}),
 		"give 0 to 10":    spec(On, Wait{-1, 1}),
+		"delay: -1":       {Kind: Steady, Factor: Rate{1, 1}, Way: On, DelayMS: -1},
+		"delay: 3600001":  {Kind: Steady, Factor: Rate{1, 1}, Way: On, DelayMS: MostWait + 1},
+		"give 1 to 100":   {Kind: Steady, Factor: Rate{1, 1}, Way: ThereAndBack, Times: MostTimes + 1},
+		"times: 2 of a":   {Kind: Steady, Factor: Rate{1, 1}, Way: Back, Times: 2},
 	} {
 		if _, err := s.On(0, 10, Rate{24, 1}); err == nil || !strings.Contains(err.Error(), want) {
 			t.Errorf("%v, want %q", err, want)

@@ -1,6 +1,7 @@
 package clock
 
 import (
+	"math"
 	"strings"
 	"testing"
 )
@@ -31,6 +32,38 @@ func TestTypedClocks(t *testing.T) {
 		if back, err := Parse(want, film); err != nil || back.Float() != r.Float() {
 			t.Errorf("%s comes back as %v, %v", want, back, err)
 		}
+	}
+}
+
+// A pass typed as how long it takes takes that long, to the last bit where its factor has few
+// digits, and to a millionth of it elsewhere.
+func TestTypedDurations(t *testing.T) {
+	for text, want := range map[string]float64{"10 s": 10, "20s": 20, "0,5 min": 30, "2 h": 7200, "500 ms": 0.5, "7.3 s": 7.3, "12.345 s": 12.345, "168 h": 604800, "999.999 s": 999.999} {
+		for _, rate := range []Rate{{24, 1}, {24000, 1001}, {60000, 1001}} {
+			f, err := ParseFor(text, rate, 240)
+			if err != nil {
+				t.Errorf("%s: %v", text, err)
+				continue
+			}
+			c, err := Times(f).On(-12, 228, rate)
+			if err != nil || math.Abs(c.Seconds()-want) > 1e-6*want && want < 1e5 || math.Abs(c.Seconds()-want) > 1e-4*want {
+				t.Errorf("%s at %v: %g s by × %v, %v", text, rate, c.Seconds(), f, err)
+			}
+		}
+	}
+	if f, err := ParseFor("20 s", Rate{24, 1}, 240); err != nil || f != (Rate{1, 2}) {
+		t.Errorf("20 s is × %v, %v", f, err)
+	}
+	if f, err := ParseFor("8 fps", Rate{24, 1}, 0); err != nil || f != (Rate{1, 3}) {
+		t.Errorf("8 fps is × %v, %v", f, err)
+	}
+	for _, text := range []string{"0 s", "s", "1..2 s", "12345678901234 s", "3 days", "99999999 h"} {
+		if f, err := ParseFor(text, Rate{24, 1}, 240); err == nil {
+			t.Errorf("%q is × %v", text, f)
+		}
+	}
+	if _, err := ParseFor("3 s", Rate{24, 1}, 0); err == nil {
+		t.Error("a move without frames takes three seconds")
 	}
 }
 

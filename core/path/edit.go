@@ -266,7 +266,8 @@ func (p *Path) Replay(e Edit) (*Path, error) {
 func (p *Path) factor(e Edit) (clock.Rate, error) {
 	switch {
 	case e.Clock != "":
-		f, err := clock.Parse(e.Clock, p.Rate)
+		c := p.Clock()
+		f, err := clock.ParseFor(e.Clock, p.Rate, c.Last-c.First)
 		if err != nil {
 			wrong, want, _ := strings.Cut(err.Error(), "; ")
 			return f, bad("clock", wrong, want)

@@ -3756,12 +3756,22 @@ export interface components {
             zones: components["schemas"]["Zone"][];
         };
         "Set-passRequest": {
-            /** @description a factor, as 1, 0.5 or 1/3, or frames per second, as 8 fps */
+            /** @description a factor, as 1, 0.5 or 1/3, frames per second, as 8 fps, or how long it takes once through, as 12 s */
             clock: string;
+            /**
+             * Format: int64
+             * @description how long it stands before it sets out; left out: as it was
+             */
+            delay_ms?: number;
             name: string;
             note: string;
             /** Format: uuid */
             shot: string;
+            /**
+             * Format: int64
+             * @description how often it goes its way; left out: as it was
+             */
+            times?: number;
             /** @description left out: as they were */
             waits?: components["schemas"]["Wait"][];
             /**
@@ -3983,9 +3993,13 @@ export interface components {
         };
         Spec: {
             camera_locked?: boolean;
+            /** Format: int64 */
+            delay_ms?: number;
             factor: components["schemas"]["Rate"];
             /** @enum {string} */
             kind: "steady";
+            /** Format: int64 */
+            times?: number;
             waits?: components["schemas"]["Wait"][];
             /** @enum {string} */
             way: "on" | "back" | "there and back";

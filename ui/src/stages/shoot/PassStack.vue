@@ -12,7 +12,7 @@ const { width } = useElementSize(probe);
 const px = computed(() => shot.view?.threshold_px ?? 0.5);
 // What is shown of a pass: the take that rolls, else its chosen one, else the last.
 const newest = (p: PassView): TakeView | undefined => p.takes.find((t) => !t.ended) ?? p.takes.find((t) => t.id === p.chosen) ?? p.takes[p.takes.length - 1];
-const rate = (p: PassView): string => `${+p.fps.toFixed(2)} fps ×${p.clock}${p.clock_spec.way === "on" ? "" : `, ${p.clock_spec.way}`}${p.clock_spec.waits?.length ? ", waits" : ""}`;
+const rate = (p: PassView): string => `${+p.fps.toFixed(2)} fps ×${p.clock}${p.clock_spec.way === "on" ? "" : `, ${p.clock_spec.way}`}${(p.clock_spec.times ?? 1) > 1 ? ` ${p.clock_spec.times} times` : ""}${p.clock_spec.waits?.length ? ", waits" : ""}`;
 // The strip's full height is 1.5 × the threshold; the line is the threshold.
 const bars = (t: TakeView): { x: number; w: number; h: number; b: 0 | 1 | 2 | 3 }[] => {
   const n = Math.max(1, (shot.view?.last ?? 1) - (shot.view?.first ?? 0));
@@ -59,7 +59,7 @@ const takeTitle = (p: PassView, t: TakeView): string => {
   if (p.chosen_by_hand === t.id) return `${how}. Chosen by hand; press to let the last whole take stand for the pass.`;
   return p.chosen === t.id ? `${how}. The last whole take stands for the pass.` : `${how}. Press to choose it.`;
 };
-type Clocked = { clock?: string; way?: PassView["clock_spec"]["way"]; waits?: { frame: number; ms: number }[] };
+type Clocked = { clock?: string; way?: PassView["clock_spec"]["way"]; waits?: { frame: number; ms: number }[]; delay_ms?: number; times?: number };
 async function change(p: PassView, c: Clocked): Promise<boolean> {
   const r = await api.PUT("/api/passes/{id}", { params: { path: { id: p.id } }, body: { shot: shot.id, name: p.name, note: p.note, clock: p.clock, ...c } });
   if (r.data) shot.passes = r.data;
@@ -69,6 +69,15 @@ async function change(p: PassView, c: Clocked): Promise<boolean> {
 async function setFactor(p: PassView, e: Event): Promise<void> {
   const box = e.target as HTMLInputElement;
   if (!(await change(p, { clock: box.value }))) box.value = p.clock;
+}
+// Seconds of delay, or how often: what was refused stands there as it was.
+async function setNumber(p: PassView, e: Event, what: "delay_ms" | "times"): Promise<void> {
+  const box = e.target as HTMLInputElement;
+  const was = what === "times" ? p.clock_spec.times || 1 : (p.clock_spec.delay_ms ?? 0) / 1000;
+  const v = Number(box.value.trim().replace(",", "."));
+  if (box.value.trim() === "" || !Number.isFinite(v)) shot.trouble = `"${box.value}" is not a number.`;
+  else if (await change(p, what === "times" ? { times: Math.round(v) } : { delay_ms: Math.round(v * 1000) })) return;
+  box.value = String(was);
 }
 const setWay = (p: PassView, e: Event): Promise<boolean> => change(p, { way: (e.target as HTMLSelectElement).value as Clocked["way"] });
 // Waits as they are typed: "0096 2 s, 0120 0.5 s".
@@ -98,7 +107,7 @@ async function setWaits(p: PassView, e: Event): Promise<void> {
       <div class="small clock">
         <label>{{ rate(p) }}<input
           v-if="p.id === shot.pass" class="field" :value="p.clock" data-test="pass-clock" :aria-label="`Rate factor of pass ${p.number}`"
-          title="a factor, as 1, 0.5 or 1/3, or frames per second, as 8 fps" @change="(e) => setFactor(p, e)" /></label>
+          title="a factor, as 1, 0.5 or 1/3, frames per second, as 8 fps, or how long it takes, as 12 s" @change="(e) => setFactor(p, e)" /></label>
         <select
           v-if="p.id === shot.pass" class="field way" :value="p.clock_spec.way" data-test="pass-way" :aria-label="`Direction of pass ${p.number}`"
           @change="(e) => setWay(p, e)"><option v-for="w in ways" :key="w">{{ w }}</option></select>
@@ -121,6 +130,10 @@ async function setWaits(p: PassView, e: Event): Promise<void> {
         <label>waits <input
           class="field waits" :value="waits(p)" placeholder="none" data-test="pass-waits" :aria-label="`Waits of pass ${p.number}`"
           title="frames and seconds, as 0096 2 s, 0120 0.5 s; only where everything stands still" @change="(e) => setWaits(p, e)" /></label>
+        <label>delay <input class="field short" :value="(p.clock_spec.delay_ms ?? 0) / 1000" inputmode="decimal" data-test="pass-delay"
+          :aria-label="`Seconds before pass ${p.number} sets out`" title="seconds that it stands before it sets out" @change="(e) => setNumber(p, e, 'delay_ms')" /> s</label>
+        <label v-if="p.clock_spec.way === 'there and back'">times <input class="field short" :value="p.clock_spec.times || 1" inputmode="numeric" data-test="pass-times"
+          :aria-label="`How often pass ${p.number} goes there and back`" @change="(e) => setNumber(p, e, 'times')" /></label>
         {{ more(p) }}
       </div>
     </div>
@@ -141,6 +154,7 @@ header { display: flex; justify-content: space-between; gap: 20px; align-items: 
 .clock { display: flex; flex-direction: column; gap: 2px; }
 .clock label { display: contents; }
 .clock .way { width: 108px; }
+.short { width: 44px; min-height: 18px; padding: 0 3px; }
 .waits { width: 130px; min-height: 18px; padding: 0 3px; margin-right: 10px; }
 .clock .field { width: 60px; min-height: 20px; padding: 1px 4px; }
 .strip { display: block; }
