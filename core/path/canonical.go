@@ -89,12 +89,15 @@ func (t *Track) encode(e *encoder) {
 		e.str(string(t.Segments[i]))
 	}
 	shaped := slices.ContainsFunc(t.Keys, func(k Key) bool { return k.Bend != curve.Bend{} })
-	e.num(flag(t.Record != nil, 1) | flag(shaped, 2) | flag(t.Ramp != nil || len(t.Ramps) > 0, 4))
+	e.num(flag(t.Record != nil, 1) | flag(shaped, 2) | flag(t.Ramp != nil || len(t.Ramps) > 0, 4) | flag(t.Record != nil && t.Record.Tolerance != 0, 8))
 	if r := t.Record; r != nil {
 		e.str(r.Samples)
 		e.num(int64(r.Count))
 		e.real(r.First)
 		e.real(r.Step)
+		if r.Tolerance != 0 {
+			e.real(r.Tolerance)
+		}
 	}
 	if shaped {
 		for _, k := range t.Keys {

@@ -40,6 +40,7 @@ func TestCanonicalVector(t *testing.T) {
 		"handle behind": func(q *Path) { q.Tracks[1].Keys[1].In[1] = 0.5 }, "handle ahead": func(q *Path) { q.Tracks[1].Keys[1].Out[0] = 0.5 },
 		"ramp": func(q *Path) { q.Tracks[1].Ramp = &curve.Ramp{} }, "law": func(q *Path) { q.Tracks[1].Ramp = &curve.Ramp{Law: curve.Sine} }, "out": func(q *Path) { q.Tracks[1].Ramp = &curve.Ramp{Out: 3} },
 		"leg": func(q *Path) { q.Tracks[1].Ramps = map[int]curve.Ramp{0: {In: 3}} }, "other leg": func(q *Path) { q.Tracks[1].Ramps = map[int]curve.Ramp{1: {In: 3}} }, "jerk": func(q *Path) { q.Tracks[1].Ramps = map[int]curve.Ramp{1: {In: 3, Jerk: 2}} },
+		"tolerance": func(q *Path) { q.Tracks[0].Record.Tolerance = 0.1 }, "another tolerance": func(q *Path) { q.Tracks[0].Record.Tolerance = 0.2 },
 		"step": func(q *Path) { q.Tracks[0].Record.Step *= 2 }, "no record": func(q *Path) { q.Tracks[0].Record = nil },
 	} {
 		q := p.Clone()
@@ -183,5 +184,46 @@ func TestNamed(t *testing.T) {
 	}
 	if got := AxisList(two); !strings.HasPrefix(got, "m1/track, m1/pan") {
 		t.Error(got)
+	}
+}
+
+// With a tolerance an axis passes its samples within it, more smoothly than through them, and
+// another tolerance is another path.
+func TestRecordWithinTolerance(t *testing.T) {
+	r := fixture.Slider()
+	v := make([]float64, 300)
+	for i := range v {
+		v[i] = 400 + 200*math.Sin(float64(i)/50) + 0.4*float64(i%2)
+	}
+	values := NewValues(v)
+	base := New(r, clock.Rate{Num: 24, Den: 1}, nil)
+	rough := map[float64]float64{}
+	for _, tolerance := range []float64{0, 0.5, 2, 0.5} {
+		p, err := base.Apply(r, Edit{Op: "record", Axis: "track", Record: &Record{Samples: SamplesHash(v), Count: len(v), Step: 0.24, Tolerance: tolerance, Values: values}})
+		if err != nil {
+			t.Fatal(err)
+		}
+		m, err := Compile(p, r)
+		if err != nil {
+			t.Fatal(err)
+		}
+		for i, want := range v {
+			if d := math.Abs(m.Curves[0].At(float64(i)*0.24).P - want); d > tolerance+1e-9 {
+				t.Fatalf("within %g sample %d is passed at %g", tolerance, i, d)
+			}
+		}
+		a, _ := m.Curves[0].MaxAbs(2)
+		if was, ok := rough[tolerance]; ok && was != a {
+			t.Errorf("within %g again it is another curve", tolerance)
+		}
+		rough[tolerance] = a
+	}
+	if !(rough[2] < rough[0]/5 && rough[0.5] < rough[0]/5) {
+		t.Errorf("accelerations by tolerance: %v", rough)
+	}
+	for _, bad := range []float64{-1, 1e9, math.NaN()} {
+		if _, err := base.Apply(r, Edit{Op: "record", Axis: "track", Record: &Record{Samples: SamplesHash(v), Count: len(v), Step: 0.24, Tolerance: bad, Values: values}}); err == nil {
+			t.Errorf("a tolerance of %g is taken", bad)
+		}
 	}
 }

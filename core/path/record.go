@@ -21,7 +21,10 @@ type Record struct {
 	Count   int     `json:"count"`
 	First   float64 `json:"first"`
 	Step    float64 `json:"step" doc:"frames from one sample to the next"`
-	Values  *Values `json:"-"`
+	// Tolerance is how far, in the axis's unit, the axis may pass beside a sample so that it
+	// goes smoothly; none: it goes through all of them.
+	Tolerance float64 `json:"tolerance,omitempty"`
+	Values    *Values `json:"-"`
 }
 
 // Values are the samples of a record. They are read-only, and may be shared by
@@ -30,6 +33,7 @@ type Values struct {
 	V     []float64
 	mu    sync.Mutex
 	step  float64
+	off   float64      // the tolerance it was laid with
 	curve *curve.Curve // over frames from 0
 	low   float64
 	high  float64
@@ -55,6 +59,10 @@ func (r *Record) check(a *rig.Axis) error {
 		return bad(own(a.ID)+".record", fmt.Sprintf("%d samples", r.Count), fmt.Sprintf("give 2 to %d", MostSamples))
 	case !(r.Step > 0 && r.Step <= 1000):
 		return bad(own(a.ID)+".record", fmt.Sprintf("%s frames between samples", num(r.Step)), "give more than 0 and at most 1000")
+	case !(r.Tolerance >= 0 && r.Tolerance <= a.Max-a.Min):
+		return bad(own(a.ID)+".record", fmt.Sprintf("a tolerance of %s %s", num(r.Tolerance), a.Unit), fmt.Sprintf("give 0 to %s", num(a.Max-a.Min)))
+	case r.Tolerance > 0 && r.Count < 4:
+		return bad(own(a.ID)+".record", fmt.Sprintf("%d samples with a tolerance", r.Count), "give at least 4")
 	case !(math.Abs(r.First) <= MaxFrames && math.Abs(r.Last()) <= MaxFrames):
 		return bad("frame", "the record is beyond the longest move", fmt.Sprintf("keep frames within ±%d", MaxFrames))
 	}
@@ -69,8 +77,8 @@ func (r *Record) within(a *rig.Axis) error {
 	return nil
 }
 
-// curveFor is the C² cubic spline through the samples. It is laid once for all
-// records that share them.
+// curveFor is the C² cubic spline through the samples, or, with a tolerance, the
+// smoothing spline along them. It is laid once for all records that share them.
 func (r *Record) curveFor(axis string) (*curve.Curve, error) {
 	v := r.Values
 	if v == nil || len(v.V) != r.Count {
@@ -78,7 +86,14 @@ func (r *Record) curveFor(axis string) (*curve.Curve, error) {
 	}
 	v.mu.Lock()
 	defer v.mu.Unlock()
-	if v.curve == nil || v.step != r.Step {
+	if r.Tolerance > 0 && (v.curve == nil || v.step != r.Step || v.off != r.Tolerance) {
+		c, _, err := curve.Recorded(r.Step, v.V, r.Tolerance)
+		if err != nil {
+			return nil, bad(own(axis)+".record", err.Error(), "record it again")
+		}
+		v.curve, v.step, v.off = c, r.Step, r.Tolerance
+	}
+	if v.curve == nil || v.step != r.Step || v.off != r.Tolerance {
 		x := make([]float64, len(v.V))
 		for i := range x {
 			x[i] = float64(float64(i) * r.Step)
@@ -87,7 +102,7 @@ func (r *Record) curveFor(axis string) (*curve.Curve, error) {
 		if err != nil {
 			return nil, bad(own(axis)+".record", err.Error(), "record it again")
 		}
-		v.curve, v.step = c, r.Step
+		v.curve, v.step, v.off = c, r.Step, 0
 	}
 	out := &curve.Curve{X: make([]float64, len(v.curve.X)), C: v.curve.C}
 	for i, x := range v.curve.X {

@@ -3550,6 +3550,8 @@ export interface components {
              * @description frames from one sample to the next
              */
             step: number;
+            /** Format: double */
+            tolerance?: number;
         };
         Remedy: {
             clears: boolean;

@@ -153,10 +153,11 @@ header { display: flex; justify-content: space-between; gap: 20px; align-items: 
 .pick b { font: 600 16px/1.1 var(--head); }
 .clock { display: flex; flex-direction: column; gap: 2px; }
 .clock label { display: contents; }
-.clock .way { width: 108px; }
 .short { width: 44px; min-height: 18px; padding: 0 3px; }
 .waits { width: 130px; min-height: 18px; padding: 0 3px; margin-right: 10px; }
 .clock .field { width: 60px; min-height: 20px; padding: 1px 4px; }
+.clock .way { width: 116px; }
+.more label { margin-right: 10px; }
 .strip { display: block; }
 .takes { display: flex; gap: 4px; flex-wrap: wrap; }
 .thr { width: 42px; min-height: 18px; padding: 0 3px; }
