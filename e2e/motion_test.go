@@ -3,6 +3,8 @@ package e2e
 import (
 	"io"
 	"net/http"
+	"os"
+	"path/filepath"
 	"slices"
 	"strings"
 	"testing"
@@ -113,6 +115,17 @@ func TestRetimeAndVersions(t *testing.T) {
 	p.click("whole-close")
 	p.enter("factor", "2")
 	p.wait("a new timing", `document.querySelector('[data-test="remedy-retime"]')`)
+	// It may be signed for, with a reason, as long as rated limits are kept.
+	p.click("sign")
+	p.click("sign-seal")
+	p.wait("a reason is asked", `document.body.textContent.includes('Say why working limits may be passed')`)
+	p.enter("sign-why", "bare arm, clear floor")
+	p.click("sign-seal")
+	p.says("who signed", "signed", "bare arm, clear floor")
+	p.wait("the strip says so", `document.querySelector('[data-test="ready"]').textContent.includes('limits signed for')`)
+	if dir := os.Getenv("KEENARC_LOOK"); dir != "" {
+		p.shot(filepath.Join(dir, "signed.png"))
+	}
 	p.click("remedy-retime")
 	p.says("it is within its limits", "sentence", "Everything is within its limits at 48 fps")
 	if v := a.view(a.shot); v.Path.Tracks[0].Kind != curve.Quintic || v.Last < 200 || v.Last > 300 {
@@ -123,8 +136,8 @@ func TestRetimeAndVersions(t *testing.T) {
 	var seals []store.Seal
 	a.get("/api/shots/"+a.shot+"/seals", &seals)
 	p.click("stage-wrap")
-	p.wait("the file", `document.querySelector('[data-test="sealed-table-1"]')`)
-	r, err := http.Get(a.Addr + eval[string](p, `document.querySelector('[data-test="sealed-table-1"]').getAttribute('href')`))
+	p.wait("the file", `document.querySelector('[data-test="sealed-table-2"]')`)
+	r, err := http.Get(a.Addr + eval[string](p, `document.querySelector('[data-test="sealed-table-2"]').getAttribute('href')`))
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -17,6 +17,7 @@ type Desk struct {
 	Rig      *rig.Rig // the machines as one, with the limits of the day's line-ups
 	Keyed    bool     // there is a keyframe
 	Limits   string   // the first sentence over a limit, or empty
+	Over     string   // why somebody has signed for working limits that are passed, or empty
 	Sealed   bool     // the plan as it stands is sealed
 	Table    *seal.Table
 	Zeroed   string    // the axis whose zero was laid elsewhere since the path was sealed, or empty
@@ -66,7 +67,11 @@ func Readiness(s Snapshot, d *Desk) *Ready {
 	}
 	name := d.Rig.Name
 	item("keyframes", d.Keyed, "K", "the sheet is empty. Press K to store a keyframe.")
-	item("in limits", d.Limits == "", "P", "%s Press P to see the remedies.", d.Limits)
+	if d.Over != "" {
+		item("limits signed for", true, "", "")
+	} else {
+		item("in limits", d.Limits == "", "P", "%s Press P to see the remedies.", d.Limits)
+	}
 	if d.Zeroed != "" {
 		item("zeros", false, "S", "the zero of %s was laid elsewhere since the path was sealed. Press S to seal it for the new one.", d.Zeroed)
 	}

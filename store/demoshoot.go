@@ -56,7 +56,7 @@ func (s *Store) demoShoot(ctx context.Context, production string, machines []rig
 	if err != nil {
 		return err
 	}
-	if _, err := s.AddSeal(ctx, journal.NewID(), sh.ID, 0, journal.Itself, t, b); err != nil {
+	if _, err := s.AddSeal(ctx, journal.NewID(), sh.ID, 0, journal.Itself, t, b, ""); err != nil {
 		return err
 	}
 	layer := func(n int, name, note string, puppet, apart bool, to, ms int, lamps map[string]float64) weave.Layer {

@@ -32,6 +32,7 @@ type Seal struct {
 	FastestDen  int64          `json:"-"`
 	SealedBy    journal.Person `json:"sealed_by"`
 	SealedAt    time.Time      `json:"sealed_at"`
+	Over        string         `json:"over" doc:"why whoever sealed it has signed for working limits that are passed, or empty"`
 }
 
 func (x *Seal) name() *Seal {
@@ -48,7 +49,7 @@ func (x *Seal) Of(p *path.Path) bool {
 }
 
 const sealColumns = `x.id::text, x.version, x.revision, x.fingerprint, x.braking, coalesce(x.path_digest, '') AS path_digest,
-	coalesce(x.fastest_num, 0) AS fastest_num, coalesce(x.fastest_den, 0) AS fastest_den, ` + asPerson + ` AS sealed_by, x.sealed_at`
+	coalesce(x.fastest_num, 0) AS fastest_num, coalesce(x.fastest_den, 0) AS fastest_den, ` + asPerson + ` AS sealed_by, x.sealed_at, x.over`
 
 // Seals lists a shot's seals, the one sealed last first.
 func (s *Store) Seals(ctx context.Context, shot string) ([]Seal, error) {
@@ -62,7 +63,7 @@ func (s *Store) Seals(ctx context.Context, shot string) ([]Seal, error) {
 // AddSeal stores a sealed table as the shot's next version, if revision is still
 // the newest. The same bytes sealed again are the same seal, whatever was sealed
 // in between.
-func (s *Store) AddSeal(ctx context.Context, id, shot string, revision int64, who journal.Person, t *seal.Table, b *limit.Braking) (*Seal, error) {
+func (s *Store) AddSeal(ctx context.Context, id, shot string, revision int64, who journal.Person, t *seal.Table, b *limit.Braking, over string) (*Seal, error) {
 	f := t.Fingerprint()
 	w, err := zstd.NewWriter(nil)
 	if err != nil {
@@ -83,10 +84,10 @@ func (s *Store) AddSeal(ctx context.Context, id, shot string, revision int64, wh
 		if err != nil {
 			return err
 		}
-		out, err = one[Seal](ctx, tx, `WITH x AS (INSERT INTO seals (id, shot_id, version, revision, fingerprint, table_zstd, braking, person_id, path_digest, fastest_num, fastest_den)
-			VALUES ($1, $2, 1 + (SELECT coalesce(max(version), 0) FROM seals WHERE shot_id = $2), $3, $4, $5, $6, $7, $8, $9, $10)
-			ON CONFLICT (shot_id, fingerprint) DO UPDATE SET revision = excluded.revision, braking = excluded.braking RETURNING *) SELECT `+sealColumns+` FROM x JOIN people w ON w.id = x.person_id`,
-			id, shot, revision, f[:], packed, b, person, t.PathDigest[:], t.Fastest.Num, t.Fastest.Den)
+		out, err = one[Seal](ctx, tx, `WITH x AS (INSERT INTO seals (id, shot_id, version, revision, fingerprint, table_zstd, braking, person_id, path_digest, fastest_num, fastest_den, over)
+			VALUES ($1, $2, 1 + (SELECT coalesce(max(version), 0) FROM seals WHERE shot_id = $2), $3, $4, $5, $6, $7, $8, $9, $10, $11)
+			ON CONFLICT (shot_id, fingerprint) DO UPDATE SET revision = excluded.revision, braking = excluded.braking, over = excluded.over RETURNING *) SELECT `+sealColumns+` FROM x JOIN people w ON w.id = x.person_id`,
+			id, shot, revision, f[:], packed, b, person, t.PathDigest[:], t.Fastest.Num, t.Fastest.Den, over)
 		return err
 	})
 	if err != nil {

@@ -183,7 +183,7 @@ func TestSimultaneousEdits(t *testing.T) {
 				return err
 			},
 			func() error {
-				_, err := db.AddSeal(ctx, journal.NewID(), sh.ID, d.Revision, person("t"), tab, &limit.Braking{Seconds: 0.5})
+				_, err := db.AddSeal(ctx, journal.NewID(), sh.ID, d.Revision, person("t"), tab, &limit.Braking{Seconds: 0.5}, "")
 				return err
 			}}
 		if round == 0 {
@@ -209,7 +209,7 @@ func TestSimultaneousEdits(t *testing.T) {
 			t.Errorf("round %d: %d won, revision %d after %d: %v", round, won, n.Revision, d.Revision, err)
 		}
 	}
-	if _, err := db.AddSeal(ctx, journal.NewID(), sh.ID, 0, person("t"), &seal.Table{}, nil); !errors.Is(err, ErrStale) {
+	if _, err := db.AddSeal(ctx, journal.NewID(), sh.ID, 0, person("t"), &seal.Table{}, nil, ""); !errors.Is(err, ErrStale) {
 		t.Errorf("a seal of an old revision: %v", err)
 	}
 	if _, err := db.Undo(ctx, By{Shot: journal.NewID(), Actor: person("t")}); !errors.Is(err, ErrNotFound) {

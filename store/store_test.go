@@ -109,7 +109,7 @@ func sealed(t *testing.T, sh *Shot) (*Seal, *seal.Table) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	x, err := db.AddSeal(t.Context(), journal.NewID(), sh.ID, d.Revision, person("ann"), tab, &limit.Braking{Seconds: 0.5})
+	x, err := db.AddSeal(t.Context(), journal.NewID(), sh.ID, d.Revision, person("ann"), tab, &limit.Braking{Seconds: 0.5}, "")
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -88,7 +88,7 @@ func (s *Server) bench(ctx context.Context, shot string) (*stage.Bench, error) {
 			}
 		}
 	}
-	d.LineUp = lineUpNote(d, d.Table, 0)
+	d.LineUp = lineUpNote(d, d.Table, 0, false)
 	if cell, ok := h.Board().Now(h.Turn); ok && b.Newer > 0 {
 		b.NewerPx = apart(b, d, newest, cell.Frame)
 	}

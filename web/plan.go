@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 	"net/http"
+	"strings"
 
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/go-chi/chi/v5"
@@ -213,7 +214,17 @@ func (s *Server) stretch(ctx context.Context, in *struct {
 	return &body[*Plot]{plot(p.shot, p.scale, p.motion, p.draft.Path.Clock().FPS(), from, to)}, nil
 }
 
-func (s *Server) seal(ctx context.Context, in *revision) (*body[*ShotView], error) {
+// Sealing is of a revision, and may be signed for.
+type Sealing struct {
+	Revision int64  `json:"revision"`
+	Over     string `json:"over,omitempty" maxLength:"200" doc:"why working limits may be passed, signed by whoever seals; rated limits never are"`
+	Doing
+}
+
+func (s *Server) seal(ctx context.Context, in *struct {
+	ID   string `path:"id" format:"uuid"`
+	Body Sealing
+}) (*body[*ShotView], error) {
 	sh, d, err := s.newest(ctx, in.ID)
 	if err != nil {
 		return nil, s.fail(err)
@@ -221,7 +232,13 @@ func (s *Server) seal(ctx context.Context, in *revision) (*body[*ShotView], erro
 	if d.Revision != in.Body.Revision {
 		return nil, s.fail(store.ErrStale)
 	}
+	why := strings.TrimSpace(in.Body.Over)
 	t, err := seal.Make(d.Path, sh.Machines)
+	if err == nil {
+		why = "" // nothing is passed
+	} else if why != "" {
+		t, err = seal.MakeOver(d.Path, sh.Machines)
+	}
 	if err != nil {
 		return nil, conflict(err.Error())
 	}
@@ -233,13 +250,16 @@ func (s *Server) seal(ctx context.Context, in *revision) (*body[*ShotView], erro
 	if err != nil {
 		return nil, conflict(err.Error())
 	}
-	x, err := s.store.AddSeal(ctx, journal.NewID(), in.ID, d.Revision, s.who(ctx), t, b)
+	x, err := s.store.AddSeal(ctx, journal.NewID(), in.ID, d.Revision, s.who(ctx), t, b, why)
 	if err != nil {
 		return nil, s.fail(err)
 	}
 	j, err := stage.NewJudge(sh.Rig, sh.Lens, sh.Set, t, sh.ThresholdPx)
 	if err != nil {
 		return nil, s.fail(err)
+	}
+	if why != "" {
+		s.note(ctx, in.ID, "seal", fmt.Sprintf("Signed for passing working limits on path %d: %s", x.Version, why), map[string]any{"version": x.Version, "over": why})
 	}
 	s.note(ctx, in.ID, "seal", fmt.Sprintf("Sealed path %d as %s. Rounding to steps moves the picture by at most %.1e px.", x.Version, x.Short, j.QuantisationPx()),
 		map[string]any{"version": x.Version, "fingerprint": x.Print, "quantisation_px": j.QuantisationPx()})

@@ -103,3 +103,35 @@ func TestClocksOfAPass(t *testing.T) {
 		}
 	}
 }
+
+// A plan over its working limits is sealed when somebody signs for it and says why; over rated
+// ones it is not.
+func TestSignedFor(t *testing.T) {
+	id := fresh(t, "WB-90")
+	edits := []string{`{"op":"set","frame":0,"values":{"track":200}}`, `{"op":"set","frame":48,"values":{"track":560}}`}
+	for rev, e := range edits {
+		if code, b := do("POST", "/api/shots/"+id+"/edits", fmt.Sprintf(`{"revision":%d,"edit":%s}`, rev, e)); code != 200 {
+			t.Fatal(b)
+		}
+	}
+	sealed := func(body string) (int, string) { return do("POST", "/api/shots/"+id+"/seal", body) }
+	if code, b := sealed(`{"revision":2}`); code != 409 || !strings.Contains(b, "over its") {
+		t.Fatalf("over its limits: %d %s", code, b)
+	}
+	if code, b := sealed(`{"revision":2,"over":"  "}`); code != 409 {
+		t.Fatalf("signed without a reason: %d %s", code, b)
+	}
+	code, b := sealed(`{"revision":2,"over":"the arm is bare today"}`)
+	if code != 200 || !strings.Contains(b, `"over":"the arm is bare today"`) {
+		t.Fatalf("signed: %d %.400s", code, b)
+	}
+	if code, b := do("GET", "/api/shots/"+id+"/log", ""); code == 200 && !strings.Contains(b, "Signed for passing working limits on path 1: the arm is bare today") {
+		t.Errorf("the log: %.300s", b)
+	}
+	if code, b := do("POST", "/api/shots/"+id+"/edits", `{"revision":2,"edit":{"op":"factor","clock":"3"}}`); code != 200 || !strings.Contains(b, `"within_rated":false`) {
+		t.Fatalf("%d %.200s", code, b)
+	}
+	if code, b := sealed(`{"revision":3,"over":"in a hurry"}`); code != 409 || !strings.Contains(b, "nobody can sign for it") {
+		t.Errorf("over rated limits: %d %s", code, b)
+	}
+}

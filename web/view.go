@@ -290,6 +290,10 @@ func (s *Server) desk(ctx context.Context, shot, pass string) (*stage.Desk, *sto
 	if len(v.Analysis.Sentences) > 0 {
 		d.Limits = v.Analysis.Sentences[0]
 	}
+	over := v.Seal != nil && v.Seal.Over != ""
+	if over && v.SealedAs && v.Analysis.WithinRated {
+		d.Limits, d.Over = "", v.Seal.Over
+	}
 	if d.Balance, err = s.balanceOf(ctx, v.Shot); err != nil {
 		return nil, nil, err
 	}
@@ -301,7 +305,7 @@ func (s *Server) desk(ctx context.Context, shot, pass string) (*stage.Desk, *sto
 		d.Zeroed = v.Zeroed
 	}
 	if pass == "" {
-		d.LineUp = lineUpNote(d, d.Table, 0)
+		d.LineUp = lineUpNote(d, d.Table, 0, over)
 		return d, v.Seal, nil
 	}
 	p, err := s.store.Pass(ctx, pass)
@@ -318,17 +322,21 @@ func (s *Server) desk(ctx context.Context, shot, pass string) (*stage.Desk, *sto
 		return d, v.Seal, nil
 	}
 	d.Begin = c.At(0, trace.Hz).Whole()
-	d.LineUp = lineUpNote(d, d.Table, c.MaxSpeed())
+	d.LineUp = lineUpNote(d, d.Table, c.MaxSpeed(), over)
 	return d, v.Seal, nil
 }
 
 // lineUpNote says why the machines as they are lined up today may not run a table at
 // fps frames a second, or nothing.
-func lineUpNote(d *stage.Desk, t *seal.Table, fps float64) string {
+func lineUpNote(d *stage.Desk, t *seal.Table, fps float64, over bool) string {
 	if t == nil {
 		return ""
 	}
-	if err := t.Within(d.Rig, fps); err != nil {
+	which := limit.Working
+	if over {
+		which = limit.Rated
+	}
+	if err := t.Within(d.Rig, fps, which); err != nil {
 		return err.Error() + "."
 	}
 	return ""

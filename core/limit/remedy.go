@@ -25,6 +25,9 @@ type Analysis struct {
 	Report    *Report  `json:"report"`
 	Sentences []string `json:"sentences"` // one for each violation and blocking jump, what is hard first
 	Remedies  []Remedy `json:"remedies"`  // for the first sentence
+	// WithinRated: what is over is so for working limits alone. Somebody who knows why may
+	// sign for that; nobody for a rated limit, a soft limit or a step.
+	WithinRated bool `json:"within_rated"`
 }
 
 // Analyse checks a path on its own clock and computes the remedies.
@@ -36,6 +39,8 @@ func Analyse(p *path.Path, r *rig.Rig) (*path.Motion, *Analysis, error) {
 	fps := p.Clock().FPS()
 	a := &Analysis{Report: Check(m, r, fps, Working), Sentences: []string{}, Remedies: []Remedy{}}
 	a.say(p, r, m, fps)
+	_, _, free := a.Report.Sealable()
+	a.WithinRated = free && (a.Report.OK() || Check(m, r, fps, Rated).OK())
 	return m, a, nil
 }
 

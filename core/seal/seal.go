@@ -111,6 +111,16 @@ func (t *Table) movingAt(frame int) int {
 // which becomes the fastest one it may be run on. It refuses paths over a working
 // limit and paths with a step in position or speed, in a sentence.
 func Make(p *path.Path, machines []rig.Placed) (*Table, error) {
+	return makeWithin(p, machines, false)
+}
+
+// MakeOver seals a path that somebody has signed for to be over working limits: it is held
+// against rated limits instead, and against all else as ever.
+func MakeOver(p *path.Path, machines []rig.Placed) (*Table, error) {
+	return makeWithin(p, machines, true)
+}
+
+func makeWithin(p *path.Path, machines []rig.Placed, over bool) (*Table, error) {
 	r, err := rig.Join(machines)
 	if err != nil {
 		return nil, err
@@ -119,10 +129,19 @@ func Make(p *path.Path, machines []rig.Placed) (*Table, error) {
 	if err != nil {
 		return nil, err
 	}
-	if len(a.Sentences) > 0 {
-		return nil, fmt.Errorf("not sealed: %s", a.Sentences[0])
-	}
 	fps := p.Clock().FPS()
+	which := limit.Working
+	if len(a.Sentences) > 0 {
+		switch rated := limit.Check(m, r, fps, limit.Rated); {
+		case !over:
+			return nil, fmt.Errorf("not sealed: %s", a.Sentences[0])
+		case !rated.OK():
+			return nil, fmt.Errorf("not sealed, and nobody can sign for it: held against rated limits, %s", limit.Sentence(r, rated.Violations[0], fps))
+		case !a.WithinRated:
+			return nil, fmt.Errorf("not sealed, and nobody can sign for it: %s", a.Sentences[0])
+		}
+		which = limit.Rated
+	}
 	if _, err := limit.Brake(m, r, fps); err != nil {
 		return nil, fmt.Errorf("not sealed: %w", err)
 	}
@@ -135,7 +154,7 @@ func Make(p *path.Path, machines []rig.Placed) (*Table, error) {
 	}
 	t.Steps = make([][]int64, len(r.Axes))
 	each(len(r.Axes), func(i int) { t.Steps[i] = t.row(m.Curves[i], r.Axes[i].Zero, r.Axes[i].StepsPerUnit) })
-	if err := t.check(r, fps); err != nil {
+	if err := t.check(r, fps, which); err != nil {
 		return nil, err
 	}
 	t.finish()
@@ -182,9 +201,9 @@ func Value(steps int64, u rig.Ratio) float64 {
 }
 
 // Within holds the table against limits that it was not made for, as those of a
-// later line-up: soft limits, and working limits at fps frames a second. The axes
-// are the table's, by name; the error says which is over where.
-func (t *Table) Within(r *rig.Rig, fps float64) error {
+// later line-up: soft limits, and working limits (or those that are chosen) at fps frames a
+// second. The axes are the table's, by name; the error says which is over where.
+func (t *Table) Within(r *rig.Rig, fps float64, which func(*rig.Axis) rig.Limits) error {
 	for i, row := range t.Steps {
 		k := r.Index(t.Axes[i])
 		if k < 0 {
@@ -197,8 +216,8 @@ func (t *Table) Within(r *rig.Rig, fps float64) error {
 				return fmt.Errorf("%s leaves its soft limits %g to %g %s at frame %s", a.Name, a.Min, a.Max, a.Unit.Symbol(), limit.Frame4(t.frame(n)))
 			}
 		}
-		if n := t.over(i, a, fps); n >= 0 {
-			return fmt.Errorf("%s is over its working limits at frame %s", a.Name, limit.Frame4(t.frame(n)))
+		if n := t.over(i, which(a), fps); n >= 0 {
+			return fmt.Errorf("%s is over its limits at frame %s", a.Name, limit.Frame4(t.frame(n)))
 		}
 	}
 	return nil
@@ -221,10 +240,10 @@ func (t *Table) Zeroed(m *path.Motion, r *rig.Rig) int {
 }
 
 // check looks at the integers themselves: differences small enough for the
-// cubic's 128-bit products, speed and acceleration within the working limits.
+// cubic's 128-bit products, speed and acceleration within the limits.
 // Rounding to a quantum q may lift a measured speed by q·hz/2 and an
 // acceleration by 2q·hz², and no more: the exact ones were within.
-func (t *Table) check(r *rig.Rig, fps float64) error {
+func (t *Table) check(r *rig.Rig, fps float64, which func(*rig.Axis) rig.Limits) error {
 	wrong := make([]error, len(t.Steps))
 	each(len(t.Steps), func(i int) {
 		row, a := t.Steps[i], &r.Axes[i]
@@ -234,7 +253,7 @@ func (t *Table) check(r *rig.Rig, fps float64) error {
 				return
 			}
 		}
-		if k := t.over(i, a, fps); k >= 0 {
+		if k := t.over(i, which(a), fps); k >= 0 {
 			wrong[i] = fmt.Errorf("not sealed: in whole steps %s is over its limit at frame %s", a.Name, limit.Frame4(t.frame(k)))
 		}
 	})
@@ -246,16 +265,16 @@ func (t *Table) check(r *rig.Rig, fps float64) error {
 	return nil
 }
 
-// over is the first tick at which an axis is over its working speed or acceleration
+// over is the first tick at which an axis is over a speed or acceleration
 // by more than rounding, or −1.
-func (t *Table) over(i int, a *rig.Axis, fps float64) int {
+func (t *Table) over(i int, l rig.Limits, fps float64) int {
 	row, u := t.Steps[i], t.Units[i]
 	q := math.Abs(Value(1, u))
 	for _, m := range strides {
 		hz := fps * TicksPerFrame / float64(m)
 		// The limits as differences of entries, of two and of three of them.
-		fast := mostEntries((float64(a.Working.Speed*(1+1e-9)) + float64(q*hz)/2) * 2 / (q * hz))
-		hard := mostEntries((float64(a.Working.Acceleration*(1+1e-9)) + float64(2*q*hz*hz)) / (q * hz * hz))
+		fast := mostEntries((float64(l.Speed*(1+1e-9)) + float64(q*hz)/2) * 2 / (q * hz))
+		hard := mostEntries((float64(l.Acceleration*(1+1e-9)) + float64(2*q*hz*hz)) / (q * hz * hz))
 		for k := m; k < len(row)-m; k++ {
 			l, r := row[k-m], row[k+m]
 			if v, acc := r-l, r-2*row[k]+l; v > fast || v < -fast || acc > hard || acc < -hard {

@@ -225,7 +225,7 @@ func TestTheIntegersAreChecked(t *testing.T) {
 		b.Steps[axis][tick] += by
 		return &b
 	}
-	if err := bend(0, 300, 0).check(r, fps); err != nil {
+	if err := bend(0, 300, 0).check(r, fps, limit.Working); err != nil {
 		t.Fatal(err)
 	}
 	for name, c := range map[string]struct {
@@ -238,7 +238,7 @@ func TestTheIntegersAreChecked(t *testing.T) {
 		"too far apart":  {bend(3, 500, 1<<38), "Roll moves more steps than the table can hold at frame 0031"},
 		"out of the way": {bend(2, 500, MostSteps+1<<40), "Tilt moves more steps"},
 	} {
-		if err := c.tab.check(r, fps); err == nil || !strings.Contains(err.Error(), c.want) {
+		if err := c.tab.check(r, fps, limit.Working); err == nil || !strings.Contains(err.Error(), c.want) {
 			t.Errorf("%s: %v, want %q", name, err, c.want)
 		}
 	}
@@ -251,13 +251,13 @@ func TestTheIntegersAreChecked(t *testing.T) {
 	for name, l := range map[string]rig.Limits{"speed": {Speed: s.Speed / 1.01, Acceleration: s.Acceleration * 2}, "acceleration": {Speed: s.Speed * 2, Acceleration: s.Acceleration / 1.01}} {
 		q := fixture.Slider()
 		q.Axes[0].Working = l
-		if err := tab.check(q, fps); err == nil || !strings.Contains(err.Error(), "Track is over its limit") {
+		if err := tab.check(q, fps, limit.Working); err == nil || !strings.Contains(err.Error(), "Track is over its limit") {
 			t.Errorf("one per cent over its %s: %v", name, err)
 		}
 	}
 	q := fixture.Slider()
 	q.Axes[0].Working = s
-	if err := tab.check(q, fps); err != nil {
+	if err := tab.check(q, fps, limit.Working); err != nil {
 		t.Errorf("exactly at its limits: %v", err)
 	}
 }
@@ -344,11 +344,11 @@ func TestRunUpInTheTable(t *testing.T) {
 	}
 	r := fixture.Slider()
 	r.Axes = r.Axes[:1]
-	if err := tab.check(r, 24); err != nil {
+	if err := tab.check(r, 24, limit.Working); err != nil {
 		t.Errorf("far from home: %v", err)
 	}
 	tab.Steps[0][100] += 1 << 38
-	if err := tab.check(r, 24); err == nil || !strings.Contains(err.Error(), "at frame 0013") {
+	if err := tab.check(r, 24, limit.Working); err == nil || !strings.Contains(err.Error(), "at frame 0013") {
 		t.Errorf("a leap at tick 100: %v", err)
 	}
 }
@@ -384,7 +384,7 @@ func TestTheMarginFollowsTheQuantum(t *testing.T) {
 			ok         bool
 		}{"at its limits": {1, 1, true}, "over its speed": {1.01, 1, false}, "over its acceleration": {1, 1.01, false}} {
 			r.Axes[0].Working = rig.Limits{Speed: x.Speed.Max / c.speed, Acceleration: x.Acceleration.Max / c.acc}
-			if err := tab.check(r, float64(fps)); (err == nil) != c.ok {
+			if err := tab.check(r, float64(fps), limit.Working); (err == nil) != c.ok {
 				t.Errorf("%d fps, %s: %v", fps, name, err)
 			}
 		}
@@ -569,11 +569,55 @@ func TestZeroIsBakedIn(t *testing.T) {
 	tight := *other
 	tight.Axes = append([]rig.Axis(nil), other.Axes...)
 	tight.Axes[1].Max = 31
-	if err := b.Within(&tight, 24); err != nil {
+	if err := b.Within(&tight, 24, limit.Working); err != nil {
 		t.Errorf("up to 30 within 31: %v", err)
 	}
 	tight.Axes[1].Max = 29
-	if err := b.Within(&tight, 24); err == nil {
+	if err := b.Within(&tight, 24, limit.Working); err == nil {
 		t.Error("up to 30 within 29")
+	}
+}
+
+// Signed for, working limits are passed; rated ones, soft ones and steps never are.
+func TestOverWorkingLimits(t *testing.T) {
+	p, r := demo(t)
+	for factor, ok := range map[string][2]bool{"1": {true, true}, "1.3": {false, true}, "3": {false, false}} {
+		q, err := p.Apply(whole(t, r), path.Edit{Op: "factor", Clock: factor})
+		if err != nil {
+			t.Fatal(err)
+		}
+		_, err = Make(q, alone(r))
+		tab, over := MakeOver(q, alone(r))
+		if (err == nil) != ok[0] || (over == nil) != ok[1] {
+			t.Errorf("× %s: %v; signed for: %v", factor, err, over)
+		}
+		if over != nil && !strings.Contains(over.Error(), "nobody can sign for it") {
+			t.Errorf("× %s: %v", factor, over)
+		}
+		if over == nil && factor != "1" {
+			fps := q.Clock().FPS()
+			if err := tab.Within(r, fps, limit.Working); err == nil {
+				t.Error("it is within its working limits after all")
+			}
+			w := whole(t, r)
+			if err := tab.Within(w, fps, limit.Working); err == nil {
+				t.Error("within working limits by its whole names")
+			}
+			if err := tab.Within(w, fps, limit.Rated); err != nil {
+				t.Error(err)
+			}
+		}
+	}
+	for name, e := range map[string]path.Edit{
+		"a jump":     {Op: "kind", Axis: "pan", Kind: curve.Hold},
+		"soft limit": {Op: "set", Frame: 180, Values: map[string]float64{"track": 1479}},
+	} {
+		q, err := p.Apply(whole(t, r), e)
+		if err == nil {
+			_, err = MakeOver(q, alone(r))
+		}
+		if err == nil {
+			t.Errorf("%s is signed for", name)
+		}
 	}
 }

@@ -10,6 +10,9 @@ CREATE TABLE versions (
   PRIMARY KEY (shot_id, number),
   UNIQUE (shot_id, name)
 );
+-- Why whoever sealed a path has signed for working limits that are passed.
+ALTER TABLE seals ADD COLUMN over text NOT NULL DEFAULT '';
 
 -- +goose Down
+ALTER TABLE seals DROP COLUMN over;
 DROP TABLE versions;

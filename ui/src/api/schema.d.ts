@@ -1482,6 +1482,7 @@ export interface components {
             remedies: components["schemas"]["Remedy"][];
             report: components["schemas"]["Report"];
             sentences: string[];
+            within_rated: boolean;
         };
         Answer: {
             /** @description with what limits it */
@@ -3723,6 +3724,8 @@ export interface components {
             braking: components["schemas"]["Braking"];
             fingerprint: string;
             id: string;
+            /** @description why whoever sealed it has signed for working limits that are passed, or empty */
+            over: string;
             /** Format: int64 */
             revision: number;
             /** Format: date-time */
@@ -3731,6 +3734,19 @@ export interface components {
             short: string;
             /** Format: int64 */
             version: number;
+        };
+        Sealing: {
+            /**
+             * Format: uuid
+             * @description sent twice with the same, it is done once
+             */
+            deed?: string;
+            /** @description why working limits may be passed, signed by whoever seals; rated limits never are */
+            over?: string;
+            /** Format: int64 */
+            revision: number;
+            /** @description the window it is done in */
+            window?: string;
         };
         Seen: {
             /** Format: double */
@@ -7687,7 +7703,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["RevisionBody"];
+                "application/json": components["schemas"]["Sealing"];
             };
         };
         responses: {

@@ -288,6 +288,8 @@ export const useShot = defineStore("shot", () => {
     const r = await api.GET("/api/shots/{id}/versions", { params: { path: { id: id.value } } }).catch(() => ({ data: undefined }));
     return r.data ?? [];
   }
+  const signSeal = (over: string): Promise<boolean> =>
+    line((v) => api.POST("/api/shots/{id}/seal", { params: { path: { id: v.id } }, body: { revision: v.revision, over } }), "Sealed, and signed for.");
   const sealNow = (): Promise<boolean> =>
     line((v) => api.POST("/api/shots/{id}/seal", { params: { path: { id: v.id } }, body: { revision: v.revision } }), "Sealed.");
 
@@ -404,7 +406,7 @@ export const useShot = defineStore("shot", () => {
   }
 
   return { id, view, passes, trouble, said, saving, frame, gone, axis, pass, tried, pending, offer, axes, selected, first, last, start, end, index, values, camera, isPending, timecode,
-    load, reload, doubt, reloadPasses, edit, again, undo, redo, resume, backTo, versions, seal, upload, go, select, choosePass, remember, tryValues, ringFor, drop, keyAt, store };
+    load, reload, doubt, reloadPasses, edit, again, undo, redo, resume, backTo, versions, seal, signSeal, upload, go, select, choosePass, remember, tryValues, ringFor, drop, keyAt, store };
 });
 
 export function four(f: number): string {

@@ -27,6 +27,15 @@ watch(() => (a.value && a.value.sentences.length > 0 ? `${shot.id} ${shot.view?.
     }).catch(() => { if (mine === asked) looking.value = false; });
   }, 300);
 }, { immediate: true });
+// What is over a working limit and within the rated one may be signed for.
+const signing = ref(false);
+const why = ref("");
+const unsaid = ref(false);
+watch(() => `${shot.id} ${shot.view?.revision}`, () => (signing.value = false));
+async function sign(): Promise<void> {
+  unsaid.value = why.value.trim() === "";
+  if (!unsaid.value && (await shot.signSeal(why.value))) [signing.value, why.value] = [false, ""];
+}
 const remedies = computed(() => [...(a.value?.remedies ?? []), ...more.value]);
 // What an edit of a sealed path has opened.
 const opened = computed(() => (shot.view?.seal && shot.view.seal.revision >= 0 && !shot.view.sealed_as_is ? shot.view.seal : null));
@@ -51,12 +60,18 @@ const calm = computed(() => {
       <button class="link" data-test="offer-no" @click="shot.offer = null">leave them</button>
     </template>
     <template v-else-if="a && a.sentences.length">
+      <span v-if="shot.view?.sealed_as_is && shot.view.seal?.over" data-test="signed">Signed for by {{ shot.view.seal.sealed_by.name }}: {{ shot.view.seal.over }}.</span>
       <span class="over say">{{ a.sentences[0] }}</span>
       <span v-if="a.sentences.length > 1" class="quiet">and {{ a.sentences.length - 1 }} more</span>
-      <button v-for="r in remedies" :key="r.kind" class="link" :data-test="'remedy-' + r.kind" @click="press(r)">{{ r.text }}<template
+      <button v-for="r in signing ? [] : remedies" :key="r.kind" class="link" :data-test="'remedy-' + r.kind" @click="press(r)">{{ r.text }}<template
         v-if="!r.clears"> (leaves others)</template></button>
-      <span v-if="looking" class="quiet" data-test="looking">looking for more …</span>
-      <span v-else-if="remedies.length === 0" class="quiet">No remedy was found; change a keyframe.</span>
+      <button v-if="a.within_rated && !shot.view?.sealed_as_is && !signing" class="link" data-test="sign" @click="signing = true">sign for it …</button>
+      <form v-if="signing" class="sign" @submit.prevent="sign"><label>over working limits, because <input v-model="why" class="field" maxlength="200" data-test="sign-why" /></label>
+        <button class="btn slim lead" data-test="sign-seal">seal, and sign</button>
+        <span v-if="unsaid" class="over" role="alert">Say why working limits may be passed; the log keeps it with your name.</span>
+        <span v-else class="quiet small">Rated limits hold all the same. The log keeps your name and the reason.</span></form>
+      <span v-if="looking && !signing" class="quiet" data-test="looking">looking for more …</span>
+      <span v-else-if="remedies.length === 0 && !signing" class="quiet">No remedy was found; change a keyframe.</span>
     </template>
     <span v-else class="quiet">{{ calm }}</span>
     <span v-if="opened" class="opened" data-test="opened">Not as sealed path {{ opened.version }} any more{{ finished }}.
@@ -65,7 +80,8 @@ const calm = computed(() => {
 </template>
 
 <style scoped>
-.sentence { display: flex; gap: 16px; padding: 6px 14px; border-top: 1px solid var(--rule); min-height: 31px; align-items: center; flex-wrap: wrap; box-sizing: border-box; }
+.sentence { display: flex; gap: 4px 16px; padding: 6px 14px; border-top: 1px solid var(--rule); min-height: 31px; align-items: center; flex-wrap: wrap; box-sizing: border-box; }
+.sign { display: flex; gap: 10px; align-items: center; }
 .opened { margin-left: auto; color: var(--now); }
 html.paper .quiet { color: #4d5a67; }
 </style>

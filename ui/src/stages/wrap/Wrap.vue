@@ -53,7 +53,7 @@ const day = (t: string): string => new Date(t).toLocaleDateString("en-GB", { day
       <p v-if="shot.passes.every((p) => p.takes.length === 0)" class="quiet">No take yet. Roll one on Shoot.</p>
       <h2 class="cap gap">Sealed paths</h2>
       <table v-if="seals.length"><thead><tr><th>version</th><th>fingerprint</th><th>by</th><th>when</th><th>path</th></tr></thead>
-        <tbody><tr v-for="s in seals" :key="s.id"><td>path {{ s.version }}</td><td :title="s.fingerprint">{{ s.short }}</td>
+        <tbody><tr v-for="s in seals" :key="s.id"><td>path {{ s.version }}<span v-if="s.over" class="quiet small" :title="s.over"> signed over working limits</span></td><td :title="s.fingerprint">{{ s.short }}</td>
           <td>{{ s.sealed_by.name }}</td><td>{{ day(s.sealed_at) }} {{ clock(s.sealed_at) }}</td><td><a v-if="s.revision >= 0"
           class="link" :href="`/api/shots/${shot.id}/path.csv?seal=${s.id}`" download :data-test="`sealed-csv-${s.version}`">CSV</a>
           <a v-if="s.revision >= 0" class="link table" :href="`/api/shots/${shot.id}/sealed.table?seal=${s.id}`" download
