@@ -31,13 +31,17 @@ func (e Edit) Undisturbed(seen, now *Path) bool {
 		return sameAt(seen, now, e.Axis, e.Frame)
 	case "kind":
 		s, n := seen.Track(e.Axis), now.Track(e.Axis)
-		return s != nil && n != nil && s.Kind == n.Kind && s.Ends == n.Ends && s.Blend == n.Blend
+		return s != nil && n != nil && s.Kind == n.Kind && s.Ends == n.Ends && s.Blend == n.Blend && s.sameRamps(n) && e.Ramp.undisturbed(seen, now, s, n)
 	case "record":
 		s, n := seen.Track(e.Axis), now.Track(e.Axis)
 		return s != nil && n != nil && s.same(n)
 	case "segment": // counted from the first keyframe, so the frames must be the same
 		s, n := seen.Track(e.Axis), now.Track(e.Axis)
-		return s != nil && n != nil && s.Kind == n.Kind && s.Segments[e.Index] == n.Segments[e.Index] && slices.EqualFunc(s.Keys, n.Keys, func(a, b Key) bool { return a.Frame == b.Frame })
+		return s != nil && n != nil && s.Kind == n.Kind && s.Segments[e.Index] == n.Segments[e.Index] && s.sameRamps(n) && e.Ramp.undisturbed(seen, now, s, n) && slices.EqualFunc(s.Keys, n.Keys, func(a, b Key) bool { return a.Frame == b.Frame })
+	case "shape":
+		return sameAt(seen, now, e.Axis, e.Frame)
+	case "whole", "retime": // worked out from all of it, on its clock
+		return seen.Rate == now.Rate && seen.Factor == now.Factor && slices.EqualFunc(seen.Tracks, now.Tracks, func(a, b Track) bool { return a.Axis == b.Axis && a.same(&b) })
 	case "room":
 		return slices.Equal(seen.Frames(), now.Frames()) && slices.EqualFunc(seen.Tracks, now.Tracks, func(a, b Track) bool { return a.Record.same(b.Record) })
 	case "rate":
@@ -78,12 +82,22 @@ func sameAt(a, b *Path, axis string, frame float64) bool {
 }
 
 func (t *Track) same(o *Track) bool {
-	return t.Kind == o.Kind && t.Ends == o.Ends && t.Blend == o.Blend && slices.Equal(t.Keys, o.Keys) && maps.Equal(t.Segments, o.Segments) && t.Record.same(o.Record)
+	return t.Kind == o.Kind && t.Ends == o.Ends && t.Blend == o.Blend && slices.Equal(t.Keys, o.Keys) && maps.Equal(t.Segments, o.Segments) && t.sameRamps(o) && t.Record.same(o.Record)
+}
+
+func (t *Track) sameRamps(o *Track) bool {
+	return (t.Ramp == nil) == (o.Ramp == nil) && (t.Ramp == nil || *t.Ramp == *o.Ramp) && maps.Equal(t.Ramps, o.Ramps)
+}
+
+// undisturbed: what is typed as seconds, as part of a leg or as an acceleration counts from the
+// clock and the keyframes.
+func (r *TypedRamp) undisturbed(seen, now *Path, s, n *Track) bool {
+	return r == nil || seen.Rate == now.Rate && seen.Factor == now.Factor && slices.Equal(s.Keys, n.Keys)
 }
 
 func (r *Record) same(o *Record) bool {
 	if r == nil || o == nil {
 		return r == o
 	}
-	return r.Samples == o.Samples && r.Count == o.Count && r.First == o.First && r.Step == o.Step
+	return r.Samples == o.Samples && r.Count == o.Count && r.First == o.First && r.Step == o.Step && r.Tolerance == o.Tolerance
 }

@@ -88,3 +88,40 @@ func TestUndisturbed(t *testing.T) {
 		t.Error("an edit that there is not is undisturbed")
 	}
 }
+
+// New shapes, ramps, whole edits and timings count as what they were made on.
+func TestUndisturbedShapes(t *testing.T) {
+	p, r := plan(t, set(0, map[string]float64{"pan": 1, "tilt": 1}), set(40, map[string]float64{"pan": 2}), set(80, map[string]float64{"pan": 3, "tilt": 4}), Edit{Op: "kind", Axis: "pan", Kind: curve.Ramped})
+	after := func(e Edit) *Path {
+		t.Helper()
+		q, err := p.Apply(r, e)
+		if err != nil {
+			t.Fatal(err)
+		}
+		return q
+	}
+	ramp := &TypedRamp{Law: curve.Sine, In: "5", Out: "6"}
+	value, clocked, ramped, tilted := after(set(40, map[string]float64{"pan": 2.5})), after(Edit{Op: "factor", Clock: "0.5"}), after(Edit{Op: "segment", Axis: "pan", Index: 0, Kind: curve.Ramped, Ramp: ramp}), after(set(40, map[string]float64{"tilt": 2}))
+	shaped := after(Edit{Op: "shape", Axis: "pan", Frame: 40, Shape: &curve.Bend{Tension: 0.5}})
+	for name, c := range map[string]struct {
+		e   Edit
+		now *Path
+		ok  bool
+	}{
+		"a shape, another axis moved":         {Edit{Op: "shape", Axis: "pan", Frame: 40, Shape: &curve.Bend{Bias: 1}}, tilted, true},
+		"a shape, its keyframe moved":         {Edit{Op: "shape", Axis: "pan", Frame: 40, Shape: &curve.Bend{Bias: 1}}, value, false},
+		"a shape, its keyframe shaped":        {Edit{Op: "shape", Axis: "pan", Frame: 40, Shape: &curve.Bend{Bias: 1}}, shaped, false},
+		"ramps, a keyframe has moved":         {Edit{Op: "kind", Axis: "pan", Kind: curve.Ramped, Ramp: ramp}, value, false},
+		"ramps, the clock has changed":        {Edit{Op: "kind", Axis: "pan", Kind: curve.Ramped, Ramp: ramp}, clocked, false},
+		"ramps, a leg has its own":            {Edit{Op: "kind", Axis: "pan", Kind: curve.Ramped}, ramped, false},
+		"a kind, a keyframe has moved":        {Edit{Op: "kind", Axis: "pan", Kind: curve.Akima}, value, true},
+		"a leg, the clock has changed":        {Edit{Op: "segment", Axis: "pan", Index: 1, Kind: curve.Ramped, Ramp: ramp}, clocked, false},
+		"all of it, another axis has moved":   {Edit{Op: "whole", Whole: &Whole{Do: "reverse"}}, tilted, false},
+		"all of it, nothing has":              {Edit{Op: "whole", Whole: &Whole{Do: "reverse"}}, p.Clone(), true},
+		"a new timing, the clock has changed": {Edit{Op: "retime"}, clocked, false},
+	} {
+		if got := c.e.Named(r).Undisturbed(p, c.now); got != c.ok {
+			t.Errorf("%s: %t", name, got)
+		}
+	}
+}
