@@ -33,7 +33,7 @@ const (
 
 // Retime times a move anew on the clock of its plan, over a whole number of frames: the least
 // time within speed, acceleration and, where an axis has a limit of it, jerk. The new curves are
-// quintics through keyframes that all axes share.
+// quintics, or without a limit of jerk cubics, through keyframes that all axes share.
 func Retime(p *path.Path, r *rig.Rig) (*Retimed, error) {
 	q := p.Clone()
 	q.RunUp, q.RunOut = 0, 0
@@ -70,8 +70,8 @@ func Retime(p *path.Path, r *rig.Rig) (*Retimed, error) {
 	}
 	var best *Retimed
 	for _, apart := range [...]float64{1, 0.5, 2, 3} {
-		n := &newKeys{timed: timed, lim: lim, first: float64(m.First), fps: fps, least: apart / fps}
-		if x := n.lay(p, r, axes, m); x != nil && (best == nil || x.Frames < best.Frames) {
+		n := &newKeys{timed: timed, lim: lim, first: float64(m.First), fps: fps, least: apart / fps, jerk: jerk}
+		if x := n.lay(p, r, axes); x != nil && (best == nil || x.Frames < best.Frames) {
 			best = x
 		}
 	}
@@ -83,7 +83,7 @@ func Retime(p *path.Path, r *rig.Rig) (*Retimed, error) {
 
 // lay is the move through keyframes that are no closer than least, slowed by what that costs, or
 // nil.
-func (n *newKeys) lay(p *path.Path, r *rig.Rig, axes []int, m *path.Motion) *Retimed {
+func (n *newKeys) lay(p *path.Path, r *rig.Rig, axes []int) *Retimed {
 	slower := 1.0
 	for range 8 {
 		out := &Retimed{Frames: int(math.Ceil(n.timed.Duration*n.fps*slower - 1e-9))}
@@ -91,7 +91,7 @@ func (n *newKeys) lay(p *path.Path, r *rig.Rig, axes []int, m *path.Motion) *Ret
 			return nil
 		}
 		n.stretch = float64(out.Frames) / (n.timed.Duration * n.fps)
-		out.Edit = path.Edit{Op: "retime", Tracks: n.tracks(p, r, axes, m)}
+		out.Edit = path.Edit{Op: "retime", Tracks: n.tracks(p, r, axes)}
 		_, after, ok := try(p, r, out.Edit)
 		if !ok {
 			return nil
@@ -134,6 +134,7 @@ type newKeys struct {
 	first, fps float64
 	stretch    float64 // how much longer than was found, for a whole number of frames
 	least      float64 // between two new keyframes, in seconds
+	jerk       bool    // with a limit of jerk they are joined by quintics, without by cubics
 }
 
 // when is the new time of an old one, in seconds.
@@ -150,7 +151,7 @@ func (n *newKeys) when(old float64) float64 {
 	return (lo + hi) / 2
 }
 
-func (n *newKeys) tracks(p *path.Path, r *rig.Rig, axes []int, m *path.Motion) []path.Track {
+func (n *newKeys) tracks(p *path.Path, r *rig.Rig, axes []int) []path.Track {
 	// Where it stands still, and where the old keyframes were, if no other is near.
 	keep := slices.Clone(n.timed.Stops)
 	for _, f := range p.Frames() {
@@ -171,25 +172,54 @@ func (n *newKeys) tracks(p *path.Path, r *rig.Rig, axes []int, m *path.Motion) [
 	var out []path.Track
 	for k, i := range axes {
 		t := path.Track{Axis: r.Axes[i].ID, Kind: curve.Quintic}
+		if !n.jerk {
+			t.Kind = curve.Handles
+		}
 		still := true
-		for _, s := range times {
+		for j, s := range times {
 			x := n.timed.Curves[k].At(s)
 			rate := n.fps * n.stretch
 			key := path.Key{Frame: n.first + s*rate, Value: x.P}
-			key.Slope, key.Acceleration = x.V/rate, x.A/rate/rate
+			switch v := x.V / rate; {
+			case n.jerk:
+				key.Slope, key.Acceleration = v, x.A/rate/rate
+			default: // handles of a third of the leg make a cubic of it
+				if j > 0 {
+					h := (s - times[j-1]) * rate / 3
+					key.In = [2]float64{-h, -v * h}
+				}
+				if j+1 < len(times) {
+					h := (times[j+1] - s) * rate / 3
+					key.Out = [2]float64{h, v * h}
+				}
+			}
 			still = still && x.P == n.timed.Curves[k].At(0).P
 			t.Keys = append(t.Keys, key)
 		}
 		last := len(t.Keys) - 1
 		t.Keys[0].Frame, t.Keys[last].Frame = n.first, math.Round(t.Keys[last].Frame)
-		t.Keys[0].Value, t.Keys[last].Value = m.Curves[i].At(m.Curves[i].First()).P, m.Curves[i].Rest()
-		t.Keys[0].Bend, t.Keys[last].Bend = curve.Bend{}, curve.Bend{}
+		was := p.Track(r.Axes[i].ID).Keys
+		t.Keys[0].Value, t.Keys[last].Value = was[0].Value, was[len(was)-1].Value
+		if n.jerk {
+			t.Keys[0].Bend, t.Keys[last].Bend = curve.Bend{}, curve.Bend{}
+		} else {
+			t.Keys[0].Out[1], t.Keys[last].In[1] = 0, 0
+		}
 		if still {
-			t.Keys = []path.Key{t.Keys[0], t.Keys[last]}
+			t.Kind, t.Keys = curve.Smooth, []path.Key{{Frame: t.Keys[0].Frame, Value: t.Keys[0].Value}, {Frame: t.Keys[last].Frame, Value: t.Keys[last].Value}}
 		}
 		out = append(out, t)
 	}
 	return out
+}
+
+// joined is the piece between two keyframes.
+func (n *newKeys) joined(h float64, a, b curve.Sample) curve.Poly {
+	if n.jerk {
+		return curve.Fifth(h, a, b)
+	}
+	d := (b.P - a.P) / h
+	return curve.Poly{a.P, a.V, (3*d - 2*a.V - b.V) / h, (a.V + b.V - 2*d) / (h * h)}
 }
 
 // between appends the keyframes that are needed between two times for quintics to follow what
@@ -204,7 +234,7 @@ func (n *newKeys) between(times []float64, a, b float64) []float64 {
 		if b >= n.timed.Duration {
 			to = c.End()
 		}
-		q := curve.Fifth(b-a, from, to)
+		q := n.joined(b-a, from, to)
 		size := max(math.Abs(c.Rest()-c.Wait()), math.Abs(to.P-from.P), 1e-6)
 		for k := range 9 {
 			u := (b - a) * float64(k) / 8

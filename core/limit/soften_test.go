@@ -117,3 +117,161 @@ func TestRetimeCorners(t *testing.T) {
 		t.Errorf("a jump: %v", err)
 	}
 }
+
+// One axis from rest to rest: as many frames as its shortest move takes, and hardly more; the
+// limits all but used; from the same pose to the same pose, at whole frames; through few
+// keyframes; and the spacing as the positions say.
+func TestRetimeOfOneAxis(t *testing.T) {
+	r := fixture.Slider()
+	for _, c := range []struct {
+		limits curve.Bounds
+		fps    string
+	}{{curve.Bounds{Speed: 300, Acceleration: 400, Jerk: 4000}, "1"}, {curve.Bounds{Speed: 120, Acceleration: 900, Jerk: 9000}, "2"}, {curve.Bounds{Speed: 300, Acceleration: 400}, "1"}} {
+		r.Axes[0].Working.Speed, r.Axes[0].Working.Acceleration, r.Axes[0].Working.Jerk = c.limits.Speed, c.limits.Acceleration, c.limits.Jerk
+		for i := range r.Axes {
+			if c.limits.Jerk == 0 {
+				r.Axes[i].Working.Jerk = 0
+			}
+		}
+		p := line(t, r, "track", 12, 100, 60, 500, 90, 900)
+		p, err := p.Apply(r, path.Edit{Op: "factor", Clock: c.fps})
+		if err != nil {
+			t.Fatal(err)
+		}
+		x, err := Retime(p, r)
+		if err != nil {
+			t.Fatal(err)
+		}
+		want, err := curve.Shortest(800, c.limits)
+		if err != nil {
+			t.Fatal(err)
+		}
+		fps := p.Clock().FPS()
+		if least := want.Duration * fps; float64(x.Frames) < least || float64(x.Frames) > least*1.06+1 {
+			t.Errorf("%v: %d frames, the shortest move takes %g", c.limits, x.Frames, least)
+		}
+		q, rep, ok := try(p, r, x.Edit)
+		if !ok || !clears(rep) || rep.Axes[0].Share < 0.93 {
+			t.Errorf("%v: it uses %g of its limits", c.limits, rep.Axes[0].Share)
+		}
+		keys := q.Track("track").Keys
+		if first, last := keys[0], keys[len(keys)-1]; first.Frame != 12 || last.Frame != 12+float64(x.Frames) || first.Value != 100 || last.Value != 900 || len(keys) > 90 || len(keys) < 3 {
+			t.Errorf("%v: %d keyframes from %v to %v", c.limits, len(keys), first, last)
+		}
+		was, _ := path.Compile(p, r)
+		now, _ := path.Compile(q, r)
+		// How far the frames of the middle are apart, by where they are.
+		old := func(v float64) float64 {
+			lo, hi := 12.0, 90.0
+			for range 60 {
+				if m := (lo + hi) / 2; was.Curves[0].At(m).P < v {
+					lo = m
+				} else {
+					hi = m
+				}
+			}
+			return lo
+		}
+		closest, widest := math.Inf(1), 0.0
+		from, to := 12+0.1*float64(x.Frames), 12+0.9*float64(x.Frames)
+		for f := from; f+1 < to; f += 0.25 {
+			d := old(now.Curves[0].At(f+1).P) - old(now.Curves[0].At(f).P)
+			closest, widest = min(closest, d), max(widest, d)
+		}
+		if math.Abs(closest-x.Closest) > 0.05*closest || math.Abs(widest-x.Widest) > 0.05*widest {
+			t.Errorf("%v: frames %g to %g apart, by their places %g to %g", c.limits, x.Closest, x.Widest, closest, widest)
+		}
+		// Between its keyframes it keeps to the way: never back, never past the ends.
+		lo, _, hi, _ := now.Curves[0].Range()
+		if lo < 100-0.2 || hi > 900+0.2 {
+			t.Errorf("%v: it goes from %g to %g", c.limits, lo, hi)
+		}
+		for f := 12.0; f < 12+float64(x.Frames); f += 0.1 {
+			if v := now.Curves[0].At(f).V; v < -1e-3 {
+				t.Fatalf("%v: it goes back at %g by %g", c.limits, f, v)
+			}
+		}
+	}
+}
+
+// Two axes of which one waits: its wait keeps its length, and old keyframes are met.
+func TestRetimeKeepsWaits(t *testing.T) {
+	r := fixture.Slider()
+	p := line(t, r, "track", 0, 100, 30, 700, 78, 700, 100, 400)
+	p, err := p.Apply(r, path.Edit{Op: "kind", Axis: "track", Kind: curve.Monotone})
+	if err != nil {
+		t.Fatal(err)
+	}
+	x, err := Retime(p, r)
+	if err != nil {
+		t.Fatal(err)
+	}
+	q, _ := p.Apply(r, x.Edit)
+	m, _ := path.Compile(q, r)
+	still := 0.0
+	for f := 0.0; f < float64(x.Frames); f += 0.05 {
+		if m.Curves[0].At(f).V == 0 {
+			still += 0.05
+		}
+	}
+	// What is slowed for whole frames slows the wait with it.
+	if still < 48*0.99 || still > 48*1.12 {
+		t.Errorf("it stands still for %g frames, 48 before", still)
+	}
+	for _, v := range []float64{100, 700, 400} {
+		met := false
+		for _, k := range q.Track("track").Keys {
+			met = met || math.Abs(k.Value-v) < 1e-6
+		}
+		if !met {
+			t.Errorf("no keyframe is at %g any more", v)
+		}
+	}
+	p, err = p.Apply(r, path.Edit{Op: "set", Frame: 0, Values: map[string]float64{"roll": 4}})
+	if err != nil {
+		t.Fatal(err)
+	}
+	if x, err = Retime(p, r); err != nil {
+		t.Fatal(err)
+	}
+	for _, tr := range x.Edit.Tracks {
+		if tr.Axis == r.Axes[3].ID && (len(tr.Keys) != 2 || tr.Keys[0].Value != 4 || tr.Keys[1].Value != 4) {
+			t.Errorf("an axis that stands still: %+v", tr.Keys)
+		}
+	}
+}
+
+// What softening costs is by how much the axis is elsewhere, at the most.
+func TestSofteningCosts(t *testing.T) {
+	r := fixture.Slider()
+	p := line(t, r, "track", 0, 100, 96, 1060)
+	m, _, err := Analyse(p, r)
+	if err != nil {
+		t.Fatal(err)
+	}
+	more, _ := More(p, r)
+	q, _ := p.Apply(r, more[0].Edit)
+	n, _ := path.Compile(q, r)
+	most := 0.0
+	for k := range 96_001 {
+		f := float64(k) / 1000
+		most = max(most, math.Abs(m.Curves[0].At(f).P-n.Curves[0].At(f).P))
+	}
+	if got := apartBy(m.Curves[0], n.Curves[0]); math.Abs(got-most) > 0.01*most {
+		t.Errorf("it is said to cost %g, sampled %g", got, most)
+	}
+	if !strings.Contains(more[0].Text, "beside where it was") {
+		t.Errorf("%q", more[0].Text)
+	}
+	// No other easing that is tried and allowed is nearer.
+	for _, k := range easings {
+		o, rep, ok := try(p, r, path.Edit{Op: "kind", Axis: "track", Kind: k})
+		if !ok || blocked(rep, r.Axes[0].ID) || over(rep, r.Axes[0].ID) {
+			continue
+		}
+		c, _ := path.Compile(o, r)
+		if apartBy(m.Curves[0], c.Curves[0]) < apartBy(m.Curves[0], n.Curves[0]) {
+			t.Errorf("%s is nearer", k)
+		}
+	}
+}

@@ -57,7 +57,7 @@ func (l *law) at(t float64, k *int) (s, v, u, sum float64) {
 var softness = [...]float64{0.5, 0.7, 1}
 
 // smoothly times a section within jerk, too. fast is what it is without.
-func (w *way) smoothly(p *part, lim []Limits) *laid {
+func (w *way) smoothly(p *part, lim []Limits) (*laid, error) {
 	if w.straight(p) {
 		return w.shortest(p, lim, true)
 	}
@@ -76,7 +76,7 @@ func (w *way) smoothly(p *part, lim []Limits) *laid {
 			best = l
 		}
 	}
-	return best
+	return best, nil
 }
 
 // jerkRounds bounds how often a section is tried again for one window.

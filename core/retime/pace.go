@@ -115,7 +115,9 @@ func (w *way) profile(p *part, lim []Limits, slow, cap []float64) []float64 {
 		lines = w.cell(p, k, lim, slow[k], lines)
 		_, _, hiP, hiS := bounds(lines, x[k])
 		next := x[k] + 2*p.ds[k]*(hiP+hiS*x[k])
-		x[k+1] = max(min(next, beta[k+1], 1e30), 0)
+		// Where all but a stop is asked for, rounding must not make one of it: it would last for
+		// ever. What that is too fast by is found when the curves are held against the limits.
+		x[k+1] = max(min(next, beta[k+1], 1e30), 1e-8*min(beta[k+1], 1e30))
 	}
 	x[n] = 0
 	return x
@@ -247,10 +249,12 @@ func (w *way) hermite(p *part, t, x []float64, l *laid) *laid {
 const rounds = 14
 
 // section times a section: the least time within speed and acceleration, and the curves.
-func (w *way) section(p *part, lim []Limits) (least float64, out *laid) {
+func (w *way) section(p *part, lim []Limits) (least float64, out *laid, err error) {
 	if w.straight(p) {
-		l := w.shortest(p, lim, false)
-		return l.duration(), l
+		if out, err = w.shortest(p, lim, false); err != nil {
+			return 0, nil, err
+		}
+		return out.duration(), out, nil
 	}
 	n := len(p.ds)
 	slow, pace := make([]float64, n), make([]float64, n+1)
@@ -297,22 +301,30 @@ func (w *way) section(p *part, lim []Limits) (least float64, out *laid) {
 			}
 		}
 	}
-	return least, out
+	return least, out, nil
 }
 
 // shortest times a section that goes one way all along, exactly.
-func (w *way) shortest(p *part, lim []Limits, jerk bool) *laid {
-	length := 0.0
-	for _, d := range p.ds {
-		length += d
-	}
+func (w *way) shortest(p *part, lim []Limits, jerk bool) (*laid, error) {
 	d := p.after[0]
+	length, lead := 0.0, 0
+	for _, x := range p.ds {
+		length += x
+	}
+	for i := range d {
+		if math.Abs(d[i])*w.weight[i] > math.Abs(d[lead])*w.weight[lead] {
+			lead = i
+		}
+	}
+	// Counted in the unit of the axis that moves most.
+	unit := math.Abs(d[lead])
+	length *= unit
 	b := curve.Bounds{Speed: math.Inf(1), Acceleration: math.Inf(1)}
 	if jerk {
 		b.Jerk = math.Inf(1)
 	}
 	for i := range d {
-		if a := math.Abs(d[i]); a > 0 {
+		if a := math.Abs(d[i]) / unit; a > 0 {
 			b.Speed = min(b.Speed, lim[i].Speed/a)
 			b.Acceleration = min(b.Acceleration, lim[i].Acceleration/a)
 			if jerk {
@@ -327,13 +339,18 @@ func (w *way) shortest(p *part, lim []Limits, jerk bool) *laid {
 	if math.IsInf(b.Acceleration, 1) {
 		b.Acceleration = 1e6 * b.Speed * b.Speed / length
 	}
-	if math.IsInf(b.Jerk, 1) {
+	if jerk && math.IsInf(b.Jerk, 1) {
 		b.Jerk = 1e6 * b.Acceleration * max(b.Acceleration/b.Speed, math.Sqrt(b.Acceleration/length))
 	}
 	s, err := curve.Shortest(length, b)
-	if err != nil { // the limits were looked at
-		return &laid{t: []float64{0, 0}, tau: []float64{p.tau[0], p.tau[len(p.tau)-1]}, c: make([][]curve.Poly, w.n)}
+	if err != nil || !(s.Duration < math.Inf(1)) {
+		return nil, &Error{Axis: lead, Wrong: "its way and its limits are too far apart to compute", Want: "give numbers that are nearer to each other"}
 	}
+	dir := make([]float64, w.n)
+	for i := range dir {
+		dir[i] = d[i] / unit
+	}
+	d = dir
 	l := &laid{t: []float64{0}, tau: []float64{p.tau[0]}, c: make([][]curve.Poly, w.n)}
 	rates := [][3]float64{{b.Acceleration}, {0}, {-b.Acceleration}} // acceleration, jerk of each phase
 	if jerk {
@@ -356,10 +373,10 @@ func (w *way) shortest(p *part, lim []Limits, jerk bool) *laid {
 		v += a*h + j*h*h/2
 		acc = a + j*h
 		l.t = append(l.t, l.t[len(l.t)-1]+h)
-		l.tau = append(l.tau, w.when(p, at))
+		l.tau = append(l.tau, w.when(p, at/unit))
 	}
 	l.tau[len(l.tau)-1] = p.tau[len(p.tau)-1]
-	return l
+	return l, nil
 }
 
 // when is the old time at which a length of the section was gone.
@@ -374,7 +391,7 @@ func (w *way) when(p *part, length float64) float64 {
 }
 
 // time puts the parts one after another.
-func (w *way) time(r *Result, lim []Limits, jerk bool) {
+func (w *way) time(r *Result, lim []Limits, jerk bool) error {
 	r.Curves = make([]*curve.Curve, w.n)
 	for i := range r.Curves {
 		r.Curves[i] = &curve.Curve{X: []float64{0}}
@@ -404,13 +421,17 @@ func (w *way) time(r *Result, lim []Limits, jerk bool) {
 			continue
 		}
 		var l *laid
+		var err error
+		bound := 0.0
 		if jerk {
-			l = w.smoothly(p, lim)
+			l, err = w.smoothly(p, lim)
 		} else {
-			var bound float64
-			bound, l = w.section(p, lim)
-			least += min(bound, l.duration())
+			bound, l, err = w.section(p, lim)
 		}
+		if err != nil {
+			return err
+		}
+		least += min(bound, l.duration())
 		r.WorstShare = max(r.WorstShare, l.within(lim, orders))
 		for j := range l.t {
 			r.t, r.tau = append(r.t, at+l.t[j]), append(r.tau, l.tau[j])
@@ -431,7 +452,18 @@ func (w *way) time(r *Result, lim []Limits, jerk bool) {
 		if len(c.C) == 0 {
 			c.X, c.C = append(c.X, 0), []curve.Poly{{r.old[i].Wait()}}
 		}
+		for _, p := range c.C {
+			for _, v := range p {
+				if math.IsNaN(v) || math.IsInf(v, 0) {
+					return &Error{Axis: i, Wrong: "its way and its limits are too far apart to compute", Want: "give numbers that are nearer to each other"}
+				}
+			}
+		}
 	}
+	if math.IsNaN(r.Duration) || math.IsInf(r.Duration, 0) {
+		return &Error{Wrong: "it would take for ever", Want: "give numbers that are nearer to each other"}
+	}
+	return nil
 }
 
 // Old is the time in the original move that is due at t: between nodes, where the axis that

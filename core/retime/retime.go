@@ -76,12 +76,14 @@ func New(curves []*curve.Curve, lim []Limits, jerk bool) (*Result, error) {
 		lo, _, hi, _ := c.Range()
 		r.sizes = append(r.sizes, max(hi-lo, 1e-300))
 	}
-	survey(curves, lim, false).time(r, lim, false)
-	if !jerk {
-		return r, nil
+	if err := survey(curves, lim, false).time(r, lim, false); err != nil || !jerk {
+		return r, err
 	}
 	soft := &Result{old: curves, sizes: r.sizes, LowerBound: r.LowerBound}
-	survey(curves, lim, true).time(soft, lim, true)
+	if err := survey(curves, lim, true).time(soft, lim, true); err != nil {
+		return nil, err
+	}
+	soft.LowerBound = min(soft.LowerBound, soft.Duration) // it is within speed and acceleration, too
 	return soft, nil
 }
 
@@ -153,6 +155,9 @@ const (
 	turn       = 0.017
 	turnJerk   = 0.04 // where jerk rounds everything off
 	mostHalves = 7
+	// tight is by how much the direction may change in what cannot be cut any finer: beyond it
+	// the way is taken to turn on the spot there, and is a corner.
+	tight = 0.3
 )
 
 // survey lays the grid.
@@ -179,7 +184,9 @@ func survey(curves []*curve.Curve, lim []Limits, jerk bool) *way {
 	var open *part
 	shut := func() {
 		if open != nil {
-			w.parts = append(w.parts, *open)
+			if open.prune(); len(open.ds) > 0 {
+				w.parts = append(w.parts, *open)
+			}
 			open = nil
 		}
 	}
@@ -199,13 +206,14 @@ func survey(curves []*curve.Curve, lim []Limits, jerk bool) *way {
 			if cuts[k+1]-cuts[k] <= 1e-12*(s.to-s.from) {
 				continue
 			}
-			g := w.lay(s, cuts[k], cuts[k+1], max(each/(len(cuts)-1), fewCells))
-			if open != nil && w.joins(open, g, all, i, k, jerk) {
-				open.join(g)
-				continue
+			for n, g := range w.lay(s, cuts[k], cuts[k+1], max(each/(len(cuts)-1), fewCells)) {
+				if n == 0 && open != nil && w.joins(open, g, all, i, k, jerk) {
+					open.join(g)
+					continue
+				}
+				shut()
+				open = g
 			}
-			shut()
-			open = g
 		}
 	}
 	shut()
@@ -322,9 +330,10 @@ func (w *way) length(s *stretch, a, b float64) float64 {
 	return h / 18 * (5*w.pace(s, a+h*(0.5-math.Sqrt(0.15))) + 8*w.pace(s, a+h/2) + 5*w.pace(s, a+h*(0.5+math.Sqrt(0.15))))
 }
 
-// lay cuts a part of a stretch into cells.
-func (w *way) lay(s *stretch, from, to float64, n int) *part {
+// lay cuts a part of a stretch into cells; where it turns on the spot, into several parts.
+func (w *way) lay(s *stretch, from, to float64, n int) []*part {
 	g := &part{}
+	all := []*part{g}
 	node := func(u float64, d []float64) {
 		q := make([]float64, w.n)
 		for i := range q {
@@ -347,6 +356,17 @@ func (w *way) lay(s *stretch, from, to float64, n int) *part {
 			cut(m, b, dm, db, halves+1)
 			return
 		}
+		if far > tight*tight {
+			m := a + (b-a)/2
+			g.ds, g.on = append(g.ds, w.length(s, a, m)), append(g.on, s)
+			node(m, da)
+			g = &part{}
+			all = append(all, g)
+			node(m, db)
+			g.ds, g.on = append(g.ds, w.length(s, m, b)), append(g.on, s)
+			node(b, db)
+			return
+		}
 		g.ds, g.on = append(g.ds, w.length(s, a, b)), append(g.on, s)
 		node(b, db)
 	}
@@ -358,7 +378,7 @@ func (w *way) lay(s *stretch, from, to float64, n int) *part {
 		cut(a, b, at, next, 0)
 		at = next
 	}
-	return g
+	return all
 }
 
 // joins reports whether the way goes on from one part to the next without a corner; with jerk,
@@ -419,6 +439,36 @@ func (p *part) join(g *part) {
 	p.tau, p.q = append(p.tau, g.tau[1:]...), append(p.q, g.q[1:]...)
 	p.before, p.after = append(p.before, g.before[1:]...), append(p.after, g.after[1:]...)
 	p.ds, p.on = append(p.ds, g.ds...), append(p.on, g.on...)
+}
+
+// least is the length of a cell, in parts of its section, below which it is rounding.
+const least = 1e-13
+
+// prune takes nodes out that are no way apart.
+func (p *part) prune() {
+	all := 0.0
+	for _, d := range p.ds {
+		all += d
+	}
+	n, far := 0, 0.0 // nodes that stay, and the way from the last of them
+	last := len(p.tau) - 1
+	for k := 1; k <= last; k++ {
+		if far += p.ds[k-1]; far <= least*all && k < last {
+			continue
+		}
+		if far <= least*all && n > 0 { // the end: the node before it goes
+			far += p.ds[n-1]
+			n--
+		}
+		n++
+		p.tau[n], p.q[n], p.before[n], p.after[n] = p.tau[k], p.q[k], p.before[k], p.after[k]
+		p.ds[n-1], p.on[n-1] = far, p.on[k-1]
+		far = 0
+	}
+	p.tau, p.q, p.before, p.after, p.ds, p.on = p.tau[:n+1], p.q[:n+1], p.before[:n+1], p.after[:n+1], p.ds[:n], p.on[:n]
+	if all == 0 {
+		p.ds = nil
+	}
 }
 
 // straight reports whether a section goes one way all along.
