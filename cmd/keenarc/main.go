@@ -122,7 +122,7 @@ type rollCmd struct {
 	Keys   string `arg:"" help:"Keyframes as CSV: frame,track_mm,pan_deg,…"`
 	Rig    string `default:"plank" help:"The rig."`
 	Passes int    `default:"2" help:"How many passes."`
-	Kind   string `default:"smooth" help:"Curve: smooth, through, natural, clamped, monotone, akima, linear or hold."`
+	Kind   string `default:"smooth" help:"Curve: smooth, through, natural, clamped, monotone, akima, tcb, quintic, ramp, handles, linear, hold or ahead."`
 	FPS    string `default:"24" help:"Frames per second, as 24 or 24000/1001."`
 	Factor string `default:"1" help:"Rate factor, as 1, 3 or 907/1000."`
 	Seed   uint64 `default:"1" help:"Seed of the stand-in's repeatability."`
