@@ -154,7 +154,7 @@ header { display: flex; justify-content: space-between; gap: 20px; align-items: 
 .clock { display: flex; flex-direction: column; gap: 2px; }
 .clock label { display: contents; }
 .short { width: 44px; min-height: 18px; padding: 0 3px; }
-.waits { width: 130px; min-height: 18px; padding: 0 3px; margin-right: 10px; }
+.waits { width: 88px; min-height: 18px; padding: 0 3px; }
 .clock .field { width: 60px; min-height: 20px; padding: 1px 4px; }
 .clock .way { width: 116px; }
 .more label { margin-right: 10px; }
