@@ -84,7 +84,7 @@ func Brake(m *path.Motion, r *rig.Rig, fps float64) (*Braking, error) {
 	b := &Braking{Seconds: leastBrake}
 	n := len(m.Curves)
 	needs, cannot := make([]float64, n), make([]error, n)
-	each(n, func(i int) { needs[i], cannot[i] = brakeOf(m, i, &r.Axes[i], fps) })
+	EachAxis(n, func(i int) { needs[i], cannot[i] = brakeOf(m, i, &r.Axes[i], fps) })
 	for i, s := range needs {
 		if cannot[i] != nil {
 			return nil, cannot[i]
@@ -93,7 +93,7 @@ func Brake(m *path.Motion, r *rig.Rig, fps float64) (*Braking, error) {
 	}
 	b.Frames = fps * b.Seconds / 2
 	own := make([]Braking, n)
-	each(n, func(i int) {
+	EachAxis(n, func(i int) {
 		own[i].Seconds = b.Seconds
 		own[i].measure(m, i, &r.Axes[i], fps)
 	})
@@ -106,8 +106,8 @@ func Brake(m *path.Motion, r *rig.Rig, fps float64) (*Braking, error) {
 	return b, nil
 }
 
-// each does something for every axis, several at a time.
-func each(n int, do func(i int)) {
+// EachAxis does something for every axis, by number, several at a time, and waits for all.
+func EachAxis(n int, do func(i int)) {
 	var all sync.WaitGroup
 	for i := range n {
 		all.Go(func() { do(i) })

@@ -10,6 +10,7 @@ import (
 	"strings"
 
 	"keenarc/core/clock"
+	"keenarc/core/limit"
 	"keenarc/core/path"
 	"keenarc/core/rig"
 )
@@ -92,7 +93,7 @@ func New(t Table) *Table {
 // finish takes the digests of all axes; the table is immutable from here on.
 func (t *Table) finish() {
 	t.digests = make([][32]byte, len(t.Axes))
-	each(len(t.Steps), func(i int) { t.digests[i] = axisDigest(t.Axes[i], t.Units[i], t.Steps[i]) })
+	limit.EachAxis(len(t.Steps), func(i int) { t.digests[i] = axisDigest(t.Axes[i], t.Units[i], t.Steps[i]) })
 }
 
 // front is what the fingerprint is taken of: mark, header, digests.

@@ -13,7 +13,6 @@ package seal
 import (
 	"fmt"
 	"math"
-	"sync"
 
 	"keenarc/core/clock"
 	"keenarc/core/curve"
@@ -153,21 +152,12 @@ func makeWithin(p *path.Path, machines []rig.Placed, over bool) (*Table, error) 
 		t.Axes, t.Units = append(t.Axes, a.ID), append(t.Units, a.StepsPerUnit)
 	}
 	t.Steps = make([][]int64, len(r.Axes))
-	each(len(r.Axes), func(i int) { t.Steps[i] = t.row(m.Curves[i], r.Axes[i].Zero, r.Axes[i].StepsPerUnit) })
+	limit.EachAxis(len(r.Axes), func(i int) { t.Steps[i] = t.row(m.Curves[i], r.Axes[i].Zero, r.Axes[i].StepsPerUnit) })
 	if err := t.check(r, fps, which); err != nil {
 		return nil, err
 	}
 	t.finish()
 	return t, nil
-}
-
-// each does something for every axis, several at a time.
-func each(n int, do func(i int)) {
-	var all sync.WaitGroup
-	for i := range n {
-		all.Go(func() { do(i) })
-	}
-	all.Wait()
 }
 
 // stretch is how many ticks of a long move are worked out at a time.
@@ -245,7 +235,7 @@ func (t *Table) Zeroed(m *path.Motion, r *rig.Rig) int {
 // acceleration by 2q·hz², and no more: the exact ones were within.
 func (t *Table) check(r *rig.Rig, fps float64, which func(*rig.Axis) rig.Limits) error {
 	wrong := make([]error, len(t.Steps))
-	each(len(t.Steps), func(i int) {
+	limit.EachAxis(len(t.Steps), func(i int) {
 		row, a := t.Steps[i], &r.Axes[i]
 		for k, v := range row {
 			if v > MostSteps || v < -MostSteps || k > 1 && !small(v-row[k-2]) {
