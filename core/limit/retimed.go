@@ -92,8 +92,8 @@ func (n *newKeys) lay(p *path.Path, r *rig.Rig, axes []int) *Retimed {
 		}
 		n.stretch = float64(out.Frames) / (n.timed.Duration * n.fps)
 		out.Edit = path.Edit{Op: "retime", Tracks: n.tracks(p, r, axes)}
-		_, after, ok := try(p, r, out.Edit)
-		if !ok {
+		q, after, ok := try(p, r, out.Edit)
+		if !ok || !n.met(p, q, r, axes) {
 			return nil
 		}
 		if paceOK(after) {
@@ -109,6 +109,25 @@ func (n *newKeys) lay(p *path.Path, r *rig.Rig, axes []int) *Retimed {
 		slower = n.stretch * over * (1 + 1e-6)
 	}
 	return nil
+}
+
+// met reports whether the new move is, when its old keyframes are due, where they are: a timing
+// that is within the limits and goes another way is none.
+func (n *newKeys) met(p, q *path.Path, r *rig.Rig, axes []int) bool {
+	m, err := path.Compile(q, r)
+	if err != nil {
+		return false
+	}
+	for k, i := range axes {
+		lo, _, hi, _ := n.timed.Curves[k].Range()
+		for _, key := range p.Track(r.Axes[i].ID).Keys {
+			at := n.first + n.when(key.Frame/n.fps)*n.fps*n.stretch
+			if got := m.Curves[i].At(at).P; math.Abs(got-n.timed.Curves[k].At(n.when(key.Frame/n.fps)).P) > 10*near*(hi-lo)+1e-6 {
+				return false
+			}
+		}
+	}
+	return true
 }
 
 // inSeconds is a curve over frames as one over seconds.

@@ -8,6 +8,7 @@ import (
 	"keenarc/core/curve"
 	"keenarc/core/known/fixture"
 	"keenarc/core/path"
+	"keenarc/core/retime"
 )
 
 // The remedies that take longer, each tried again here: softer easings keep every keyframe, a new
@@ -273,5 +274,33 @@ func TestSofteningCosts(t *testing.T) {
 		if apartBy(m.Curves[0], c.Curves[0]) < apartBy(m.Curves[0], n.Curves[0]) {
 			t.Errorf("%s is nearer", k)
 		}
+	}
+}
+
+// A timing that goes another way is told from one that does not.
+func TestRetimeMeetsThePoses(t *testing.T) {
+	r := fixture.Slider()
+	p := line(t, r, "track", 0, 100, 60, 700, 100, 400)
+	x, err := Retime(p, r)
+	if err != nil {
+		t.Fatal(err)
+	}
+	q, err := p.Apply(r, x.Edit)
+	if err != nil {
+		t.Fatal(err)
+	}
+	m, _ := path.Compile(p, r)
+	timed, err := retime.New([]*curve.Curve{inSeconds(m.Curves[0], 24)}, []retime.Limits{{Speed: 300, Acceleration: 400, Jerk: 4000}}, true)
+	if err != nil {
+		t.Fatal(err)
+	}
+	n := &newKeys{timed: timed, fps: 24, stretch: float64(x.Frames) / (timed.Duration * 24)}
+	if !n.met(p, q, r, []int{0}) {
+		t.Error("the poses are met, and it says not")
+	}
+	still := q.Clone()
+	still.Track("track").Keys = still.Track("track").Keys[:1]
+	if n.met(p, still, r, []int{0}) {
+		t.Error("a move that stands still meets all poses")
 	}
 }
