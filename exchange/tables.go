@@ -58,8 +58,9 @@ func WriteTrace(out io.Writer, t *trace.Trace, r *rig.Rig) error {
 	rec := make([]string, len(head))
 	for k := range t.Pos {
 		n := t.Row(k)
-		rec[0] = strconv.FormatInt(t.Tick+int64(n), 10)
-		rec[1] = fixed(float64(n)/trace.Hz, 3)
+		ms := int64(n) * t.EveryMS()
+		rec[0] = strconv.FormatInt(t.Tick+ms, 10)
+		rec[1] = fixed(float64(ms)/trace.Hz, 3)
 		rec[2] = fixed(clock.Pos(t.Pos[k]).Frame(), 6)
 		for a := range t.Axes {
 			rec[3+a] = fixed(t.Value(a, k), 6)

@@ -60,6 +60,7 @@ type Take struct {
 	Why      string       `json:"why,omitempty"`
 	Frame    float64      `json:"frame"` // where it ended
 	Rows     int          `json:"rows"`
+	EveryMS  int64        `json:"every_ms,omitempty" doc:"milliseconds from row to row of its trace"`
 	LastBeat int64        `json:"last_beat_tick"`
 	BrakeAt  int64        `json:"brake_tick"`
 	Print    string       `json:"print"`

@@ -46,6 +46,8 @@ type Request struct {
 	Print   string                `json:"print,omitempty"` // arm: the fingerprint, 64 hex digits
 	Clock   *clock.Spec           `json:"clock,omitempty"`
 	Brake   float64               `json:"brake_s,omitempty"`
+	Num     int64                 `json:"num,omitempty"` // steer: to num/den of the path's rate
+	Den     int64                 `json:"den,omitempty"`
 	From    int                   `json:"from,omitempty"` // ack: first row that is stored
 	Rows    int                   `json:"rows,omitempty"` // ack: the row after the last one; trace: rows had so far
 	Beat    int64                 `json:"beat,omitempty"`
@@ -68,6 +70,8 @@ type Reply struct {
 	Epoch int64    `json:"epoch,omitempty"`
 	Print string   `json:"print,omitempty"`
 	Rig   *rig.Rig `json:"rig,omitempty"`
+	// EveryMS is how many milliseconds apart the rows of the take's trace will lie: arm.
+	EveryMS int64 `json:"every_ms,omitempty"`
 	// Version of the protocol, and whether it is a stand-in: describe.
 	Version int    `json:"version,omitempty"`
 	StandIn bool   `json:"stand_in,omitempty"`
@@ -225,6 +229,8 @@ type TakeEnd struct {
 	Frame     float64 `json:"frame"`
 	LastBeat  int64   `json:"last_beat_tick"`
 	BrakeTick int64   `json:"brake_tick"`
+	// Steers are the changes of speed of a live clock, as they were made.
+	Steers []clock.Steer `json:"steers,omitempty"`
 }
 
 // Event is one line from the rig that is not a reply; one field is set.

@@ -29,7 +29,7 @@ type Finding struct {
 
 // rules is the version of how takes are judged: raised when the same takes could
 // come to another word or number, so that what is stored is judged anew.
-const rules = 3
+const rules = 4
 
 // Depends names everything that a finding rests on. Two findings of a take with
 // equal Depends are the same. print is the seal's fingerprint in hex, which names
@@ -62,15 +62,18 @@ func NewJudge(r *rig.Rig, l *lens.Package, set *geom.Set, t *seal.Table, thresho
 // Take judges a take on the clock that it ran on; ref is the reference take of
 // another pass, or nil.
 func (j *Judge) Take(t, ref *journal.Take) (*Finding, error) {
-	c, err := t.Clock.On(j.table.Start(), j.table.End(), j.table.Rate)
+	took, c, err := j.visited(t)
 	if err != nil {
-		return nil, fmt.Errorf("judging take %s: %w", t.ID, err)
+		return nil, err
 	}
-	took := t.Trace.ByVisit()
-	f := &Finding{TakeID: t.ID, Deviation: j.j.Compare(trace.Sealed{Table: j.table}, took, c, j.table.First, j.table.Last, j.px)}
+	f := &Finding{TakeID: t.ID, Deviation: j.j.Compare(trace.Sealed{Table: j.table}, took, nil, c, j.table.First, j.table.Last, j.px)}
 	if ref != nil {
 		f.Against = ref.ID
-		f.Verdict = j.j.Compare(ref.Trace.ByVisit(), took, c, j.table.First, j.table.Last, j.px)
+		r, was, err := j.visited(ref)
+		if err != nil {
+			return nil, err
+		}
+		f.Verdict = j.j.Compare(r, took, was, c, j.table.First, j.table.Last, j.px)
 		f.Verdict.Frames = nil
 	}
 	f.Strip = make([]float64, j.table.Last-j.table.First)
@@ -83,6 +86,15 @@ func (j *Judge) Take(t, ref *journal.Take) (*Finding, error) {
 	}
 	f.Deviation.Frames = nil
 	return f, nil
+}
+
+// visited makes a take's trace ready to be judged, with the clock that it ran on.
+func (j *Judge) visited(t *journal.Take) (*trace.Visited, clock.Clock, error) {
+	c, err := t.Clock.Over(j.table.Run(), j.table.Rate)
+	if err != nil {
+		return nil, nil, fmt.Errorf("judging take %s: %w", t.ID, err)
+	}
+	return t.Trace.ByVisit(c.Traits().Round), c, nil
 }
 
 // QuantisationPx is how far at most, in pixels at the sensor, a sealed table

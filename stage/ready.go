@@ -26,6 +26,7 @@ type Desk struct {
 	Begin    int       // the frame at which the pass begins
 	PassName string    // the pass on the desk, or empty
 	PassNote string    // why this pass cannot be rolled on its clock, or empty
+	BrakeS   float64   // how long its clock takes to slow to rest; 0: as sealed
 }
 
 // Balanced is whether a shot's camera package is balanced on its machine, or what hangs
@@ -47,6 +48,8 @@ type Ready struct {
 	Checks   []Check `json:"checks"`
 	OK       bool    `json:"ok"`
 	Sentence string  `json:"sentence"`
+	// StartsAt is at which end of the path the pass begins: first or last.
+	StartsAt string `json:"starts_at" enum:"first,last"`
 	// OnPath is whether the rig stands somewhere on the sealed path.
 	OnPath bool   `json:"on_path"`
 	Key    string `json:"key,omitempty"`
@@ -54,7 +57,7 @@ type Ready struct {
 
 // Readiness looks at the floor and the desk.
 func Readiness(s Snapshot, d *Desk) *Ready {
-	r := &Ready{OK: true, Checks: []Check{}}
+	r := &Ready{OK: true, Checks: []Check{}, StartsAt: d.startsAt()}
 	item := func(name string, ok bool, key, format string, v ...any) {
 		r.Checks = append(r.Checks, Check{name, ok})
 		if !ok && r.OK {
@@ -112,7 +115,7 @@ func Readiness(s Snapshot, d *Desk) *Ready {
 	if d.Table != nil {
 		ok, on, text := AtFirst(s, d)
 		r.OnPath = s.Connected && unhomed == "" && on
-		item("at first", s.Connected && ok, "F", "%s Press F to go there.", text)
+		item("at "+r.StartsAt, s.Connected && ok, "F", "%s Press F to go there.", text)
 	}
 	item("pass", d.PassName != "" && d.PassNote == "", "5", "%s", passText(d))
 	if r.OK {
@@ -159,6 +162,14 @@ func Astray(s Snapshot, r *rig.Rig) string {
 	return ""
 }
 
+// startsAt is the end of the path at which a pass begins.
+func (d *Desk) startsAt() string {
+	if d != nil && d.Table != nil && d.Begin == d.Table.End() && d.Begin > d.Table.Start() {
+		return "last"
+	}
+	return "first"
+}
+
 func passText(d *Desk) string {
 	if d.PassNote != "" {
 		return d.PassNote
@@ -194,8 +205,11 @@ func AtFirst(s Snapshot, d *Desk) (ok, onPath bool, text string) {
 	for i, a := range d.Rig.Axes {
 		on = on && math.Abs(here[i]-at[i]) < 0.01*(a.Max-a.Min)
 	}
-	if on && f > d.Begin {
+	switch {
+	case on && f > d.Begin:
 		return false, true, frames(f-d.Begin) + " past first."
+	case on && f < d.Begin && d.startsAt() == "last":
+		return false, true, frames(d.Begin-f) + " before last."
 	}
 	a := d.Rig.Axes[worst]
 	return false, on, fmt.Sprintf("%s is %.1f %s from frame %s.", a.Name, math.Abs(here[worst]-first[worst]), a.Unit.Symbol(), limit.Frame4(float64(d.Begin)))

@@ -75,14 +75,16 @@ func (f *Floor) Press(ctx context.Context, who journal.Person, shot string, p *P
 	for _, a := range rg.Axes {
 		t.Axes, t.Units = append(t.Axes, p.Machine+"/"+a.ID), append(t.Units, a.StepsPerUnit)
 	}
-	if _, err := f.call(ctx, link.Request{Do: "arm", Take: t.ID, Print: print, Clock: &p.Clock, Brake: p.BrakeS}); err != nil {
+	armed, err := f.call(ctx, link.Request{Do: "arm", Take: t.ID, Print: print, Clock: &p.Clock, Brake: p.BrakeS})
+	if err != nil {
 		return fail(err)
 	}
+	t.EveryMS = max(armed.EveryMS, 1)
 	if err := f.journal.Begin(ctx, t); err != nil {
 		return fail(fmt.Errorf("the take could not be begun: %w", err))
 	}
 	t.Label = journal.Label(p.Number, p.Name, t.Number)
-	t.Trace = &trace.Trace{Axes: t.Axes, Units: t.Units, Steps: make([][]int32, len(t.Axes))}
+	t.Trace = &trace.Trace{Axes: t.Axes, Units: t.Units, Every: t.EveryMS, Steps: make([][]int32, len(t.Axes))}
 	h.take = &taking{take: t, tr: t.Trace, asked: -1, fetched: -1, done: make(chan struct{})}
 	f.mu.Lock()
 	f.taking, f.takes[t.ID] = h.take, h.take
@@ -113,6 +115,12 @@ func (f *Floor) disarm(ctx context.Context) {
 
 // Beat passes one sign of life on.
 func (h *Hold) Beat() error { return h.c.Send(link.Request{Do: "beat", Epoch: h.epoch}) }
+
+// Steer changes the speed of a live clock, to num/den of the path's rate.
+func (h *Hold) Steer(ctx context.Context, num, den int64) error {
+	_, err := h.c.Call(ctx, link.Request{Do: "steer", Epoch: h.epoch, Num: num, Den: den})
+	return err
+}
 
 // Release lets go: the rig slows to a stop on its path.
 func (h *Hold) Release() {

@@ -308,7 +308,7 @@ func TestReadinessNamesTheFirstThing(t *testing.T) {
 		"past first":  {onWay, &good, "F", "86 frames past first. Press F"},
 		"between":     {between, &good, "F", "86 frames past first. Press F"},
 		"elsewhere":   {elsewhere, &good, "F", "Track is 380.0 mm from frame 0000"},
-		"begins late": {snap, &late, "F", "from frame 0240"},
+		"begins late": {snap, &late, "F", "240 frames before last. Press F"},
 		"moving":      {at(link.Moving, past, all), &good, "Esc", "Plank is moving"},
 		"no pass":     {snap, &Desk{Rig: r, Keyed: true, Sealed: true, Table: f.pass.Table}, "5", "no pass"},
 	} {

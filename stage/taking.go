@@ -30,7 +30,7 @@ const storeRows = 1000
 // rows up to the first that is missing count as had.
 func fetching(k *journal.Take) *taking {
 	n := k.Trace.Unbroken()
-	tr := &trace.Trace{Tick: k.Trace.Tick, Axes: k.Trace.Axes, Units: k.Trace.Units, Pos: k.Trace.Pos[:n:n]}
+	tr := &trace.Trace{Tick: k.Trace.Tick, Every: k.EveryMS, Axes: k.Trace.Axes, Units: k.Trace.Units, Pos: k.Trace.Pos[:n:n]}
 	for _, col := range k.Trace.Steps {
 		tr.Steps = append(tr.Steps, col[:n:n])
 	}
@@ -226,6 +226,7 @@ func (f *Floor) takeEnd(c link.Rig, e *link.TakeEnd) {
 	}
 	t.take.Broken, t.take.Why, t.take.Frame = e.Broken, e.Why, e.Frame
 	t.take.LastBeat, t.take.BrakeAt = e.LastBeat, e.BrakeTick
+	t.take.Clock.Steers = e.Steers
 	if have := len(t.tr.Pos); have < e.Rows { // something was missed: ask for it again
 		t.asked = have
 		_ = c.Send(link.Request{Do: "trace", Take: e.Take, Rows: have})

@@ -101,7 +101,10 @@ func (s *Sim) Arm(req link.Request) error {
 	if err := s.checkTable(s.table, clk.MaxSpeed()); err != nil {
 		return err
 	}
-	if need, name := s.brakeFor(s.table, clk.MaxSpeed()); req.Brake < need {
+	if err := s.checkEases(s.table, clk); err != nil {
+		return err
+	}
+	if need, name := s.brakeFor(s.table, clk); req.Brake < need {
 		return refuse("braking in %g s would take %s over its rated acceleration; it needs %.3f s", req.Brake, name, need)
 	}
 	begin := clk.At(0, 1000)
@@ -116,6 +119,29 @@ func (s *Sim) Arm(req link.Request) error {
 	s.locked = true // passes repeat from now on: nobody else turns the lens
 	s.pos = begin
 	s.whole = lastPicture(clk, s.run)
+	s.every = req.Clock.EveryMS(clk)
+	return nil
+}
+
+// Steer changes the speed of a live clock while it rolls, to num/den of the path's rate.
+func (s *Sim) Steer(epoch, num, den int64) error {
+	switch {
+	case epoch != s.epoch || epoch == 0:
+		return refuse("the lease is not yours (epoch %d, now %d); take it first", epoch, s.epoch)
+	case s.mode != link.Rolling:
+		return refuse("the rig is %s; a clock is steered while it rolls", s.mode)
+	}
+	to, err := s.armed.Clock.Steered(s.at-s.start+1, num, den)
+	if err != nil {
+		return err
+	}
+	clk, err := s.run.Clock(to)
+	if err != nil {
+		return err
+	}
+	s.armed.Clock, s.clk = &to, clk
+	s.whole = lastPicture(clk, s.run)
+	s.cur.steers = to.Steers
 	return nil
 }
 

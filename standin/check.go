@@ -1,6 +1,7 @@
 package standin
 
 import (
+	"keenarc/core/clock"
 	"math"
 
 	"keenarc/core/limit"
@@ -57,22 +58,83 @@ func differences(row []int64, k, m int, u rig.Ratio, hz float64) (speed, acc flo
 	return seal.Value(r-l, u) / 2 * hz, seal.Value((r-row[k])-(row[k]-l), u) * hz * hz
 }
 
+// checkEases refuses a clock that breaks a rated acceleration while it changes its speed,
+// or could where somebody steers it.
+func (s *Sim) checkEases(t *seal.Table, c clock.Clock) error {
+	for i, row := range t.Steps {
+		a, u := s.axes[i].a, t.Units[i]
+		bad := -1
+		moments(t, row, u, c, func(k int, v, acc float64) {
+			if hz := c.MaxSpeed() * seal.TicksPerFrame; math.Abs(acc) > a.Rated.Acceleration*(1+1e-6)+2*quantum(u)*hz*hz && bad < 0 {
+				bad = k
+			}
+		})
+		if bad >= 0 {
+			return refuse("%s would be over its rated acceleration while the clock changes its speed at frame %s", a.Name, limit.Frame4(float64(t.Start())+float64(bad)/seal.TicksPerFrame))
+		}
+	}
+	return nil
+}
+
+// moments calls f with the speed and the acceleration of an axis at ticks of the table, at
+// all moments at which a clock changes its speed or might be steered to.
+func moments(t *seal.Table, row []int64, u rig.Ratio, c clock.Clock, f func(k int, v, acc float64)) {
+	at := func(k int, fps, change float64) {
+		v, acc := differences(row, k, 1, u, seal.TicksPerFrame)
+		f(k, v*fps, acc*fps*fps+v*change)
+	}
+	eases := c.Eases()
+	parts := 64
+	if len(eases) > 2000 {
+		parts = 8
+	}
+	for _, e := range eases {
+		for n := range parts + 1 {
+			gone, v, a := e.Gone(float64(n) / float64(parts))
+			k := int(math.Round((e.From + gone - float64(t.Start())) * seal.TicksPerFrame))
+			at(min(max(k, 0), len(row)-1), v, a)
+		}
+	}
+	tr := c.Traits()
+	if tr.Free == 0 {
+		return
+	}
+	const speeds = 8
+	for k := range row {
+		for n := 1; n <= speeds; n++ {
+			v := c.MaxSpeed() * float64(n) / speeds
+			for _, change := range [...]float64{tr.Free, -tr.Free} {
+				at(k, v, change)
+				at(k, -v, change)
+			}
+		}
+	}
+}
+
 // brakeFor is the shortest braking in seconds that keeps every axis within its
 // rated acceleration, from wherever in the table it begins, and the axis that
 // needs it. While the clock runs at share r of its rate and changes by ṙ a
 // second the acceleration is q″·r² + q′·ṙ (both terms count), with
 // r = 1 − 3u² + 2u³ and ṙ = −6u(1 − u)/seconds.
-func (s *Sim) brakeFor(t *seal.Table, fps float64) (seconds float64, name string) {
-	hz := fps * seal.TicksPerFrame
+func (s *Sim) brakeFor(t *seal.Table, c clock.Clock) (seconds float64, name string) {
+	hz := c.MaxSpeed() * seal.TicksPerFrame
+	tr := c.Traits()
 	for i, row := range t.Steps {
 		u := t.Units[i]
 		most := s.axes[i].a.Rated.Acceleration + 2*quantum(u)*hz*hz
-		for k := range row {
-			v, acc := differences(row, k, 1, u, hz)
+		need := func(_ int, v, acc float64) {
 			if n := restIn(v, acc, most, seconds); n > seconds {
 				seconds, name = n, s.axes[i].a.Name
 			}
 		}
+		for k := range row {
+			v, acc := differences(row, k, 1, u, hz)
+			need(k, v, acc)
+			if tr.Backward {
+				need(k, -v, acc)
+			}
+		}
+		moments(t, row, u, c, need)
 	}
 	return seconds, name
 }

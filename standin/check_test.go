@@ -93,7 +93,7 @@ func TestBrakingIsTheRigsOwn(t *testing.T) {
 	s, tab, e := homed(t, Options{Seed: 1})
 	arm(t, s, tab, e, "t")
 	s.Stop("")
-	need, name := s.brakeFor(tab, fps(tab, slow))
+	need, name := s.brakeFor(tab, tab120)
 	f := tab.Fingerprint()
 	q := link.Request{Epoch: e, Take: "t", Print: hex.EncodeToString(f[:]), Clock: at(slow)}
 	for _, less := range []float64{0.1, need / 2, need * 0.999} {
@@ -283,7 +283,7 @@ func taken(t testing.TB, p *path.Path, r *rig.Rig) error {
 	if err := s.checkTable(tab, fps); err != nil {
 		return err
 	}
-	if need, name := s.brakeFor(tab, fps); need > b.Seconds {
+	if need, name := s.brakeFor(tab, p.Clock()); need > b.Seconds {
 		return fmt.Errorf("%s needs %g s to brake where the plan says %g", name, need, b.Seconds)
 	}
 	return nil

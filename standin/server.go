@@ -291,8 +291,11 @@ func (c *session) do(req link.Request) (r link.Reply, answer bool) {
 		err = sim.Pretend(req.What, req.Axis, req.On, req.By)
 	case "arm":
 		err = sim.Arm(req)
+		r.EveryMS = sim.every
 	case "roll":
 		err = sim.Roll(req.Epoch)
+	case "steer":
+		err = sim.Steer(req.Epoch, req.Num, req.Den)
 	case "stop":
 		sim.Stop("stop was pressed")
 	case "ack":

@@ -53,6 +53,7 @@ type take struct {
 	ended  bool
 	end    link.TakeEnd
 	broken string
+	steers []clock.Steer
 }
 
 // way is a straight go-to in joint space: a minimum-jerk move of all axes in one time.
@@ -88,6 +89,7 @@ type Sim struct {
 	run     *seal.Table // as armed: what rolls is what was checked
 	clk     clock.Clock
 	whole   float64 // seconds after which all pictures of the run are taken
+	every   int64   // milliseconds between the rows of its trace
 	read    reader
 	armed   link.Request
 	rolls   int
@@ -114,7 +116,7 @@ type Sim struct {
 
 // NewSim puts the rig somewhere it does not know.
 func NewSim(o Options) *Sim {
-	s := &Sim{o: o, mode: link.Idle, beat: -1}
+	s := &Sim{o: o, mode: link.Idle, beat: -1, every: 1}
 	rng := rand.New(rand.NewPCG(o.Seed, 0x51))
 	for i := range o.Rig.Axes {
 		a := &o.Rig.Axes[i]

@@ -430,7 +430,7 @@ func TestTheTraceCoversEveryPicture(t *testing.T) {
 	if c.pos[0] != clock.At(-20) || c.tick <= began || c.pos[len(c.pos)-1] != clock.At(115) {
 		t.Errorf("from %g at tick %d to %g", c.pos[0].Frame(), c.tick, c.pos[len(c.pos)-1].Frame())
 	}
-	tr := (&trace.Trace{Axes: tab.Axes, Units: tab.Units, Pos: c.pos, Steps: c.steps}).ByVisit()
+	tr := (&trace.Trace{Axes: tab.Axes, Units: tab.Units, Pos: c.pos, Steps: c.steps}).ByVisit(0)
 	q, want := make([]float64, len(tab.Axes)), make([]float64, len(tab.Axes))
 	for f := range 90 {
 		if !tr.AtVisit(q, f, 0, false) || !(trace.Sealed{Table: tab}).AtFrame(want, f) {

@@ -163,9 +163,14 @@ func (s *Sim) stepRoll() {
 		a.slip(frame)
 		a.roll = float64(r) * dt
 		s.drive(i, s.read.position(s.run, i, lead))
-		s.cur.steps[i] = append(s.cur.steps[i], a.row(a.reads()))
+		row := a.row(a.reads())
+		if r%s.every == 0 {
+			s.cur.steps[i] = append(s.cur.steps[i], row)
+		}
 	}
-	s.cur.pos = append(s.cur.pos, s.pos)
+	if r%s.every == 0 {
+		s.cur.pos = append(s.cur.pos, s.pos)
+	}
 	if over {
 		s.endTake()
 	}
@@ -188,7 +193,7 @@ func (s *Sim) due(ms float64) (clock.Pos, bool) {
 func (s *Sim) endTake() {
 	c := s.cur
 	c.ended = true
-	c.end = link.TakeEnd{Take: c.id, Rows: len(c.pos), Frame: s.pos.Frame(), LastBeat: s.beat, BrakeTick: -1}
+	c.end = link.TakeEnd{Take: c.id, Rows: len(c.pos), Frame: s.pos.Frame(), LastBeat: s.beat, BrakeTick: -1, Steers: c.steers}
 	if b := s.brake; b != nil {
 		c.end.BrakeTick = b.tick + 1 // the first tick that was slower
 		c.end.Broken, c.end.Why = b.at(float64(s.tick)-s.o.Rig.LagMS) < s.whole, c.broken

@@ -21,6 +21,14 @@ type holdWord struct {
 	Press   bool  `json:"press,omitempty"`
 	Beat    int64 `json:"beat,omitempty"`
 	Release bool  `json:"release,omitempty"`
+	// Steer changes the speed of a live clock, to a factor of the path's rate.
+	Steer *steerTo `json:"steer,omitempty"`
+}
+
+// steerTo is a factor of the path's rate, backward below zero.
+type steerTo struct {
+	Num int64 `json:"num"`
+	Den int64 `json:"den"`
 }
 
 // What a word says; anything else says nothing and keeps nothing rolling.
@@ -29,6 +37,7 @@ const (
 	pressed
 	released
 	beaten
+	steered
 )
 
 // heldWord reads a word. One that says several things lets go.
@@ -41,6 +50,8 @@ func heldWord(raw []byte) int {
 		return released
 	case m.Press:
 		return pressed
+	case m.Steer != nil:
+		return steered
 	case m.Beat > 0:
 		return beaten
 	}
@@ -52,6 +63,9 @@ type holdSays struct {
 	Rolling string        `json:"rolling,omitempty"`
 	Refused string        `json:"refused,omitempty"`
 	Ended   *journal.Take `json:"ended,omitempty"`
+	// Steered is the speed that was taken; Unsteered why not.
+	Steered   *steerTo `json:"steered,omitempty"`
+	Unsteered string   `json:"unsteered,omitempty"`
 }
 
 // hold is the operator's hold, on a socket of its own: press, then a beat every
@@ -81,6 +95,8 @@ func (s *Server) hold(w http.ResponseWriter, r *http.Request) {
 			h.letGo()
 		case beaten:
 			h.beat()
+		case steered:
+			h.steer(ctx, raw)
 		}
 	}
 }
@@ -159,6 +175,24 @@ func (h *holding) beat() {
 	if hold := h.hold.Load(); hold != nil {
 		_ = hold.Beat()
 	}
+}
+
+// steer changes the speed of a live clock while it is held: not a sign of life by itself.
+func (h *holding) steer(ctx context.Context, raw []byte) {
+	var m holdWord
+	hold := h.hold.Load()
+	if json.Unmarshal(raw, &m) != nil || m.Steer == nil || hold == nil || h.last.Load() == 0 {
+		return
+	}
+	go func() { // apart from the reading of beats; ends within two seconds
+		ctx, cancel := context.WithTimeout(ctx, 2*time.Second)
+		defer cancel()
+		says := holdSays{Steered: m.Steer}
+		if err := hold.Steer(ctx, m.Steer.Num, m.Steer.Den); err != nil {
+			says = holdSays{Unsteered: err.Error()}
+		}
+		_ = wsjson.Write(ctx, h.c, says)
+	}()
 }
 
 func (h *holding) letGo() {

@@ -3,7 +3,9 @@ package web
 import (
 	"context"
 	"fmt"
+	"math"
 	"net/http"
+	"slices"
 	"strconv"
 
 	"github.com/danielgtaylor/huma/v2"
@@ -42,6 +44,9 @@ type PassView struct {
 	WorstAxis  string  `json:"worst_axis" doc:"the axis that uses the largest share of a working limit; empty without keyframes"`
 	WorstShare float64 `json:"worst_share"`
 	ClockNote  string  `json:"clock_note,omitempty" doc:"why its clock cannot run this move"`
+	EveryMS    int64   `json:"every_ms" doc:"milliseconds from row to row of its traces"`
+	Between    int     `json:"between_frames" doc:"picture frames that its camera takes no picture of"`
+	Steered    bool    `json:"steered" doc:"somebody may change its speed while it rolls"`
 }
 
 // clocked works out a pass's clock on a plan.
@@ -50,17 +55,47 @@ func (v *PassView) clocked(p *path.Path, m *path.Motion, r *rig.Rig) {
 	if m == nil {
 		return
 	}
-	c, err := v.Clock.On(m.Start(), m.End(), p.Rate)
+	c, err := v.Clock.Over(m.Run(), p.Rate)
 	if err != nil { // it waits at a frame that the move no longer has
 		v.ClockNote = capital(err.Error()) + "."
 		return
 	}
-	v.Seconds = c.Seconds()
-	for _, a := range limit.Check(m, r, v.FPS, limit.Working).Axes {
+	v.FPS = c.MaxSpeed()
+	if t := c.Seconds(); !math.IsInf(t, 1) {
+		v.Seconds = t
+	}
+	v.EveryMS = v.Clock.EveryMS(c)
+	v.Steered = v.Clock.Kind == clock.Live
+	rep := limit.CheckOn(m, r, c, limit.Working)
+	if !rep.OK() && c.MaxAcceleration() > 0 {
+		v.ClockNote = onClockSentence(r, rep, c)
+	}
+	v.Between = between(v.Clock, m, p.Rate)
+	for _, a := range rep.Axes {
 		if a.Share > v.WorstShare {
 			v.WorstAxis, v.WorstShare = a.Axis, a.Share
 		}
 	}
+}
+
+// between counts the picture frames that a camera takes no picture of the first time that
+// its clock goes its way.
+func between(s clock.Spec, m *path.Motion, rate clock.Rate) int {
+	if !s.CameraLocked && s.Kind == clock.Steady {
+		return 0
+	}
+	s.Times = min(s.Times, 1)
+	c, err := s.Over(m.Run(), rate)
+	if err != nil {
+		return 0
+	}
+	n := 0
+	for f := m.First; f < m.Last; f++ {
+		if !slices.Contains(c.Pictured(f), true) {
+			n++
+		}
+	}
+	return n
 }
 
 // TakeView is a take with its judgement.
@@ -128,14 +163,20 @@ func (s *Server) passRoutes(r chi.Router, api huma.API) {
 	huma.Register(api, op("set-pass", http.MethodPut, "/api/passes/{id}", "Name, note and clock of a pass"), func(ctx context.Context, in *struct {
 		ID   string `path:"id" format:"uuid"`
 		Body struct {
-			Shot    string        `json:"shot" format:"uuid"`
-			Name    string        `json:"name" minLength:"1" maxLength:"40"`
-			Note    string        `json:"note" maxLength:"120"`
-			Clock   string        `json:"clock" maxLength:"40" doc:"a factor, as 1, 0.5 or 1/3, frames per second, as 8 fps, or how long it takes once through, as 12 s"`
-			Times   *int          `json:"times,omitempty" minimum:"1" maximum:"100" doc:"how often it goes its way; left out: as it was"`
-			DelayMS *int64        `json:"delay_ms,omitempty" minimum:"0" maximum:"3600000" doc:"how long it stands before it sets out; left out: as it was"`
-			Way     clock.Way     `json:"way,omitempty" enum:"on,back,there and back" doc:"left out: as it was"`
-			Waits   *[]clock.Wait `json:"waits,omitempty" maxItems:"100" doc:"left out: as they were"`
+			Shot       string        `json:"shot" format:"uuid"`
+			Name       string        `json:"name" minLength:"1" maxLength:"40"`
+			Note       string        `json:"note" maxLength:"120"`
+			Clock      string        `json:"clock" maxLength:"40" doc:"a factor, as 1, 0.5 or 1/3, frames per second, as 8 fps, or how long it takes once through, as 12 s"`
+			Times      *int          `json:"times,omitempty" minimum:"1" maximum:"100" doc:"how often it goes its way; left out: as it was"`
+			DelayMS    *int64        `json:"delay_ms,omitempty" minimum:"0" maximum:"3600000" doc:"how long it stands before it sets out; left out: as it was"`
+			Way        clock.Way     `json:"way,omitempty" enum:"on,back,there and back,around" doc:"left out: as it was"`
+			Kind       clock.Kind    `json:"kind,omitempty" enum:"steady,stepped,crawling,live" doc:"left out: as it was; another kind begins anew"`
+			EaseMS     *int64        `json:"ease_ms,omitempty" minimum:"0" maximum:"60000" doc:"how long it takes to lose its rate before a turn or a wait; left out: as it was"`
+			Locked     *bool         `json:"camera_locked,omitempty" doc:"the camera keeps its own rate; left out: as it was"`
+			Pictures   *int          `json:"pictures,omitempty" minimum:"1" maximum:"100000" doc:"stepped, crawling"`
+			IntervalMS *int64        `json:"interval_ms,omitempty" minimum:"1" maximum:"604800000" doc:"from picture to picture"`
+			MoveMS     *int64        `json:"move_ms,omitempty" minimum:"1" maximum:"604800000" doc:"stepped: of the interval"`
+			Waits      *[]clock.Wait `json:"waits,omitempty" maxItems:"100" doc:"left out: as they were"`
 		}
 	}) (*body[[]PassView], error) {
 		d, err := s.store.Draft(ctx, in.Body.Shot)
@@ -147,19 +188,27 @@ func (s *Server) passRoutes(r chi.Router, api huma.API) {
 		if err != nil {
 			return nil, blamed("clock", err)
 		}
-		if f.Float() > 100 || f.Float() < 0.01 {
-			return nil, blame("clock", fmt.Sprintf("%s is a factor of %s", in.Body.Clock, f), "give one from 0.01 to 100")
+		if f.Float() > 100 {
+			return nil, blame("clock", fmt.Sprintf("%s is a factor of %s", in.Body.Clock, f), "give one of at most 100")
 		}
 		p, err := s.store.Pass(ctx, in.ID)
 		if err != nil {
 			return nil, s.fail(err)
 		}
 		p.Name, p.Note, p.Clock.Factor = in.Body.Name, in.Body.Note, f
+		if k := in.Body.Kind; k != "" && k != p.Clock.Kind {
+			p.Clock = clock.Begin(k, p.Clock, run.Last-run.First)
+		}
 		if in.Body.Way != "" {
-			if p.Clock.Way = in.Body.Way; p.Clock.Way != clock.ThereAndBack && in.Body.Times == nil {
+			if p.Clock.Way = in.Body.Way; p.Clock.Way != clock.ThereAndBack && p.Clock.Way != clock.Around && in.Body.Times == nil {
 				p.Clock.Times = 0
 			}
 		}
+		give(&p.Clock.EaseMS, in.Body.EaseMS)
+		give(&p.Clock.CameraLocked, in.Body.Locked)
+		give(&p.Clock.Pictures, in.Body.Pictures)
+		give(&p.Clock.IntervalMS, in.Body.IntervalMS)
+		give(&p.Clock.MoveMS, in.Body.MoveMS)
 		if in.Body.Times != nil {
 			p.Clock.Times = *in.Body.Times
 		}
@@ -172,6 +221,9 @@ func (s *Server) passRoutes(r chi.Router, api huma.API) {
 		if err := p.Clock.Check(); err != nil {
 			return nil, blamed("clock", err)
 		}
+		if _, err := p.Clock.Over(clock.Whole(run.First, max(run.Last, run.First+1)), d.Path.Rate); err != nil && len(p.Clock.Waits) == 0 {
+			return nil, blamed("clock", err) // where it waits is said beside the pass: the move may still change
+		}
 		if err := s.store.SetPass(ctx, *p); err != nil {
 			return nil, s.fail(err)
 		}
@@ -179,6 +231,13 @@ func (s *Server) passRoutes(r chi.Router, api huma.API) {
 		v, err := s.passes(ctx, in.Body.Shot)
 		return &body[[]PassView]{v}, s.fail(err)
 	})
+}
+
+// give sets what is given.
+func give[T any](to, v *T) {
+	if v != nil {
+		*to = *v
+	}
 }
 
 // choice says in the log which take of a pass was chosen.
@@ -238,7 +297,7 @@ func (s *Server) passes(ctx context.Context, shot string) ([]PassView, error) {
 	for _, p := range ps {
 		v := PassView{Pass: p, Takes: []TakeView{}}
 		v.clocked(d.Path, m, sh.Rig)
-		v.TooFast = p.Clock.Factor.Float() > d.Path.Factor.Float()
+		v.TooFast = v.FPS > d.Path.Clock().FPS()*(1+1e-12)
 		for i, t := range takes {
 			if t.PassID != p.ID {
 				continue
@@ -283,5 +342,5 @@ func (s *Server) passFor(ctx context.Context, shot, pass string) (*stage.Pass, *
 	if x == nil || d.Table == nil {
 		return nil, d, store.ErrNotFound
 	}
-	return &stage.Pass{ID: p.ID, Name: p.Name, Number: p.Number, Machine: d.Machines[0].Name, Table: d.Table, Clock: p.Clock, BrakeS: x.Braking.Seconds}, d, nil
+	return &stage.Pass{ID: p.ID, Name: p.Name, Number: p.Number, Machine: d.Machines[0].Name, Table: d.Table, Clock: p.Clock, BrakeS: max(x.Braking.Seconds, d.BrakeS)}, d, nil
 }

@@ -37,7 +37,8 @@ func Rules() ([]byte, error) {
 		{"ends", "How a curve of a kind may begin and end, the usual way first; none: there is no choice.", ends},
 		{"axisKinds", "What an axis does.", rig.Kinds},
 		{"symbols", "Units as they are written behind a number.", symbols},
-		{"ways", "In which direction a clock goes.", []clock.Way{clock.On, clock.Back, clock.ThereAndBack}},
+		{"ways", "In which direction a clock goes.", clock.Ways},
+		{"clocks", "Kinds of clocks.", clock.Kinds},
 		{"mishaps", "What a stand-in can be told to have.", []string{link.PretendStop, link.PretendFault, link.PretendHardEnd, link.PretendLost, link.PretendSensor, link.PretendEncoder, link.PretendScale, link.PretendPayload, link.PretendHandset, link.PretendKnocked}},
 		{"wirings", "What a stand-in can be told to have on its wires.", link.Wirings},
 	} {

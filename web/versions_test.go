@@ -3,6 +3,7 @@ package web
 import (
 	"encoding/json"
 	"fmt"
+	"keenarc/core/clock"
 	"strings"
 	"testing"
 )
@@ -97,10 +98,58 @@ func TestClocksOfAPass(t *testing.T) {
 		}
 		_, _, _ = set(`"clock":"1","way":"on","delay_ms":0`)
 	}
-	for more, field := range map[string]string{`"clock":"0 s"`: "clock", `"clock":"168 h"`: "clock", `"clock":"1","way":"on","times":2`: "clock", `"clock":"1","delay_ms":-1`: "delay_ms"} {
+	for more, field := range map[string]string{`"clock":"0 s"`: "clock", `"clock":"169 h"`: "clock", `"clock":"101"`: "clock", `"clock":"1","kind":"stepped","move_ms":9000`: "clock", `"clock":"1","kind":"live","way":"back"`: "clock", `"clock":"1","way":"on","times":2`: "clock", `"clock":"1","delay_ms":-1`: "delay_ms"} {
 		if code, b, _ := set(more); code != 422 || !strings.Contains(b, field) {
 			t.Errorf("%s: %d %s", more, code, b)
 		}
+	}
+}
+
+// Every kind of clock is kept with a pass, with what it leaves out, and with why it cannot run.
+func TestKindsOfClocks(t *testing.T) {
+	id := fresh(t, "WB-91")
+	for rev, e := range []string{`{"op":"set","frame":0,"values":{"track":200}}`, `{"op":"set","frame":240,"values":{"track":800}}`} {
+		if code, b := do("POST", "/api/shots/"+id+"/edits", fmt.Sprintf(`{"revision":%d,"edit":%s}`, rev, e)); code != 200 {
+			t.Fatal(b)
+		}
+	}
+	_, b := do("GET", "/api/shots/"+id+"/passes", "")
+	var ps []PassView
+	if err := json.Unmarshal([]byte(b), &ps); err != nil {
+		t.Fatal(err)
+	}
+	set := func(more string) PassView {
+		t.Helper()
+		code, b := do("PUT", "/api/passes/"+ps[0].ID, `{"shot":"`+id+`","name":"A","note":"","clock":"1",`+more+`}`)
+		var now []PassView
+		if code != 200 || json.Unmarshal([]byte(b), &now) != nil {
+			t.Fatalf("%s: %d %s", more, code, b)
+		}
+		return now[0]
+	}
+	if p := set(`"kind":"crawling","way":"back"`); p.Clock.Pictures != 240 || p.Clock.IntervalMS != 5000 || p.Seconds != 1200 || p.Between != 0 || p.Clock.Way != clock.Back {
+		t.Errorf("crawling: %+v", p.Clock)
+	}
+	if p := set(`"pictures":60,"interval_ms":604800`); p.Seconds != 36288 || p.Between != 180 || p.EveryMS != 50 {
+		t.Errorf("%d pictures in %g s, %d between, a row every %d ms", p.Clock.Pictures, p.Seconds, p.Between, p.EveryMS)
+	}
+	if p := set(`"kind":"stepped","pictures":240,"interval_ms":3000,"move_ms":1000`); p.Seconds != 720 || p.ClockNote != "" || p.FPS != 2 || p.TooFast {
+		t.Errorf("stepped: %+v", p)
+	}
+	if p := set(`"interval_ms":300,"move_ms":30`); !strings.Contains(p.ClockNote, "over its acceleration") || !p.TooFast {
+		t.Errorf("stepped in 30 ms: %q, too fast %t", p.ClockNote, p.TooFast)
+	}
+	if p := set(`"kind":"live","ease_ms":100`); !p.Steered || !strings.Contains(p.ClockNote, "longer ease") {
+		t.Errorf("live, in no time: %+v", p)
+	}
+	if p := set(`"ease_ms":2000`); p.ClockNote != "" || p.Seconds != 10 {
+		t.Errorf("live: %+v", p)
+	}
+	if p := set(`"kind":"steady","way":"there and back","ease_ms":1000,"camera_locked":true`); p.ClockNote != "" || p.Seconds != 21 || p.Between != 11 {
+		t.Errorf("eased turns: %q, %g s, %d between", p.ClockNote, p.Seconds, p.Between)
+	}
+	if p := set(`"clock":"3","ease_ms":0,"way":"on"`); p.Between != 160 {
+		t.Errorf("a locked camera at three times the rate: %d between", p.Between)
 	}
 }
 

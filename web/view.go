@@ -4,6 +4,7 @@ import (
 	"context"
 	"math"
 
+	"keenarc/core/clock"
 	"keenarc/core/lens"
 	"keenarc/core/limit"
 	"keenarc/core/path"
@@ -323,7 +324,44 @@ func (s *Server) desk(ctx context.Context, shot, pass string) (*stage.Desk, *sto
 	}
 	d.Begin = c.At(0, trace.Hz).Whole()
 	d.LineUp = lineUpNote(d, d.Table, c.MaxSpeed(), over)
+	d.PassNote, d.BrakeS = changing(v, d, c, over)
+	if d.PassNote != "" {
+		d.PassNote = "pass " + p.Name + " cannot run: " + d.PassNote
+	}
 	return d, v.Seal, nil
+}
+
+// changing looks at a clock that changes its speed, or runs backward: why the machines
+// cannot follow it, or how long it takes to slow to rest.
+func changing(v *ShotView, d *stage.Desk, c clock.Clock, over bool) (note string, brakeS float64) {
+	if tr := c.Traits(); len(c.Eases()) == 0 && tr.Free == 0 && !tr.Backward {
+		return "", 0
+	}
+	m, err := path.Compile(v.Path, d.Rig)
+	if err != nil {
+		return err.Error() + ".", 0
+	}
+	which := limit.Working
+	if over {
+		which = limit.Rated
+	}
+	if rep := limit.CheckOn(m, d.Rig, c, which); !rep.OK() {
+		return onClockSentence(d.Rig, rep, c), 0
+	}
+	b, err := limit.BrakeOn(m, d.Rig, c)
+	if err != nil {
+		return err.Error() + ".", 0
+	}
+	return "", b.Seconds
+}
+
+// onClockSentence is the first thing that is over on a clock that changes its speed.
+func onClockSentence(r *rig.Rig, rep *limit.Report, c clock.Clock) string {
+	says := limit.Sentence(r, rep.Violations[0], c.MaxSpeed())
+	if c.Traits().Free > 0 {
+		return says + " A live clock may be changed at any frame; give it a longer ease, or a lower factor."
+	}
+	return says
 }
 
 // lineUpNote says why the machines as they are lined up today may not run a table at

@@ -67,6 +67,7 @@ type Uniform struct {
 	Path         Rate `json:"path_rate"`
 	Factor       Rate `json:"factor"`
 	CameraLocked bool `json:"camera_locked"`
+	Picture      int  `json:"-"` // a frame that a locked camera takes a picture of
 }
 
 // FPS is the speed along the path in frames per second.

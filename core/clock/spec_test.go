@@ -19,11 +19,12 @@ func spec(way Way, waits ...Wait) Spec {
 // than MaxSpeed; the run is over after Ticks.
 func TestLawsOfEveryClock(t *testing.T) {
 	rng := rand.New(rand.NewPCG(7, 3))
-	for name, c := range map[string]struct {
+	type one struct {
 		s           Spec
 		first, last int
 		rate        Rate
-	}{
+	}
+	for name, c := range map[string]one{
 		"on":                  {spec(On), -12, 90, Rate{24000, 1001}},
 		"back":                {spec(Back), -12, 90, Rate{24, 1}},
 		"there and back":      {spec(ThereAndBack), 0, 240, Rate{24, 1}},
@@ -35,8 +36,23 @@ func TestLawsOfEveryClock(t *testing.T) {
 		"delayed":             {Spec{Kind: Steady, Factor: Rate{1, 1}, Way: On, DelayMS: 2345}, -3, 40, Rate{24, 1}},
 		"delayed backwards":   {Spec{Kind: Steady, Factor: Rate{2, 3}, Way: Back, DelayMS: 1, Waits: []Wait{{5, 99}, {40, 10}}}, -3, 40, Rate{24, 1}},
 		"three times":         {Spec{Kind: Steady, Factor: Rate{3, 1}, Way: ThereAndBack, Times: 3, DelayMS: 500, Waits: []Wait{{0, 250}, {12, 800}, {40, 30}}}, 0, 40, Rate{24000, 1001}},
+		"eased":               {Spec{Kind: Steady, Factor: Rate{1, 1}, Way: On, EaseMS: 700, Waits: []Wait{{10, 400}, {60, 1}, {61, 2000}}}, -7, 90, Rate{30000, 1001}},
+		"eased turns":         {Spec{Kind: Steady, Factor: Rate{5, 3}, Way: ThereAndBack, Times: 2, EaseMS: 1250, DelayMS: 10}, 0, 100, Rate{24, 1}},
+		"eased, hardly room":  {Spec{Kind: Steady, Factor: Rate{1, 1}, Way: ThereAndBack, Times: 3, EaseMS: 60000}, 0, 3, Rate{24, 1}},
+		"eased backwards":     {Spec{Kind: Steady, Factor: Rate{1, 2}, Way: Back, EaseMS: 100, Waits: []Wait{{12, 40}}}, -7, 90, Rate{25, 1}},
+		"around":              {Spec{Kind: Steady, Factor: Rate{1, 1}, Way: Around, Times: 4, DelayMS: 33}, 0, 48, Rate{24000, 1001}},
+		"around, waiting":     {Spec{Kind: Steady, Factor: Rate{1, 1}, Way: Around, Times: 2, EaseMS: 300, Waits: []Wait{{0, 500}, {20, 100}, {48, 70}}}, 0, 48, Rate{24, 1}},
+		"locked":              {Spec{Kind: Steady, Factor: Rate{2, 3}, Way: ThereAndBack, CameraLocked: true, DelayMS: 77, Waits: []Wait{{30, 90}}}, -5, 48, Rate{24, 1}},
+		"locked, on":          {Spec{Kind: Steady, Factor: Rate{3, 2}, Way: On, CameraLocked: true}, -5, 48, Rate{24, 1}},
+		"stepped":             {Spec{Kind: Stepped, Factor: Rate{1, 1}, Way: On, Pictures: 36, IntervalMS: 5000, MoveMS: 1700}, 0, 48, Rate{24, 1}},
+		"stepped back":        {Spec{Kind: Stepped, Factor: Rate{1, 1}, Way: Back, Pictures: 17, IntervalMS: 2000, MoveMS: 1999}, 3, 48, Rate{24, 1}},
+		"crawling":            {Spec{Kind: Crawling, Factor: Rate{1, 1}, Way: On, Pictures: 700, IntervalMS: 9999, DelayMS: 5}, 3, 48, Rate{24, 1}},
+		"crawling back":       {Spec{Kind: Crawling, Factor: Rate{1, 1}, Way: Back, Pictures: 90, IntervalMS: 1000}, 3, 48, Rate{24, 1}},
+		"live":                {Spec{Kind: Live, Factor: Rate{1, 1}, Way: On}, -3, 48, Rate{24, 1}},
+		"steered":             {Spec{Kind: Live, Factor: Rate{1, 1}, Way: On, EaseMS: 500, Steers: []Steer{{400, 1, 3}, {900, 1, 1}, {950, 1, 2}, {3000, -1, 7}, {6000, 0, 1}, {7000, 2, 3}, {8000, 1, 1}}}, -3, 148, Rate{24000, 1001}},
+		"steered to an end":   {Spec{Kind: Live, Factor: Rate{3, 1}, Way: On, Steers: []Steer{{100, -1, 1}, {300, -3, 1}, {9000, 1, 2}, {9001, 1, 9}}}, 0, 148, Rate{24, 1}},
 	} {
-		k, err := c.s.On(c.first, c.last, c.rate)
+		k, err := c.s.Over(Whole(c.first, c.last), c.rate)
 		if err != nil {
 			t.Errorf("%s: %v", name, err)
 			continue
@@ -48,23 +64,50 @@ func TestLawsOfEveryClock(t *testing.T) {
 			if f < float64(c.first) || f > float64(c.last) {
 				t.Fatalf("%s: frame %g at %g s is outside the run", name, f, at)
 			}
-			if !slices.ContainsFunc(k.TimesAt(f), func(v Interval) bool { return at >= v.From-1e-9 && at <= v.To+1e-9 }) {
+			// Where it hardly moves the time is known as well as the frame is.
+			if !slices.ContainsFunc(k.TimesAt(f), func(v Interval) bool {
+				return at >= v.From-1e-9 && at <= v.To+1e-9 || math.Abs(at-v.From) < 0.1 && math.Abs(k.FrameAt(v.From)-f) < 1e-9 || math.Abs(at-v.To) < 0.1 && math.Abs(k.FrameAt(v.To)-f) < 1e-9
+			}) {
 				t.Fatalf("%s: frame %g is due at %g s and TimesAt says %v", name, f, at, k.TimesAt(f))
 			}
 			tick := rng.Int64N(int64(all*1000) + 1)
 			if d := k.At(tick, 1000).Frame() - k.FrameAt(float64(tick)/1000); math.Abs(d) > 1e-8 {
 				t.Fatalf("%s: at tick %d the position is %g frames from the frame", name, tick, d)
 			}
-			if v := math.Abs(k.At(tick+1, 1000).Frame()-k.At(tick, 1000).Frame()) * 1000; v > k.MaxSpeed()*(1+1e-6) {
+			f0, f1, f2 := k.At(tick, 1000).Frame(), k.At(tick+1, 1000).Frame(), k.At(tick+2, 1000).Frame()
+			again := k.Traits().Round > 0 && (f1 < f0 || f2 < f1)
+			if v := math.Abs(f1-f0) * 1000; !again && v > k.MaxSpeed()*(1+1e-6)+5e-7 {
 				t.Fatalf("%s: %g frames a second at tick %d, at most %g were promised", name, v, tick, k.MaxSpeed())
+			}
+			// Where it changes its speed at once is a stop, or an end of the run.
+			near := func(n int) bool { return math.Abs(f1-float64(n)) <= k.MaxSpeed()*2e-3 }
+			if a := math.Abs(f2-2*f1+f0) * 1e6; !again && a > k.MaxAcceleration()*(1+1e-6)+1e-3 && !slices.ContainsFunc(k.Stops(), near) && !near(c.first) && !near(c.last) {
+				t.Fatalf("%s: %g frames a second² at tick %d (%g), at most %g were promised", name, a, tick, f1, k.MaxAcceleration())
+			}
+			if f1 > f0 && !again && !k.Traits().Forward || f1 < f0 && !again && !k.Traits().Backward {
+				t.Fatalf("%s: it goes %g to %g and its traits are %+v", name, f0, f1, k.Traits())
+			}
+		}
+		eases := 0.0
+		for _, e := range k.Eases() {
+			gone, _, _ := e.Gone(0.3)
+			if got := k.FrameAt(e.At + 0.3*e.Seconds); math.Abs(got-e.From-gone) > 1e-9*(1+e.At) {
+				t.Fatalf("%s: an ease from %g is at %g where the clock is at %g", name, e.From, e.From+gone, got)
+			}
+			_, _, a := e.Gone(0.5)
+			eases = max(eases, math.Abs(a))
+		}
+		if _, isLive := k.(*live); !isLive && math.Abs(eases-k.MaxAcceleration()) > 1e-9*eases || eases > k.MaxAcceleration()*(1+1e-9) {
+			t.Errorf("%s: its eases come to %g, it promises %g", name, eases, k.MaxAcceleration())
+		}
+		for f := c.first; f <= c.last; f++ {
+			if got, want := len(k.Pictured(f)), len(k.TimesAt(float64(f))); got != want {
+				t.Fatalf("%s: frame %d has %d visits of which %d are said to be pictures or not", name, f, want, got)
 			}
 		}
 		n := k.Ticks(1000)
-		if end := k.At(n, 1000); end != k.At(n+1_000_000_000, 1000) || n > 0 && end == k.At(n-1, 1000) && len(c.s.Waits) == 0 {
+		if end := k.At(n, 1000); end != k.At(n+1_000_000_000, 1000) || n > 0 && end == k.At(n-1, 1000) && len(c.s.Waits) == 0 && c.s.EaseMS == 0 && c.s.Kind != Stepped {
 			t.Errorf("%s: the run is not over after exactly %d ticks", name, n)
-		}
-		if k.MaxAcceleration() != 0 {
-			t.Errorf("%s: a steady clock accelerates", name)
 		}
 	}
 }
@@ -73,7 +116,7 @@ func TestLawsOfEveryClock(t *testing.T) {
 func TestBackwardsIsTheMirror(t *testing.T) {
 	for _, k := range known.Clocks {
 		s := Spec{Kind: Steady, Factor: Rate{k.Factor[0], k.Factor[1]}, Way: Back}
-		c, err := s.On(k.First, k.Last, Rate{k.Path[0], k.Path[1]})
+		c, err := s.Over(Whole(k.First, k.Last), Rate{k.Path[0], k.Path[1]})
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -91,7 +134,7 @@ func TestBackwardsIsTheMirror(t *testing.T) {
 // By hand: ten frames at 10 fps, half a second at frame 4, there and back with a
 // second at the turn.
 func TestWaitsByHand(t *testing.T) {
-	c, err := spec(ThereAndBack, Wait{4, 500}, Wait{10, 1000}).On(0, 10, Rate{10, 1})
+	c, err := spec(ThereAndBack, Wait{4, 500}, Wait{10, 1000}).Over(Whole(0, 10), Rate{10, 1})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -126,7 +169,7 @@ func TestWaitsByHand(t *testing.T) {
 func TestTimesAndDelayByHand(t *testing.T) {
 	s := spec(ThereAndBack, Wait{0, 500})
 	s.Times, s.DelayMS = 2, 1000
-	c, err := s.On(0, 10, Rate{10, 1})
+	c, err := s.Over(Whole(0, 10), Rate{10, 1})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -150,9 +193,9 @@ func TestTimesAndDelayByHand(t *testing.T) {
 // The largest rates that are accepted neither overflow nor lose a unit.
 func TestExtremeLegs(t *testing.T) {
 	s := Spec{Kind: Steady, Factor: Rate{999_999_999, 1_000_000_000}, Way: Back, Waits: []Wait{{500_000, MostWait}}}
-	c, err := s.On(-1_000_000, 1_000_000, Rate{1, 1_000_000_000})
-	if err != nil {
-		t.Fatal(err)
+	c := s.lay(Whole(-1_000_000, 1_000_000), Rate{1, 1_000_000_000})
+	if _, err := s.Over(Whole(-1_000_000, 1_000_000), Rate{1, 1_000_000_000}); err == nil || !strings.Contains(err.Error(), "a week") {
+		t.Errorf("16 million years: %v", err)
 	}
 	if p := c.At(1<<40, 48000); p <= 0 || p > 1_000_000<<32 {
 		t.Errorf("position %d", p)
@@ -184,15 +227,32 @@ func TestSpecRefuses(t *testing.T) {
 		"delay: 3600001":  {Kind: Steady, Factor: Rate{1, 1}, Way: On, DelayMS: MostWait + 1},
 		"give 1 to 100":   {Kind: Steady, Factor: Rate{1, 1}, Way: ThereAndBack, Times: MostTimes + 1},
 		"times: 2 of a":   {Kind: Steady, Factor: Rate{1, 1}, Way: Back, Times: 2},
+		"ease: 60001":     {Kind: Steady, Factor: Rate{1, 1}, Way: On, EaseMS: MostEase + 1},
+		"pictures: 3":     {Kind: Steady, Factor: Rate{1, 1}, Way: On, Pictures: 3},
+		"is steered":      {Kind: Steady, Factor: Rate{1, 1}, Way: On, Steers: []Steer{{0, 1, 1}}},
+		"pictures: 0":     {Kind: Stepped, Factor: Rate{1, 1}, Way: On, IntervalMS: 5, MoveMS: 2},
+		"a week in all":   {Kind: Crawling, Factor: Rate{1, 1}, Way: On, Pictures: 2, IntervalMS: MostRun},
+		"stands for the":  {Kind: Stepped, Factor: Rate{1, 1}, Way: On, Pictures: 2, IntervalMS: 5, MoveMS: 5},
+		"never stands":    {Kind: Crawling, Factor: Rate{1, 1}, Way: On, Pictures: 2, IntervalMS: 5, MoveMS: 1},
+		"way: there":      {Kind: Stepped, Factor: Rate{1, 1}, Way: ThereAndBack, Pictures: 2, IntervalMS: 5, MoveMS: 1},
+		"leave them out":  {Kind: Crawling, Factor: Rate{1, 1}, Way: On, Pictures: 2, IntervalMS: 5, EaseMS: 3},
+		"before a step":   {Kind: Stepped, Factor: Rate{1, 1}, Way: On, Pictures: 2, IntervalMS: 5, MoveMS: 1, DelayMS: 4},
+		"way: back":       {Kind: Live, Factor: Rate{1, 1}, Way: Back},
+		"while it runs":   {Kind: Live, Factor: Rate{1, 1}, Way: On, DelayMS: 1},
+		"ease: 99 ms":     {Kind: Live, Factor: Rate{1, 1}, Way: On, EaseMS: 99},
+		"made for 1 at":   {Kind: Live, Factor: Rate{1, 1}, Way: On, Steers: []Steer{{0, -101, 100}}},
+		"in rising order": {Kind: Live, Factor: Rate{1, 1}, Way: On, Steers: []Steer{{5, 1, 2}, {4, 1, 1}}},
+		"steers: 1/0":     {Kind: Live, Factor: Rate{1, 1}, Way: On, Steers: []Steer{{5, 1, 0}}},
+		"at most 1000":    {Kind: Live, Factor: Rate{1, 1}, Way: On, Steers: make([]Steer, MostSteers+1)},
 	} {
-		if _, err := s.On(0, 10, Rate{24, 1}); err == nil || !strings.Contains(err.Error(), want) {
+		if _, err := s.Over(Whole(0, 10), Rate{24, 1}); err == nil || !strings.Contains(err.Error(), want) {
 			t.Errorf("%v, want %q", err, want)
 		}
 	}
-	if _, err := spec(On).On(0, 10, Rate{}); err == nil {
+	if _, err := spec(On).Over(Whole(0, 10), Rate{}); err == nil {
 		t.Error("no rate: accepted")
 	}
-	if _, err := spec(On, Wait{0, MostWait}, Wait{10, 1}).On(0, 10, Rate{24, 1}); err != nil {
+	if _, err := spec(On, Wait{0, MostWait}, Wait{10, 1}).Over(Whole(0, 10), Rate{24, 1}); err != nil {
 		t.Error(err)
 	}
 	if a, b := Times(Rate{2, 4}), spec(On); a.Same(b) || !a.Same(Times(Rate{1, 2})) || spec(On).Same(spec(Back)) || spec(On).Same(spec(On, Wait{1, 1})) {

@@ -55,7 +55,7 @@ func Parse(text string, path Rate) (Rate, error) {
 func ParseFor(text string, path Rate, frames int) (Rate, error) {
 	s := strings.ReplaceAll(strings.ToLower(strings.TrimSpace(text)), ",", ".")
 	number := s[:len(s)-len(strings.TrimLeft(s, "0123456789."))]
-	unit, ok := map[string]int64{"ms": 1, "s": 1000, "min": 60_000, "h": 3_600_000}[strings.TrimSpace(s[len(number):])]
+	unit, ok := map[string]int64{"ms": 1, "s": 1000, "min": 60_000, "h": 3_600_000, "d": 86_400_000}[strings.TrimSpace(s[len(number):])]
 	if !ok || number == "" {
 		return Parse(text, path)
 	}

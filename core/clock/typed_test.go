@@ -45,7 +45,7 @@ func TestTypedDurations(t *testing.T) {
 				t.Errorf("%s: %v", text, err)
 				continue
 			}
-			c, err := Times(f).On(-12, 228, rate)
+			c, err := Times(f).Over(Whole(-12, 228), rate)
 			if err != nil || math.Abs(c.Seconds()-want) > 1e-6*want && want < 1e5 || math.Abs(c.Seconds()-want) > 1e-4*want {
 				t.Errorf("%s at %v: %g s by × %v, %v", text, rate, c.Seconds(), f, err)
 			}

@@ -140,8 +140,7 @@ func brakeOf(m *path.Motion, axis int, a *rig.Axis, fps float64) (seconds float6
 		}
 		need := BrakeNeed(v, acc, a.Rated.Acceleration) * (1 + brakeRoom)
 		if need > mostBrake {
-			err = fmt.Errorf("%s cannot be stopped within its rated limits from frame %s: even in %g s it would use more; give the move room there",
-				a.Name, Frame4(float64(m.Start())+float64(k)/ticks), mostBrake)
+			err = cannotStop(a, float64(m.Start())+float64(k)/ticks)
 			return false
 		}
 		if need > seconds {
@@ -150,6 +149,10 @@ func brakeOf(m *path.Motion, axis int, a *rig.Axis, fps float64) (seconds float6
 		return true
 	})
 	return seconds, err
+}
+
+func cannotStop(a *rig.Axis, frame float64) error {
+	return fmt.Errorf("%s cannot be stopped within its rated limits from frame %s: even in %g s it would use more; give the move room there", a.Name, Frame4(frame), mostBrake)
 }
 
 // measure fills in the worst share and the distance for one axis, at every tick.

@@ -3,6 +3,7 @@ package path
 import (
 	"math"
 
+	"keenarc/core/clock"
 	"keenarc/core/curve"
 	"keenarc/core/rig"
 )
@@ -50,6 +51,11 @@ func (m *Motion) Start() int { return m.First - m.RunUp }
 
 // End is the frame at which the run is over.
 func (m *Motion) End() int { return m.Last + m.RunOut }
+
+// Run is what a clock of this motion runs over.
+func (m *Motion) Run() clock.Run {
+	return clock.Run{Start: m.Start(), First: m.First, Last: m.Last, End: m.End()}
+}
 
 // fit extends a curve to the whole run: before its first keyframe an axis waits
 // there, after its last it stays there, and the pose at the end of the run is

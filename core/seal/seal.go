@@ -66,15 +66,25 @@ func (t *Table) Start() int { return t.First - t.RunUp }
 // End is the frame at which the run is over.
 func (t *Table) End() int { return t.Last + t.RunOut }
 
+// Run is what a clock of this table runs over.
+func (t *Table) Run() clock.Run { return clock.Run{Start: t.Start(), First: t.First, Last: t.Last, End: t.End()} }
+
 // Ticks is the number of entries per axis.
 func (t *Table) Ticks() int { return (t.End()-t.Start())*TicksPerFrame + 1 }
 
 // Clock is a clock over the run of this table. A faster one than the table was
 // checked on is refused.
 func (t *Table) Clock(s clock.Spec) (clock.Clock, error) {
-	c, err := s.On(t.Start(), t.End(), t.Rate)
+	c, err := s.Over(t.Run(), t.Rate)
 	if err != nil {
 		return nil, err
+	}
+	if c.Traits().Round > 0 {
+		for i, row := range t.Steps {
+			if d := row[len(row)-1] - row[0]; max(d, -d) > 1<<Fraction/4 {
+				return nil, fmt.Errorf("way: around, where %s ends %.4g from where it begins; close the move, or go there and back", t.Axes[i], Value(d, t.Units[i]))
+			}
+		}
 	}
 	if most := t.Rate.Times(t.Fastest).Float(); c.MaxSpeed() > most*(1+1e-12) {
 		return nil, fmt.Errorf("clock: %.4g frames a second, where the path was sealed for at most %.4g; slow it, or seal on a faster clock", c.MaxSpeed(), most)

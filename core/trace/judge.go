@@ -2,6 +2,7 @@ package trace
 
 import (
 	"math"
+	"slices"
 
 	"keenarc/core/clock"
 	"keenarc/core/lens"
@@ -124,6 +125,9 @@ type Verdict struct {
 	// Gaps are the same as stretches [From, To). Unsaid counts those in which
 	// nothing was visible.
 	Missing int           `json:"missing_frames"`
+	// Between counts the picture frames that no picture of both shows: a camera that kept
+	// its own rate took its pictures before and after them. They are not judged.
+	Between int           `json:"between_frames,omitempty"`
 	Gaps    []FrameSpan   `json:"gaps"`
 	Unsaid  int           `json:"unsaid_frames"`
 	Frames  []FramePixels `json:"frames,omitempty"`
@@ -152,17 +156,34 @@ const (
 // it says "cannot say" unless what is there is already off. A frame that b's clock
 // visits several times is judged at every visit, against the same visit of a, or
 // a's last where a has fewer; a wait is judged at its beginning and its end. c is
-// b's clock, which says how many visits there should be.
-func (j *Judge) Compare(a, b Poser, c clock.Clock, first, last int, thresholdPx float64) *Verdict {
+// b's clock, which says how many visits there should be, and of a camera that keeps its
+// own rate which of them are pictures at all; was is a's clock, or nil where a is no take.
+func (j *Judge) Compare(a, b Poser, was, c clock.Clock, first, last int, thresholdPx float64) *Verdict {
 	v := &Verdict{ThresholdPx: thresholdPx, WorstFrame: first, Gaps: []FrameSpan{}, Frames: []FramePixels{}, WorstByAxis: map[string]float64{}, Unseen: Unseen(j.Rig)}
 	n := len(j.Rig.Axes)
 	qa, qb := make([]float64, n), make([]float64, n)
 	for f := first; f < last; f++ {
 		visits, there := b.Visits(f), a.Visits(f)
-		whole := there > 0 && visits >= max(1, len(c.TimesAt(float64(f))))
+		taken := c.Pictured(f)
+		var of []bool // a's
+		if was != nil {
+			of = was.Pictured(f)
+		}
+		if len(taken) > 0 && !slices.Contains(taken, true) || len(of) > 0 && !slices.Contains(of, true) {
+			v.Between++
+			continue
+		}
+		whole := there > 0 && visits >= max(1, len(taken))
 		for n := range visits {
+			if n < len(taken) && !taken[n] {
+				continue
+			}
+			with := min(n, there-1)
+			if with >= 0 && with < len(of) && !of[with] {
+				with = slices.Index(of, true)
+			}
 			for _, late := range []bool{false, true} {
-				if !a.AtVisit(qa, f, min(n, there-1), late) || !b.AtVisit(qb, f, n, late) {
+				if !a.AtVisit(qa, f, with, late) || !b.AtVisit(qb, f, n, late) {
 					whole = false
 					break
 				}

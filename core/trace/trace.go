@@ -24,6 +24,7 @@ const Fraction = 8
 // per axis. Rows that never arrived are not there: Gaps says where.
 type Trace struct {
 	Tick  int64
+	Every int64 // milliseconds from row to row; 0 is 1, and more on a slow clock
 	Axes  []string
 	Units []rig.Ratio
 	Pos   []clock.Pos
@@ -77,6 +78,9 @@ func (t *Trace) Append(from int, pos []clock.Pos, steps [][]int32) {
 		t.Steps[a] = append(t.Steps[a], steps[a][skip:]...)
 	}
 }
+
+// EveryMS is how many milliseconds its rows lie apart.
+func (t *Trace) EveryMS() int64 { return max(t.Every, 1) }
 
 // Value is a measured position in the axis's unit.
 func (t *Trace) Value(axis, row int) float64 { return unit(float64(t.Steps[axis][row]), t.Units[axis]) }

@@ -20,19 +20,22 @@ type Poser interface {
 
 // Visited is a trace read by visits. It does not see rows that are appended later.
 type Visited struct {
-	t    *Trace
-	runs []run
+	t     *Trace
+	runs  []run
+	round clock.Pos
 }
 
 // run is a stretch of rows, from and to inclusive, in which the frame goes one way.
 type run struct {
 	from, to int
 	down     bool
+	anew     bool // it is another lap: the row before it is one lap behind
 }
 
-// ByVisit makes a trace ready to be read by visits.
-func (t *Trace) ByVisit() *Visited {
-	v := &Visited{t: t}
+// ByVisit makes a trace ready to be read by visits. Where its clock begins anew it jumps
+// back by round frames; 0: it never does.
+func (t *Trace) ByVisit(round int) *Visited {
+	v := &Visited{t: t, round: clock.Pos(round) << 32}
 	if len(t.Pos) == 0 {
 		return v
 	}
@@ -41,6 +44,11 @@ func (t *Trace) ByVisit() *Visited {
 	for i := 1; i < len(t.Pos); i++ {
 		d := 0
 		switch {
+		case v.round > 0 && t.Pos[i-1]-t.Pos[i] > v.round/2: // the next lap
+			now.to = i - 1
+			v.runs = append(v.runs, now)
+			now, way = run{from: i, anew: true}, 1
+			continue
 		case t.Pos[i] > t.Pos[i-1]:
 			d = 1
 		case t.Pos[i] < t.Pos[i-1]:
@@ -61,10 +69,11 @@ func (t *Trace) ByVisit() *Visited {
 }
 
 // visit is a stretch of rows at one frame: reached between rows from−1 and from (or
-// at from exactly), left at row to.
+// at from exactly), left at row to. back is by how much the row before is another lap's.
 type visit struct {
 	from, to int
 	exact    bool
+	back     clock.Pos
 }
 
 func (v *Visited) visits(frame int) []visit {
@@ -79,10 +88,17 @@ func (v *Visited) visits(frame int) []visit {
 			beyond = func(i int) bool { return pos[i] < p }
 		}
 		i := sort.Search(len(pos), past)
-		if i == len(pos) || i == 0 && pos[0] != p {
+		x := visit{from: r.from + i, to: r.from + i}
+		switch {
+		case i == len(pos):
 			continue
+		case i == 0 && pos[0] != p:
+			if !r.anew || v.t.Pos[r.from-1]-v.round > p {
+				continue
+			}
+			x.back = v.round
 		}
-		x := visit{from: r.from + i, to: r.from + i, exact: pos[i] == p}
+		x.exact = pos[i] == p
 		if x.exact {
 			x.to = r.from + sort.Search(len(pos), beyond) - 1
 		}
@@ -115,7 +131,8 @@ func (v *Visited) AtVisit(dst []float64, frame, n int, late bool) bool {
 			return false
 		}
 		i--
-		w = float64(clock.Pos(frame)<<32-t.Pos[i]) / float64(t.Pos[i+1]-t.Pos[i])
+		was := t.Pos[i] - x.back
+		w = float64(clock.Pos(frame)<<32-was) / float64(t.Pos[i+1]-was)
 	}
 	for a := range dst {
 		s := float64(t.Steps[a][i])

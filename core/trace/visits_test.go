@@ -13,7 +13,7 @@ import (
 // what shift adds at a time.
 func onClock(t *testing.T, s clock.Spec, shift func(ms int64, frame float64) float64) (*Trace, clock.Clock) {
 	t.Helper()
-	c, err := s.On(0, 10, clock.Rate{Num: 24, Den: 1})
+	c, err := s.Over(clock.Whole(0, 10), clock.Rate{Num: 24, Den: 1})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -31,7 +31,7 @@ func onClock(t *testing.T, s clock.Spec, shift func(ms int64, frame float64) flo
 func TestVisits(t *testing.T) {
 	later := func(ms int64, _ float64) float64 { return float64(ms) }
 	tr, c := onClock(t, clock.Spec{Kind: clock.Steady, Factor: clock.Rate{Num: 1, Den: 1}, Way: clock.ThereAndBack, Waits: []clock.Wait{{Frame: 4, MS: 300}, {Frame: 10, MS: 50}}}, later)
-	v := tr.ByVisit()
+	v := tr.ByVisit(0)
 	for f := -1; f <= 11; f++ {
 		if got, want := v.Visits(f), len(c.TimesAt(float64(f))); got != want {
 			t.Errorf("frame %d: %d visits, the clock has %d", f, got, want)
@@ -55,16 +55,16 @@ func TestVisits(t *testing.T) {
 	down, _ := onClock(t, clock.Spec{Kind: clock.Steady, Factor: clock.Rate{Num: 1, Den: 1}, Way: clock.Back}, func(int64, float64) float64 { return 0 })
 	got := make([]float64, 1)
 	for f := range 11 {
-		if v := down.ByVisit(); v.Visits(f) != 1 || !v.AtVisit(got, f, 0, false) || math.Abs(got[0]-float64(f)) > 2e-3 {
+		if v := down.ByVisit(0); v.Visits(f) != 1 || !v.AtVisit(got, f, 0, false) || math.Abs(got[0]-float64(f)) > 2e-3 {
 			t.Errorf("backwards at frame %d: %g", f, got[0])
 		}
 	}
 	down.Gaps = []Gap{{At: 21, Rows: 3}} // between 9.52 and 9.5: beside no frame
-	if v := down.ByVisit(); !v.AtVisit(got, 9, 0, false) {
+	if v := down.ByVisit(0); !v.AtVisit(got, 9, 0, false) {
 		t.Error("a gap elsewhere")
 	}
-	down.Gaps[0].At = down.ByVisit().visits(9)[0].from
-	if v := down.ByVisit(); v.AtVisit(got, 9, 0, false) {
+	down.Gaps[0].At = down.ByVisit(0).visits(9)[0].from
+	if v := down.ByVisit(0); v.AtVisit(got, 9, 0, false) {
 		t.Error("beside a gap something is made up")
 	}
 }
@@ -109,7 +109,7 @@ func TestEveryVisitIsJudged(t *testing.T) {
 		word         string
 		frame, visit int
 	}{"clean": {clean, Stacks, 0, 0}, "off on the way back": {back, Off, 0, 1}, "sags in the wait": {sag, Off, 4, 0}} {
-		v := j.Compare(clean.ByVisit(), k.b.ByVisit(), c, 0, 10, 0.5)
+		v := j.Compare(clean.ByVisit(0), k.b.ByVisit(0), nil, c, 0, 10, 0.5)
 		if v.Word != k.word || v.Missing != 0 || len(v.Frames) != 20 {
 			t.Errorf("%s: %s, %g px at %d, %d frames, %d missing", name, v.Word, v.WorstPx, v.WorstFrame, len(v.Frames), v.Missing)
 		}
@@ -126,10 +126,116 @@ func TestEveryVisitIsJudged(t *testing.T) {
 	for i := range short.Steps {
 		short.Steps[i] = short.Steps[i][:half]
 	}
-	if v := j.Compare(clean.ByVisit(), short.ByVisit(), c, 0, 10, 0.5); v.Word != CannotSay || v.Missing != 10 {
+	if v := j.Compare(clean.ByVisit(0), short.ByVisit(0), nil, c, 0, 10, 0.5); v.Word != CannotSay || v.Missing != 10 {
 		t.Errorf("there and not back: %s, %d missing", v.Word, v.Missing)
 	}
-	if v := j.Compare(short.ByVisit(), clean.ByVisit(), c, 0, 10, 0.5); v.Word != Stacks {
+	if v := j.Compare(short.ByVisit(0), clean.ByVisit(0), nil, c, 0, 10, 0.5); v.Word != Stacks {
 		t.Errorf("against a reference that went one way: %s, %d missing", v.Word, v.Missing)
+	}
+}
+
+// Every lap of a clock that comes around has its own visits, the first frame of each included,
+// which lies between the last row of one lap and the first of the next.
+func TestVisitsOfLaps(t *testing.T) {
+	closed := func(f float64) float64 { return 40 * math.Pow(math.Sin(math.Pi*f/10), 2) }
+	for _, factor := range []clock.Rate{{Num: 1, Den: 1}, {Num: 7, Den: 3}, {Num: 1, Den: 5}} {
+		s := clock.Spec{Kind: clock.Steady, Factor: factor, Way: clock.Around, Times: 3, Waits: []clock.Wait{{Frame: 6, MS: 21}}}
+		tr, c := onClock(t, s, func(_ int64, f float64) float64 { return closed(f) - f })
+		v := tr.ByVisit(c.Traits().Round)
+		got := make([]float64, 1)
+		for f := range 10 {
+			if n, want := v.Visits(f), len(c.TimesAt(float64(f))); n != want || want != 3 {
+				t.Fatalf("frame %d: %d visits, the clock has %d", f, n, want)
+			}
+			for n := range 3 {
+				if !v.AtVisit(got, f, n, false) || math.Abs(got[0]-closed(float64(f))) > 0.6*factor.Float() {
+					t.Errorf("×%s, lap %d, frame %d: %g, want %g", factor, n, f, got[0], closed(float64(f)))
+				}
+			}
+		}
+		// Two laps of three are not the whole of it.
+		half := &Trace{Axes: tr.Axes, Units: tr.Units, Pos: tr.Pos[:len(tr.Pos)*2/3-3], Steps: [][]int32{tr.Steps[0][:len(tr.Pos)*2/3-3]}}
+		if v := half.ByVisit(10); v.Visits(9) != 2 || v.Visits(3) != 2 {
+			t.Errorf("two laps: %d and %d visits", v.Visits(9), v.Visits(3))
+		}
+	}
+}
+
+// With a camera that keeps its own rate only the frames count that it takes a picture of:
+// what is off in between is in no picture, and a visit is laid over one that is one, too.
+func TestOnlyPicturedFramesAreJudged(t *testing.T) {
+	j := judge(t)
+	n := len(j.Rig.Axes)
+	pan := j.Rig.Index("pan")
+	take := func(s clock.Spec, off func(ms int64, f float64) float64) (*Visited, clock.Clock) {
+		s.Kind = clock.Steady
+		c, err := s.Over(clock.Whole(0, 10), clock.Rate{Num: 24, Den: 1})
+		if err != nil {
+			t.Fatal(err)
+		}
+		tr := &Trace{Steps: make([][]int32, n)}
+		for _, a := range j.Rig.Axes {
+			tr.Axes, tr.Units = append(tr.Axes, a.ID), append(tr.Units, a.StepsPerUnit)
+		}
+		for ms := int64(0); ms <= c.Ticks(1000); ms++ {
+			p := c.At(ms, 1000)
+			tr.Pos = append(tr.Pos, p)
+			for i := range tr.Steps {
+				q := 0.0
+				if i == pan && off != nil {
+					q = off(ms, p.Frame())
+				}
+				u := tr.Units[i]
+				tr.Steps[i] = append(tr.Steps[i], int32(math.Round(q*float64(u.Num)/float64(u.Den)*256)))
+			}
+		}
+		return tr.ByVisit(0), c
+	}
+	once, ev1 := take(clock.Spec{Factor: clock.Rate{Num: 1, Den: 1}, Way: clock.On}, nil)
+	locked := clock.Spec{Factor: clock.Rate{Num: 3, Den: 1}, Way: clock.On, CameraLocked: true}
+	between := func(_ int64, f float64) float64 { // off, but not near frames 0, 3, 6 and 9
+		if d := math.Abs(math.Mod(f+1.5, 3) - 1.5); d > 0.5 {
+			return 1
+		}
+		return 0
+	}
+	b, c := take(locked, between)
+	if v := j.Compare(once, b, ev1, c, 0, 10, 0.5); v.Word != Stacks || v.Between != 6 || len(v.Frames) != 4 || v.Missing != 0 {
+		t.Errorf("%s, %d judged, %d between", v.Word, len(v.Frames), v.Between)
+	}
+	if v := j.Compare(b, once, c, ev1, 0, 10, 0.5); v.Word != Stacks || v.Between != 6 {
+		t.Errorf("the other way round: %s, %d between", v.Word, v.Between)
+	}
+	locked.CameraLocked = false
+	_, free := take(locked, between)
+	if v := j.Compare(once, b, ev1, free, 0, 10, 0.5); v.Word != Off || v.Between != 0 {
+		t.Errorf("a camera that keeps step: %s, %d between", v.Word, v.Between)
+	}
+	b, c = take(clock.Spec{Factor: clock.Rate{Num: 3, Den: 1}, Way: clock.On, CameraLocked: true}, func(_ int64, f float64) float64 {
+		if math.Abs(f-6) < 0.4 {
+			return 1
+		}
+		return 0
+	})
+	if v := j.Compare(once, b, ev1, c, 0, 10, 0.5); v.Word != Off || v.WorstFrame != 6 {
+		t.Errorf("off at a picture: %s at %d", v.Word, v.WorstFrame)
+	}
+	// Nothing that both show is nothing to say.
+	five, cf := take(clock.Spec{Factor: clock.Rate{Num: 2, Den: 1}, Way: clock.On, CameraLocked: true, DelayMS: 0}, nil)
+	if v := j.Compare(b, five, c, cf, 1, 6, 0.5); v.Word != CannotSay || v.Between != 5 {
+		t.Errorf("twos against threes: %s, %d between", v.Word, v.Between)
+	}
+	// On the way back the camera's count does not meet the frames: those visits are left out.
+	turn, ct := take(clock.Spec{Factor: clock.Rate{Num: 1, Den: 1}, Way: clock.ThereAndBack, Waits: []clock.Wait{{Frame: 10, MS: 20}}, CameraLocked: true}, func(ms int64, _ float64) float64 {
+		if ms > 440 {
+			return 1
+		}
+		return 0
+	})
+	if v := j.Compare(once, turn, ev1, ct, 0, 10, 0.5); v.Word != Stacks || len(v.Frames) != 10 {
+		t.Errorf("the way back is judged: %s, %d", v.Word, len(v.Frames))
+	}
+	if v := j.Compare(turn, turn, ct, ct, 0, 10, 0.5); v.Word != Stacks || len(v.Frames) != 10 {
+		t.Errorf("against itself: %s, %d", v.Word, len(v.Frames))
 	}
 }

@@ -79,7 +79,16 @@ export const symbols = {
 export const ways = [
   "on",
   "back",
-  "there and back"
+  "there and back",
+  "around"
+] as const;
+
+// Kinds of clocks.
+export const clocks = [
+  "steady",
+  "stepped",
+  "crawling",
+  "live"
 ] as const;
 
 // What a stand-in can be told to have.

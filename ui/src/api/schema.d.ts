@@ -2378,12 +2378,15 @@ export interface components {
             ended?: components["schemas"]["Take"];
             refused?: string;
             rolling?: string;
+            steered?: components["schemas"]["SteerTo"];
+            unsteered?: string;
         };
         HoldWord: {
             /** Format: int64 */
             beat?: number;
             press?: boolean;
             release?: boolean;
+            steer?: components["schemas"]["SteerTo"];
         };
         HomeRequest: {
             /** @description none: all */
@@ -3172,6 +3175,11 @@ export interface components {
             vehicle?: string;
         };
         PassView: {
+            /**
+             * Format: int64
+             * @description picture frames that its camera takes no picture of
+             */
+            between_frames: number;
             chosen: string;
             chosen_by_hand?: string;
             /** @description the factor as it would be typed */
@@ -3179,6 +3187,11 @@ export interface components {
             /** @description why its clock cannot run this move */
             clock_note?: string;
             clock_spec: components["schemas"]["Spec"];
+            /**
+             * Format: int64
+             * @description milliseconds from row to row of its traces
+             */
+            every_ms: number;
             /** Format: double */
             fps: number;
             id: string;
@@ -3190,6 +3203,8 @@ export interface components {
             px: number;
             /** Format: double */
             seconds: number;
+            /** @description somebody may change its speed while it rolls */
+            steered: boolean;
             takes: components["schemas"]["TakeView"][];
             /** @description faster than the clock that the path was sealed on */
             too_fast: boolean;
@@ -3538,6 +3553,8 @@ export interface components {
             ok: boolean;
             on_path: boolean;
             sentence: string;
+            /** @enum {string} */
+            starts_at: "first" | "last";
         };
         Record: {
             /** Format: int64 */
@@ -3774,6 +3791,8 @@ export interface components {
             zones: components["schemas"]["Zone"][];
         };
         "Set-passRequest": {
+            /** @description the camera keeps its own rate; left out: as it was */
+            camera_locked?: boolean;
             /** @description a factor, as 1, 0.5 or 1/3, frames per second, as 8 fps, or how long it takes once through, as 12 s */
             clock: string;
             /**
@@ -3781,8 +3800,33 @@ export interface components {
              * @description how long it stands before it sets out; left out: as it was
              */
             delay_ms?: number;
+            /**
+             * Format: int64
+             * @description how long it takes to lose its rate before a turn or a wait; left out: as it was
+             */
+            ease_ms?: number;
+            /**
+             * Format: int64
+             * @description from picture to picture
+             */
+            interval_ms?: number;
+            /**
+             * @description left out: as it was; another kind begins anew
+             * @enum {string}
+             */
+            kind?: "steady" | "stepped" | "crawling" | "live";
+            /**
+             * Format: int64
+             * @description stepped: of the interval
+             */
+            move_ms?: number;
             name: string;
             note: string;
+            /**
+             * Format: int64
+             * @description stepped, crawling
+             */
+            pictures?: number;
             /** Format: uuid */
             shot: string;
             /**
@@ -3796,7 +3840,7 @@ export interface components {
              * @description left out: as it was
              * @enum {string}
              */
-            way?: "on" | "back" | "there and back";
+            way?: "on" | "back" | "there and back" | "around";
         };
         "Set-thresholdRequest": {
             /** Format: double */
@@ -4013,14 +4057,23 @@ export interface components {
             camera_locked?: boolean;
             /** Format: int64 */
             delay_ms?: number;
+            /** Format: int64 */
+            ease_ms?: number;
             factor: components["schemas"]["Rate"];
+            /** Format: int64 */
+            interval_ms?: number;
             /** @enum {string} */
-            kind: "steady";
+            kind: "steady" | "stepped" | "crawling" | "live";
+            /** Format: int64 */
+            move_ms?: number;
+            /** Format: int64 */
+            pictures?: number;
+            steers?: components["schemas"]["Steer"][];
             /** Format: int64 */
             times?: number;
             waits?: components["schemas"]["Wait"][];
             /** @enum {string} */
-            way: "on" | "back" | "there and back";
+            way: "on" | "back" | "there and back" | "around";
         };
         Spent: {
             /** Format: int64 */
@@ -4108,6 +4161,20 @@ export interface components {
             late_us_p99: number;
             /** Format: int64 */
             ticks: number;
+        };
+        Steer: {
+            /** Format: int64 */
+            den: number;
+            /** Format: int64 */
+            ms: number;
+            /** Format: int64 */
+            num: number;
+        };
+        SteerTo: {
+            /** Format: int64 */
+            den: number;
+            /** Format: int64 */
+            num: number;
         };
         Step: {
             /**
@@ -4257,6 +4324,11 @@ export interface components {
             by: components["schemas"]["Person"];
             clock: components["schemas"]["Spec"];
             ended: boolean;
+            /**
+             * Format: int64
+             * @description milliseconds from row to row of its trace
+             */
+            every_ms?: number;
             /** Format: double */
             frame: number;
             id: string;

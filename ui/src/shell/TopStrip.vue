@@ -35,8 +35,8 @@ const kept = computed(() => {
 const open = computed(() => route.name !== "shelf" && route.name !== "camera" && shot.view !== null);
 // The rig's own frame, where it stands on the sealed path; else the plan's.
 const onRig = computed(() => route.name === "shoot" && !byFrames.value && live.connected && (live.now?.ready.on_path ?? false));
-const atFirst = computed(() => live.now?.ready.checks.some((c) => c.name === "at first" && c.ok) ?? false);
-const frame = computed(() => (byFrames.value ? frames.current?.frame ?? shot.frame : !onRig.value ? shot.frame : live.rolling || !atFirst.value ? Math.floor(live.now?.floor.state.frame ?? 0) : shot.start));
+const atFirst = computed(() => live.now?.ready.checks.some((c) => c.name === `at ${live.now?.ready.starts_at}` && c.ok) ?? false);
+const frame = computed(() => (byFrames.value ? frames.current?.frame ?? shot.frame : !onRig.value ? shot.frame : live.rolling || !atFirst.value ? Math.floor(live.now?.floor.state.frame ?? 0) : live.now?.ready.starts_at === "last" ? shot.end : shot.start));
 const length = computed(() => shot.last - shot.first);
 const timecode = computed(() => (onRig.value && live.rolling ? live.now?.at?.timecode ?? "" : shot.timecode(frame.value)));
 const ready = computed(() => (live.lost ? null : (byFrames.value ? frames.now?.ready : live.now?.ready) ?? null));
@@ -48,7 +48,7 @@ function audible(): void {
 }
 watch(() => live.drive, (d) => { if (prefs.audible) sound(d); });
 // With letter keys off, the strip names what to press instead.
-const buttons: Record<string, string> = { K: "“store all” on Compose", P: "Prove in the rail", S: "“seal” on Compose", F: "“go to first frame” on Shoot", "2": "Line up in the rail", "5": "Shoot in the rail" };
+const buttons: Record<string, string> = { K: "“store all” on Compose", P: "Prove in the rail", S: "“seal” on Compose", F: "“go to first (or last) frame” on Shoot", "2": "Line up in the rail", "5": "Shoot in the rail" };
 const words = computed(() => {
   if (byFrames.value) return frames.says.text;
   if (live.lost) return "Can't roll yet: the application does not answer. It is tried again all the time.";

@@ -4,6 +4,7 @@ import { api, sentence } from "../api/client";
 import { four, useShot } from "../stores/shot";
 import type { paths } from "../api/schema";
 import { machineOf, own } from "../drawing/axes";
+import { useLive } from "../stores/live";
 import { useAsk } from "./ask";
 
 type Way = NonNullable<paths["/api/machines/{id}/home"]["post"]["requestBody"]["content"]["application/json"]["way"]>;
@@ -11,6 +12,7 @@ type Way = NonNullable<paths["/api/machines/{id}/home"]["post"]["requestBody"]["
 // What moves a machine, or lets its drives go: each is asked and confirmed first.
 export const useMoves = defineStore("moves", () => {
   const shot = useShot();
+  const live = useLive();
   const ask = useAsk();
   const caution = "Call the move. Nobody inside the moving zone. Esc slows the rig to a stop; only the hardware stop is an emergency stop.";
 
@@ -23,7 +25,7 @@ export const useMoves = defineStore("moves", () => {
   watch(() => shot.id, () => { chosen.value = ""; });
 
   function goTo(frame?: number): void {
-    const at = frame === undefined ? "the first frame" : four(frame);
+    const at = frame === undefined ? `the ${live.now?.ready.starts_at ?? "first"} frame` : four(frame);
     const plan = frame !== undefined; // a framing needs no seal
     ask.ask({ title: `Send the rig to ${at}?`, text: `All axes move together, straight there, at half speed. ${caution}`, yes: `Go to ${at}`,
       act: async () => fails(await api.POST("/api/machines/{id}/goto", { params: { path: { id: machine() } }, body: { shot: shot.id, pass: shot.pass || undefined, frame, plan } })) });

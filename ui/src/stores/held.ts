@@ -35,6 +35,11 @@ export function heldSocket(address: () => string, hear: (m: unknown) => void) {
     return true;
   }
 
+  // Says something more while it is held.
+  function say(word: object): void {
+    if (held.value && ws?.readyState === WebSocket.OPEN) ws.send(JSON.stringify(word));
+  }
+
   function release(): void {
     window.clearInterval(beat);
     if (held.value && ws?.readyState === WebSocket.OPEN) ws.send(JSON.stringify({ release: true }));
@@ -52,5 +57,5 @@ export function heldSocket(address: () => string, hear: (m: unknown) => void) {
   document.addEventListener("visibilitychange", () => document.hidden && release());
   window.addEventListener("blur", release);
   window.addEventListener("pagehide", release);
-  return { held, ready, open, close, press, release };
+  return { held, ready, open, close, press, say, release };
 }

@@ -9,14 +9,23 @@ export const useHold = defineStore("hold", () => {
   const shot = useShot();
   const rolling = ref(false);
   const says = ref("");
+  // The share of its whole speed that a live clock was last asked for, and what the rig took.
+  const share = ref(1);
+  let taken = 1;
   const line = heldSocket(() => `/api/hold?${new URLSearchParams({ shot: shot.id, pass: shot.pass })}`, (m) => hear(m as HoldSays));
 
   function hear(m: HoldSays): void {
     if (m.refused) {
       says.value = m.refused;
       line.release();
+    } else if (m.unsteered) {
+      says.value = m.unsteered;
+      share.value = taken;
+    } else if (m.steered) {
+      taken = share.value;
     } else if (m.rolling) {
       rolling.value = true;
+      share.value = taken = 1;
       says.value = "";
     } else if (m.ended) {
       rolling.value = false;
@@ -33,5 +42,10 @@ export const useHold = defineStore("hold", () => {
     says.value = line.press({}) ? "" : "The hold is not connected yet. Let go and try again in a moment.";
   }
 
-  return { held: line.held, rolling, says, open: line.open, close: line.close, press, release: line.release };
+  function steer(to: number, factor: { num: number; den: number }): void {
+    share.value = to;
+    line.say({ steer: factor });
+  }
+
+  return { held: line.held, rolling, says, share, steer, open: line.open, close: line.close, press, release: line.release };
 });

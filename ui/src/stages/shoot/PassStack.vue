@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { computed, ref } from "vue";
 import { api, sentence, type PassView, type TakeView } from "../../api/client";
-import { ways } from "../../api/rules";
+import { clocks, ways } from "../../api/rules";
 import { fills } from "../../drawing/headroom";
 import { useElementSize } from "../../drawing/size";
 import { four, useShot } from "../../stores/shot";
@@ -12,7 +12,11 @@ const { width } = useElementSize(probe);
 const px = computed(() => shot.view?.threshold_px ?? 0.5);
 // What is shown of a pass: the take that rolls, else its chosen one, else the last.
 const newest = (p: PassView): TakeView | undefined => p.takes.find((t) => !t.ended) ?? p.takes.find((t) => t.id === p.chosen) ?? p.takes[p.takes.length - 1];
-const rate = (p: PassView): string => `${+p.fps.toFixed(2)} fps ×${p.clock}${p.clock_spec.way === "on" ? "" : `, ${p.clock_spec.way}`}${(p.clock_spec.times ?? 1) > 1 ? ` ${p.clock_spec.times} times` : ""}${p.clock_spec.waits?.length ? ", waits" : ""}`;
+const lapse = (p: PassView): boolean => p.clock_spec.kind === "stepped" || p.clock_spec.kind === "crawling";
+// The ways that a kind of clock can go.
+const waysOf = (p: PassView): readonly (typeof ways)[number][] => (p.clock_spec.kind === "live" ? ways.slice(0, 1) : lapse(p) ? ways.slice(0, 2) : ways);
+const long = (s: number): string => (s < 120 ? `${+s.toFixed(1)} s` : s < 7200 ? `${+(s / 60).toFixed(1)} min` : `${+(s / 3600).toFixed(1)} h`);
+const rate = (p: PassView): string => lapse(p) ? `${p.clock_spec.pictures} pictures, ${long(p.seconds)}${p.clock_spec.way === "on" ? "" : `, ${p.clock_spec.way}`}` : `${p.clock_spec.kind === "live" ? "live, to " : ""}${+p.fps.toFixed(2)} fps ×${p.clock}${p.clock_spec.way === "on" ? "" : `, ${p.clock_spec.way}`}${(p.clock_spec.times ?? 1) > 1 ? ` ${p.clock_spec.times} times` : ""}${p.clock_spec.waits?.length ? ", waits" : ""}`;
 // The strip's full height is 1.5 × the threshold; the line is the threshold.
 const bars = (t: TakeView): { x: number; w: number; h: number; b: 0 | 1 | 2 | 3 }[] => {
   const n = Math.max(1, (shot.view?.last ?? 1) - (shot.view?.first ?? 0));
@@ -31,6 +35,11 @@ function says(p: PassView): { text: string; tone: string } {
   if (t.broken) return { text: `broken off at ${four(t.frame)}`, tone: "over" };
   if (!f?.word) return { text: "the one others lie over", tone: "quiet" };
   return { text: `${f.word} ${f.worst_px.toFixed(2)} px`, tone: f.word === "stacks" ? "good" : "over" };
+}
+// What a clock's camera and trace leave out.
+function apart(p: PassView): string {
+  const n = Math.max(0, (shot.view?.last ?? 0) - (shot.view?.first ?? 0));
+  return `${p.between_frames > 0 && p.between_frames <= n ? `Its pictures show ${n - p.between_frames} of ${n} frames; only those are judged. ` : ""}${p.every_ms > 1 ? `Its trace has a sample every ${p.every_ms} ms. ` : ""}`;
 }
 function more(p: PassView): string {
   const f = newest(p)?.finding;
@@ -59,7 +68,8 @@ const takeTitle = (p: PassView, t: TakeView): string => {
   if (p.chosen_by_hand === t.id) return `${how}. Chosen by hand; press to let the last whole take stand for the pass.`;
   return p.chosen === t.id ? `${how}. The last whole take stands for the pass.` : `${how}. Press to choose it.`;
 };
-type Clocked = { clock?: string; way?: PassView["clock_spec"]["way"]; waits?: { frame: number; ms: number }[]; delay_ms?: number; times?: number };
+type Clocked = { clock?: string; kind?: PassView["clock_spec"]["kind"]; way?: PassView["clock_spec"]["way"]; waits?: { frame: number; ms: number }[]; camera_locked?: boolean } & Partial<Record<Count, number>>;
+type Count = "delay_ms" | "times" | "ease_ms" | "pictures" | "interval_ms" | "move_ms";
 async function change(p: PassView, c: Clocked): Promise<boolean> {
   const r = await api.PUT("/api/passes/{id}", { params: { path: { id: p.id } }, body: { shot: shot.id, name: p.name, note: p.note, clock: p.clock, ...c } });
   if (r.data) shot.passes = r.data;
@@ -70,15 +80,30 @@ async function setFactor(p: PassView, e: Event): Promise<void> {
   const box = e.target as HTMLInputElement;
   if (!(await change(p, { clock: box.value }))) box.value = p.clock;
 }
-// Seconds of delay, or how often: what was refused stands there as it was.
-async function setNumber(p: PassView, e: Event, what: "delay_ms" | "times"): Promise<void> {
+// Seconds, or how many: what was refused stands there as it was.
+const counted = (what: Count): number => (what === "times" || what === "pictures" ? 1 : 1000);
+const number = (p: PassView, what: Count): string => String((p.clock_spec[what] || (what === "times" ? 1 : 0)) / counted(what));
+async function setNumber(p: PassView, e: Event, what: Count): Promise<void> {
   const box = e.target as HTMLInputElement;
-  const was = what === "times" ? p.clock_spec.times || 1 : (p.clock_spec.delay_ms ?? 0) / 1000;
   const v = Number(box.value.trim().replace(",", "."));
   if (box.value.trim() === "" || !Number.isFinite(v)) shot.trouble = `"${box.value}" is not a number.`;
-  else if (await change(p, what === "times" ? { times: Math.round(v) } : { delay_ms: Math.round(v * 1000) })) return;
-  box.value = String(was);
+  else if (await change(p, { [what]: Math.round(v * counted(what)) })) return;
+  box.value = number(p, what);
 }
+// The numbers of a kind of clock: what they are called, and what stands behind them.
+type Field = { what: Count; name: string; unit: string; says: string };
+const field = (what: Count, name: string, unit: string, says: string): Field => ({ what, name, unit, says });
+function fields(p: PassView): Field[] {
+  const every = [field("pictures", "pictures", "", "how many the move has"), field("interval_ms", "one every", "s", "seconds from picture to picture")];
+  const ease = field("ease_ms", "ease", "s", p.clock_spec.kind === "live" ? "seconds that its whole speed takes to change; 0: one" : "seconds in which it slows before a turn or a wait, and gathers its rate again; 0: at once");
+  if (p.clock_spec.kind === "stepped") return [...every, field("move_ms", "moving", "s", "seconds of each interval; it stands for the rest")];
+  if (p.clock_spec.kind === "crawling") return every;
+  if (p.clock_spec.kind === "live") return [ease];
+  const way = p.clock_spec.way;
+  return [field("delay_ms", "delay", "s", "seconds that it stands before it sets out"), ease, ...(way === "there and back" || way === "around" ? [field("times", "times", "", `how often it goes ${way}`)] : [])];
+}
+const setKind = (p: PassView, e: Event): Promise<boolean> => change(p, { kind: (e.target as HTMLSelectElement).value as Clocked["kind"] });
+const setLocked = (p: PassView, e: Event): Promise<boolean> => change(p, { camera_locked: (e.target as HTMLInputElement).checked });
 const setWay = (p: PassView, e: Event): Promise<boolean> => change(p, { way: (e.target as HTMLSelectElement).value as Clocked["way"] });
 // Waits as they are typed: "0096 2 s, 0120 0.5 s".
 const waits = (p: PassView): string => (p.clock_spec.waits ?? []).map((w) => `${four(w.frame)} ${w.ms / 1000} s`).join(", ");
@@ -106,11 +131,14 @@ async function setWaits(p: PassView, e: Event): Promise<void> {
         <b>{{ p.number }} · {{ p.name }}</b><span class="quiet small">{{ p.note || "\u00a0" }}</span></button>
       <div class="small clock">
         <label>{{ rate(p) }}<input
-          v-if="p.id === shot.pass" class="field" :value="p.clock" data-test="pass-clock" :aria-label="`Rate factor of pass ${p.number}`"
+          v-if="p.id === shot.pass && !lapse(p)" class="field" :value="p.clock" data-test="pass-clock" :aria-label="`Rate factor of pass ${p.number}`"
           title="a factor, as 1, 0.5 or 1/3, frames per second, as 8 fps, or how long it takes, as 12 s" @change="(e) => setFactor(p, e)" /></label>
         <select
           v-if="p.id === shot.pass" class="field way" :value="p.clock_spec.way" data-test="pass-way" :aria-label="`Direction of pass ${p.number}`"
-          @change="(e) => setWay(p, e)"><option v-for="w in ways" :key="w">{{ w }}</option></select>
+          @change="(e) => setWay(p, e)"><option v-for="w in waysOf(p)" :key="w">{{ w }}</option></select>
+        <select
+          v-if="p.id === shot.pass" class="field way" :value="p.clock_spec.kind" data-test="pass-kind" :aria-label="`Kind of clock of pass ${p.number}`"
+          @change="(e) => setKind(p, e)"><option v-for="k in clocks" :key="k">{{ k }}</option></select>
       </div>
       <svg class="strip" :width="width" height="26" role="img"
         :aria-label="newest(p) ? `Deviation of take ${newest(p)?.number}` : 'Not rolled'">
@@ -127,14 +155,14 @@ async function setWaits(p: PassView, e: Event): Promise<void> {
       </div>
       <div class="word" :class="says(p).tone" data-test="verdict">{{ says(p).text }}</div>
       <div v-if="p.id === shot.pass" class="quiet small more">
-        <label>waits <input
+        <label v-if="p.clock_spec.kind === 'steady'">waits <input
           class="field waits" :value="waits(p)" placeholder="none" data-test="pass-waits" :aria-label="`Waits of pass ${p.number}`"
-          title="frames and seconds, as 0096 2 s, 0120 0.5 s; only where everything stands still" @change="(e) => setWaits(p, e)" /></label>
-        <label>delay <input class="field short" :value="(p.clock_spec.delay_ms ?? 0) / 1000" inputmode="decimal" data-test="pass-delay"
-          :aria-label="`Seconds before pass ${p.number} sets out`" title="seconds that it stands before it sets out" @change="(e) => setNumber(p, e, 'delay_ms')" /> s</label>
-        <label v-if="p.clock_spec.way === 'there and back'">times <input class="field short" :value="p.clock_spec.times || 1" inputmode="numeric" data-test="pass-times"
-          :aria-label="`How often pass ${p.number} goes there and back`" @change="(e) => setNumber(p, e, 'times')" /></label>
-        {{ more(p) }}
+          title="frames and seconds, as 0096 2 s, 0120 0.5 s; only where everything stands still, or with an ease" @change="(e) => setWaits(p, e)" /></label>
+        <label v-for="f in fields(p)" :key="f.what">{{ f.name }} <input class="field short" :value="number(p, f.what)" inputmode="decimal" :data-test="'pass-' + f.what.replace('_ms', '')"
+          :aria-label="`${f.name} of pass ${p.number}: ${f.says}`" :title="f.says" @change="(e) => setNumber(p, e, f.what)" /> {{ f.unit }}</label>
+        <label v-if="p.clock_spec.kind === 'steady'" title="the camera keeps the path's own rate, whatever the clock"><input type="checkbox" :checked="p.clock_spec.camera_locked"
+          data-test="pass-locked" @change="(e) => setLocked(p, e)" /> camera locked</label>
+        {{ apart(p) }}{{ more(p) }}
       </div>
     </div>
     <p v-if="unseen.length" class="quiet small foot">Unseen: {{ unseen.join(" ") }}</p>

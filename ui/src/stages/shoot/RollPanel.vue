@@ -24,13 +24,28 @@ const fastest = computed(() => {
   return p?.worst_axis ? `${shot.axes.find((x) => x.id === p.worst_axis)?.name} ${percent(p.worst_share)}` : "—";
 });
 const ready = computed(() => live.connected && (live.now?.ready.ok ?? false));
-const atFirst = computed(() => live.now?.ready.checks.find((c) => c.name === "at first")?.ok ?? false);
+const starts = computed(() => live.now?.ready.starts_at ?? "first");
+const atStart = computed(() => live.now?.ready.checks.find((c) => c.name === `at ${starts.value}`)?.ok ?? false);
 const title = computed(() => {
   if (live.mode === "braking") return "SLOWING TO A STOP";
   if (live.mode === "rolling") return hold.held ? "ROLLING" : "ROLLING";
   return hold.held ? "STARTING" : "HOLD TO ROLL";
 });
+// A live clock is steered through these shares of its whole speed, while it is held.
+const shares = [-1, -0.5, -0.25, 0, 0.25, 0.5, 1];
+const shareName = (s: number): string => (s === 0 ? "stand" : `${s < 0 ? "back " : ""}${["¼", "½", "full"][Math.abs(s) === 1 ? 2 : Math.abs(s) * 4 - 1] ?? ""}`);
+function steer(share: number): void {
+  const f = pass.value?.clock_spec.factor;
+  if (f && live.rolling && hold.held) hold.steer(share, { num: Math.round(f.num * share * 4), den: f.den * 4 });
+}
 function keydown(e: KeyboardEvent): void {
+  if (pass.value?.steered && hold.held && (e.key === "ArrowUp" || e.key === "ArrowDown")) {
+    e.preventDefault();
+    const k = shares.indexOf(hold.share) + (e.key === "ArrowUp" ? 1 : -1);
+    const next = shares[k];
+    if (next !== undefined) steer(next);
+    return;
+  }
   if (e.key !== " ") return;
   e.preventDefault();
   if (!e.repeat) hold.press();
@@ -63,9 +78,12 @@ function down(e: PointerEvent): void {
       <span v-if="live.rolling" class="n">{{ four(Math.floor(live.now?.floor.state.frame ?? 0)) }}</span>
       <span v-else class="small">hold <kbd>Space</kbd> or the pointer · let go and the rig slows to a stop</span>
     </button>
+    <div v-if="pass?.steered" class="steer small" role="group" aria-label="Speed while it rolls"><span class="quiet">speed</span><button
+      v-for="s in shares" :key="s" class="btn slim" :class="{ now: hold.share === s && live.rolling }" :data-test="`steer-${s}`" :disabled="!live.rolling || !hold.held" tabindex="-1"
+      :aria-pressed="hold.share === s" @pointerdown.prevent="steer(s)">{{ shareName(s) }}</button><span class="quiet"><kbd>↑</kbd> <kbd>↓</kbd></span></div>
     <p class="say" data-test="hold-says" role="status">{{ hold.says || (ready ? "" : live.now?.ready.sentence) }}</p>
-    <div class="row"><button class="btn slim" data-test="go-first" :disabled="!live.connected || !sealed || atFirst"
-      @click="moves.goTo()">go to first frame <kbd>F</kbd></button></div>
+    <div class="row"><button class="btn slim" data-test="go-first" :disabled="!live.connected || !sealed || atStart"
+      @click="moves.goTo()">go to {{ starts }} frame <kbd>F</kbd></button></div>
     <p
       class="caution">Call the move. Everyone clear of {{ shot.view.rig.clear_m }} m around the track. The hardware stop is the only emergency stop.</p>
   </section>
@@ -86,6 +104,9 @@ dd { margin: 0; }
 .say { margin: 6px 0 4px; min-height: 17px; color: var(--now); }
 @media (max-width: 960px), (max-height: 620px) { dl { grid-template-columns: repeat(3, 84px 1fr); } .target { flex: none; height: 120px; } }
 @media (max-width: 700px) { dl { grid-template-columns: 96px 1fr; } }
+.steer { display: flex; flex-wrap: wrap; gap: 4px; align-items: center; margin-top: 6px; }
+.steer .btn { padding: 0 6px; min-height: 24px; }
+.steer .now { box-shadow: inset 0 -2px 0 var(--now); }
 .row { margin-top: 4px; }
 .caution { margin: 6px 0 0; font-size: 12px; color: var(--now); }
 </style>

@@ -1,0 +1,192 @@
+package limit
+
+import (
+	"math"
+	"math/rand/v2"
+	"testing"
+
+	"keenarc/core/clock"
+	"keenarc/core/known/fixture"
+	"keenarc/core/path"
+	"keenarc/core/rig"
+)
+
+func onClock(t *testing.T, m *path.Motion, s clock.Spec) clock.Clock {
+	t.Helper()
+	c, err := s.Over(m.Run(), clock.Rate{Num: 24, Den: 1})
+	if err != nil {
+		t.Fatal(err)
+	}
+	return c
+}
+
+func compiled(t *testing.T, r *rig.Rig, kv ...float64) *path.Motion {
+	t.Helper()
+	m, err := path.Compile(line(t, r, "track", kv...), r)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return m
+}
+
+// While a clock eases the largest acceleration and jerk are what the moving axis really has,
+// found by very small steps of time; and the full expression is more than either part.
+func TestEasesByDifferences(t *testing.T) {
+	r := fixture.Slider()
+	r.Axes[0].Working = rig.Limits{Speed: 1e4, Acceleration: 1e5, Jerk: 1e7}
+	m := compiled(t, r, 0, 100, 30, 400, 60, 380, 96, 1100)
+	for name, s := range map[string]clock.Spec{
+		"waits":   {EaseMS: 300, Way: clock.On, Waits: []clock.Wait{{Frame: 15, MS: 500}, {Frame: 80, MS: 250}}},
+		"back":    {EaseMS: 150, Way: clock.Back, Waits: []clock.Wait{{Frame: 77, MS: 500}}},
+		"stepped": {Kind: clock.Stepped, Way: clock.On, Pictures: 24, IntervalMS: 1000, MoveMS: 300},
+	} {
+		if s.Factor = (clock.Rate{Num: 1, Den: 1}); s.Kind == "" {
+			s.Kind = clock.Steady
+		}
+		c := onClock(t, m, s)
+		got := CheckOn(m, r, c, Working).Axes[0]
+		at := func(x float64) float64 { return m.Curves[0].At(c.FrameAt(x)).P }
+		const h = 1e-4
+		acc, jerk, when := 0.0, 0.0, 0.0
+		for _, e := range c.Eases() {
+			for k := 3; k < int(e.Seconds/h)-3; k++ {
+				x := e.At + float64(k)*h
+				if a := math.Abs(at(x+h)-2*at(x)+at(x-h)) / h / h; a > acc {
+					acc, when = a, c.FrameAt(x)
+				}
+				const g = 1e-3
+				if x-2*g > e.At && x+2*g < e.At+e.Seconds {
+					jerk = max(jerk, math.Abs(at(x+2*g)-2*at(x+g)+2*at(x-g)-at(x-2*g))/2/g/g/g)
+				}
+			}
+		}
+		even := Check(m, r, c.MaxSpeed(), Working).Axes[0]
+		if acc <= even.Acceleration.Max {
+			t.Fatalf("%s: the eases are no harder than the rest; the test shows nothing", name)
+		}
+		if d := got.Acceleration.Max/acc - 1; d < -1e-6 || d > 2e-3 || math.Abs(got.Acceleration.At-when) > 0.1 {
+			t.Errorf("%s: acceleration %g at %g, by differences %g at %g", name, got.Acceleration.Max, got.Acceleration.At, acc, when)
+		}
+		if got.Jerk.Max < jerk*(1-1e-3) || got.Jerk.Max > max(jerk*1.1, even.Jerk.Max) {
+			t.Errorf("%s: jerk %g, by differences %g", name, got.Jerk.Max, jerk)
+		}
+		// Just under that limit it is a violation in that ease's frames, just over it is none.
+		tight := fixture.Slider()
+		tight.Axes[0].Working = rig.Limits{Speed: 1e4, Acceleration: got.Acceleration.Max * 0.999}
+		rep := CheckOn(m, tight, c, Working)
+		if n := len(rep.Violations); n != 1 || rep.Violations[0].Quantity != Acceleration || rep.Violations[0].From > when || rep.Violations[0].To < when || !(rep.Violations[0].Over > 0) {
+			t.Errorf("%s: %+v", name, rep.Violations)
+		}
+		tight.Axes[0].Working.Acceleration = got.Acceleration.Max * 1.001
+		if rep = CheckOn(m, tight, c, Working); !rep.OK() || math.Abs(rep.Axes[0].Share-1/1.001) > 1e-6 {
+			t.Errorf("%s: %+v, share %g", name, rep.Violations, rep.Axes[0].Share)
+		}
+	}
+}
+
+// A clock that somebody may steer is held against the worst that they can do at any frame.
+func TestSteeredByPlainLoops(t *testing.T) {
+	r := fixture.Slider()
+	m := compiled(t, r, 0, 100, 30, 400, 60, 380, 96, 1100)
+	c := onClock(t, m, clock.Spec{Kind: clock.Live, Factor: clock.Rate{Num: 1, Den: 1}, Way: clock.On, EaseMS: 200})
+	v, a := c.MaxSpeed(), c.Traits().Free
+	want, at := 0.0, 0.0
+	for f := 0.0; f <= 96; f += 0.001 {
+		s := m.Curves[0].At(f)
+		if x := math.Abs(s.A)*v*v + math.Abs(s.V)*a; x > want {
+			want, at = x, f
+		}
+	}
+	got := CheckOn(m, r, c, Working).Axes[0].Acceleration
+	if got.Max < want || got.Max > want*(1+1e-5) || math.Abs(got.At-at) > 0.1 {
+		t.Errorf("%g at %g, by plain loops %g at %g", got.Max, got.At, want, at)
+	}
+	if even := CheckOn(m, r, onClock(t, m, clock.Times(clock.Rate{Num: 1, Den: 1})), Working); even.Axes[0].Acceleration != Check(m, r, 24, Working).Axes[0].Acceleration {
+		t.Error("a clock of one speed is checked otherwise")
+	}
+}
+
+// Whatever the polynomial, what is found is its largest value to a billionth.
+func TestLargestOfAPolynomial(t *testing.T) {
+	rng := rand.New(rand.NewPCG(5, 5))
+	for range 200 {
+		p := make([]float64, 1+rng.IntN(20))
+		for i := range p {
+			p[i] = rng.NormFloat64()
+		}
+		value := func(x float64) float64 {
+			y := 0.0
+			for i := len(p) - 1; i >= 0; i-- {
+				y = y*x + p[i]
+			}
+			return math.Abs(y)
+		}
+		want := 0.0
+		for k := range 20001 {
+			want = max(want, value(float64(k)/20000))
+		}
+		got, at := largest(p)
+		if got < want*(1-1e-9) || got > want*(1+1e-6) || math.Abs(value(at)-got) > 1e-9*got {
+			t.Fatalf("%v: %g at %g, by plain loops %g", p, got, at, want)
+		}
+	}
+}
+
+// On whatever clock: from any moment of it, slowing over the time that is chosen stays within
+// the rated acceleration, and the time that does forward does not always do backward.
+func TestBrakeOnEveryClock(t *testing.T) {
+	r := fixture.Slider()
+	m := compiled(t, r, 0, 100, 24, 180, 60, 1100, 70, 1180, 96, 1200)
+	worst := Check(m, r, 24, Rated).Axes[0].Acceleration.Max
+	r.Axes[0].Rated.Acceleration = 1.15 * worst
+	forward, err := Brake(m, r, 24)
+	if err != nil {
+		t.Fatal(err)
+	}
+	longer := 0
+	for name, s := range map[string]clock.Spec{
+		"on": {}, "back": {Way: clock.Back}, "there and back": {Way: clock.ThereAndBack},
+		"eased":  {EaseMS: 1200, Waits: []clock.Wait{{Frame: 50, MS: 100}}},
+		"live":   {Kind: clock.Live, Factor: clock.Rate{Num: 1, Den: 2}, EaseMS: 3000},
+		"steers": {Kind: clock.Live, Factor: clock.Rate{Num: 1, Den: 2}, EaseMS: 3000, Steers: []clock.Steer{{MS: 700, Num: -1, Den: 2}, {MS: 1500, Num: 1, Den: 2}, {MS: 4000, Num: 1, Den: 9}}},
+	} {
+		if s.Kind == "" {
+			s.Kind = clock.Steady
+		}
+		if s.Way == "" {
+			s.Way = clock.On
+		}
+		if s.Factor.Num == 0 {
+			s.Factor = clock.Rate{Num: 1, Den: 1}
+		}
+		c := onClock(t, m, s)
+		b, err := BrakeOn(m, r, c)
+		if err != nil {
+			t.Fatalf("%s: %v", name, err)
+		}
+		if b.Seconds > forward.Seconds {
+			longer++
+		}
+		const h = 1e-3
+		at := func(x float64) float64 { return m.Curves[0].At(c.FrameAt(x)).P }
+		for begin := 0.1; begin < min(c.Seconds(), 20)-0.1; begin += 0.037 {
+			for u := 0.02; u < 1; u += 0.04 {
+				gone, rate, slope := BrakeAt(u)
+				x := begin + gone*b.Seconds
+				if x+h > c.Seconds() {
+					break
+				}
+				v, a := (at(x+h)-at(x-h))/2/h, (at(x+h)-2*at(x)+at(x-h))/h/h
+				if acc := math.Abs(a*rate*rate + v*slope/b.Seconds); acc > r.Axes[0].Rated.Acceleration*1.005 {
+					t.Fatalf("%s: braking in %g s from %.2f s comes to %g, rated %g", name, b.Seconds, begin, acc, r.Axes[0].Rated.Acceleration)
+				}
+			}
+		}
+	}
+	if longer == 0 {
+		t.Error("no clock needs longer than running forward; the test shows nothing")
+	}
+	if _, err := BrakeOn(m, r, onClock(t, m, clock.Spec{Kind: clock.Live, Factor: clock.Rate{Num: 1, Den: 1}, Way: clock.On, EaseMS: 100})); err == nil {
+		t.Error("a clock that may be steered beyond the rated limits can be braked")
+	}
+}
