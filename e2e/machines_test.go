@@ -191,7 +191,7 @@ func TestAPassThereAndBack(t *testing.T) {
 	if err != nil || !k.Clock.Same(want) || k.Broken {
 		t.Fatalf("the take: clock %+v, broken %v (%s), %v", k.Clock, k.Broken, k.Why, err)
 	}
-	v := k.Trace.ByVisit()
+	v := k.Trace.ByVisit(0)
 	if v.Visits(30) != 2 || v.Visits(70) != 1 || k.Trace.Pos[len(k.Trace.Pos)-1] != 0 {
 		t.Errorf("frame 30 is visited %d times, 70 %d, it ends at %g", v.Visits(30), v.Visits(70), k.Trace.Pos[len(k.Trace.Pos)-1].Frame())
 	}

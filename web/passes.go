@@ -66,8 +66,11 @@ func (v *PassView) clocked(p *path.Path, m *path.Motion, r *rig.Rig) {
 	}
 	v.EveryMS = v.Clock.EveryMS(c)
 	v.Steered = v.Clock.Kind == clock.Live
+	if err := limit.CanFollow(m, r, c); err != nil {
+		v.ClockNote = capital(err.Error()) + "."
+	}
 	rep := limit.CheckOn(m, r, c, limit.Working)
-	if !rep.OK() && c.MaxAcceleration() > 0 {
+	if v.ClockNote == "" && !rep.OK() && c.MaxAcceleration() > 0 {
 		v.ClockNote = onClockSentence(r, rep, c)
 	}
 	v.Between = between(v.Clock, m, p.Rate)
@@ -166,7 +169,7 @@ func (s *Server) passRoutes(r chi.Router, api huma.API) {
 			Shot       string        `json:"shot" format:"uuid"`
 			Name       string        `json:"name" minLength:"1" maxLength:"40"`
 			Note       string        `json:"note" maxLength:"120"`
-			Clock      string        `json:"clock" maxLength:"40" doc:"a factor, as 1, 0.5 or 1/3, frames per second, as 8 fps, or how long it takes once through, as 12 s"`
+			Clock      string        `json:"clock,omitempty" maxLength:"40" doc:"left out: as it was; a factor, as 1, 0.5 or 1/3, frames per second, as 8 fps, or how long it takes once through, as 12 s"`
 			Times      *int          `json:"times,omitempty" minimum:"1" maximum:"100" doc:"how often it goes its way; left out: as it was"`
 			DelayMS    *int64        `json:"delay_ms,omitempty" minimum:"0" maximum:"3600000" doc:"how long it stands before it sets out; left out: as it was"`
 			Way        clock.Way     `json:"way,omitempty" enum:"on,back,there and back,around" doc:"left out: as it was"`
@@ -184,18 +187,21 @@ func (s *Server) passRoutes(r chi.Router, api huma.API) {
 			return nil, s.fail(err)
 		}
 		run := d.Path.Clock()
-		f, err := clock.ParseFor(in.Body.Clock, d.Path.Rate, run.Last-run.First)
-		if err != nil {
-			return nil, blamed("clock", err)
-		}
-		if f.Float() > 100 {
-			return nil, blame("clock", fmt.Sprintf("%s is a factor of %s", in.Body.Clock, f), "give one of at most 100")
-		}
 		p, err := s.store.Pass(ctx, in.ID)
 		if err != nil {
 			return nil, s.fail(err)
 		}
-		p.Name, p.Note, p.Clock.Factor = in.Body.Name, in.Body.Note, f
+		p.Name, p.Note = in.Body.Name, in.Body.Note
+		if in.Body.Clock != "" {
+			f, err := clock.ParseFor(in.Body.Clock, d.Path.Rate, run.Last-run.First)
+			if err != nil {
+				return nil, blamed("clock", err)
+			}
+			if f.Float() > 100 {
+				return nil, blame("clock", fmt.Sprintf("%s is a factor of %s", in.Body.Clock, f), "give one of at most 100")
+			}
+			p.Clock.Factor = f
+		}
 		if k := in.Body.Kind; k != "" && k != p.Clock.Kind {
 			p.Clock = clock.Begin(k, p.Clock, run.Last-run.First)
 		}

@@ -136,7 +136,7 @@ func TestKindsOfClocks(t *testing.T) {
 	if p := set(`"kind":"stepped","pictures":240,"interval_ms":3000,"move_ms":1000`); p.Seconds != 720 || p.ClockNote != "" || p.FPS != 2 || p.TooFast {
 		t.Errorf("stepped: %+v", p)
 	}
-	if p := set(`"interval_ms":300,"move_ms":30`); !strings.Contains(p.ClockNote, "over its acceleration") || !p.TooFast {
+	if p := set(`"interval_ms":300,"move_ms":30`); !strings.Contains(p.ClockNote, "over its jerk") || !p.TooFast {
 		t.Errorf("stepped in 30 ms: %q, too fast %t", p.ClockNote, p.TooFast)
 	}
 	if p := set(`"kind":"live","ease_ms":100`); !p.Steered || !strings.Contains(p.ClockNote, "longer ease") {

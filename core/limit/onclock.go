@@ -2,6 +2,7 @@ package limit
 
 import (
 	"cmp"
+	"fmt"
 	"math"
 	"slices"
 	"sort"
@@ -57,6 +58,31 @@ func CheckOn(m *path.Motion, r *rig.Rig, c clock.Clock, which func(*rig.Axis) ri
 		return a.Quantity == Range && b.Quantity != Range || (a.Quantity == Range) == (b.Quantity == Range) && a.Share > b.Share
 	})
 	return rep
+}
+
+// CanFollow refuses a clock that changes its speed at once where an axis moves, and one that
+// comes around where the move does not end as it begins.
+func CanFollow(m *path.Motion, r *rig.Rig, c clock.Clock) error {
+	for i, q := range m.Curves {
+		a := &r.Axes[i]
+		first, last := q.At(q.First()).P, q.End().P
+		if off := math.Abs(last - first); c.Traits().Round > 0 && off > step(a)/4 {
+			return fmt.Errorf("way: around, where %s ends %.4g %s from where it begins; close the move, or go there and back", a.Name, off, a.Unit.Symbol())
+		}
+	}
+	for _, f := range c.Stops() {
+		for i, q := range m.Curves {
+			most, _ := q.MaxAbs(1)
+			if v := q.At(float64(f)).V; f > m.Start() && f < m.End() && math.Abs(v) > most/1000 && math.Abs(v) > step(&r.Axes[i])/100 {
+				return fmt.Errorf("clock: it stops at frame %s, where %s is moving; wait only where everything stands still, or give it an ease", Frame4(float64(f)), r.Axes[i].Name)
+			}
+		}
+	}
+	return nil
+}
+
+func step(a *rig.Axis) float64 {
+	return math.Abs(float64(a.StepsPerUnit.Den) / float64(a.StepsPerUnit.Num))
 }
 
 // steered is the largest of |q″|·v² + |q′|·a over a curve, and where: from the roots of its

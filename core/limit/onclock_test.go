@@ -3,6 +3,7 @@ package limit
 import (
 	"math"
 	"math/rand/v2"
+	"strings"
 	"testing"
 
 	"keenarc/core/clock"
@@ -188,5 +189,30 @@ func TestBrakeOnEveryClock(t *testing.T) {
 	}
 	if _, err := BrakeOn(m, r, onClock(t, m, clock.Spec{Kind: clock.Live, Factor: clock.Rate{Num: 1, Den: 1}, Way: clock.On, EaseMS: 100})); err == nil {
 		t.Error("a clock that may be steered beyond the rated limits can be braked")
+	}
+}
+
+// A clock that stops at once needs axes that stand still there, one that comes around a move
+// that is closed; each is said with what would be right.
+func TestWhatAClockAsks(t *testing.T) {
+	r := fixture.Slider()
+	open, closed := compiled(t, r, 0, 100, 48, 400), compiled(t, r, 0, 100, 24, 400, 48, 100)
+	for _, k := range []struct {
+		m    *path.Motion
+		s    clock.Spec
+		want string
+	}{
+		{open, clock.Spec{Way: clock.On}, ""},
+		{open, clock.Spec{Way: clock.ThereAndBack, DelayMS: 100}, ""},
+		{open, clock.Spec{Way: clock.Around}, "ends 300 mm from where it begins"},
+		{closed, clock.Spec{Way: clock.Around, Times: 3}, ""},
+		{open, clock.Spec{Way: clock.On, Waits: []clock.Wait{{Frame: 24, MS: 5}}}, "it stops at frame 0024"},
+		{open, clock.Spec{Way: clock.On, EaseMS: 50, Waits: []clock.Wait{{Frame: 24, MS: 5}}}, ""},
+		{closed, clock.Spec{Way: clock.On, Waits: []clock.Wait{{Frame: 24, MS: 5}}}, ""},
+	} {
+		k.s.Kind, k.s.Factor = clock.Steady, clock.Rate{Num: 1, Den: 1}
+		if err := CanFollow(k.m, r, onClock(t, k.m, k.s)); (err == nil) != (k.want == "") || err != nil && !strings.Contains(err.Error(), k.want) {
+			t.Errorf("%+v: %v, want %q", k.s, err, k.want)
+		}
 	}
 }

@@ -67,7 +67,9 @@ func (t *Table) Start() int { return t.First - t.RunUp }
 func (t *Table) End() int { return t.Last + t.RunOut }
 
 // Run is what a clock of this table runs over.
-func (t *Table) Run() clock.Run { return clock.Run{Start: t.Start(), First: t.First, Last: t.Last, End: t.End()} }
+func (t *Table) Run() clock.Run {
+	return clock.Run{Start: t.Start(), First: t.First, Last: t.Last, End: t.End()}
+}
 
 // Ticks is the number of entries per axis.
 func (t *Table) Ticks() int { return (t.End()-t.Start())*TicksPerFrame + 1 }
@@ -91,7 +93,7 @@ func (t *Table) Clock(s clock.Spec) (clock.Clock, error) {
 	}
 	for _, f := range c.Stops() {
 		if i := t.movingAt(f); i >= 0 {
-			return nil, fmt.Errorf("clock: it stops at frame %s, where %s is moving; wait only where everything stands still", limit.Frame4(float64(f)), t.Axes[i])
+			return nil, fmt.Errorf("clock: it stops at frame %s, where %s is moving; wait only where everything stands still, or give it an ease", limit.Frame4(float64(f)), t.Axes[i])
 		}
 	}
 	return c, nil

@@ -124,7 +124,7 @@ type Verdict struct {
 	// Missing counts the picture frames that one of the two has no rows for;
 	// Gaps are the same as stretches [From, To). Unsaid counts those in which
 	// nothing was visible.
-	Missing int           `json:"missing_frames"`
+	Missing int `json:"missing_frames"`
 	// Between counts the picture frames that no picture of both shows: a camera that kept
 	// its own rate took its pictures before and after them. They are not judged.
 	Between int           `json:"between_frames,omitempty"`

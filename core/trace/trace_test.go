@@ -31,7 +31,9 @@ func (p poses) Visits(f int) int {
 var once = clock.Uniform{First: -1000, Last: 1000, Path: clock.Rate{Num: 24, Den: 1}, Factor: clock.Rate{Num: 1, Den: 1}}
 
 // first reads a trace at a frame's first visit.
-func first(t *Trace, dst []float64, frame int) bool { return t.ByVisit(0).AtVisit(dst, frame, 0, false) }
+func first(t *Trace, dst []float64, frame int) bool {
+	return t.ByVisit(0).AtVisit(dst, frame, 0, false)
+}
 
 func judge(t *testing.T) *Judge {
 	t.Helper()

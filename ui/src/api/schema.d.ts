@@ -3793,8 +3793,8 @@ export interface components {
         "Set-passRequest": {
             /** @description the camera keeps its own rate; left out: as it was */
             camera_locked?: boolean;
-            /** @description a factor, as 1, 0.5 or 1/3, frames per second, as 8 fps, or how long it takes once through, as 12 s */
-            clock: string;
+            /** @description left out: as it was; a factor, as 1, 0.5 or 1/3, frames per second, as 8 fps, or how long it takes once through, as 12 s */
+            clock?: string;
             /**
              * Format: int64
              * @description how long it stands before it sets out; left out: as it was

@@ -71,7 +71,7 @@ const takeTitle = (p: PassView, t: TakeView): string => {
 type Clocked = { clock?: string; kind?: PassView["clock_spec"]["kind"]; way?: PassView["clock_spec"]["way"]; waits?: { frame: number; ms: number }[]; camera_locked?: boolean } & Partial<Record<Count, number>>;
 type Count = "delay_ms" | "times" | "ease_ms" | "pictures" | "interval_ms" | "move_ms";
 async function change(p: PassView, c: Clocked): Promise<boolean> {
-  const r = await api.PUT("/api/passes/{id}", { params: { path: { id: p.id } }, body: { shot: shot.id, name: p.name, note: p.note, clock: p.clock, ...c } });
+  const r = await api.PUT("/api/passes/{id}", { params: { path: { id: p.id } }, body: { shot: shot.id, name: p.name, note: p.note, ...c } });
   if (r.data) shot.passes = r.data;
   else shot.trouble = sentence(r.error);
   return r.data !== undefined;
@@ -136,9 +136,6 @@ async function setWaits(p: PassView, e: Event): Promise<void> {
         <select
           v-if="p.id === shot.pass" class="field way" :value="p.clock_spec.way" data-test="pass-way" :aria-label="`Direction of pass ${p.number}`"
           @change="(e) => setWay(p, e)"><option v-for="w in waysOf(p)" :key="w">{{ w }}</option></select>
-        <select
-          v-if="p.id === shot.pass" class="field way" :value="p.clock_spec.kind" data-test="pass-kind" :aria-label="`Kind of clock of pass ${p.number}`"
-          @change="(e) => setKind(p, e)"><option v-for="k in clocks" :key="k">{{ k }}</option></select>
       </div>
       <svg class="strip" :width="width" height="26" role="img"
         :aria-label="newest(p) ? `Deviation of take ${newest(p)?.number}` : 'Not rolled'">
@@ -155,6 +152,8 @@ async function setWaits(p: PassView, e: Event): Promise<void> {
       </div>
       <div class="word" :class="says(p).tone" data-test="verdict">{{ says(p).text }}</div>
       <div v-if="p.id === shot.pass" class="quiet small more">
+        <select class="field kind" :value="p.clock_spec.kind" data-test="pass-kind" :aria-label="`Kind of clock of pass ${p.number}`"
+          @change="(e) => setKind(p, e)"><option v-for="k in clocks" :key="k">{{ k }}</option></select>
         <label v-if="p.clock_spec.kind === 'steady'">waits <input
           class="field waits" :value="waits(p)" placeholder="none" data-test="pass-waits" :aria-label="`Waits of pass ${p.number}`"
           title="frames and seconds, as 0096 2 s, 0120 0.5 s; only where everything stands still, or with an ease" @change="(e) => setWaits(p, e)" /></label>
@@ -182,6 +181,7 @@ header { display: flex; justify-content: space-between; gap: 20px; align-items: 
 .clock { display: flex; flex-direction: column; gap: 2px; }
 .clock label { display: contents; }
 .short { width: 44px; min-height: 18px; padding: 0 3px; }
+.kind { min-height: 18px; padding: 0 3px; margin-right: 10px; }
 .waits { width: 88px; min-height: 18px; padding: 0 3px; }
 .clock .field { width: 60px; min-height: 20px; padding: 1px 4px; }
 .clock .way { width: 116px; }

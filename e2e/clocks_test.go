@@ -1,0 +1,114 @@
+package e2e
+
+import (
+	"slices"
+	"strings"
+	"testing"
+
+	"github.com/chromedp/chromedp"
+	"github.com/chromedp/chromedp/kb"
+
+	"keenarc/core/clock"
+)
+
+// A pass is steered while it is held: slower, to a stand, back and on again, by keys and by
+// pointer. What it ran on is kept with the take, and its frames are judged.
+func TestAPassIsSteered(t *testing.T) {
+	a := start(t)
+	p := a.open("/shot/" + a.shot + "/compose")
+	a.ready(p)
+	p.key("5")
+	p.wait("the pass", `document.querySelector('[data-test="pass-kind"]')`)
+	p.choose("pass-kind", "live")
+	p.wait("its speeds", `document.querySelector('[data-test="steer-1"]')?.disabled`)
+	p.enter("pass-ease", "0.05")
+	p.wait("a sentence", `document.querySelector('[role="alert"]')?.textContent.includes('ease: 50 ms')`)
+	p.enter("pass-ease", "0.3")
+	p.wait("too hard for it", `document.querySelector('[data-test="pass-1"]').textContent.includes('give it a longer ease')`)
+	p.enter("pass-ease", "1.5")
+	p.wait("kept", `document.querySelector('[data-test="pass-ease"]').value === '1.5'`)
+	pressed := func(share string) {
+		p.wait("the speed "+share, `document.querySelector('[data-test="steer-`+share+`"]').getAttribute('aria-pressed') === 'true'`)
+	}
+	for range tries {
+		a.rolling(p, 12)
+		p.key(kb.ArrowDown)
+		pressed("0.5")
+		if !a.underWay(30) {
+			continue
+		}
+		p.must(chromedp.Evaluate[chromedp.Void](`document.querySelector('[data-test="steer--0.5"]').dispatchEvent(new PointerEvent('pointerdown', { bubbles: true, cancelable: true, button: 0 }))`))
+		pressed("-0.5")
+		p.must(chromedp.Sleep(2500e6))
+		p.key(kb.ArrowUp)
+		p.key(kb.ArrowUp)
+		pressed("0")
+		p.key(kb.ArrowUp)
+		p.key(kb.ArrowUp)
+		p.key(kb.ArrowUp)
+		pressed("1")
+		p.wait("the end of the take", `/finished|broken/.test(document.querySelector('[data-test="hold-says"]').textContent)`)
+		p.space(false)
+		if eval[bool](p, `/finished/.test(document.querySelector('[data-test="hold-says"]').textContent)`) {
+			break
+		}
+	}
+	lines, err := a.Store.Takes(t.Context(), a.shot)
+	if err != nil || len(lines) == 0 {
+		t.Fatal(err)
+	}
+	k, err := a.Store.Take(t.Context(), lines[len(lines)-1].ID)
+	if err != nil || k.Broken || k.Clock.Kind != clock.Live || len(k.Clock.Steers) < 3 {
+		t.Fatalf("the take: %+v, broken %v (%s), %v", k.Clock, k.Broken, k.Why, err)
+	}
+	if !slices.ContainsFunc(k.Clock.Steers, func(s clock.Steer) bool { return s.Num < 0 }) {
+		t.Errorf("it was not turned back: %v", k.Clock.Steers)
+	}
+	back := 0
+	for i := 1; i < len(k.Trace.Pos); i++ {
+		if k.Trace.Pos[i] < k.Trace.Pos[i-1] {
+			back++
+		}
+	}
+	if back < 300 {
+		t.Errorf("it went back for %d ms", back)
+	}
+	p.wait("its deviation", `document.querySelector('[data-test="pass-1"]').textContent.includes('from the seal at most')`)
+	_, errs := p.seen()
+	if errs = slices.DeleteFunc(errs, func(s string) bool { return strings.Contains(s, "422") }); len(errs) > 0 { // refused on purpose
+		t.Errorf("the page says %v", errs)
+	}
+}
+
+// Pictures at an interval, a locked camera and a pass that runs backward are set where a pass
+// is, and readiness speaks of where the pass begins.
+func TestClocksAreSet(t *testing.T) {
+	a := start(t)
+	p := a.open("/shot/" + a.shot + "/compose")
+	a.ready(p)
+	p.key("5")
+	p.wait("the pass", `document.querySelector('[data-test="pass-kind"]')`)
+	p.choose("pass-kind", "stepped")
+	p.wait("its numbers", `document.querySelector('[data-test="pass-pictures"]')?.value === '240' && document.querySelector('[data-test="pass-1"]').textContent.includes('240 pictures, 20 min')`)
+	p.enter("pass-pictures", "120")
+	p.enter("pass-interval", "12")
+	p.enter("pass-move", "13")
+	p.wait("a sentence", `document.querySelector('[role="alert"]')?.textContent.includes('so that it stands for the picture')`)
+	p.enter("pass-move", "4")
+	p.wait("half of them, and a thin trace", `/show 120 of 240 frames.*a sample every 2 ms/.test(document.querySelector('[data-test="pass-1"]').textContent)`)
+	p.choose("pass-kind", "steady")
+	p.enter("pass-clock", "3")
+	p.click("pass-locked")
+	p.wait("every third", `document.querySelector('[data-test="pass-1"]').textContent.includes('show 80 of 240 frames')`)
+	p.enter("pass-clock", "1")
+	p.click("pass-locked")
+	p.choose("pass-way", "around")
+	p.wait("it is not closed", `document.querySelector('[data-test="pass-1"]').textContent.includes('close the move, or go there and back')`)
+	p.choose("pass-way", "back")
+	p.wait("the button", `document.querySelector('[data-test="go-first"]').textContent.includes('go to last frame')`)
+	p.says("where it begins", "ready", "from frame 0240. Press F")
+	p.click("go-first")
+	p.wait("what is asked", `document.querySelector('[data-test="ask"]')?.textContent.includes('the last frame') ?? document.body.textContent.includes('Send the rig to the last frame?')`)
+	p.click("ask-yes")
+	p.wait("ready", `document.querySelector('[data-test="hold"]').classList.contains('ready')`)
+}
