@@ -63,6 +63,7 @@ func (s *Server) planRoutes(r chi.Router, api huma.API) {
 	})
 	huma.Register(api, op("resume", http.MethodPost, "/api/shots/{id}/resume", "Back to the sealed path"), s.resume)
 	huma.Register(api, op("proof", http.MethodGet, "/api/shots/{id}/proof", "Braking and focus over the whole plan"), s.proof)
+	huma.Register(api, op("runs", http.MethodGet, "/api/shots/{id}/runs", "The least run-up and run-out within the limits, and a quiet run-out"), s.runs)
 	huma.Register(api, op("remedies", http.MethodGet, "/api/shots/{id}/remedies", "What else would bring the plan within its limits: softer easings, the whole move timed anew"), s.remedies)
 	huma.Register(api, op("stretch", http.MethodGet, "/api/shots/{id}/plot", "A part of the move, drawn finer"), s.stretch)
 	huma.Register(api, op("seal", http.MethodPost, "/api/shots/{id}/seal", "Seal the path as it stands"), s.seal)
@@ -176,6 +177,7 @@ func (s *Server) resume(ctx context.Context, in *revision) (*body[*ShotView], er
 type Proof struct {
 	Revision int64          `json:"revision"`
 	Braking  *limit.Braking `json:"braking,omitempty" doc:"left out where the plan is over a limit or cannot be braked"`
+	Riding   *Riding        `json:"riding,omitempty" doc:"what the plan does to what it carries"`
 	Soft     []lens.SoftRun `json:"soft" doc:"where the subject is in the picture and not sharp"`
 }
 
@@ -192,6 +194,9 @@ func (s *Server) proof(ctx context.Context, in *shotID) (*body[*Proof], error) {
 	if limit.Check(p.motion, p.shot.Rig, fps, limit.Working).OK() {
 		if b, err := limit.Brake(p.motion, p.shot.Rig, fps); err == nil {
 			out.Braking = b
+		}
+		if out.Riding, err = s.riding(ctx, p, out.Braking); err != nil {
+			return nil, s.fail(err)
 		}
 	}
 	return &body[*Proof]{out}, nil

@@ -305,40 +305,87 @@ func clears(rep *Report) bool {
 	return free && rep.OK()
 }
 
-// runUp offers the least run-up and run-out that cure speed at the ends.
-func runUp(p *path.Path, r *rig.Rig, m *path.Motion) []Remedy {
-	needs := func(m *path.Motion, at int) bool {
-		for _, js := range m.Jumps {
-			for _, j := range js {
-				if j.Order == 1 && j.At == float64(at) {
-					return true
-				}
+// Run is how many frames before and after the pictures a path needs to gather and lose speed.
+type Run struct{ RunUp, RunOut int }
+
+// LeastRun is the least run-up and run-out, in whole frames, in which every axis gathers and
+// loses its speed within its working limits; each by itself. ok is false where none of any
+// length does, or something else of the path is over its limits.
+func LeastRun(p *path.Path, r *rig.Rig) (Run, bool) {
+	q := *p
+	q.RunUp, q.RunOut = 0, 0
+	m, err := path.Compile(&q, r)
+	if err != nil {
+		return Run{}, false
+	}
+	fps := p.Clock().FPS()
+	up, out := moves(m, m.Start()), moves(m, m.End())
+	ends := func(run Run) bool { // whether one of them does
+		x := q
+		x.RunUp, x.RunOut = run.RunUp, run.RunOut
+		m, err := path.Compile(&x, r)
+		if err != nil {
+			return false
+		}
+		rep := Check(m, r, fps, Working)
+		if run.RunUp > 0 && (moves(m, m.Start()) || Touches(rep, float64(m.Start()), float64(m.First))) {
+			return false
+		}
+		return run.RunOut == 0 || !moves(m, m.End()) && !Touches(rep, float64(m.Last), float64(m.End()))
+	}
+	var least Run
+	ok := true
+	find := func(need bool, with func(n int) Run) int {
+		for n := 1; need && n <= path.MaxRun; n = nextRoom(n) {
+			if !ends(with(n)) {
+				continue
+			}
+			for n > 1 && ends(with(n-1)) {
+				n--
+			}
+			return n
+		}
+		ok = ok && !need
+		return 0
+	}
+	least.RunUp = find(up, func(n int) Run { return Run{RunUp: n} })
+	least.RunOut = find(out, func(n int) Run { return Run{RunOut: n} })
+	return least, ok
+}
+
+// moves reports whether an axis has speed at an end of the run, where the rig stands still.
+func moves(m *path.Motion, at int) bool {
+	for _, js := range m.Jumps {
+		for _, j := range js {
+			if j.Order == 1 && j.At == float64(at) {
+				return true
 			}
 		}
-		return false
 	}
-	up, out := needs(m, m.Start()) && p.RunUp == 0, needs(m, m.End()) && p.RunOut == 0
-	if !up && !out {
+	return false
+}
+
+// runUp offers the least run-up and run-out that cure speed at the ends.
+func runUp(p *path.Path, r *rig.Rig, m *path.Motion) []Remedy {
+	least, ok := LeastRun(p, r)
+	if !ok || least == (Run{}) {
 		return nil
 	}
-	for n := 1; n <= 1000; n = nextRoom(n) {
-		e := path.Edit{Op: "run", RunUp: p.RunUp, RunOut: p.RunOut}
-		if up {
-			e.RunUp = n
-		}
-		if out {
-			e.RunOut = n
-		}
-		q, rep, ok := try(p, r, e)
-		if !ok || !rep.OK() {
-			continue
-		}
-		m, err := path.Compile(q, r)
-		if err != nil || needs(m, m.Start()) || needs(m, m.End()) {
-			continue
-		}
-		_, _, free := rep.Sealable()
-		return []Remedy{{"run-up", fmt.Sprintf("Give it a run-up of %d and a run-out of %d frames", e.RunUp, e.RunOut), e, free}}
+	e := path.Edit{Op: "run", RunUp: max(p.RunUp, least.RunUp), RunOut: max(p.RunOut, least.RunOut)}
+	if least.RunUp > 0 && !moves(m, m.Start()) { // it is long enough already
+		e.RunUp = p.RunUp
 	}
-	return nil
+	if least.RunOut > 0 && !moves(m, m.End()) {
+		e.RunOut = p.RunOut
+	}
+	q, rep, ok := try(p, r, e)
+	if !ok || !rep.OK() {
+		return nil
+	}
+	m, err := path.Compile(q, r)
+	if err != nil || moves(m, m.Start()) || moves(m, m.End()) {
+		return nil
+	}
+	_, _, free := rep.Sealable()
+	return []Remedy{{"run-up", fmt.Sprintf("Give it a run-up of %d and a run-out of %d frames", e.RunUp, e.RunOut), e, free}}
 }

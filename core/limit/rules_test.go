@@ -508,15 +508,24 @@ func TestRunUpIsTheLeast(t *testing.T) {
 	p, _ = p.Apply(r, path.Edit{Op: "kind", Axis: "pan", Kind: curve.Natural})
 	_, a, _ := Analyse(p, r)
 	e := a.Remedies[0].Edit
-	if e.RunUp != e.RunOut || e.RunUp < 2 || a.Remedies[0].Text != fmt.Sprintf("Give it a run-up of %d and a run-out of %d frames", e.RunUp, e.RunOut) {
+	if e.RunUp < 2 || e.RunOut < 2 || e.RunUp == e.RunOut || a.Remedies[0].Text != fmt.Sprintf("Give it a run-up of %d and a run-out of %d frames", e.RunUp, e.RunOut) {
 		t.Errorf("%+v", a.Remedies[0])
 	}
-	less := e
-	for n := 1; n < e.RunUp; n = nextRoom(n) { // those that were tried before do not do
-		less.RunUp, less.RunOut = n, n
+	up, out := e, e // each by itself: one frame less of either does not do
+	up.RunUp--
+	out.RunOut--
+	for _, less := range []path.Edit{up, out} {
 		if _, rep, ok := try(p, r, less); ok && rep.OK() {
-			t.Errorf("%d frames do, too", n)
+			t.Errorf("%d and %d frames do, too", less.RunUp, less.RunOut)
 		}
+	}
+	if least, ok := LeastRun(p, r); !ok || least.RunUp != e.RunUp || least.RunOut != e.RunOut {
+		t.Errorf("the least is %+v, %t", least, ok)
+	}
+	// A run that is too short already is made longer, one that is long enough is left alone.
+	short, _ := p.Apply(r, path.Edit{Op: "run", RunUp: e.RunUp - 1, RunOut: e.RunOut + 30})
+	if least, ok := LeastRun(short, r); !ok || least != (Run{e.RunUp, e.RunOut}) {
+		t.Errorf("of one that has a run already it is %+v", least)
 	}
 	// Only the end moves: only a run-out is asked for.
 	q := line(t, r, "pan", 0, 0, 60, 0, 120, 0, 180, 9)

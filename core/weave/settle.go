@@ -5,11 +5,12 @@ import (
 
 	"gonum.org/v1/gonum/spatial/r3"
 
+	"keenarc/core/ride"
 	"keenarc/core/rig"
 )
 
 // SettlePx is the sway in pixels under which a picture is taken: a quarter of one.
-const SettlePx = 0.25
+const SettlePx = ride.SettlePx
 
 // Settle is how many seconds after a move the structure's sway is under so many pixels
 // at the sensor. A move that ends with the acceleration a leaves a swing of at most
@@ -25,10 +26,7 @@ func Settle(r *rig.Rig, share, limitPx float64, px func(axis int, by float64) fl
 			total += px(i, 2*share*a.Working.Acceleration/(w*w))
 		}
 	}
-	if total <= limitPx {
-		return 0
-	}
-	return math.Log(total/limitPx) / (r.SwayDamping() * w)
+	return ride.Settles(rig.Sway{Hz: r.SwayHz(), Damping: r.SwayDamping()}, total, limitPx)
 }
 
 // travelSteps is into how many parts a move is cut to follow it.

@@ -1312,6 +1312,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shots/{id}/runs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The least run-up and run-out within the limits, and a quiet run-out */
+        get: operations["runs"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shots/{id}/seal": {
         parameters: {
             query?: never;
@@ -3174,6 +3191,17 @@ export interface components {
             people: number;
             vehicle?: string;
         };
+        PassFlex: {
+            /** Format: double */
+            fps: number;
+            /** Format: int64 */
+            frame: number;
+            name: string;
+            /** Format: int64 */
+            number: number;
+            /** Format: double */
+            px: number;
+        };
         PassView: {
             /**
              * Format: int64
@@ -3488,6 +3516,8 @@ export interface components {
             braking?: components["schemas"]["Braking"];
             /** Format: int64 */
             revision: number;
+            /** @description what the plan does to what it carries */
+            riding?: components["schemas"]["Riding"];
             /** @description where the subject is in the picture and not sharp */
             soft: components["schemas"]["SoftRun"][];
         };
@@ -3505,6 +3535,19 @@ export interface components {
             text: string;
             /** Format: double */
             travel_mm: number;
+        };
+        Quiet: {
+            /** Format: int64 */
+            frames: number;
+            /** Format: int64 */
+            least: number;
+            /** Format: double */
+            least_px: number;
+            /**
+             * Format: double
+             * @description the swing that is left
+             */
+            px: number;
         };
         Rail: {
             axis: string;
@@ -3631,6 +3674,34 @@ export interface components {
             /** @description the window it is done in */
             window?: string;
         };
+        Riding: {
+            /** Format: int64 */
+            against: number;
+            centre: boolean;
+            /** @description a joint, or the camera's front */
+            fastest: string;
+            /**
+             * Format: double
+             * @description frame
+             */
+            fastest_at: number;
+            /** Format: double */
+            fastest_m_s: number;
+            flex: components["schemas"]["PassFlex"][];
+            shake: components["schemas"]["Shake"];
+            stop_m: number[];
+            /** Format: double */
+            worst_g: number;
+            /**
+             * Format: double
+             * @description frame
+             */
+            worst_g_at: number;
+            /** Format: int64 */
+            worst_stop_at: number;
+            /** Format: double */
+            worst_stop_m: number;
+        };
         Rig: {
             axes: components["schemas"]["Axis"][];
             book?: components["schemas"]["Book"];
@@ -3718,6 +3789,13 @@ export interface components {
         Round: {
             day: string;
             sights: components["schemas"]["Sighted"][];
+        };
+        Runs: {
+            quiet?: components["schemas"]["Quiet"];
+            /** Format: int64 */
+            run_out: number;
+            /** Format: int64 */
+            run_up: number;
         };
         SamplesRef: {
             /** Format: int64 */
@@ -3880,6 +3958,23 @@ export interface components {
             kind: "slider" | "crane" | "arm" | "model mover";
             /** @description on rails; else on wheels, or where it stands */
             rails: boolean;
+        };
+        Shake: {
+            /** Format: double */
+            damping: number;
+            /** Format: double */
+            end_px: number;
+            /** Format: double */
+            hz: number;
+            known: boolean;
+            /** Format: int64 */
+            settle_frames: number;
+            /** Format: double */
+            settle_s: number;
+            /** Format: int64 */
+            worst_at: number;
+            /** Format: double */
+            worst_px: number;
         };
         Sheet: {
             bounds: components["schemas"]["Bounds"];
@@ -7751,6 +7846,37 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    runs: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Runs"];
                 };
             };
             /** @description Error */

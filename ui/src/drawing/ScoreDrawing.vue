@@ -120,6 +120,12 @@ function peak(a: Axis): string {
 }
 const isOver = (a: Axis): boolean => props.shot.analysis.report.violations.some((v) => v.axis === a.id) || ["jumps", "corners"].includes(peak(a));
 
+// What is no picture: the frames in which the rig gathers and loses speed.
+const outside = computed(() => {
+  const { first, last, path } = props.shot;
+  return [{ name: "run-up", from: first - path.run_up, to: first, edge: first }, { name: "run-out", from: last, to: last + path.run_out, edge: last }].filter((o) => o.to > o.from);
+});
+
 // Scrubbing on the ruler, and dragging a mark that moves all axes' keyframes.
 const dragged = ref<{ from: number; to: number } | null>(null);
 let scrub = false;
@@ -194,6 +200,9 @@ function keyUp(): void {
           stroke="var(--sheet)" stroke-width="1.4" /></pattern>
         <clipPath id="scoreclip"><rect :x="left - 6" y="0" :width="span + 12" :height="Math.max(0, height)" /></clipPath>
       </defs>
+      <g v-if="outside.length" clip-path="url(#scoreclip)" data-test="runs"><template v-for="o in outside" :key="o.name">
+        <rect :x="x(o.from)" :y="head" :width="Math.max(0, x(o.to) - x(o.from))" :height="Math.max(0, height - head)" fill="var(--wash)" /><path :d="`M${x(o.edge)} ${head - 12}V${height}`" stroke="var(--ink)" stroke-dasharray="5 3" />
+        <text v-if="x(o.to) - x(o.from) > 44" :x="(x(o.from) + x(o.to)) / 2" :y="head + 11" text-anchor="middle" class="lab">{{ o.name }}</text></template></g>
       <text x="14" y="19" class="capt">SCORE</text><text x="14" y="33" class="lab">share of limit</text>
       <g class="ruler" @pointerdown="down" @pointermove="move" @pointerup="scrub = false" @pointercancel="scrub = false">
         <rect :x="left - 10" y="0" :width="span + 20" :height="head - 12" fill="transparent" />

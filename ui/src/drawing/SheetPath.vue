@@ -8,12 +8,17 @@ import { line, projection, type Frame } from "./sheet";
 // The camera's path with its headroom and its ticks by frame, and the keyframes.
 const props = defineProps<{ shot: ShotView; frame: Frame; side: boolean; keys: { f: number; v: View }[] }>();
 const emit = defineEmits<{ go: [frame: number] }>();
-const to = computed(() => projection(props.frame, props.side));
+const way = computed(() => projection(props.frame, props.side));
 const plot = computed(() => props.shot.plot);
 const worst = computed(() => plot.value.views.map((_, i) => Math.max(...plot.value.shares.map((s) => Math.abs(s[i] ?? 0)))));
-const strips = computed(() => (props.shot.empty ? [] : runs(worst.value).map(([b, from, end]) => {
-  return { b, d: line(plot.value.views.slice(from, Math.min(end + 1, plot.value.views.length)).map((v) => v.at_m), to.value) };
-})));
+// The pictures' part of it, by sample; run-up and run-out are drawn apart.
+const inner = computed(() => {
+  const at = (f: number): number => Math.round((f - plot.value.start) / plot.value.step);
+  return { from: Math.max(0, at(props.shot.first)), to: Math.min(plot.value.views.length - 1, Math.max(at(props.shot.last), 0)) };
+});
+const piece = (from: number, to: number): string => (to > from ? line(plot.value.views.slice(from, to + 1).map((v) => v.at_m), way.value) : "");
+const strips = computed(() => (props.shot.empty ? [] : runs(worst.value).map(([b, from, end]) => ({ b, d: piece(Math.max(from, inner.value.from), Math.min(end, inner.value.to)) })).filter((s) => s.d)));
+const outside = computed(() => (props.shot.empty ? "" : piece(0, inner.value.from) + piece(inner.value.to, plot.value.views.length - 1)));
 const size = computed(() => (props.side ? { ink: 5, fill: 3.4, tick: 0.7 } : { ink: 6.5, fill: 4.5, tick: 1 }));
 
 // Ticks by frame, across the path: a level whose ticks would stand closer than 3 px
@@ -31,7 +36,7 @@ const ticks = computed(() => {
     const o = out.find((t) => t.l === levels.find((n) => f % n === 0));
     if (!o) return;
     const h = (o.l === 25 ? 9 : o.l === 5 ? 6 : 4) * size.value.tick;
-    const [x, y] = to.value(p.at_m), [nx, ny] = across(i);
+    const [x, y] = way.value(p.at_m), [nx, ny] = across(i);
     o.d += `M${(x - nx * h).toFixed(1)} ${(y - ny * h).toFixed(1)}l${(2 * nx * h).toFixed(1)} ${(2 * ny * h).toFixed(1)}`;
   });
   return out.filter((t) => t.d);
@@ -39,7 +44,7 @@ const ticks = computed(() => {
 // The direction across the path at a sample, on the sheet.
 function across(i: number): [number, number] {
   const v = plot.value.views;
-  const [ax, ay] = to.value((v[Math.max(0, i - 1)] as View).at_m), [bx, by] = to.value((v[Math.min(v.length - 1, i + 1)] as View).at_m);
+  const [ax, ay] = way.value((v[Math.max(0, i - 1)] as View).at_m), [bx, by] = way.value((v[Math.min(v.length - 1, i + 1)] as View).at_m);
   const d = Math.hypot(bx - ax, by - ay);
   return d < 0.01 ? [0, 1] : [-(by - ay) / d, (bx - ax) / d];
 }
@@ -49,7 +54,7 @@ function distance(a: View, b: View): number {
 const marks = computed(() => {
   const out: { f: number; x: number; y: number; label: boolean }[] = [];
   for (const { f, v } of props.side ? [] : props.keys) {
-    const [x, y] = to.value(v.at_m);
+    const [x, y] = way.value(v.at_m);
     out.push({ f, x, y, label: !out.some((o) => o.label && Math.abs(o.x - x) < 36 && Math.abs(o.y - y) < 14) });
   }
   return out;
@@ -58,6 +63,7 @@ const marks = computed(() => {
 
 <template>
   <g>
+    <path v-if="outside" :d="outside" data-test="sheet-runs" stroke="var(--ink)" stroke-width="2" stroke-dasharray="5 4" fill="none" />
     <g v-for="(s, i) in strips" :key="i">
       <path :d="s.d" stroke="var(--ink)" :stroke-width="size.ink" fill="none" />
       <path :d="s.d" :stroke="fills[s.b]" :stroke-width="size.fill" fill="none" />

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { computed, ref } from "vue";
-import type { Edit } from "../../api/client";
+import { api, sentence, type Edit } from "../../api/client";
 import CurveBar from "./CurveBar.vue";
 import WholeMove from "./WholeMove.vue";
 import FrameField from "./FrameField.vue";
@@ -33,6 +33,30 @@ function setFactor(e: Event): void {
   if (box.value.trim() === factor.value) return;
   void shot.edit({ op: "factor", clock: box.value.trim() || "0" }, "Clock changed.").then(() => (box.value = factor.value));
 }
+// Run-up and run-out: where the move begins or ends with speed, or has them.
+const runs = computed(() => {
+  const v = shot.view;
+  if (!v || v.empty) return false;
+  return v.path.run_up > 0 || v.path.run_out > 0 || v.analysis.report.axes.some((a) => a.jumps.some((j) => j.order === 1 && (j.at === v.first || j.at === v.last)));
+});
+async function setRun(e: Event, which: "run_up" | "run_out"): Promise<void> {
+  const box = e.target as HTMLInputElement, p = shot.view?.path;
+  if (!p) return;
+  const n = Number(box.value.trim());
+  if (box.value.trim() === "" || !Number.isInteger(n)) shot.trouble = `“${box.value}” is not a whole number of frames.`;
+  else await shot.edit({ op: "run", run_up: p.run_up, run_out: p.run_out, [which]: n }, "Run-up and run-out changed.");
+  box.value = String(shot.view?.path[which] ?? 0);
+}
+async function fit(quiet: boolean): Promise<void> {
+  const r = await api.GET("/api/shots/{id}/runs", { params: { path: { id: shot.id } } });
+  if (!r.data) {
+    shot.trouble = sentence(r.error);
+    return;
+  }
+  const out = quiet && r.data.quiet ? r.data.quiet.frames : r.data.run_out;
+  const left = r.data.quiet ? `; ${(quiet ? r.data.quiet.px : r.data.quiet.least_px).toFixed(2)} px of sway are left` : "";
+  await shot.edit({ op: "run", run_up: r.data.run_up, run_out: out }, `Run-up ${r.data.run_up}, run-out ${out} frames${left}.`);
+}
 async function pick(): Promise<void> {
   const f = file.value?.files?.[0];
   if (f) await shot.upload(f);
@@ -50,8 +74,10 @@ async function pick(): Promise<void> {
     <label>clock × <input class="field num" data-test="factor" :value="factor"
       title="a factor, as 1, 0.5 or 1/3, or frames per second, as 8 fps" @change="setFactor"
       @keydown.enter="($event.target as HTMLInputElement).blur()" /></label>
-    <span v-if="shot.view.path.run_up || shot.view.path.run_out"
-      class="quiet">run-up {{ shot.view.path.run_up }}, run-out {{ shot.view.path.run_out }} frames</span>
+    <span v-if="runs" class="runs">run-up <input class="field short" inputmode="numeric" data-test="run-up" aria-label="Run-up in frames" :value="shot.view.path.run_up" @change="(e) => setRun(e, 'run_up')" />
+      run-out <input class="field short" inputmode="numeric" data-test="run-out" aria-label="Run-out in frames" :value="shot.view.path.run_out" @change="(e) => setRun(e, 'run_out')" />
+      <button class="btn slim" data-test="run-fit" title="the least in which every axis gathers and loses its speed within its limits" @click="fit(false)">from limits</button>
+      <button class="btn slim" data-test="run-quiet" title="a run-out after which the picture hardly sways" @click="fit(true)">quiet</button></span>
     </div>
     <div class="do">
     <button class="btn slim" data-test="take-out" :disabled="!onKey" @click="nudge.remove(false)">take keyframe out</button>
@@ -76,6 +102,7 @@ async function pick(): Promise<void> {
 .do { flex: none; gap: 3px 8px; max-width: 60%; justify-content: flex-end; }
 .field { font-size: 12px; min-height: 24px; margin-left: 3px; }
 .num { width: 48px; }
+.short { width: 38px; }
 .hide { position: absolute; width: 1px; height: 1px; opacity: 0; pointer-events: none; }
 .lead kbd { border-color: var(--sheet); }
 @media (max-width: 700px) { .bar { flex-direction: column; } .do { max-width: none; justify-content: flex-start; } }

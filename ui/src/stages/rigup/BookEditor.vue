@@ -32,6 +32,17 @@ function num(t: string, what: string): number {
   if (t.trim() === "" || !Number.isFinite(n)) throw new Error(`${what}: “${t}” is not a number.`);
   return n;
 }
+// How it sways: typed, or read off a ring-down.
+const swayHz = ref(doc.value.sway ? String(+doc.value.sway.hz.toPrecision(4)) : ""), swayDamping = ref(doc.value.sway ? String(+(doc.value.sway.damping * 100).toPrecision(3)) : ""), readings = ref("");
+async function ringDown(): Promise<void> {
+  const rows = readings.value.trim().split("\n").map((l) => l.trim().split(/[\s,;]+/).map(Number));
+  wrong.value = rows.some((x) => x.length !== 2 || !x.every(Number.isFinite)) ? "Readings: give seconds and a value on each line." : "";
+  if (wrong.value) return;
+  const r = await fetch("/api/calc/ring-down", { method: "POST", headers: { "Content-Type": "application/json" }, body: JSON.stringify({ t_s: rows.map((x) => x[0]), values: rows.map((x) => x[1]) }) });
+  const got = await r.json() as { hz?: number; damping?: number; error?: { wrong: string; want: string } };
+  if (got.hz === undefined || got.damping === undefined) wrong.value = `Readings: ${got.error?.wrong}; ${got.error?.want}.`;
+  else [swayHz.value, swayDamping.value] = [got.hz.toPrecision(4), (got.damping * 100).toPrecision(3)];
+}
 async function keep(): Promise<void> {
   wrong.value = "";
   const b = book.value;
@@ -42,6 +53,7 @@ async function keep(): Promise<void> {
     b.roll_ring_m = ring.value.trim() ? num(ring.value, "Roll ring") : undefined;
     b.parts = parts.value.filter((p) => p.name.trim()).map((p) => ({ name: p.name.trim(), kg: num(p.kg, p.name), count: num(p.count, p.name), people: num(p.people, p.name), ...(p.vehicle.trim() ? { vehicle: p.vehicle.trim() } : {}) }));
     b.cables = cables.value.filter((c) => c.name.trim()).map((c) => ({ name: c.name.trim(), axis: c.axis, loop_m: num(c.loop, c.name), ...(c.radius.trim() ? { radius_m: num(c.radius, c.name) } : {}) }));
+    doc.value.sway = swayHz.value.trim() || swayDamping.value.trim() ? { hz: num(swayHz.value, "Sways at"), damping: num(swayDamping.value, "Dying away by") / 100 } : undefined;
     b.lock_pins = pins.value.filter((p) => p.name.trim());
     b.poses = poses.value;
     Object.assign(b, bench.value?.take());
@@ -63,6 +75,8 @@ async function keep(): Promise<void> {
           <h3 class="cap">Carries, by its maker's rating</h3>
           <div class="line"><label v-for="m in mountings" :key="m">{{ m }} <input v-model="payload[m]" class="field n" inputmode="decimal" :data-test="'payload-' + m.replace(' ', '-')" /> kg</label></div>
           <div class="line"><label>quiet up to <input v-model="quiet" class="field n" inputmode="decimal" /> % of its speeds</label><label>room under the tilt axis <input v-model="below" class="field n" inputmode="decimal" /> m</label><label>roll ring <input v-model="ring" class="field n" inputmode="decimal" /> m</label></div>
+          <div class="line"><label>sways at <input v-model="swayHz" class="field n" inputmode="decimal" data-test="sway-hz" /> Hz</label><label>dying away by <input v-model="swayDamping" class="field n" inputmode="decimal" data-test="sway-damping" /> % of critical</label>
+            <label class="why">or from readings after a stop <textarea v-model="readings" class="field" rows="2" data-test="ring-readings" placeholder="seconds and a value on each line" /></label><button type="button" class="btn slim" data-test="ring-read" :disabled="!readings.trim()" @click="ringDown">read it off</button></div>
           <BookBench ref="bench" :doc="doc" />
           <h3 class="cap">Parts</h3>
           <div v-for="(p, i) in parts" :key="i" class="part"><input v-model="p.name" class="field" placeholder="part" :aria-label="`Part ${i + 1}`" :data-test="'part-name-' + i" /><label><input v-model="p.kg" class="field n" inputmode="decimal" :data-test="'part-kg-' + i" /> kg</label><label>× <input v-model="p.count" class="field n" inputmode="numeric" /></label><label><input v-model="p.people" class="field n" inputmode="numeric" /> people</label><input v-model="p.vehicle" class="field" placeholder="goes in" aria-label="Vehicle" /></div>

@@ -1,0 +1,114 @@
+package web
+
+import (
+	"context"
+	"fmt"
+
+	"keenarc/core/limit"
+	"keenarc/core/ride"
+	"keenarc/core/rig"
+	"keenarc/store"
+)
+
+// PassFlex is by how much a pass would lie beside the lowest one because the structure bends.
+type PassFlex struct {
+	Number int     `json:"number"`
+	Name   string  `json:"name"`
+	FPS    float64 `json:"fps"`
+	ride.Flex
+}
+
+// Riding is what a plan does to what it carries: to the camera, to the fastest point, and to
+// the structure, which sways and bends.
+type Riding struct {
+	*ride.Ride
+	// Centre is whether the centre of mass was found at the bench; else it is the image plane's.
+	Centre bool        `json:"centre"`
+	Shake  *ride.Shake `json:"shake"`
+	// Against is the pass that the others are compared with; 0: there is none.
+	Against int        `json:"against"`
+	Flex    []PassFlex `json:"flex"`
+}
+
+// riding works it out for a plan that is within its limits.
+func (s *Server) riding(ctx context.Context, p *planned, b *limit.Braking) (*Riding, error) {
+	r, fps := p.shot.Rig, p.draft.Path.Clock().FPS()
+	out := &Riding{Flex: []PassFlex{}}
+	load := s.load(ctx, p.shot)
+	out.Centre = load.Joint != ""
+	brake := 0.0
+	if b != nil {
+		brake = b.Seconds
+	}
+	out.Ride = ride.Taken(p.motion, r, fps, brake, load)
+	for i, v := range out.StopM {
+		out.StopM[i] = round(v, 1e4)
+	}
+	v := p.view()
+	out.Shake = v.Shaken(p.motion, fps)
+	passes, err := s.store.Passes(ctx, p.shot.ID)
+	if err != nil || len(passes) == 0 {
+		return out, err
+	}
+	var rates []float64
+	for _, x := range passes {
+		rate := 0.0
+		if c, err := x.Clock.Over(p.motion.Run(), p.draft.Path.Rate); err == nil {
+			rate = c.MaxSpeed()
+		}
+		rates = append(rates, rate)
+	}
+	out.Against = passes[0].Number
+	for i, f := range v.Flexes(p.motion, rates[0], rates) {
+		if i > 0 && rates[i] > 0 {
+			out.Flex = append(out.Flex, PassFlex{passes[i].Number, passes[i].Name, rates[i], f})
+		}
+	}
+	return out, nil
+}
+
+func (p *planned) view() *ride.View {
+	return &ride.View{Rig: p.shot.Rig, Lens: p.shot.Lens, Scale: p.scale, Subject: p.shot.Set.Subject}
+}
+
+// load is where the camera package's centre of mass is, as the bench found it.
+func (s *Server) load(ctx context.Context, sh *store.Shot) ride.Load {
+	m := withCamera(sh)
+	if m == nil || sh.Package == "" || m.Rig.Book == nil || m.Rig.Book.Head == nil {
+		return ride.Load{}
+	}
+	v, err := s.benchOf(ctx, m.Rig.ID, sh.Package, nil)
+	if err != nil || v.Sheet == nil || v.Sheet.Weight == nil || v.Sheet.Weight.Guessed {
+		return ride.Load{}
+	}
+	for _, j := range sh.Rig.Joints {
+		if j.Axis != "" && sh.Rig.Find(m.Name+"/"+m.Rig.Book.Head.Axis) == sh.Rig.Find(j.Axis) {
+			w := v.Sheet.Weight
+			return ride.Load{Joint: j.Name, Centre: rig.Vec{w.Right, w.Forward, w.Up}}
+		}
+	}
+	return ride.Load{}
+}
+
+// Runs are the least run-up and run-out of a plan, and a run-out after which it hardly sways.
+type Runs struct {
+	RunUp  int         `json:"run_up"`
+	RunOut int         `json:"run_out"`
+	Quiet  *ride.Quiet `json:"quiet,omitempty"`
+}
+
+func (s *Server) runs(ctx context.Context, in *shotID) (*body[*Runs], error) {
+	p, err := s.moving(ctx, in.ID)
+	if err != nil {
+		return nil, s.fail(err)
+	}
+	least, ok := limit.LeastRun(p.draft.Path, p.shot.Rig)
+	if !ok {
+		return nil, conflict(fmt.Sprintf("No run-up or run-out of up to %d frames does: something else of the move is over its limits. Press P to see what.", 1000))
+	}
+	out := &Runs{RunUp: least.RunUp, RunOut: least.RunOut}
+	if q, ok := p.view().QuietRunOut(p.draft.Path, p.shot.Rig); ok {
+		out.Quiet = &q
+	}
+	return &body[*Runs]{out}, nil
+}
