@@ -150,3 +150,31 @@ func TestRetimeAndVersions(t *testing.T) {
 		t.Error(errs)
 	}
 }
+
+// A move that begins and ends with speed gets its run-up and run-out from the limits, drawn
+// apart from the pictures; Prove says what the move does to what it carries.
+func TestRunsFromTheLimits(t *testing.T) {
+	t.Parallel() // nothing rolls here
+	a := start(t)
+	p := a.open("/shot/" + a.shot + "/compose")
+	p.wait("the score", `document.querySelector('[data-test="kind"]')`)
+	if eval[bool](p, `!!document.querySelector('[data-test="run-fit"]')`) {
+		t.Error("a move at rest is asked for its run-up")
+	}
+	p.choose("kind", "natural")
+	p.click("run-fit")
+	p.wait("both", `Number(document.querySelector('[data-test="run-up"]')?.value) > 2 && Number(document.querySelector('[data-test="run-out"]')?.value) > 2`)
+	p.wait("within its limits", `/within its limits/.test(document.querySelector('[data-test="sentence"]').textContent)`)
+	p.wait("drawn apart", `document.querySelectorAll('[data-test="runs"] rect').length === 2 && document.querySelector('[data-test="sheet-runs"]')`)
+	p.click("run-quiet")
+	p.enter("run-up", "some")
+	p.wait("a sentence", `document.querySelector('[role="alert"]')?.textContent.includes('is not a whole number of frames')`)
+	p.enter("run-up", "40")
+	p.wait("kept", `document.querySelector('[data-test="run-up"]').value === '40'`)
+	p.key("4")
+	p.wait("what it does", `/At its centre of mass the camera feels at most [\d.]+ g/.test(document.body.textContent) && /The fastest point is/.test(document.body.textContent) && /goes on for/.test(document.body.textContent) && /sways by/.test(document.body.textContent) && /Pass 4 · Fog, slow at 8 fps would lie/.test(document.body.textContent)`)
+	_, errs := p.seen()
+	if len(errs) > 0 {
+		t.Errorf("the page says %v", errs)
+	}
+}

@@ -201,8 +201,7 @@ function keyUp(): void {
         <clipPath id="scoreclip"><rect :x="left - 6" y="0" :width="span + 12" :height="Math.max(0, height)" /></clipPath>
       </defs>
       <g v-if="outside.length" clip-path="url(#scoreclip)" data-test="runs"><template v-for="o in outside" :key="o.name">
-        <rect :x="x(o.from)" :y="head" :width="Math.max(0, x(o.to) - x(o.from))" :height="Math.max(0, height - head)" fill="var(--wash)" /><path :d="`M${x(o.edge)} ${head - 12}V${height}`" stroke="var(--ink)" stroke-dasharray="5 3" />
-        <text v-if="x(o.to) - x(o.from) > 44" :x="(x(o.from) + x(o.to)) / 2" :y="head + 11" text-anchor="middle" class="lab">{{ o.name }}</text></template></g>
+        <rect :x="x(o.from)" :y="head" :width="Math.max(0, x(o.to) - x(o.from))" :height="Math.max(0, height - head)" fill="var(--wash)" /><path :d="`M${x(o.edge)} ${head - 12}V${height}`" stroke="var(--ink)" stroke-dasharray="5 3" /></template></g>
       <text x="14" y="19" class="capt">SCORE</text><text x="14" y="33" class="lab">share of limit</text>
       <g class="ruler" @pointerdown="down" @pointermove="move" @pointerup="scrub = false" @pointercancel="scrub = false">
         <rect :x="left - 10" y="0" :width="span + 20" :height="head - 12" fill="transparent" />
@@ -216,6 +215,8 @@ function keyUp(): void {
         @go="(f) => emit('go', f)" @select="emit('select', r.i)"
         @open="emit('open', opened === r.i ? null : r.i)" @edit="(e, s) => emit('edit', e, s)" @retime="(d, all) => retime(r.i, d, all)"
         @step="(d) => step(r.i, d)" @rest="settle" :tried="tried" :held="held && (held.axis === null || held.axis === r.i) ? held : null" />
+      <g clip-path="url(#scoreclip)"><template v-for="o in outside" :key="o.name"><text v-if="x(o.to) - x(o.from) > 40" :x="(x(o.from) + x(o.to)) / 2" :y="height - 4"
+        text-anchor="middle" class="lab halo">{{ o.name }}</text></template></g>
       <path v-if="crowd" :d="crowd" fill="var(--ink)" />
       <template v-else>
         <g v-for="f in shownKeys" :key="'k' + f" class="mark" :data-all="f" @pointerdown.stop="(e) => keyDown(e, f)"

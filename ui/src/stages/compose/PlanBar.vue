@@ -103,6 +103,7 @@ async function pick(): Promise<void> {
 .field { font-size: 12px; min-height: 24px; margin-left: 3px; }
 .num { width: 48px; }
 .short { width: 38px; }
+.runs .btn { margin-left: 6px; }
 .hide { position: absolute; width: 1px; height: 1px; opacity: 0; pointer-events: none; }
 .lead kbd { border-color: var(--sheet); }
 @media (max-width: 700px) { .bar { flex-direction: column; } .do { max-width: none; justify-content: flex-start; } }

@@ -35,10 +35,11 @@ const findings = computed<Finding[]>(() => {
   if (!out.some((f) => f.kind === "stop")) {
     for (const a of [...rep.axes].sort((p, q) => q.share - p.share)) out.push({ text: `${name(a.axis)} uses at most ${Math.ceil(a.share * 100)}% of its limits${a.share > 0 ? `, at ${four(Math.round(a.share_at))}` : ""}.`, frame: a.share > 0 ? a.share_at : null, remedies: [], kind: "fine" });
     const b = p?.braking;
+    if (b) out.push({ text: `Let go anywhere, the rig stops on its path within ${b.seconds} s, ${b.frames.toFixed(1)} frames${b.travel_m >= 0.005 ? ` and ${b.travel_m.toFixed(2)} m` : ""}, using at most ${Math.ceil(b.worst_share * 100)}% of a rated limit (${name(b.worst_axis)} at ${four(b.worst_frame)}).`, frame: b.worst_frame, remedies: [], kind: "fine" });
     const ride = p?.riding;
     if (ride) {
       out.push({ text: `${ride.centre ? "At its centre of mass" : "At the image plane"} the camera feels at most ${ride.worst_g < 0.0005 ? "nothing" : `${+ride.worst_g.toPrecision(2)} g`} beside its weight.`, frame: ride.worst_g > 0 ? ride.worst_g_at : null, remedies: [], kind: "fine" });
-      if (ride.fastest_m_s > 0) out.push({ text: `The fastest point is ${ride.fastest === "camera's front" ? "the camera’s front" : ride.fastest.replace("/", "’s ")}, ${ride.fastest_m_s.toFixed(2)} m/s. Keep people out of its way.`, frame: ride.fastest_at, remedies: [], kind: "fine" });
+      if (ride.fastest_m_s > 0) out.push({ text: `The fastest point is ${ride.fastest === "camera's front" ? "the camera’s front" : (v.machines.length > 1 ? ride.fastest.replace("/", "’s ") : `the ${ride.fastest.split("/").pop()}`)}, ${ride.fastest_m_s.toFixed(2)} m/s. Keep people out of its way.`, frame: ride.fastest_at, remedies: [], kind: "fine" });
       const k = Math.round(shot.frame) - shot.first;
       const here = ride.stop_m[k];
       if (here !== undefined && ride.worst_stop_m > 0) out.push({ text: `Let go at ${four(shot.frame)}, its farthest-going point goes on for ${here.toFixed(3)} m; at most ${ride.worst_stop_m.toFixed(3)} m.`, frame: ride.worst_stop_at, remedies: [], kind: "fine" });
@@ -47,7 +48,6 @@ const findings = computed<Finding[]>(() => {
       out.push({ text: w.settle_frames > 0 ? `After the last frame the picture sways by ${w.end_px.toFixed(2)} px; ${w.settle_frames} frames until it is below a quarter (${as}).` : `After the last frame the picture sways by less than a quarter of a pixel (${as}).`, frame: null, remedies: [], kind: w.settle_frames > 0 ? "note" : "fine" });
       for (const f of ride.flex.filter((x) => x.px >= 0.005)) out.push({ text: `Pass ${f.number} · ${f.name} at ${+f.fps.toFixed(2)} fps would lie ${f.px.toFixed(2)} px beside pass ${ride.against}, by bending alone (${as}).${f.px >= v.threshold_px ? " It would not stack." : ""}`, frame: f.frame, remedies: [], kind: f.px >= v.threshold_px ? "note" : "fine" });
     }
-    if (b) out.push({ text: `Let go anywhere, the rig stops on its path within ${b.seconds} s, ${b.frames.toFixed(1)} frames${b.travel_m >= 0.005 ? ` and ${b.travel_m.toFixed(2)} m` : ""}, using at most ${Math.ceil(b.worst_share * 100)}% of a rated limit (${name(b.worst_axis)} at ${four(b.worst_frame)}).`, frame: b.worst_frame, remedies: [], kind: "fine" });
   }
   return out;
 });

@@ -150,7 +150,7 @@ async function setWaits(p: PassView, e: Event): Promise<void> {
           @click="choose(p, t)">take {{ t.number }}</button>
         <span v-if="p.takes.length === 0" class="quiet small">not rolled</span>
       </div>
-      <div class="word" :class="says(p).tone" data-test="verdict">{{ says(p).text }}</div>
+      <div class="word" :class="[says(p).tone, { small: p.clock_note }]" data-test="verdict">{{ says(p).text }}</div>
       <div v-if="p.id === shot.pass" class="quiet small more">
         <select class="field kind" :value="p.clock_spec.kind" data-test="pass-kind" :aria-label="`Kind of clock of pass ${p.number}`"
           @change="(e) => setKind(p, e)"><option v-for="k in clocks" :key="k">{{ k }}</option></select>
@@ -195,7 +195,7 @@ header { display: flex; justify-content: space-between; gap: 20px; align-items: 
 html.paper .take.broken { color: #4d5a67; }
 .take:disabled { cursor: default; }
 .word { font-size: 14px; }
-.word.quiet { font-size: 12px; }
+.word.quiet, .word.small { font-size: 12px; }
 .more { grid-column: 3 / -1; padding-bottom: 2px; }
 .foot { margin: 8px 0 0; }
 html.paper .quiet { color: #4d5a67; }

@@ -33,7 +33,8 @@ const title = computed(() => {
 });
 // A live clock is steered through these shares of its whole speed, while it is held.
 const shares = [-1, -0.5, -0.25, 0, 0.25, 0.5, 1];
-const shareName = (s: number): string => (s === 0 ? "stand" : `${s < 0 ? "back " : ""}${["¼", "½", "full"][Math.abs(s) === 1 ? 2 : Math.abs(s) * 4 - 1] ?? ""}`);
+const shareSign = (s: number): string => (s === 0 ? "0" : `${s < 0 ? "−" : ""}${Math.abs(s) === 1 ? "1" : Math.abs(s) === 0.5 ? "½" : "¼"}`);
+const shareName = (s: number): string => (s === 0 ? "stand still" : `${s < 0 ? "back at" : "on at"} ${Math.abs(s) * 100} % of its speed`);
 function steer(share: number): void {
   const f = pass.value?.clock_spec.factor;
   if (f && live.rolling && hold.held) hold.steer(share, { num: Math.round(f.num * share * 4), den: f.den * 4 });
@@ -67,12 +68,11 @@ function down(e: PointerEvent): void {
     <h2 id="roll-title" class="cap">{{ pass ? `Roll pass ${pass.number} · ${pass.name}` : "No pass chosen" }}</h2>
     <dl>
       <dt>path</dt><dd>{{ sealed ? `${sealed.version} · ${sealed.short}` : "not sealed" }}</dd>
-      <dt>clock</dt><dd>{{ +(pass?.fps ?? 0).toFixed(3) }} fps, ×{{ pass?.clock ?? "1" }}</dd>
-      <dt>runs for</dt><dd>{{ (pass?.seconds ?? 0).toFixed(2) }} s</dd>
+      <dt>clock</dt><dd>{{ pass?.clock_spec.pictures ? `${pass.clock_spec.pictures} pictures` : `${+(pass?.fps ?? 0).toFixed(3)} fps, ×${pass?.clock ?? "1"}` }}, {{ (pass?.seconds ?? 0).toFixed(2) }} s</dd>
       <dt>fastest axis</dt><dd>{{ fastest }}</dd>
       <dt>stops within</dt><dd>{{ stops }}</dd>
     </dl>
-    <button class="target" data-test="hold" :class="{ held: hold.held, ready, live: live.rolling }" :aria-disabled="!ready && !live.rolling"
+    <button class="target" data-test="hold" :class="{ held: hold.held, ready, live: live.rolling, low: pass?.steered }" :aria-disabled="!ready && !live.rolling"
       @keydown="keydown" @keyup="keyup" @pointerdown="down" @pointerup="hold.release" @pointercancel="hold.release" @lostpointercapture="hold.release" @blur="hold.release" @contextmenu.prevent>
       <span class="t">{{ title }}</span>
       <span v-if="live.rolling" class="n">{{ four(Math.floor(live.now?.floor.state.frame ?? 0)) }}</span>
@@ -80,7 +80,7 @@ function down(e: PointerEvent): void {
     </button>
     <div v-if="pass?.steered" class="steer small" role="group" aria-label="Speed while it rolls"><span class="quiet">speed</span><button
       v-for="s in shares" :key="s" class="btn slim" :class="{ now: hold.share === s && live.rolling }" :data-test="`steer-${s}`" :disabled="!live.rolling || !hold.held" tabindex="-1"
-      :aria-pressed="hold.share === s" @pointerdown.prevent="steer(s)">{{ shareName(s) }}</button><span class="quiet"><kbd>↑</kbd> <kbd>↓</kbd></span></div>
+      :aria-pressed="hold.share === s" :aria-label="shareName(s)" :title="shareName(s)" @pointerdown.prevent="steer(s)">{{ shareSign(s) }}</button><span class="quiet"><kbd>↑</kbd> <kbd>↓</kbd></span></div>
     <p class="say" data-test="hold-says" role="status">{{ hold.says || (ready ? "" : live.now?.ready.sentence) }}</p>
     <div class="row"><button class="btn slim" data-test="go-first" :disabled="!live.connected || !sealed || atStart"
       @click="moves.goTo()">go to {{ starts }} frame <kbd>F</kbd></button></div>
@@ -101,9 +101,11 @@ dd { margin: 0; }
 .target.held kbd { border-color: var(--sheet); }
 .t { font: 600 28px/1.1 var(--head); letter-spacing: .06em; }
 .n { font: 700 22px/1 var(--text); }
-.say { margin: 6px 0 4px; min-height: 17px; color: var(--now); }
+.say { margin: 4px 0 2px; min-height: 17px; color: var(--now); }
 @media (max-width: 960px), (max-height: 620px) { dl { grid-template-columns: repeat(3, 84px 1fr); } .target { flex: none; height: 120px; } }
 @media (max-width: 700px) { dl { grid-template-columns: 96px 1fr; } }
+.target.low { min-height: 70px; gap: 1px; } .target.low .t { font-size: 24px; }
+.say, .row, .caution, .steer { flex-shrink: 0; }
 .steer { display: flex; flex-wrap: wrap; gap: 4px; align-items: center; margin-top: 6px; }
 .steer .btn { padding: 0 6px; min-height: 24px; }
 .steer .now { box-shadow: inset 0 -2px 0 var(--now); }
