@@ -187,19 +187,21 @@ func (s *Server) passRoutes(r chi.Router, api huma.API) {
 			return nil, s.fail(err)
 		}
 		run := d.Path.Clock()
+		var f clock.Rate
+		if in.Body.Clock != "" {
+			if f, err = clock.ParseFor(in.Body.Clock, d.Path.Rate, run.Last-run.First); err != nil {
+				return nil, blamed("clock", err)
+			}
+			if f.Float() > 100 {
+				return nil, blame("clock", fmt.Sprintf("%s is a factor of %s", in.Body.Clock, f), "give one of at most 100")
+			}
+		}
 		p, err := s.store.Pass(ctx, in.ID)
 		if err != nil {
 			return nil, s.fail(err)
 		}
 		p.Name, p.Note = in.Body.Name, in.Body.Note
 		if in.Body.Clock != "" {
-			f, err := clock.ParseFor(in.Body.Clock, d.Path.Rate, run.Last-run.First)
-			if err != nil {
-				return nil, blamed("clock", err)
-			}
-			if f.Float() > 100 {
-				return nil, blame("clock", fmt.Sprintf("%s is a factor of %s", in.Body.Clock, f), "give one of at most 100")
-			}
 			p.Clock.Factor = f
 		}
 		if k := in.Body.Kind; k != "" && k != p.Clock.Kind {

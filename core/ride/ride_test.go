@@ -302,3 +302,30 @@ func TestAQuietRunOut(t *testing.T) {
 		t.Error("a path at rest has a run-out")
 	}
 }
+
+// A ten-second move: places of every joint at sixteen parts of a frame, and the sway.
+func BenchmarkRide(b *testing.B) {
+	r := fixture.Slider()
+	p := path.New(r, clock.Rate{Num: 24, Den: 1}, nil)
+	for k := range 40 {
+		q, err := p.Apply(r, path.Edit{Op: "set", Frame: float64(6 * k), Values: map[string]float64{"track": 200 + 20*float64(k), "pan": float64(k % 7)}})
+		if err != nil {
+			b.Fatal(err)
+		}
+		p = q
+	}
+	m, err := path.Compile(p, r)
+	if err != nil {
+		b.Fatal(err)
+	}
+	l := fixture.Camera()
+	sc, err := l.Scale()
+	if err != nil {
+		b.Fatal(err)
+	}
+	v := &View{Rig: r, Lens: l, Scale: sc, Subject: rig.Vec{0.4, 3, 1}}
+	for b.Loop() {
+		Taken(m, r, 24, 0.5, Load{})
+		v.Shaken(m, 24)
+	}
+}
