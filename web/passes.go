@@ -176,7 +176,7 @@ func (s *Server) passRoutes(r chi.Router, api huma.API) {
 			Kind       clock.Kind    `json:"kind,omitempty" enum:"steady,stepped,crawling,live" doc:"left out: as it was; another kind begins anew"`
 			EaseMS     *int64        `json:"ease_ms,omitempty" minimum:"0" maximum:"60000" doc:"how long it takes to lose its rate before a turn or a wait; left out: as it was"`
 			Locked     *bool         `json:"camera_locked,omitempty" doc:"the camera keeps its own rate; left out: as it was"`
-			Pictures   *int          `json:"pictures,omitempty" minimum:"1" maximum:"100000" doc:"stepped, crawling"`
+			Pictures   *int          `json:"pictures,omitempty" minimum:"1" maximum:"20000" doc:"stepped, crawling"`
 			IntervalMS *int64        `json:"interval_ms,omitempty" minimum:"1" maximum:"604800000" doc:"from picture to picture"`
 			MoveMS     *int64        `json:"move_ms,omitempty" minimum:"1" maximum:"604800000" doc:"stepped: of the interval"`
 			Waits      *[]clock.Wait `json:"waits,omitempty" maxItems:"100" doc:"left out: as they were"`

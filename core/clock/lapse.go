@@ -257,7 +257,7 @@ func (c *steps) Traits() Traits { return Traits{Backward: c.back, Forward: !c.ba
 
 // EveryMS is how many milliseconds apart the rows of a trace on a clock lie: 1, and more on
 // a run of more than twenty minutes, so that a week is kept, too; on a stepped clock such
-// that there is a row at every picture's beginning and another while it stands.
+// that there are two rows while it stands for a picture.
 func (s Spec) EveryMS(c Clock) int64 {
 	all := c.Seconds() * 1000
 	if s.Kind == Live || all <= MostRows {
@@ -265,8 +265,8 @@ func (s Spec) EveryMS(c Clock) int64 {
 	}
 	every := int64(1)
 	for _, d := range []int64{1, 2, 5, 10, 20, 50, 100, 200, 500, 1000} {
-		if s.Kind == Stepped && (s.IntervalMS%d != 0 || 2*d > s.IntervalMS-s.MoveMS) {
-			continue
+		if s.Kind == Stepped && 2*d > s.IntervalMS-s.MoveMS {
+			break
 		}
 		if every = d; all/float64(d) <= MostRows {
 			break

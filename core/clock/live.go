@@ -14,6 +14,10 @@ type Steer struct {
 	Den int64 `json:"den"`
 }
 
+// steerGrid is of what part of its whole speed the speeds of a live clock are multiples: the
+// numbers of a thousand changes stay small then.
+const steerGrid = 240
+
 // MostSteers bounds how often a clock is steered in one run; usualEase is the time that
 // its whole speed takes to be gathered or lost, leastEase what the smallest change takes,
 // in milliseconds.
@@ -41,8 +45,10 @@ func (s Spec) checkLive() error {
 		if x.MS < 0 || x.MS > MostRun || i > 0 && x.MS < s.Steers[i-1].MS {
 			return fmt.Errorf("steers: one at %d ms; give times of 0 ms to a week, in rising order", x.MS)
 		}
-		if new(big.Rat).SetFrac64(max(x.Num, -x.Num), x.Den).Cmp(s.Factor.rat()) > 0 {
-			return fmt.Errorf("steers: %d/%d of the path's rate on a clock that is made for %s at most", x.Num, x.Den, s.Factor)
+		share := big.NewRat(x.Num, x.Den)
+		share.Quo(share, s.Factor.rat())
+		if !share.Mul(share, big.NewRat(steerGrid, 1)).IsInt() || share.Num().CmpAbs(big.NewInt(steerGrid)) > 0 {
+			return fmt.Errorf("steers: %d/%d of the path's rate on a clock that is made for %s at most; give a multiple of a %dth of that, up to it", x.Num, x.Den, s.Factor, steerGrid)
 		}
 	}
 	return nil

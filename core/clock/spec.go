@@ -105,7 +105,7 @@ const (
 	MostWait     = 3_600_000
 	MostTimes    = 100
 	MostEase     = 60_000
-	MostPictures = 100_000
+	MostPictures = 20_000
 	MostRun      = 7 * 24 * 3_600_000
 )
 
@@ -132,7 +132,7 @@ type Spec struct {
 	EaseMS       int64 `json:"ease_ms,omitempty" minimum:"0" maximum:"60000"`
 	CameraLocked bool  `json:"camera_locked,omitempty"`
 	// Pictures of the move, one every IntervalMS; standing still but for MoveMS of it.
-	Pictures   int   `json:"pictures,omitempty" minimum:"0" maximum:"100000"`
+	Pictures   int   `json:"pictures,omitempty" minimum:"0" maximum:"20000"`
 	IntervalMS int64 `json:"interval_ms,omitempty" minimum:"0" maximum:"604800000"`
 	MoveMS     int64 `json:"move_ms,omitempty" minimum:"0" maximum:"604800000"`
 	// Steers are how a live clock's speed was changed while it ran.

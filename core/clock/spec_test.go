@@ -49,8 +49,8 @@ func TestLawsOfEveryClock(t *testing.T) {
 		"crawling":            {Spec{Kind: Crawling, Factor: Rate{1, 1}, Way: On, Pictures: 700, IntervalMS: 9999, DelayMS: 5}, 3, 48, Rate{24, 1}},
 		"crawling back":       {Spec{Kind: Crawling, Factor: Rate{1, 1}, Way: Back, Pictures: 90, IntervalMS: 1000}, 3, 48, Rate{24, 1}},
 		"live":                {Spec{Kind: Live, Factor: Rate{1, 1}, Way: On}, -3, 48, Rate{24, 1}},
-		"steered":             {Spec{Kind: Live, Factor: Rate{1, 1}, Way: On, EaseMS: 500, Steers: []Steer{{400, 1, 3}, {900, 1, 1}, {950, 1, 2}, {3000, -1, 7}, {6000, 0, 1}, {7000, 2, 3}, {8000, 1, 1}}}, -3, 148, Rate{24000, 1001}},
-		"steered to an end":   {Spec{Kind: Live, Factor: Rate{3, 1}, Way: On, Steers: []Steer{{100, -1, 1}, {300, -3, 1}, {9000, 1, 2}, {9001, 1, 9}}}, 0, 148, Rate{24, 1}},
+		"steered":             {Spec{Kind: Live, Factor: Rate{1, 1}, Way: On, EaseMS: 500, Steers: []Steer{{400, 1, 3}, {900, 1, 1}, {950, 1, 2}, {3000, -1, 8}, {6000, 0, 1}, {7000, 2, 3}, {8000, 1, 1}}}, -3, 148, Rate{24000, 1001}},
+		"steered to an end":   {Spec{Kind: Live, Factor: Rate{3, 1}, Way: On, Steers: []Steer{{100, -1, 1}, {300, -3, 1}, {9000, 1, 2}, {9001, 1, 10}}}, 0, 148, Rate{24, 1}},
 	} {
 		k, err := c.s.Over(Whole(c.first, c.last), c.rate)
 		if err != nil {
@@ -240,7 +240,8 @@ func TestSpecRefuses(t *testing.T) {
 		"way: back":       {Kind: Live, Factor: Rate{1, 1}, Way: Back},
 		"while it runs":   {Kind: Live, Factor: Rate{1, 1}, Way: On, DelayMS: 1},
 		"ease: 99 ms":     {Kind: Live, Factor: Rate{1, 1}, Way: On, EaseMS: 99},
-		"made for 1 at":   {Kind: Live, Factor: Rate{1, 1}, Way: On, Steers: []Steer{{0, -101, 100}}},
+		"made for 1 at":   {Kind: Live, Factor: Rate{1, 1}, Way: On, Steers: []Steer{{0, -102, 100}}},
+		"a 240th of that": {Kind: Live, Factor: Rate{1, 1}, Way: On, Steers: []Steer{{0, 1, 7}}},
 		"in rising order": {Kind: Live, Factor: Rate{1, 1}, Way: On, Steers: []Steer{{5, 1, 2}, {4, 1, 1}}},
 		"steers: 1/0":     {Kind: Live, Factor: Rate{1, 1}, Way: On, Steers: []Steer{{5, 1, 0}}},
 		"at most 1000":    {Kind: Live, Factor: Rate{1, 1}, Way: On, Steers: make([]Steer, MostSteers+1)},

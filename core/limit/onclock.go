@@ -295,9 +295,13 @@ func BrakeOn(m *path.Motion, r *rig.Rig, c clock.Clock) (*Braking, error) {
 				return ok
 			})
 		}
+		parts := brakeSteps
+		if len(eases) > 2000 { // each is over a small part of the path
+			parts = 8
+		}
 		for _, e := range eases {
-			for k := range brakeSteps + 1 {
-				gone, v, a := e.Gone(float64(k) / brakeSteps)
+			for k := range parts + 1 {
+				gone, v, a := e.Gone(float64(k) / float64(parts))
 				s := m.Curves[i].At(e.From + gone)
 				if !w.at(e.From+gone, &s, v, a) {
 					break

@@ -149,7 +149,7 @@ func TestBrakeOnEveryClock(t *testing.T) {
 		"on": {}, "back": {Way: clock.Back}, "there and back": {Way: clock.ThereAndBack},
 		"eased":  {EaseMS: 1200, Waits: []clock.Wait{{Frame: 50, MS: 100}}},
 		"live":   {Kind: clock.Live, Factor: clock.Rate{Num: 1, Den: 2}, EaseMS: 3000},
-		"steers": {Kind: clock.Live, Factor: clock.Rate{Num: 1, Den: 2}, EaseMS: 3000, Steers: []clock.Steer{{MS: 700, Num: -1, Den: 2}, {MS: 1500, Num: 1, Den: 2}, {MS: 4000, Num: 1, Den: 9}}},
+		"steers": {Kind: clock.Live, Factor: clock.Rate{Num: 1, Den: 2}, EaseMS: 3000, Steers: []clock.Steer{{MS: 700, Num: -1, Den: 2}, {MS: 1500, Num: 1, Den: 2}, {MS: 4000, Num: 1, Den: 10}}},
 	} {
 		if s.Kind == "" {
 			s.Kind = clock.Steady
