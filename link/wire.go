@@ -72,6 +72,8 @@ type Reply struct {
 	Rig   *rig.Rig `json:"rig,omitempty"`
 	// EveryMS is how many milliseconds apart the rows of the take's trace will lie: arm.
 	EveryMS int64 `json:"every_ms,omitempty"`
+	// Steers are the changes of speed so far: steer.
+	Steers []clock.Steer `json:"steers,omitempty"`
 	// Version of the protocol, and whether it is a stand-in: describe.
 	Version int    `json:"version,omitempty"`
 	StandIn bool   `json:"stand_in,omitempty"`

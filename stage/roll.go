@@ -118,8 +118,16 @@ func (h *Hold) Beat() error { return h.c.Send(link.Request{Do: "beat", Epoch: h.
 
 // Steer changes the speed of a live clock, to num/den of the path's rate.
 func (h *Hold) Steer(ctx context.Context, num, den int64) error {
-	_, err := h.c.Call(ctx, link.Request{Do: "steer", Epoch: h.epoch, Num: num, Den: den})
-	return err
+	r, err := h.c.Call(ctx, link.Request{Do: "steer", Epoch: h.epoch, Num: num, Den: den})
+	if err != nil {
+		return err
+	}
+	h.f.mu.Lock()
+	defer h.f.mu.Unlock()
+	if k := &h.take.take.Clock; !h.take.over && len(r.Steers) >= len(k.Steers) { // known should the rig be lost
+		k.Steers = r.Steers
+	}
+	return nil
 }
 
 // Release lets go: the rig slows to a stop on its path.

@@ -226,7 +226,9 @@ func (f *Floor) takeEnd(c link.Rig, e *link.TakeEnd) {
 	}
 	t.take.Broken, t.take.Why, t.take.Frame = e.Broken, e.Why, e.Frame
 	t.take.LastBeat, t.take.BrakeAt = e.LastBeat, e.BrakeTick
+	f.mu.Lock() // a steer that was just answered notes its own
 	t.take.Clock.Steers = e.Steers
+	f.mu.Unlock()
 	if have := len(t.tr.Pos); have < e.Rows { // something was missed: ask for it again
 		t.asked = have
 		_ = c.Send(link.Request{Do: "trace", Take: e.Take, Rows: have})

@@ -295,7 +295,9 @@ func (c *session) do(req link.Request) (r link.Reply, answer bool) {
 	case "roll":
 		err = sim.Roll(req.Epoch)
 	case "steer":
-		err = sim.Steer(req.Epoch, req.Num, req.Den)
+		if err = sim.Steer(req.Epoch, req.Num, req.Den); err == nil {
+			r.Steers = sim.armed.Clock.Steers
+		}
 	case "stop":
 		sim.Stop("stop was pressed")
 	case "ack":
