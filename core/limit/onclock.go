@@ -117,17 +117,7 @@ func worstEase(c *curve.Curve, eases []clock.Ease, order int, over Peak) eased {
 	var list []bound
 	for i := range eases {
 		e := &eases[i]
-		lo, hi := e.Over()
-		part := c.Clip(curve.Span{From: lo, To: hi})
-		v, d := max(math.Abs(e.V0), math.Abs(e.V1)), math.Abs(e.V1-e.V0)
-		q1, _ := part.MaxAbs(1)
-		q2, _ := part.MaxAbs(2)
-		acc, jolt := 1.5*d/e.Seconds, 6*d/(e.Seconds*e.Seconds)
-		b := q2*v*v + q1*acc
-		if order == 3 {
-			q3, _ := part.MaxAbs(3)
-			b = q3*v*v*v + 3*q2*v*acc + q1*jolt
-		}
+		b := easeBound(c, e, order)
 		if b > over.Max {
 			list = append(list, bound{b, e})
 		}
@@ -144,6 +134,22 @@ func worstEase(c *curve.Curve, eases []clock.Ease, order int, over Peak) eased {
 		}
 	}
 	return worst
+}
+
+// easeBound is more than a time derivative of a curve can be while one ease runs, by the
+// largest that each term of it can be.
+func easeBound(c *curve.Curve, e *clock.Ease, order int) float64 {
+	lo, hi := e.Over()
+	part := c.Clip(curve.Span{From: lo, To: hi})
+	v, d := max(math.Abs(e.V0), math.Abs(e.V1)), math.Abs(e.V1-e.V0)
+	q1, _ := part.MaxAbs(1)
+	q2, _ := part.MaxAbs(2)
+	acc, jolt := 1.5*d/e.Seconds, 6*d/(e.Seconds*e.Seconds)
+	if order == 2 {
+		return q2*v*v + q1*acc
+	}
+	q3, _ := part.MaxAbs(3)
+	return q3*v*v*v + 3*q2*v*acc + q1*jolt
 }
 
 // inEase is the largest of a time derivative of a curve while one ease runs, and the frame

@@ -7,6 +7,7 @@ import (
 	"testing"
 
 	"keenarc/core/clock"
+	"keenarc/core/curve"
 	"keenarc/core/known/fixture"
 	"keenarc/core/path"
 	"keenarc/core/rig"
@@ -37,8 +38,8 @@ func TestEasesByDifferences(t *testing.T) {
 	r.Axes[0].Working = rig.Limits{Speed: 1e4, Acceleration: 1e5, Jerk: 1e7}
 	m := compiled(t, r, 0, 100, 30, 400, 60, 380, 96, 1100)
 	for name, s := range map[string]clock.Spec{
-		"waits":   {EaseMS: 300, Way: clock.On, Waits: []clock.Wait{{Frame: 15, MS: 500}, {Frame: 80, MS: 250}}},
-		"back":    {EaseMS: 150, Way: clock.Back, Waits: []clock.Wait{{Frame: 77, MS: 500}}},
+		"waits":   {EaseMS: 300, Way: clock.On, Waits: []clock.Wait{{Frame: 31, MS: 500}, {Frame: 61, MS: 250}}},
+		"back":    {EaseMS: 150, Way: clock.Back, Waits: []clock.Wait{{Frame: 59, MS: 500}}},
 		"stepped": {Kind: clock.Stepped, Way: clock.On, Pictures: 24, IntervalMS: 1000, MoveMS: 300},
 	} {
 		if s.Factor = (clock.Rate{Num: 1, Den: 1}); s.Kind == "" {
@@ -213,6 +214,116 @@ func TestWhatAClockAsks(t *testing.T) {
 		k.s.Kind, k.s.Factor = clock.Steady, clock.Rate{Num: 1, Den: 1}
 		if err := CanFollow(k.m, r, onClock(t, k.m, k.s)); (err == nil) != (k.want == "") || err != nil && !strings.Contains(err.Error(), k.want) {
 			t.Errorf("%+v: %v, want %q", k.s, err, k.want)
+		}
+	}
+}
+
+// The bound by which eases are left out is never below what is in them, each of its terms is
+// as large as it can be and no larger.
+func TestEaseBound(t *testing.T) {
+	r := fixture.Slider()
+	m := compiled(t, r, 0, 100, 30, 400, 60, 380, 96, 1100)
+	rng := rand.New(rand.NewPCG(8, 9))
+	for range 300 {
+		e := clock.Ease{Seconds: 0.1 + rng.Float64(), From: 10 + 70*rng.Float64(), V0: 24 * rng.Float64(), V1: 24 * rng.Float64()}
+		if rng.IntN(2) == 0 {
+			e.V0, e.V1 = -e.V0/4, -e.V1/4
+		}
+		if lo, hi := e.Over(); lo < 0 || hi > 96 {
+			continue
+		}
+		for _, order := range []int{2, 3} {
+			if v, _ := inEase(m.Curves[0], e, order); v > easeBound(m.Curves[0], &e, order)*(1+1e-9) {
+				t.Fatalf("%+v, order %d: %g is in it, the bound is %g", e, order, v, easeBound(m.Curves[0], &e, order))
+			}
+		}
+	}
+	one := func(p curve.Poly) *curve.Curve { return &curve.Curve{X: []float64{0, 100}, C: []curve.Poly{p}} }
+	for name, k := range map[string]struct {
+		p     curve.Poly
+		e     clock.Ease
+		order int
+		want  float64
+	}{
+		"q′f̈":   {curve.Poly{0, 7}, clock.Ease{Seconds: 2, From: 10, V0: 3, V1: 9}, 2, 7 * 1.5 * 6 / 2},
+		"q′f⃛":   {curve.Poly{0, 7}, clock.Ease{Seconds: 2, From: 10, V0: 3, V1: 9}, 3, 7 * 6 * 6 / 4.0},
+		"q″ḟ²":   {curve.Poly{0, 0, 5}, clock.Ease{Seconds: 1, From: 10, V0: 4, V1: 4 + 1e-12}, 2, 10 * 16},
+		"q‴ḟ³":   {curve.Poly{0, 0, 0, 2}, clock.Ease{Seconds: 1, From: 10, V0: 4, V1: 4 + 1e-12}, 3, 12 * 64},
+		"3q″ḟf̈": {curve.Poly{0, -2 * 5 * 10.5, 5}, clock.Ease{Seconds: 1, From: 10, V0: 0.5, V1: 1.5}, 3, 3*10*1.5*1.5 + 10*0.5*6},
+	} {
+		if got := easeBound(one(k.p), &k.e, k.order); math.Abs(got-k.want) > 1e-6*k.want {
+			t.Errorf("%s: %g, want %g", name, got, k.want)
+		}
+	}
+}
+
+// What is past a soft limit comes first, then the worst; each says by how much.
+func TestTheOrderOnAClock(t *testing.T) {
+	r := fixture.Slider()
+	p := line(t, r, "track", 0, 100, 30, 400, 60, 380, 96, 1100)
+	p, err := p.Apply(r, path.Edit{Op: "set", Frame: 0, Values: map[string]float64{"pan": 0}})
+	if err != nil {
+		t.Fatal(err)
+	}
+	for f, v := range map[float64]float64{40: 30, 96: 60} {
+		if p, err = p.Apply(r, path.Edit{Op: "set", Frame: f, Values: map[string]float64{"pan": v}}); err != nil {
+			t.Fatal(err)
+		}
+	}
+	m, err := path.Compile(p, r)
+	if err != nil {
+		t.Fatal(err)
+	}
+	c := onClock(t, m, clock.Spec{Kind: clock.Steady, Factor: clock.Rate{Num: 1, Den: 1}, Way: clock.On, EaseMS: 60, Waits: []clock.Wait{{Frame: 50, MS: 10}}})
+	r.Axes[0].Max = 1000 // after it was laid
+	for i := range r.Axes {
+		r.Axes[i].Working = rig.Limits{Speed: 1e5, Acceleration: 100}
+	}
+	rep := CheckOn(m, r, c, Working)
+	if len(rep.Violations) < 3 || rep.Violations[0].Quantity != Range {
+		t.Fatalf("%+v", rep.Violations)
+	}
+	for i := 2; i < len(rep.Violations); i++ {
+		if rep.Violations[i].Share > rep.Violations[i-1].Share {
+			t.Errorf("%+v comes after %+v", rep.Violations[i], rep.Violations[i-1])
+		}
+	}
+	for _, v := range rep.Violations[1:] {
+		if math.Abs(v.Over-(v.Share-1)*100) > 1e-6*v.Over {
+			t.Errorf("%+v is over by %g", v, (v.Share-1)*100)
+		}
+	}
+}
+
+// Closed to a quarter of a step is closed, and what stands still to rounding stands still; at
+// the ends of the run whatever is said of them is said elsewhere.
+func TestHowStillIsStill(t *testing.T) {
+	r := fixture.Slider()
+	step := float64(r.Axes[0].StepsPerUnit.Den) / float64(r.Axes[0].StepsPerUnit.Num)
+	round := clock.Spec{Kind: clock.Steady, Factor: clock.Rate{Num: 1, Den: 1}, Way: clock.Around}
+	for off, ok := range map[float64]bool{0.24: true, 0.26: false, -0.24: true, -0.26: false} {
+		m := compiled(t, r, 0, 100, 24, 400, 48, 100+off*step)
+		if err := CanFollow(m, r, onClock(t, m, round)); (err == nil) != ok {
+			t.Errorf("%g of a step off: %v", off, err)
+		}
+	}
+	p := line(t, r, "track", 0, 100, 24, 400, 48, 500)
+	p, _ = p.Apply(r, path.Edit{Op: "kind", Axis: "track", Kind: curve.Natural})
+	m, err := path.Compile(p, r)
+	if err != nil {
+		t.Fatal(err)
+	}
+	late := clock.Spec{Kind: clock.Steady, Factor: clock.Rate{Num: 1, Den: 1}, Way: clock.ThereAndBack, DelayMS: 500}
+	if err := CanFollow(m, r, onClock(t, m, late)); err != nil {
+		t.Errorf("at the ends: %v", err)
+	}
+	// A thousandth of its fastest counts as still, twice that does not.
+	for by, ok := range map[float64]bool{0.5: true, 2: false, -2: false} {
+		c := &curve.Curve{X: []float64{0, 24, 48}, C: []curve.Poly{{0, 100}, {2400, by * 0.1}}}
+		m := &path.Motion{Last: 48, Curves: []*curve.Curve{c}}
+		k := onClock(t, m, clock.Spec{Kind: clock.Steady, Factor: clock.Rate{Num: 1, Den: 1}, Way: clock.On, Waits: []clock.Wait{{Frame: 30, MS: 5}}})
+		if err := CanFollow(m, r, k); (err == nil) != ok {
+			t.Errorf("%g thousandths: %v", by, err)
 		}
 	}
 }

@@ -35,7 +35,7 @@ const findings = computed<Finding[]>(() => {
   if (!out.some((f) => f.kind === "stop")) {
     for (const a of [...rep.axes].sort((p, q) => q.share - p.share)) out.push({ text: `${name(a.axis)} uses at most ${Math.ceil(a.share * 100)}% of its limits${a.share > 0 ? `, at ${four(Math.round(a.share_at))}` : ""}.`, frame: a.share > 0 ? a.share_at : null, remedies: [], kind: "fine" });
     const b = p?.braking;
-    if (b) out.push({ text: `Let go anywhere, the rig stops on its path within ${b.seconds} s, ${b.frames.toFixed(1)} frames${b.travel_m >= 0.005 ? ` and ${b.travel_m.toFixed(2)} m` : ""}, using at most ${Math.ceil(b.worst_share * 100)}% of a rated limit (${name(b.worst_axis)} at ${four(b.worst_frame)}).`, frame: b.worst_frame, remedies: [], kind: "fine" });
+    if (b) out.push({ text: `Let go anywhere, the rig stops on its path within ${b.seconds} s, ${b.frames.toFixed(1)} frames${b.travel_m >= 0.005 ? ` and ${b.travel_m.toFixed(2)} m` : ""}, using at most ${Math.ceil(b.worst_share * 100)}% of a rated limit (${name(b.worst_axis)} at ${four(Math.round(b.worst_frame))}).`, frame: b.worst_frame, remedies: [], kind: "fine" });
     const ride = p?.riding;
     if (ride) {
       out.push({ text: `${ride.centre ? "At its centre of mass" : "At the image plane"} the camera feels at most ${ride.worst_g < 0.0005 ? "nothing" : `${+ride.worst_g.toPrecision(2)} g`} beside its weight.`, frame: ride.worst_g > 0 ? ride.worst_g_at : null, remedies: [], kind: "fine" });
