@@ -342,6 +342,18 @@ func TestRunUpInTheTable(t *testing.T) {
 	if _, err := tab.Clock(clock.Spec{}); err == nil {
 		t.Error("no clock: accepted")
 	}
+	// Around goes what ends where it begins, to a quarter of a step.
+	around := clock.Spec{Kind: clock.Steady, Factor: clock.Rate{Num: 1, Den: 1}, Way: clock.Around}
+	if _, err := tab.Clock(around); err == nil || !strings.Contains(err.Error(), "m/a ends 2.197 from where it begins") {
+		t.Errorf("around what is not closed: %v", err)
+	}
+	for off, ok := range map[int64]bool{0: true, 1 << 14: true, -1 << 14: true, 1<<14 + 1: false, -1<<14 - 1: false} {
+		tab.Steps[0][144] = far + off
+		if _, err := tab.Clock(around); (err == nil) != ok {
+			t.Errorf("around what is %d off: %v", off, err)
+		}
+	}
+	tab.Steps[0][144] = far + 144000
 	r := fixture.Slider()
 	r.Axes = r.Axes[:1]
 	if err := tab.check(r, 24, limit.Working); err != nil {

@@ -28,9 +28,18 @@ export const useBench = defineStore("bench", () => {
     if (r.data) view.value = r.data;
     else said.value = { text: sentence(r.error), tone: "over" };
   }
-  async function keep(change: Partial<Settled>, text = "Kept."): Promise<boolean> {
+  // One change after another, each on what the one before came to.
+  type Change = Partial<Settled> | ((was: Settled) => Partial<Settled>);
+  let line: Promise<unknown> = Promise.resolve();
+  function keep(change: Change, text = "Kept."): Promise<boolean> {
+    const next = line.then(() => keepNow(change, text));
+    line = next.catch(() => false);
+    return next;
+  }
+  async function keepNow(of: Change, text: string): Promise<boolean> {
     const v = view.value;
     if (!v) return false;
+    const change = typeof of === "function" ? of(v.record) : of;
     const r = await api.PUT("/api/machines/{id}/bench/{package}", { params: { path: { id: v.machine, package: v.package.id }, query: { after: v.kept?.at, version: v.package.version } }, body: { ...v.record, ...change } })
       .catch(() => ({ data: undefined, error: undefined }));
     said.value = r.data ? { text, tone: "good" } : { text: sentence(r.error), tone: "over" };

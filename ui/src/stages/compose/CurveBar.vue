@@ -48,15 +48,21 @@ function setSegment(e: Event): void {
   const kind = (e.target as HTMLSelectElement).value as Kind | "";
   void set({ op: "segment", axis: shot.selected?.id, index: segment.value, kind: kind || undefined }, "Segment changed.");
 }
+// What was asked for and has not come back yet: the next change adds to it.
+let asked: { place: string; ramp: { law: (typeof laws)[number]; in: string; out: string } } | null = null;
 // A ramp is the axis's own, or, where the leg has a kind of its own, the leg's. What was refused
 // stands there as it was.
 function setRamp(what: "law" | "in" | "out", e: Event): void {
   const box = e.target as HTMLInputElement;
-  const was = ramp.value;
-  const next = { law: was?.law ?? "trapezoid", in: String(was?.in ?? ""), out: String(was?.out ?? ""), [what]: box.value };
+  const was = ramp.value, place = `${shot.id} ${shot.selected?.id} ${segment.value}`;
+  const base = asked?.place === place ? asked.ramp : { law: was?.law ?? ("trapezoid" as const), in: String(was?.in ?? ""), out: String(was?.out ?? "") };
+  const next = { ...base, [what]: box.value };
+  const mine = { place, ramp: next };
+  asked = mine;
   const own = segmentKind.value === "ramp";
   void set(own ? { op: "segment", axis: shot.selected?.id, index: segment.value, kind: "ramp", ramp: next }
     : { op: "kind", axis: shot.selected?.id, kind: "ramp", ramp: next }, "Ramp changed.").then(() => {
+    if (asked === mine) asked = null;
     box.value = what === "law" ? ramp.value?.law ?? "trapezoid" : short(ramp.value?.[what] ?? third.value);
   });
 }
