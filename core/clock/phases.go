@@ -323,16 +323,7 @@ func (p *phase) timeAt(frame float64) float64 {
 	case !p.eases():
 		return p.At + (frame-p.From)/p.V0
 	}
-	lo, hi := 0.0, 1.0
-	for range 60 {
-		u := (lo + hi) / 2
-		if gone, _, _ := p.Gone(u); math.Abs(gone) < math.Abs(frame-p.From) {
-			lo = u
-		} else {
-			hi = u
-		}
-	}
-	return p.At + (lo+hi)/2*p.Seconds
+	return p.At + p.ShareAt(frame)*p.Seconds
 }
 
 // visit is an unbroken stretch of time at a frame, and the phases that touch it.

@@ -2,6 +2,7 @@ package clock
 
 import (
 	"fmt"
+	"math"
 	"slices"
 )
 
@@ -54,6 +55,21 @@ func (e Ease) Gone(u float64) (frames, speed, acceleration float64) {
 	u = min(max(u, 0), 1)
 	d := e.V1 - e.V0
 	return e.Seconds * (e.V0*u + d*u*u*u*(1-u/2)), e.V0 + d*u*u*(3-2*u), d * 6 * u * (1 - u) / e.Seconds
+}
+
+// ShareAt is the share of its time at which it is at a frame that it touches. Neither speed
+// has the other's sign, so there is one.
+func (e Ease) ShareAt(frame float64) float64 {
+	lo, hi := 0.0, 1.0
+	for range 60 {
+		u := (lo + hi) / 2
+		if gone, _, _ := e.Gone(u); math.Abs(gone) < math.Abs(frame-e.From) {
+			lo = u
+		} else {
+			hi = u
+		}
+	}
+	return (lo + hi) / 2
 }
 
 // Over is the stretch of frames that it touches.

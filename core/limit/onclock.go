@@ -159,7 +159,7 @@ func inEase(c *curve.Curve, e clock.Ease, order int) (most, at float64) {
 	cuts := []float64{0, 1}
 	for _, x := range c.X {
 		if x > lo && x < hi {
-			cuts = append(cuts, shareAt(e, x))
+			cuts = append(cuts, e.ShareAt(x))
 		}
 	}
 	slices.Sort(cuts)
@@ -183,20 +183,6 @@ func inEase(c *curve.Curve, e clock.Ease, order int) (most, at float64) {
 		}
 	}
 	return most, at
-}
-
-// shareAt is the share of an ease's time at which it is at a frame.
-func shareAt(e clock.Ease, frame float64) float64 {
-	lo, hi := 0.0, 1.0
-	for range 60 {
-		u := (lo + hi) / 2
-		if gone, _, _ := e.Gone(u); math.Abs(gone) < math.Abs(frame-e.From) {
-			lo = u
-		} else {
-			hi = u
-		}
-	}
-	return (lo + hi) / 2
 }
 
 // compose is a curve's piece on an ease, from share a to b of its time, as coefficients of
