@@ -89,6 +89,7 @@ func (m *LiveMessage) digest() [sha256.Size]byte {
 
 func (s *Server) liveRoutes(r chi.Router) {
 	r.Get("/api/live", s.live)
+	r.Get("/api/shots/{id}/preview", s.preview)
 	r.Get("/api/hold", s.hold)
 	r.Get("/api/jog", s.jog)
 }

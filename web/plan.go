@@ -14,6 +14,7 @@ import (
 	"keenarc/core/path"
 	"keenarc/core/rig"
 	"keenarc/core/seal"
+	"keenarc/core/trace"
 	"keenarc/journal"
 	"keenarc/stage"
 	"keenarc/store"
@@ -66,6 +67,7 @@ func (s *Server) planRoutes(r chi.Router, api huma.API) {
 	huma.Register(api, op("runs", http.MethodGet, "/api/shots/{id}/runs", "The least run-up and run-out within the limits, and a quiet run-out"), s.runs)
 	huma.Register(api, op("remedies", http.MethodGet, "/api/shots/{id}/remedies", "What else would bring the plan within its limits: softer easings, the whole move timed anew"), s.remedies)
 	huma.Register(api, op("stretch", http.MethodGet, "/api/shots/{id}/plot", "A part of the move, drawn finer"), s.stretch)
+	huma.Register(api, op("changes", http.MethodGet, "/api/shots/{id}/changes", "How much the move changes from frame to frame, by axis and in the picture"), s.changes)
 	huma.Register(api, op("seal", http.MethodPost, "/api/shots/{id}/seal", "Seal the path as it stands"), s.seal)
 	huma.Register(api, op("seals", http.MethodGet, "/api/shots/{id}/seals", "All seals, newest first"), func(ctx context.Context, in *shotID) (*body[[]store.Seal], error) {
 		v, err := s.store.Seals(ctx, in.ID)
@@ -217,6 +219,35 @@ func (s *Server) stretch(ctx context.Context, in *struct {
 		return nil, blame("from", "no frame of the move is between from and to", fmt.Sprintf("give two within %s to %s", frame4(p.motion.Start()), frame4(p.motion.End())))
 	}
 	return &body[*Plot]{plot(p.shot, p.scale, p.motion, p.draft.Path.Clock().FPS(), from, to)}, nil
+}
+
+// mostChanges are asked for at a time.
+const mostChanges = 5000
+
+// changes say how much each frame differs from the one before it.
+func (s *Server) changes(ctx context.Context, in *struct {
+	ID   string `path:"id" format:"uuid"`
+	From int    `query:"from" required:"true"`
+	To   int    `query:"to" required:"true"`
+}) (*body[*Changing], error) {
+	p, err := s.moving(ctx, in.ID)
+	if err != nil {
+		return nil, s.fail(err)
+	}
+	if in.To < in.From || in.To-in.From >= mostChanges {
+		return nil, blame("to", "frames "+itoa(in.From)+" to "+itoa(in.To)+" are asked for", fmt.Sprintf("ask for 1 to %d frames", mostChanges))
+	}
+	j, err := trace.NewJudge(p.shot.Rig, p.shot.Lens, trace.Scene{Subject: p.shot.Set.Subject, Near: p.shot.Set.Near, Far: p.shot.Set.Far})
+	if err != nil {
+		return nil, s.fail(err)
+	}
+	return &body[*Changing]{&Changing{p.draft.Revision, j.Changes(p.motion, in.From, in.To)}}, nil
+}
+
+// Changing is how a revision changes from frame to frame.
+type Changing struct {
+	Revision int64 `json:"revision"`
+	*trace.Changes
 }
 
 // Sealing is of a revision, and may be signed for.

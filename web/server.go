@@ -120,7 +120,7 @@ func (s *Server) API(r chi.Router) huma.API {
 	s.markRoutes(r, api)
 	s.inStepRoutes(r, api)
 	s.frameRoutes(r, api)
-	for _, t := range []reflect.Type{reflect.TypeFor[LiveMessage](), reflect.TypeFor[holdWord](), reflect.TypeFor[holdSays](), reflect.TypeFor[jogSays]()} {
+	for _, t := range []reflect.Type{reflect.TypeFor[LiveMessage](), reflect.TypeFor[holdWord](), reflect.TypeFor[holdSays](), reflect.TypeFor[jogSays](), reflect.TypeFor[PreviewAsk](), reflect.TypeFor[PreviewSays]()} {
 		api.OpenAPI().Components.Schemas.Schema(t, true, "") // the sockets' messages, for the interface's types
 	}
 	return api

@@ -38,18 +38,30 @@ func Analyse(p *path.Path, r *rig.Rig) (*path.Motion, *Analysis, error) {
 	}
 	fps := p.Clock().FPS()
 	a := &Analysis{Report: Check(m, r, fps, Working), Sentences: []string{}, Remedies: []Remedy{}}
-	a.say(p, r, m, fps)
+	a.say(p, r, m, fps, true)
 	_, _, free := a.Report.Sealable()
 	a.WithinRated = free && (a.Report.OK() || Check(m, r, fps, Rated).OK())
 	return m, a, nil
 }
 
+// Glance is Analyse without remedies, for a plan that is only tried.
+func Glance(p *path.Path, r *rig.Rig) (*path.Motion, *Analysis, error) {
+	m, err := path.Compile(p, r)
+	if err != nil {
+		return nil, nil, err
+	}
+	fps := p.Clock().FPS()
+	a := &Analysis{Report: Check(m, r, fps, Working), Sentences: []string{}, Remedies: []Remedy{}}
+	a.say(p, r, m, fps, false)
+	return m, a, nil
+}
+
 // say writes the sentences, what is hard first: steps of the value, what is past
-// a soft limit, steps of the speed, then what is too fast; and the remedies of
-// the first one.
-func (a *Analysis) say(p *path.Path, r *rig.Rig, m *path.Motion, fps float64) {
+// a soft limit, steps of the speed, then what is too fast; and, where asked for, the
+// remedies of the first one.
+func (a *Analysis) say(p *path.Path, r *rig.Rig, m *path.Motion, fps float64, mend bool) {
 	add := func(text string, remedies func() []Remedy) {
-		if a.Sentences = append(a.Sentences, text); len(a.Sentences) == 1 {
+		if a.Sentences = append(a.Sentences, text); len(a.Sentences) == 1 && mend {
 			a.Remedies = append(a.Remedies, remedies()...)
 		}
 	}

@@ -23,7 +23,13 @@ import (
 //	segment  Axis, Index, Kind,  override one segment; no kind: as the axis
 //	         Ramp
 //	shape    Axis, Frame, Shape  what tcb, quintic and handles have at a keyframe
-//	room     Frame, Frames       move all keyframes after Frame later
+//	room     Frame, Frames, Axis move all keyframes after Frame later; with an axis
+//	                             only its own
+//	keys     Moves               move several keyframes at once
+//	clear    Moves               take several keyframes out
+//	paste    Tracks              put keyframes in among those that are there
+//	span     Axis, Frame, To,    lay one move in place of all that an axis does, from
+//	         Pair, Ramp          Pair[0] at Frame to Pair[1] at To
 //	rate     Rate                choose the path's own rate
 //	factor   Factor or Clock     choose the clock the plan is checked on, as a
 //	                             factor or as it is typed (see clock.Parse)
@@ -37,7 +43,7 @@ import (
 //
 // An axis may be named without its machine where only one has it.
 type Edit struct {
-	Op     string             `json:"op" enum:"set,base,move,delete,kind,segment,shape,room,rate,factor,run,replace,retime,whole,record"`
+	Op     string             `json:"op" enum:"set,base,move,delete,kind,segment,shape,room,keys,clear,paste,span,rate,factor,run,replace,retime,whole,record"`
 	Axis   string             `json:"axis,omitempty"`
 	Frame  float64            `json:"frame,omitempty"`
 	To     float64            `json:"to,omitempty"`
@@ -57,6 +63,8 @@ type Edit struct {
 	RunOut int                `json:"run_out,omitempty"`
 	Tracks []Track            `json:"tracks,omitempty"`
 	Record *Record            `json:"record,omitempty"`
+	Moves  []KeyMove          `json:"moves,omitempty"`
+	Pair   *[2]float64        `json:"pair,omitempty" doc:"the values at the start and at the end"`
 }
 
 // Named is the edit with every axis under its whole name. Names that the rig does
@@ -75,6 +83,10 @@ func (e Edit) Named(r *rig.Rig) Edit {
 			v[whole(axis)] = x
 		}
 		e.Values = v
+	}
+	e.Moves = slices.Clone(e.Moves)
+	for i := range e.Moves {
+		e.Moves[i].Axis = whole(e.Moves[i].Axis)
 	}
 	e.Tracks = slices.Clone(e.Tracks)
 	for i := range e.Tracks {
@@ -117,7 +129,22 @@ func (e Edit) Words() string {
 	case "shape":
 		return fmt.Sprintf("%s shaped at frame %s", of, num(e.Frame))
 	case "room":
+		if e.Axis != "" {
+			return fmt.Sprintf("%d frames of room after %s on %s", e.Frames, num(e.Frame), of)
+		}
 		return fmt.Sprintf("%d frames of room after %s", e.Frames, num(e.Frame))
+	case "keys":
+		return fmt.Sprintf("%d keyframes moved", len(e.Moves))
+	case "clear":
+		return fmt.Sprintf("%d keyframes taken out", len(e.Moves))
+	case "paste":
+		n := 0
+		for _, t := range e.Tracks {
+			n += len(t.Keys)
+		}
+		return fmt.Sprintf("%d keyframes pasted", n)
+	case "span":
+		return fmt.Sprintf("%s in one move from frame %s to %s", of, num(e.Frame), num(e.To))
 	case "factor":
 		if e.Clock != "" {
 			return "clock " + e.Clock
@@ -225,7 +252,18 @@ func (p *Path) Replay(e Edit) (*Path, error) {
 		if e.Frames < -MaxFrames || e.Frames > MaxFrames {
 			return nil, bad("frames", fmt.Sprintf("%d frames of room", e.Frames), fmt.Sprintf("keep it within ±%d", MaxFrames))
 		}
-		q.room(e.Frame, float64(e.Frames))
+		if e.Axis != "" && q.Track(e.Axis) == nil {
+			return nil, bad("axis", fmt.Sprintf("there is no axis %q", e.Axis), "use "+q.axisList())
+		}
+		q.room(e.Axis, e.Frame, float64(e.Frames))
+	case "keys":
+		err = q.moveSeveral(e)
+	case "clear":
+		err = q.clear(e)
+	case "paste":
+		err = q.paste(e)
+	case "span":
+		err = q.span(e)
 	case "factor":
 		f, err := p.factor(e)
 		if err != nil {
@@ -255,7 +293,7 @@ func (p *Path) Replay(e Edit) (*Path, error) {
 	case "record":
 		err = q.setRecord(e)
 	default:
-		err = bad("op", fmt.Sprintf("%q is not an edit", e.Op), "use set, base, move, delete, kind, segment, shape, room, rate, factor, run, replace, retime, whole or record")
+		err = bad("op", fmt.Sprintf("%q is not an edit", e.Op), "use set, base, move, delete, kind, segment, shape, room, keys, clear, paste, span, rate, factor, run, replace, retime, whole or record")
 	}
 	if err != nil {
 		return nil, err
@@ -399,9 +437,13 @@ func (p *Path) shape(e Edit) error {
 	return nil
 }
 
-// room moves every keyframe after frame later by n frames.
-func (p *Path) room(frame, n float64) {
+// room moves every keyframe after frame later by n frames: of one axis, or of all where
+// none is named.
+func (p *Path) room(axis string, frame, n float64) {
 	for i := range p.Tracks {
+		if axis != "" && axis != p.Tracks[i].Axis {
+			continue
+		}
 		for k := range p.Tracks[i].Keys {
 			if p.Tracks[i].Keys[k].Frame > frame {
 				p.Tracks[i].Keys[k].Frame += n

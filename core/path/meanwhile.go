@@ -44,6 +44,25 @@ func (e Edit) Undisturbed(seen, now *Path) bool {
 		return seen.Rate == now.Rate && seen.Factor == now.Factor && slices.EqualFunc(seen.Tracks, now.Tracks, func(a, b Track) bool { return a.Axis == b.Axis && a.same(&b) })
 	case "room":
 		return slices.Equal(seen.Frames(), now.Frames()) && slices.EqualFunc(seen.Tracks, now.Tracks, func(a, b Track) bool { return a.Record.same(b.Record) })
+	case "keys", "clear":
+		for _, m := range e.Moves {
+			if !sameAt(seen, now, m.Axis, m.Frame) || e.Op == "keys" && !sameAt(seen, now, m.Axis, m.To) {
+				return false
+			}
+		}
+		return true
+	case "paste":
+		for _, t := range e.Tracks {
+			for _, k := range t.Keys {
+				if !sameAt(seen, now, t.Axis, k.Frame) {
+					return false
+				}
+			}
+		}
+		return true
+	case "span":
+		s, n := seen.Track(e.Axis), now.Track(e.Axis)
+		return s != nil && n != nil && s.same(n) && seen.Rate == now.Rate && seen.Factor == now.Factor
 	case "rate":
 		return seen.Rate == now.Rate
 	case "factor": // a clock typed in frames per second is counted from the rate

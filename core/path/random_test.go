@@ -20,7 +20,7 @@ func TestRandomEdits(t *testing.T) {
 	r := fixture.Slider()
 	rng := rand.New(rand.NewPCG(42, 1))
 	axis := func() string { return r.Axes[rng.IntN(len(r.Axes))].ID }
-	ops := []string{"set", "set", "set", "base", "move", "delete", "kind", "segment", "shape", "room", "factor", "run"}
+	ops := []string{"set", "set", "set", "base", "move", "delete", "kind", "segment", "shape", "room", "factor", "run", "keys", "clear", "paste", "span"}
 	p := New(r, clock.Rate{Num: 24, Den: 1}, nil)
 	accepted, tries := 0, 2500
 	if testing.Short() || os.Getenv("KEENARC_LEVEL_CHILD") != "" {
@@ -39,6 +39,11 @@ func TestRandomEdits(t *testing.T) {
 				e.Ramp = &TypedRamp{Law: curve.Laws[rng.IntN(4)], In: []string{"2", "0.1 s", "500 mm/s²", "x"}[rng.IntN(4)], Out: "3"}
 			}
 		}
+		for range 1 + rng.IntN(3) {
+			e.Moves = append(e.Moves, KeyMove{Axis: axis(), Frame: float64(rng.IntN(40) * 10), To: float64(rng.IntN(40) * 10)})
+			e.Tracks = append(e.Tracks, Track{Axis: axis(), Keys: []Key{{Frame: float64(rng.IntN(400)), Value: rng.Float64() * 20}}})
+		}
+		e.Pair = &[2]float64{rng.Float64() * 20, rng.Float64() * 20}
 		before := p.Clone()
 		q, err := p.Apply(r, e)
 		if !reflect.DeepEqual(before, p) {
@@ -108,6 +113,11 @@ func TestWordsOfEdits(t *testing.T) {
 		"keyframe at 7 taken out on pan":      {Op: "delete", Frame: 7, Axis: "pan"},
 		"pan runs akima":                      {Op: "kind", Axis: "pan", Kind: curve.Akima},
 		"8 frames of room after 0":            {Op: "room", Frames: 8},
+		"8 frames of room after 4 on pan":     {Op: "room", Axis: "plank/pan", Frame: 4, Frames: 8},
+		"2 keyframes moved":                   {Op: "keys", Moves: make([]KeyMove, 2)},
+		"3 keyframes taken out":               {Op: "clear", Moves: make([]KeyMove, 3)},
+		"4 keyframes pasted":                  {Op: "paste", Tracks: []Track{{Keys: make([]Key, 3)}, {Keys: make([]Key, 1)}}},
+		"pan in one move from frame 4 to 9.5": {Op: "span", Axis: "plank/pan", Frame: 4, To: 9.5},
 		"clock × 0.5":                         {Op: "factor", Factor: &half},
 		"run-up 9, run-out 0 frames":          {Op: "run", RunUp: 9},
 		"keyframes from a file":               {Op: "replace"},

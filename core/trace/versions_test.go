@@ -89,3 +89,62 @@ func BenchmarkVersions(b *testing.B) {
 		j.Versions(m[0], m[1])
 	}
 }
+
+// From frame to frame: what an axis moves, and what the picture's centre and corners move at
+// the sensor. A camera that only rolls turns its corners about the centre.
+func TestChangesPerFrame(t *testing.T) {
+	r, err := rig.Join([]rig.Placed{{Name: "s", Rig: fixture.Slider()}})
+	if err != nil {
+		t.Fatal(err)
+	}
+	j, err := NewJudge(r, fixture.Camera(), judge(t).Scene)
+	if err != nil {
+		t.Fatal(err)
+	}
+	move := func(e ...path.Edit) *path.Motion {
+		t.Helper()
+		p := path.New(r, clock.Rate{Num: 24, Den: 1}, nil)
+		for _, e := range e {
+			if p, err = p.Apply(r, e); err != nil {
+				t.Fatal(err)
+			}
+		}
+		m, err := path.Compile(p, r)
+		if err != nil {
+			t.Fatal(err)
+		}
+		return m
+	}
+	set := func(f float64, v map[string]float64) path.Edit { return path.Edit{Op: "set", Frame: f, Values: v} }
+	straight := func(axis string) path.Edit { return path.Edit{Op: "kind", Axis: axis, Kind: "linear"} }
+	c := j.Changes(move(set(0, map[string]float64{"roll": 0, "focus": 150}), set(10, map[string]float64{"roll": 10}), straight("roll")), -5, 99)
+	if c.From != 1 || len(c.Px) != 10 || len(c.Axes[3]) != 10 {
+		t.Fatalf("from %d, %d frames", c.From, len(c.Px))
+	}
+	turn := 2 * math.Sin(0.5*math.Pi/180) * j.Lens.DiagonalPx() / 2
+	for i, px := range c.Px {
+		if c.Axes[3][i] != 1 || c.Axes[0][i] != 0 || px[0] > 0.01 {
+			t.Errorf("frame %d: %v %v", c.From+i, c.Axes, px)
+		}
+		for k := 1; k < 5; k++ {
+			if math.Abs(px[k]-turn) > 0.01*turn {
+				t.Errorf("frame %d: a corner moves %g px, a degree of roll is %g", c.From+i, px[k], turn)
+			}
+		}
+	}
+	c = j.Changes(move(set(0, map[string]float64{"track": 700, "focus": 150}), set(10, map[string]float64{"track": 720}), straight("track")), 4, 6)
+	if c.From != 4 || len(c.Px) != 3 || c.Axes[0][2] != 2 {
+		t.Errorf("part of a move: %+v", c)
+	}
+	one, _, _ := j.Pixels([]float64{700, 0, 0, 0, 150}, []float64{702, 0, 0, 0, 150})
+	if px := c.Px[0][0]; px < 1 || px > one+0.01 {
+		t.Errorf("two millimetres move the centre by %g px, no point by more than %g", px, one)
+	}
+	if c = j.Changes(move(set(0, map[string]float64{"track": 100}), set(9, map[string]float64{"track": 200})), 20, 30); len(c.Px) != 0 || c.Axes[0] == nil {
+		t.Errorf("beyond the move: %+v", c)
+	}
+	j.Scene.Subject = rig.Vec{0, -50, 0} // behind the camera
+	if c = j.Changes(move(set(0, map[string]float64{"track": 100}), set(9, map[string]float64{"track": 200})), 1, 2); c.Px[0] != [5]float64{-1, -1, -1, -1, -1} {
+		t.Errorf("nothing can be said, but %v", c.Px)
+	}
+}

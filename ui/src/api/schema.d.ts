@@ -726,6 +726,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shots/{id}/changes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How much the move changes from frame to frame, by axis and in the picture */
+        get: operations["changes"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shots/{id}/edits": {
         parameters: {
             query?: never;
@@ -1897,6 +1914,16 @@ export interface components {
             says: string;
             voids: boolean;
         };
+        Changing: {
+            /** @description per axis, in its unit */
+            axes: number[][];
+            /** Format: int64 */
+            from: number;
+            /** @description centre, top left, top right, bottom left, bottom right */
+            px: number[][];
+            /** Format: int64 */
+            revision: number;
+        };
         Check: {
             name: string;
             ok: boolean;
@@ -2074,8 +2101,11 @@ export interface components {
             /** Format: int64 */
             index?: number;
             kind?: string;
+            moves?: components["schemas"]["KeyMove"][];
             /** @enum {string} */
-            op: "set" | "base" | "move" | "delete" | "kind" | "segment" | "shape" | "room" | "rate" | "factor" | "run" | "replace" | "retime" | "whole" | "record";
+            op: "set" | "base" | "move" | "delete" | "kind" | "segment" | "shape" | "room" | "keys" | "clear" | "paste" | "span" | "rate" | "factor" | "run" | "replace" | "retime" | "whole" | "record";
+            /** @description the values at the start and at the end */
+            pair?: number[];
             ramp?: components["schemas"]["TypedRamp"];
             rate?: components["schemas"]["Rate"];
             record?: components["schemas"]["Record"];
@@ -2490,6 +2520,15 @@ export interface components {
             tension?: number;
             /** Format: double */
             value: number;
+        };
+        KeyMove: {
+            axis: string;
+            /** Format: double */
+            frame: number;
+            /** Format: double */
+            to?: number;
+            /** Format: double */
+            value?: number;
         };
         Label: {
             /** Format: double */
@@ -3491,6 +3530,72 @@ export interface components {
             on: boolean;
             /** @enum {string} */
             what: "emergency stop" | "drive fault" | "hard end" | "lost steps" | "dead sensor" | "encoder forgot" | "other scale" | "other payload" | "focus handset turned" | "knocked" | "missing drive" | "unknown device" | "swapped wires" | "wrong address" | "wrong port" | "no route" | "two on one universe" | "short cable";
+        };
+        PreviewAsk: {
+            /**
+             * Format: int64
+             * @description in place of an edit: the revision that would be gone back to
+             */
+            back?: number;
+            edit?: components["schemas"]["Edit"];
+            /**
+             * Format: double
+             * @description the playhead: its view is always in the answer
+             */
+            frame: number;
+            /**
+             * Format: int64
+             * @description counted up by the page; the answer has it again
+             */
+            n: number;
+            /**
+             * Format: int64
+             * @description the plan that the edit is tried on
+             */
+            revision: number;
+            /** @description every sample's view in full, to be played */
+            whole?: boolean;
+        };
+        PreviewSays: {
+            /** @description the frames whose views follow in full: the playhead's first, then the keyframes' */
+            at: number[];
+            /** @description those that differ from the plan, or all where its frames do */
+            axes: number[];
+            /** Format: int64 */
+            first: number;
+            /** Format: double */
+            fps: number;
+            /** @description the plan is another by now; nothing follows */
+            gone?: boolean;
+            /** Format: int64 */
+            last: number;
+            /** Format: int64 */
+            n: number;
+            over: components["schemas"]["Violation"][];
+            /** @description why the edit would not be made; nothing follows */
+            refused?: string;
+            /** @description of those axes */
+            reports: components["schemas"]["AxisReport"][];
+            /** Format: int64 */
+            revision: number;
+            /** Format: int64 */
+            run_out: number;
+            /** Format: int64 */
+            run_up: number;
+            /** Format: int64 */
+            samples: number;
+            /** @description views follow; else they are the plan's */
+            seen: boolean;
+            sentences: string[];
+            /** Format: int64 */
+            start: number;
+            /** Format: int64 */
+            step: number;
+            /** Format: int64 */
+            stride: number;
+            /** @description those that differ */
+            tracks: components["schemas"]["Track"][];
+            whole: boolean;
         };
         Problem: {
             /** @description the sentence for people */
@@ -6442,6 +6547,40 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    changes: {
+        parameters: {
+            query: {
+                from: number;
+                to: number;
+            };
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Changing"];
                 };
             };
             /** @description Error */
