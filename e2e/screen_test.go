@@ -34,6 +34,11 @@ func TestTheScoreIsZoomed(t *testing.T) {
 	}
 	up(keysFile(t, 40, 5000), "5000 frames")
 	p.wait("all keyframes", `document.querySelectorAll('[data-test="staff-pan"] .post').length === 40`)
+	if n := eval[int](p, `document.querySelectorAll('[data-test="staff-pan"] .post text').length`); n != 0 {
+		t.Errorf("%d values stand on a staff that is not selected, of two hundred keyframes", n)
+	}
+	p.must(chromedp.Click(chromedp.CSS(`[data-test="staff-pan"] .name`)))
+	p.wait("values", `document.querySelector('[data-test="staff-pan"] .post text')`)
 	if n := eval[int](p, `document.querySelectorAll('[data-test="staff-pan"] .post text').length`); n < 12 {
 		t.Errorf("%d of 40 values can be read", n)
 	}
@@ -52,7 +57,7 @@ func TestTheScoreIsZoomed(t *testing.T) {
 	for range 8 {
 		p.wheel(x, y, 0, -120)
 	}
-	p.wait("a part", `Number(document.querySelector('[data-test="score"]').dataset.to) < 4000 && document.querySelector('[data-test="overview"]')`)
+	p.wait("a part", `Number(document.querySelector('[data-test="score"]').dataset.to) < 4000 && document.querySelector('[data-test="window"]')`)
 	p.must(chromedp.Sleep(400e6))
 	if x2, _ := at(2564); x2 < x-6 || x2 > x+6 {
 		t.Errorf("the frame under the pointer moved from %g to %g px", x, x2)
@@ -68,11 +73,11 @@ func TestTheScoreIsZoomed(t *testing.T) {
 	p.key("f")
 	p.wait("the playhead's part", `Number(document.querySelector('[data-test="score"]').dataset.from) === 0`)
 	p.key("0")
-	p.wait("all", `!document.querySelector('[data-test="overview"]') && document.querySelector('[data-test="score"]').dataset.to === '5000'`)
+	p.wait("all", `!document.querySelector('[data-test="window"]') && document.querySelector('[data-test="score"]').dataset.to === '5000'`)
 	p.key("+", "+")
-	p.wait("a part by key", `document.querySelector('[data-test="overview"]')`)
+	p.wait("a part by key", `document.querySelector('[data-test="window"]')`)
 	p.key("-", "-")
-	p.wait("all by key", `!document.querySelector('[data-test="overview"]')`)
+	p.wait("all by key", `!document.querySelector('[data-test="window"]')`)
 
 	// Thousands: drawn as one, stepped through by key, taken hold of after zooming in.
 	up(keysFile(t, 5000, 60000), "60000 frames")

@@ -71,6 +71,11 @@ export type Fixed = S["Fixed"];
 export type PointSheet = S["PointSheet"];
 export type Remedy = S["Remedy"];
 export type PathVersion = S["PathVersion"];
+export type PreviewSays = S["PreviewSays"];
+export type AxisReport = S["AxisReport"];
+export type Changing = S["Changing"];
+export type Key = S["Key"];
+export type RingMark = S["RingMark"];
 export type Difference = S["DifferenceView"];
 
 // The sentence in an error answer, or one that says that nothing answered.

@@ -5,7 +5,7 @@ import { useElementSize } from "./size";
 import { finder } from "./finderHost";
 import type { Mark } from "./finderWorker";
 
-const props = defineProps<{ shot: ShotView; camera: View | null; label?: string }>();
+const props = defineProps<{ shot: ShotView; camera: View | null; label?: string; bare?: boolean }>();
 const box = ref<HTMLElement | null>(null);
 const holder = ref<HTMLElement | null>(null);
 const trouble = ref("");
@@ -61,21 +61,21 @@ watch(() => props.shot.set, (set) => { finder.show(set); soon(); });
       role="img" :aria-label="`Through the lens: ${shot.lens.name}`" />
     <div class="picture" :style="placed"
       aria-hidden="true">
-      <i class="safe" />
-      <svg v-if="mark" class="corner" :width="mark.size * 2 + 4" :height="mark.size * 2 + 4"
+      <i v-if="!bare" class="safe" /><i v-else class="edge" />
+      <svg v-if="mark && !bare" class="corner" :width="mark.size * 2 + 4" :height="mark.size * 2 + 4"
         :style="{ transform: `translate(${mark.x - mark.size - 2}px, ${mark.y - mark.size - 2}px)` }" data-test="mark" :data-x="mark.x"
         :data-from="mark.from" :data-width="picture.w">
         <path :d="`M2 11V2h9M${mark.size * 2 - 7} 2h9v9M${mark.size * 2 + 2} ${mark.size * 2 - 7}v9h-9M11 ${mark.size * 2 + 2}H2v-9`"
           fill="none" stroke="var(--glass)" stroke-width="2" />
       </svg>
-      <div class="ring"><i class="sharp"
+      <div v-if="!bare" class="ring"><i class="sharp"
         :style="band" />
         <i class="at" :style="{ left: along(camera?.focus_m ?? 1) * 100 + '%' }" /></div>
     </div>
-    <div class="over top">
+    <div v-if="!bare" class="over top">
       <span>{{ shot.lens.focal_mm }} mm f/{{ shot.lens.f_number }} · across {{ (camera?.field_deg[0] ?? 0).toFixed(1) }}°</span><span
       v-if="label">{{ label }}</span></div>
-    <div class="over low"><span>sharp {{ m(sharp[0] ?? 0) }} – {{ m(sharp[1] ?? 0) }} m</span>
+    <div v-if="!bare" class="over low"><span>sharp {{ m(sharp[0] ?? 0) }} – {{ m(sharp[1] ?? 0) }} m</span>
       <span>focus {{ (camera?.focus_m ?? 0).toFixed(2) }} m</span></div>
     <p v-if="trouble" class="none">{{ trouble }}</p>
   </div>
@@ -87,6 +87,7 @@ watch(() => props.shot.set, (set) => { finder.show(set); soon(); });
 .holder :deep(canvas) { display: block; width: 100%; height: 100%; }
 .picture { position: absolute; pointer-events: none; contain: strict; }
 .safe { position: absolute; inset: 5%; border: 1px dashed var(--glass); opacity: .7; }
+.edge { position: absolute; inset: 0; border: 1px solid var(--glass); }
 .corner { position: absolute; left: 0; top: 0; will-change: transform; }
 .ring { position: absolute; left: 7%; width: 86%; bottom: 10%; border-top: 1px solid var(--glass); }
 .sharp { position: absolute; top: -5px; height: 8px; background: var(--glass); opacity: .4; }

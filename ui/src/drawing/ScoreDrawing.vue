@@ -1,47 +1,60 @@
 <script setup lang="ts">
 import { computed, onBeforeUnmount, ref, shallowRef, watch } from "vue";
 import { api, type Axis, type Edit, type Plot, type ShotView } from "../api/client";
-import { useScore } from "../stores/score";
+import { curves } from "../api/rules";
+import { usePreview } from "../stores/preview";
+import { useScore, type Post } from "../stores/score";
 import { four, useShot } from "../stores/shot";
+import { isFocus, spaced } from "./axes";
 import { percent } from "./headroom";
+import { editOf, lifted, type Hand } from "./posts";
+import { distance } from "./ring";
+import ScoreChanges from "./ScoreChanges.vue";
 import ScoreHead from "./ScoreHead.vue";
-import ScoreStaff from "./ScoreStaff.vue";
+import ScoreLegs from "./ScoreLegs.vue";
+import ScoreOver from "./ScoreOver.vue";
+import ScoreStaff, { type Row } from "./ScoreStaff.vue";
+import StaffKnobs from "./StaffKnobs.vue";
 import { useElementSize } from "./size";
 import { panned, zoomed, type Window } from "./window";
 
 // What changes with every frame is drawn by ScoreHead alone, over all this.
-const props = defineProps<{ shot: ShotView; axis: number; opened: number | null; tried: { frame: number; values: Record<string, number> }[] }>();
-const emit = defineEmits<{ go: [frame: number]; select: [axis: number]; open: [axis: number | null]; edit: [e: Edit, said: string] }>();
+const props = defineProps<{ shot: ShotView; axis: number; tried: { frame: number; values: Record<string, number> }[] }>();
+const emit = defineEmits<{ go: [frame: number]; select: [axis: number] }>();
 const store = useShot();
 const score = useScore();
+const preview = usePreview();
 const box = ref<HTMLElement | null>(null);
 const { width, height } = useElementSize(box);
-const left = 122, right = 28, head = 40;
+const left = 122, right = 28, head = 45, strip = 34;
 const span = computed(() => Math.max(10, width.value - left - right));
+const opened = computed(() => (score.opened !== null && score.opened < props.shot.rig.axes.length ? score.opened : null));
+// The plan as it is shown: as something that is tried would make it, or as it is.
+const seen = computed(() => preview.shown ?? props.shot);
+const looked = computed(() => (preview.now?.held ? preview.now.view : null));
 
 // A move that has hardly begun shows five seconds to put keyframes into; the
 // playhead is always on the whole score.
 const whole = computed<Window>(() => {
-  const s = props.shot;
-  const from = Math.min(s.plot.start, store.frame);
-  return { from, to: Math.max(s.last - s.first < 2 ? s.plot.start + Math.round(5 * s.fps) : s.last + s.path.run_out, store.frame, from + 1) };
+  const s = props.shot, t = looked.value;
+  const from = Math.min(s.plot.start, store.frame, t?.plot.start ?? Infinity);
+  return { from, to: Math.max(s.last - s.first < 2 ? s.plot.start + Math.round(5 * s.fps) : s.last + s.path.run_out, store.frame, from + 1, t ? t.last + t.path.run_out : -Infinity) };
 });
-const part = ref<Window | null>(null);
+const part = computed(() => score.part);
 const start = computed(() => part.value?.from ?? whole.value.from);
 const end = computed(() => part.value?.to ?? whole.value.to);
 const x = (f: number): number => left + ((f - start.value) / (end.value - start.value)) * span.value;
 const frameAt = (px: number): number => Math.round(start.value + ((px - left) / span.value) * (end.value - start.value));
-watch(() => props.shot.id, () => (part.value = null));
 // The playhead takes the window along.
 watch(() => store.gone, () => {
   const f = store.frame;
-  if (part.value && (f < part.value.from || f > part.value.to)) part.value = panned(part.value, whole.value, f - (part.value.from + part.value.to) / 2);
+  if (part.value && (f < part.value.from || f > part.value.to)) score.part = panned(part.value, whole.value, f - (part.value.from + part.value.to) / 2);
 });
 function zoom(by: number, about = Math.min(Math.max(store.frame, start.value), end.value)): void {
-  part.value = zoomed({ from: start.value, to: end.value }, whole.value, about, by);
+  score.part = zoomed({ from: start.value, to: end.value }, whole.value, about, by);
 }
 watch(() => score.asked, (a) => {
-  if (a?.by === 0) part.value = null;
+  if (a?.by === 0) score.part = null;
   else if (a) zoom(a.by);
 });
 function wheel(e: WheelEvent): void {
@@ -49,20 +62,12 @@ function wheel(e: WheelEvent): void {
   if (!r) return;
   const along = e.shiftKey ? e.deltaY || e.deltaX : e.deltaX;
   if (Math.abs(along) > Math.abs(e.shiftKey ? 0 : e.deltaY)) {
-    if (part.value) part.value = panned(part.value, whole.value, (along / span.value) * (end.value - start.value));
+    if (part.value) score.part = panned(part.value, whole.value, (along / span.value) * (end.value - start.value));
   } else zoom(e.deltaY < 0 ? 1.25 : 0.8, start.value + ((Math.min(Math.max(e.clientX - r.left, left), left + span.value) - left) / span.value) * (end.value - start.value));
 }
-// The bar over the ruler: the whole move, and the part of it that is shown.
-let grip: { x: number; from: Window } | null = null;
-function gripDown(e: PointerEvent): void {
-  if (!part.value) return;
-  (e.currentTarget as Element).setPointerCapture(e.pointerId);
-  grip = { x: e.clientX, from: part.value };
+function pan(to: number): void {
+  if (part.value) score.part = panned(part.value, whole.value, to - (part.value.from + part.value.to) / 2);
 }
-function gripMove(e: PointerEvent): void {
-  if (grip) part.value = panned(grip.from, whole.value, ((e.clientX - grip.x) / span.value) * (whole.value.to - whole.value.from));
-}
-const overX = (f: number): number => left + ((f - whole.value.from) / (whole.value.to - whole.value.from)) * span.value;
 
 // A part of a long move is drawn from finer samples, once they are there.
 const fine = shallowRef<{ revision: number; plot: Plot } | null>(null);
@@ -76,21 +81,32 @@ watch(() => [part.value?.from, part.value?.to, props.shot.revision] as const, ()
     if (r.data) fine.value = { revision: v.revision, plot: r.data };
   }, 120);
 });
-const plot = computed<Plot>(() => {
+const plain = computed<Plot>(() => {
   const f = fine.value, w = part.value, all = props.shot.plot;
   if (!f || !w || f.revision !== props.shot.revision || f.plot.step >= all.step) return all;
   const to = f.plot.start + (f.plot.views.length - 1) * f.plot.step;
   return f.plot.start <= Math.max(Math.floor(w.from), all.start) && to >= Math.min(w.to, props.shot.last + props.shot.path.run_out) - f.plot.step ? f.plot : all;
 });
+// By axis; one that does not change stays the same object.
+const kept: { now: Row[]; was: Row[] } = { now: [], was: [] };
+function rowsOf(p: Plot, k: Row[], skip?: ReadonlySet<number>): Row[] {
+  return p.shares.map((shares, i) => {
+    const q = skip && !skip.has(i) ? plain.value : p, o = k[i];
+    const s = q === p ? shares : q.shares[i] ?? [], values = q.values[i] ?? [];
+    return (k[i] = o && o.shares === s && o.values === values && o.from === q.start && o.step === q.step ? o : { shares: s, values, from: q.start, step: q.step });
+  });
+}
+const nowRows = computed(() => (preview.now ? rowsOf(preview.now.view.plot, kept.now, preview.now.axes) : rowsOf(plain.value, kept.now)));
+const wasRows = computed(() => (looked.value ? rowsOf(plain.value, kept.was) : null));
 
 const rows = computed(() => {
   const n = props.shot.rig.axes.length;
-  const room = Math.max(60, height.value - head - 2);
-  const big = props.opened === null ? 0 : Math.max(room * 0.55, 110);
-  const small = (room - big) / Math.max(1, props.opened === null ? n : n - 1);
+  const room = Math.max(60, height.value - head - 2 - (score.changes ? strip : 0));
+  const big = opened.value === null ? 0 : Math.max(Math.min(room - 14 * (n - 1), Math.max(room * 0.55, 110)), 60);
+  const small = (room - big) / Math.max(1, opened.value === null ? n : n - 1);
   let y = head;
   return props.shot.rig.axes.map((a, i) => {
-    const h = props.opened === i ? big : small;
+    const h = opened.value === i ? big : small;
     const row = { a, i, y, h };
     y += h;
     return row;
@@ -105,65 +121,173 @@ const marks = computed(() => {
 const minor = computed(() => {
   const s = every.value / 5;
   let d = "";
-  if (s >= 1) for (let f = Math.ceil(start.value / s) * s; f <= end.value; f += s) d += `M${x(f).toFixed(1)} 22v6`;
+  if (s >= 1) for (let f = Math.ceil(start.value / s) * s; f <= end.value; f += s) d += `M${x(f).toFixed(1)} 27v6`;
   return d;
 });
 const allKeys = computed(() => [...new Set(props.shot.path.tracks.flatMap((t) => t.keys.map((k) => k.frame)))].sort((a, b) => a - b));
 const shownKeys = computed(() => allKeys.value.filter((f) => f >= start.value && f <= end.value));
 const crowd = computed(() => (shownKeys.value.length > 150 ? [...new Set(shownKeys.value.map((f) => Math.round(x(f))))].map((px) => `M${px - 3} ${head - 11}h6l-3 9z`).join("") : ""));
-const report = computed(() => new Map(props.shot.analysis.report.axes.map((r) => [r.axis, r])));
+const crowded = computed(() => props.shot.rig.axes.length * shownKeys.value.length > 120);
+const report = computed(() => new Map(seen.value.analysis.report.axes.map((r) => [r.axis, r])));
+const violated = computed(() => new Set(seen.value.analysis.report.violations.map((v) => v.axis)));
 function peak(a: Axis): string {
   const r = report.value.get(a.id);
   if (r?.jumps.some((j) => j.order === 0)) return "jumps";
   if (r?.jumps.some((j) => j.order === 1)) return "corners";
   return r ? `peak ${percent(r.share)}` : "rests";
 }
-const isOver = (a: Axis): boolean => props.shot.analysis.report.violations.some((v) => v.axis === a.id) || ["jumps", "corners"].includes(peak(a));
+const isOver = (a: Axis): boolean => violated.value.has(a.id) || ["jumps", "corners"].includes(peak(a));
+const tracks = computed(() => new Map(props.shot.path.tracks.map((t) => [t.axis, t])));
+// Where keyframes would lie, on the axes where that is not as it is.
+const fresh = computed(() => new Map((looked.value?.path.tracks ?? []).filter((t) => t !== tracks.value.get(t.axis)).map((t) => [t.axis, t])));
+const keysOf = (axis: number): number[] => (tracks.value.get(props.shot.rig.axes[axis]?.id ?? "")?.keys ?? []).map((k) => k.frame);
+const write = (a: Axis, v: number): string => (isFocus(a) ? `${distance(props.shot.focus_scale, v).toFixed(2)} m` : `${v.toFixed(a.unit === "deg" ? 2 : 1)}${spaced(a)}`);
+
+// The values an opened staff shows: those of the plan, and of what is looked at.
+const none = [0, 1] as const;
+const range = computed<readonly [number, number]>(() => {
+  const i = opened.value, a = i === null ? undefined : props.shot.rig.axes[i];
+  if (i === null || !a) return none;
+  let lo = Infinity, hi = -Infinity;
+  for (const row of [props.shot.plot.values[i], looked.value?.plot.values[i], tracks.value.get(a.id)?.keys.map((k) => k.value)]) for (const v of row ?? []) [lo, hi] = [Math.min(lo, v), Math.max(hi, v)];
+  const pad = Math.max((hi - lo) * 0.18, a.unit === "deg" ? 0.5 : 5);
+  return [lo - pad, hi + pad];
+});
+function valueAt(py: number): number {
+  const r = rows.value[opened.value ?? 0];
+  return r ? range.value[0] + ((r.y + r.h - 6 - py) / (r.h - 12)) * (range.value[1] - range.value[0]) : 0;
+}
+const others = computed(() => nowRows.value.filter((_, i) => i !== opened.value));
 
 // What is no picture: the frames in which the rig gathers and loses speed.
 const outside = computed(() => {
-  const { first, last, path } = props.shot;
+  const { first, last, path } = seen.value;
   return [{ name: "run-up", from: first - path.run_up, to: first, edge: first }, { name: "run-out", from: last, to: last + path.run_out, edge: last }].filter((o) => o.to > o.from);
 });
 
-// Scrubbing on the ruler, and dragging a mark that moves all axes' keyframes.
-const dragged = ref<{ from: number; to: number } | null>(null);
+// What the pointer holds: keyframes, a band that picks, or the playhead.
+const hand = shallowRef<Hand | null>(null);
+const band = ref<{ x: number; y: number; x2: number; y2: number; add: boolean; axis: number } | null>(null);
+const near = ref<{ axis: number; x: number } | null>(null);
 let scrub = false;
-function at(e: PointerEvent): number {
+let busy = false; // what was let go is on its way
+const lift = computed(() => lifted(hand.value, props.shot.rig.axes));
+const pickedOf = computed(() => {
+  const out = new Map<string, Set<number>>();
+  for (const p of score.picked) out.set(p.axis, (out.get(p.axis) ?? new Set()).add(p.frame));
+  return out;
+});
+const place = (e: PointerEvent): { x: number; y: number } => {
   const r = box.value?.getBoundingClientRect();
-  return Math.min(Math.max(frameAt(e.clientX - (r?.left ?? 0)), Math.ceil(start.value)), Math.floor(end.value));
+  return { x: e.clientX - (r?.left ?? 0), y: e.clientY - (r?.top ?? 0) };
+};
+const valueOf = (p: Post): number => tracks.value.get(p.axis)?.keys.find((k) => k.frame === p.frame)?.value ?? 0;
+const withValue = (p: Post): Hand["held"] => ({ ...p, value: valueOf(p) });
+function take(e: PointerEvent, axis: number, held: Post, posts: Post[], all: boolean): void {
+  (e.currentTarget as Element).setPointerCapture(e.pointerId);
+  const at = place(e);
+  hand.value = { posts: posts.map(withValue), all, axis, held: withValue(held), to: held.frame, dv: 0, at: { ...at, v: valueAt(at.y) } };
+  preview.open();
 }
-function down(e: PointerEvent): void {
+function grab(e: PointerEvent, axis: number, frame: number): void {
+  if (busy) return;
+  emit("select", axis);
+  const post = { axis: props.shot.rig.axes[axis]?.id ?? "", frame };
+  if (e.shiftKey) return score.pick([post], true);
+  take(e, axis, post, score.has(post) ? score.picked : [post], false);
+}
+function markDown(e: PointerEvent, frame: number): void {
+  if (busy) return;
+  const posts = props.shot.rig.axes.filter((_, i) => keysOf(i).includes(frame)).map((a) => ({ axis: a.id, frame }));
+  if (e.shiftKey) return score.pick(posts, true);
+  const first = posts[0];
+  if (first) take(e, props.shot.rig.axes.findIndex((a) => a.id === first.axis), first, posts, true);
+}
+function at(e: PointerEvent): number {
+  return Math.min(Math.max(frameAt(place(e).x), Math.ceil(start.value)), Math.floor(end.value));
+}
+function rulerDown(e: PointerEvent): void {
   scrub = true;
   (e.currentTarget as Element).setPointerCapture(e.pointerId);
   emit("go", at(e));
 }
-function move(e: PointerEvent): void {
-  if (scrub) emit("go", at(e));
-}
-function keyDown(e: PointerEvent, f: number): void {
+function bandDown(e: PointerEvent, axis: number): void {
+  if (e.button !== 0) return;
+  const p = place(e);
+  if (p.x < left - 6) return;
   (e.currentTarget as Element).setPointerCapture(e.pointerId);
-  dragged.value = { from: f, to: f };
+  band.value = { x: p.x, y: p.y, x2: p.x, y2: p.y, add: e.shiftKey, axis };
 }
-function keyMove(e: PointerEvent): void {
-  if (dragged.value) {
-    const r = box.value?.getBoundingClientRect();
-    dragged.value.to = frameAt(e.clientX - (r?.left ?? 0));
+function move(e: PointerEvent): void {
+  if (scrub) return emit("go", at(e));
+  const p = place(e), h = hand.value;
+  if (band.value) band.value = { ...band.value, x2: p.x, y2: p.y };
+  else if (h && !busy) {
+    const to = frameAt(p.x), dv = !h.all && opened.value === h.axis && Math.abs(p.y - h.at.y) > 1 ? valueAt(p.y) - h.at.v : 0;
+    const frame = Math.abs(p.x - h.at.x) < 2 && h.to === h.held.frame ? h.held.frame : to;
+    if (frame === h.to && dv === h.dv) return;
+    hand.value = { ...h, to: frame, dv };
+    const t = editOf(hand.value, props.shot, write);
+    if (t) preview.want({ edit: t.edit });
+    else preview.clear();
+  } else if (crowded.value) {
+    const r = rows.value.find((q) => p.y >= q.y && p.y < q.y + q.h);
+    near.value = r ? { axis: r.i, x: Math.round(p.x / 8) * 8 } : null;
   }
 }
+async function up(): Promise<void> {
+  scrub = false;
+  const b = band.value, h = hand.value;
+  band.value = null;
+  if (b && Math.hypot(b.x2 - b.x, b.y2 - b.y) > 5) {
+    const [lo, hi] = [Math.min(b.x, b.x2), Math.max(b.x, b.x2)], [hiY, loY] = [Math.min(b.y, b.y2), Math.max(b.y, b.y2)];
+    score.pick(rows.value.filter((r) => r.y < loY && r.y + r.h > hiY).flatMap((r) => keysOf(r.i).filter((f) => x(f) >= lo && x(f) <= hi).map((frame) => ({ axis: r.a.id, frame }))), b.add);
+  } else if (b && !b.add) score.pick([]);
+  if (!h || busy) return;
+  const t = editOf(h, props.shot, write);
+  if (!t) {
+    hand.value = null;
+    preview.clear();
+    if (!h.all && h.posts.length === 1) score.pick([]);
+    return emit("go", h.held.frame);
+  }
+  const picks = score.picked.length > 0 && h.posts.length > 1 && !h.all;
+  busy = true;
+  const done = await store.edit(t.edit, t.said);
+  busy = false;
+  hand.value = null;
+  preview.clear();
+  if (done && picks) score.pick(h.posts.map((p) => ({ axis: p.axis, frame: p.frame + h.to - h.held.frame })));
+}
+function drop(): void {
+  hand.value = null;
+  band.value = null;
+  scrub = false;
+  preview.clear();
+}
+// Who lets the pointer go elsewhere, or takes another shot, holds nothing.
+watch(() => props.shot.id, drop);
+
 // A keyframe that is moved by key is held until the keys rest: presses add up
 // here and are sent as one move, whatever the playhead does meanwhile.
-const held = ref<{ axis: number | null; from: number; to: number } | null>(null);
+const held = shallowRef<Hand | null>(null);
 let resting = 0;
 function retime(axis: number, by: number, all: boolean): void {
-  const of = all ? null : axis;
-  if (held.value && held.value.axis !== of) settle();
+  const id = props.shot.rig.axes[axis]?.id ?? "";
   if (!held.value) {
-    const keys = all ? allKeys.value : keysOf(axis);
-    if (!keys.includes(store.frame)) return;
-    held.value = { axis: of, from: store.frame, to: store.frame };
+    const frame = store.frame, here = props.shot.rig.axes.filter((_, i) => keysOf(i).includes(frame)).map((a) => ({ axis: a.id, frame }));
+    const own = here.find((p) => p.axis === id), picks = !all && score.picked.length > 1;
+    const first = picks ? score.picked[0] : all ? here[0] : own;
+    if (!first) return;
+    held.value = { posts: (picks ? score.picked : all ? here : [first]).map(withValue), all: all && !picks, axis, held: withValue(first), to: first.frame, dv: 0, at: { x: 0, y: 0, v: 0 } };
+  } else if (held.value.all !== all || (held.value.posts.length === 1 && held.value.held.axis !== id)) {
+    settle();
+    return retime(axis, by, all);
   }
   held.value = { ...held.value, to: held.value.to + by };
+  hand.value = held.value;
+  const t = editOf(held.value, props.shot, write);
+  if (t) preview.want({ edit: t.edit });
   window.clearTimeout(resting);
   resting = window.setTimeout(settle, 400);
 }
@@ -171,30 +295,78 @@ function settle(): void {
   window.clearTimeout(resting);
   const h = held.value;
   held.value = null;
-  if (!h || h.to === h.from) return;
-  const axis = h.axis === null ? undefined : props.shot.rig.axes[h.axis];
-  emit("edit", { op: "move", frame: h.from, to: h.to, ...(axis ? { axis: axis.id } : {}) }, `${axis ? axis.name : "All axes"}: ${four(h.from)} moved to ${four(h.to)}.`);
-  emit("go", h.to);
+  if (hand.value === h) hand.value = null;
+  const t = h ? editOf(h, props.shot, write) : null;
+  if (!h || !t) return;
+  const picks = h.posts.length > 1 && !h.all;
+  void store.edit(t.edit, t.said).then((done) => {
+    preview.clear();
+    if (done && picks) score.pick(h.posts.map((p) => ({ axis: p.axis, frame: p.frame + h.to - h.held.frame })));
+  });
+  if (!picks) emit("go", h.to);
 }
-onBeforeUnmount(() => { settle(); window.clearTimeout(asking); });
-const keysOf = (axis: number): number[] => (props.shot.path.tracks.find((t) => t.axis === props.shot.rig.axes[axis]?.id)?.keys ?? []).map((k) => k.frame);
-function step(axis: number, dir: number): void {
-  const ks = keysOf(axis);
+onBeforeUnmount(() => { settle(); window.clearTimeout(asking); preview.clear(); });
+function step(axis: number, dir: number, pick: boolean): void {
+  const ks = keysOf(axis), id = props.shot.rig.axes[axis]?.id ?? "";
+  if (pick && ks.includes(store.frame) && !score.has({ axis: id, frame: store.frame })) score.pick([{ axis: id, frame: store.frame }], true);
   const k = dir < 0 ? ks.reverse().find((f) => f < store.frame) : ks.find((f) => f > store.frame);
-  if (k !== undefined) emit("go", k);
+  if (k === undefined) return;
+  emit("go", k);
+  if (pick && !score.has({ axis: id, frame: k })) score.pick([{ axis: id, frame: k }], true);
 }
-function keyUp(): void {
-  const d = dragged.value;
-  dragged.value = null;
-  if (!d) return;
-  if (d.to === d.from) emit("go", d.from);
-  else emit("edit", { op: "move", frame: d.from, to: d.to }, `Moved ${four(d.from)} to ${four(d.to)} on all axes.`);
+const open = (i: number): void => { score.opened = opened.value === i ? null : i; };
+function key(e: KeyboardEvent, i: number): void {
+  if (e.key === "Enter") open(i);
+  else if (e.code === "BracketLeft" || e.key === "[") step(i, -1, e.shiftKey);
+  else if (e.code === "BracketRight" || e.key === "]") step(i, 1, e.shiftKey);
+  else if (e.altKey && (e.key === "ArrowLeft" || e.key === "ArrowRight")) retime(i, e.key === "ArrowLeft" ? -1 : 1, e.shiftKey);
+  else return;
+  e.preventDefault();
+  e.stopPropagation();
+}
+
+// Shaping in place: what it would be is tried while a knob is dragged.
+const shaping = computed(() => (opened.value === null ? null : rows.value[opened.value]));
+async function doOrTry(e: Edit, said: string, done: boolean): Promise<void> {
+  if (!done) return preview.want({ edit: e });
+  await store.edit(e, said);
+  preview.clear();
+}
+function bent(frame: number, shape: NonNullable<Edit["shape"]>, done: boolean): void {
+  const a = shaping.value?.a;
+  if (a) void doOrTry({ op: "shape", axis: a.id, frame, shape }, `${a.name} shaped at ${four(frame)}.`, done);
+}
+function ramped(leg: number, into: number, out: number, done: boolean): void {
+  const a = shaping.value?.a, t = a && tracks.value.get(a.id);
+  if (!a || !t) return;
+  const law = (t.ramps?.[String(leg)] ?? t.ramp)?.law ?? "trapezoid";
+  void doOrTry({ op: "segment", axis: a.id, index: leg, kind: "ramp", ramp: { law, in: String(into), out: String(out) } }, `${a.name}: ramp in ${into}, out ${out} frames.`, done);
+}
+const legKinds = computed(() => {
+  const t = shaping.value && tracks.value.get(shaping.value.a.id);
+  return t && !t.blend && !t.record ? { own: t.keys.map((_, i) => t.segments?.[String(i)] ?? ""), all: curves } : null;
+});
+function setKind(leg: number, kind: string): void {
+  const a = shaping.value?.a;
+  if (a) void store.edit({ op: "segment", axis: a.id, index: leg, kind: (kind || undefined) as Edit["kind"] }, kind ? `This leg runs ${kind}.` : "This leg runs as the axis.");
+}
+// Travel times: of the opened axis's legs, or of all axes' keyframes.
+const legFrames = computed(() => (opened.value === null ? allKeys.value : keysOf(opened.value)));
+async function travel(leg: number, text: string, field: HTMLInputElement): Promise<void> {
+  const a = legFrames.value[leg] ?? 0, b = legFrames.value[leg + 1] ?? 0, m = /^\s*([\d.,]+)\s*(s?)\s*$/.exec(text);
+  const typed = Number((m?.[1] ?? "").replace(",", ".")), n = m?.[2] ? Math.round(typed * props.shot.fps) : typed;
+  if (!m || !(n >= 1)) store.trouble = `Travel time: “${text}” is not one; give frames, at least 1, or seconds as 2.5 s.`;
+  else {
+    const axis = opened.value === null ? undefined : props.shot.rig.axes[opened.value];
+    if (Math.round(n - (b - a)) !== 0) await store.edit({ op: "room", frame: a, frames: Math.round(n - (b - a)), ...(axis ? { axis: axis.id } : {}) }, `${axis ? axis.name : "All axes"}: ${four(a)} on takes ${Math.round(n)} frames.`);
+  }
+  field.value = String(+((legFrames.value[leg + 1] ?? 0) - (legFrames.value[leg] ?? 0)).toFixed(3));
 }
 </script>
 
 <template>
-  <div ref="box" class="score" data-test="score" :data-revision="shot.revision" :data-from="start" :data-to="end" @wheel.prevent="wheel">
-    <svg :width="width" :height="height">
+  <div ref="box" class="score" data-test="score" :data-revision="shot.revision" :data-from="start" :data-to="end" :data-tried="preview.now ? (preview.now.held ? 'looked' : 'dragged') : undefined" @wheel.prevent="wheel">
+    <svg :width="width" :height="height" @pointermove="move" @pointerup="up" @pointercancel="drop" @pointerleave="near = null">
       <defs>
         <pattern id="scorehatch" width="4" height="4" patternUnits="userSpaceOnUse" patternTransform="rotate(45)"><path d="M0 0V4"
           stroke="var(--sheet)" stroke-width="1.4" /></pattern>
@@ -202,39 +374,40 @@ function keyUp(): void {
       </defs>
       <g v-if="outside.length" clip-path="url(#scoreclip)" data-test="runs"><template v-for="o in outside" :key="o.name">
         <rect :x="x(o.from)" :y="head" :width="Math.max(0, x(o.to) - x(o.from))" :height="Math.max(0, height - head)" fill="var(--wash)" /><path :d="`M${x(o.edge)} ${head - 12}V${height}`" stroke="var(--ink)" stroke-dasharray="5 3" /></template></g>
-      <text x="14" y="19" class="capt">SCORE</text><text x="14" y="33" class="lab">share of limit</text>
-      <g class="ruler" @pointerdown="down" @pointermove="move" @pointerup="scrub = false" @pointercancel="scrub = false">
-        <rect :x="left - 10" y="0" :width="span + 20" :height="head - 12" fill="transparent" />
+      <text x="14" y="19" class="capt">SCORE</text><text x="14" y="34" class="lab">share of limit</text>
+      <g class="ruler" @pointerdown="rulerDown">
+        <rect :x="left - 10" y="11" :width="span + 20" :height="head - 23" fill="transparent" />
         <path :d="minor" stroke="var(--rule)" />
-        <g v-for="f in marks" :key="f"><path :d="`M${x(f)} 18v10`" stroke="var(--quiet)" /><text :x="x(f)" y="14" text-anchor="middle"
+        <g v-for="f in marks" :key="f"><path :d="`M${x(f)} 24v9`" stroke="var(--quiet)" /><text :x="x(f)" y="21" text-anchor="middle"
           class="lab">{{ four(f) }}</text></g>
       </g>
-      <ScoreStaff v-for="r in rows" :key="r.a.id" :shot="shot" :plot="plot" :axis="r.a" :index="r.i" :y="r.y" :h="r.h" :width="width"
-        :left="left" :right="right" :start="start" :end="end"
-        :selected="r.i === axis" :opened="opened === r.i" :peak="peak(r.a)" :over="isOver(r.a)"
-        @go="(f) => emit('go', f)" @select="emit('select', r.i)"
-        @open="emit('open', opened === r.i ? null : r.i)" @edit="(e, s) => emit('edit', e, s)" @retime="(d, all) => retime(r.i, d, all)"
-        @step="(d) => step(r.i, d)" @rest="settle" :tried="tried" :held="held && (held.axis === null || held.axis === r.i) ? held : null" />
-      <g clip-path="url(#scoreclip)"><template v-for="o in outside" :key="o.name"><text v-if="x(o.to) - x(o.from) > 40" :x="(x(o.from) + x(o.to)) / 2" :y="height - 4"
+      <ScoreStaff v-for="r in rows" :key="r.a.id" :axis="r.a" :index="r.i" :y="r.y" :h="r.h" :width="width"
+        :left="left" :right="right" :start="start" :end="end" :row="nowRows[r.i] as Row" :was="wasRows && preview.now?.axes.has(r.i) ? wasRows[r.i] as Row : null"
+        :others="opened === r.i ? others : null" :track="tracks.get(r.a.id)" :fresh="fresh.get(r.a.id) ?? null" :report="report.get(r.a.id)" :focus="shot.focus_scale"
+        :selected="r.i === axis" :opened="opened === r.i" :peak="peak(r.a)" :over="isOver(r.a)" :range="opened === r.i ? range : none"
+        :tried="tried" :lifted="lift.get(r.a.id) ?? null" :picked="pickedOf.get(r.a.id) ?? null" :near="near?.axis === r.i ? near.x : null" :crowded="crowded"
+        @select="emit('select', r.i)" @open="open(r.i)" @grab="(e, f) => grab(e, r.i, f)" @band="(e) => bandDown(e, r.i)" @key="(e) => key(e, r.i)" @rest="settle" />
+      <StaffKnobs v-if="shaping && tracks.get(shaping.a.id) && !hand" :track="(preview.now && !preview.now.held ? preview.now.view.path.tracks : shot.path.tracks).find((t) => t.axis === shaping?.a.id) as never" :row="nowRows[shaping.i] as Row" :y="shaping.y" :h="shaping.h" :left="left" :span="span" :start="start" :end="end" :range="range"
+        @shape="bent" @ramp="ramped" />
+      <ScoreChanges v-if="score.changes && !shot.empty" :window="{ from: start, to: end }" :whole="whole" :left="left" :span="span" :width="width" :y="height - strip" :h="strip" />
+      <g clip-path="url(#scoreclip)"><template v-for="o in outside" :key="o.name"><text v-if="x(o.to) - x(o.from) > 40" :x="(x(o.from) + x(o.to)) / 2" :y="height - 4 - (score.changes ? strip : 0)"
         text-anchor="middle" class="lab halo">{{ o.name }}</text></template></g>
       <path v-if="crowd" :d="crowd" fill="var(--ink)" />
       <template v-else>
-        <g v-for="f in shownKeys" :key="'k' + f" class="mark" :data-all="f" @pointerdown.stop="(e) => keyDown(e, f)"
-          @pointermove="keyMove" @pointerup="keyUp" @pointercancel="dragged = null">
-          <path :d="`M${x(dragged?.from === f ? dragged.to : f) - 6} ${head - 11}h12l-6 9z`" fill="var(--ink)" />
+        <g v-for="f in shownKeys" :key="'k' + f" class="mark" :data-all="f" @pointerdown.stop="(e) => markDown(e, f)">
+          <path :d="`M${x(hand?.all && hand.held.frame === f ? hand.to : f) - 6} ${head - 11}h12l-6 9z`" fill="var(--ink)" />
           <rect :x="x(f) - 8" :y="head - 13" width="16" height="13" fill="transparent" />
         </g>
       </template>
-      <text v-if="dragged && dragged.to !== dragged.from" :x="x(dragged.to) + 10" :y="head - 2"
-        class="lab now">to {{ four(dragged.to) }}</text>
-      <g v-if="part" class="overview" data-test="overview" @pointerdown.stop="gripDown" @pointermove="gripMove" @pointerup="grip = null"
-        @pointercancel="grip = null">
-        <path :d="`M${left} 2.5H${left + span}`" stroke="var(--rule)" stroke-width="3" /><path
-          :d="`M${overX(part.from)} 2.5H${Math.max(overX(part.to), overX(part.from) + 6)}`" stroke="var(--ink)" stroke-width="5" />
-      </g>
+      <text v-if="hand && hand.to !== hand.held.frame" :x="x(hand.to) + 10" :y="head - 2"
+        class="lab now halo">to {{ four(hand.to) }}</text>
+      <rect v-if="band && Math.hypot(band.x2 - band.x, band.y2 - band.y) > 5" :x="Math.min(band.x, band.x2)" :y="Math.min(band.y, band.y2)" :width="Math.abs(band.x2 - band.x)" :height="Math.abs(band.y2 - band.y)" class="pick" data-test="band" />
+      <ScoreOver :plot="seen.plot" :whole="whole" :part="part" :left="left" :span="span" @pan="pan" />
     </svg>
     <ScoreHead :rows="rows" :width="width" :height="height" :left="left" :span="span" :head="head" :start="start" :end="end"
       :keys="allKeys" :tracks="shot.path.tracks" />
+    <ScoreLegs v-if="score.timing === 'legs' && !shot.empty" :frames="legFrames" :start="start" :end="end" :left="left" :span="span" :top="22" @time="travel" />
+    <ScoreLegs v-if="shaping && legKinds && !hand" :frames="keysOf(shaping.i)" :start="start" :end="end" :left="left" :span="span" :top="shaping.y + 3" :kinds="legKinds" @kind="setKind" />
     <div class="zoom"><button class="zb" aria-label="Show more frames" title="show more frames" :disabled="!part"
       @click="zoom(0.625)">−</button><button class="zb" aria-label="Show fewer frames" title="show fewer frames; the wheel does it, too"
       @click="zoom(1.6)">+</button></div>
@@ -248,9 +421,10 @@ svg { display: block; touch-action: none; will-change: transform; }
 .lab { font-size: 11px; fill: var(--quiet); }
 html.paper .lab { fill: #4d5a67; }
 .lab.now { fill: var(--now); }
+.halo { paint-order: stroke; stroke: var(--sheet); stroke-width: 3px; }
 .ruler { cursor: col-resize; }
 .mark { cursor: ew-resize; }
-.overview { cursor: grab; }
+.pick { fill: var(--tint); stroke: var(--now); stroke-dasharray: 4 2; pointer-events: none; }
 .zoom { position: absolute; left: 60px; top: 3px; display: flex; gap: 2px; }
 .zb { width: 20px; height: 20px; border: 1px solid var(--rule); background: var(--sheet); color: var(--ink); font: 400 13px/1 var(--text); cursor: pointer; padding: 0; }
 .zb:disabled { color: var(--quiet); cursor: default; }

@@ -26,8 +26,8 @@ const posts = computed(() => (onKey.value ? props.rows.filter((r) => sets.value.
 
 <style scoped>
 .at { position: absolute; left: 0; top: 0; width: 0; will-change: transform; pointer-events: none; contain: layout style; }
-.line { position: absolute; left: -.8px; top: 22px; bottom: 0; border-left: 1.6px solid var(--now); }
+.line { position: absolute; left: -.8px; top: 24px; bottom: 0; border-left: 1.6px solid var(--now); }
 .bold { position: absolute; left: -1.5px; border-left: 3px solid var(--ink); }
 .tip { position: absolute; left: -6px; }
-.flag { position: absolute; left: -18px; top: 3px; width: 36px; height: 15px; background: var(--now); color: var(--sheet); font: 400 11px/15px var(--text); text-align: center; white-space: nowrap; }
+.flag { position: absolute; left: -18px; top: 9px; width: 36px; height: 15px; background: var(--now); color: var(--sheet); font: 400 11px/15px var(--text); text-align: center; white-space: nowrap; }
 </style>

@@ -15,7 +15,7 @@ import { useElementSize } from "./size";
 // picture, drawn anew only when the plan, the size or the zoom changes; what moves
 // lies in another on top of it.
 const props = defineProps<{
-  shot: ShotView; camera: View | null; rig: View | null; frame: number; planOnly?: boolean; follow?: boolean;
+  shot: ShotView; camera: View | null; rig: View | null; frame: number; planOnly?: boolean; follow?: boolean; was?: ShotView | null; scrub?: boolean;
 }>();
 const emit = defineEmits<{ go: [frame: number] }>();
 const box = ref<HTMLElement | null>(null);
@@ -105,12 +105,12 @@ watch(() => props.shot.id, whole);
           <SheetWedges :frame="at" :keys="keys" />
           <SheetMachine :sheet="shot.sheet" :frame="at" :side="false" rails />
           <SheetDimensions :sheet="shot.sheet" :frame="at" />
-          <SheetPath :shot="shot" :frame="at" :side="false" :keys="keys" @go="(f) => emit('go', f)" />
+          <SheetPath :shot="shot" :frame="at" :side="false" :keys="keys" :was="was?.plot ?? null" :scrubs="scrub" @go="(f) => emit('go', f)" />
         </template>
         <template #side>
           <SheetGround :set="shot.set" :frame="at" :width="width" side />
           <SheetMachine :sheet="shot.sheet" :frame="at" side rails />
-          <SheetPath :shot="shot" :frame="at" side :keys="keys" />
+          <SheetPath :shot="shot" :frame="at" side :keys="keys" :scrubs="scrub" @go="(f) => emit('go', f)" />
         </template>
       </SheetPaper>
     </svg>

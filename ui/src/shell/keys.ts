@@ -5,6 +5,7 @@ import { useFrames } from "../stores/frames";
 import { useHold } from "../stores/hold";
 import { useNudge } from "../stores/nudge";
 import { usePrefs } from "../stores/prefs";
+import { usePlay } from "../stores/play";
 import { useScore } from "../stores/score";
 import { useShot } from "../stores/shot";
 import { useSteer } from "../stores/steer";
@@ -21,6 +22,7 @@ export function useKeys(): { onKey: (e: KeyboardEvent) => void; onKeyUp: (e: Key
   const moves = useMoves();
   const nudge = useNudge();
   const score = useScore();
+  const play = usePlay();
   const frames = useFrames();
   const steer = useSteer();
   const route = useRoute();
@@ -50,6 +52,11 @@ export function useKeys(): { onKey: (e: KeyboardEvent) => void; onKeyUp: (e: Key
   }
 
   function withControl(e: KeyboardEvent): void {
+    if (e.key.toLowerCase() === "a" && route.name === "compose" && shot.view) { // all of the selected axis, with Shift all there are
+      e.preventDefault();
+      score.pick(shot.view.path.tracks.filter((t) => e.shiftKey || t.axis === shot.selected?.id).flatMap((t) => t.keys.map((k) => ({ axis: t.axis, frame: k.frame }))));
+      return;
+    }
     if (e.key.toLowerCase() !== "z" || !shot.view) return;
     e.preventDefault();
     if (byFrames()) void frames.undo();
@@ -137,9 +144,24 @@ export function useKeys(): { onKey: (e: KeyboardEvent) => void; onKeyUp: (e: Key
       case "0": score.zoom(0); return true;
       case "k": void (steer.on ? steer.store() : shot.store()); return true;
       case "K": void (steer.on ? steer.store(shot.selected?.id) : shot.store(shot.selected?.id)); return true;
-      case "Delete": case "Backspace": void nudge.remove(e.shiftKey); return true;
+      case "Delete": case "Backspace":
+        if (score.picked.length > 0) void shot.edit({ op: "clear", moves: score.picked.map((p) => ({ axis: p.axis, frame: p.frame })) }, `${score.picked.length} keyframes taken out.`);
+        else void nudge.remove(e.shiftKey);
+        return true;
+      case "r": case "R": play.start(e.shiftKey ? -1 : 1); return true;
+      case "l": case "L": prefs.loop = !prefs.loop; return true;
+      case "w": case "W": play.show(true); return true;
+      case "d": case "D": score.changes = !score.changes; return true;
+      case "x": pickHere(false); return true;
+      case "X": pickHere(true); return true;
     }
     return false;
+  }
+
+  // Picks the selected axis's keyframe at the playhead, or all axes' there; or lets it be.
+  function pickHere(all: boolean): void {
+    const f = shot.frame, posts = shot.axes.filter((a) => (all || a.id === shot.selected?.id) && shot.keyAt(a.id, f)).map((a) => ({ axis: a.id, frame: f }));
+    if (posts.length > 0) score.pick(posts, true);
   }
 
   // A nudge that moves the rig ends when its key is let go.

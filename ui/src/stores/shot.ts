@@ -20,6 +20,7 @@ export const useShot = defineStore("shot", () => {
   const outbox = useOutbox();
   const firstSeen = windowKept<Record<string, number>>("keenarc.seen", {}); // the revision each shot was opened at
   const id = ref("");
+  const who = computed(() => prefs.you);
   const view = shallowRef<ShotView | null>(null);
   const passes = shallowRef<PassView[]>([]);
   const trouble = ref("");
@@ -82,6 +83,10 @@ export const useShot = defineStore("shot", () => {
     if (view.value?.id === v.id && v.version < view.value.version) return; // an answer that was overtaken
     if (v.revision !== view.value?.revision) offer.value = null;
     firstSeen.value[v.id] ??= v.revision;
+    if (v.you.id !== who.value) { // somebody else sits here: where they were
+      prefs.you = v.you.id;
+      place(v.id);
+    }
     view.value = v;
     exact.value = null;
     lookExactly();
@@ -102,6 +107,14 @@ export const useShot = defineStore("shot", () => {
     if (r.data && frame.value === f && view.value?.revision === v.revision) exact.value = { frame: f, ...r.data };
   }
 
+  // Where this person was on a shot.
+  function place(shot: string): void {
+    const w = prefs.where[`${shot} ${who.value}`] ?? prefs.where[shot];
+    frame.value = w?.frame ?? 0;
+    axis.value = w?.axis ?? 0;
+    pass.value = w?.pass ?? "";
+  }
+
   async function load(shot: string): Promise<void> {
     if (id.value !== shot) {
       view.value = null;
@@ -109,10 +122,7 @@ export const useShot = defineStore("shot", () => {
       offer.value = null;
       trouble.value = "";
       said.value = "";
-      const w = prefs.where[shot];
-      frame.value = w?.frame ?? 0;
-      axis.value = w?.axis ?? 0;
-      pass.value = w?.pass ?? "";
+      place(shot);
     }
     id.value = shot;
     await reload();
@@ -350,8 +360,8 @@ export const useShot = defineStore("shot", () => {
 
   function remember(stage?: string): void {
     if (!id.value) return;
-    const old = prefs.where[id.value];
-    prefs.where[id.value] = { frame: frame.value, axis: axis.value, pass: pass.value, stage: stage ?? old?.stage ?? "compose" };
+    const key = `${id.value} ${who.value}`, old = prefs.where[key] ?? prefs.where[id.value];
+    prefs.where[key] = prefs.where[id.value] = { frame: frame.value, axis: axis.value, pass: pass.value, stage: stage ?? old?.stage ?? "compose" };
   }
 
   // A value that is tried out: shown at once, stored by K or, on a keyframe, by itself.
@@ -405,7 +415,7 @@ export const useShot = defineStore("shot", () => {
     if (rest.length > 0) prefs.tried[id.value] = [...tried.value, { frame: at, values: Object.fromEntries(rest) }];
   }
 
-  return { id, view, passes, trouble, said, saving, frame, gone, axis, pass, tried, pending, offer, axes, selected, first, last, start, end, index, values, camera, isPending, timecode,
+  return { id, who, view, passes, trouble, said, saving, frame, gone, axis, pass, tried, pending, offer, axes, selected, first, last, start, end, index, values, camera, isPending, timecode,
     load, reload, doubt, reloadPasses, edit, again, undo, redo, resume, backTo, versions, seal, signSeal, upload, go, select, choosePass, remember, tryValues, ringFor, drop, keyAt, store };
 });
 

@@ -1,27 +1,52 @@
 <script setup lang="ts">
-import { computed, ref } from "vue";
-import type { Edit } from "../../api/client";
+import { computed, onBeforeUnmount, onMounted, ref } from "vue";
 import ScoreDrawing from "../../drawing/ScoreDrawing.vue";
 import SeeingBox from "../../drawing/SeeingBox.vue";
 import SheetDrawing from "../../drawing/SheetDrawing.vue";
 import { useLive } from "../../stores/live";
+import { usePlay } from "../../stores/play";
+import { usePreview } from "../../stores/preview";
 import { useSteer } from "../../stores/steer";
 import { useShot } from "../../stores/shot";
+import { useClips } from "./clips";
 import LiveSign from "./LiveSign.vue";
 import PlanBar from "./PlanBar.vue";
+import PlayBar from "./PlayBar.vue";
 import PoseBox from "./PoseBox.vue";
 import SentenceLine from "./SentenceLine.vue";
+import ShowPicture from "./ShowPicture.vue";
+import WholeMove from "./WholeMove.vue";
 
 const shot = useShot();
 const live = useLive();
 const steer = useSteer();
-// While it is steered live, the camera is where the rig has it.
-const camera = computed(() => (steer.on ? live.now?.view ?? shot.camera : shot.camera));
-const opened = ref<number | null>(null);
+const preview = usePreview();
+const play = usePlay();
+const whole = ref(false);
+const { onCopy, onPaste } = useClips();
+onMounted(() => {
+  preview.open();
+  document.addEventListener("copy", onCopy);
+  document.addEventListener("cut", onCopy);
+  document.addEventListener("paste", onPaste);
+});
+onBeforeUnmount(() => {
+  document.removeEventListener("copy", onCopy);
+  document.removeEventListener("cut", onCopy);
+  document.removeEventListener("paste", onPaste);
+  play.stop();
+  preview.shut();
+});
+// While it is steered live, the camera is where the rig has it; while something is tried,
+// where that would put it.
+const camera = computed(() => {
+  if (steer.on) return live.now?.view ?? shot.camera;
+  const p = preview.now;
+  if (!p) return shot.camera;
+  if (p.whole) return p.view.plot.views[Math.min(Math.max(Math.round((shot.frame - p.view.plot.start) / p.view.plot.step), 0), p.view.plot.views.length - 1)] ?? shot.camera;
+  return p.camera && p.frame === shot.frame ? p.camera : shot.camera;
+});
 
-async function edit(e: Edit, said: string): Promise<void> {
-  await shot.edit(e, said);
-}
 async function dropped(e: DragEvent): Promise<void> {
   const f = e.dataTransfer?.files[0];
   if (f) await shot.upload(f);
@@ -30,28 +55,35 @@ async function dropped(e: DragEvent): Promise<void> {
 
 <template>
   <div v-if="shot.view" class="compose" @dragover.prevent @drop.prevent="dropped">
-    <SheetDrawing :shot="shot.view" :camera="camera"
-      :rig="live.connected && Object.values(live.now?.floor.state.homed ?? {}).every(Boolean) ? live.now?.view ?? null : null"
-      :frame="shot.frame" @go="shot.go" />
+    <div class="sheetside">
+      <SheetDrawing :shot="preview.shown ?? shot.view" :camera="camera" :was="preview.now?.held ? shot.view : null"
+        :rig="live.connected && Object.values(live.now?.floor.state.homed ?? {}).every(Boolean) ? live.now?.view ?? null : null"
+        :frame="shot.frame" scrub @go="shot.go" />
+      <PlayBar />
+    </div>
     <LiveSign v-if="steer.on" class="livesign" />
     <div class="right">
-      <SeeingBox :shot="shot.view" :camera="camera" />
-      <PoseBox />
+      <WholeMove v-if="whole" @close="whole = false" />
+      <template v-else>
+        <SeeingBox v-if="!play.showing" :shot="shot.view" :camera="camera" /><div v-else />
+        <PoseBox />
+      </template>
     </div>
     <section class="box bottom" aria-label="Score">
-      <PlanBar />
-      <div class="staves"><ScoreDrawing :shot="shot.view" :axis="shot.axis" :opened="opened" @go="shot.go" @select="shot.select"
-        :tried="shot.tried" @open="(i) => (opened = i)" @edit="edit" /></div>
+      <PlanBar @whole="whole = !whole" />
+      <div class="staves"><ScoreDrawing :shot="shot.view" :axis="shot.axis" :tried="shot.tried" @go="shot.go" @select="shot.select" /></div>
       <SentenceLine />
     </section>
+    <ShowPicture v-if="play.showing" :camera="camera" />
   </div>
 </template>
 
 <style scoped>
-.compose { display: grid; grid-template: minmax(250px, 1fr) minmax(240px, 292px) / minmax(0, 1.78fr) minmax(340px, 1fr); gap: 12px; height: 100%; min-height: 600px; }
-.compose > :first-child, .livesign { grid-column: 1; grid-row: 1; }
+.compose { display: grid; grid-template: minmax(250px, 1fr) minmax(240px, 306px) / minmax(0, 1.78fr) minmax(340px, 1fr); gap: 12px; height: 100%; min-height: 600px; }
+.sheetside, .livesign { grid-column: 1; grid-row: 1; }
+.sheetside { position: relative; display: grid; min-height: 0; min-width: 0; }
 .livesign { justify-self: center; align-self: start; z-index: 3; margin-top: 8px; }
-.right { display: grid; grid-template-rows: minmax(120px, 1fr) auto; gap: 12px; min-height: 0; }
+.right { display: grid; grid-template-rows: minmax(120px, 1fr) auto; gap: 12px; min-height: 0; min-width: 0; }
 .bottom { grid-column: 1 / -1; display: grid; grid-template-rows: auto 1fr auto; }
 .staves { position: relative; min-height: 0; }
 @media (max-width: 900px) { .compose { grid-template: 300px auto 340px / 1fr; height: auto; } .right { grid-template-rows: 240px auto; } }

@@ -1,8 +1,8 @@
 <script setup lang="ts">
 import { computed } from "vue";
 import type { Edit } from "../../api/client";
-import { curves, ends as endings, laws, symbols } from "../../api/rules";
-import { useShot } from "../../stores/shot";
+import { curves, ends as endings, laws, longestMove, symbols } from "../../api/rules";
+import { four, useShot } from "../../stores/shot";
 
 // How the selected axis is joined: the whole of it, the leg under the playhead, and what its
 // keyframe there has.
@@ -28,6 +28,20 @@ const has = (k: Kind): boolean => key.value !== undefined && kinds.value.include
 const ramp = computed(() => (segment.value < 0 ? undefined : track.value?.ramps?.[String(segment.value)]) ?? track.value?.ramp);
 const short = (v: number | undefined): string => String(+(v ?? 0).toFixed(4));
 
+// The keyframe's own frame, typed.
+function setFrame(e: Event): void {
+  const box = e.target as HTMLInputElement, k = key.value, to = Number(box.value.replace(",", "."));
+  if (!k || to === k.frame) return;
+  if (box.value.trim() === "" || !Number.isFinite(to) || Math.abs(to) > longestMove) {
+    shot.trouble = `Keyframe: “${box.value}” is not a frame; give a number within ±${longestMove}.`;
+    box.value = short(k.frame);
+    return;
+  }
+  void shot.edit({ op: "move", axis: shot.selected?.id, frame: k.frame, to }, `${shot.selected?.name}: ${four(k.frame)} moved to ${four(to)}.`).then((done) => {
+    if (done) shot.go(to);
+    else box.value = short(key.value?.frame);
+  });
+}
 const set = (e: Edit, said: string): Promise<unknown> => shot.edit(e, said);
 function setKind(e: Event): void {
   const kind = (e.target as HTMLSelectElement).value as Kind;
@@ -99,6 +113,7 @@ const blur = (e: KeyboardEvent): void => (e.target as HTMLInputElement).blur();
 </script>
 
 <template>
+  <label v-if="key">keyframe at <input class="field num" :value="short(key.frame)" inputmode="decimal" data-test="key-frame" @change="setFrame" @keydown.enter="blur" /></label>
   <label>{{ shot.selected?.name }} runs
     <select class="field" data-test="kind" :value="track?.kind" @change="setKind"><option v-for="k in curves"
       :key="k">{{ k }}</option></select></label>

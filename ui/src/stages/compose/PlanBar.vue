@@ -1,9 +1,10 @@
 <script setup lang="ts">
+import { mdiRedo, mdiUndo } from "@mdi/js";
 import { computed, ref } from "vue";
 import { api, sentence, type Edit } from "../../api/client";
 import CurveBar from "./CurveBar.vue";
-import WholeMove from "./WholeMove.vue";
-import FrameField from "./FrameField.vue";
+import EndsBar from "./EndsBar.vue";
+import { useScore, type Timing } from "../../stores/score";
 import { useNudge } from "../../stores/nudge";
 import { useOutbox } from "../../stores/outbox";
 import { useShot } from "../../stores/shot";
@@ -12,7 +13,9 @@ const shot = useShot();
 const outbox = useOutbox();
 const nudge = useNudge();
 const onKey = computed(() => shot.axes.some((a) => shot.keyAt(a.id, shot.frame)));
-const whole = ref(false);
+const emit = defineEmits<{ whole: [] }>();
+const score = useScore();
+const timings: Record<Timing, string> = { frames: "keyframes", legs: "travel times", ends: "one move" };
 const file = ref<HTMLInputElement | null>(null);
 const factor = computed(() => shot.view?.clock ?? "1");
 
@@ -67,8 +70,9 @@ async function pick(): Promise<void> {
 <template>
   <div v-if="shot.view" class="bar small">
     <div class="set">
-    <FrameField />
-    <CurveBar />
+    <label>time by <select v-model="score.timing" class="field" data-test="timing"><option v-for="(t, k) in timings" :key="k" :value="k">{{ t }}</option></select></label>
+    <EndsBar v-if="score.timing === 'ends'" />
+    <CurveBar v-else />
     <label>rate <select class="field" data-test="rate" :value="rate" @change="setRate"><option v-for="r in rates" :key="r"
       :value="r">{{ rateName(r) }}</option></select></label>
     <label>clock × <input class="field num" data-test="factor" :value="factor"
@@ -80,15 +84,14 @@ async function pick(): Promise<void> {
       <button class="btn slim" data-test="run-quiet" title="a run-out after which the picture hardly sways" @click="fit(true)">quiet</button></span>
     </div>
     <div class="do">
-    <button class="btn slim" data-test="take-out" :disabled="!onKey" @click="nudge.remove(false)">take keyframe out</button>
+    <button class="btn slim" data-test="take-out" :disabled="!onKey" title="take the keyframe out, on all axes  Delete" @click="nudge.remove(false)">take out</button>
     <button class="btn slim" data-test="undo" :disabled="!shot.view.can_undo && shot.tried.length === 0 && outbox.count === 0"
-      @click="shot.undo()">take back</button>
-    <button class="btn slim" data-test="redo" :disabled="!shot.view.can_redo" @click="shot.redo()">do again</button>
+      aria-label="take back" title="take back  Ctrl+Z" @click="shot.undo()"><svg viewBox="0 0 24 24"><path :d="mdiUndo" /></svg></button>
+    <button class="btn slim" data-test="redo" :disabled="!shot.view.can_redo" aria-label="do again" title="do again  Ctrl+Shift+Z" @click="shot.redo()"><svg viewBox="0 0 24 24"><path :d="mdiRedo" /></svg></button>
     <input ref="file" type="file" accept=".csv,text/csv,text/plain" class="hide" data-test="file" aria-label="Keyframes from a CSV file"
       @change="pick" />
-    <button class="btn slim" @click="file?.click()">from CSV</button>
-    <button class="btn slim" data-test="whole" :disabled="shot.view.empty" @click="whole = true">whole move …</button>
-    <WholeMove v-if="whole" @close="whole = false" />
+    <button class="btn slim" title="keyframes from a CSV file" @click="file?.click()">CSV</button>
+    <button class="btn slim" data-test="whole" :disabled="shot.view.empty" @click="emit('whole')">whole move …</button>
     <button class="btn slim lead" data-test="seal" :disabled="shot.view.empty || shot.view.sealed_as_is"
       @click="shot.seal()">{{ shot.view.sealed_as_is ? `sealed ${shot.view.seal?.short}` : "seal" }}<kbd
       v-if="!shot.view.sealed_as_is">S</kbd></button>
@@ -99,10 +102,11 @@ async function pick(): Promise<void> {
 <style scoped>
 .bar { display: flex; gap: 12px; align-items: flex-start; justify-content: space-between; padding: 5px 12px 4px; border-bottom: 1px solid var(--rule); }
 .set, .do { display: flex; flex-wrap: wrap; gap: 3px 12px; align-items: center; white-space: nowrap; min-width: 0; }
-.do { flex: none; gap: 3px 8px; max-width: 60%; justify-content: flex-end; }
+.do { flex: none; gap: 3px 6px; max-width: 60%; justify-content: flex-end; }
 .field { font-size: 12px; min-height: 24px; margin-left: 3px; }
 .num { width: 48px; }
 .short { width: 38px; }
+.do svg { width: 17px; height: 17px; fill: currentColor; }
 .runs .btn { margin-left: 6px; }
 .hide { position: absolute; width: 1px; height: 1px; opacity: 0; pointer-events: none; }
 .lead kbd { border-color: var(--sheet); }

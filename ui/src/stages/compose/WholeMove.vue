@@ -1,16 +1,19 @@
 <script setup lang="ts">
-import { computed, onMounted, ref, shallowRef } from "vue";
+import { computed, onBeforeUnmount, onMounted, ref, shallowRef, watch } from "vue";
 import { api, sentence, type Difference, type Edit, type PathVersion } from "../../api/client";
+import { usePreview } from "../../stores/preview";
 import { useOutbox } from "../../stores/outbox";
 import { four, useShot } from "../../stores/shot";
 import { symbols } from "../../api/rules";
 
-// What is done to a move as a whole, and the versions of it that somebody has named.
+// What is done to a move as a whole, and the versions of it that somebody has named. Beside
+// sheet and score, which show what it would be before it is done.
 const emit = defineEmits<{ close: [] }>();
 type Whole = NonNullable<Edit["whole"]>;
 type Do = Whole["do"];
 const shot = useShot();
 const outbox = useOutbox();
+const preview = usePreview();
 const names: Record<Do, string> = {
   shift: "shift in time", stretch: "stretch in time", reverse: "reverse", scale: "scale an axis", offset: "offset an axis",
   quantise: "quantise keyframes", cut: "keep a part", join: "join another move on",
@@ -39,22 +42,27 @@ function read(text: string, name: string): number {
   if (text.trim() === "" || !Number.isFinite(v)) throw new Error(`${name}: "${text}" is not a number.`);
   return v;
 }
+async function edit(): Promise<Edit> {
+  const w: Whole = { do: what.value };
+  const e: Edit = { op: "whole", whole: w };
+  if (["shift", "quantise", "join"].includes(w.do)) w.frames = read(frames.value, "Frames");
+  if (["stretch", "scale"].includes(w.do)) w.factor = read(factor.value, "Factor");
+  if (["stretch", "scale", "cut"].includes(w.do)) w.about = read(about.value, "About");
+  if (["offset", "quantise"].includes(w.do)) w.by = read(by.value, "By");
+  if (["scale", "offset"].includes(w.do) || (w.do === "quantise" && w.by)) e.axis = axis.value;
+  if (w.do === "cut") w.keep = keep.value;
+  if (w.do === "join") {
+    const r = await api.GET("/api/shots/{id}", { params: { path: { id: other.value } } });
+    if (!r.data) throw new Error(other.value ? sentence(r.error) : "Choose the move that is joined on.");
+    e.tracks = r.data.path.tracks;
+  }
+  return e;
+}
 async function run(): Promise<void> {
   try {
-    const w: Whole = { do: what.value };
-    const e: Edit = { op: "whole", whole: w };
-    if (["shift", "quantise", "join"].includes(w.do)) w.frames = read(frames.value, "Frames");
-    if (["stretch", "scale"].includes(w.do)) w.factor = read(factor.value, "Factor");
-    if (["stretch", "scale", "cut"].includes(w.do)) w.about = read(about.value, "About");
-    if (["offset", "quantise"].includes(w.do)) w.by = read(by.value, "By");
-    if (["scale", "offset"].includes(w.do) || (w.do === "quantise" && w.by)) e.axis = axis.value;
-    if (w.do === "cut") w.keep = keep.value;
-    if (w.do === "join") {
-      const r = await api.GET("/api/shots/{id}", { params: { path: { id: other.value } } });
-      if (!r.data) throw new Error(other.value ? sentence(r.error) : "Choose the move that is joined on.");
-      e.tracks = r.data.path.tracks;
-    }
-    const done = await shot.edit(e, `${names[w.do]}: done.`);
+    const e = await edit();
+    preview.clear();
+    const done = await shot.edit(e, `${names[what.value]}: done.`);
     const why = outbox.refused[outbox.refused.length - 1]; // it is read here
     if (!done && why) outbox.read(why.deed);
     said.value = done ? "Done. Take back undoes it." : why?.text ?? shot.trouble;
@@ -63,6 +71,37 @@ async function run(): Promise<void> {
     said.value = x instanceof Error ? x.message : String(x);
   }
 }
+// What it would be, as soon as it is typed; a moment after the last key.
+let soon = 0;
+const would = ref(false);
+function look(): void {
+  window.clearTimeout(soon);
+  would.value = true;
+  soon = window.setTimeout(async () => {
+    try {
+      const e = await edit();
+      if (would.value) preview.want({ edit: e, whole: true }, true);
+      said.value = "";
+    } catch (x) {
+      preview.clear();
+      said.value = x instanceof Error ? x.message : String(x);
+    }
+  }, 120);
+}
+function unlook(): void {
+  window.clearTimeout(soon);
+  would.value = false;
+  preview.clear();
+}
+const touched = ref(false); // not before somebody has
+watch([what, axis, frames, factor, about, by, keep, other], () => { if (touched.value) look(); });
+onBeforeUnmount(unlook);
+const then = computed(() => {
+  const t = preview.now?.held ? preview.now.view : null, v = shot.view;
+  if (!t || !v) return "";
+  const n = t.last - t.first;
+  return `It would have ${n} frames, from ${four(t.first)} to ${four(t.last - 1)}. ${t.analysis.sentences[0] ?? "Everything within its limits."}`;
+});
 
 const versions = shallowRef<PathVersion[]>([]);
 const name = ref("");
@@ -89,17 +128,25 @@ async function compare(v: PathVersion): Promise<void> {
   note.value = r.error ? sentence(r.error) : "";
   [difference.value, shown.value] = [r.data ?? null, v.number];
 }
+// A version over the move as it stands.
+const looked = ref(0);
+function lookAt(v: PathVersion): void {
+  if (preview.now?.held && looked.value === v.number) return unlook();
+  looked.value = v.number;
+  preview.want({ back: v.revision, whole: true }, true);
+}
 async function back(v: PathVersion): Promise<void> {
+  unlook();
   note.value = (await shot.backTo(v)) ? `The move is as in “${v.name}” again. Take back undoes it.` : shot.trouble;
   difference.value = null;
 }
 </script>
 
 <template>
-  <v-dialog :model-value="true" max-width="760" @update:model-value="(v: boolean) => { if (!v) emit('close'); }">
-    <section class="sheet" role="dialog" aria-labelledby="whole-title" data-test="whole-sheet">
-      <h2 id="whole-title">The whole move of {{ shot.view?.code }}</h2>
-      <form class="line" @submit.prevent="run">
+  <section class="box whole" aria-labelledby="whole-title" data-test="whole-sheet">
+    <header><h2 id="whole-title" class="cap">The whole move of {{ shot.view?.code }}</h2><button type="button" class="btn slim" data-test="whole-close" @click="emit('close')">close</button></header>
+    <div class="scroll">
+      <form class="line" @submit.prevent="run" @input="touched = true" @change="touched = true">
         <label>what <select v-model="what" class="field" data-test="whole-do" @change="choose"><option v-for="[k, t] in Object.entries(names)" :key="k" :value="k">{{ t }}</option></select></label>
         <label v-if="what === 'scale' || what === 'offset' || what === 'quantise'">axis <select v-model="axis" class="field" data-test="whole-axis" @change="choose"><option v-for="a in shot.axes" :key="a.id" :value="a.id">{{ a.name }}</option></select></label>
         <label v-if="what === 'stretch' || what === 'scale'">× <input v-model="factor" class="field n" data-test="whole-factor" inputmode="decimal" /></label>
@@ -111,9 +158,11 @@ async function back(v: PathVersion): Promise<void> {
         <label v-if="what === 'offset'">by <input v-model="by" class="field n" data-test="whole-by" inputmode="decimal" /> {{ unit }}</label>
         <label v-if="what === 'cut'">keep what is <select v-model="keep" class="field" data-test="whole-keep"><option>before</option><option>after</option></select></label>
         <label v-if="what === 'join'">move <select v-model="other" class="field" data-test="whole-other"><option v-for="o in others" :key="o.id" :value="o.id">{{ o.code }}</option></select></label>
+        <button type="button" class="btn slim" data-test="whole-look" @click="look">show it</button>
         <button class="btn slim lead" data-test="whole-run">do it</button>
       </form>
-      <p v-if="said" role="status" data-test="whole-said">{{ said }}</p>
+      <p v-if="said || preview.refused" role="status" data-test="whole-said" :class="{ over: preview.refused }">{{ said || preview.refused }}</p>
+      <p v-else-if="then" data-test="whole-then">{{ then }}</p>
       <p v-else class="quiet small">{{ what === "scale" ? "A factor of −1 mirrors about that place." : what === "quantise" ? "0 leaves frames, or values, as they are." : what === "join" ? "The way between the two is smooth: it takes up the speed of one and gives it to the other." : what === "cut" ? "The other part goes; the pose at that frame is kept. Name a version first to have both." : what === "reverse" ? "The last frame comes first, between the same frames." : "All keyframes of all axes." }}</p>
       <h2 class="gap">Versions</h2>
       <form class="line" @submit.prevent="keepName">
@@ -123,26 +172,30 @@ async function back(v: PathVersion): Promise<void> {
       <table v-if="versions.length"><tbody>
         <template v-for="v in versions" :key="v.number">
           <tr :data-test="`version-${v.number}`"><td>{{ v.number }}</td><td><b>{{ v.name }}</b></td><td class="quiet">{{ v.by.name }}</td>
-            <td><button class="btn slim" :data-test="`version-${v.number}-compare`" @click="compare(v)">compare</button></td>
-            <td><button class="btn slim" :data-test="`version-${v.number}-back`" @click="back(v)">go back to it</button></td></tr>
-          <tr v-if="difference && shown === v.number"><td /><td colspan="4" data-test="difference">
+            <td class="acts"><button class="btn slim" :data-test="`version-${v.number}-look`" :aria-pressed="preview.now?.held && looked === v.number" @click="lookAt(v)">show</button>
+            <button class="btn slim" :data-test="`version-${v.number}-compare`" @click="compare(v)">compare</button>
+            <button class="btn slim" :data-test="`version-${v.number}-back`" @click="back(v)">go back</button></td></tr>
+          <tr v-if="difference && shown === v.number"><td /><td colspan="3" data-test="difference">
             <p>From {{ difference.from }} to {{ difference.to }}: {{ difference.words }}</p>
-            <ul v-if="difference.lines.length"><li v-for="l in difference.lines.slice(0, 40)" :key="l.axis + l.from"><button class="link" @click="shot.go(Math.round(l.at)); emit('close')">{{ four(Math.round(l.at)) }}</button> {{ l.words }}</li></ul></td></tr>
+            <ul v-if="difference.lines.length"><li v-for="l in difference.lines.slice(0, 40)" :key="l.axis + l.from"><button class="link" @click="shot.go(Math.round(l.at))">{{ four(Math.round(l.at)) }}</button> {{ l.words }}</li></ul></td></tr>
         </template></tbody></table>
       <p v-else class="quiet">No version has a name yet. Sealed paths keep their own.</p>
-      <div class="row"><span class="fill" /><button type="button" class="btn" data-test="whole-close" @click="emit('close')">Close</button></div>
-    </section>
-  </v-dialog>
+    </div>
+  </section>
 </template>
 
 <style scoped>
-.line { display: flex; flex-wrap: wrap; gap: 8px 14px; margin: 10px 0 4px; align-items: center; }
+.whole { grid-row: 1 / -1; padding: 10px 14px; display: grid; grid-template-rows: auto 1fr; min-height: 0; }
+header { display: flex; justify-content: space-between; align-items: center; }
+.scroll { overflow: auto; min-height: 0; }
+.line { display: flex; flex-wrap: wrap; gap: 8px 12px; margin: 10px 0 4px; align-items: center; }
 .n { width: 64px; }
-.name { width: 220px; }
-.gap { margin-top: 18px; }
-td { padding: 3px 12px 3px 0; vertical-align: top; }
+.name { width: 150px; }
+.gap { margin-top: 14px; }
+td { padding: 3px 10px 3px 0; vertical-align: top; }
+.acts { white-space: nowrap; }
+.acts .btn { margin-left: 4px; }
+.btn[aria-pressed="true"] { background: var(--ink); color: var(--sheet); }
 ul { margin: 2px 0 6px; padding-left: 0; list-style: none; max-height: 180px; overflow: auto; }
-.row { display: flex; margin-top: 10px; }
-.fill { flex: 1; }
 html.paper .quiet { color: #4d5a67; }
 </style>
