@@ -194,6 +194,12 @@ type page struct {
 // open starts a browser on a path of the application.
 func (a *app) open(path string) *page {
 	a.t.Helper()
+	return a.openAt(a.Addr, path)
+}
+
+// openAt is the same where the application is at another address.
+func (a *app) openAt(addr, path string) *page {
+	a.t.Helper()
 	opts := []chromedp.ExecAllocatorOption{chromedp.NoFirstRun, chromedp.NoDefaultBrowserCheck, chromedp.Headless, chromedp.NoSandbox,
 		chromedp.Flag("disable-background-networking", true), chromedp.Flag("disable-component-update", true), chromedp.Flag("disable-sync", true),
 		chromedp.Flag("use-angle", "swiftshader"), chromedp.Flag("enable-unsafe-swiftshader", true), chromedp.Flag("disable-quic", true),
@@ -241,7 +247,7 @@ func (a *app) open(path string) *page {
 			}
 		}
 	}()
-	p.must(chromedp.Navigate(a.Addr + path))
+	p.must(chromedp.Navigate(addr + path))
 	return p
 }
 

@@ -12,6 +12,7 @@ import { distance } from "./ring";
 import ScoreChanges from "./ScoreChanges.vue";
 import ScoreHead from "./ScoreHead.vue";
 import ScoreLegs from "./ScoreLegs.vue";
+import ScoreRuler from "./ScoreRuler.vue";
 import ScoreOver from "./ScoreOver.vue";
 import ScoreStaff, { type Row } from "./ScoreStaff.vue";
 import StaffKnobs from "./StaffKnobs.vue";
@@ -105,28 +106,14 @@ const rows = computed(() => {
   const big = opened.value === null ? 0 : Math.max(Math.min(room - 14 * (n - 1), Math.max(room * 0.55, 110)), 60);
   const small = (room - big) / Math.max(1, opened.value === null ? n : n - 1);
   let y = head;
-  return props.shot.rig.axes.map((a, i) => {
-    const h = opened.value === i ? big : small;
-    const row = { a, i, y, h };
-    y += h;
-    return row;
+  return props.shot.rig.axes.map((a, i) => { // on whole pixels: each is a layer of its own
+    const at = Math.round(y);
+    y += opened.value === i ? big : small;
+    return { a, i, y: at, h: Math.round(y) - at };
   });
-});
-const every = computed(() => [1, 2, 5, 10, 25, 50, 100, 250, 500, 1000, 2500, 5000, 10000].find((s) => (s / (end.value - start.value)) * span.value >= 90) ?? 25000);
-const marks = computed(() => {
-  const out: number[] = [];
-  for (let f = Math.ceil(start.value / every.value) * every.value; f <= end.value; f += every.value) out.push(f);
-  return out;
-});
-const minor = computed(() => {
-  const s = every.value / 5;
-  let d = "";
-  if (s >= 1) for (let f = Math.ceil(start.value / s) * s; f <= end.value; f += s) d += `M${x(f).toFixed(1)} 27v6`;
-  return d;
 });
 const allKeys = computed(() => [...new Set(props.shot.path.tracks.flatMap((t) => t.keys.map((k) => k.frame)))].sort((a, b) => a - b));
 const shownKeys = computed(() => allKeys.value.filter((f) => f >= start.value && f <= end.value));
-const crowd = computed(() => (shownKeys.value.length > 150 ? [...new Set(shownKeys.value.map((f) => Math.round(x(f))))].map((px) => `M${px - 3} ${head - 11}h6l-3 9z`).join("") : ""));
 const crowded = computed(() => props.shot.rig.axes.length * shownKeys.value.length > 120);
 const report = computed(() => new Map(seen.value.analysis.report.axes.map((r) => [r.axis, r])));
 const violated = computed(() => new Set(seen.value.analysis.report.violations.map((v) => v.axis)));
@@ -327,6 +314,7 @@ function key(e: KeyboardEvent, i: number): void {
 
 // Shaping in place: what it would be is tried while a knob is dragged.
 const shaping = computed(() => (opened.value === null ? null : rows.value[opened.value]));
+const shaped = computed(() => (shaping.value ? (preview.now && !preview.now.held ? preview.now.view : props.shot).path.tracks.find((t) => t.axis === shaping.value?.a.id) : undefined));
 async function doOrTry(e: Edit, said: string, done: boolean): Promise<void> {
   if (!done) return preview.want({ edit: e });
   await store.edit(e, said);
@@ -365,8 +353,9 @@ async function travel(leg: number, text: string, field: HTMLInputElement): Promi
 </script>
 
 <template>
-  <div ref="box" class="score" data-test="score" :data-revision="shot.revision" :data-from="start" :data-to="end" :data-tried="preview.now ? (preview.now.held ? 'looked' : 'dragged') : undefined" @wheel.prevent="wheel">
-    <svg :width="width" :height="height" @pointermove="move" @pointerup="up" @pointercancel="drop" @pointerleave="near = null">
+  <div ref="box" class="score" data-test="score" :data-revision="shot.revision" :data-from="start" :data-to="end" :data-tried="preview.now ? (preview.now.held ? 'looked' : 'dragged') : undefined" @wheel.prevent="wheel"
+    @pointermove="move" @pointerup="up" @pointercancel="drop" @pointerleave="near = null">
+    <svg class="under" :width="width" :height="height">
       <defs>
         <pattern id="scorehatch" width="4" height="4" patternUnits="userSpaceOnUse" patternTransform="rotate(45)"><path d="M0 0V4"
           stroke="var(--sheet)" stroke-width="1.4" /></pattern>
@@ -375,34 +364,24 @@ async function travel(leg: number, text: string, field: HTMLInputElement): Promi
       <g v-if="outside.length" clip-path="url(#scoreclip)" data-test="runs"><template v-for="o in outside" :key="o.name">
         <rect :x="x(o.from)" :y="head" :width="Math.max(0, x(o.to) - x(o.from))" :height="Math.max(0, height - head)" fill="var(--wash)" /><path :d="`M${x(o.edge)} ${head - 12}V${height}`" stroke="var(--ink)" stroke-dasharray="5 3" /></template></g>
       <text x="14" y="19" class="capt">SCORE</text><text x="14" y="34" class="lab">share of limit</text>
-      <g class="ruler" @pointerdown="rulerDown">
-        <rect :x="left - 10" y="11" :width="span + 20" :height="head - 23" fill="transparent" />
-        <path :d="minor" stroke="var(--rule)" />
-        <g v-for="f in marks" :key="f"><path :d="`M${x(f)} 24v9`" stroke="var(--quiet)" /><text :x="x(f)" y="21" text-anchor="middle"
-          class="lab">{{ four(f) }}</text></g>
-      </g>
-      <ScoreStaff v-for="r in rows" :key="r.a.id" :axis="r.a" :index="r.i" :y="r.y" :h="r.h" :width="width"
-        :left="left" :right="right" :start="start" :end="end" :row="nowRows[r.i] as Row" :was="wasRows && preview.now?.axes.has(r.i) ? wasRows[r.i] as Row : null"
-        :others="opened === r.i ? others : null" :track="tracks.get(r.a.id)" :fresh="fresh.get(r.a.id) ?? null" :report="report.get(r.a.id)" :focus="shot.focus_scale"
-        :selected="r.i === axis" :opened="opened === r.i" :peak="peak(r.a)" :over="isOver(r.a)" :range="opened === r.i ? range : none"
-        :tried="tried" :lifted="lift.get(r.a.id) ?? null" :picked="pickedOf.get(r.a.id) ?? null" :near="near?.axis === r.i ? near.x : null" :crowded="crowded"
-        @select="emit('select', r.i)" @open="open(r.i)" @grab="(e, f) => grab(e, r.i, f)" @band="(e) => bandDown(e, r.i)" @key="(e) => key(e, r.i)" @rest="settle" />
-      <StaffKnobs v-if="shaping && tracks.get(shaping.a.id) && !hand" :track="(preview.now && !preview.now.held ? preview.now.view.path.tracks : shot.path.tracks).find((t) => t.axis === shaping?.a.id) as never" :row="nowRows[shaping.i] as Row" :y="shaping.y" :h="shaping.h" :left="left" :span="span" :start="start" :end="end" :range="range"
-        @shape="bent" @ramp="ramped" />
+      <ScoreRuler :start="start" :end="end" :left="left" :span="span" :head="head" :frames="shownKeys" :from="hand?.all ? hand.held.frame : null" :to="hand?.all ? hand.to : 0" @ruler="rulerDown" @mark="markDown" />
       <ScoreChanges v-if="score.changes && !shot.empty" :window="{ from: start, to: end }" :whole="whole" :left="left" :span="span" :width="width" :y="height - strip" :h="strip" />
+    </svg>
+    <ScoreStaff v-for="r in rows" :key="r.a.id" :axis="r.a" :index="r.i" :y="r.y" :h="r.h" :width="width"
+      :left="left" :right="right" :start="start" :end="end" :row="nowRows[r.i] as Row" :was="wasRows && preview.now?.axes.has(r.i) ? wasRows[r.i] as Row : null"
+      :others="opened === r.i ? others : null" :track="tracks.get(r.a.id)" :fresh="fresh.get(r.a.id) ?? null" :report="report.get(r.a.id)" :focus="shot.focus_scale"
+      :selected="r.i === axis" :opened="opened === r.i" :peak="peak(r.a)" :over="isOver(r.a)" :range="opened === r.i ? range : none"
+      :tried="tried" :lifted="lift.get(r.a.id) ?? null" :picked="pickedOf.get(r.a.id) ?? null" :near="near?.axis === r.i ? near.x : null" :crowded="crowded"
+      @select="emit('select', r.i)" @open="open(r.i)" @grab="(e, f) => grab(e, r.i, f)" @band="(e) => bandDown(e, r.i)" @key="(e) => key(e, r.i)" @rest="settle" />
+    <svg class="over" :width="width" height="11"><ScoreOver :plot="seen.plot" :whole="whole" :part="part" :left="left" :span="span" @pan="pan" /></svg>
+    <svg class="above" :width="width" :height="height">
+      <StaffKnobs v-if="shaping && shaped && !hand" :track="shaped" :row="nowRows[shaping.i] as Row" :y="shaping.y" :h="shaping.h" :left="left" :span="span" :start="start" :end="end" :range="range"
+        @shape="bent" @ramp="ramped" />
       <g clip-path="url(#scoreclip)"><template v-for="o in outside" :key="o.name"><text v-if="x(o.to) - x(o.from) > 40" :x="(x(o.from) + x(o.to)) / 2" :y="height - 4 - (score.changes ? strip : 0)"
         text-anchor="middle" class="lab halo">{{ o.name }}</text></template></g>
-      <path v-if="crowd" :d="crowd" fill="var(--ink)" />
-      <template v-else>
-        <g v-for="f in shownKeys" :key="'k' + f" class="mark" :data-all="f" @pointerdown.stop="(e) => markDown(e, f)">
-          <path :d="`M${x(hand?.all && hand.held.frame === f ? hand.to : f) - 6} ${head - 11}h12l-6 9z`" fill="var(--ink)" />
-          <rect :x="x(f) - 8" :y="head - 13" width="16" height="13" fill="transparent" />
-        </g>
-      </template>
       <text v-if="hand && hand.to !== hand.held.frame" :x="x(hand.to) + 10" :y="head - 2"
         class="lab now halo">to {{ four(hand.to) }}</text>
       <rect v-if="band && Math.hypot(band.x2 - band.x, band.y2 - band.y) > 5" :x="Math.min(band.x, band.x2)" :y="Math.min(band.y, band.y2)" :width="Math.abs(band.x2 - band.x)" :height="Math.abs(band.y2 - band.y)" class="pick" data-test="band" />
-      <ScoreOver :plot="seen.plot" :whole="whole" :part="part" :left="left" :span="span" @pan="pan" />
     </svg>
     <ScoreHead :rows="rows" :width="width" :height="height" :left="left" :span="span" :head="head" :start="start" :end="end"
       :keys="allKeys" :tracks="shot.path.tracks" />
@@ -416,14 +395,15 @@ async function travel(leg: number, text: string, field: HTMLInputElement): Promi
 
 <style scoped>
 .score { position: absolute; inset: 0; overflow: hidden; }
-svg { display: block; touch-action: none; will-change: transform; }
+.score { touch-action: none; }
+svg { position: absolute; left: 0; top: 0; display: block; touch-action: none; will-change: transform; }
+.above { pointer-events: none; }
+.above .knobs { pointer-events: auto; }
 .capt { font: 600 14px var(--head); letter-spacing: .06em; }
 .lab { font-size: 11px; fill: var(--quiet); }
 html.paper .lab { fill: #4d5a67; }
 .lab.now { fill: var(--now); }
 .halo { paint-order: stroke; stroke: var(--sheet); stroke-width: 3px; }
-.ruler { cursor: col-resize; }
-.mark { cursor: ew-resize; }
 .pick { fill: var(--tint); stroke: var(--now); stroke-dasharray: 4 2; pointer-events: none; }
 .zoom { position: absolute; left: 60px; top: 3px; display: flex; gap: 2px; }
 .zb { width: 20px; height: 20px; border: 1px solid var(--rule); background: var(--sheet); color: var(--ink); font: 400 13px/1 var(--text); cursor: pointer; padding: 0; }

@@ -4,6 +4,7 @@ import type { Axis, AxisReport, RingMark, Track } from "../api/client";
 import { four } from "../stores/shot";
 import { isFocus as focuses, own, spaced } from "./axes";
 import { fills, runs } from "./headroom";
+import { stroke, type Points } from "./pen";
 import { distance, ticks } from "./ring";
 
 // One axis over the frames: its ribbon and posts, or, opened, its value curve. What it
@@ -23,36 +24,51 @@ const span = computed(() => Math.max(10, props.width - props.left - props.right)
 const x = (f: number): number => props.left + ((f - props.start) / (props.end - props.start)) * span.value;
 const mid = computed(() => props.y + props.h / 2);
 const half = computed(() => Math.max(4, props.h / 2 - 3));
-// One limit is 0.74 of the half height, so that what is over still shows.
-const thick = (s: number): number => Math.min(Math.abs(s) * 0.74, 1) * half.value * Math.sign(s);
 
 // The samples of a row inside the window, and one more on either side.
 function cut(r: Row, of: number[]): { v: number[]; at: (i: number) => number } {
   const a = Math.max(0, Math.floor((props.start - r.from) / r.step) - 1), b = Math.ceil((props.end - r.from) / r.step) + 2;
   return { v: of.slice(a, b), at: (i) => r.from + (i + a) * r.step };
 }
-const top = (s: { v: number[]; at: (i: number) => number }): string => s.v.map((q, i) => `${i ? "L" : "M"}${x(s.at(i)).toFixed(1)} ${(mid.value - thick(q)).toFixed(1)}`).join("");
+// Where samples lie: along the frames, and each as high as it says.
+function points(s: { v: number[]; at: (i: number) => number }, high: (q: number) => number): Points {
+  const { left, start, end } = props, n = s.v.length, k = span.value / (end - start), a = left + (s.at(0) - start) * k, step = (s.at(1) - s.at(0)) * k;
+  const x = new Float64Array(n), y = new Float64Array(n);
+  for (let i = 0; i < n; i++) {
+    x[i] = a + i * step;
+    y[i] = high(s.v[i] as number);
+  }
+  return { x, y };
+}
+// One limit is 0.74 of the half height, so that what is over still shows.
+function shareLine(s: { v: number[]; at: (i: number) => number }): Points {
+  const m = mid.value, h = half.value;
+  return points(s, (q) => m - Math.min(Math.abs(q) * 0.74, 1) * h * Math.sign(q));
+}
+function valueLine(r: Row): string {
+  const [lo, hi] = props.range, base = props.y + props.h - 6, k = (props.h - 12) / (hi - lo);
+  return stroke(points(cut(r, r.values), (v) => base - (v - lo) * k), 0, Infinity);
+}
 const shares = computed(() => cut(props.row, props.row.shares));
-const ribbons = computed(() => runs(shares.value.v).map(([b, from, to]) => {
-  const { v, at } = shares.value, last = Math.min(to, v.length - 1);
-  let d = `M${x(at(from)).toFixed(1)} ${mid.value}`;
-  for (let i = from; i <= last; i++) d += `L${x(at(i)).toFixed(1)} ${(mid.value - thick(v[i] ?? 0)).toFixed(1)}`;
-  return { b, d: `${d}L${x(at(last)).toFixed(1)} ${mid.value}Z` };
-}));
-const outline = computed(() => top(shares.value));
+const edge = computed(() => shareLine(shares.value));
+const ribbons = computed(() => {
+  const { x } = edge.value, n = x.length - 1, m = mid.value;
+  return runs(shares.value.v).map(([b, from, to]) => ({ b, d: `${stroke(edge.value, from, Math.min(to, n), 2)}L${(x[Math.min(to, n)] ?? 0).toFixed(1)} ${m}L${(x[from] ?? 0).toFixed(1)} ${m}Z` }));
+});
+const outline = computed(() => stroke(edge.value, 0, Infinity, 2));
 
 // The value curve of an opened staff, with the others ghosted behind; and, while something
 // is tried, what is as it was.
 const vy = (v: number): number => props.y + props.h - 6 - ((v - props.range[0]) / (props.range[1] - props.range[0])) * (props.h - 12);
-const line = (r: Row): string => { const s = cut(r, r.values); return s.v.map((v, i) => `${i ? "L" : "M"}${x(s.at(i)).toFixed(1)} ${vy(v).toFixed(1)}`).join(""); };
-const curve = computed(() => (props.opened ? line(props.row) : ""));
-const before = computed(() => (props.was === null ? "" : props.opened ? line(props.was) : top(cut(props.was, props.was.shares))));
+const curve = computed(() => (props.opened ? valueLine(props.row) : ""));
+const before = computed(() => (props.was === null ? "" : props.opened ? valueLine(props.was) : stroke(shareLine(cut(props.was, props.was.shares)), 0, Infinity, 2)));
 const ghosts = computed(() => (props.others ?? []).map((r) => {
   const s = cut(r, r.values);
   let lo = Infinity, hi = -Infinity;
   for (const v of s.v) [lo, hi] = [Math.min(lo, v), Math.max(hi, v)];
   if (hi - lo < 1e-9) return "";
-  return s.v.map((v, i) => `${i ? "L" : "M"}${x(s.at(i)).toFixed(1)} ${(props.y + props.h - 10 - ((v - lo) / (hi - lo)) * (props.h - 20)).toFixed(1)}`).join("");
+  const base = props.y + props.h - 10, k = (props.h - 20) / (hi - lo);
+  return stroke(points(s, (v) => base - (v - lo) * k), 0, Infinity, 2);
 }).filter(Boolean));
 
 // Focus is shown as the distance on its scale, from the image plane.
@@ -107,7 +123,7 @@ const name = computed(() => (props.axis.name.length > 15 ? `${props.axis.name.sl
 </script>
 
 <template>
-  <g class="staff" :class="{ selected }" tabindex="0" role="group" aria-roledescription="staff" :data-opened="opened" :data-axis="axis.id"
+  <svg class="layer" :width="width" :height="h" :viewBox="`0 ${y} ${width} ${h}`" :style="{ top: y + 'px' }"><g class="staff" :class="{ selected }" tabindex="0" role="group" aria-roledescription="staff" :data-opened="opened" :data-axis="axis.id"
     :aria-label="`${axis.name}, ${peak} of limit, ${track?.keys.length ?? 0} keyframes${opened ? ', opened' : ''}`"
     :data-test="'staff-' + own(axis.id)" @focus="emit('select')" @keydown="(e) => emit('key', e)" @keyup="(e) => e.key === 'Alt' && emit('rest')"
     @dblclick="emit('open')" @click="emit('select')" @pointerdown="(e) => emit('band', e)">
@@ -166,10 +182,11 @@ const name = computed(() => (props.axis.name.length > 15 ? `${props.axis.name.sl
       <path :d="`M${p.px} ${y + 3}V${y + h - 3}`" stroke="var(--now)" stroke-width="1.8" />
       <rect v-if="opened" :x="p.px - 4" :y="vy(p.v) - 4" width="8" height="8" fill="var(--sheet)" stroke="var(--now)" stroke-width="1.6" />
     </g>
-  </g>
+  </g></svg>
 </template>
 
 <style scoped>
+.layer { position: absolute; left: 0; display: block; touch-action: none; will-change: transform; }
 .staff { cursor: default; outline: none; }
 .staff:focus-visible > rect:first-child { stroke: var(--now); stroke-width: 2; }
 .name { font-size: 13px; }

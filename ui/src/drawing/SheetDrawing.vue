@@ -1,10 +1,12 @@
 <script setup lang="ts">
 import { computed, ref, watch } from "vue";
 import type { ShotView, View } from "../api/client";
+import { keep } from "../stores/keep";
 import { four } from "../stores/shot";
 import SheetDimensions from "./SheetDimensions.vue";
 import SheetGround from "./SheetGround.vue";
 import SheetMachine from "./SheetMachine.vue";
+import SheetMarks from "./SheetMarks.vue";
 import SheetPaper from "./SheetPaper.vue";
 import SheetPath from "./SheetPath.vue";
 import SheetWedges from "./SheetWedges.vue";
@@ -34,7 +36,8 @@ const plan = computed(() => projection(at.value, false));
 const side = computed(() => projection(at.value, true));
 
 // Keyframes with the view at each; those that would lie on each other are one.
-const keys = computed(() => {
+const keys = computed<{ f: number; v: View }[]>((was) => keep(was ?? [], keyViews()));
+function keyViews(): { f: number; v: View }[] {
   const p = props.shot.plot;
   const frames = [...new Set(props.shot.path.tracks.flatMap((t) => t.keys.map((q) => q.frame)))].sort((a, b) => a - b);
   const cells = new Set<string>();
@@ -45,7 +48,7 @@ const keys = computed(() => {
     cells.add(cell);
     return [{ f, v }];
   });
-});
+}
 
 // As on a focus scale: from the image plane, along the lens.
 const away = computed(() => {
@@ -102,17 +105,18 @@ watch(() => props.shot.id, whole);
       <SheetPaper :frame="at" :width="width" :height="height" :plan-only="planOnly" name="shot">
         <template #plan>
           <SheetGround :set="shot.set" :frame="at" :width="width" :side="false" />
-          <SheetWedges :frame="at" :keys="keys" />
           <SheetMachine :sheet="shot.sheet" :frame="at" :side="false" rails />
           <SheetDimensions :sheet="shot.sheet" :frame="at" />
-          <SheetPath :shot="shot" :frame="at" :side="false" :keys="keys" :was="was?.plot ?? null" :scrubs="scrub" @go="(f) => emit('go', f)" />
         </template>
         <template #side>
           <SheetGround :set="shot.set" :frame="at" :width="width" side />
           <SheetMachine :sheet="shot.sheet" :frame="at" side rails />
-          <SheetPath :shot="shot" :frame="at" side :keys="keys" :scrubs="scrub" @go="(f) => emit('go', f)" />
         </template>
       </SheetPaper>
+    </svg>
+    <svg class="path" :width="width" :height="height">
+      <g clip-path="url(#plan-shot)"><SheetWedges :frame="at" :keys="keys" /><SheetPath :shot="shot" :frame="at" :side="false" :was="was?.plot ?? null" :scrubs="scrub" @go="(f) => emit('go', f)" /><SheetMarks :frame="at" :keys="keys" @go="(f) => emit('go', f)" /></g>
+      <g v-if="!planOnly" clip-path="url(#side-shot)"><SheetPath :shot="shot" :frame="at" side :scrubs="scrub" @go="(f) => emit('go', f)" /></g>
     </svg>
     <svg class="moving" :width="width" :height="height" aria-hidden="true">
       <defs><clipPath id="movingclip"><rect x="0" y="0" :width="width" :height="at.splitY" /></clipPath></defs>
@@ -151,6 +155,7 @@ watch(() => props.shot.id, whole);
 .drawing { overflow: hidden; touch-action: none; }
 svg { display: block; }
 .ground { cursor: grab; will-change: transform; }
+.path { position: absolute; inset: 0; pointer-events: none; will-change: transform; }
 .moving { position: absolute; inset: 0; pointer-events: none; will-change: transform; }
 .strong { fill: var(--now) !important; font-weight: 700; }
 .now { fill: var(--sheet); stroke: var(--now); stroke-width: 3; }

@@ -18,6 +18,7 @@ export const usePreview = defineStore("preview", () => {
   let n = 0;
   let from = 0; // answers up to this one are not wanted any more
   let holding = false; // it is looked at, not dragged
+  let come: ArrayBuffer | null = null; // not shown yet
   let waiting: string | null = null; // asked before the socket was open
 
   // The plan as it is shown: as tried, or as it is.
@@ -34,7 +35,15 @@ export const usePreview = defineStore("preview", () => {
       if (ws === mine && waiting) mine.send(waiting);
       waiting = null;
     };
-    mine.onmessage = (e: MessageEvent<ArrayBuffer>) => { if (ws === mine) hear(e.data); };
+    mine.onmessage = (e: MessageEvent<ArrayBuffer>) => { // the newest of those that come between two frames
+      if (ws !== mine) return;
+      if (!come) requestAnimationFrame(() => {
+        const data = come;
+        come = null;
+        if (data && ws === mine) hear(data);
+      });
+      come = e.data;
+    };
     ws = mine;
   }
   function shut(): void {

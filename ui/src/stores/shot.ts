@@ -4,6 +4,7 @@ import { api, sentence, type Edit, type PassView, type PathVersion, type ShotVie
 import { longestMove } from "../api/rules";
 import { isFocus } from "../drawing/axes";
 import { useAsk } from "../shell/ask";
+import { keep } from "./keep";
 import { useOutbox } from "./outbox";
 import { usePrefs, windowKept } from "./prefs";
 
@@ -87,7 +88,7 @@ export const useShot = defineStore("shot", () => {
       prefs.you = v.you.id;
       place(v.id);
     }
-    view.value = v;
+    view.value = view.value?.id === v.id ? keep(view.value, v) : v;
     exact.value = null;
     lookExactly();
   }

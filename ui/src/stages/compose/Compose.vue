@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { computed, onBeforeUnmount, onMounted, ref } from "vue";
+import { computed, onBeforeUnmount, onMounted, ref, shallowRef, watch } from "vue";
 import ScoreDrawing from "../../drawing/ScoreDrawing.vue";
 import SeeingBox from "../../drawing/SeeingBox.vue";
 import SheetDrawing from "../../drawing/SheetDrawing.vue";
@@ -47,6 +47,18 @@ const camera = computed(() => {
   return p.camera && p.frame === shot.frame ? p.camera : shot.camera;
 });
 
+// What is dragged is drawn on the score first, and on the sheet a little later.
+const sheet = shallowRef(preview.shown);
+const pauseMS = 50; // between two drawings of the sheet while something is dragged
+let next = 0;
+let drawn = 0;
+watch(() => preview.shown, () => {
+  window.clearTimeout(next);
+  const draw = (): void => { [sheet.value, drawn] = [preview.shown, performance.now()]; };
+  if (preview.now && !preview.now.held) next = window.setTimeout(draw, Math.max(0, drawn + pauseMS - performance.now()));
+  else draw();
+}, { flush: "sync" });
+
 async function dropped(e: DragEvent): Promise<void> {
   const f = e.dataTransfer?.files[0];
   if (f) await shot.upload(f);
@@ -56,7 +68,7 @@ async function dropped(e: DragEvent): Promise<void> {
 <template>
   <div v-if="shot.view" class="compose" @dragover.prevent @drop.prevent="dropped">
     <div class="sheetside">
-      <SheetDrawing :shot="preview.shown ?? shot.view" :camera="camera" :was="preview.now?.held ? shot.view : null"
+      <SheetDrawing :shot="sheet ?? shot.view" :camera="camera" :was="preview.now?.held ? shot.view : null"
         :rig="live.connected && Object.values(live.now?.floor.state.homed ?? {}).every(Boolean) ? live.now?.view ?? null : null"
         :frame="shot.frame" scrub @go="shot.go" />
       <PlayBar />
