@@ -68,10 +68,8 @@ export const usePreview = defineStore("preview", () => {
     now.value = null;
     refused.value = "";
   }
-  watch(() => [shot.id, shot.view?.revision], (a, b) => {
-    if (a[0] !== b[0]) shut();
-    else clear();
-  });
+  watch(() => shot.id, shut);
+  watch(() => shot.view?.revision, clear);
 
   function hear(data: ArrayBuffer): void {
     const v = shot.view;

@@ -84,7 +84,7 @@ const dragged = computed(() => (preview.refused ? { text: preview.refused, over:
 </script>
 
 <template>
-  <div class="sentence" data-test="sentence" role="status" aria-live="polite">
+  <div class="sentence" :class="{ two: a && a.sentences.length > 0 }" data-test="sentence" role="status" aria-live="polite">
     <span v-if="dragged" class="say" :class="dragged.over ? 'over' : 'quiet'" data-test="dragged">{{ dragged.text }}</span>
     <template v-else-if="shot.offer">
       <span class="say">{{ shot.offer.text }}</span>
@@ -115,6 +115,7 @@ const dragged = computed(() => (preview.refused ? { text: preview.refused, over:
 
 <style scoped>
 .sentence { display: flex; gap: 4px 16px; padding: 6px 14px; border-top: 1px solid var(--rule); min-height: 31px; align-items: center; flex-wrap: wrap; box-sizing: border-box; }
+.two { min-height: 58px; align-content: center; } /* what is found later moves nothing from under the pointer */
 .sign { display: flex; gap: 10px; align-items: center; }
 .looked { background: var(--wash); }
 .then { color: var(--ink); }
