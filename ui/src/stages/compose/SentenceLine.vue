@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { computed, ref, watch } from "vue";
+import { computed, ref, shallowRef, watch } from "vue";
 import { api, type Remedy } from "../../api/client";
 import { usePreview } from "../../stores/preview";
 import { useShot } from "../../stores/shot";
@@ -9,7 +9,7 @@ const preview = usePreview();
 const a = computed(() => shot.view?.analysis);
 // A remedy is looked at before it is taken: under the pointer, with the keyboard on it, or
 // touched once. Pressed then, it is done.
-const at = ref<Remedy | null>(null);
+const at = shallowRef<Remedy | null>(null);
 let touched: Remedy | null = null;
 function look(r: Remedy): void {
   at.value = r;
@@ -38,7 +38,7 @@ const then = computed(() => {
   return `${frames}${fps}; ${t.analysis.sentences[0] ?? "everything within its limits"}`;
 });
 // What takes longer to find comes after, for the plan as it is then.
-const more = ref<Remedy[]>([]);
+const more = shallowRef<Remedy[]>([]);
 const looking = ref(false);
 let asked = 0;
 watch(() => (a.value && a.value.sentences.length > 0 ? `${shot.id} ${shot.view?.revision}` : ""), (key, old) => {
