@@ -38,12 +38,13 @@ func TestPictures(t *testing.T) {
 		p.key(">")
 	}
 	snap("compose-paper")
-	p.must(chromedp.Evaluate[chromedp.Void](`document.querySelector('[data-test="staff-pan"]').dispatchEvent(new KeyboardEvent('keydown',{key:'Enter',bubbles:true}))`))
-	snap("compose-curve")
-	p.must(chromedp.Evaluate[chromedp.Void](`document.querySelector('[data-test="staff-pan"]').dispatchEvent(new KeyboardEvent('keydown',{key:'Enter',bubbles:true}))`))
 	p.enter("factor", "1.6")
-	p.wait("a remedy", `document.querySelector('[data-test="remedy-room"]')`)
+	p.wait("all remedies", `document.querySelector('[data-test="remedy-retime"]') && !document.querySelector('[data-test="looking"]')`)
+	x, y := p.centre(test("remedy-retime"))
+	p.mouse(moved, x, y, false)
+	p.wait("what it comes to", `document.querySelector('[data-test="then"]')`)
 	snap("compose-over")
+	p.mouse(moved, 640, 300, false)
 	p.key("p")
 	p.wait("findings", `document.body.innerText.includes('Not checked yet')`)
 	snap("prove")
@@ -78,6 +79,29 @@ func TestPictures(t *testing.T) {
 			snap(s)
 		}
 	}
+}
+
+// TestPicturesOfACrowd takes Compose with nine axes and forty keyframes on each, one of them
+// opened, in both lights.
+func TestPicturesOfACrowd(t *testing.T) {
+	dir := os.Getenv("KEENARC_PICTURES")
+	if dir == "" {
+		t.Skip("set KEENARC_PICTURES to a folder to take the pictures")
+	}
+	a := start(t)
+	p := a.open("/shot/" + a.crowded(t, 40, 2000) + "/compose")
+	p.wait("the finder", `document.querySelector('[data-test="finder"]')?.dataset.drawn > 0`)
+	p.click("theme")
+	p.enter("frame", "1025")
+	p.must(chromedp.Sleep(2e9))
+	p.shot(filepath.Join(dir, "compose-crowded-blackout.png"))
+	p.click("theme")
+	p.must(chromedp.Click(chromedp.CSS(`[data-test="staff-pan"] .name`)), chromedp.DoubleClick(chromedp.CSS(`[data-test="staff-pan"] .name`)))
+	p.wait("an open staff", `document.querySelector('[data-test="staff-pan"]').dataset.opened === 'true'`)
+	p.key("d", "+", "+", "+")
+	p.wait("changes", `document.querySelector('[data-test="change-here"]')`)
+	p.must(chromedp.Sleep(2e9))
+	p.shot(filepath.Join(dir, "compose-crowded.png"))
 }
 
 // TestPicturesOfFrames takes those of the bookshelf and of SL-030 at its next frame.

@@ -4,6 +4,7 @@ import (
 	"errors"
 	"math"
 	"math/rand/v2"
+	"os"
 	"testing"
 
 	"keenarc/core/curve"
@@ -155,6 +156,9 @@ func TestRandomMoves(t *testing.T) {
 
 // With jerk: within 15 % of the bound where ramps of acceleration are short beside the move.
 func TestRandomMovesWithJerk(t *testing.T) {
+	if os.Getenv("KEENARC_LEVEL_CHILD") != "" {
+		t.Skip("make mutants runs this hundreds of times")
+	}
 	rng := rand.New(rand.NewPCG(2, 1))
 	held := 0
 	for _, k := range []curve.Kind{curve.Smooth, curve.Natural, curve.Through, curve.Linear} {

@@ -12,7 +12,8 @@ type Changes struct {
 	From int         `json:"from"`
 	Axes [][]float64 `json:"axes" doc:"per axis, in its unit"`
 	// Px are pixels at the sensor that the centre and the four corners of the picture
-	// before move to, at the subject's distance; −1 where such a point is behind the camera.
+	// before move to, at the subject's distance (where the camera looks away from it, at that
+	// of its focus); −1 where such a point comes to lie behind the camera.
 	Px [][5]float64 `json:"px" doc:"centre, top left, top right, bottom left, bottom right"`
 }
 
@@ -41,16 +42,22 @@ func (j *Judge) Changes(m *path.Motion, from, to int) *Changes {
 	return out
 }
 
+// noSubject is the distance (m) that is looked at where neither subject nor focus gives one.
+const noSubject = 100
+
 func (j *Judge) change(a, b []float64) (px [5]float64) {
 	pa, pb, fa, fb := j.Rig.Forward(a), j.Rig.Forward(b), j.focused(a), j.focused(b)
 	_, _, depth, ok := fa.Project(pa, j.Scene.Subject)
+	if !ok {
+		depth = noSubject
+		if j.focus >= 0 {
+			depth = min(j.scale.Distance(a[j.focus]), noSubject)
+		}
+	}
 	z := depth - fa.PupilM
 	w, h := j.Lens.WidthMM/2/fa.ViewMM()*z, j.Lens.HeightMM/2/fa.ViewMM()*z
 	for k, c := range corners {
 		px[k] = -1
-		if !ok {
-			continue
-		}
 		at := pa.Point(c[0]*w, depth, c[1]*h)
 		xa, ya, _, inA := fa.Project(pa, at)
 		xb, yb, _, inB := fb.Project(pb, at)

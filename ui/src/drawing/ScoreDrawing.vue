@@ -27,7 +27,7 @@ const score = useScore();
 const preview = usePreview();
 const box = ref<HTMLElement | null>(null);
 const { width, height } = useElementSize(box);
-const left = 122, right = 28, head = 45, strip = 34;
+const left = 122, right = 28, head = 45, strip = 46;
 const span = computed(() => Math.max(10, width.value - left - right));
 const opened = computed(() => (score.opened !== null && score.opened < props.shot.rig.axes.length ? score.opened : null));
 // The plan as it is shown: as something that is tried would make it, or as it is.
@@ -365,7 +365,7 @@ async function travel(leg: number, text: string, field: HTMLInputElement): Promi
         <rect :x="x(o.from)" :y="head" :width="Math.max(0, x(o.to) - x(o.from))" :height="Math.max(0, height - head)" fill="var(--wash)" /><path :d="`M${x(o.edge)} ${head - 12}V${height}`" stroke="var(--ink)" stroke-dasharray="5 3" /></template></g>
       <text x="14" y="19" class="capt">SCORE</text><text x="14" y="34" class="lab">share of limit</text>
       <ScoreRuler :start="start" :end="end" :left="left" :span="span" :head="head" :frames="shownKeys" :from="hand?.all ? hand.held.frame : null" :to="hand?.all ? hand.to : 0" @ruler="rulerDown" @mark="markDown" />
-      <ScoreChanges v-if="score.changes && !shot.empty" :window="{ from: start, to: end }" :whole="whole" :left="left" :span="span" :width="width" :y="height - strip" :h="strip" />
+      <ScoreChanges v-if="score.changes && !shot.empty" :window="{ from: start, to: end }" :left="left" :span="span" :width="width" :y="height - strip" :h="strip" />
     </svg>
     <ScoreStaff v-for="r in rows" :key="r.a.id" :axis="r.a" :index="r.i" :y="r.y" :h="r.h" :width="width"
       :left="left" :right="right" :start="start" :end="end" :row="nowRows[r.i] as Row" :was="wasRows && preview.now?.axes.has(r.i) ? wasRows[r.i] as Row : null"
@@ -375,7 +375,7 @@ async function travel(leg: number, text: string, field: HTMLInputElement): Promi
       @select="emit('select', r.i)" @open="open(r.i)" @grab="(e, f) => grab(e, r.i, f)" @band="(e) => bandDown(e, r.i)" @key="(e) => key(e, r.i)" @rest="settle" />
     <svg class="over" :width="width" height="11"><ScoreOver :plot="seen.plot" :whole="whole" :part="part" :left="left" :span="span" @pan="pan" /></svg>
     <svg class="above" :width="width" :height="height">
-      <StaffKnobs v-if="shaping && shaped && !hand" :track="shaped" :row="nowRows[shaping.i] as Row" :y="shaping.y" :h="shaping.h" :left="left" :span="span" :start="start" :end="end" :range="range"
+      <StaffKnobs v-if="shaping && shaped && !hand && !preview.now?.held" :track="shaped" :row="nowRows[shaping.i] as Row" :y="shaping.y" :h="shaping.h" :left="left" :span="span" :start="start" :end="end" :range="range"
         @shape="bent" @ramp="ramped" />
       <g clip-path="url(#scoreclip)"><template v-for="o in outside" :key="o.name"><text v-if="x(o.to) - x(o.from) > 40" :x="(x(o.from) + x(o.to)) / 2" :y="height - 4 - (score.changes ? strip : 0)"
         text-anchor="middle" class="lab halo">{{ o.name }}</text></template></g>
@@ -386,7 +386,7 @@ async function travel(leg: number, text: string, field: HTMLInputElement): Promi
     <ScoreHead :rows="rows" :width="width" :height="height" :left="left" :span="span" :head="head" :start="start" :end="end"
       :keys="allKeys" :tracks="shot.path.tracks" />
     <ScoreLegs v-if="score.timing === 'legs' && !shot.empty" :frames="legFrames" :start="start" :end="end" :left="left" :span="span" :top="22" @time="travel" />
-    <ScoreLegs v-if="shaping && legKinds && !hand" :frames="keysOf(shaping.i)" :start="start" :end="end" :left="left" :span="span" :top="shaping.y + 3" :kinds="legKinds" @kind="setKind" />
+    <ScoreLegs v-if="shaping && legKinds && !hand" :frames="keysOf(shaping.i)" :start="start" :end="end" :left="left" :span="span" :top="shaping.y + shaping.h - 21" :kinds="legKinds" @kind="setKind" />
     <div class="zoom"><button class="zb" aria-label="Show more frames" title="show more frames" :disabled="!part"
       @click="zoom(0.625)">−</button><button class="zb" aria-label="Show fewer frames" title="show fewer frames; the wheel does it, too"
       @click="zoom(1.6)">+</button></div>
@@ -395,7 +395,7 @@ async function travel(leg: number, text: string, field: HTMLInputElement): Promi
 
 <style scoped>
 .score { position: absolute; inset: 0; overflow: hidden; }
-.score { touch-action: none; }
+.score { touch-action: none; user-select: none; }
 svg { position: absolute; left: 0; top: 0; display: block; touch-action: none; will-change: transform; }
 .above { pointer-events: none; }
 .above .knobs { pointer-events: auto; }

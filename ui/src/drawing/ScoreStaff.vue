@@ -119,7 +119,10 @@ function flag(px: number, order: number): string {
   const [w, from, tall] = order ? [6, props.h * 0.3, props.h * 0.4] : [10, 2, props.h - 4];
   return `M${px - w / 2} ${props.y + from}h${w}v${tall}h${-w}Z`;
 }
-const name = computed(() => (props.axis.name.length > 15 ? `${props.axis.name.slice(0, 14)}…` : props.axis.name));
+const name = computed(() => {
+  const most = props.h > 30 ? 15 : 12;
+  return props.axis.name.length > most ? `${props.axis.name.slice(0, most - 1)}…` : props.axis.name;
+});
 </script>
 
 <template>
@@ -147,8 +150,8 @@ const name = computed(() => (props.axis.name.length > 15 ? `${props.axis.name.sl
         stroke-width="1.2" />
       <path v-if="before" :d="before" class="before" data-test="before" />
       <path :d="curve" fill="none" stroke="var(--ink)" stroke-width="2" data-test="curve" /></g>
-      <template v-if="!scale.length"><text :x="left + 4" :y="y + 13" class="lab">{{ said(range[1]) }}</text><text :x="left + 4"
-        :y="y + h - 5" class="lab">{{ said(range[0]) }}</text></template>
+      <template v-if="!scale.length"><text :x="left - 8" :y="y + 13" text-anchor="end" class="lab">{{ said(range[1]) }}</text><text :x="left - 8"
+        :y="y + h - 5" text-anchor="end" class="lab">{{ said(range[0]) }}</text></template>
     </template>
     <g v-for="j in jumps" :key="'j' + j.key" class="jump" :data-jump="j.order" pointer-events="none">
       <path

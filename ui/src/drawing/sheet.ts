@@ -15,7 +15,7 @@ export function line(points: readonly (readonly number[])[], to: Projection): st
   return points.map((p, i) => { const [x, y] = to(p); return `${i ? "L" : "M"}${x.toFixed(1)} ${y.toFixed(1)}`; }).join("");
 }
 
-const top = 27; // px above what is drawn, for the sheet's own words
+const top = 40; // px above what is drawn, for the sheet's own words and what plays it
 const below = 40; // px below the plan: dimensions
 const between = 20; // px for the words of the elevation
 const under = 14;

@@ -15,6 +15,7 @@ export const usePreview = defineStore("preview", () => {
   const refused = ref("");
   let ws: WebSocket | null = null;
   let of = ""; // the shot that it is open for
+  let began = -Infinity; // when it was opened last
   let n = 0;
   let from = 0; // answers up to this one are not wanted any more
   let holding = false; // it is looked at, not dragged
@@ -26,9 +27,10 @@ export const usePreview = defineStore("preview", () => {
 
   function open(): void {
     if (ws && of === shot.id && ws.readyState <= WebSocket.OPEN) return;
+    if (performance.now() - began < 500 && of === shot.id) return; // it was tried just now
     shut();
     if (!shot.id) return;
-    of = shot.id;
+    [of, began] = [shot.id, performance.now()];
     const mine = new WebSocket(`${location.protocol === "https:" ? "wss" : "ws"}://${location.host}/api/shots/${of}/preview`);
     mine.binaryType = "arraybuffer";
     mine.onopen = () => {
@@ -48,7 +50,7 @@ export const usePreview = defineStore("preview", () => {
   }
   function shut(): void {
     const old = ws;
-    ws = null;
+    [ws, began] = [null, -Infinity];
     old?.close();
     clear();
   }

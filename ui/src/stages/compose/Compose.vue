@@ -6,6 +6,7 @@ import SheetDrawing from "../../drawing/SheetDrawing.vue";
 import { useLive } from "../../stores/live";
 import { usePlay } from "../../stores/play";
 import { usePreview } from "../../stores/preview";
+import { useScore } from "../../stores/score";
 import { useSteer } from "../../stores/steer";
 import { useShot } from "../../stores/shot";
 import { useClips } from "./clips";
@@ -22,6 +23,7 @@ const live = useLive();
 const steer = useSteer();
 const preview = usePreview();
 const play = usePlay();
+const score = useScore();
 const whole = ref(false);
 const { onCopy, onPaste } = useClips();
 onMounted(() => {
@@ -66,7 +68,7 @@ async function dropped(e: DragEvent): Promise<void> {
 </script>
 
 <template>
-  <div v-if="shot.view" class="compose" @dragover.prevent @drop.prevent="dropped">
+  <div v-if="shot.view" class="compose" :class="{ shaping: score.opened !== null, strip: score.changes }" @dragover.prevent @drop.prevent="dropped">
     <div class="sheetside">
       <SheetDrawing :shot="sheet ?? shot.view" :camera="camera" :was="preview.now?.held ? shot.view : null"
         :rig="live.connected && Object.values(live.now?.floor.state.homed ?? {}).every(Boolean) ? live.now?.view ?? null : null"
@@ -92,11 +94,13 @@ async function dropped(e: DragEvent): Promise<void> {
 
 <style scoped>
 .compose { display: grid; grid-template: minmax(250px, 1fr) minmax(240px, 306px) / minmax(0, 1.78fr) minmax(340px, 1fr); gap: 12px; height: 100%; min-height: 600px; }
+.compose.strip { grid-template-rows: minmax(240px, 1fr) minmax(270px, 346px); }
+.compose.shaping { grid-template-rows: minmax(240px, 1fr) minmax(300px, 372px); }
 .sheetside, .livesign { grid-column: 1; grid-row: 1; }
 .sheetside { position: relative; display: grid; min-height: 0; min-width: 0; }
 .livesign { justify-self: center; align-self: start; z-index: 3; margin-top: 8px; }
-.right { display: grid; grid-template-rows: minmax(120px, 1fr) auto; gap: 12px; min-height: 0; min-width: 0; }
+.right { display: grid; grid-template-rows: minmax(100px, 1fr) minmax(0, auto); gap: 12px; min-height: 0; min-width: 0; }
 .bottom { grid-column: 1 / -1; display: grid; grid-template-rows: auto 1fr auto; }
 .staves { position: relative; min-height: 0; }
-@media (max-width: 900px) { .compose { grid-template: 300px auto 340px / 1fr; height: auto; } .right { grid-template-rows: 240px auto; } }
+@media (max-width: 900px) { .compose, .compose.shaping, .compose.strip { grid-template: 300px auto 340px / 1fr; height: auto; } .right { grid-template-rows: 240px auto; } }
 </style>

@@ -84,12 +84,12 @@ const blur = (e: KeyboardEvent): void => (e.target as HTMLInputElement).blur();
     <label>ramp in <input v-model="into" class="field num" data-test="ends-in" :title="`frames, or as 0.5 s, or as 40 ${unit}/s²; empty: a third`" @change="look" /></label>
     <label>out <input v-model="out" class="field num" data-test="ends-out" @change="look" /></label>
     <button class="btn slim" data-test="ends-lay" :title="(track?.keys.length ?? 0) > 2 ? `its ${track?.keys.length} keyframes go` : ''">lay it<template v-if="(track?.keys.length ?? 0) > 2">, {{ track?.keys.length }} keyframes go</template></button>
-    <span v-if="said || preview.refused" class="over" role="alert">{{ said || preview.refused }}</span>
+    <span v-if="said" class="over" role="alert">{{ said }}</span>
   </form>
 </template>
 
 <style scoped>
-.ends { display: flex; flex-wrap: wrap; gap: 3px 10px; align-items: center; }
+.ends { display: contents; }
 .field { font-size: 12px; min-height: 24px; margin-left: 3px; }
-.num { width: 56px; }
+.num { width: 50px; }
 </style>

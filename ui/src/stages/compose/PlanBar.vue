@@ -100,9 +100,9 @@ async function pick(): Promise<void> {
 </template>
 
 <style scoped>
-.bar { display: flex; gap: 12px; align-items: flex-start; justify-content: space-between; padding: 5px 12px 4px; border-bottom: 1px solid var(--rule); }
-.set, .do { display: flex; flex-wrap: wrap; gap: 3px 12px; align-items: center; white-space: nowrap; min-width: 0; }
-.do { flex: none; gap: 3px 6px; max-width: 60%; justify-content: flex-end; }
+.bar { display: flex; flex-wrap: wrap; gap: 3px 12px; align-items: center; white-space: nowrap; padding: 5px 12px 4px; border-bottom: 1px solid var(--rule); }
+.set { display: contents; }
+.do { display: flex; flex-wrap: wrap; gap: 3px 6px; align-items: center; margin-left: auto; }
 .field { font-size: 12px; min-height: 24px; margin-left: 3px; }
 .num { width: 48px; }
 .short { width: 38px; }
@@ -110,5 +110,5 @@ async function pick(): Promise<void> {
 .runs .btn { margin-left: 6px; }
 .hide { position: absolute; width: 1px; height: 1px; opacity: 0; pointer-events: none; }
 .lead kbd { border-color: var(--sheet); }
-@media (max-width: 700px) { .bar { flex-direction: column; } .do { max-width: none; justify-content: flex-start; } }
+@media (max-width: 700px) { .do { margin-left: 0; } }
 </style>

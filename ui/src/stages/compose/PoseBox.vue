@@ -3,6 +3,8 @@ import { computed, onBeforeUnmount, ref } from "vue";
 import type { Axis } from "../../api/client";
 import { isFocus, own, places, unit as symbol } from "../../drawing/axes";
 import { band, fills, percent } from "../../drawing/headroom";
+import { signed, useChanges } from "../../stores/changes";
+import { useScore } from "../../stores/score";
 import { useNudge } from "../../stores/nudge";
 import { four, useShot } from "../../stores/shot";
 import { useLive } from "../../stores/live";
@@ -14,6 +16,8 @@ const shot = useShot();
 const nudge = useNudge();
 const steer = useSteer();
 const live = useLive();
+const score = useScore();
+const changes = useChanges();
 const marks = ref(false);
 onBeforeUnmount(() => steer.turn(false));
 const shares = computed(() => shot.axes.map((_, i) => Math.abs(shot.view?.plot.shares[i]?.[shot.index] ?? 0)));
@@ -66,7 +70,7 @@ const back = computed(() => (nudge.lastBy ? `${+Math.abs(nudge.lastBy / 2).toFix
       <span v-if="!steer.on" class="small quiet">step {{ step }} <kbd>↑</kbd><kbd>↓</kbd></span>
     </header>
     <div v-for="(a, i) in shot.axes" :key="a.id" class="axis" :class="{ sel: i === shot.axis }" @click="shot.select(i)">
-      <span class="name">{{ a.name }}<i v-if="shot.keyAt(a.id, shot.frame)" title="keyframe here">◆</i></span>
+      <span class="name" :title="a.name">{{ a.name }}<i v-if="shot.keyAt(a.id, shot.frame)" title="keyframe here">◆</i></span>
       <button class="nb" :aria-label="`${a.name} less`" tabindex="-1" @pointerdown="hold(i, -1)" @pointerup="let_go"
         @pointerleave="let_go">−</button>
       <input class="val" :data-test="'value-' + own(a.id)" :aria-label="`${a.name} in ${unit(a)}`" :value="shown(a)" inputmode="decimal"
@@ -74,14 +78,15 @@ const back = computed(() => (nudge.lastBy ? `${+Math.abs(nudge.lastBy / 2).toFix
       <span class="unit">{{ unit(a) }}</span>
       <button class="nb" :aria-label="`${a.name} more`" tabindex="-1" @pointerdown="hold(i, 1)" @pointerup="let_go"
         @pointerleave="let_go">+</button>
-      <span class="share" aria-hidden="true"><i
+      <span v-if="score.changes" class="delta" data-test="delta">{{ changes.here ? signed(a, changes.here.axes[i] ?? 0) : "" }}</span>
+      <span v-else class="share" aria-hidden="true"><i
         :style="{ width: Math.min(shares[i] ?? 0, 1.15) / 1.2 * 100 + '%', background: fills[band(shares[i] ?? 0)] }" /></span>
       <span class="pct" :class="{ over: (shares[i] ?? 0) > 1 }">{{ percent(shares[i] ?? 0) }}</span>
     </div>
     <footer>
       <button class="btn slim" data-test="half-back" @click="steer.on || nudge.halfBack()" @pointerdown="steer.halfBack()" @pointerup="steer.release()" @pointerleave="steer.release()">half back <span class="by">{{ back }}</span> <kbd>/</kbd>
         </button>
-      <button class="btn slim" data-test="store-one" @click="store(shot.selected?.id)">store {{ shot.selected?.name }}</button>
+      <button class="btn slim" data-test="store-one" @click="store(shot.selected?.id)">store {{ (shot.selected?.name.length ?? 0) > 14 ? "this axis" : shot.selected?.name }}</button>
       <button class="btn slim lead" data-test="store" @click="store()">store {{ steer.on ? "it" : "all" }} <kbd>K</kbd></button>
     </footer>
     <MarksBox v-if="marks" @close="marks = false" />
@@ -89,7 +94,11 @@ const back = computed(() => (nudge.lastBy ? `${+Math.abs(nudge.lastBy / 2).toFix
 </template>
 
 <style scoped>
-.pose { padding: 8px 10px 8px; }
+.pose { padding: 8px 10px 8px; overflow: hidden auto; }
+.name { overflow: hidden; text-overflow: ellipsis; white-space: nowrap; }
+header, footer { position: sticky; background: var(--sheet); z-index: 1; }
+header { top: -8px; }
+footer { bottom: -8px; }
 header { min-height: 26px; }
 .acts { margin-left: auto; display: flex; gap: 6px; }
 .acts .btn { min-height: 22px; padding: 1px 8px; }
@@ -113,6 +122,7 @@ footer .btn { white-space: nowrap; padding: 3px 7px; gap: 5px; }
 html.blackout .share { border-color: var(--quiet); }
 .share::after { content: ""; position: absolute; left: 83.3%; top: -3px; bottom: -3px; border-left: 1.5px solid var(--ink); }
 .share i { position: absolute; inset: 0 auto 0 0; border-right: 1px solid var(--ink); }
+.delta { text-align: right; font-size: 12px; white-space: nowrap; }
 .pct { text-align: right; font-size: 12px; }
 .lead kbd { border-color: var(--sheet); }
 </style>
