@@ -80,6 +80,7 @@ func TestDraggingIsPreviewed(t *testing.T) {
 		t.Errorf("a refused drop made revision %d", n)
 	}
 	p.wait("the ribbon as it was", fmt.Sprintf(`%s === %q && !document.querySelector('[data-test="score"]').dataset.tried`, ribbon("pan"), was))
+	p.must(chromedp.Sleep(600e6)) // the answer is read to its end
 	p.mouse(pressed, x, y, true)
 	p.mouse(moved, p.frameX(78), y, true)
 	p.mouse(moved, p.frameX(80), y, true)
@@ -213,6 +214,18 @@ func TestShapingInPlace(t *testing.T) {
 	from := eval[string](p, `document.querySelector('[data-test="score"]').dataset.from`)
 	p.must(chromedp.Sleep(400e6), chromedp.Reload())
 	p.wait("where one was", fmt.Sprintf(`document.querySelector('[data-test="staff-pan"]')?.dataset.opened === 'true' && document.querySelector('[data-test="counter"]').textContent.trim() === '0144' && document.querySelector('[data-test="score"]').dataset.from === %q && document.querySelector('.staff.selected')?.dataset.test === 'staff-pan'`, from))
+	// Somebody else at this desk is where they were: here, nowhere yet. And back.
+	sits := func(name string) {
+		t.Helper()
+		eval[int](p, fmt.Sprintf(`fetch('/api/me', { method: 'PUT', headers: { 'Content-Type': 'application/json' }, body: '{"name":"%s"}' }).then((r) => r.status)`, name))
+		p.must(chromedp.Reload())
+	}
+	me := eval[string](p, `fetch('/api/me').then((r) => r.json()).then((m) => m.name)`)
+	sits("Bo")
+	p.wait("a closed staff", `document.querySelector('[data-test="staff-pan"]')?.dataset.opened === 'false' && !document.querySelector('[data-test="window"]')`)
+	p.must(chromedp.Sleep(400e6))
+	sits(me)
+	p.wait("where one was", fmt.Sprintf(`document.querySelector('[data-test="staff-pan"]')?.dataset.opened === 'true' && document.querySelector('[data-test="score"]').dataset.from === %q && document.querySelector('[data-test="counter"]').textContent.trim() === '0144'`, from))
 }
 
 // Several keyframes are picked, by pointer and by key, moved, copied, pasted and taken out.
