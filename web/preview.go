@@ -97,7 +97,18 @@ func (s *Server) preview(w http.ResponseWriter, r *http.Request) {
 		case <-ctx.Done():
 			return
 		case a := <-asked:
-			if err := c.Write(ctx, websocket.MessageBinary, t.answer(ctx, a)); err != nil {
+			select { // pages take turns, so that holds and rigs are never kept waiting
+			case <-ctx.Done():
+				return
+			case s.trying <- struct{}{}:
+			}
+			select {
+			case a = <-asked: // what came meanwhile is newer
+			default:
+			}
+			says := t.answer(ctx, a)
+			<-s.trying
+			if err := c.Write(ctx, websocket.MessageBinary, says); err != nil {
 				return
 			}
 		}

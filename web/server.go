@@ -40,6 +40,7 @@ type Server struct {
 	// calculating holds a place for each calculation that is being answered: half
 	// of the processors, so that holds and rigs are never kept waiting.
 	calculating chan struct{}
+	trying      chan struct{} // one preview at a time
 	toJudge     chan *journal.Take
 	judgings    atomic.Int64 // how often a take was judged, for tests
 	mu          sync.Mutex
@@ -64,7 +65,7 @@ func New(s *store.Store, floors stage.Floors, eye *stage.Eye, log *slog.Logger) 
 		sm.Store = pgxstore.NewWithCleanupInterval(s.Pool, 0)
 	}
 	srv := &Server{store: s, floors: floors, log: log, sessions: sm, versions: map[string]int64{}, toJudge: make(chan *journal.Take, 64),
-		calculating: make(chan struct{}, max(1, runtime.GOMAXPROCS(0)/2))}
+		calculating: make(chan struct{}, max(1, runtime.GOMAXPROCS(0)/2)), trying: make(chan struct{}, 1)}
 	srv.began = time.Now().UnixMilli()
 	srv.drawings, _ = lru.New[revisionKey, *Drawn](16) // fails for sizes below one only
 	srv.inStep = stage.NewInStep(eye)
