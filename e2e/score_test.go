@@ -279,6 +279,17 @@ func TestSeveralArePicked(t *testing.T) {
 	p.mouse(pressed, p.frameX(110), low, true)
 	p.mouse(released, p.frameX(110), low, true)
 	picked(0)
+	p.focusStaff("track")
+	p.key("f")
+	p.chord("}", "BracketRight", 221, shift)
+	picked(2) // the first and the one after it
+	p.chord("{", "BracketLeft", 219, shift)
+	picked(2)
+	p.key("X")
+	picked(6) // all at the first frame, and the one at 70
+	p.mouse(pressed, p.frameX(110), low, true)
+	p.mouse(released, p.frameX(110), low, true)
+	picked(0)
 	p.key("X")
 	picked(5)
 	p.key("x")
@@ -475,6 +486,8 @@ func TestPlayedHere(t *testing.T) {
 	frame := func() float64 {
 		return eval[float64](p, `Number(document.querySelector('[data-test="counter"]').textContent.trim())`)
 	}
+	p.enter("frame", "2000000")
+	p.alerts("give a number within ±1000000")
 	p.enter("play-speed", "zero")
 	p.alerts("“zero” is none; give 0.01 to 20")
 	p.enter("play-speed", "0.5")
