@@ -112,6 +112,11 @@ func TestRecord(t *testing.T) {
 	if _, err := p.Apply(r, set(20, map[string]float64{"track": 500})); err == nil || !strings.Contains(err.Error(), "hand-made take") {
 		t.Errorf("a keyframe on it: %v", err)
 	}
+	for _, e := range []Edit{{Op: "span", Axis: "track", To: 9, Pair: &[2]float64{100, 200}}, {Op: "paste", Tracks: []Track{{Axis: "track", Keys: []Key{{Frame: 20, Value: 500}}}}}} {
+		if _, err := p.Apply(r, e); err == nil || !strings.Contains(err.Error(), "hand-made take") {
+			t.Errorf("%s in its place: %v", e.Op, err)
+		}
+	}
 	both := Track{Axis: "track", Kind: curve.Smooth, Record: rec, Keys: []Key{{Frame: 1, Value: 100}}}
 	if _, err := p.Apply(r, Edit{Op: "replace", Tracks: []Track{both}}); err == nil {
 		t.Error("a record with keyframes: accepted")

@@ -157,6 +157,9 @@ func (p *Path) span(e Edit) error {
 	case !(e.To > e.Frame):
 		return bad("to", fmt.Sprintf("the move would end at %s, where it does not come after its start at %s", num(e.To), num(e.Frame)), "give a duration above 0")
 	}
+	if err := t.recorded(); err != nil {
+		return err
+	}
 	ramp := e.Ramp
 	if ramp == nil {
 		ramp = &TypedRamp{Law: curve.Laws[0]}
