@@ -52,6 +52,7 @@ type app struct {
 	Floor *stage.Floor // Plank's
 	t     *testing.T
 	shot  string
+	base  int64 // the revision that a test began on
 }
 
 // folder is one that PostgreSQL, too, may write into, until the test ends.

@@ -1,6 +1,7 @@
 package e2e
 
 import (
+	"encoding/json"
 	"fmt"
 	"math"
 	"strings"
@@ -36,10 +37,40 @@ func (p *page) frameX(frame float64) float64 {
 	return from + (to-from)*frame/240
 }
 
+// revision counts from where the test began.
 func (a *app) revision() int64 {
 	var v plan
 	a.get("/api/shots/"+a.shot, &v)
-	return v.Revision
+	return v.Revision - a.base
+}
+
+// TestScore uses the score in every way, on one application: each part begins on the demo's
+// move as it came, in a browser of its own.
+func TestScore(t *testing.T) {
+	t.Parallel() // nothing rolls here
+	a := start(t)
+	var was struct {
+		Path struct{ Tracks json.RawMessage }
+	}
+	a.get("/api/shots/"+a.shot, &was)
+	for _, part := range []struct {
+		name string
+		does func(*testing.T, *app)
+	}{{"dragged", draggingIsPreviewed}, {"shaped", shapingInPlace}, {"picked", severalArePicked}, {"timed", threeWaysToTime}, {"looked at", lookedAtFirst}, {"played", playedHere}} {
+		t.Run(part.name, func(t *testing.T) {
+			b := *a
+			b.t, b.base = t, 0
+			n := b.revision()
+			if n > 0 {
+				if code, text := b.post("/api/shots/"+b.shot+"/edits", fmt.Sprintf(`{"revision":%d,"edit":{"op":"replace","tracks":%s}}`, n, was.Path.Tracks)); code != 200 {
+					t.Fatal(text)
+				}
+				n++
+			}
+			b.base = n
+			part.does(t, &b)
+		})
+	}
 }
 
 // strip waits for a part of what the strip says of the last deed.
@@ -56,9 +87,7 @@ func (p *page) alerts(text string) {
 
 // While a keyframe is dragged the score shows what would be, and nothing is stored; let go,
 // it is one edit. Onto another keyframe it is a sentence, and the path as it was.
-func TestDraggingIsPreviewed(t *testing.T) {
-	t.Parallel() // nothing rolls here
-	a := start(t)
+func draggingIsPreviewed(t *testing.T, a *app) {
 	p := a.composes(t)
 	was := p.curveOf("pan")
 	x, y := p.centre(postOf("pan", 70) + " path")
@@ -125,9 +154,7 @@ func (p *page) curveOf(axis string) string { p.t.Helper(); return eval[string](p
 
 // A staff opens into its curve, which is shaped in place: the kind of a leg, the tension of
 // a tangent, a handle, where a ramp ends.
-func TestShapingInPlace(t *testing.T) {
-	t.Parallel() // nothing rolls here
-	a := start(t)
+func shapingInPlace(t *testing.T, a *app) {
 	p := a.composes(t)
 	p.must(chromedp.Click(chromedp.CSS(`[data-test="staff-pan"] .name`)))
 	p.focusStaff("pan")
@@ -229,9 +256,7 @@ func TestShapingInPlace(t *testing.T) {
 }
 
 // Several keyframes are picked, by pointer and by key, moved, copied, pasted and taken out.
-func TestSeveralArePicked(t *testing.T) {
-	t.Parallel() // nothing rolls here
-	a := start(t)
+func severalArePicked(t *testing.T, a *app) {
 	p := a.composes(t)
 	picked := func(n int) {
 		t.Helper()
@@ -350,9 +375,7 @@ func (p *page) mouseWith(kind input.DispatchMouseEventType, x, y float64, mods c
 }
 
 // Three ways to time a move, of the same keyframes; which one is used is remembered.
-func TestThreeWaysToTime(t *testing.T) {
-	t.Parallel() // nothing rolls here
-	a := start(t)
+func threeWaysToTime(t *testing.T, a *app) {
 	p := a.composes(t)
 	timing := func(v string) {
 		t.Helper()
@@ -410,9 +433,7 @@ func TestThreeWaysToTime(t *testing.T) {
 }
 
 // Remedies, whole edits and versions are looked at on sheet and score before they are taken.
-func TestLookedAtFirst(t *testing.T) {
-	t.Parallel() // nothing rolls here
-	a := start(t)
+func lookedAtFirst(t *testing.T, a *app) {
 	p := a.composes(t)
 	looked := func(on bool) {
 		t.Helper()
@@ -435,7 +456,7 @@ func TestLookedAtFirst(t *testing.T) {
 	}
 
 	// Pan is far over its speed: every remedy is shown, none is done until it is pressed.
-	if code, b := a.post("/api/shots/"+a.shot+"/edits", `{"revision":0,"edit":{"op":"set","frame":130,"values":{"pan":40}}}`); code != 200 {
+	if code, b := a.post("/api/shots/"+a.shot+"/edits", fmt.Sprintf(`{"revision":%d,"edit":{"op":"set","frame":130,"values":{"pan":40}}}`, a.base)); code != 200 {
 		t.Fatal(b)
 	}
 	p.wait("all that was found", `document.querySelector('[data-test="remedy-retime"]') && !document.querySelector('[data-test="looking"]')`)
@@ -479,9 +500,7 @@ func TestLookedAtFirst(t *testing.T) {
 
 // The move is played here, forward and backward, over and over, scrubbed on the sheet, and
 // shown to somebody; and how much changes from frame to frame is said.
-func TestPlayedHere(t *testing.T) {
-	t.Parallel() // nothing rolls here
-	a := start(t)
+func playedHere(t *testing.T, a *app) {
 	p := a.composes(t)
 	frame := func() float64 {
 		return eval[float64](p, `Number(document.querySelector('[data-test="counter"]').textContent.trim())`)
@@ -563,4 +582,13 @@ func TestPlayedHere(t *testing.T) {
 	if n := a.revision(); n != 0 {
 		t.Errorf("a key under the picture made revision %d", n)
 	}
+	// It lies over Stop: not while a machine moves.
+	p.click("show")
+	p.wait("the picture", `document.querySelector('[data-test="showing"]')`)
+	if code, b := a.post("/api/machines/plank/home", "{}"); code != 200 && code != 204 {
+		t.Fatal(code, b)
+	}
+	p.wait("Stop in sight", `!document.querySelector('[data-test="showing"]')`)
+	p.click("show")
+	p.alerts("Stop stays in sight")
 }

@@ -1,5 +1,6 @@
 import { defineStore } from "pinia";
 import { ref, watch } from "vue";
+import { useLive } from "./live";
 import { usePrefs } from "./prefs";
 import { usePreview } from "./preview";
 import { useShot } from "./shot";
@@ -11,6 +12,7 @@ export const usePlay = defineStore("play", () => {
   const shot = useShot();
   const preview = usePreview();
   const prefs = usePrefs();
+  const live = useLive();
   const way = ref<-1 | 0 | 1>(0);
   const showing = ref(false); // to somebody: the picture alone, over the whole window
   let raf = 0;
@@ -58,11 +60,17 @@ export const usePlay = defineStore("play", () => {
     way.value = 0;
     cancelAnimationFrame(raf);
   }
+  // While a machine moves, Stop stays in sight.
   function show(on: boolean): void {
+    if (on && live.moving) {
+      shot.trouble = "A machine is moving, so Stop stays in sight. Show the picture when it stands.";
+      return;
+    }
     showing.value = on && shot.view !== null && !shot.view.empty;
     if (!showing.value) stop();
   }
   watch(() => prefs.speed, () => { if (way.value) mark(); });
+  watch(() => live.moving, (m) => { if (m && showing.value) show(false); });
   watch(() => shot.id, () => { stop(); showing.value = false; });
   return { way, showing, start, stop, show };
 });
