@@ -176,7 +176,7 @@ func (a *app) kept(pass, rows int, broken bool) {
 		}
 	}
 	must(a.Store.AddRows(ctx, k.ID, 0, pos, steps))
-	must(a.Store.EndTake(ctx, k))
+	must(a.Store.EndTake(ctx, k, nil))
 }
 
 // A take that is broken off does not hide the good one; another can be chosen, and

@@ -101,7 +101,8 @@ type Entry struct {
 type Journal interface {
 	Begin(ctx context.Context, t *Take) error
 	Rows(ctx context.Context, t *Take, from int, pos []clock.Pos, steps [][]int32) error
-	End(ctx context.Context, t *Take) error
+	// End writes down that a take has ended and what the log says of it: both or neither.
+	End(ctx context.Context, t *Take, says Entry) error
 	Log(ctx context.Context, e Entry) error
 	// Unfinished lists the takes of a machine that were begun and never ended, with
 	// the rows that are kept of them, as after a crash.
@@ -164,7 +165,8 @@ func (m *Memory) Begin(_ context.Context, t *Take) error {
 func (m *Memory) Rows(context.Context, *Take, int, []clock.Pos, [][]int32) error { return nil }
 
 // End keeps the take; one that ends again, with more rows, takes its own place.
-func (m *Memory) End(_ context.Context, t *Take) error {
+func (m *Memory) End(ctx context.Context, t *Take, says Entry) error {
+	_ = m.Log(ctx, says)
 	m.mu.Lock()
 	defer m.mu.Unlock()
 	for i, o := range m.Takes {

@@ -25,12 +25,12 @@ func TestMemoryKeepsTakes(t *testing.T) {
 		t.Errorf("a take that has not ended is found: %v", err)
 	}
 	for _, k := range takes {
-		if err := m.End(ctx, k); err != nil {
+		if err := m.End(ctx, k, Entry{}); err != nil {
 			t.Fatal(err)
 		}
 	}
 	more := &Take{ID: "b", PassID: "1", Rows: 9}
-	if err := m.End(ctx, more); err != nil || len(m.Takes) != 3 || m.Takes[1].Rows != 9 {
+	if err := m.End(ctx, more, Entry{}); err != nil || len(m.Takes) != 3 || m.Takes[1].Rows != 9 {
 		t.Errorf("%d takes, %v", len(m.Takes), err)
 	}
 	if k, err := m.Find(ctx, "b"); err != nil || k.Rows != 9 {

@@ -78,7 +78,10 @@ func cut(cols [][]int32, from, to int) [][]int32 {
 	return out
 }
 
-func (d *disk) End(_ context.Context, t *journal.Take) error {
+func (d *disk) End(ctx context.Context, t *journal.Take, says journal.Entry) error {
+	if err := d.Log(ctx, says); err != nil {
+		return err
+	}
 	d.mu.Lock()
 	defer d.mu.Unlock()
 	k := d.begun[t.ID]
@@ -201,11 +204,11 @@ func (u *until) Rows(ctx context.Context, t *journal.Take, from int, pos []clock
 	return u.disk.Rows(ctx, t, from, pos, steps)
 }
 
-func (u *until) End(ctx context.Context, t *journal.Take) error {
+func (u *until) End(ctx context.Context, t *journal.Take, says journal.Entry) error {
 	if err := u.gone(); err != nil {
 		return err
 	}
-	return u.disk.End(ctx, t)
+	return u.disk.End(ctx, t, says)
 }
 
 func (u *until) Log(ctx context.Context, e journal.Entry) error {

@@ -269,8 +269,9 @@ func (f *Floor) close(c link.Rig, t *taking) {
 		f.store(nil, t, len(t.tr.Pos))
 	}
 	t.take.Ended, t.take.Rows = true, len(t.tr.Pos)
+	says := journal.Entry{At: time.Now(), Actor: t.take.By, ShotID: t.take.Shot, Kind: "take", Text: t.says()}
 	f.scribe.add(func(ctx context.Context) {
-		err := f.journal.End(ctx, t.take)
+		err := f.journal.End(ctx, t.take, says)
 		if err != nil {
 			f.log.Error("take's end not written; the rig keeps it", "take", t.take.ID, "err", err)
 		} else if c != nil {
@@ -280,7 +281,6 @@ func (f *Floor) close(c link.Rig, t *taking) {
 		f.ended(t.take)
 		f.notify()
 	})
-	f.note(journal.Entry{Actor: t.take.By, ShotID: t.take.Shot, Kind: "take", Text: t.says()})
 }
 
 // says is the take's line in the log.

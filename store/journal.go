@@ -100,9 +100,12 @@ func (j *Journal) Rows(ctx context.Context, t *journal.Take, from int, pos []clo
 	return j.keep(ctx, spooled{Do: "rows", Take: t, From: from, Pos: pos, Steps: steps})
 }
 
-// End stores or spools the end of a take.
-func (j *Journal) End(ctx context.Context, t *journal.Take) error {
-	x := spooled{Do: "end", Take: t}
+// End stores or spools the end of a take and what is said of it.
+func (j *Journal) End(ctx context.Context, t *journal.Take, says journal.Entry) error {
+	if says.ID == "" {
+		says.ID = journal.NewID()
+	}
+	x := spooled{Do: "end", Take: t, Entry: &says}
 	if t.Trace != nil {
 		x.Tick = t.Trace.Tick
 	}
@@ -191,11 +194,11 @@ func (j *Journal) apply(ctx context.Context, x spooled) error {
 	switch {
 	case x.Do == "rows" && x.Take != nil:
 		return j.s.AddRows(ctx, x.Take.ID, x.From, x.Pos, x.Steps)
-	case x.Do == "end" && x.Take != nil:
+	case x.Do == "end" && x.Take != nil: // a spool of an earlier version has its entry apart
 		if x.Take.Trace == nil {
 			x.Take.Trace = &trace.Trace{Tick: x.Tick}
 		}
-		return j.s.EndTake(ctx, x.Take)
+		return j.s.EndTake(ctx, x.Take, x.Entry)
 	case x.Do == "log" && x.Entry != nil:
 		return j.s.AddLog(ctx, *x.Entry)
 	}

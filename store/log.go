@@ -80,6 +80,10 @@ func withEdits(lines []LogLine, edits []edited) []LogLine {
 
 // AddLog appends an entry, once: one that is there already is left alone.
 func (s *Store) AddLog(ctx context.Context, e journal.Entry) error {
+	return addLog(ctx, s.Pool, e)
+}
+
+func addLog(ctx context.Context, q writer, e journal.Entry) error {
 	if e.ID == "" {
 		e.ID = journal.NewID()
 	}
@@ -91,11 +95,11 @@ func (s *Store) AddLog(ctx context.Context, e journal.Entry) error {
 	if len(e.Data) > 0 {
 		data = e.Data
 	}
-	person, err := know(ctx, s.Pool, e.Actor)
+	person, err := know(ctx, q, e.Actor)
 	if err != nil {
 		return err
 	}
-	_, err = s.Pool.Exec(ctx, `INSERT INTO log (id, at, person_id, shot_id, kind, text, data) VALUES ($1,$2,$3,$4,$5,$6,$7) ON CONFLICT (id) DO NOTHING`, e.ID, e.At, person, shot, e.Kind, e.Text, data)
+	_, err = q.Exec(ctx, `INSERT INTO log (id, at, person_id, shot_id, kind, text, data) VALUES ($1,$2,$3,$4,$5,$6,$7) ON CONFLICT (id) DO NOTHING`, e.ID, e.At, person, shot, e.Kind, e.Text, data)
 	return err
 }
 

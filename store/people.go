@@ -14,15 +14,18 @@ type execer interface {
 	Exec(context.Context, string, ...any) (pgconn.CommandTag, error)
 }
 
+// writer is the database or a transaction in it.
+type writer interface {
+	execer
+	QueryRow(context.Context, string, ...any) pgx.Row
+}
+
 // asPerson is a person's columns as one value, for queries that join people as w.
 const asPerson = `jsonb_build_object('id', w.id, 'name', w.name, 'role', w.role)`
 
 // know writes a person down who may have come while the database was away. One who
 // has another's name and role is that other: the id that counts is returned.
-func know(ctx context.Context, q interface {
-	execer
-	QueryRow(context.Context, string, ...any) pgx.Row
-}, p journal.Person) (string, error) {
+func know(ctx context.Context, q writer, p journal.Person) (string, error) {
 	switch {
 	case p.ID == "" && p.Name == "":
 		p = journal.Somebody

@@ -302,7 +302,7 @@ func TestATakeEndsWithMore(t *testing.T) {
 	k := take(t, j, sh)
 	end := func(rows int, why string) {
 		k.Broken, k.Why, k.Rows = true, why, rows
-		if err := j.End(t.Context(), k); err != nil {
+		if err := j.End(t.Context(), k, journal.Entry{At: time.Now(), Actor: person("ann"), ShotID: sh.ID, Kind: "take", Text: why}); err != nil {
 			t.Fatal(err)
 		}
 	}
@@ -359,6 +359,7 @@ func TestTenKills(t *testing.T) {
 	<-wrote
 	wg.Wait()
 	k.end(t, j)
+	want = append(want, "let go")
 	for late := time.Now().Add(20 * time.Second); j.Drain(t.Context()) != nil; {
 		if time.Now().After(late) {
 			t.Fatal("the spool is never stored")

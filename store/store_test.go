@@ -141,7 +141,7 @@ func take(t *testing.T, j *Journal, sh *Shot) *journal.Take {
 	if err != nil {
 		t.Fatal(err)
 	}
-	k := &journal.Take{ID: journal.NewID(), PassID: ps[0].ID, Machine: "plank", Clock: ps[0].Clock, By: person("ann"), Started: time.Now(), Print: x.Print, Axes: tab.Axes, Units: []rig.Ratio{{Num: 1, Den: 1}}, LastBeat: -1, BrakeAt: -1}
+	k := &journal.Take{ID: journal.NewID(), PassID: ps[0].ID, Shot: sh.ID, Machine: "plank", Clock: ps[0].Clock, By: person("ann"), Started: time.Now(), Print: x.Print, Axes: tab.Axes, Units: []rig.Ratio{{Num: 1, Den: 1}}, LastBeat: -1, BrakeAt: -1}
 	if err := j.Begin(t.Context(), k); err != nil {
 		t.Fatal(err)
 	}
@@ -203,7 +203,8 @@ func (k *kept) write(t *testing.T, j *Journal, from, n int) {
 func (k *kept) end(t *testing.T, j *Journal) {
 	t.Helper()
 	k.take.Broken, k.take.Why, k.take.Frame, k.take.Rows, k.take.BrakeAt = true, "let go", 86.5, k.rows, 4711
-	if err := j.End(t.Context(), k.take); err != nil {
+	says := journal.Entry{ID: k.take.ID, At: time.Now(), Actor: person("ann"), ShotID: k.take.Shot, Kind: "take", Text: "let go"}
+	if err := j.End(t.Context(), k.take, says); err != nil {
 		t.Fatal(err)
 	}
 }
@@ -219,6 +220,10 @@ func TestTraces(t *testing.T) {
 	k.write(t, j, 1000, 1000)
 	k.write(t, j, 1000, 1000) // again, as after a lost acknowledgement
 	k.write(t, j, 2000, 17)
+	says := journal.Entry{At: time.Now(), Actor: person("ann"), ShotID: journal.NewID(), Kind: "take", Text: "of a shot that is not there"}
+	if err := db.EndTake(t.Context(), k.take, &says); err == nil || len(openIDs(t, j)) == 0 {
+		t.Errorf("the take is ended without its line in the log: %v", err)
+	}
 	k.end(t, j)
 	k.check(t)
 	if next := take(t, j, sh); next.Number != 2 {
@@ -253,7 +258,7 @@ func TestSpool(t *testing.T) {
 	}
 	k.check(t)
 	log, err := db.Log(t.Context(), sh.ID, 0, 10)
-	if err != nil || len(log) != 1 || log[0].Text != "spooled" {
+	if err != nil || len(log) != 2 || log[0].Text != "let go" || log[1].Text != "spooled" {
 		t.Errorf("log %v, %v", log, err)
 	}
 	if err := j.Drain(t.Context()); err != nil {

@@ -106,8 +106,9 @@ func (s *Store) BeginTake(ctx context.Context, t *journal.Take) error {
 }
 
 // EndTake writes down how a take ended. A take whose rest was fetched later ends
-// again, with more rows; never with fewer. What was judged of it is judged anew.
-func (s *Store) EndTake(ctx context.Context, t *journal.Take) error {
+// again, with more rows; never with fewer. What was judged of it is judged anew. What
+// is said of it, if anything, stands in the log at the same moment.
+func (s *Store) EndTake(ctx context.Context, t *journal.Take, says *journal.Entry) error {
 	tick := int64(0)
 	if t.Trace != nil {
 		tick = t.Trace.Tick
@@ -117,8 +118,13 @@ func (s *Store) EndTake(ctx context.Context, t *journal.Take) error {
 			WHERE id = $1 AND (NOT ended OR rows <= $5)`, t.ID, t.Broken, t.Why, t.Frame, t.Rows, tick, t.LastBeat, t.BrakeAt, t.Clock); err != nil {
 			return err
 		}
-		_, err := tx.Exec(ctx, `DELETE FROM findings WHERE take_id = $1 OR against = $1`, t.ID)
-		return err
+		if _, err := tx.Exec(ctx, `DELETE FROM findings WHERE take_id = $1 OR against = $1`, t.ID); err != nil {
+			return err
+		}
+		if says == nil {
+			return nil
+		}
+		return addLog(ctx, tx, *says)
 	})
 }
 

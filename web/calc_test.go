@@ -384,5 +384,5 @@ func makeTake(ctx context.Context, shot string, rows int) error {
 	if err := running.Store.AddRows(ctx, k.ID, 0, pos, steps); err != nil {
 		return err
 	}
-	return running.Store.EndTake(ctx, k)
+	return running.Store.EndTake(ctx, k, nil)
 }
