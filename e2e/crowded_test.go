@@ -154,8 +154,8 @@ func TestMeasureDragging(t *testing.T) {
 	a := start(t)
 	id := a.crowded(t, 40, 2000)
 	near := a.Addr
-	for what, addr := range map[string]string{"on loopback": near, "with 30 ms of network in between": far(t, near, 15*time.Millisecond)} {
-		p := a.openAt(addr, "/shot/"+id+"/compose")
+	for _, on := range []struct{ what, addr string }{{"on loopback", near}, {"with 30 ms of network in between", far(t, near, 15*time.Millisecond)}} {
+		what, p := on.what, a.openAt(on.addr, "/shot/"+id+"/compose")
 		p.wait("the finder", `document.querySelector('[data-test="finder"]')?.dataset.drawn > 0 && document.querySelector('[data-test="staff-pan"]')`)
 		p.must(chromedp.Sleep(4 * time.Second))
 		key := eval[int](p, `Number([...document.querySelectorAll('[data-test="staff-pan"] [data-key]')][20].dataset.key)`)
@@ -183,5 +183,18 @@ func TestMeasureDragging(t *testing.T) {
 		if dir := os.Getenv("KEENARC_LOOK"); dir != "" {
 			p.shot(filepath.Join(dir, "crowded-drag.png"))
 		}
+		p.end()
 	}
+	p := a.openAt(near, "/api/shelf")
+	p.must(chromedp.Evaluate[chromedp.Void](`document.body.innerHTML = '<i style="position:absolute;left:0;top:0;width:9px;height:9px;background:red;will-change:transform"></i>'; const dot = document.querySelector('i');
+		window.addEventListener('pointermove', (e) => { dot.style.transform = 'translate(' + e.clientX + 'px,' + e.clientY + 'px)'; })`))
+	p.must(chromedp.Sleep(time.Second))
+	p.paints("pointermove")
+	for i := range 180 {
+		next := time.Now().Add(16 * time.Millisecond)
+		p.mouse(input.DispatchMouseEventTypeMouseMoved, 500+float64(i%40), 400, true)
+		time.Sleep(time.Until(next))
+	}
+	took := eval[[]float64](p, `window.took`)
+	t.Logf("a page with one dot that follows the pointer: pointer to painted median %.1f ms, 95th percentile %.1f ms of %d", quantile(took, 0.5), quantile(took, 0.95), len(took))
 }

@@ -184,6 +184,7 @@ func (a *app) put(path string, body string) (int, string) {
 
 // page is one browser with what it asked the network for.
 type page struct {
+	end  func() // closes its browser
 	t    *testing.T
 	ctx  context.Context
 	app  *app
@@ -215,8 +216,9 @@ func (a *app) openAt(addr, path string) *page {
 	actx, c1 := chromedp.NewExecAllocator(context.Background(), opts...)
 	ctx, c2 := chromedp.NewContext(actx, chromedp.WithErrorf(func(string, ...any) {}))
 	ctx, c3 := context.WithTimeout(ctx, 4*time.Minute)
-	a.t.Cleanup(func() { c3(); c2(); c1() })
-	p := &page{t: a.t, ctx: ctx, app: a}
+	end := func() { c3(); c2(); c1() }
+	a.t.Cleanup(end)
+	p := &page{t: a.t, ctx: ctx, app: a, end: end}
 	p.must(chromedp.EmulateViewport(1280, 800))
 	if _, err := chromedp.Call(ctx, network.Enable, network.EnableParams{}); err != nil {
 		a.t.Fatal(err)

@@ -86,7 +86,7 @@ func (p *page) centre(sel string) (x, y float64) {
 // what it changed was painted, in ms.
 func (p *page) paints(event string) {
 	p.must(chromedp.Evaluate[chromedp.Void](fmt.Sprintf(`(() => { window.took = []; window.addEventListener('%s', (e) => {
-		const t = e.timeStamp; requestAnimationFrame(() => { const c = new MessageChannel(); c.port1.onmessage = () => window.took.push(performance.now() - t); c.port2.postMessage(0); }); }, true); })()`, event)))
+		const t = e.timeStamp; requestAnimationFrame(() => scheduler.postTask(() => window.took.push(performance.now() - t), { priority: "user-blocking" })); }, true); })()`, event)))
 }
 
 func quantile(v []float64, q float64) float64 {

@@ -386,3 +386,16 @@ func makeTake(ctx context.Context, shot string, rows int) error {
 	}
 	return running.Store.EndTake(ctx, k, nil)
 }
+
+// What is worked out beside an answer fails as the answer itself would.
+func TestBeside(t *testing.T) {
+	n := 0
+	beside(func() { n = 1 })()
+	defer func() {
+		if p := recover(); p != "no" || n != 1 {
+			t.Errorf("panicked with %v, did %d", p, n)
+		}
+	}()
+	beside(func() { panic("no") })()
+	t.Error("a panic was lost")
+}

@@ -188,14 +188,30 @@ func draw(sh *store.Shot, d *store.Draft) (*Drawn, error) {
 		v.Sheet = planSheet(sh, v.Plot)
 		return v, nil
 	}
-	m, a, err := limit.Analyse(d.Path, sh.Rig)
+	m, err := path.Compile(d.Path, sh.Rig)
 	if err != nil {
 		return nil, err
 	}
-	v.Analysis, v.First, v.Last = a, m.First, m.Last
+	v.First, v.Last = m.First, m.Last
+	judged := beside(func() { v.Analysis = limit.Of(m, d.Path, sh.Rig) })
 	v.Plot = plot(sh, scale, m, fps, m.Start(), m.End())
 	v.Sheet = planSheet(sh, v.Plot)
+	judged()
 	return v, nil
+}
+
+// beside does something at the same time; what it answers waits for it, and panics as it did.
+func beside(do func()) (wait func()) {
+	done := make(chan any, 1) // nobody may wait: something else has panicked
+	go func() {
+		defer func() { done <- recover() }()
+		do()
+	}()
+	return func() {
+		if p := <-done; p != nil {
+			panic(p)
+		}
+	}
 }
 
 // planSheet is the sheet of a plan: set, machines and all poses of the move.

@@ -36,12 +36,17 @@ func Analyse(p *path.Path, r *rig.Rig) (*path.Motion, *Analysis, error) {
 	if err != nil {
 		return nil, nil, err
 	}
+	return m, Of(m, p, r), nil
+}
+
+// Of is Analyse for a path that is compiled already.
+func Of(m *path.Motion, p *path.Path, r *rig.Rig) *Analysis {
 	fps := p.Clock().FPS()
 	a := &Analysis{Report: Check(m, r, fps, Working), Sentences: []string{}, Remedies: []Remedy{}}
 	a.say(p, r, m, fps, true)
 	_, _, free := a.Report.Sealable()
 	a.WithinRated = free && (a.Report.OK() || Check(m, r, fps, Rated).OK())
-	return m, a, nil
+	return a
 }
 
 // Glance is Analyse without remedies, for a plan that is only tried.

@@ -14,8 +14,9 @@ import ScoreHead from "./ScoreHead.vue";
 import ScoreLegs from "./ScoreLegs.vue";
 import ScoreRuler from "./ScoreRuler.vue";
 import ScoreOver from "./ScoreOver.vue";
-import ScoreStaff, { type Row } from "./ScoreStaff.vue";
+import ScoreStaff from "./ScoreStaff.vue";
 import StaffKnobs from "./StaffKnobs.vue";
+import type { Row } from "./StaffRibbon.vue";
 import { useElementSize } from "./size";
 import { useScoreWindow } from "./scoreWindow";
 
@@ -201,6 +202,8 @@ function drop(): void {
 }
 // Who lets the pointer go elsewhere, or takes another shot, holds nothing.
 watch(() => props.shot.id, drop);
+// What was let go lies there with the answer: drawn once, not in the hand again.
+watch(() => props.shot.revision, () => { if (busy) hand.value = null; });
 
 // A keyframe that is moved by key is held until the keys rest: presses add up
 // here and are sent as one move, whatever the playhead does meanwhile.
@@ -314,7 +317,7 @@ async function travel(leg: number, text: string, field: HTMLInputElement): Promi
       <ScoreRuler :start="start" :end="end" :left="left" :span="span" :head="head" :frames="shownKeys" :from="hand?.all ? hand.held.frame : null" :to="hand?.all ? hand.to : 0" @ruler="rulerDown" @mark="markDown" />
       <ScoreChanges v-if="score.changes && !shot.empty" :window="{ from: start, to: end }" :left="left" :span="span" :width="width" :y="height - strip" :h="strip" />
     </svg>
-    <ScoreStaff v-for="r in rows" :key="r.a.id" :axis="r.a" :index="r.i" :y="r.y" :h="r.h" :width="width"
+    <ScoreStaff v-for="r in rows" :key="r.a.id" v-memo="[r, width, start, end, nowRows[r.i], preview.now?.axes.has(r.i) && wasRows, opened === r.i && others, tracks.get(r.a.id), fresh.get(r.a.id), report.get(r.a.id), shot.focus_scale, r.i === axis, opened === r.i ? range : none, tried, lift.get(r.a.id), pickedOf.get(r.a.id), near?.axis === r.i ? near.x : null, crowded, isOver(r.a)]" :axis="r.a" :index="r.i" :y="r.y" :h="r.h" :width="width"
       :left="left" :right="right" :start="start" :end="end" :row="nowRows[r.i] as Row" :was="wasRows && preview.now?.axes.has(r.i) ? wasRows[r.i] as Row : null"
       :others="opened === r.i ? others : null" :track="tracks.get(r.a.id)" :fresh="fresh.get(r.a.id) ?? null" :report="report.get(r.a.id)" :focus="shot.focus_scale"
       :selected="r.i === axis" :opened="opened === r.i" :peak="peak(r.a)" :over="isOver(r.a)" :range="opened === r.i ? range : none"

@@ -26,7 +26,7 @@ const { width, height } = useElementSize(box);
 // One scale for plan and elevation; x is shared, so they stand over each other.
 const zoom = ref(1);
 const shift = ref<[number, number]>([0, 0]);
-const base = computed(() => fit(props.shot.sheet.bounds, width.value, height.value, props.planOnly ?? false));
+const base = computed<Frame>((was) => keep(was as Frame, fit(props.shot.sheet.bounds, width.value, height.value, props.planOnly ?? false)));
 const at = computed<Frame>(() => {
   const b = base.value, z = zoom.value;
   const cx = width.value / 2 + (b.cx - width.value / 2) * z + shift.value[0];

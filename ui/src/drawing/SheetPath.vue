@@ -28,6 +28,7 @@ function spots(p: Plot): Points {
 }
 const here = computed(() => spots(plot.value));
 const piece = (from: number, to: number): string => (to > from ? stroke(here.value, from, to, 0.6, 0.6) : "");
+const whole = computed(() => (props.shot.empty ? "" : piece(inner.value.from, inner.value.to)));
 const strips = computed(() => (props.shot.empty ? [] : runs(worst.value).map(([b, from, end]) => ({ b, d: piece(Math.max(from, inner.value.from), Math.min(end, inner.value.to)) })).filter((s) => s.d)));
 const outside = computed(() => (props.shot.empty ? "" : piece(0, inner.value.from) + piece(inner.value.to, plot.value.views.length - 1)));
 const size = computed(() => (props.side ? { ink: 5, fill: 3.4, tick: 0.7 } : { ink: 6.5, fill: 4.5, tick: 1 }));
@@ -71,7 +72,6 @@ function across(at: Points, i: number): [number, number] {
 }
 // Dragged along, the path takes the playhead with it: to the frame that lies nearest,
 // from where it is, so that a path that crosses itself is not left.
-const reach = computed(() => (props.shot.empty ? "" : piece(inner.value.from, inner.value.to)));
 let scrub: number | null = null;
 function nearest(e: PointerEvent): number {
   const r = (e.currentTarget as SVGElement).ownerSVGElement?.getBoundingClientRect();
@@ -95,14 +95,14 @@ function along(e: PointerEvent, down = false): void {
 <template>
   <g>
     <path v-if="outside" :d="outside" data-test="sheet-runs" stroke="var(--ink)" stroke-width="2" stroke-dasharray="5 4" fill="none" />
-    <g v-for="(s, i) in strips" :key="i">
-      <path :d="s.d" stroke="var(--ink)" :stroke-width="size.ink" fill="none" />
+    <path :d="whole" stroke="var(--ink)" :stroke-width="size.ink" fill="none" />
+    <template v-for="(s, i) in strips" :key="i">
       <path :d="s.d" :stroke="fills[s.b]" :stroke-width="size.fill" fill="none" />
       <path v-if="s.b === 3 && !side" :d="s.d" stroke="url(#overhatch)" :stroke-width="size.fill" fill="none" />
-    </g>
+    </template>
     <g v-if="was" data-test="old-spacing"><path :d="old" fill="none" stroke="var(--quiet)" stroke-width="1.2" stroke-dasharray="4 3" /><path v-for="t in before" :key="'b' + t.l" :d="t.d" stroke="var(--quiet)" :stroke-width="t.w" /></g>
     <path v-for="t in ticks" :key="'t' + t.l" :d="t.d" stroke="var(--ink)" :stroke-width="t.w" />
-    <path v-if="scrubs && reach" :d="reach" class="reach" :data-test="side ? undefined : 'sheet-scrub'" @pointerdown.stop="(e) => along(e, true)" @pointermove="(e) => along(e)" @pointerup="scrub = null" @pointercancel="scrub = null" />
+    <path v-if="scrubs && whole" :d="whole" class="reach" :data-test="side ? undefined : 'sheet-scrub'" @pointerdown.stop="(e) => along(e, true)" @pointermove="(e) => along(e)" @pointerup="scrub = null" @pointercancel="scrub = null" />
   </g>
 </template>
 

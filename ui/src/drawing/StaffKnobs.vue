@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { computed, ref } from "vue";
 import type { Edit, Key, Track } from "../api/client";
-import type { Row } from "./ScoreStaff.vue";
+import type { Row } from "./StaffRibbon.vue";
 
 // What shapes an opened curve in place: handles, the tension of a tangent, a slope, and where
 // ramps end. Each is dragged; what it would be is tried while it is, and done when let go.

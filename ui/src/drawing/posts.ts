@@ -1,7 +1,7 @@
 import type { Axis, Edit, ShotView } from "../api/client";
 import { four } from "../stores/shot";
 import type { Post } from "../stores/score";
-import type { Lift } from "./ScoreStaff.vue";
+import type { Lift } from "./StaffPosts.vue";
 
 // Keyframes in the hand: where they were, and by how much they are off by now.
 export interface Hand {

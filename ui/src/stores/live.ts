@@ -43,7 +43,7 @@ export const useLive = defineStore("live", () => {
     mine.onmessage = (e: MessageEvent<string>) => {
       if (ws !== mine) return;
       const m = JSON.parse(e.data) as LiveMessage;
-      if (shot.view && m.version > shot.view.version) void shot.reload();
+      void shot.catchUp(m.version);
       if (now.value?.trouble && !m.trouble) void shot.reload();
       keep(m);
       at.value = Date.now();

@@ -84,14 +84,14 @@ export const usePreview = defineStore("preview", () => {
       now.value = null;
       return;
     }
-    now.value = read(v, head, new Float32Array(data, 4 + long), holding);
+    now.value = read(v, head, new Float32Array(data, 4 + long), holding, [shot.camera, now.value?.camera ?? null]);
   }
   return { now, shown, refused, open, shut, want, clear };
 });
 
 // read lays what came over the plan: what did not change stays the very same object, so
 // that nothing else is drawn anew.
-function read(v: ShotView, h: PreviewSays, f: Float32Array, held: boolean): Tried {
+function read(v: ShotView, h: PreviewSays, f: Float32Array, held: boolean, stood: (View | null)[]): Tried {
   let at = 0;
   const take = (n: number): number[] => Array.from(f.subarray(at, (at += n)));
   const shares = v.plot.shares.slice(), values = v.plot.values.slice(), reports = v.analysis.report.axes.slice();
@@ -101,30 +101,41 @@ function read(v: ShotView, h: PreviewSays, f: Float32Array, held: boolean): Trie
     const r = h.reports[k];
     if (r) reports[i] = r;
   });
-  let views = v.plot.views, camera: View | null = null;
+  let camera: View | null = null, views = (): View[] => v.plot.views;
   if (h.seen) {
     const model = v.plot.views[0] as View;
     const places = f.subarray(at, (at += 3 * h.samples));
     const whole = (k: number): View => viewFrom(f.subarray(at + k * h.stride, at + (k + 1) * h.stride));
-    camera = whole(0);
-    if (h.whole) views = Array.from({ length: h.samples }, (_, i) => whole(i + 1));
-    else {
-      views = Array.from({ length: h.samples }, (_, i) => ({ ...model, at_m: [places[3 * i] ?? 0, places[3 * i + 1] ?? 0, places[3 * i + 2] ?? 0] }));
+    const now = whole(0);
+    camera = stood.find((s) => s && same(s, now)) ?? now; // drawn anew only where it changes
+    if (h.whole) views = () => Array.from({ length: h.samples }, (_, i) => whole(i + 1));
+    else views = () => {
+      const out = Array.from({ length: h.samples }, (_, i): View => ({ ...model, at_m: [places[3 * i] ?? 0, places[3 * i + 1] ?? 0, places[3 * i + 2] ?? 0] }));
       h.at.forEach((frame, k) => {
         const i = Math.round((frame - h.start) / h.step);
-        if (k > 0 && views[i]) views[i] = whole(k);
+        if (k > 0 && out[i]) out[i] = whole(k);
       });
-    }
+      return out;
+    };
   }
+  let made: View[] | null = null; // only when they are drawn: not with every answer
   const tracks = h.tracks.length === 0 ? v.path.tracks : v.path.tracks.map((t) => h.tracks.find((q) => q.axis === t.axis) ?? t);
   return {
     view: {
       ...v, first: h.first, last: h.last, fps: h.fps, path: { ...v.path, tracks, run_up: h.run_up, run_out: h.run_out },
-      plot: { start: h.start, step: h.step, shares, values, views },
+      plot: { start: h.start, step: h.step, shares, values, get views() { return (made ??= views()); } },
       analysis: { ...v.analysis, report: { ...v.analysis.report, fps: h.fps, axes: reports, violations: h.over }, sentences: h.sentences },
     },
     camera, frame: h.at?.[0] ?? 0, whole: h.whole, held, axes: new Set(h.axes),
   };
+}
+
+// Whether two are the same but for the digits that a preview leaves out.
+function same(a: unknown, b: unknown): boolean {
+  if (typeof a === "number" && typeof b === "number") return Math.fround(a) === Math.fround(b);
+  if (typeof a !== "object" || typeof b !== "object" || !a || !b) return a === b;
+  const p = Object.entries(a), q = b as Record<string, unknown>;
+  return p.length === Object.keys(q).length && p.every(([k, v]) => same(v, q[k]));
 }
 
 function viewFrom(f: Float32Array): View {

@@ -165,6 +165,23 @@ export const useShot = defineStore("shot", () => {
     if (!b.data.some((p) => p.id === pass.value)) pass.value = b.data[0]?.id ?? "";
   }
 
+  // The shot has come to a version: asked for, unless the answer to an edit that is on its
+  // way brings it.
+  let heard = 0;
+  let catching = false;
+  async function catchUp(version: number): Promise<void> {
+    heard = version;
+    if (catching || !view.value || version <= view.value.version) return;
+    catching = true;
+    const shot = id.value, pause = (ms: number): Promise<unknown> => new Promise((go) => window.setTimeout(go, ms));
+    if (saving.value > 0) {
+      await Promise.race([queue, pause(1000)]);
+      await pause(0);
+    }
+    if (shot === id.value && heard > view.value.version) await reload();
+    catching = false;
+  }
+
   // After the connection was gone: whatever comes next is newer.
   function doubt(): void {
     if (view.value && view.value.version !== -1) view.value = { ...view.value, version: -1 };
@@ -417,7 +434,7 @@ export const useShot = defineStore("shot", () => {
   }
 
   return { id, who, view, passes, trouble, said, saving, frame, gone, axis, pass, tried, pending, offer, axes, selected, first, last, start, end, index, values, camera, isPending, timecode,
-    load, reload, doubt, reloadPasses, edit, again, undo, redo, resume, backTo, versions, seal, signSeal, upload, go, select, choosePass, remember, tryValues, ringFor, drop, keyAt, store };
+    load, reload, catchUp, doubt, reloadPasses, edit, again, undo, redo, resume, backTo, versions, seal, signSeal, upload, go, select, choosePass, remember, tryValues, ringFor, drop, keyAt, store };
 });
 
 export function four(f: number): string {

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { computed, onBeforeUnmount, onMounted, ref, shallowRef, watch } from "vue";
+import { computed, onBeforeUnmount, nextTick, onMounted, ref, shallowRef, watch } from "vue";
 import ScoreDrawing from "../../drawing/ScoreDrawing.vue";
 import SeeingBox from "../../drawing/SeeingBox.vue";
 import SheetDrawing from "../../drawing/SheetDrawing.vue";
@@ -51,14 +51,21 @@ const camera = computed(() => {
 
 // What is dragged is drawn on the score first, and on the sheet a little later.
 const sheet = shallowRef(preview.shown);
-const pauseMS = 50; // between two drawings of the sheet while something is dragged
+// The slower it is drawn, the more is left out in between.
+let pause = 0;
 let next = 0;
 let drawn = 0;
 watch(() => preview.shown, () => {
   window.clearTimeout(next);
-  const draw = (): void => { [sheet.value, drawn] = [preview.shown, performance.now()]; };
-  if (preview.now && !preview.now.held) next = window.setTimeout(draw, Math.max(0, drawn + pauseMS - performance.now()));
-  else draw();
+  const draw = async (): Promise<void> => {
+    const began = performance.now();
+    sheet.value = preview.shown;
+    await nextTick();
+    drawn = performance.now();
+    pause = Math.min(Math.max(50, 8 * (drawn - began)), 250);
+  };
+  if (preview.now && !preview.now.held) next = window.setTimeout(() => void draw(), Math.max(0, drawn + pause - performance.now()));
+  else void draw();
 }, { flush: "sync" });
 
 async function dropped(e: DragEvent): Promise<void> {
