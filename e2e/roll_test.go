@@ -44,7 +44,7 @@ func TestFirstRoll(t *testing.T) {
 
 	p.must(chromedp.Evaluate[chromedp.Void]("document.activeElement?.blur()"))
 	p.key("s")
-	p.wait("the seal", `/sealed [0-9A-F]{4}-[0-9A-F]{4}/.test(document.querySelector('[data-test="seal"]').textContent)`)
+	p.wait("the seal", `document.querySelector('[data-test="seal"]').textContent === 'sealed' && /path 1 sealed [0-9A-F]{4}-[0-9A-F]{4}/.test(document.querySelector('.strip').textContent)`)
 	p.wait("home as the next thing", `document.querySelector('[data-test="ready"]').textContent.includes('not homed. Press 2')`)
 	p.key("2")
 	a.homed(func() { p.click("home"); p.click("ask-yes") })

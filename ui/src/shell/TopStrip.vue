@@ -103,8 +103,8 @@ h1.line { line-height: 1.3; }
 .line { white-space: nowrap; overflow: hidden; text-overflow: ellipsis; }
 .count { contain: strict; flex-direction: row; align-items: center; gap: 14px; justify-content: flex-start; flex: none; width: 208px; box-sizing: border-box; }
 .big { font: 700 var(--t30)/1 var(--text); letter-spacing: .02em; }
-.ready { flex: 1; gap: 4px; }
-.checks { display: flex; gap: 9px; white-space: nowrap; overflow: hidden; }
+.ready { flex: 1; gap: 4px; padding-right: 8px; }
+.checks { display: flex; gap: 5px; white-space: nowrap; overflow: hidden; }
 .ready strong { font-weight: 700; line-height: 1.2; max-height: 2.4em; overflow: hidden; }
 .drive { width: 118px; flex: none; align-items: center; text-align: center; padding: 2px 4px; background: var(--sheet); color: var(--ink); border: 0; border-left: 1px solid var(--rule); cursor: pointer; font: inherit; }
 .drive b { font: 600 30px/1 var(--head); text-transform: uppercase; letter-spacing: .02em; white-space: nowrap; }

@@ -3,6 +3,7 @@ import { computed } from "vue";
 import type { Edit } from "../../api/client";
 import { curves, ends as endings, laws, longestMove, symbols } from "../../api/rules";
 import { four, useShot } from "../../stores/shot";
+import { readNumber } from "../../shell/numbers";
 
 // How the selected axis is joined: the whole of it, the leg under the playhead, and what its
 // keyframe there has.
@@ -30,9 +31,9 @@ const short = (v: number | undefined): string => String(+(v ?? 0).toFixed(4));
 
 // The keyframe's own frame, typed.
 function setFrame(e: Event): void {
-  const box = e.target as HTMLInputElement, k = key.value, to = Number(box.value.replace(",", "."));
+  const box = e.target as HTMLInputElement, k = key.value, to = readNumber(box.value);
   if (!k || to === k.frame) return;
-  if (box.value.trim() === "" || !Number.isFinite(to) || Math.abs(to) > longestMove) {
+  if (!(Math.abs(to) <= longestMove)) {
     shot.trouble = `Keyframe: “${box.value}” is not a frame; give a number within ±${longestMove}.`;
     box.value = short(k.frame);
     return;
@@ -51,7 +52,7 @@ function setEnds(e: Event): void {
   void set({ op: "kind", axis: shot.selected?.id, kind: track.value?.kind as Kind, ends: (e.target as HTMLSelectElement).value as Edit["ends"] }, "Ends changed.");
 }
 function setBlend(e: Event): void {
-  const v = Number((e.target as HTMLInputElement).value);
+  const v = readNumber((e.target as HTMLInputElement).value);
   if (!(v >= 0)) {
     shot.trouble = "Blend: give a number of frames, zero or more.";
     return;
@@ -99,12 +100,12 @@ function setShape(change: Partial<Bend>, box: HTMLInputElement, was: () => strin
 }
 function setOne(what: "tension" | "continuity" | "bias" | "slope" | "acceleration", e: Event): void {
   const box = e.target as HTMLInputElement;
-  setShape({ [what]: Number(box.value.replace(",", ".")) }, box, () => short(key.value?.[what]));
+  setShape({ [what]: readNumber(box.value) }, box, () => short(key.value?.[what]));
 }
 // A handle is typed as frames and value from the keyframe: "-8 2.5"; nothing: as usual.
 function setHandle(what: "in" | "out", e: Event): void {
   const box = e.target as HTMLInputElement;
-  const parts = box.value.trim().split(/[\s;]+/).filter(Boolean).map((t) => Number(t.replace("−", "-").replace(",", ".")));
+  const parts = box.value.trim().split(/[\s;]+/).filter(Boolean).map(readNumber);
   const [dx = 0, dy = 0] = parts;
   setShape({ [what]: parts.length === 0 || parts.length === 2 ? [dx, dy] : [NaN, NaN] }, box, () => handle(what));
 }
@@ -114,15 +115,15 @@ const blur = (e: KeyboardEvent): void => (e.target as HTMLInputElement).blur();
 
 <template>
   <label v-if="key">keyframe at <input class="field num" :value="short(key.frame)" inputmode="decimal" data-test="key-frame" @change="setFrame" @keydown.enter="blur" /></label>
-  <label>{{ shot.selected?.name }} runs
+  <label><span class="who" :title="shot.selected?.name">{{ shot.selected?.name }}</span> runs
     <select class="field" data-test="kind" :value="track?.kind" @change="setKind"><option v-for="k in curves"
       :key="k">{{ k }}</option></select></label>
   <label v-if="ends.length">ends <select class="field" :value="track?.ends || ends[0]" @change="setEnds"><option v-for="k in ends"
     :key="k">{{ k }}</option></select></label>
   <label v-if="track?.kind === 'linear'">blend <input class="field num" :value="track.blend ?? 0" inputmode="decimal"
     @change="setBlend" /> frames</label>
-  <label v-if="segment >= 0 && !track?.blend">this leg
-    <select class="field" data-test="leg" :value="segmentKind" @change="setSegment"><option value="">as the axis</option><option v-for="k in curves"
+  <label v-if="segment >= 0 && !track?.blend">leg
+    <select class="field" data-test="leg" :value="segmentKind" @change="setSegment"><option value="">as axis</option><option v-for="k in curves"
       :key="k">{{ k }}</option></select></label>
   <template v-if="segment >= 0 && legKind === 'ramp'">
     <label>by <select class="field" data-test="law" :value="ramp?.law ?? 'trapezoid'" @change="setRamp('law', $event)"><option v-for="l in laws"
@@ -152,6 +153,7 @@ const blur = (e: KeyboardEvent): void => (e.target as HTMLInputElement).blur();
 
 <style scoped>
 .field { font-size: 12px; min-height: 24px; margin-left: 3px; }
-.num { width: 48px; }
+.num { width: 44px; }
 .pair { width: 74px; }
+.who { display: inline-block; max-width: 92px; overflow: hidden; text-overflow: ellipsis; vertical-align: middle; }
 </style>

@@ -6,6 +6,7 @@ import { isFocus } from "../../drawing/axes";
 import { distance } from "../../drawing/ring";
 import { usePreview } from "../../stores/preview";
 import { useShot } from "../../stores/shot";
+import { needNumber } from "../../shell/numbers";
 
 // A move of the selected axis typed as a start, an end, a duration and ramps. It is shown on
 // sheet and score before it is laid.
@@ -30,24 +31,19 @@ watch(() => [shot.selected?.id, shot.view?.revision], () => {
   out.value = r ? short(r.out) : "";
   said.value = "";
 }, { immediate: true });
-function num(text: string, name: string): number {
-  const v = Number(text.trim().replace("−", "-").replace(",", "."));
-  if (text.trim() === "" || !Number.isFinite(v)) throw new Error(`${name}: “${text}” is not a number.`);
-  return v;
-}
 function duration(text: string): number {
   const s = /^\s*([\d.,]+)\s*s\s*$/.exec(text);
-  const n = s ? Math.round(num(s[1] ?? "", "Duration") * (shot.view?.fps ?? 24)) : num(text, "Duration");
+  const n = s ? Math.round(needNumber(s[1] ?? "", "Duration") * (shot.view?.fps ?? 24)) : needNumber(text, "Duration");
   if (!(n > 0)) throw new Error(`Duration: “${text}” is none; give frames, or seconds as 2.5 s.`);
   return n;
 }
 // Focus is typed as a distance.
 async function place(text: string, name: string): Promise<number> {
-  const v = num(text, name);
+  const v = needNumber(text, name);
   return shot.selected && isFocus(shot.selected) ? ((await shot.ringFor(v)) ?? NaN) : v;
 }
 async function edit(): Promise<Edit> {
-  const a = num(at.value, "Frame"), pair = [await place(from.value, "Start"), await place(to.value, "End")];
+  const a = needNumber(at.value, "Frame"), pair = [await place(from.value, "Start"), await place(to.value, "End")];
   if (pair.some(Number.isNaN)) throw new Error(shot.trouble);
   return { op: "span", axis: shot.selected?.id, frame: a, to: a + duration(long.value), pair, ramp: { law: law.value, in: into.value, out: out.value } };
 }

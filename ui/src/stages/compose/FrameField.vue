@@ -1,13 +1,14 @@
 <script setup lang="ts">
 import { longestMove } from "../../api/rules";
 import { useShot } from "../../stores/shot";
+import { readNumber } from "../../shell/numbers";
 
 // The playhead's frame, to be typed; apart, so that scrubbing draws nothing else.
 const shot = useShot();
 function setFrame(e: Event): void {
   const box = e.target as HTMLInputElement;
-  const v = Number(box.value);
-  if (box.value.trim() === "" || !Number.isFinite(v) || Math.abs(v) > longestMove) shot.trouble = `Frame: "${box.value}" is not a frame; give a number within ±${longestMove}.`;
+  const v = readNumber(box.value);
+  if (!(Math.abs(v) <= longestMove)) shot.trouble = `Frame: "${box.value}" is not a frame; give a number within ±${longestMove}.`;
   else shot.go(v);
   box.value = String(shot.frame);
 }

@@ -8,6 +8,7 @@ import { useScore, type Timing } from "../../stores/score";
 import { useNudge } from "../../stores/nudge";
 import { useOutbox } from "../../stores/outbox";
 import { useShot } from "../../stores/shot";
+import { readNumber } from "../../shell/numbers";
 
 const shot = useShot();
 const outbox = useOutbox();
@@ -45,8 +46,8 @@ const runs = computed(() => {
 async function setRun(e: Event, which: "run_up" | "run_out"): Promise<void> {
   const box = e.target as HTMLInputElement, p = shot.view?.path;
   if (!p) return;
-  const n = Number(box.value.trim());
-  if (box.value.trim() === "" || !Number.isInteger(n)) shot.trouble = `“${box.value}” is not a whole number of frames.`;
+  const n = readNumber(box.value);
+  if (!Number.isInteger(n)) shot.trouble = `“${box.value}” is not a whole number of frames.`;
   else await shot.edit({ op: "run", run_up: p.run_up, run_out: p.run_out, [which]: n }, "Run-up and run-out changed.");
   box.value = String(shot.view?.path[which] ?? 0);
 }
@@ -73,7 +74,7 @@ async function pick(): Promise<void> {
     <label>time by <select v-model="score.timing" class="field" data-test="timing"><option v-for="(t, k) in timings" :key="k" :value="k">{{ t }}</option></select></label>
     <EndsBar v-if="score.timing === 'ends'" />
     <CurveBar v-else />
-    <label>rate <select class="field" data-test="rate" :value="rate" @change="setRate"><option v-for="r in rates" :key="r"
+    <label><select class="field" data-test="rate" aria-label="Rate" title="the rate of the shot" :value="rate" @change="setRate"><option v-for="r in rates" :key="r"
       :value="r">{{ rateName(r) }}</option></select></label>
     <label>clock × <input class="field num" data-test="factor" :value="factor"
       title="a factor, as 1, 0.5 or 1/3, or frames per second, as 8 fps" @change="setFactor"
@@ -93,18 +94,18 @@ async function pick(): Promise<void> {
     <button class="btn slim" title="keyframes from a CSV file" @click="file?.click()">CSV</button>
     <button class="btn slim" data-test="whole" :disabled="shot.view.empty" @click="emit('whole')">whole move …</button>
     <button class="btn slim lead" data-test="seal" :disabled="shot.view.empty || shot.view.sealed_as_is"
-      @click="shot.seal()">{{ shot.view.sealed_as_is ? `sealed ${shot.view.seal?.short}` : "seal" }}<kbd
+      @click="shot.seal()">{{ shot.view.sealed_as_is ? "sealed" : "seal" }}<kbd
       v-if="!shot.view.sealed_as_is">S</kbd></button>
     </div>
   </div>
 </template>
 
 <style scoped>
-.bar { display: flex; flex-wrap: wrap; gap: 3px 12px; align-items: center; white-space: nowrap; padding: 5px 12px 4px; border-bottom: 1px solid var(--rule); }
+.bar { display: flex; flex-wrap: wrap; gap: 3px 9px; align-items: center; white-space: nowrap; padding: 5px 12px 4px; border-bottom: 1px solid var(--rule); }
 .set { display: contents; }
 .do { display: flex; flex-wrap: wrap; gap: 3px 6px; align-items: center; margin-left: auto; }
 .field { font-size: 12px; min-height: 24px; margin-left: 3px; }
-.num { width: 48px; }
+.num { width: 44px; }
 .short { width: 38px; }
 .do svg { width: 17px; height: 17px; fill: currentColor; }
 .runs .btn { margin-left: 6px; }

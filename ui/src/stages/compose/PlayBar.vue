@@ -5,6 +5,7 @@ import { usePrefs } from "../../stores/prefs";
 import { useScore } from "../../stores/score";
 import FrameField from "./FrameField.vue";
 import { useShot } from "../../stores/shot";
+import { readNumber } from "../../shell/numbers";
 
 // Plays the move on the sheet and in the finder. No rig moves.
 const shot = useShot();
@@ -12,7 +13,7 @@ const score = useScore();
 const play = usePlay();
 const prefs = usePrefs();
 function setSpeed(e: Event): void {
-  const box = e.target as HTMLInputElement, v = Number(box.value.replace(",", "."));
+  const box = e.target as HTMLInputElement, v = readNumber(box.value);
   if (v >= 0.01 && v <= 20) prefs.speed = v;
   else shot.trouble = `Speed: “${box.value}” is none; give 0.01 to 20, 1 being the clock's own.`;
   box.value = String(prefs.speed);

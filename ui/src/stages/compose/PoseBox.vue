@@ -11,6 +11,7 @@ import { useLive } from "../../stores/live";
 import { useSteer } from "../../stores/steer";
 import LiveSign from "./LiveSign.vue";
 import MarksBox from "./MarksBox.vue";
+import { readNumber } from "../../shell/numbers";
 
 const shot = useShot();
 const nudge = useNudge();
@@ -30,8 +31,8 @@ const unit = (a: Axis): string => (isFocus(a) ? "m" : symbol(a));
 async function typed(a: Axis, i: number, e: Event): Promise<void> {
   const box = e.target as HTMLInputElement;
   shot.select(i);
-  const v = Number(box.value.replace(",", "."));
-  if (box.value.trim() === "" || Number.isNaN(v)) {
+  const v = readNumber(box.value);
+  if (Number.isNaN(v)) {
     shot.trouble = `${a.name}: "${box.value}" is not a number; give ${unit(a)}.`;
     box.value = shown(a);
     return;

@@ -5,6 +5,7 @@ import { usePreview } from "../../stores/preview";
 import { useOutbox } from "../../stores/outbox";
 import { four, useShot } from "../../stores/shot";
 import { symbols } from "../../api/rules";
+import { needNumber } from "../../shell/numbers";
 
 // What is done to a move as a whole, and the versions of it that somebody has named. Beside
 // sheet and score, which show what it would be before it is done.
@@ -37,18 +38,13 @@ function choose(): void {
   if (what.value === "stretch") factor.value = "1.5";
   if (what.value === "quantise") [frames.value, by.value] = ["1", "0"];
 }
-function read(text: string, name: string): number {
-  const v = Number(text.trim().replace("−", "-").replace(",", "."));
-  if (text.trim() === "" || !Number.isFinite(v)) throw new Error(`${name}: "${text}" is not a number.`);
-  return v;
-}
 async function edit(): Promise<Edit> {
   const w: Whole = { do: what.value };
   const e: Edit = { op: "whole", whole: w };
-  if (["shift", "quantise", "join"].includes(w.do)) w.frames = read(frames.value, "Frames");
-  if (["stretch", "scale"].includes(w.do)) w.factor = read(factor.value, "Factor");
-  if (["stretch", "scale", "cut"].includes(w.do)) w.about = read(about.value, "About");
-  if (["offset", "quantise"].includes(w.do)) w.by = read(by.value, "By");
+  if (["shift", "quantise", "join"].includes(w.do)) w.frames = needNumber(frames.value, "Frames");
+  if (["stretch", "scale"].includes(w.do)) w.factor = needNumber(factor.value, "Factor");
+  if (["stretch", "scale", "cut"].includes(w.do)) w.about = needNumber(about.value, "About");
+  if (["offset", "quantise"].includes(w.do)) w.by = needNumber(by.value, "By");
   if (["scale", "offset"].includes(w.do) || (w.do === "quantise" && w.by)) e.axis = axis.value;
   if (w.do === "cut") w.keep = keep.value;
   if (w.do === "join") {

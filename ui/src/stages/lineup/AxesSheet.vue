@@ -12,6 +12,7 @@ import AxisHome from "./AxisHome.vue";
 import AxisLimits, { type Typed } from "./AxisLimits.vue";
 import GoDialog from "./GoDialog.vue";
 import JogKeys from "./JogKeys.vue";
+import { readNumber } from "../../shell/numbers";
 
 const live = useLive();
 const going = ref(false);
@@ -99,7 +100,7 @@ async function keep(): Promise<void> {
   const axes: Record<string, DayAxis> = {};
   for (const a of m.rig.axes) {
     const t = typed.value[a.id] ?? as(a);
-    const [low, high, speed, acceleration, zero] = [t.low, t.high, t.speed, t.acceleration, t.zero].map((v) => (v.trim() === "" ? NaN : Number(v.replace(",", "."))));
+    const [low, high, speed, acceleration, zero] = [t.low, t.high, t.speed, t.acceleration, t.zero].map(readNumber);
     if ([low, high, speed, acceleration, zero].some((v) => !Number.isFinite(v))) {
       said.value = { text: `${a.name}: a limit is not a number; give one in ${unit(a)}.`, tone: "over" };
       return;

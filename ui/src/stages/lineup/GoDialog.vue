@@ -3,6 +3,7 @@ import { computed, ref, watch } from "vue";
 import { api, sentence, type MachineState, type MachineView } from "../../api/client";
 import { fixed, places, spaced, unit } from "../../drawing/axes";
 import { useShot } from "../../stores/shot";
+import { readNumber } from "../../shell/numbers";
 
 // Several axes are sent somewhere, at a speed of their own, all arriving together.
 const props = defineProps<{ machine: MachineView; state: MachineState }>();
@@ -18,8 +19,8 @@ function fill(p: Record<string, number>): void {
 const to = computed(() => {
   const out: Record<string, number> = {};
   for (const a of props.machine.rig.axes) {
-    const t = typed.value[a.id]?.trim().replace(",", ".");
-    if (t) out[a.id] = Number(t);
+    const t = typed.value[a.id]?.trim();
+    if (t) out[a.id] = readNumber(t);
   }
   return out;
 });

@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { computed, ref, watch } from "vue";
 import type { LensDoc } from "../../api/client";
+import { readNumber } from "../../shell/numbers";
 
 // The sensor and its modes, digital zoom, an upright mounting, the stop that depth of field
 // is worked out for, and where the entrance pupil lies.
@@ -23,12 +24,11 @@ watch(() => JSON.stringify(props.lens), () => {
   pupils.value = (l.pupils ?? []).map((x) => ({ at: String(x.distance_m), focal: x.focal_mm ? String(x.focal_mm) : "", mm: mm(x.pupil_m) }));
   pupil.value = String(+(l.pupil_m * 1000).toFixed(1));
 }, { immediate: true });
-const num = (t: string): number => Number(t.trim().replace("−", "-").replace(",", ".") || "NaN");
 const sensor = computed(() => `${props.lens.width_mm} × ${props.lens.height_mm} mm, ${props.lens.width_px} × ${props.lens.height_px}`);
 function keep(): void {
-  const c = num(crop.value), f = num(stop.value), p = num(pupil.value);
-  const o = [axis.value.right, axis.value.forward, axis.value.up, axis.value.turn, axis.value.tilt].map(num) as [number, number, number, number, number];
-  const pl = pupils.value.filter((x) => x.at.trim() || x.mm.trim()).map((x) => ({ distance_m: num(x.at), focal_mm: x.focal.trim() ? num(x.focal) : undefined, pupil_m: num(x.mm) / 1000 }));
+  const c = readNumber(crop.value), f = readNumber(stop.value), p = readNumber(pupil.value);
+  const o = [axis.value.right, axis.value.forward, axis.value.up, axis.value.turn, axis.value.tilt].map(readNumber) as [number, number, number, number, number];
+  const pl = pupils.value.filter((x) => x.at.trim() || x.mm.trim()).map((x) => ({ distance_m: readNumber(x.at), focal_mm: x.focal.trim() ? readNumber(x.focal) : undefined, pupil_m: readNumber(x.mm) / 1000 }));
   wrong.value = ![c, f, p, ...o, ...pl.flatMap((x) => [x.distance_m, x.pupil_m, x.focal_mm ?? 0])].every(Number.isFinite) ? "Digital zoom, stop, pupil and the optical axis are numbers." : "";
   if (wrong.value) return;
   const framing = { mode: mode.value || undefined, crop: c === 1 ? undefined : c, upright: upright.value || undefined };

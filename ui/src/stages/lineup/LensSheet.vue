@@ -8,6 +8,7 @@ import { useLive } from "../../stores/live";
 import { usePrefs } from "../../stores/prefs";
 import { useShot } from "../../stores/shot";
 import LensFraming from "./LensFraming.vue";
+import { readNumber } from "../../shell/numbers";
 
 // The rings of a camera package's lens: their scales by marks, taken at the rig; what is
 // sharp along them; breathing; and how the picture is framed.
@@ -53,7 +54,7 @@ const value = ref(""), deg = ref("");
 async function mark(off?: number): Promise<void> {
   const p = view.value?.package;
   if (!p) return;
-  const at = off ?? (deg.value.trim() ? Number(deg.value.replace(",", ".")) : stands.value);
+  const at = off ?? (deg.value.trim() ? readNumber(deg.value) : stands.value);
   if (at === undefined || !Number.isFinite(at)) { note.value = { text: axis.value ? "Home the ring first, or type where it stands in degrees." : "Type where the ring stands, in degrees.", tone: "over" }; return; }
   const r = await api.POST("/api/packages/{id}/mark", { params: { path: { id: p.id } }, body: { base: p.version, ring: ring.value, ring_deg: +at.toFixed(3), value: off === undefined ? value.value : undefined, off: off !== undefined } })
     .catch(() => ({ data: undefined, error: undefined }));
@@ -76,7 +77,7 @@ const breathing = ref(false);
 async function measure(forgotten: boolean): Promise<void> {
   const p = view.value?.package;
   if (!p) return;
-  const [near_m, near_wide, far_m, far_wide] = [breath.value.near, breath.value.nearWide, breath.value.far, breath.value.farWide].map((t) => Number(t.trim().replace(",", ".") || "NaN")) as [number, number, number, number];
+  const [near_m, near_wide, far_m, far_wide] = [breath.value.near, breath.value.nearWide, breath.value.far, breath.value.farWide].map(readNumber) as [number, number, number, number];
   if (!forgotten && [near_m, near_wide, far_m, far_wide].some((v) => !Number.isFinite(v))) { note.value = { text: "Give both distances in metres and how wide the thing is in each picture.", tone: "over" }; return; }
   took(await api.POST("/api/packages/{id}/breathing", { params: { path: { id: p.id } }, body: forgotten ? { base: p.version, near_m: 0, near_wide: 0, far_m: 0, far_wide: 0, forgotten } : { base: p.version, near_m, near_wide, far_m, far_wide } })
     .catch(() => ({ data: undefined, error: undefined })), forgotten ? "As a thin lens again." : "Breathing is measured.");

@@ -5,6 +5,7 @@ import ChainDrawing from "../../drawing/ChainDrawing.vue";
 import { useMoves } from "../../shell/moves";
 import { useLive } from "../../stores/live";
 import { useShot } from "../../stores/shot";
+import { readNumber } from "../../shell/numbers";
 
 // What starts together: how late the camera's takes start after the command, how much that
 // spreads, and how its clock runs; measured, and kept in the day's line-up.
@@ -30,7 +31,7 @@ async function look(): Promise<void> {
 onMounted(() => { live.each++; void load(); void look(); });
 onBeforeUnmount(() => { live.each--; window.clearTimeout(timer); });
 async function begin(): Promise<void> {
-  const [n, s] = [tries.value, seconds.value].map((t) => Number(t.replace(",", ".")));
+  const [n, s] = [tries.value, seconds.value].map(readNumber);
   if (!Number.isInteger(n) || !Number.isFinite(s)) { said.value = { text: "How many tries, and how many seconds? Give numbers.", tone: "over" }; return; }
   const r = await api.POST("/api/camera/in-step", { body: { name: name.value.trim(), tries: n!, seconds: s! } });
   said.value = r.error ? { text: sentence(r.error), tone: "over" } : { text: "", tone: "quiet" };

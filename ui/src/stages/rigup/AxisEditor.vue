@@ -4,6 +4,7 @@ import type { Drive, LiveMachine, RigDoc, RigSheet } from "../../api/client";
 import { spaced, unit } from "../../drawing/axes";
 import { useBook } from "../../stores/book";
 import AxisScale from "./AxisScale.vue";
+import { needNumber } from "../../shell/numbers";
 
 // One axis of the book, to be changed: its gearing, its range and limits, how it is homed.
 const props = defineProps<{ sheet: RigSheet; axisId: string; live?: LiveMachine; seen: boolean }>();
@@ -34,9 +35,8 @@ watch(() => [props.axisId, props.sheet.rig.version], () => {
   [reversed.value, slips.value, home.value, feedback.value, why.value, wrong.value] = [d?.reversed ?? false, d?.slips_back ?? false, a.home, a.feedback, "", ""];
 }, { immediate: true });
 function number(key: string, label: string): number {
-  const t = v.value[key]?.trim().replace(",", ".") ?? "", n = Number(t);
-  if (t !== "" && !Number.isFinite(n)) throw new Error(`“${label}” is not a number.`);
-  return n;
+  const t = v.value[key]?.trim() ?? "";
+  return t === "" ? 0 : needNumber(t, label);
 }
 async function keep(): Promise<void> {
   wrong.value = "";

@@ -2,6 +2,7 @@
 import { computed } from "vue";
 import type { BenchView, LiveMachine, Settled } from "../../api/client";
 import { useBench } from "../../stores/bench";
+import { readNumber } from "../../shell/numbers";
 
 // What it would do if it were left like this, what is still to be looked after before it
 // rolls, and what readiness says.
@@ -15,9 +16,9 @@ const tick = (k: keyof Checks, on: boolean): void => void bench.keep((was) => ({
 const homed = computed(() => props.seen && props.live?.state.homed[props.bench.head?.axis ?? ""] === true);
 const enough = computed(() => (s.value.arc?.margin ?? 0) >= 4);
 function number(e: Event, k: "creep_deg_h" | "droop_share", by = 1): void {
-  const f = e.target as HTMLInputElement, t = f.value.trim().replace(",", ".");
-  const n = Number(t);
-  if (t && !Number.isFinite(n)) { bench.said = { text: "Give a number, or nothing.", tone: "over" }; return; }
+  const f = e.target as HTMLInputElement, t = f.value.trim();
+  const n = readNumber(t);
+  if (t && Number.isNaN(n)) { bench.said = { text: "Give a number, or nothing.", tone: "over" }; return; }
   void bench.keep({ [k]: t ? n / by : undefined });
 }
 </script>

@@ -2,6 +2,7 @@
 import { computed, ref } from "vue";
 import type { BenchView, Seen } from "../../api/client";
 import { useBench } from "../../stores/bench";
+import { readNumber } from "../../shell/numbers";
 
 // What the freed head does at three attitudes, what a scale reads there, and the next
 // step in one sentence.
@@ -33,8 +34,8 @@ function turned(): void {
 const scaling = ref(false);
 const scale = ref({ deg: 0, kg: "", arm: "200" });
 function weighed(): void {
-  const kg = Number(scale.value.kg.replace(",", ".")), arm = Number(scale.value.arm.replace(",", "."));
-  if (!scale.value.kg.trim() || !Number.isFinite(kg) || !Number.isFinite(arm)) { bench.said = { text: "What does the scale read, and how far ahead of the axis does it pull? Give two numbers.", tone: "over" }; return; }
+  const kg = readNumber(scale.value.kg), arm = readNumber(scale.value.arm);
+  if (Number.isNaN(kg) || Number.isNaN(arm)) { bench.said = { text: "What does the scale read, and how far ahead of the axis does it pull? Give two numbers.", tone: "over" }; return; }
   void bench.keep({ seen: [...(r.value.seen ?? []), { tilt_deg: scale.value.deg, slide_mm: r.value.slide_mm, rise_mm: r.value.rise_mm, scale_kg: kg, arm_m: arm / 1000 }] }, "The scale's reading is in.").then((ok) => { if (ok) scaling.value = false; });
 }
 const scales = computed(() => (r.value.seen ?? []).filter((s) => s.scale_kg !== undefined).length);

@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { ref } from "vue";
 import type { RigDoc } from "../../api/client";
+import { needNumber } from "../../shell/numbers";
 
 // What a camera is balanced on: a head's plate and riser, a crane's tail, an arm's wrist.
 // Left empty, there is none. The parent asks for it with take().
@@ -11,18 +12,13 @@ const h = b?.head, c = b?.crane, w = b?.wrist;
 const head = ref({ axis: h?.axis ?? "", s0: t(h?.slide_mm[0]), s1: t(h?.slide_mm[1]), sa: t(h?.slide_axis_mm), r0: t(h?.rise_mm[0]), r1: t(h?.rise_mm[1]), ra: t(h?.rise_axis_mm), friction: t(h?.friction_nm), cable: t(h?.cable_nm), slope: t(h?.slope_deg) });
 const crane = ref({ on: !!c, arm: c?.arm ?? "", tail: t(c?.tail_m), boom: t(c?.boom_kgm), armKg: t(c?.arm_kg), head: t(c?.head_m), headKg: t(c?.head_kg) });
 const wrist = ref({ joint: w?.joint ?? "", free: t(w?.free_n) });
-function num(x: string, what: string): number {
-  const n = Number(x.trim().replace("−", "-").replace(",", "."));
-  if (x.trim() === "" || !Number.isFinite(n)) throw new Error(`${what}: “${x}” is not a number.`);
-  return n;
-}
-const or = (x: string, what: string): number => (x.trim() ? num(x, what) : 0);
+const or = (x: string, what: string): number => (x.trim() ? needNumber(x, what) : 0);
 function take(): Pick<NonNullable<RigDoc["book"]>, "head" | "crane" | "wrist"> {
   const a = head.value, k = crane.value;
   return {
-    head: a.axis ? { axis: a.axis, slide_mm: [num(a.s0, "Plate from"), num(a.s1, "Plate to")], rise_mm: [num(a.r0, "Riser from"), num(a.r1, "Riser to")], slide_axis_mm: num(a.sa, "Plate over the axis"), rise_axis_mm: num(a.ra, "Riser over the axis"),
+    head: a.axis ? { axis: a.axis, slide_mm: [needNumber(a.s0, "Plate from"), needNumber(a.s1, "Plate to")], rise_mm: [needNumber(a.r0, "Riser from"), needNumber(a.r1, "Riser to")], slide_axis_mm: needNumber(a.sa, "Plate over the axis"), rise_axis_mm: needNumber(a.ra, "Riser over the axis"),
       friction_nm: or(a.friction, "Friction"), cable_nm: or(a.cable, "Cable pull"), slope_deg: or(a.slope, "Slope") || undefined } : undefined,
-    crane: k.on ? { arm: k.arm || undefined, tail_m: num(k.tail, "Tail"), boom_kgm: num(k.boom, "Boom"), arm_kg: or(k.armKg, "Arm") || undefined, head_m: num(k.head, "Head from the pivot"), head_kg: or(k.headKg, "Head") || undefined } : undefined,
+    crane: k.on ? { arm: k.arm || undefined, tail_m: needNumber(k.tail, "Tail"), boom_kgm: needNumber(k.boom, "Boom"), arm_kg: or(k.armKg, "Arm") || undefined, head_m: needNumber(k.head, "Head from the pivot"), head_kg: or(k.headKg, "Head") || undefined } : undefined,
     wrist: wrist.value.joint ? { joint: wrist.value.joint, free_n: or(wrist.value.free, "Hidden force") || undefined } : undefined,
   };
 }

@@ -3,6 +3,7 @@ import { computed, ref } from "vue";
 import type { LiveMachine, RigDoc, RigSheet } from "../../api/client";
 import { useBook } from "../../stores/book";
 import BookBench from "./BookBench.vue";
+import { needNumber } from "../../shell/numbers";
 
 // What the book knows of a machine besides its axes: payload, room, parts, cables, pins and
 // named poses. Written as one new version.
@@ -27,11 +28,6 @@ const here = computed(() => (props.seen && Object.values(props.live?.state.homed
 function stand(): void {
   if (here.value) poses.value[poseName.value] = Object.fromEntries(Object.entries(here.value).map(([a, v]) => [a, +v.toFixed(2)]));
 }
-function num(t: string, what: string): number {
-  const n = Number(t.trim().replace(",", "."));
-  if (t.trim() === "" || !Number.isFinite(n)) throw new Error(`${what}: “${t}” is not a number.`);
-  return n;
-}
 // How it sways: typed, or read off a ring-down.
 const swayHz = ref(doc.value.sway ? String(+doc.value.sway.hz.toPrecision(4)) : ""), swayDamping = ref(doc.value.sway ? String(+(doc.value.sway.damping * 100).toPrecision(3)) : ""), readings = ref("");
 async function ringDown(): Promise<void> {
@@ -47,13 +43,13 @@ async function keep(): Promise<void> {
   wrong.value = "";
   const b = book.value;
   try {
-    b.payload_kg = Object.fromEntries(mountings.filter((m) => payload.value[m]?.trim()).map((m) => [m, num(payload.value[m]!, `Payload ${m}`)]));
-    b.quiet_share = quiet.value.trim() ? num(quiet.value, "Quiet up to") / 100 : undefined;
-    b.below_tilt_m = below.value.trim() ? num(below.value, "Room under the tilt axis") : undefined;
-    b.roll_ring_m = ring.value.trim() ? num(ring.value, "Roll ring") : undefined;
-    b.parts = parts.value.filter((p) => p.name.trim()).map((p) => ({ name: p.name.trim(), kg: num(p.kg, p.name), count: num(p.count, p.name), people: num(p.people, p.name), ...(p.vehicle.trim() ? { vehicle: p.vehicle.trim() } : {}) }));
-    b.cables = cables.value.filter((c) => c.name.trim()).map((c) => ({ name: c.name.trim(), axis: c.axis, loop_m: num(c.loop, c.name), ...(c.radius.trim() ? { radius_m: num(c.radius, c.name) } : {}) }));
-    doc.value.sway = swayHz.value.trim() || swayDamping.value.trim() ? { hz: num(swayHz.value, "Sways at"), damping: num(swayDamping.value, "Dying away by") / 100 } : undefined;
+    b.payload_kg = Object.fromEntries(mountings.filter((m) => payload.value[m]?.trim()).map((m) => [m, needNumber(payload.value[m]!, `Payload ${m}`)]));
+    b.quiet_share = quiet.value.trim() ? needNumber(quiet.value, "Quiet up to") / 100 : undefined;
+    b.below_tilt_m = below.value.trim() ? needNumber(below.value, "Room under the tilt axis") : undefined;
+    b.roll_ring_m = ring.value.trim() ? needNumber(ring.value, "Roll ring") : undefined;
+    b.parts = parts.value.filter((p) => p.name.trim()).map((p) => ({ name: p.name.trim(), kg: needNumber(p.kg, p.name), count: needNumber(p.count, p.name), people: needNumber(p.people, p.name), ...(p.vehicle.trim() ? { vehicle: p.vehicle.trim() } : {}) }));
+    b.cables = cables.value.filter((c) => c.name.trim()).map((c) => ({ name: c.name.trim(), axis: c.axis, loop_m: needNumber(c.loop, c.name), ...(c.radius.trim() ? { radius_m: needNumber(c.radius, c.name) } : {}) }));
+    doc.value.sway = swayHz.value.trim() || swayDamping.value.trim() ? { hz: needNumber(swayHz.value, "Sways at"), damping: needNumber(swayDamping.value, "Dying away by") / 100 } : undefined;
     b.lock_pins = pins.value.filter((p) => p.name.trim());
     b.poses = poses.value;
     Object.assign(b, bench.value?.take());

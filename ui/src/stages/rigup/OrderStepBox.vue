@@ -2,6 +2,7 @@
 import { computed, ref, watch } from "vue";
 import type { OrderStep, OrderView } from "../../api/client";
 import { useOrder } from "../../stores/order";
+import { readNumber } from "../../shell/numbers";
 
 // One step of the running order: how long, after what, with whom; begun and done.
 const props = defineProps<{ step: OrderStep; steps: OrderStep[]; sheet: NonNullable<OrderView["sheet"]> }>();
@@ -21,11 +22,10 @@ const rests = computed(() => (learnt.value ? `${learnt.value.p50_minutes.toFixed
 const threads = computed(() => [...new Set(props.steps.map((s) => s.thread))]);
 const others = computed(() => props.steps.filter((s) => s.id !== props.step.id));
 const wrong = ref("");
-const num = (t: string): number => Number(t.trim().replace(",", ".") || NaN);
 async function keep(): Promise<void> {
   wrong.value = "";
-  for (const [what, t] of [["It takes", f.value.minutes], ["One time in five over", f.value.p80], ["People", f.value.people]] as const) if (!Number.isFinite(num(t))) { wrong.value = `“${what}” is not a number.`; return; }
-  const s: OrderStep = { ...props.step, name: f.value.name.trim(), thread: f.value.thread.trim(), does: f.value.does as OrderStep["does"], minutes: num(f.value.minutes), p80_minutes: num(f.value.p80), people: Math.round(num(f.value.people)), owner: f.value.owner.trim() || undefined, latest: f.value.latest.trim() || undefined, shares: f.value.shares, after: f.value.after };
+  for (const [what, t] of [["It takes", f.value.minutes], ["One time in five over", f.value.p80], ["People", f.value.people]] as const) if (!Number.isFinite(readNumber(t))) { wrong.value = `“${what}” is not a number.`; return; }
+  const s: OrderStep = { ...props.step, name: f.value.name.trim(), thread: f.value.thread.trim(), does: f.value.does as OrderStep["does"], minutes: readNumber(f.value.minutes), p80_minutes: readNumber(f.value.p80), people: Math.round(readNumber(f.value.people)), owner: f.value.owner.trim() || undefined, latest: f.value.latest.trim() || undefined, shares: f.value.shares, after: f.value.after };
   await order.change(s);
 }
 const at = (t?: string): string => (t ? new Date(t).toTimeString().slice(0, 5) : "");

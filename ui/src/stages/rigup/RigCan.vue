@@ -2,6 +2,7 @@
 import { computed, onMounted, ref, watch } from "vue";
 import { api, sentence, type Answer, type RigSheet, type Wish } from "../../api/client";
 import { useBench } from "../../stores/bench";
+import { readNumber } from "../../shell/numbers";
 
 // Can this rig do it? Asked before anything is hired, answered wish by wish.
 const props = defineProps<{ sheet: RigSheet }>();
@@ -22,10 +23,11 @@ const trouble = ref("");
 const wish = computed<Wish | string>(() => {
   const w: Wish = {};
   for (const [f, name] of fields) {
-    const t = typed.value[f]?.trim().replace(",", ".");
+    const t = typed.value[f]?.trim();
     if (!t) continue;
-    if (!Number.isFinite(Number(t))) return `“${name}” is not a number.`;
-    w[f] = Number(t);
+    const v = readNumber(t);
+    if (Number.isNaN(v)) return `“${name}” is not a number.`;
+    w[f] = v;
   }
   for (const [f] of flags) if (flag.value[f]) w[f] = true;
   if (w.payload_kg !== undefined || pack.value) w.mounting = mounting.value;

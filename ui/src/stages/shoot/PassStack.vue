@@ -5,6 +5,7 @@ import { clocks, ways } from "../../api/rules";
 import { fills } from "../../drawing/headroom";
 import { useElementSize } from "../../drawing/size";
 import { four, useShot } from "../../stores/shot";
+import { readNumber } from "../../shell/numbers";
 
 const shot = useShot();
 const probe = ref<HTMLElement | null>(null);
@@ -85,8 +86,8 @@ const counted = (what: Count): number => (what === "times" || what === "pictures
 const number = (p: PassView, what: Count): string => String((p.clock_spec[what] || (what === "times" ? 1 : 0)) / counted(what));
 async function setNumber(p: PassView, e: Event, what: Count): Promise<void> {
   const box = e.target as HTMLInputElement;
-  const v = Number(box.value.trim().replace(",", "."));
-  if (box.value.trim() === "" || !Number.isFinite(v)) shot.trouble = `"${box.value}" is not a number.`;
+  const v = readNumber(box.value);
+  if (Number.isNaN(v)) shot.trouble = `"${box.value}" is not a number.`;
   else if (await change(p, { [what]: Math.round(v * counted(what)) })) return;
   box.value = number(p, what);
 }
