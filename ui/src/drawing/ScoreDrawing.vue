@@ -2,6 +2,7 @@
 import { computed, onBeforeUnmount, ref, shallowRef, watch } from "vue";
 import type { Axis, Edit, Plot, ShotView } from "../api/client";
 import { curves } from "../api/rules";
+import { keep } from "../stores/keep";
 import { usePreview } from "../stores/preview";
 import { useScore, type Post } from "../stores/score";
 import { four, useShot } from "../stores/shot";
@@ -48,7 +49,9 @@ function rowsOf(p: Plot, k: Row[], skip?: ReadonlySet<number>): Row[] {
 const nowRows = computed(() => (preview.now ? rowsOf(preview.now.view.plot, kept.now, preview.now.axes) : rowsOf(plain.value, kept.now)));
 const wasRows = computed(() => (looked.value ? rowsOf(plain.value, kept.was) : null));
 
-const rows = computed(() => {
+interface Staff { a: Axis; i: number; y: number; h: number }
+const rows = computed<Staff[]>((was) => keep(was ?? [], laidOut()));
+function laidOut(): Staff[] {
   const n = props.shot.rig.axes.length;
   const room = Math.max(60, height.value - head - 2 - (score.changes ? strip : 0));
   const big = opened.value === null ? 0 : Math.max(Math.min(room - 14 * (n - 1), Math.max(room * 0.55, 110)), 60);
@@ -59,7 +62,7 @@ const rows = computed(() => {
     y += opened.value === i ? big : small;
     return { a, i, y: at, h: Math.round(y) - at };
   });
-});
+}
 const allKeys = computed(() => [...new Set(props.shot.path.tracks.flatMap((t) => t.keys.map((k) => k.frame)))].sort((a, b) => a - b));
 const shownKeys = computed(() => allKeys.value.filter((f) => f >= start.value && f <= end.value));
 const crowded = computed(() => props.shot.rig.axes.length * shownKeys.value.length > 120);

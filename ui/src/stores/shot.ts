@@ -7,6 +7,8 @@ import { useAsk } from "../shell/ask";
 import { keep } from "./keep";
 import { useOutbox } from "./outbox";
 import { usePrefs, windowKept } from "./prefs";
+import { timecodes } from "./timecodes";
+import { triedAt } from "./tried";
 
 // The playhead may stand beyond the keyframes: that is where the next one goes.
 const farthest = longestMove;
@@ -31,11 +33,8 @@ export const useShot = defineStore("shot", () => {
   const gone = ref(0); // how often the playhead was sent somewhere
   const axis = ref(0);
   const pass = ref("");
-  // What was tried out at each frame and is not stored yet, the newest last.
-  const tried = computed(() => prefs.tried[id.value] ?? []);
-  const pending = computed<Record<string, number>>(() => tried.value.find((t) => t.frame === frame.value)?.values ?? {});
+  const { tried, pending, view: pendingView, ...trial } = triedAt(id, frame);
   const offer = shallowRef<Offer | null>(null);
-  const pendingView = shallowRef<View | null>(null);
   const exact = shallowRef<{ frame: number; values: Record<string, number>; view: View } | null>(null);
   let queue: Promise<unknown> = Promise.resolve();
   let unread = ""; // the last trouble with loading
@@ -58,25 +57,7 @@ export const useShot = defineStore("shot", () => {
     return out;
   });
   const camera = computed<View | null>(() => pendingView.value ?? (exact.value?.frame === frame.value ? exact.value.view : null) ?? view.value?.plot.views[index.value] ?? null);
-  // Timecodes come from the server, a thousand frames at a time.
-  const codes = shallowRef<{ key: string; at: Map<number, string[]> }>({ key: "", at: new Map() });
-  function timecode(f: number): string {
-    const v = view.value;
-    if (!v) return "";
-    const key = `${v.id} ${v.start_timecode} ${v.path.rate.num}/${v.path.rate.den}`;
-    if (codes.value.key !== key) codes.value = { key, at: new Map() };
-    const whole = Math.floor(f), n = Math.floor(whole / 1000), there = codes.value.at.get(n);
-    if (!there) void fetchCodes(v.id, n);
-    return there?.[whole - n * 1000] ?? "";
-  }
-  async function fetchCodes(shot: string, n: number): Promise<void> {
-    const mine = codes.value;
-    mine.at.set(n, []); // asked for
-    const r = await api.GET("/api/shots/{id}/timecodes", { params: { path: { id: shot }, query: { from: n * 1000, count: 1000 } } }).catch(() => ({ data: undefined }));
-    if (codes.value.key !== mine.key) return;
-    if (r.data) codes.value = { key: mine.key, at: new Map([...codes.value.at, [n, r.data]]) };
-    else mine.at.delete(n);
-  }
+  const timecode = timecodes(view);
   const isPending = computed(() => Object.keys(pending.value).length > 0);
 
   function take(v: ShotView): void {
@@ -174,12 +155,15 @@ export const useShot = defineStore("shot", () => {
     if (catching || !view.value || version <= view.value.version) return;
     catching = true;
     const shot = id.value, pause = (ms: number): Promise<unknown> => new Promise((go) => window.setTimeout(go, ms));
-    if (saving.value > 0) {
-      await Promise.race([queue, pause(1000)]);
-      await pause(0);
+    try {
+      if (saving.value > 0) {
+        await Promise.race([queue, pause(1000)]);
+        await pause(0);
+      }
+      if (shot === id.value && heard > view.value.version) await reload();
+    } finally {
+      catching = false;
     }
-    if (shot === id.value && heard > view.value.version) await reload();
-    catching = false;
   }
 
   // After the connection was gone: whatever comes next is newer.
@@ -383,21 +367,11 @@ export const useShot = defineStore("shot", () => {
   }
 
   // A value that is tried out: shown at once, stored by K or, on a keyframe, by itself.
-  let poseWanted = 0;
   async function tryValues(v: Record<string, number>): Promise<void> {
-    const at = frame.value;
-    const mine = { frame: at, values: { ...pending.value, ...v } };
-    prefs.tried[id.value] = [...tried.value.filter((t) => t.frame !== at), mine];
+    trial.keep(v);
     await lookTried();
   }
-
-  // Where the camera would be with what was tried at this frame.
-  async function lookTried(): Promise<void> {
-    if (!isPending.value) return;
-    const n = ++poseWanted;
-    const r = await api.POST("/api/shots/{id}/pose", { params: { path: { id: id.value } }, body: { values: values.value } }).catch(() => ({ data: undefined }));
-    if (n === poseWanted && r.data && isPending.value) pendingView.value = r.data.view;
-  }
+  const lookTried = (): Promise<void> => trial.look(values.value);
 
   async function ringFor(distance: number): Promise<number | null> {
     const r = await api.POST("/api/shots/{id}/pose", { params: { path: { id: id.value } }, body: { values: values.value, focus_m: distance } });
@@ -410,13 +384,7 @@ export const useShot = defineStore("shot", () => {
   }
 
   // Forgets what was tried at a frame: this one where none is named.
-  function drop(at = frame.value): void {
-    poseWanted++;
-    const left = tried.value.filter((t) => t.frame !== at);
-    if (left.length > 0) prefs.tried[id.value] = left;
-    else delete prefs.tried[id.value];
-    if (at === frame.value) pendingView.value = null;
-  }
+  const drop = (at = frame.value): void => trial.drop(at);
 
   function keyAt(axisId: string, f: number): boolean {
     return view.value?.path.tracks.find((t) => t.axis === axisId)?.keys.some((k) => k.frame === f) ?? false;
@@ -430,7 +398,7 @@ export const useShot = defineStore("shot", () => {
     if (!(await edit({ op: "set", frame: at, values: v }, `${word} stored at ${four(at)}.`))) return;
     const rest = only ? Object.entries(tried.value.find((t) => t.frame === at)?.values ?? {}).filter(([axis]) => axis !== only) : [];
     drop(at);
-    if (rest.length > 0) prefs.tried[id.value] = [...tried.value, { frame: at, values: Object.fromEntries(rest) }];
+    if (rest.length > 0) trial.put(at, Object.fromEntries(rest));
   }
 
   return { id, who, view, passes, trouble, said, saving, frame, gone, axis, pass, tried, pending, offer, axes, selected, first, last, start, end, index, values, camera, isPending, timecode,
