@@ -184,13 +184,14 @@ export const useShot = defineStore("shot", () => {
       return Promise.resolve(false);
     }
     saving.value++;
+    const wrong = trouble.value;
     const next = queue.then(async () => {
       try {
         const v = view.value;
         if (!v) return false;
         const r = await send(v);
         if (r.data) {
-          if (v.id === id.value) trouble.value = "";
+          if (v.id === id.value && trouble.value === wrong) trouble.value = "";
           take(r.data);
           said.value = done;
           return true;
@@ -215,7 +216,7 @@ export const useShot = defineStore("shot", () => {
   }
 
   async function edit(e: Edit, done = ""): Promise<boolean> {
-    const shot = id.value, before = view.value;
+    const shot = id.value, before = view.value, wrong = trouble.value;
     if (!before) return false;
     saving.value++;
     const sent = outbox.put(shot, before.revision, e, done);
@@ -228,7 +229,7 @@ export const useShot = defineStore("shot", () => {
       await reload();
       return false;
     }
-    trouble.value = "";
+    if (trouble.value === wrong) trouble.value = ""; // what went wrong since is to be read
     take(v);
     said.value = v.over > 0 ? `${done || "Stored."} The plan was changed in another window, too.` : done;
     if (before.sealed_as_is && !v.sealed_as_is && before.seal) said.value = `${done} Opens sealed path ${before.seal.version}.`.trim();
