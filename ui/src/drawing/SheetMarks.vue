@@ -11,7 +11,8 @@ const marks = computed(() => {
   const to = projection(props.frame, false), out: { f: number; x: number; y: number; label: boolean }[] = [];
   for (const { f, v } of props.keys) {
     const [x, y] = to(v.at_m);
-    out.push({ f, x, y, label: !out.some((o) => o.label && Math.abs(o.x - x) < 36 && Math.abs(o.y - y) < 14) });
+    const wide = (g: number): number => four(g).length * 4; // half of it, in px, and what is left free
+    out.push({ f, x, y, label: !out.some((o) => o.label && Math.abs(o.x - x) < wide(f) + wide(o.f) + 4 && Math.abs(o.y - y) < 14) });
   }
   return out;
 });
