@@ -147,4 +147,18 @@ func TestChangesPerFrame(t *testing.T) {
 	if c = j.Changes(move(set(0, map[string]float64{"track": 100}), set(9, map[string]float64{"track": 200})), 1, 2); c.Px[0][0] <= 0 || math.Abs(c.Px[0][0]-c.Px[0][4]) > 0.01 {
 		t.Errorf("looking away from the subject it is %v", c.Px)
 	}
+	// Then what is in focus is looked at: twice as far, half as many pixels.
+	moves := func(ring float64) float64 {
+		c := j.Changes(move(set(0, map[string]float64{"track": 700, "focus": ring}), set(10, map[string]float64{"track": 720}), straight("track")), 1, 1)
+		d := j.scale.Distance(ring)
+		return c.Px[0][0] * (d - j.focused([]float64{700, 0, 0, 0, ring}).PupilM) / j.focused([]float64{700, 0, 0, 0, ring}).ViewMM()
+	}
+	if near, far := moves(60), moves(200); near <= 0 || math.Abs(near-far) > 0.002*near {
+		t.Errorf("in focus near by %g, far away %g", near, far)
+	}
+	// Turned past it from one frame to the next, a point is not in the picture's half any more.
+	c = j.Changes(move(set(0, map[string]float64{"pan": -80}), set(1, map[string]float64{"pan": 80})), 1, 1)
+	if c.Px[0] != [5]float64{-1, -1, -1, -1, -1} {
+		t.Errorf("turned by 160° it changes by %v", c.Px)
+	}
 }
