@@ -4,6 +4,7 @@ import (
 	"os"
 	"path/filepath"
 	"testing"
+	"time"
 
 	"github.com/chromedp/chromedp"
 
@@ -43,6 +44,7 @@ func TestPictures(t *testing.T) {
 	x, y := p.centre(test("remedy-retime"))
 	p.mouse(moved, x, y, false)
 	p.wait("what it comes to", `document.querySelector('[data-test="then"]')`)
+	p.must(chromedp.Sleep(2 * time.Second)) // the finder in full
 	snap("compose-over")
 	p.mouse(moved, 640, 300, false)
 	p.key("p")

@@ -42,7 +42,7 @@ const posts = computed(() => {
       <rect :x="p.px - 5" :y="y" width="10" :height="h" fill="none" pointer-events="all" />
       <rect v-if="opened" :x="p.px - 5" :y="vy(p.v) - 5" width="10" height="10" fill="var(--sheet)" :stroke="p.on ? 'var(--now)' : 'var(--ink)'"
         stroke-width="1.6" />
-      <text v-if="p.label && h > 16" :x="p.px + (p.atEnd ? -5 : 5)" :y="opened ? vy(p.v) - 9 : y + (h > 24 ? 12 : h / 2 + 4)"
+      <text v-if="p.label && h > 16" :x="p.px + (p.atEnd ? -5 : 5)" :y="opened ? vy(p.v) - 9 : y + (h > 24 ? 12 : h > 19 ? h / 2 - 2 : h / 2 + 4)"
         :text-anchor="p.atEnd ? 'end' : 'start'" class="val halo">{{ shown(p.v) }}<tspan
         v-if="p.moved !== null"> at {{ four(p.moved) }}</tspan></text>
     </g>
