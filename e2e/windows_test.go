@@ -8,6 +8,7 @@ import (
 	"strings"
 	"testing"
 
+	"github.com/chromedp/cdproto/input"
 	"github.com/chromedp/chromedp"
 )
 
@@ -100,6 +101,21 @@ func TestEditsWaitForAnAnswer(t *testing.T) {
 	p := a.open("/shot/" + a.shot + "/compose")
 	p.wait("the score", `document.querySelector('[data-test="staff-pan"]')`)
 	p.keptSays("nothing to save", "everything saved")
+	// Gone in mid-drag: the keyframe stays in the hand, and where it is let go it is moved later.
+	p.wait("the score laid out", `document.querySelector('[data-test="staff-track"] .post[data-key="240"] rect')?.getBoundingClientRect().x > 1000`)
+	x, y := p.centre(`[data-test="staff-pan"] .post[data-key="150"] rect`)
+	p.mouse(input.DispatchMouseEventTypeMousePressed, x, y, true)
+	p.mouse(input.DispatchMouseEventTypeMouseMoved, x+20, y, true)
+	p.wait("a preview", `document.querySelector('[data-test="score"]').dataset.tried === 'dragged'`)
+	p.cut()
+	p.mouse(input.DispatchMouseEventTypeMouseMoved, x+40, y, true)
+	p.mouse(input.DispatchMouseEventTypeMouseReleased, x+40, y, true)
+	p.keptSays("the drop waits", "1 edit waits")
+	p.wait("where it was let go", fmt.Sprintf(`Math.abs(document.querySelector('[data-test="staff-pan"] .post[data-key="150"] rect').getBoundingClientRect().x + 5 - %g) < 8`, x+40))
+	p.hear()
+	p.wait("it is moved", `!document.querySelector('[data-test="staff-pan"] .post[data-key="150"]') && !document.querySelector('[data-test="score"]').dataset.tried`)
+	p.click("undo")
+	p.wait("and back", `document.querySelector('[data-test="staff-pan"] .post[data-key="150"]')`)
 	p.cut()
 	for i, f := range []int{20, 30, 40} {
 		p.enter("frame", fmt.Sprint(f))
