@@ -127,8 +127,8 @@ func TestBalanceBench(t *testing.T) {
 	p.click("trim")
 	p.says("trimmed", "bench-said", "The soft limit is drawn in")
 	p.says("it clears", "tilt-room", "It clears what is below down to")
-	low := a.now("plank").Soft["tilt"][0]
-	for late := time.Now().Add(10 * time.Second); low <= -60 && time.Now().Before(late); low = a.now("plank").Soft["tilt"][0] {
+	low := a.now("plank").Axes["tilt"].Soft[0]
+	for late := time.Now().Add(10 * time.Second); low <= -60 && time.Now().Before(late); low = a.now("plank").Axes["tilt"].Soft[0] {
 		time.Sleep(50 * time.Millisecond) // the rig is told after the line-up is stored
 	}
 	if low <= -60 || low != math.Trunc(low) {
@@ -222,7 +222,7 @@ func TestPayloadBench(t *testing.T) {
 			v := a.bench("wren", "Body A, 35 mm")
 			there := true
 			for axis, to := range v.Next {
-				there = there && f.Now().State.Pos[axis] > to-0.5 && f.Now().State.Pos[axis] < to+0.5
+				there = there && f.Now().State.Pos(axis) > to-0.5 && f.Now().State.Pos(axis) < to+0.5
 			}
 			if there {
 				break

@@ -2,6 +2,7 @@ package e2e
 
 import (
 	"context"
+	"slices"
 	"strings"
 	"testing"
 	"time"
@@ -11,6 +12,7 @@ import (
 
 	"keenarc/link"
 	"keenarc/stage"
+	"keenarc/stage/ready"
 	"keenarc/web"
 )
 
@@ -46,11 +48,11 @@ func (p *process) held(shot, pass string, until func() bool) {
 		p.t.Fatal(err)
 	}
 	defer hold.CloseNow()
-	if err := wsjson.Write(ctx, hold, map[string]bool{"press": true}); err != nil {
+	if err := wsjson.Write(ctx, hold, map[string]any{"press": "one"}); err != nil {
 		p.t.Fatal(err)
 	}
 	for n := 1; !until(); n++ {
-		if err := wsjson.Write(ctx, hold, map[string]int{"beat": n}); err != nil {
+		if err := wsjson.Write(ctx, hold, map[string]any{"press": "one", "beat": n}); err != nil {
 			p.t.Fatal(err)
 		}
 		time.Sleep(link.BeatMS * time.Millisecond)
@@ -74,11 +76,11 @@ func TestTwoServersOneMachine(t *testing.T) {
 	}
 	defer rig.Close()
 	first := serve(t, folder(t), d.url, rig.Addr)
-	first.sees("the rig", shot, func(m *web.LiveMessage) bool { return m.Floor.Connected && m.Floor.Driving })
+	first.sees("the rig", shot, func(m *web.LiveMessage) bool { return m.Floor.Connected && m.Floor.Leased })
 	second := serve(t, folder(t), d.url, rig.Addr)
 	first.post("/api/shots/"+shot+"/seal", `{"revision":0}`)
 	m := second.sees("the rig and the seal", shot, func(m *web.LiveMessage) bool {
-		return m.Floor.Connected && !strings.Contains(m.Ready.Sentence, "sealed as it stands")
+		return m.Floor.Connected && slices.ContainsFunc(m.Ready.Checks, func(c ready.Check) bool { return c.Name == "sealed" && c.OK })
 	})
 	if m.Floor.Driving || !strings.Contains(m.Ready.Sentence, "another copy of Keen Arc drives Plank; this one only watches") {
 		t.Errorf("the second: driving %v, %q", m.Floor.Driving, m.Ready.Sentence)
@@ -124,7 +126,7 @@ func TestTwoServersOneMachine(t *testing.T) {
 		t.Fatal(err)
 	}
 	_ = first.cmd.Wait()
-	second.sees("the right", shot, func(m *web.LiveMessage) bool { return m.Floor.Connected && m.Floor.Driving })
+	second.sees("the right", shot, func(m *web.LiveMessage) bool { return m.Floor.Connected && m.Floor.Leased })
 	second.atFirst(shot, ps[0].ID)
 	again := serve(t, folder(t), d.url, rig.Addr)
 	if m = again.sees("the rig", shot, func(m *web.LiveMessage) bool { return m.Floor.Connected }); m.Floor.Driving {

@@ -41,8 +41,8 @@ func (a *app) homing(machine string, begin func()) {
 			time.Sleep(20 * time.Millisecond)
 		}
 		broken := false
-		for _, why := range a.now(machine).Trouble {
-			broken = broken || strings.Contains(why, "broken off")
+		for _, x := range a.now(machine).Axes {
+			broken = broken || strings.Contains(x.Trouble, "broken off")
 		}
 		if !broken {
 			return
@@ -61,14 +61,14 @@ func TestHomingInEveryWay(t *testing.T) {
 	a.homing("wren", func() { p.click("home"); p.click("ask-yes") })
 	p.wait("its check pose", `document.querySelector('[data-test="confirm-check"]:not([disabled])')?.textContent.includes('All 6 pairs')`)
 	p.wait("the marks", `document.querySelector('[data-test="marks"]')?.getAttribute('aria-label') === 'the marks meet'`)
-	if s := a.now("wren"); s.Homed["elbow"] {
+	if s := a.now("wren"); s.Homed("elbow") {
 		t.Error("homed before anybody looked")
 	}
 	p.click("confirm-check")
 	p.wait("homed", `document.querySelector('[data-test="axis-elbow"] .name span').textContent === 'homed'`)
-	for id, ok := range a.now("wren").Homed {
-		if !ok {
-			t.Errorf("Wren's %s is not homed: %v", id, a.now("wren").Trouble)
+	for id, x := range a.now("wren").Axes {
+		if !x.Homed {
+			t.Errorf("Wren's %s is not homed: %s", id, x.Trouble)
 		}
 	}
 	p.pickAxis("wren", "focus", "Focus")
@@ -159,7 +159,7 @@ func TestZeroHere(t *testing.T) {
 	if code, b := a.post("/api/machines/plank/go", `{"to":{"pan":3},"share":0.5}`); code != 200 {
 		t.Fatal(b)
 	}
-	a.rigWait("there", func(s link.State, _ bool) bool { return s.Mode == link.Idle && math.Abs(s.Asked["pan"]-3) < 1e-3 })
+	a.rigWait("there", func(s link.State, _ bool) bool { return s.Mode == link.Idle && math.Abs(s.Asked("pan")-3) < 1e-3 })
 	p := a.open("/shot/" + a.shot + "/line-up")
 	p.pickAxis("plank", "pan", "Pan")
 	p.click("along-0")
@@ -169,16 +169,16 @@ func TestZeroHere(t *testing.T) {
 	p.click("keep-line-up")
 	p.says("kept", "line-up-said", "Sealed paths stay sealed")
 	p.says("the reason", "ready", "the zero of Pan was laid elsewhere since the path was sealed. Press S")
-	if s := a.now("plank"); s.Soft["pan"] != [2]float64{-170, 170} || !s.Homed["pan"] {
-		t.Errorf("the machine's own: %v, homed %v", s.Soft["pan"], s.Homed["pan"])
+	if s := a.now("plank"); s.Axes["pan"].Soft != [2]float64{-170, 170} || !s.Homed("pan") {
+		t.Errorf("the machine's own: %v, homed %v", s.Axes["pan"].Soft, s.Homed("pan"))
 	}
 	p.key("s")
 	p.wait("sealed for it", `!document.querySelector('[data-test="ready"]').textContent.includes('laid elsewhere')`)
 	if code, b := a.post("/api/machines/plank/goto", `{"shot":"`+a.shot+`","frame":0}`); code != 200 {
 		t.Fatal(b)
 	}
-	a.rigWait("there", func(s link.State, _ bool) bool { return s.Mode == link.Idle && s.Asked["pan"] > 26 })
-	if v := a.now("plank").Asked["pan"]; math.Abs(v-27) > 1e-3 { // planned at 24
+	a.rigWait("there", func(s link.State, _ bool) bool { return s.Mode == link.Idle && s.Asked("pan") > 26 })
+	if v := a.now("plank").Asked("pan"); math.Abs(v-27) > 1e-3 { // planned at 24
 		t.Errorf("planned at 24 from a zero at 3 it stands at %g", v)
 	}
 	p.key("3")

@@ -28,10 +28,10 @@ func TestJog(t *testing.T) {
 	p.wait("the axes", `document.querySelector('[data-test="jog-up"][aria-disabled="false"]')`)
 	p.click("pick-axis-pan")
 	p.wait("Pan", `document.querySelector('[data-test="home-one"]').textContent.includes('Pan')`)
-	pan := func() float64 { return a.Floor.Now().State.Pos["pan"] }
+	pan := func() float64 { return a.Floor.Now().State.Pos("pan") }
 	jogging := func(s link.State, _ bool) bool { return s.Mode == link.Jogging }
 	still := func(s link.State, _ bool) bool { return s.Mode == link.Idle }
-	was, others := pan(), a.Floor.Now().State.Pos
+	was, others := pan(), a.Floor.Now().State.Axes
 	p.pointer("jog-up", input.DispatchMouseEventTypeMousePressed)
 	a.rigWait("jogging", jogging)
 	began := time.Now()
@@ -47,7 +47,7 @@ func TestJog(t *testing.T) {
 		t.Errorf("held for half a second it went %.2f°, %.2f in all; a tenth of its %.1f°/s is %.2f", crawl, far, speed, 0.05*speed)
 	}
 	for id, v := range others {
-		if d := a.Floor.Now().State.Pos[id] - v; id != "pan" && (d > 0.05 || d < -0.05) {
+		if d := a.Floor.Now().State.Pos(id) - v.Pos; id != "pan" && (d > 0.05 || d < -0.05) {
 			t.Errorf("%s moved, too: %g", id, d)
 		}
 	}

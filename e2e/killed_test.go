@@ -160,11 +160,11 @@ func TestKilledInMidRoll(t *testing.T) {
 			if hold, _, err = websocket.Dial(ctx, strings.Replace(p.addr, "http", "ws", 1)+"/api/hold?shot="+shot+"&pass="+ps[0].ID, nil); err != nil {
 				t.Fatal(err)
 			}
-			if err := wsjson.Write(ctx, hold, map[string]bool{"press": true}); err != nil {
+			if err := wsjson.Write(ctx, hold, map[string]any{"press": "one"}); err != nil {
 				t.Fatal(err)
 			}
 			for n := range 66 { // 3.3 s
-				if err := wsjson.Write(ctx, hold, map[string]int{"beat": n + 1}); err != nil {
+				if err := wsjson.Write(ctx, hold, map[string]any{"press": "one", "beat": n + 1}); err != nil {
 					t.Fatal(err)
 				}
 				time.Sleep(link.BeatMS * time.Millisecond)

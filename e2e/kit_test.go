@@ -24,7 +24,7 @@ import (
 
 	"keenarc/journal"
 	"keenarc/link"
-	"keenarc/stage"
+	"keenarc/stage/machine"
 	"keenarc/store"
 	"keenarc/web"
 )
@@ -49,7 +49,7 @@ func TestMain(m *testing.M) {
 // app is one running application with its own database and stand-in.
 type app struct {
 	*web.Running
-	Floor *stage.Floor // Plank's
+	Floor *machine.Machine // Plank's
 	t     *testing.T
 	shot  string
 	base  int64 // the revision that a test began on
@@ -425,14 +425,7 @@ func (a *app) homed(begin func()) {
 }
 
 // allHomed reports whether every axis is.
-func allHomed(s link.State) bool {
-	for _, h := range s.Homed {
-		if !h {
-			return false
-		}
-	}
-	return len(s.Homed) > 0
-}
+func allHomed(s link.State) bool { return s.AllHomed() }
 
 // atFirst begins a go-to and waits until the page says that it may roll.
 func (a *app) atFirst(p *page, begin func()) {

@@ -12,7 +12,7 @@ import (
 
 	"keenarc/core/clock"
 	"keenarc/link"
-	"keenarc/stage"
+	"keenarc/stage/machine"
 )
 
 func (p *page) says(what, id, text string) {
@@ -34,7 +34,7 @@ func TestEveryMachine(t *testing.T) {
 	if code, b := a.post("/api/shots/"+a.shot+"/seal", `{"revision":0}`); code != 200 {
 		t.Fatal(b)
 	}
-	floors := map[string]*stage.Floor{}
+	floors := map[string]*machine.Machine{}
 	for _, id := range []string{"plank", "heron", "wren", "turnstile"} {
 		f, err := a.Floors.Of(id)
 		if err != nil {
@@ -61,7 +61,7 @@ func TestEveryMachine(t *testing.T) {
 	p.key(kb.Escape)
 	for id, f := range floors {
 		p.wait("still", `!/homing/.test(document.querySelector('[data-test="choose-`+id+`"]').textContent)`)
-		if s := f.Now().State; s.Mode != link.Idle || id == "heron" && s.Homed["track"] {
+		if s := f.Now().State; s.Mode != link.Idle || id == "heron" && s.Homed("track") {
 			t.Errorf("after Esc %s is %s", id, s.Mode)
 		}
 	}
@@ -136,7 +136,7 @@ func TestALineUpVoidsNoSeal(t *testing.T) {
 	if v := eval[string](p, `document.querySelector('.strip').textContent`); !strings.Contains(v, "sealed") || strings.Contains(v, "not sealed") {
 		t.Errorf("the path is sealed no more: %s", v)
 	}
-	if s := a.Floor.Now().State.Soft["track"]; s[1] != 1200 {
+	if s := a.Floor.Now().State.Axes["track"].Soft; s[1] != 1200 {
 		t.Errorf("the rig keeps to %v", s)
 	}
 	// Rolling is slower than sealed for: what is over a later working limit is said, too.

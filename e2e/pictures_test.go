@@ -1,6 +1,7 @@
 package e2e
 
 import (
+	"encoding/json"
 	"os"
 	"path/filepath"
 	"testing"
@@ -8,9 +9,8 @@ import (
 
 	"github.com/chromedp/chromedp"
 
-	"keenarc/journal"
 	"keenarc/link"
-	"keenarc/stage"
+	"keenarc/stage/machine"
 	"keenarc/standin/camera"
 	"keenarc/web"
 )
@@ -194,8 +194,10 @@ func everyMachine(a *app, p *page, snap func(string)) {
 		}
 		if id != "plank" {
 			a.homing(id, func() { a.post("/api/machines/"+id+"/home", `{}`) })
-			for axis, what := range a.now(id).Waits {
-				a.post("/api/machines/"+id+"/confirm", `{"axes":["`+axis+`"],"what":"`+what+`"}`)
+			for axis, x := range a.now(id).Axes {
+				if x.Waits != "" {
+					a.post("/api/machines/"+id+"/confirm", `{"axes":["`+axis+`"],"what":"`+x.Waits+`"}`)
+				}
 			}
 			p.wait("homed", `document.querySelector('[data-test="choose-`+id+`"]').textContent.includes('seen, homed')`)
 			swing(a, f)
@@ -214,16 +216,27 @@ func everyMachine(a *app, p *page, snap func(string)) {
 }
 
 // swing sends a machine somewhere where its chain can be seen.
-func swing(a *app, f *stage.Floor) {
+func swing(a *app, f *machine.Machine) {
 	to := map[string]map[string]float64{
 		"heron":     {"track": 2200, "swing": 35, "boom": 24, "arm": 900, "pan": -40, "tilt": -12},
 		"wren":      {"track": 1400, "turn": -30, "shoulder": 35, "elbow": -20, "wrist": -15},
 		"turnstile": {"rise": 200, "turn": 45},
-	}[f.Machine()]
-	if err := f.GoTo(a.t.Context(), journal.Itself, "", "To be looked at.", to); err != nil {
+	}[f.ID()]
+	b, err := json.Marshal(map[string]any{"to": to, "share": 0.5})
+	if err != nil {
 		a.t.Fatal(err)
 	}
-	if err := f.WaitIdle(a.t.Context()); err != nil {
+	if code, text := a.post("/api/machines/"+f.ID()+"/go", string(b)); code != 200 {
+		a.t.Fatal(text)
+	}
+	if err := f.Until(a.t.Context(), func(s machine.Snapshot) bool {
+		for id, v := range to {
+			if x := s.State.Asked(id) - v; x > 1e-3 || x < -1e-3 {
+				return false
+			}
+		}
+		return s.State.Mode == link.Idle
+	}); err != nil {
 		a.t.Fatal(err)
 	}
 }

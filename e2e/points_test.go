@@ -42,7 +42,7 @@ func (a *app) centred(stands rig.Place, thing rig.Vec, track float64) {
 		a.t.Fatal(code, b)
 	}
 	a.rigWait("centred", func(s link.State, seen bool) bool {
-		return seen && s.Mode == link.Idle && math.Abs(s.Pos["track"]-q[0]) < 0.1 && math.Abs(s.Pos["pan"]-q[1]) < 0.01 && math.Abs(s.Pos["tilt"]-q[2]) < 0.01
+		return seen && s.Mode == link.Idle && math.Abs(s.Pos("track")-q[0]) < 0.1 && math.Abs(s.Pos("pan")-q[1]) < 0.01 && math.Abs(s.Pos("tilt")-q[2]) < 0.01
 	})
 }
 

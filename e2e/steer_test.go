@@ -32,7 +32,7 @@ func TestSteeringLive(t *testing.T) {
 	a.homed(func() { a.post("/api/machines/plank/home", "{}") })
 	p := a.open("/shot/" + a.shot + "/compose")
 	p.wait("homed", `document.querySelector('[data-test="ready"]').textContent.includes('✓ homed')`)
-	pos := func(id string) float64 { return a.Floor.Now().State.Asked[id] }
+	pos := func(id string) float64 { return a.Floor.Now().State.Asked(id) }
 	still := func(s link.State, _ bool) bool { return s.Mode == link.Idle }
 	jogging := func(s link.State, _ bool) bool { return s.Mode == link.Jogging }
 	// Without Live a nudge moves the plan alone.
@@ -219,17 +219,17 @@ func TestSteeringTheOthers(t *testing.T) {
 		p.click("ask-yes")
 		p.says("the sign", "live-sign", "while they are pressed")
 		p.must(chromedp.Focus(chromedp.CSS(test("staff-" + axis))))
-		was := a.now(id).Asked
+		was := a.now(id).Axes
 		p.arrow("ArrowRight", true)
 		p.must(chromedp.Sleep(900e6))
 		p.arrow("ArrowRight", false)
 		p.must(chromedp.Sleep(1500e6))
 		now := a.now(id)
-		if d := now.Asked[axis] - was[axis]; now.Mode != link.Idle || d < 0.05 || d > 20 {
+		if d := now.Asked(axis) - was[axis].Asked; now.Mode != link.Idle || d < 0.05 || d > 20 {
 			t.Errorf("%s: %s went %g°, it is %s", id, axis, d, now.Mode)
 		}
 		for other, v := range was {
-			if d := math.Abs(now.Asked[other] - v); other != axis && d > 1e-3 {
+			if d := math.Abs(now.Asked(other) - v.Asked); other != axis && d > 1e-3 {
 				t.Errorf("%s: %s moved, too: %g", id, other, d)
 			}
 		}
@@ -272,14 +272,14 @@ func TestTheOthersOnTheFloor(t *testing.T) {
 			p.click("go-yes")
 			for late := time.Now().Add(30 * time.Second); time.Now().Before(late) && !there; time.Sleep(50 * time.Millisecond) {
 				s := a.now(id)
-				there = s.Mode == link.Idle && math.Abs(s.Asked[axis]-7) < 1e-3
+				there = s.Mode == link.Idle && math.Abs(s.Asked(axis)-7) < 1e-3
 			}
 			if there {
 				break
 			}
 		}
 		if !there {
-			t.Fatalf("%s: sent to 7° its %s is at %g", id, axis, a.now(id).Asked[axis])
+			t.Fatalf("%s: sent to 7° its %s is at %g", id, axis, a.now(id).Asked(axis))
 		}
 		p.click("zero-here")
 		p.wait("the zero", `document.querySelector('[data-test="zero"]').value === '7'`)
@@ -292,7 +292,7 @@ func TestTheOthersOnTheFloor(t *testing.T) {
 		for late := time.Now().Add(20 * time.Second); len(list) == 0 && time.Now().Before(late); time.Sleep(50 * time.Millisecond) {
 			a.get("/api/machines/"+id+"/line-ups", &list)
 		}
-		if f, err := a.Floors.Of(id); err != nil || !f.Now().State.Homed[axis] {
+		if f, err := a.Floors.Of(id); err != nil || !f.Now().State.Homed(axis) {
 			t.Errorf("%s: %v, %s is homed no more", id, err, axis)
 		}
 		if len(list) == 0 || list[0].Doc.Axes[axis].Zero != 7 {

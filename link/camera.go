@@ -128,7 +128,7 @@ func DialCamera(ctx context.Context, addr string) (*CameraClient, error) {
 	return c, nil
 }
 
-// Refusal is a camera's own reason for not doing something.
+// Refusal is a rig's or a camera's own reason for not doing something.
 type Refusal struct{ Why string }
 
 func (r *Refusal) Error() string { return r.Why }

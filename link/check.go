@@ -30,7 +30,7 @@ func Check(ctx context.Context, addr string, o CheckOptions) (wrong int, err err
 	}
 	defer c.Close()
 	k := &checker{c: c, out: o.Out, ask: o.MayMove}
-	for _, part := range []func(context.Context) error{k.describes, k.refuses, k.states, k.leases, k.limits, k.moves} {
+	for _, part := range []func(context.Context) error{k.describes, k.refuses, k.states, k.leased} {
 		if err := part(ctx); err != nil {
 			return k.wrong, err
 		}
@@ -47,9 +47,11 @@ type checker struct {
 	c     *Client
 	out   io.Writer
 	ask   func(string) bool
+	is3   Described
 	rig   *rig.Rig
 	state State
 	epoch int64
+	press int
 	wrong int
 }
 
@@ -67,65 +69,80 @@ func (k *checker) is(ok bool, what, want string, got ...any) bool {
 // answer is how long a device may take to answer.
 const answer = 3 * time.Second
 
-// call sends a request; a refusal comes back as its words, silence as an error.
-func (k *checker) call(ctx context.Context, q Request) (Reply, string, error) {
+// call asks a word; a refusal comes back as its words, silence as an error.
+func call[A any](ctx context.Context, k *checker, w Asks[A]) (a A, why string, err error) {
 	ctx, cancel := context.WithTimeout(ctx, answer)
 	defer cancel()
-	r, err := k.c.Call(ctx, q)
+	a, err = Ask(ctx, k.c, w)
 	switch {
 	case err == nil:
-		return r, "", nil
+		return a, "", nil
 	case errors.Is(err, ErrGone) || ctx.Err() != nil:
 		k.wrong++
-		fmt.Fprintf(k.out, "WRONG  %s: %v; want an answer within %v\n", q.Do, err, answer)
-		return r, "", err
+		fmt.Fprintf(k.out, "WRONG  %s: %v; want an answer within %v\n", w.Do(), err, answer)
+		return a, "", err
 	}
-	return r, err.Error(), nil
+	return a, err.Error(), nil
 }
 
-// refused checks that a request is refused, with a reason.
-func (k *checker) refused(ctx context.Context, what string, q Request) error {
-	r, why, err := k.call(ctx, q)
-	if err == nil {
-		k.is(!r.OK && why != "", what+" is refused, with a reason", `{"ok":false,"why":"…"}`, fmt.Sprintf("ok %v, why %q", r.OK, why))
+// refused checks that a word is refused, with a reason.
+func refused[A any](ctx context.Context, k *checker, what string, w Asks[A]) error {
+	_, err := Ask(ctx, k.c, w)
+	var no *Refusal
+	switch {
+	case err == nil:
+		k.is(false, what+" is refused, with a reason", `{"ok":false,"why":"…"}`, "it was done")
+	case errors.As(err, &no):
+		k.is(no.Why != "", what+" is refused, with a reason", `{"ok":false,"why":"…"}`, "no reason")
+	case errors.Is(err, ErrGone) || ctx.Err() != nil:
+		return err
 	}
-	return err
+	return nil
 }
+
+// order is what the words of this check carry.
+func (k *checker) order() Order {
+	boot, stops := k.c.Heard()
+	return Order{Epoch: k.epoch, Boot: boot, Stops: stops, Who: "link-check"}
+}
+
+// noSuchWord is one that there is not.
+type noSuchWord struct{}
+
+func (noSuchWord) Do() string     { return "no-such-request" }
+func (noSuchWord) answer(Nothing) {}
 
 func (k *checker) describes(ctx context.Context) error {
-	r, why, err := k.call(ctx, Request{Do: "describe"})
+	r, why, err := call(ctx, k, Describe{})
 	if err != nil {
 		return err
 	}
-	k.is(r.OK && why == "", "describe is answered", `"ok":true`, why)
+	k.is(why == "", "describe is answered", `"ok":true`, why)
 	k.is(r.Version == Version, fmt.Sprintf("it speaks version %d", Version), fmt.Sprint(Version), r.Version)
 	if !k.is(r.Rig != nil, "it describes itself", "a rig", "none") {
 		return errors.New("a device that does not describe itself cannot be checked further")
 	}
-	k.rig = r.Rig
+	k.rig, k.is3 = r.Rig, r
 	if err := k.rig.Check(); !k.is(err == nil, fmt.Sprintf("%s: %d axes, %d joints", r.Rig.Name, len(r.Rig.Axes), len(r.Rig.Joints)), "a description that holds together", err) {
 		return errors.New("a device whose description does not hold together cannot be checked further")
 	}
-	if r.Boot == "" {
-		fmt.Fprintln(k.out, "note   it does not say which time it was switched on (boot): what is exposed while it is away will be asked about")
+	if len(r.Can) == 0 {
+		fmt.Fprintln(k.out, "note   it names no later words (can): those acts will be refused")
 	}
+	boot, _ := k.c.Heard()
+	k.is(boot != "" && boot == r.Boot, "it says with every answer which time it was switched on", "boot in describe and in every reply", boot)
 	return nil
 }
 
 func (k *checker) refuses(ctx context.Context) error {
-	for what, q := range map[string]Request{
-		"a request that there is not":   {Do: "no-such-request"},
-		"a trace of an unknown take":    {Do: "trace", Take: "no-such-take"},
-		"a table that is none":          {Do: "load", Machine: k.rig.ID, Table: "bm9uZQ=="},
-		"arming without a lease":        {Do: "arm", Take: "check", Print: strings.Repeat("0", 64), Brake: 1},
-		"freeing an axis that is not":   {Do: "free", Axis: "no-such-axis"},
-		"limits of an axis that is not": {Do: "limits", Soft: map[string][2]float64{"no-such-axis": {0, 1}}},
-	} {
-		if err := k.refused(ctx, what, q); err != nil {
-			return err
-		}
-	}
-	return nil
+	return errors.Join(
+		refused(ctx, k, "a request that there is not", noSuchWord{}),
+		refused(ctx, k, "a trace of an unknown take", SendTrace{Take: "no-such-take"}),
+		refused(ctx, k, "a part of no table", Load{Machine: k.rig.ID, Part: 3, Of: 2}),
+		refused(ctx, k, "arming without a lease", Arm{Take: "check", Print: strings.Repeat("0", 64), Brake: 1}),
+		refused(ctx, k, "freeing an axis that is not", Free{Axis: "no-such-axis"}),
+		refused(ctx, k, "limits of an axis that is not", Limits{Soft: map[string][2]float64{"no-such-axis": {0, 1}}}),
+	)
 }
 
 // next waits for a state, or says that none comes.
@@ -153,7 +170,7 @@ func (k *checker) next(ctx context.Context, most time.Duration) (*State, error) 
 var modes = map[string]bool{Idle: true, Homing: true, Moving: true, Jogging: true, Armed: true, Rolling: true, Braking: true}
 
 func (k *checker) states(ctx context.Context) error {
-	if _, why, err := k.call(ctx, Request{Do: "watch"}); err != nil || !k.is(why == "", "watch is answered", `"ok":true`, why) {
+	if _, why, err := call(ctx, k, Watch{}); err != nil || !k.is(why == "", "watch is answered", `"ok":true`, why) {
 		return err
 	}
 	var seen []State
@@ -181,55 +198,85 @@ func (k *checker) states(ctx context.Context) error {
 	k.is(modes[last.Mode], "its mode is one of the link's", "idle, homing, moving, jogging, armed, rolling or braking", last.Mode)
 	k.is(last.Drive == "free" || last.Drive == "holding" || last.Drive == "live", "its drives are free, holding or live", "one of them", last.Drive)
 	for _, a := range k.rig.Axes {
-		p, one := last.Pos[a.ID]
-		_, two := last.Asked[a.ID]
-		k.is(one && two && !math.IsNaN(p) && !math.IsInf(p, 0), a.Name+" says where it is and where it was sent", "a number under its id in pos and asked", p)
+		p, one := last.Axes[a.ID]
+		k.is(one && !math.IsNaN(p.Pos) && !math.IsInf(p.Pos, 0), a.Name+" says where it is and where it was sent", "pos and asked under its id in axes", p.Pos)
+	}
+	k.is(last.Boot == k.is3.Boot, "states say which time it was switched on", k.is3.Boot, last.Boot)
+	return nil
+}
+
+// leased are the parts that need the lease. It is not taken from somebody who has it: the
+// machine would do nothing more for them.
+func (k *checker) leased(ctx context.Context) error {
+	if k.ask == nil && (k.is3.Held || !k.state.Still()) {
+		fmt.Fprintln(k.out, "left   the lease, stop, limits, confirmations and wires: somebody has its lease, or it moves; end that application first")
+		for _, m := range []func(context.Context) error{k.homes, k.goes, k.jogs} {
+			if err := m(ctx); err != nil {
+				return err
+			}
+		}
+		return nil
+	}
+	for _, part := range []func(context.Context) error{k.leases, k.stopped, k.limits, k.moves} {
+		if err := part(ctx); err != nil {
+			return err
+		}
 	}
 	return nil
 }
 
 func (k *checker) leases(ctx context.Context) error {
-	one, why, err := k.call(ctx, Request{Do: "lease"})
+	one, why, err := call(ctx, k, TakeLease{})
 	if err != nil || !k.is(why == "" && one.Epoch > 0, "a rig at rest gives the lease", "an epoch above 0", why, one.Epoch) {
 		return err
 	}
-	two, why, err := k.call(ctx, Request{Do: "lease"})
+	two, why, err := call(ctx, k, TakeLease{})
 	if err != nil {
 		return err
 	}
 	k.is(why == "" && two.Epoch > one.Epoch, "the next lease is a higher one", fmt.Sprint("above ", one.Epoch), why, two.Epoch)
 	k.epoch = two.Epoch
-	if err := k.refused(ctx, "limits under the old lease", Request{Do: "limits", Epoch: one.Epoch}); err != nil {
-		return err
-	}
-	for _, n := range []string{"stop, while nothing moves,", "stop again"} {
-		if _, why, err = k.call(ctx, Request{Do: "stop"}); err != nil {
+	old := k.order()
+	old.Epoch = one.Epoch
+	return refused(ctx, k, "limits under the old lease", Limits{Order: old})
+}
+
+// stopped checks that stops are counted, and that what was ordered before one is refused.
+func (k *checker) stopped(ctx context.Context) error {
+	before := k.order()
+	for n, what := range []string{"stop, while nothing moves,", "stop again"} {
+		if _, why, err := call(ctx, k, Stop{}); err != nil {
 			return err
+		} else if !k.is(why == "", what+" is answered, without a lease", `"ok":true`, why) {
+			return nil
 		}
-		k.is(why == "", n+" is answered, without a lease", `"ok":true`, why)
+		_, stops := k.c.Heard()
+		k.is(stops == before.Stops+int64(n)+1, what+" is counted", fmt.Sprint("stops ", before.Stops+int64(n)+1), stops)
 	}
-	return nil
+	other := k.order()
+	other.Boot += "-before"
+	return errors.Join(
+		refused(ctx, k, "what was ordered before the stops", Limits{Order: before}),
+		refused(ctx, k, "what was ordered before it was switched on", Limits{Order: other}))
 }
 
 func (k *checker) limits(ctx context.Context) error {
 	a := k.rig.Axes[0]
-	if err := k.refused(ctx, "a soft limit beyond the hard end", Request{Do: "limits", Epoch: k.epoch, Soft: map[string][2]float64{a.ID: {a.Hard[0] - 1, a.Hard[1] + 1}}}); err != nil {
+	if err := refused(ctx, k, "a soft limit beyond the hard end", Limits{Order: k.order(), Soft: map[string][2]float64{a.ID: {a.Hard[0] - 1, a.Hard[1] + 1}}}); err != nil {
 		return err
 	}
-	if err := k.refused(ctx, "soft limits upside down", Request{Do: "limits", Epoch: k.epoch, Soft: map[string][2]float64{a.ID: {a.Max, a.Min}}}); err != nil {
+	if err := refused(ctx, k, "soft limits upside down", Limits{Order: k.order(), Soft: map[string][2]float64{a.ID: {a.Max, a.Min}}}); err != nil {
 		return err
 	}
-	for what, q := range map[string]Request{
-		"limits suspended for an hour":        {Do: "suspend", Epoch: k.epoch, Axis: a.ID, Seconds: 3600},
-		"a confirmation of nothing":           {Do: "confirm", Epoch: k.epoch, Axis: a.ID, What: "nothing"},
-		"a high end shown before the low one": {Do: "confirm", Epoch: k.epoch, Axis: a.ID, What: WaitsHigh},
-		"a description of another machine":    {Do: "configure", Epoch: k.epoch, Rig: &rig.Rig{ID: "another"}},
-	} {
-		if err := k.refused(ctx, what, q); err != nil {
-			return err
-		}
+	if err := errors.Join(
+		refused(ctx, k, "limits suspended for an hour", Suspend{Order: k.order(), Axis: a.ID, Seconds: 3600}),
+		refused(ctx, k, "a confirmation of nothing", Confirm{Order: k.order(), Axis: a.ID, What: "nothing"}),
+		refused(ctx, k, "a high end shown before the low one", Confirm{Order: k.order(), Axis: a.ID, What: WaitsHigh}),
+		refused(ctx, k, "a description of another machine", Configure{Order: k.order(), Rig: &rig.Rig{ID: "another"}}),
+	); err != nil {
+		return err
 	}
-	r, why, err := k.call(ctx, Request{Do: "wires"})
+	r, why, err := call(ctx, k, Wires{})
 	if err != nil {
 		return err
 	}
@@ -238,7 +285,7 @@ func (k *checker) limits(ctx context.Context) error {
 	} else {
 		k.is(len(r.Wires) > 0, "it says what is on its wires", "one entry for each", r.Wires)
 	}
-	_, why, err = k.call(ctx, Request{Do: "limits", Epoch: k.epoch})
+	_, why, err = call(ctx, k, Limits{Order: k.order()})
 	if err == nil {
 		k.is(why == "", "its own limits are given back", `"ok":true`, why)
 	}

@@ -88,15 +88,17 @@ func TestCheckNamesWhatIsWrong(t *testing.T) {
 		from, to, says string
 		move           bool
 	}{
-		"version":        {`"version":2,"stand_in"`, `"version":1,"stand_in"`, "WRONG  it speaks version 2: 1", false},
+		"version":        {`"version":3`, `"version":1`, "WRONG  it speaks version 3: 1", false},
 		"no reason":      {`"why":"there is no request`, `"what":"there is no request`, "WRONG  a request that there is not", false},
 		"mode":           {`"mode":"idle"`, `"mode":"resting"`, "WRONG  its mode", false},
 		"drive":          {`"drive":"holding"`, `"drive":"on"`, "WRONG  its drives", false},
-		"missing axis":   {`"pos":{"focus":`, `"pos":{"foc":`, "Focus says where it is", false},
+		"missing axis":   {`"focus":{"pos"`, `"foc":{"pos"`, "Focus says where it is", false},
 		"no wires":       {`"wires":[`, `"cables":[`, "WRONG  it says what is on its wires", false},
 		"lease":          {`"epoch":2`, `"epoch":1`, "WRONG  the next lease", false},
+		"stops":          {`"stops":1`, `"stops":0`, "WRONG  stop, while nothing moves, is counted", false},
+		"boot":           {`"boot":"`, `"boat":"`, "WRONG  it says with every answer which time", false},
 		"stuck number":   {`"state":{"n":`, `"state":{"m":`, "WRONG  they are numbered", false},
-		"never homed":    {`"focus":true`, `"focus":false`, "WRONG  Focus is homed", true},
+		"never homed":    {`"homed":true`, `"homed":false`, "WRONG  Focus is homed", true},
 		"homes silently": {`"mode":"homing"`, `"mode":"idle"`, "WRONG  its state says homing", true},
 	} {
 		t.Run(name, func(t *testing.T) {

@@ -2,6 +2,7 @@ package link
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"math"
 	"time"
@@ -29,7 +30,7 @@ func (k *checker) alive(ctx context.Context) (end func()) {
 			case <-ctx.Done():
 				return
 			case <-tk.C:
-				_ = k.c.Send(Request{Do: "alive"})
+				_ = k.c.Say(Alive{})
 			}
 		}
 	}()
@@ -63,12 +64,12 @@ func (k *checker) homes(ctx context.Context) error {
 	if !k.allowed("home all axes of " + k.rig.Name) {
 		return nil
 	}
-	if err := k.refused(ctx, "homing under no lease", Request{Do: "home"}); err != nil {
+	if err := refused(ctx, k, "homing under no lease", Home{}); err != nil {
 		return err
 	}
 	end := k.alive(ctx)
 	defer end()
-	if _, why, err := k.call(ctx, Request{Do: "home", Epoch: k.epoch}); err != nil || !k.is(why == "", "homing is begun", `"ok":true`, why) {
+	if _, why, err := call(ctx, k, Home{Order: k.order()}); err != nil || !k.is(why == "", "homing is begun", `"ok":true`, why) {
 		return err
 	}
 	begun, err := k.until(ctx, answer, Homing)
@@ -82,14 +83,14 @@ func (k *checker) homes(ctx context.Context) error {
 	}
 	k.is(over, "it comes to an end", "mode idle", k.state.Mode)
 	for _, a := range k.rig.Axes {
-		k.is(k.state.Homed[a.ID], a.Name+" is homed", "true in homed", k.state.Homed[a.ID])
+		k.is(k.state.Homed(a.ID), a.Name+" is homed", "true in homed", k.state.Homed(a.ID))
 	}
 	return nil
 }
 
 func (k *checker) goes(ctx context.Context) error {
 	a := k.rig.Axes[0]
-	from, by := k.state.Asked[a.ID], 0.02*(a.Max-a.Min)
+	from, by := k.state.Asked(a.ID), 0.02*(a.Max-a.Min)
 	if from+by > a.Max {
 		by = -by
 	}
@@ -98,17 +99,17 @@ func (k *checker) goes(ctx context.Context) error {
 	}
 	end := k.alive(ctx)
 	defer end()
-	for what, q := range map[string]Request{
-		"a go-to past a soft limit":        {Do: "goto", Epoch: k.epoch, To: map[string]float64{a.ID: a.Max + 1}},
-		"a go-to of an axis that is not":   {Do: "goto", Epoch: k.epoch, To: map[string]float64{"no-such-axis": 0}},
-		"a go-to faster than half of all":  {Do: "goto", Epoch: k.epoch, To: map[string]float64{a.ID: from}, Share: 0.9},
-		"a go-to under another one's name": {Do: "goto", Epoch: k.epoch + 1000, To: map[string]float64{a.ID: from}},
-	} {
-		if err := k.refused(ctx, what, q); err != nil {
-			return err
-		}
+	other := k.order()
+	other.Epoch += 1000
+	if err := errors.Join(
+		refused(ctx, k, "a go-to past a soft limit", GoTo{Order: k.order(), To: map[string]float64{a.ID: a.Max + 1}}),
+		refused(ctx, k, "a go-to of an axis that is not", GoTo{Order: k.order(), To: map[string]float64{"no-such-axis": 0}}),
+		refused(ctx, k, "a go-to faster than half of all", GoTo{Order: k.order(), To: map[string]float64{a.ID: from}, Share: 0.9}),
+		refused(ctx, k, "a go-to under another one's name", GoTo{Order: other, To: map[string]float64{a.ID: from}}),
+	); err != nil {
+		return err
 	}
-	if _, why, err := k.call(ctx, Request{Do: "goto", Epoch: k.epoch, To: map[string]float64{a.ID: from + by}, Share: 0.2}); err != nil || !k.is(why == "", "a go-to is begun", `"ok":true`, why) {
+	if _, why, err := call(ctx, k, GoTo{Order: k.order(), To: map[string]float64{a.ID: from + by}, Share: 0.2}); err != nil || !k.is(why == "", "a go-to is begun", `"ok":true`, why) {
 		return err
 	}
 	if _, err := k.until(ctx, answer, Moving); err != nil {
@@ -118,8 +119,8 @@ func (k *checker) goes(ctx context.Context) error {
 		return err
 	}
 	step := math.Abs(float64(a.StepsPerUnit.Den) / float64(a.StepsPerUnit.Num))
-	k.is(math.Abs(k.state.Asked[a.ID]-from-by) < step, a.Name+" was sent where it was asked to", fmt.Sprint(from+by), k.state.Asked[a.ID])
-	k.is(math.Abs(k.state.Pos[a.ID]-from-by) < 2*step+a.Backlash+a.Repeatability, a.Name+" is where it was sent", fmt.Sprint(from+by), k.state.Pos[a.ID])
+	k.is(math.Abs(k.state.Asked(a.ID)-from-by) < step, a.Name+" was sent where it was asked to", fmt.Sprint(from+by), k.state.Asked(a.ID))
+	k.is(math.Abs(k.state.Pos(a.ID)-from-by) < 2*step+a.Backlash+a.Repeatability, a.Name+" is where it was sent", fmt.Sprint(from+by), k.state.Pos(a.ID))
 	return nil
 }
 
@@ -129,22 +130,31 @@ func (k *checker) jogs(ctx context.Context) error {
 	if !k.allowed(fmt.Sprintf("jog %s slowly for half a second, then fall silent", a.Name)) {
 		return nil
 	}
-	from, way := k.state.Asked[a.ID], 1.0
+	from, way := k.state.Asked(a.ID), 1.0
 	if from > (a.Min+a.Max)/2 {
 		way = -1
 	}
 	speed := way * 0.1 * a.Working.Speed
-	if _, why, err := k.call(ctx, Request{Do: "jog", Epoch: k.epoch, Axis: a.ID, Speed: speed}); err != nil || !k.is(why == "", "a jog is begun", `"ok":true`, why) {
+	given := k.order()
+	if _, why, err := call(ctx, k, Jog{Order: given, Press: "check-1", Axis: a.ID, Speed: speed}); err != nil || !k.is(why == "", "a jog is begun", `"ok":true`, why) {
 		return err
 	}
-	for n := range int64(10) {
-		_ = k.c.Send(Request{Do: "beat", Epoch: k.epoch, Beat: n + 1})
+	for range 10 {
+		_ = k.c.Say(Beat{Epoch: k.epoch, Press: "check-1"})
 		time.Sleep(BeatMS * time.Millisecond)
+	}
+	if err := refused(ctx, k, "a new speed for somebody else's jog", Speed{Order: given, Press: "check-2", Speed: speed}); err != nil {
+		return err
 	}
 	for k.drain() {
 	}
-	k.is((k.state.Asked[a.ID]-from)*way > 0, a.Name+" moves the way that it was asked to", "a position beyond where it began", k.state.Asked[a.ID], "from", from)
+	k.is((k.state.Asked(a.ID)-from)*way > 0, a.Name+" moves the way that it was asked to", "a position beyond where it began", k.state.Asked(a.ID), "from", from)
 	silent := time.Now()
+	// Another press's beats are not this one's.
+	for range 5 {
+		_ = k.c.Say(Beat{Epoch: k.epoch, Press: "check-2"})
+		time.Sleep(BeatMS * time.Millisecond)
+	}
 	over, err := k.until(ctx, 10*time.Second, Idle)
 	if err != nil {
 		return err
@@ -152,8 +162,10 @@ func (k *checker) jogs(ctx context.Context) error {
 	// 200 ms of silence, and the time to slow down from a tenth of its speed.
 	slowing := math.Abs(speed)/(a.Working.Acceleration/2) + 0.5
 	most := time.Duration((float64(SilenceMS)/1000 + slowing) * float64(time.Second))
-	k.is(over && time.Since(silent) < most, "without beats it stops by itself", fmt.Sprintf("rest within %v", most.Round(10*time.Millisecond)), time.Since(silent).Round(10*time.Millisecond), k.state.Mode)
-	return nil
+	k.is(over && time.Since(silent) < most, "without beats of its press it stops by itself", fmt.Sprintf("rest within %v", most.Round(10*time.Millisecond)), time.Since(silent).Round(10*time.Millisecond), k.state.Mode)
+	return errors.Join(
+		refused(ctx, k, "a new speed for a jog that has ended", Speed{Order: given, Press: "check-1", Speed: speed}),
+		refused(ctx, k, "the same press once more", Jog{Order: given, Press: "check-1", Axis: a.ID, Speed: speed}))
 }
 
 // drain takes in what has come, and reports whether there was something.

@@ -3,7 +3,6 @@ package link
 import (
 	"bufio"
 	"context"
-	"encoding/json"
 	"errors"
 	"fmt"
 	"net"
@@ -45,17 +44,23 @@ func pair(t *testing.T) (*Client, *device) {
 	return c, &device{t, conn, bufio.NewReader(conn)}
 }
 
-func (d *device) read() Request {
+// got is a word as it came.
+type got struct {
+	ID int64
+	Word
+}
+
+func (d *device) read() got {
 	d.t.Helper()
 	line, err := d.in.ReadBytes('\n')
 	if err != nil {
 		d.t.Fatal(err)
 	}
-	var r Request
-	if err := json.Unmarshal(line, &r); err != nil {
+	id, w, err := Read(line)
+	if err != nil {
 		d.t.Fatal(err)
 	}
-	return r
+	return got{id, w}
 }
 
 func (d *device) say(format string, v ...any) {
@@ -65,18 +70,18 @@ func (d *device) say(format string, v ...any) {
 	}
 }
 
-type outcome struct {
-	r   Reply
+type outcome[A any] struct {
+	r   A
 	err error
 }
 
-func call(c *Client, do string) chan outcome {
-	out := make(chan outcome, 1)
+func asking[A any](c *Client, w Asks[A]) chan outcome[A] {
+	out := make(chan outcome[A], 1)
 	go func() {
 		ctx, cancel := context.WithTimeout(context.Background(), 5*time.Second)
 		defer cancel()
-		r, err := c.Call(ctx, Request{Do: do})
-		out <- outcome{r, err}
+		r, err := Ask(ctx, c, w)
+		out <- outcome[A]{r, err}
 	}()
 	return out
 }
@@ -85,12 +90,12 @@ func call(c *Client, do string) chan outcome {
 // the rig's own reason.
 func TestRepliesFindTheirRequests(t *testing.T) {
 	c, d := pair(t)
-	a := call(c, "lease")
+	a := asking(c, TakeLease{})
 	first := d.read()
-	b := call(c, "home")
+	b := asking(c, Home{})
 	second := d.read()
 	d.say(`not JSON at all`)
-	third := call(c, "stats")
+	third := asking(c, AskStats{})
 	d.say(`{"ok":"perhaps","re":%d}`, d.read().ID)
 	if r := <-third; r.err == nil || !strings.Contains(r.err.Error(), "cannot be read") {
 		t.Errorf("an answer that cannot be read: %+v", r)
@@ -123,7 +128,7 @@ func TestEventsInOrder(t *testing.T) {
 
 func TestLossEndsEverything(t *testing.T) {
 	c, d := pair(t)
-	a := call(c, "lease")
+	a := asking(c, TakeLease{})
 	d.read()
 	d.conn.Close()
 	if r := <-a; !errors.Is(r.err, ErrGone) {
@@ -133,7 +138,7 @@ func TestLossEndsEverything(t *testing.T) {
 	if _, open := <-c.Events(); open {
 		t.Error("events go on")
 	}
-	if r := <-call(c, "home"); r.err == nil {
+	if r := <-asking(c, Home{}); r.err == nil {
 		t.Error("a call after the loss succeeds")
 	}
 }
@@ -142,7 +147,7 @@ func TestNoAnswerIsAnError(t *testing.T) {
 	c, _ := pair(t)
 	ctx, cancel := context.WithTimeout(t.Context(), 30*time.Millisecond)
 	defer cancel()
-	if _, err := c.Call(ctx, Request{Do: "home"}); err == nil || !strings.Contains(err.Error(), "does not answer to home") {
+	if _, err := Ask(ctx, c, Home{}); err == nil || !strings.Contains(err.Error(), "does not answer to home") {
 		t.Errorf("%v", err)
 	}
 }
@@ -174,8 +179,143 @@ func TestTablesThereAndBack(t *testing.T) {
 		t.Errorf("%d bytes come back, %v", len(got), err)
 	}
 	for _, bad := range []string{"!", "AAAA"} {
-		if _, err := UnpackTable(bad); err == nil {
+		if _, err := UnpackTable([]byte(bad)); err == nil {
 			t.Errorf("%q unpacks", bad)
 		}
+	}
+}
+
+// Every word comes over as it was meant, under its own name, with an id where it is asked.
+func TestEveryWordThereAndBack(t *testing.T) {
+	o := Order{Epoch: 7, Boot: "b", Stops: 3, By: 9, Who: "ann"}
+	until := 3.5
+	for _, w := range []Word{
+		&Describe{}, &TakeLease{}, &Watch{}, &Stop{}, &Alive{}, &Feel{}, &Wires{}, &AskStats{}, &AskTruth{},
+		&Home{o, []string{"pan"}, "sensor edge"}, &Confirm{o, "pan", WaitsMark}, &GoTo{o, map[string]float64{"pan": 1}, 0.3},
+		&Jog{o, "p", "pan", -2, &until}, &Speed{o, "p", 4}, &Load{7, "plank", 1, 2, true, []byte{1, 2, 3}},
+		&Arm{o, "t", "00", &clock.Spec{Kind: "steady"}, 0.5}, &Roll{o, "t", "p"}, &Steer{o, "p", -1, 2}, &Free{o, "pan"}, &Engage{o, "pan"},
+		&Suspend{o, "pan", 3}, &Limits{o, map[string][2]float64{"pan": {1, 2}}}, &Configure{Order: o}, &Handset{7, true}, &SendTrace{"t", 4},
+		&Pretend{"knocked", "up", true, 2}, &Beat{7, "p"}, &Release{7, "p"}, &Ack{7, "t", 1, 2},
+	} {
+		line, err := Line(12, w)
+		if err != nil {
+			t.Fatal(err)
+		}
+		id, back, err := Read(line)
+		if err != nil || id != 12 || !reflect.DeepEqual(back, w) {
+			t.Errorf("%s: %d, %+v, %v", line, id, back, err)
+		}
+		seen[w.Do()] = true
+	}
+	for do := range words {
+		if !seen[do] {
+			t.Errorf("%s is not tried", do)
+		}
+	}
+	for line, want := range map[string]string{`[]`: "not JSON", `{"do":"dance"}`: "no request", `{"do":"jog","speed":"fast"}`: "cannot be read", `{"id":"x"}`: "not JSON"} {
+		if _, w, err := Read([]byte(line)); err == nil || w != nil && !strings.Contains(err.Error(), "cannot be read") || !strings.Contains(err.Error(), want) {
+			t.Errorf("%s: %v", line, err)
+		}
+	}
+}
+
+var seen = map[string]bool{}
+
+// What stops and what keeps alive goes before everything that waits; a word that may not go
+// any more is not sent; and a word that cannot be written whole ends the connection.
+func TestTheFirstLaneGoesFirst(t *testing.T) {
+	near, far := net.Pipe()
+	c := NewClient(near)
+	defer c.Close()
+	in := bufio.NewReader(far)
+	read := func() string {
+		_ = far.SetReadDeadline(time.Now().Add(5 * time.Second))
+		line, err := in.ReadString('\n')
+		if err != nil {
+			t.Fatal(err)
+		}
+		_, w, err := Read([]byte(line))
+		if err != nil {
+			t.Fatal(err)
+		}
+		return w.Do()
+	}
+	allowed := make(chan bool, 1)
+	allowed <- true
+	may := func() error {
+		if !<-allowed {
+			return errors.New("stopped")
+		}
+		return nil
+	}
+	first := asking(c, Describe{}) // on the wire until it is read
+	waitFor(t, func() bool { c.mu.Lock(); defer c.mu.Unlock(); return c.next == 1 && len(c.lanes[1]) == 0 })
+	go func() { _, _ = AskIf(t.Context(), c, Home{}, may) }()
+	waitFor(t, func() bool { c.mu.Lock(); defer c.mu.Unlock(); return len(c.lanes[1]) == 1 })
+	refused := make(chan error, 1)
+	go func() { _, err := AskIf(t.Context(), c, GoTo{}, may); refused <- err }()
+	waitFor(t, func() bool { c.mu.Lock(); defer c.mu.Unlock(); return len(c.lanes[1]) == 2 })
+	_ = c.Say(Beat{})
+	stop := asking(c, Stop{})
+	waitFor(t, func() bool { c.mu.Lock(); defer c.mu.Unlock(); return len(c.lanes[0]) == 2 })
+	var order []string
+	for range 3 {
+		order = append(order, read())
+	}
+	allowed <- false
+	if order[0] != "describe" || order[1] != "beat" || order[2] != "stop" || read() != "home" {
+		t.Errorf("on the wire: %v", order)
+	}
+	if err := <-refused; err == nil || err.Error() != "stopped" {
+		t.Errorf("what may not go: %v", err)
+	}
+	// Nobody reads any more: the word is not left half in a connection that is kept.
+	if err := c.Say(Ack{}); err != nil {
+		t.Fatal(err)
+	}
+	for name, got := range map[string]error{"describe": (<-first).err, "stop": (<-stop).err} {
+		if !errors.Is(got, ErrGone) {
+			t.Errorf("%s after a write that failed: %v", name, got)
+		}
+	}
+	if err := c.Say(Alive{}); !errors.Is(err, ErrGone) {
+		t.Errorf("the connection is kept: %v", err)
+	}
+}
+
+// A beat that has waited too long on its way is no sign of life and is not sent.
+func TestABeatThatWaitedIsNotSent(t *testing.T) {
+	near, far := net.Pipe()
+	c := NewClient(near)
+	defer c.Close()
+	_ = c.Say(Ack{}) // holds the wire
+	waitFor(t, func() bool { c.mu.Lock(); defer c.mu.Unlock(); return len(c.lanes[1]) == 0 })
+	_ = c.Say(Beat{Press: "old"})
+	time.Sleep(beatLimit + 50*time.Millisecond)
+	in := bufio.NewReader(far)
+	_, _ = in.ReadString('\n')
+	_ = c.Say(Beat{Press: "new"})
+	if line, _ := in.ReadString('\n'); !strings.Contains(line, "new") {
+		t.Errorf("it said %s", line)
+	}
+}
+
+func waitFor(t *testing.T, ok func() bool) {
+	t.Helper()
+	for late := time.Now().Add(5 * time.Second); !ok(); time.Sleep(time.Millisecond) {
+		if time.Now().After(late) {
+			t.Fatal("waited in vain")
+		}
+	}
+}
+
+// A state as version 2 has it says the same of every axis.
+func TestAStateOfVersion2(t *testing.T) {
+	m, ok := hear([]byte(`{"state":{"n":4,"mode":"idle","pos":{"a":1,"b":2},"asked":{"a":1.5},"homed":{"a":true},"soft":{"a":[0,9]},"free":{"b":true},` +
+		`"ends":{"b":"low"},"faults":{"b":"over current"},"waits":{"a":"check pose"},"trouble":{"b":"t"},"suspended":{"a":300},"spread":{"a":{"n":3}}}}`))
+	want := map[string]AxisState{"a": {Pos: 1, Asked: 1.5, Homed: true, Soft: [2]float64{0, 9}, Waits: "check pose", SuspendedMS: 300, Spread: Spread{N: 3}},
+		"b": {Pos: 2, Asked: 2, Free: true, End: "low", Fault: "over current", Trouble: "t"}}
+	if !ok || !reflect.DeepEqual(m.State.Axes, want) {
+		t.Errorf("%+v", m.State)
 	}
 }

@@ -15,8 +15,12 @@ import (
 	"keenarc/core/rig"
 )
 
-// Version of the protocol.
-const Version = 2
+// Version of the protocol. A device that speaks OldVersion is seen, drawn and stopped, and its
+// takes are fetched; nothing that moves it is said to it.
+const (
+	Version    = 3
+	OldVersion = 2
+)
 
 // SilenceMS is how long a rig waits for the next beat, or for any word of the
 // lease holder while it moves, before it slows to a stop on its path.
@@ -25,66 +29,6 @@ const SilenceMS = 200
 // BeatMS is how often the holder's page sends a beat, and the application a
 // sign of life.
 const BeatMS = 50
-
-// Request is one line to the rig.
-type Request struct {
-	ID    int64              `json:"id,omitempty"`
-	Do    string             `json:"do"`
-	Epoch int64              `json:"epoch,omitempty"`
-	Axis  string             `json:"axis,omitempty"`  // jog, free, engage, pretend
-	Axes  []string           `json:"axes,omitempty"`  // home: which; none: all
-	Way   rig.HomeWay        `json:"way,omitempty"`   // home: how; none: each in its own way
-	Speed float64            `json:"speed,omitempty"` // jog: axis units per second, signed
-	Until *float64           `json:"until,omitempty"` // jog: as far as here
-	To    map[string]float64 `json:"to,omitempty"`    // goto
-	Share float64            `json:"share,omitempty"` // goto: of the working speeds, to 0.5; none: 0.5
-	// Soft are the day's soft limits by axis, within the hard ends.
-	Soft    map[string][2]float64 `json:"soft,omitempty"`    // limits
-	Machine string                `json:"machine,omitempty"` // load: what this machine is called in the table
-	Table   string                `json:"table,omitempty"`   // load: base64 of zstd of the machine's share of a seal
-	Take    string                `json:"take,omitempty"`
-	Print   string                `json:"print,omitempty"` // arm: the fingerprint, 64 hex digits
-	Clock   *clock.Spec           `json:"clock,omitempty"`
-	Brake   float64               `json:"brake_s,omitempty"`
-	Num     int64                 `json:"num,omitempty"` // steer: to num/den of the path's rate
-	Den     int64                 `json:"den,omitempty"`
-	From    int                   `json:"from,omitempty"` // ack: first row that is stored
-	Rows    int                   `json:"rows,omitempty"` // ack: the row after the last one; trace: rows had so far
-	Beat    int64                 `json:"beat,omitempty"`
-	// pretend, for stand-ins only: what has happened to it, and whether it has or
-	// is over.
-	What string  `json:"what,omitempty"` // confirm too: what a person saw
-	On   bool    `json:"on,omitempty"`
-	By   float64 `json:"by,omitempty"`
-	// Rig is what it is to be from now on: configure.
-	Rig *rig.Rig `json:"rig,omitempty"`
-	// Seconds that an axis's soft limits shall not hold: suspend; none: they hold again.
-	Seconds float64 `json:"seconds,omitempty"`
-}
-
-// Reply answers one request.
-type Reply struct {
-	Re    int64    `json:"re"`
-	OK    bool     `json:"ok"`
-	Why   string   `json:"why,omitempty"`
-	Epoch int64    `json:"epoch,omitempty"`
-	Print string   `json:"print,omitempty"`
-	Rig   *rig.Rig `json:"rig,omitempty"`
-	// EveryMS is how many milliseconds apart the rows of the take's trace will lie: arm.
-	EveryMS int64 `json:"every_ms,omitempty"`
-	// Steers are the changes of speed so far: steer.
-	Steers []clock.Steer `json:"steers,omitempty"`
-	// Version of the protocol, and whether it is a stand-in: describe.
-	Version int    `json:"version,omitempty"`
-	StandIn bool   `json:"stand_in,omitempty"`
-	Boot    string `json:"boot,omitempty"` // differs with every time it is switched on
-	Stats   *Stats `json:"stats,omitempty"`
-	Truth   *Truth `json:"truth,omitempty"`
-	// Wires are what it finds on each of them: wires.
-	Wires []rig.WireSeen `json:"wires,omitempty"`
-	// Felt is what its wrist feels: feel.
-	Felt *Felt `json:"felt,omitempty"`
-}
 
 // Felt is the force and the torque that what hangs at a wrist puts on its sensor, in the
 // sensor's axes (right, forward, up of the wrist's joint), at its origin. A wrist that
@@ -155,39 +99,80 @@ const (
 
 // State is sent 50 times a second to those who watch. N rises by one.
 type State struct {
-	N     int64              `json:"n"`
-	Tick  int64              `json:"tick"`
-	Mode  string             `json:"mode" enum:"idle,homing,moving,jogging,armed,rolling,braking"`
-	Drive string             `json:"drive" enum:"free,holding,live"`
-	Epoch int64              `json:"epoch"`
-	Frame float64            `json:"frame"`
-	Pos   map[string]float64 `json:"pos"`   // what the feedback sees
-	Asked map[string]float64 `json:"asked"` // where the controller takes the axis to be
-	Homed map[string]bool    `json:"homed"`
-	// Spread is how far the last homings lie apart, per axis, with their number.
-	Spread map[string]Spread `json:"spread"`
-	// Free axes are not held by their drives. Ends says at which hard end an axis
-	// stands (low, high), Faults what its drive reports; those in order are left out.
-	Free   map[string]bool   `json:"free,omitempty"`
-	Ends   map[string]string `json:"ends,omitempty"`
-	Faults map[string]string `json:"faults,omitempty"`
-	// Waits says what a person has to confirm before an axis is homed, Trouble why its
-	// last homing found nothing.
-	Waits   map[string]string `json:"waits,omitempty"`
-	Trouble map[string]string `json:"trouble,omitempty"`
-	// Suspended are the axes whose soft limits do not hold just now, with the milliseconds
-	// until they do again.
-	Suspended map[string]int64 `json:"suspended,omitempty"`
+	N     int64   `json:"n"`
+	Tick  int64   `json:"tick"`
+	Boot  string  `json:"boot,omitempty"`
+	Stops int64   `json:"stops" doc:"stops that it has counted since it was switched on"`
+	Mode  string  `json:"mode" enum:"idle,homing,moving,jogging,armed,rolling,braking"`
+	Drive string  `json:"drive" enum:"free,holding,live"`
+	Epoch int64   `json:"epoch"`
+	Frame float64 `json:"frame"`
+	// Press is the press whose beats keep it moving, Who whose doing it is that it moves, in
+	// words; both are left out at rest.
+	Press string `json:"press,omitempty"`
+	Who   string `json:"who,omitempty"`
+	// Axes are all of them, by id.
+	Axes map[string]AxisState `json:"axes"`
 	// Handset is whether the focus puller's own handset drives the lens: free, or locked
 	// out while passes repeat; left out where there is no lens drive.
 	Handset string `json:"handset,omitempty" enum:"free,locked"`
 	// EStop is true while the machine's own emergency stop is pressed.
-	EStop bool `json:"emergency_stop,omitempty"`
-	// Soft are the soft limits that it keeps to.
-	Soft  map[string][2]float64 `json:"soft,omitempty"`
-	Take  string                `json:"take,omitempty"`
-	Print string                `json:"print,omitempty"` // of the loaded table
+	EStop bool   `json:"emergency_stop,omitempty"`
+	Take  string `json:"take,omitempty"`
+	Print string `json:"print,omitempty"` // of the loaded table
 }
+
+// AxisState is how one axis stands, in its unit.
+type AxisState struct {
+	Pos   float64 `json:"pos" doc:"what the feedback sees"`
+	Asked float64 `json:"asked" doc:"where the controller takes the axis to be"`
+	Homed bool    `json:"homed"`
+	// Spread is how far the last homings lie apart, with their number.
+	Spread Spread `json:"spread"`
+	// Soft are the soft limits that it keeps to.
+	Soft [2]float64 `json:"soft"`
+	// Free: its drive does not hold it. End: at which hard end it stands, low or high. Fault:
+	// what its drive reports.
+	Free  bool   `json:"free,omitempty"`
+	End   string `json:"end,omitempty"`
+	Fault string `json:"fault,omitempty"`
+	// Waits says what a person has to confirm before it is homed, Trouble why its last homing
+	// found nothing.
+	Waits   string `json:"waits,omitempty"`
+	Trouble string `json:"trouble,omitempty"`
+	// SuspendedMS is in how many milliseconds its soft limits hold again; 0: they hold.
+	SuspendedMS int64 `json:"suspended_ms,omitempty"`
+}
+
+// Pos is where the feedback sees an axis; 0 for one that there is not.
+func (s State) Pos(id string) float64 { return s.Axes[id].Pos }
+
+// Asked is where the controller takes an axis to be; 0 for one that there is not.
+func (s State) Asked(id string) float64 { return s.Axes[id].Asked }
+
+// Homed reports whether an axis is homed.
+func (s State) Homed(id string) bool { return s.Axes[id].Homed }
+
+// AllHomed reports whether the named axes are, or all of them; false for no axes.
+func (s State) AllHomed(ids ...string) bool {
+	for _, id := range ids {
+		if !s.Axes[id].Homed {
+			return false
+		}
+	}
+	if len(ids) > 0 {
+		return true
+	}
+	for _, a := range s.Axes {
+		if !a.Homed {
+			return false
+		}
+	}
+	return len(s.Axes) > 0
+}
+
+// Still reports whether it stands still: idle, or armed.
+func (s State) Still() bool { return s.Mode == Idle || s.Mode == Armed }
 
 // Spread of repeated homings in axis units: how many there were since its place was last
 // unknown, from the least to the greatest of them, and where the last one found the zero
@@ -242,31 +227,33 @@ type Event struct {
 	Take  *TakeEnd `json:"take,omitempty"`
 }
 
+// PartBytes is how much of a table goes into one line: with its frame it stays below 64 KiB.
+const PartBytes = 45 << 10
+
+// MostParts is how many parts a table has at the most.
+const MostParts = 8192
+
 // PackTable is an encoded seal made ready for the wire.
-func PackTable(encoded []byte) (string, error) {
+func PackTable(encoded []byte) ([]byte, error) {
 	w, err := zstd.NewWriter(nil)
 	if err != nil {
-		return "", err
+		return nil, err
 	}
 	defer w.Close()
-	return base64.StdEncoding.EncodeToString(w.EncodeAll(encoded, nil)), nil
+	return w.EncodeAll(encoded, nil), nil
 }
 
 // maxTable bounds what UnpackTable makes.
 const maxTable = 512 << 20
 
 // UnpackTable is the inverse of PackTable.
-func UnpackTable(s string) ([]byte, error) {
-	raw, err := base64.StdEncoding.DecodeString(s)
-	if err != nil {
-		return nil, fmt.Errorf("table: %w", err)
-	}
+func UnpackTable(packed []byte) ([]byte, error) {
 	r, err := zstd.NewReader(nil, zstd.WithDecoderMaxMemory(maxTable))
 	if err != nil {
 		return nil, err
 	}
 	defer r.Close()
-	return r.DecodeAll(raw, nil)
+	return r.DecodeAll(packed, nil)
 }
 
 // PackRows encodes rows [from, to) of a trace's columns.

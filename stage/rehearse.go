@@ -1,8 +1,12 @@
+// Package stage is what happens on the day. Its rooms are machine (connection, lease, words),
+// act (what is done with machines), ready (what keeps them from it) and camera; here takes are
+// judged, and a whole day goes by without a browser. It knows no HTTP and no SQL.
 package stage
 
 import (
 	"bufio"
 	"context"
+	"encoding/hex"
 	"errors"
 	"fmt"
 	"io"
@@ -27,6 +31,9 @@ import (
 	"keenarc/exchange"
 	"keenarc/journal"
 	"keenarc/link"
+	"keenarc/stage/act"
+	"keenarc/stage/machine"
+	"keenarc/stage/ready"
 )
 
 // StandIn is a stand-in rig or camera in a process of its own.
@@ -94,12 +101,9 @@ type RollOptions struct {
 	Log    *slog.Logger
 }
 
-// ErrBadInput marks what the caller got wrong, ErrNotAllowed what may not be
+// ErrBadInput marks what the caller got wrong, act.ErrNotAllowed what may not be
 // rolled; both carry a sentence.
-var (
-	ErrBadInput   = errors.New("bad input")
-	ErrNotAllowed = errors.New("not allowed")
-)
+var ErrBadInput = errors.New("bad input")
 
 // Roll does the whole job without a browser or a database: reads keyframes,
 // checks, seals, starts a stand-in, homes, goes to the first frame, rolls the
@@ -141,11 +145,12 @@ func Roll(ctx context.Context, o RollOptions) (string, error) {
 	}
 	defer si.Close()
 	j := &journal.Memory{}
-	f := NewFloor(own.ID, own.Name, func(ctx context.Context) (link.Rig, error) { return link.Dial(ctx, si.Addr) }, j, o.Log)
+	f := machine.New(own.ID, own.Name, func(ctx context.Context) (link.Rig, error) { return link.Dial(ctx, si.Addr) }, j, o.Log)
+	c := act.NewConductor(machine.NewSet(f), o.Log)
 	run, stop := context.WithCancel(ctx)
-	ended := make(chan error, 1)
-	go func() { ended <- f.Run(run) }()
-	takes, err := rollPasses(ctx, f, o, table, brk)
+	ended := make(chan struct{})
+	go func() { defer close(ended); c.Run(run) }()
+	takes, err := rollPasses(ctx, c, f, o, table, brk)
 	stop()
 	<-ended
 	if err != nil {
@@ -171,48 +176,60 @@ func checkAndSeal(out io.Writer, p *path.Path, r *rig.Rig, machines []rig.Placed
 		fmt.Fprintf(out, "remedy    %s\n", rem.Text)
 	}
 	if len(a.Sentences) > 0 {
-		return nil, nil, fmt.Errorf("%w: %s", ErrNotAllowed, a.Sentences[0])
+		return nil, nil, fmt.Errorf("%w: %s", act.ErrNotAllowed, a.Sentences[0])
 	}
 	t, err := seal.Make(p, machines)
 	if err != nil {
-		return nil, nil, fmt.Errorf("%w: %w", ErrNotAllowed, err)
+		return nil, nil, fmt.Errorf("%w: %w", act.ErrNotAllowed, err)
 	}
 	b, err := limit.Brake(m, r, p.Clock().FPS())
 	if err != nil {
-		return nil, nil, fmt.Errorf("%w: %w", ErrNotAllowed, err)
+		return nil, nil, fmt.Errorf("%w: %w", act.ErrNotAllowed, err)
 	}
 	fmt.Fprintf(out, "sealed    %s\nstops     within %.2f s, %.2f m along the path\n", seal.Short(t.Fingerprint()), b.Seconds, b.TravelM)
 	return t, b, nil
 }
 
-func rollPasses(ctx context.Context, f *Floor, o RollOptions, table *seal.Table, brk *limit.Braking) ([]*journal.Take, error) {
-	who := journal.Shell
-	if err := f.waitFor(ctx, func(s Snapshot) bool { return s.Connected && s.Driving && s.State.N > 0 }); err != nil {
+func rollPasses(ctx context.Context, c *act.Conductor, f *machine.Machine, o RollOptions, table *seal.Table, brk *limit.Braking) ([]*journal.Take, error) {
+	now := func() act.Asked { return c.Now(machine.Owner{Who: journal.Shell}, "") }
+	still := func() error {
+		return f.Until(ctx, func(s machine.Snapshot) bool { return c.Arbiter.Of(machine.Claim{Machine: f.ID()}) == nil })
+	}
+	if err := f.Until(ctx, func(s machine.Snapshot) bool { return s.Connected && s.Leased }); err != nil {
 		return nil, err
 	}
-	if err := f.Home(ctx, who, "", Homing{Times: 1}); err != nil {
+	if err := c.Home(ctx, now(), f.ID(), act.Homing{Times: 1}); err != nil {
 		return nil, err
 	}
-	if err := f.WaitIdle(ctx); err != nil {
+	if err := still(); err != nil {
 		return nil, err
 	}
-	for axis, what := range f.Now().State.Waits { // nobody is there to look, and it is a stand-in
-		if err := f.Confirm(ctx, who, "", axis, what); err != nil {
+	for id, a := range f.Now().State.Axes { // nobody is there to look, and it is a stand-in
+		if a.Waits == "" {
+			continue
+		}
+		if err := c.Confirm(ctx, now(), f.ID(), []string{id}, a.Waits); err != nil {
 			return nil, err
 		}
 	}
 	fmt.Fprintln(o.Out, "homed     all axes")
+	sum := table.Fingerprint()
+	print := hex.EncodeToString(sum[:])
+	c.Load(f, o.Rig, table, print)
+	if err := f.Loaded(ctx, print); err != nil {
+		return nil, err
+	}
 	var takes []*journal.Take
 	for n := 1; n <= o.Passes; n++ {
-		p := &Pass{ID: strconv.Itoa(n), Name: "pass", Number: n, Machine: o.Rig, Table: table, Clock: clock.Times(o.Factor), BrakeS: brk.Seconds}
-		to, _ := PoseAt(table, o.Rig, table.Start())
-		if err := f.GoTo(ctx, who, "", "To the first frame.", to); err != nil {
+		p := &act.Pass{ID: strconv.Itoa(n), Name: "pass", Number: n, Machine: o.Rig, Table: table, Print: print, Clock: clock.Times(o.Factor), BrakeS: brk.Seconds}
+		to, _ := ready.PoseAt(table, o.Rig, table.Start())
+		if _, err := c.Go(ctx, now(), f.ID(), func(context.Context) (act.Going, error) { return act.Going{To: to, Text: "To the first frame."}, nil }); err != nil {
 			return nil, err
 		}
-		if err := f.WaitIdle(ctx); err != nil {
+		if err := still(); err != nil {
 			return nil, err
 		}
-		t, err := f.rollHeld(ctx, who, p)
+		t, err := RollHeld(ctx, c, now(), f.ID(), p)
 		if err != nil {
 			return nil, err
 		}
@@ -226,10 +243,10 @@ func rollPasses(ctx context.Context, f *Floor, o RollOptions, table *seal.Table,
 	return takes, nil
 }
 
-// rollHeld rolls with this process as the hold: it beats while it runs, and
+// RollHeld rolls with this process as the hold: it beats while it runs, and
 // an interrupt lets go.
-func (f *Floor) rollHeld(ctx context.Context, who journal.Person, p *Pass) (*journal.Take, error) {
-	h, err := f.Press(ctx, who, "", p, func() bool { return ctx.Err() == nil })
+func RollHeld(ctx context.Context, c *act.Conductor, a act.Asked, id string, p *act.Pass) (*journal.Take, error) {
+	h, err := c.Roll(ctx, a, id, journal.NewID(), func(context.Context) (act.Rolling, error) { return act.Rolling{Pass: p}, nil }, func() bool { return ctx.Err() == nil })
 	if err != nil {
 		return nil, err
 	}
@@ -250,19 +267,6 @@ func (f *Floor) rollHeld(ctx context.Context, who journal.Person, p *Pass) (*jou
 			}
 		}
 	}
-}
-
-func (f *Floor) waitFor(ctx context.Context, ok func(Snapshot) bool) error {
-	ch, end := f.Watch()
-	defer end()
-	for !ok(f.Now()) {
-		select {
-		case <-ch:
-		case <-ctx.Done():
-			return ctx.Err()
-		}
-	}
-	return nil
 }
 
 func verdict(o RollOptions, r *rig.Rig, l *lens.Package, set *geom.Set, table *seal.Table, takes []*journal.Take) (string, error) {

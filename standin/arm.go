@@ -11,26 +11,57 @@ import (
 	"keenarc/link"
 )
 
+// proved is a table that was read, with its fingerprint worked out.
+type proved struct {
+	table *seal.Table
+	print string
+}
+
+// prove reads an encoded table. It looks at nothing of the machine, so that it can be done
+// beside whatever that does.
+func prove(encoded []byte) (*proved, error) {
+	t, err := seal.Decode(encoded)
+	if err != nil {
+		return nil, err
+	}
+	f := t.Fingerprint()
+	return &proved{t, hex.EncodeToString(f[:])}, nil
+}
+
 // Load takes this machine's share of a sealed table and answers the seal's
 // fingerprint. machine is what it is called there. It refuses tables made for
 // another rig.
 func (s *Sim) Load(epoch int64, machine string, encoded []byte) (string, error) {
-	if err := s.mayMove(epoch); err != nil {
+	if err := s.mayLoad(epoch); err != nil {
 		return "", err
+	}
+	p, err := prove(encoded)
+	if err != nil {
+		return "", err
+	}
+	return s.hold(epoch, machine, p)
+}
+
+func (s *Sim) mayLoad(epoch int64) error {
+	if err := s.mayMove(epoch); err != nil {
+		return err
 	}
 	if s.mode == link.Armed {
-		return "", refuse("another table is armed; stop first, then load")
+		return refuse("another table is armed; stop first, then load")
 	}
-	t, err := seal.Decode(encoded)
+	return nil
+}
+
+// hold takes a table that was read.
+func (s *Sim) hold(epoch int64, machine string, p *proved) (string, error) {
+	if err := s.mayLoad(epoch); err != nil {
+		return "", err
+	}
+	own, err := s.share(p.table, machine)
 	if err != nil {
 		return "", err
 	}
-	own, err := s.share(t, machine)
-	if err != nil {
-		return "", err
-	}
-	f := t.Fingerprint()
-	s.table, s.print = own, hex.EncodeToString(f[:])
+	s.table, s.print = own, p.print
 	return s.print, nil
 }
 
@@ -71,7 +102,7 @@ func (s *Sim) share(t *seal.Table, machine string) (*seal.Table, error) {
 }
 
 // Arm makes ready to roll the loaded table for a take.
-func (s *Sim) Arm(req link.Request) error {
+func (s *Sim) Arm(req link.Arm) error {
 	if err := s.mayMove(req.Epoch); err != nil {
 		return err
 	}
@@ -158,11 +189,18 @@ func lastPicture(c clock.Clock, t *seal.Table) float64 {
 	return max(at[len(at)-1].From, 0)
 }
 
-// Roll starts the armed take; beats must follow.
-func (s *Sim) Roll(epoch int64) error {
-	if epoch != s.epoch || s.mode != link.Armed {
+// Roll starts the armed take; beats of the press must follow.
+func (s *Sim) Roll(epoch int64, id, press string) error {
+	switch {
+	case epoch != s.epoch || s.mode != link.Armed:
 		return refuse("the rig is %s; arm it first", s.mode)
+	case id != s.armed.Take:
+		return refuse("another take is armed; arm this one first")
 	}
+	if err := s.fresh(press); err != nil {
+		return err
+	}
+	s.press, s.held = press, true
 	s.rolls++
 	s.mode, s.start, s.beat, s.heard, s.brake = link.Rolling, s.tick+1, s.tick, s.tick, nil
 	s.cur = &take{id: s.armed.Take, tick: -1, steps: make([][]int32, len(s.axes))}

@@ -71,11 +71,11 @@ func TestTheArmedTableIsTheOneThatRolls(t *testing.T) {
 		t.Errorf("a table is loaded while another is armed: %v", err)
 	}
 	s.table = &other // even so
-	if err := s.Roll(e); err != nil {
+	if err := s.Roll(e, s.armed.Take, ""); err != nil {
 		t.Fatal(err)
 	}
 	for !s.cur.ended {
-		s.Beat(e)
+		s.Beat(e, "")
 		s.Step()
 		if x := s.axes[0].cmd; x > s.axes[0].a.Max {
 			t.Fatalf("commanded %g mm, limit %g", x, s.axes[0].a.Max)
@@ -95,7 +95,7 @@ func TestBrakingIsTheRigsOwn(t *testing.T) {
 	s.Stop("")
 	need, name := s.brakeFor(tab, tab120)
 	f := tab.Fingerprint()
-	q := link.Request{Epoch: e, Take: "t", Print: hex.EncodeToString(f[:]), Clock: at(slow)}
+	q := link.Arm{Order: link.Order{Epoch: e}, Take: "t", Print: hex.EncodeToString(f[:]), Clock: at(slow)}
 	for _, less := range []float64{0.1, need / 2, need * 0.999} {
 		if q.Brake = less; s.Arm(q) == nil {
 			t.Errorf("braking in %g s is armed, %s needs %g", less, name, need)
@@ -293,11 +293,11 @@ func taken(t testing.TB, p *path.Path, r *rig.Rig) error {
 func TestTheLeaseIsGivenAtRest(t *testing.T) {
 	s, tab, e := homed(t, Options{Seed: 1})
 	arm(t, s, tab, e, "t")
-	if err := s.Roll(e); err != nil {
+	if err := s.Roll(e, s.armed.Take, ""); err != nil {
 		t.Fatal(err)
 	}
 	for range 100 {
-		s.Beat(e)
+		s.Beat(e, "")
 		s.Step()
 	}
 	if _, err := s.Lease(); err == nil || s.epoch != e {
@@ -311,7 +311,7 @@ func TestTheLeaseIsGivenAtRest(t *testing.T) {
 	if err != nil || n != e+1 {
 		t.Fatalf("epoch %d, %v", n, err)
 	}
-	if err := s.Roll(n); err == nil {
+	if err := s.Roll(n, s.armed.Take, ""); err == nil {
 		t.Error("what the old holder armed rolls for the new one")
 	}
 }

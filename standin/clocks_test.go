@@ -40,19 +40,19 @@ func armedOn(t *testing.T, s *Sim, tab *seal.Table, e int64, spec clock.Spec) er
 	settle(t, s, e)
 	need, _ := s.brakeFor(tab, c)
 	f := tab.Fingerprint()
-	return s.Arm(link.Request{Epoch: e, Take: "t", Print: hex.EncodeToString(f[:]), Clock: &spec, Brake: min(max(need, 0.6), 5)})
+	return s.Arm(link.Arm{Order: link.Order{Epoch: e}, Take: "t", Print: hex.EncodeToString(f[:]), Clock: &spec, Brake: min(max(need, 0.6), 5)})
 }
 
 // rolled rolls what is armed; during is called before every tick.
 func rolled(t *testing.T, s *Sim, e int64, during func(ms int)) *take {
 	t.Helper()
-	if err := s.Roll(e); err != nil {
+	if err := s.Roll(e, s.armed.Take, ""); err != nil {
 		t.Fatal(err)
 	}
 	c := s.cur
 	for n := 0; !c.ended; n++ {
 		if n%50 == 0 {
-			s.Beat(e)
+			s.Beat(e, "")
 		}
 		if during != nil {
 			during(n)

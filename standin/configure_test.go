@@ -120,7 +120,7 @@ func TestWiringFaults(t *testing.T) {
 		t.Fatal(err)
 	}
 	for range 1000 {
-		s.Beat(e)
+		s.Beat(e, "")
 		s.Step()
 	}
 	if s.axes[1].shaft() >= was {

@@ -89,7 +89,7 @@ func TestTheHandsetIsLockedOut(t *testing.T) {
 	if err := s.Pretend(link.PretendHandset, "", true, 20); err == nil || !strings.Contains(err.Error(), "locked out while passes repeat") {
 		t.Errorf("turned: %v", err)
 	}
-	if at := s.axes[s.o.Rig.Of(rig.Focus)].truth(); at != was || !s.State().Homed["focus"] {
+	if at := s.axes[s.o.Rig.Of(rig.Focus)].truth(); at != was || !s.State().Homed("focus") {
 		t.Errorf("the ring went from %g to %g", was, at)
 	}
 	if err := s.Handset(e+1, true); err == nil {
@@ -105,8 +105,8 @@ func TestTheHandsetIsLockedOut(t *testing.T) {
 		s.Heard()
 		s.Step()
 	}
-	if at := s.axes[s.o.Rig.Of(rig.Focus)].truth(); math.Abs(at-was-20) > 0.2 || s.State().Homed["focus"] || !s.State().Homed["track"] {
-		t.Errorf("the ring went from %g to %g, homed %v", was, at, s.State().Homed["focus"])
+	if at := s.axes[s.o.Rig.Of(rig.Focus)].truth(); math.Abs(at-was-20) > 0.2 || s.State().Homed("focus") || !s.State().Homed("track") {
+		t.Errorf("the ring went from %g to %g, homed %v", was, at, s.State().Homed("focus"))
 	}
 	if err := s.Pretend(link.PretendHandset, "", true, 1e6); err == nil {
 		t.Error("turned past its end")

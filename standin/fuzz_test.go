@@ -4,7 +4,9 @@ import (
 	"bytes"
 	"encoding/hex"
 	"encoding/json"
+	"io"
 	"math"
+	"net"
 	"testing"
 
 	"keenarc/link"
@@ -20,13 +22,13 @@ func FuzzLines(f *testing.F) {
 	if err != nil {
 		f.Fatal(err)
 	}
-	load, err := json.Marshal(link.Request{ID: 4, Do: "load", Epoch: 1, Machine: "plank", Table: packed})
+	load, err := link.Line(4, link.Load{Epoch: 1, Machine: "plank", Of: 1, Packed: true, Bytes: packed})
 	if err != nil {
 		f.Fatal(err)
 	}
 	f.Add([]byte(`{"id":1,"do":"lease"}`+"\n"+`{"id":2,"do":"goto","epoch":2,"to":{"track":700,"pan":-3}}`+"\n"+`{"id":3,"do":"stop"}`), 40)
-	f.Add([]byte(`{"id":1,"do":"jog","epoch":1,"axis":"tilt","speed":-9}`+"\n"+`{"do":"beat","epoch":1}`+"\n"+`{"id":2,"do":"home","epoch":1}`), 200)
-	f.Add(append(append([]byte{}, load...), []byte("\n"+`{"id":5,"do":"arm","epoch":1,"take":"t","print":"`+hex.EncodeToString(sum[:])+`","clock":{"kind":"steady","way":"on","factor":{"num":3,"den":4}},"brake_s":0.7}`+"\n"+`{"id":6,"do":"roll","epoch":1}`+"\n"+
+	f.Add([]byte(`{"id":1,"do":"jog","epoch":1,"press":"p","axis":"tilt","speed":-9}`+"\n"+`{"do":"beat","epoch":1,"press":"p"}`+"\n"+`{"id":2,"do":"home","epoch":1}`), 200)
+	f.Add(append(append([]byte{}, load...), []byte("\n"+`{"id":5,"do":"arm","epoch":1,"take":"t","print":"`+hex.EncodeToString(sum[:])+`","clock":{"kind":"steady","way":"on","factor":{"num":3,"den":4}},"brake_s":0.7}`+"\n"+`{"id":6,"do":"roll","epoch":1,"take":"t","press":"p"}`+"\n"+
 		`{"do":"ack","epoch":1,"take":"t","from":0,"rows":3}`+"\n"+`{"id":7,"do":"trace","take":"t","rows":1}`)...), 100)
 	f.Add([]byte(`{"id":1,"do":"home","epoch":1,"axes":["pan"]}`+"\n"+`{"id":2,"do":"pretend","what":"emergency stop","on":true}`+"\n"+`{"id":3,"do":"pretend","what":"hard end","axis":"tilt","on":true}`+"\n"+
 		`{"id":4,"do":"free","epoch":1,"axis":"roll"}`+"\n"+`{"id":5,"do":"limits","epoch":1,"soft":{"track":[0,9]}}`+"\n"+`{"id":6,"do":"truth"}`), 30)
@@ -42,19 +44,24 @@ func FuzzLines(f *testing.F) {
 		}
 		s.table, s.print = tab, hex.EncodeToString(sum[:])
 		srv := &Server{sim: s, wake: make(chan struct{}, 1)}
-		c := &session{srv: srv, sent: map[string]int{}, ended: map[string]bool{}, watch: true}
+		near, far := net.Pipe()
+		defer near.Close()
+		defer far.Close()
+		go func() { _, _ = io.Copy(io.Discard, far) }()
+		c := &session{srv: srv, conn: near, sent: map[string]int{}, ended: map[string]bool{}, watch: true}
 		srv.owner = c
 		lo, hi := s.command(), s.command() // where it was when a limit was drawn in
 		lines := bytes.Split(in, []byte("\n"))
 		for _, line := range lines[:min(len(lines), 12)] {
-			if r, answer := c.hear(line); answer {
+			if r, more, answer := c.hear(line); answer {
 				if r.OK == (r.Why != "") {
 					t.Fatalf("%q: ok %v, why %q", line, r.OK, r.Why)
 				}
-				if _, err := json.Marshal(r); err != nil {
+				if _, err := link.ReplyLine(r, more); err != nil {
 					t.Fatal(err)
 				}
 			}
+			c.wg.Wait()
 			for i := range s.axes { // a limit that is drawn in behind it does not move it
 				lo[i], hi[i] = min(lo[i], s.axes[i].cmd), max(hi[i], s.axes[i].cmd)
 			}

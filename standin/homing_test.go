@@ -41,12 +41,12 @@ func hand(t *testing.T, s *Sim, e int64, i int, to float64) {
 			t.Fatal(err)
 		}
 		for n := 0; n < 800 && (to-a.shaft())*d > 0; n++ {
-			s.Beat(e)
+			s.Beat(e, "")
 			s.Step()
 		}
 		s.Stop("let go")
 		for s.mode != link.Idle {
-			s.Beat(e)
+			s.Beat(e, "")
 			s.Step()
 		}
 	}
@@ -190,8 +190,8 @@ func TestHomingThatFindsNothing(t *testing.T) {
 		}
 		settle(t, s, e)
 		st := s.State()
-		if st.Homed[c.axis] || !strings.Contains(st.Trouble[c.axis], c.want) {
-			t.Errorf("%s: homed %v, %q", name, st.Homed[c.axis], st.Trouble[c.axis])
+		if st.Homed(c.axis) || !strings.Contains(st.Axes[c.axis].Trouble, c.want) {
+			t.Errorf("%s: homed %v, %q", name, st.Homed(c.axis), st.Axes[c.axis].Trouble)
 		}
 		was := s.Truth().Axes[c.axis]
 		for range 3000 {
@@ -202,7 +202,7 @@ func TestHomingThatFindsNothing(t *testing.T) {
 			t.Errorf("%s: it goes on from %g to %g", name, was, now)
 		}
 		f := tab.Fingerprint()
-		if err := s.Arm(link.Request{Epoch: e, Take: "x", Print: hex.EncodeToString(f[:]), Clock: at(slow), Brake: 0.6}); err == nil || !strings.Contains(err.Error(), "not homed") {
+		if err := s.Arm(link.Arm{Order: link.Order{Epoch: e}, Take: "x", Print: hex.EncodeToString(f[:]), Clock: at(slow), Brake: 0.6}); err == nil || !strings.Contains(err.Error(), "not homed") {
 			t.Errorf("%s: armed all the same: %v", name, err)
 		}
 		if err := s.Pretend(c.pretend, c.axis, false, 0); err != nil {
@@ -212,8 +212,8 @@ func TestHomingThatFindsNothing(t *testing.T) {
 			t.Fatal(err)
 		}
 		settle(t, s, e)
-		if st := s.State(); !st.Homed[c.axis] || st.Trouble[c.axis] != "" {
-			t.Errorf("%s: mended it is homed %v, %q", name, st.Homed[c.axis], st.Trouble[c.axis])
+		if st := s.State(); !st.Homed(c.axis) || st.Axes[c.axis].Trouble != "" {
+			t.Errorf("%s: mended it is homed %v, %q", name, st.Homed(c.axis), st.Axes[c.axis].Trouble)
 		}
 	}
 }
@@ -251,20 +251,20 @@ func TestConfirmRefuses(t *testing.T) {
 		t.Fatal(err)
 	}
 	for range 300 {
-		s.Beat(e)
+		s.Beat(e, "")
 		s.Step()
 	}
 	s.Stop("let go")
 	settle(t, s, e)
 	refused("moved away", "not at its check pose", s.Confirm(e, "turn", link.WaitsCheck))
-	if err := s.Confirm(e, "elbow", link.WaitsCheck); err != nil || !s.State().Homed["elbow"] {
+	if err := s.Confirm(e, "elbow", link.WaitsCheck); err != nil || !s.State().Homed("elbow") {
 		t.Errorf("elbow: %v", err)
 	}
 	// A flat battery: the encoder says anything, and whoever looks at the marks sees it.
 	if err := s.Pretend(link.PretendEncoder, "elbow", true, 0); err != nil {
 		t.Fatal(err)
 	}
-	if s.State().Homed["elbow"] {
+	if s.State().Homed("elbow") {
 		t.Error("what has forgotten its place is homed")
 	}
 	if err := s.Home(e, []string{"elbow"}, ""); err != nil {
@@ -297,7 +297,7 @@ func TestStopWhileHoming(t *testing.T) {
 	if most := v/s.o.Rig.Axes[0].Working.Acceleration*1000 + 60; v < 100 || float64(n) > most {
 		t.Errorf("from %g mm/s it took %d ms to stop, want at most %g", v, n, most)
 	}
-	if st := s.State(); st.Homed["track"] || !st.Homed["pan"] || st.Trouble["track"] != "its homing was broken off: stop was pressed" {
+	if st := s.State(); st.Homed("track") || !st.Homed("pan") || st.Axes["track"].Trouble != "its homing was broken off: stop was pressed" {
 		t.Errorf("%+v", st)
 	}
 }
@@ -319,7 +319,7 @@ func TestTrueScale(t *testing.T) {
 		t.Fatal(err)
 	}
 	for range 4000 {
-		s.Beat(e)
+		s.Beat(e, "")
 		s.Step()
 	}
 	s.Stop("let go")
@@ -331,7 +331,7 @@ func TestTrueScale(t *testing.T) {
 		t.Fatal(err)
 	}
 	settle(t, s, e)
-	if l := s.State().Spread["track"].Learnt; math.Abs(l-1520/0.9) > 0.1 {
+	if l := s.State().Axes["track"].Spread.Learnt; math.Abs(l-1520/0.9) > 0.1 {
 		t.Errorf("its 1520 mm count as %g", l)
 	}
 	for _, by := range []float64{0, math.NaN(), 1e9} {

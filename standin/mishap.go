@@ -139,12 +139,12 @@ func (s *Sim) Pretend(what, id string, on bool, by float64) error {
 		}
 		a.fault, a.free = "over current", true
 		a.lostSight()
-		s.Stop("a drive fault on " + a.a.Name)
+		s.Count("a drive fault on " + a.a.Name)
 	case link.PretendHardEnd: // somebody pushed it there
 		a.lost += a.a.Hard[1] - a.shaft()
 		a.out = a.a.Hard[1]
 		a.end, a.homed = "high", false
-		s.Stop(a.a.Name + " ran into its hard end")
+		s.Count(a.a.Name + " ran into its hard end")
 	case link.PretendLost:
 		if !(by > -1e6 && by < 1e6) {
 			return refuse("%g %s of lost steps; give a number", by, a.a.Unit.Symbol())
@@ -204,6 +204,8 @@ func (s *Sim) pressed(on bool) {
 		}
 		return
 	}
+	s.stops++
+	s.letGo(s.press)
 	moving := s.mode != link.Idle && s.mode != link.Armed
 	if s.mode == link.Rolling || s.mode == link.Braking {
 		s.cur.broken = "the emergency stop was pressed"

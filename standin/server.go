@@ -9,7 +9,9 @@ import (
 	"net"
 	"runtime"
 	"slices"
+	"strings"
 	"sync"
+	"sync/atomic"
 	"syscall"
 	"time"
 
@@ -26,26 +28,57 @@ type Server struct {
 	owner  *session // whose lease the epoch is
 	late   []float64
 	listen net.Listener
-	boot   string        // of this start
+	clock  Clock
 	wake   chan struct{} // something was asked of it
 }
 
 // nap is how long the loop rests at a time while nothing moves.
 const nap = 50 * time.Millisecond
 
+// Clock is where a server's time comes from.
+type Clock interface {
+	Now() time.Time
+	// Sleep returns when so much of its time has gone by.
+	Sleep(d time.Duration)
+}
+
+// Kernel is the machine's own time. It sleeps in the kernel: the runtime's timers round up to
+// whole milliseconds, which is as long as a tick.
+type Kernel struct{}
+
+// Now is the time.
+func (Kernel) Now() time.Time { return time.Now() }
+
+// Sleep may be woken early by a signal; whoever sleeps looks again.
+func (Kernel) Sleep(d time.Duration) {
+	ts := syscall.NsecToTimespec(d.Nanoseconds())
+	_ = syscall.Nanosleep(&ts, nil)
+}
+
 // Listen opens a loopback address for a stand-in.
 func Listen(o Options, addr string) (*Server, error) {
+	l, err := net.Listen("tcp", addr)
+	if err != nil {
+		return nil, fmt.Errorf("stand-in: %w", err)
+	}
+	s, err := On(o, l, Kernel{})
+	if err != nil {
+		l.Close()
+	}
+	return s, err
+}
+
+// On is a stand-in that answers what is accepted, in the time of a clock.
+func On(o Options, l net.Listener, c Clock) (*Server, error) {
 	if err := o.Rig.Check(); err != nil {
 		return nil, err
 	}
 	if o.Pace < 1 || o.Pace > 100 {
 		return nil, fmt.Errorf("pace %d: give 1 (real time) to 100", o.Pace)
 	}
-	l, err := net.Listen("tcp", addr)
-	if err != nil {
-		return nil, fmt.Errorf("stand-in: %w", err)
-	}
-	return &Server{sim: NewSim(o), listen: l, boot: uuid.NewString(), wake: make(chan struct{}, 1)}, nil
+	s := &Server{sim: NewSim(o), listen: l, clock: c, wake: make(chan struct{}, 1)}
+	s.sim.boot = uuid.NewString()
+	return s, nil
 }
 
 // Addr is where it listens.
@@ -73,25 +106,23 @@ func (s *Server) Run(ctx context.Context) error {
 // maxStall is the most milliseconds that are caught up with.
 const maxStall = 20
 
-// loop steps the simulation so that it keeps up with the wall clock. It has a
-// thread of its own and sleeps in the kernel: the runtime's timers round up to
-// whole milliseconds, which is as long as a tick. When the machine it shares
+// loop steps the simulation so that it keeps up with its clock. It has a
+// thread of its own. When the machine it shares
 // with other work holds it up for longer than maxStall, its own time stands
 // still meanwhile, as a real rig's would not run on without its controller:
 // words that wait in the wire are then not taken for silence.
 func (s *Server) loop(ctx context.Context) {
 	runtime.LockOSThread()
-	start := time.Now()
+	start := s.clock.Now()
 	done, pace := int64(0), int64(s.sim.o.Pace)
 	for ctx.Err() == nil {
 		if done = s.doze(ctx, start, done); ctx.Err() != nil {
 			return
 		}
-		if wait := time.Until(start.Add(time.Duration(done+1) * time.Millisecond)); wait > 0 {
-			ts := syscall.NsecToTimespec(wait.Nanoseconds())
-			_ = syscall.Nanosleep(&ts, nil) // woken early by a signal: the loop looks again
+		if wait := start.Add(time.Duration(done+1) * time.Millisecond).Sub(s.clock.Now()); wait > 0 {
+			s.clock.Sleep(wait)
 		}
-		elapsed := time.Since(start)
+		elapsed := s.clock.Now().Sub(start)
 		due := elapsed.Milliseconds()
 		if due > done { // how late the next millisecond begins
 			s.mu.Lock()
@@ -123,7 +154,7 @@ func (s *Server) doze(ctx context.Context, start time.Time, done int64) int64 {
 			s.mu.Unlock()
 			return done
 		}
-		if due := time.Since(start).Milliseconds(); due > done {
+		if due := s.clock.Now().Sub(start).Milliseconds(); due > done {
 			s.sim.rest((due - done) * int64(s.sim.o.Pace))
 			done = due
 		}
@@ -159,6 +190,11 @@ type session struct {
 	watch bool
 	sent  map[string]int  // rows pushed, by take
 	ended map[string]bool // takes whose end was pushed
+	parts []byte          // of a table that is on its way
+	part  int             // which comes next
+	load  link.Load       // its first part
+	prove atomic.Bool     // a table is being read beside all else
+	wg    sync.WaitGroup
 }
 
 func (c *session) serve(ctx context.Context) {
@@ -170,8 +206,8 @@ func (c *session) serve(ctx context.Context) {
 	in := bufio.NewScanner(c.conn)
 	in.Buffer(make([]byte, 0, 1<<16), link.MaxRequest)
 	for in.Scan() {
-		if r, answer := c.hear(in.Bytes()); answer {
-			c.send(r)
+		if r, more, answer := c.hear(in.Bytes()); answer {
+			c.reply(r, more)
 		}
 	}
 	c.srv.mu.Lock()
@@ -181,6 +217,7 @@ func (c *session) serve(ctx context.Context) {
 	}
 	c.srv.mu.Unlock()
 	cancel()
+	c.wg.Wait()
 	wg.Wait()
 }
 
@@ -189,135 +226,247 @@ func (c *session) send(v any) {
 	if err != nil {
 		return
 	}
+	c.put(b)
+}
+
+func (c *session) put(line []byte) {
 	c.write.Lock()
 	defer c.write.Unlock()
 	if c.conn.SetWriteDeadline(time.Now().Add(5*time.Second)) == nil {
-		if _, err := c.conn.Write(append(b, '\n')); err != nil {
+		if _, err := c.conn.Write(append(line, '\n')); err != nil {
 			c.conn.Close()
 		}
 	}
 }
 
-// hear carries out one line.
-func (c *session) hear(line []byte) (r link.Reply, answer bool) {
-	var q link.Request
-	if err := json.Unmarshal(line, &q); err != nil {
-		return link.Reply{Re: q.ID, Why: "this line is not JSON: " + err.Error()}, true
+// reply answers a word; boot and stops are as they are now.
+func (c *session) reply(r link.Reply, more any) {
+	b, err := link.ReplyLine(r, more)
+	if err != nil {
+		b, _ = link.ReplyLine(link.Reply{Re: r.Re, Why: "this cannot be answered: " + err.Error(), Boot: r.Boot, Stops: r.Stops}, nil)
 	}
-	r, answer = c.do(q)
-	r.Re = q.ID
-	return r, answer
+	c.put(b)
 }
 
-// do carries out one request; beats and signs of life have no reply.
-func (c *session) do(req link.Request) (r link.Reply, answer bool) {
-	s := c.srv
-	var table []byte
-	if req.Do == "load" { // unpacked before the lock: it takes a while
-		var err error
-		if table, err = link.UnpackTable(req.Table); err != nil {
-			return link.Reply{Why: err.Error()}, true
-		}
+// hear carries out one line.
+func (c *session) hear(line []byte) (r link.Reply, more any, answer bool) {
+	id, w, err := link.Read(line)
+	r = link.Reply{Re: id}
+	if l, ok := w.(*link.Load); ok && err == nil {
+		return c.take(id, l)
 	}
+	s := c.srv
 	s.mu.Lock()
 	defer s.mu.Unlock()
-	if req.Do != "alive" {
-		defer func() { // when it is done, the loop looks again
-			select {
-			case s.wake <- struct{}{}:
-			default:
-			}
-		}()
-	}
-	sim := s.sim
 	if s.owner == c {
-		sim.Heard()
+		s.sim.Heard()
 	}
-	var err error
-	switch req.Do {
-	case "describe":
-		return link.Reply{OK: true, Rig: sim.o.Rig, Epoch: sim.epoch, Version: link.Version, StandIn: true, Boot: s.boot}, true
-	case "truth":
-		return link.Reply{OK: true, Truth: sim.Truth()}, true
-	case "wires":
-		return link.Reply{OK: true, Wires: sim.Wires()}, true
-	case "feel":
-		felt, err := sim.Feel()
-		if err != nil {
-			r.Why = err.Error()
-			return r, true
-		}
-		r.OK, r.Felt = true, felt
-		return r, true
-	case "stats":
-		return link.Reply{OK: true, Stats: s.stats()}, true
-	case "watch":
-		c.watch = true
-	case "lease":
-		if r.Epoch, err = sim.Lease(); err == nil {
-			s.owner = c
-		}
-	case "alive":
-		return r, false
-	case "beat":
-		sim.Beat(req.Epoch)
-		return r, false
-	case "release":
-		if req.Epoch == sim.epoch {
-			sim.Stop("the hold was let go")
-		}
-		return r, false
-	case "home":
-		err = sim.Home(req.Epoch, req.Axes, req.Way)
-	case "confirm":
-		err = sim.Confirm(req.Epoch, req.Axis, req.What)
-	case "goto":
-		err = sim.GoTo(req.Epoch, req.To, req.Share)
-	case "jog":
-		err = sim.JogTo(req.Epoch, req.Axis, req.Speed, req.Until)
-	case "configure":
-		err = sim.Configure(req.Epoch, req.Rig)
-	case "suspend":
-		err = sim.Suspend(req.Epoch, req.Axis, req.Seconds)
-	case "load":
-		r.Print, err = sim.Load(req.Epoch, req.Machine, table)
-	case "free", "engage":
-		err = sim.Free(req.Epoch, req.Axis, req.Do == "free")
-	case "handset":
-		err = sim.Handset(req.Epoch, req.On)
-	case "limits":
-		err = sim.Limits(req.Epoch, req.Soft)
-	case "pretend":
-		err = sim.Pretend(req.What, req.Axis, req.On, req.By)
-	case "arm":
-		err = sim.Arm(req)
-		r.EveryMS = sim.every
-	case "roll":
-		err = sim.Roll(req.Epoch)
-	case "steer":
-		if err = sim.Steer(req.Epoch, req.Num, req.Den); err == nil {
-			r.Steers = sim.armed.Clock.Steers
-		}
-	case "stop":
-		sim.Stop("stop was pressed")
-	case "ack":
-		if err := sim.Ack(req.Epoch, req.Take, req.From, req.Rows); err != nil && req.ID != 0 {
-			r.Why = err.Error()
-			return r, true
-		}
-		r.OK = true
-		return r, req.ID != 0
-	case "trace":
-		if err = sim.Knows(req.Take, req.Rows); err == nil {
-			c.sent[req.Take], c.ended[req.Take] = req.Rows, false
-		}
-	default:
-		err = refuse("there is no request %q", req.Do)
+	if err == nil {
+		more, err = c.do(w)
 	}
 	if r.OK = err == nil; err != nil {
-		r.Why = err.Error()
+		r.Why, more = err.Error(), nil
 	}
-	return r, true
+	r.Boot, r.Stops, r.Tick = s.sim.boot, s.sim.stops, s.sim.tick
+	if w != nil && w.Do() != "alive" { // when it is done, the loop looks again
+		select {
+		case s.wake <- struct{}{}:
+		default:
+		}
+	}
+	switch w.(type) {
+	case *link.Beat, *link.Release, *link.Alive:
+		return r, nil, false
+	case *link.Ack:
+		return r, nil, id != 0
+	}
+	return r, more, true
+}
+
+// take takes one part of a table. The last is answered when the whole was read and proved,
+// beside whatever else is said meanwhile.
+func (c *session) take(id int64, w *link.Load) (r link.Reply, more any, answer bool) {
+	s := c.srv
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	if s.owner == c {
+		s.sim.Heard()
+	}
+	r = link.Reply{Re: id, Boot: s.sim.boot, Stops: s.sim.stops, Tick: s.sim.tick}
+	err := s.sim.mayLoad(w.Epoch)
+	switch {
+	case err != nil:
+	case w.Of < 1 || w.Of > link.MostParts || w.Part < 0 || w.Part >= w.Of:
+		err = refuse("part %d of %d; give parts 0 to at most %d", w.Part, w.Of, link.MostParts-1)
+	case len(w.Bytes) == 0 || len(w.Bytes) > link.PartBytes:
+		err = refuse("a part of %d bytes; give 1 to %d", len(w.Bytes), link.PartBytes)
+	case c.prove.Load():
+		err = refuse("the table before is still being read")
+	case w.Part == 0:
+		c.load, c.parts, c.part = *w, nil, 0
+	case w.Part != c.part || w.Of != c.load.Of || w.Machine != c.load.Machine || w.Packed != c.load.Packed:
+		err = refuse("part %d of %d does not follow; begin again with part 0", w.Part, w.Of)
+	}
+	if err != nil {
+		r.Why, c.parts, c.part = err.Error(), nil, 0
+		return r, nil, true
+	}
+	c.parts, c.part = append(c.parts, w.Bytes...), c.part+1
+	if c.part < w.Of {
+		r.OK = true
+		return r, nil, true
+	}
+	all, first := c.parts, c.load
+	c.parts, c.part = nil, 0
+	c.prove.Store(true)
+	c.wg.Go(func() {
+		print, err := c.read(w.Epoch, first, all)
+		c.prove.Store(false)
+		s.mu.Lock()
+		r.OK, r.Boot, r.Stops, r.Tick = err == nil, s.sim.boot, s.sim.stops, s.sim.tick
+		s.mu.Unlock()
+		if err != nil {
+			r.Why = err.Error()
+		}
+		c.reply(r, link.Loaded{Print: print})
+	})
+	return r, nil, false
+}
+
+// read unpacks and proves a table, and has the machine take it.
+func (c *session) read(epoch int64, w link.Load, all []byte) (string, error) {
+	if w.Packed {
+		var err error
+		if all, err = link.UnpackTable(all); err != nil {
+			return "", fmt.Errorf("table: %w", err)
+		}
+	}
+	p, err := prove(all)
+	if err != nil {
+		return "", err
+	}
+	c.srv.mu.Lock()
+	defer c.srv.mu.Unlock()
+	return c.srv.sim.hold(epoch, w.Machine, p)
+}
+
+// do carries out one word, and answers what there is to say.
+func (c *session) do(w link.Word) (any, error) {
+	s, sim := c.srv, c.srv.sim
+	if o, ok := w.(link.Ordered); ok {
+		if err := sim.obeys(o.Given()); err != nil {
+			return nil, err
+		}
+	}
+	switch w := w.(type) {
+	case *link.Describe:
+		return link.Described{Version: link.Version, Rig: sim.o.Rig, StandIn: true, Boot: sim.boot, Can: link.Later(), Zstd: true, Held: s.owner != nil, Pace: int64(sim.o.Pace)}, nil
+	case *link.AskTruth:
+		return link.TruthIs{Truth: sim.Truth()}, nil
+	case *link.Wires:
+		return link.OnWires{Wires: sim.Wires()}, nil
+	case *link.Feel:
+		felt, err := sim.Feel()
+		return link.Feels{Felt: felt}, err
+	case *link.AskStats:
+		return link.StatsAre{Stats: s.stats()}, nil
+	case *link.Watch: // what is kept is offered anew
+		c.watch = true
+		clear(c.sent)
+		clear(c.ended)
+	case *link.TakeLease:
+		epoch, err := sim.Lease()
+		if err == nil {
+			s.owner = c
+		}
+		return link.Leased{Epoch: epoch}, err
+	case *link.Alive:
+	case *link.Beat:
+		sim.Beat(w.Epoch, w.Press)
+	case *link.Release:
+		sim.Release(w.Epoch, w.Press)
+	case *link.Stop:
+		sim.Count("stop was pressed")
+	case *link.Handset:
+		return nil, sim.Handset(w.Epoch, w.On)
+	case *link.Pretend:
+		return nil, sim.Pretend(w.What, w.Axis, w.On, w.By)
+	case *link.Ack:
+		return nil, sim.Ack(w.Epoch, w.Take, w.From, w.Rows)
+	case *link.SendTrace:
+		err := sim.Knows(w.Take, w.Rows)
+		if err == nil {
+			c.sent[w.Take], c.ended[w.Take] = w.Rows, false
+		}
+		return nil, err
+	default:
+		return c.order(w)
+	}
+	return nil, nil
+}
+
+// order carries out a word that moves the machine, or changes what holds or bounds it.
+func (c *session) order(w link.Word) (more any, err error) {
+	sim := c.srv.sim
+	switch w := w.(type) {
+	case *link.Home:
+		err = sim.Home(w.Epoch, w.Axes, w.Way)
+	case *link.Confirm:
+		err = sim.Confirm(w.Epoch, w.Axis, w.What)
+	case *link.GoTo:
+		err = sim.GoTo(w.Epoch, w.To, w.Share)
+	case *link.Jog:
+		if err = named(w.Press); err == nil {
+			err = sim.JogTo(w.Epoch, w.Press, w.Axis, w.Speed, w.Until)
+		}
+	case *link.Speed:
+		err = sim.Speed(w.Press, w.Speed)
+	case *link.Arm:
+		err = sim.Arm(*w)
+		more = link.IsArmed{EveryMS: sim.every}
+	case *link.Roll:
+		if err = named(w.Press); err == nil {
+			err = sim.Roll(w.Epoch, w.Take, w.Press)
+		}
+	case *link.Steer:
+		if w.Press != sim.press || !sim.held {
+			return nil, refuse("that press has ended; a clock is steered by the one that rolls it")
+		}
+		err = sim.Steer(w.Epoch, w.Num, w.Den)
+		more = link.Steered{Steers: sim.armed.Clock.Steers}
+	case *link.Free:
+		err = sim.Free(w.Epoch, w.Axis, true)
+	case *link.Engage:
+		err = sim.Free(w.Epoch, w.Axis, false)
+	case *link.Suspend:
+		err = sim.Suspend(w.Epoch, w.Axis, w.Seconds)
+	case *link.Limits:
+		err = sim.Limits(w.Epoch, w.Soft)
+	case *link.Configure:
+		err = sim.Configure(w.Epoch, w.Rig)
+	default:
+		return nil, refuse("there is no request %q", w.Do())
+	}
+	if o, ok := w.(link.Ordered); ok && err == nil {
+		sim.who = short(o.Given().Who)
+	}
+	return more, err
+}
+
+// named refuses a press without a name: its beats could not be told from others'.
+func named(press string) error {
+	if press == "" || len(press) > 128 {
+		return refuse("a press of %d letters; give it a name of 1 to 128", len(press))
+	}
+	return nil
+}
+
+// short bounds what is echoed to everybody.
+func short(s string) string {
+	if len(s) > 120 {
+		return strings.ToValidUTF8(s[:120], "")
+	}
+	return s
 }
 
 // chunk is how many rows of a trace go into one line.

@@ -14,6 +14,7 @@ import (
 	"fmt"
 	"math"
 	"math/rand/v2"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -91,7 +92,7 @@ type Sim struct {
 	whole   float64 // seconds after which all pictures of the run are taken
 	every   int64   // milliseconds between the rows of its trace
 	read    reader
-	armed   link.Request
+	armed   link.Arm
 	rolls   int
 	start   int64 // tick of the roll's or move's start
 	way     way
@@ -100,6 +101,12 @@ type Sim struct {
 	pos     clock.Pos
 	takes   []*take
 	cur     *take
+	boot    string   // which time it was switched on
+	stops   int64    // counted since then
+	press   string   // whose beats keep going what moves
+	held    bool     // that press has not ended
+	let     []string // presses that have ended, newest last
+	who     string   // whose doing it is that it moves
 	beat    int64    // tick of the last beat
 	heard   int64    // tick of the lease holder's last word
 	jog     int      // axis, while jogging
@@ -192,7 +199,7 @@ func (s *Sim) Lease() (int64, error) {
 	}
 	s.mode = link.Idle // what the old holder had armed is not the new one's
 	s.epoch++
-	s.heard = s.tick
+	s.heard, s.who = s.tick, ""
 	return s.epoch, nil
 }
 
@@ -269,13 +276,53 @@ func (s *Sim) next(mode string) {
 	s.mode, s.start, s.brake = mode, s.tick, nil
 }
 
-// Jog moves one axis at a speed while beats keep coming.
+// obeys refuses an order that was given for another lease, before the machine was switched
+// on, before a stop that it has counted since, or too late.
+func (s *Sim) obeys(o link.Order) error {
+	switch {
+	case o.Epoch != s.epoch || o.Epoch == 0:
+		return refuse("the lease is not yours (epoch %d, now %d); take it first", o.Epoch, s.epoch)
+	case o.Boot != s.boot:
+		return refuse("this was asked before it was switched off and on; look where it stands, then ask again")
+	case o.Stops != s.stops:
+		return refuse("a stop came in between; ask again")
+	case o.By != 0 && s.tick > o.By:
+		return refuse("this came %d ms too late; ask again", s.tick-o.By)
+	}
+	return nil
+}
+
+// fresh refuses a press that has ended: what it moved stands still until another one.
+func (s *Sim) fresh(press string) error {
+	if slices.Contains(s.let, press) {
+		return refuse("this press has ended; press again")
+	}
+	return nil
+}
+
+// mostLet is how many presses that have ended are remembered.
+const mostLet = 256
+
+// letGo ends a press: nothing moves by it any more, now or later.
+func (s *Sim) letGo(press string) {
+	if press == s.press {
+		s.held = false
+	}
+	if press == "" || slices.Contains(s.let, press) {
+		return
+	}
+	if s.let = append(s.let, press); len(s.let) > mostLet {
+		s.let = s.let[len(s.let)-mostLet:]
+	}
+}
+
+// Jog moves one axis at a speed while beats of its press keep coming.
 func (s *Sim) Jog(epoch int64, id string, speed float64) error {
-	return s.JogTo(epoch, id, speed, nil)
+	return s.JogTo(epoch, "", id, speed, nil)
 }
 
 // JogTo is the same, as far as a place and no farther.
-func (s *Sim) JogTo(epoch int64, id string, speed float64, until *float64) error {
+func (s *Sim) JogTo(epoch int64, press, id string, speed float64, until *float64) error {
 	if until != nil && !(math.Abs(*until) < 1e9) {
 		return refuse("a jog as far as %g; give a value of the axis", *until)
 	}
@@ -283,8 +330,8 @@ func (s *Sim) JogTo(epoch int64, id string, speed float64, until *float64) error
 	if i < 0 {
 		return refuse("there is no axis %q", id)
 	}
-	if s.mode == link.Jogging && epoch == s.epoch && i == s.jog {
-		s.mode = link.Idle // a new speed for the same jog
+	if err := s.fresh(press); err != nil {
+		return err
 	}
 	if err := s.mayMove(epoch); err != nil {
 		return err
@@ -293,22 +340,61 @@ func (s *Sim) JogTo(epoch int64, id string, speed float64, until *float64) error
 	if x := &s.axes[i]; x.fault != "" || x.free {
 		return refuse("%s is not driven; engage it first", a.Name)
 	}
-	if math.IsNaN(speed) || math.Abs(speed) > a.Working.Speed {
-		return refuse("%s at %g %s/s is over its working speed %g", a.Name, speed, a.Unit.Symbol(), a.Working.Speed)
-	}
-	if s.axes[i].open > s.tick { // slowly, where no soft limit holds
-		speed = math.Copysign(min(math.Abs(speed), suspendedShare*a.Working.Speed), speed)
+	if err := s.jogSpeed(i, speed); err != nil {
+		return err
 	}
 	s.until = until
-	s.mode, s.jog, s.jogV, s.beat = link.Jogging, i, speed, s.tick
+	s.mode, s.jog, s.beat = link.Jogging, i, s.tick
+	s.press, s.held = press, true
 	return nil
 }
 
-// Beat is the hold's sign of life.
-func (s *Sim) Beat(epoch int64) {
-	if epoch == s.epoch && epoch != 0 {
+// jogSpeed sets how fast an axis is jogged: slowly, where no soft limit holds.
+func (s *Sim) jogSpeed(i int, speed float64) error {
+	a := s.o.Rig.Axes[i]
+	if math.IsNaN(speed) || math.Abs(speed) > a.Working.Speed {
+		return refuse("%s at %g %s/s is over its working speed %g", a.Name, speed, a.Unit.Symbol(), a.Working.Speed)
+	}
+	if s.axes[i].open > s.tick {
+		speed = math.Copysign(min(math.Abs(speed), suspendedShare*a.Working.Speed), speed)
+	}
+	s.jogV = speed
+	return nil
+}
+
+// Speed gives the jog of a press another speed. One that has ended is not begun again by it.
+func (s *Sim) Speed(press string, speed float64) error {
+	if s.mode != link.Jogging || !s.held || press != s.press {
+		return refuse("that jog has ended; press again")
+	}
+	return s.jogSpeed(s.jog, speed)
+}
+
+// Beat is the sign of life of a press; it keeps going only what was begun with it.
+func (s *Sim) Beat(epoch int64, press string) {
+	if epoch == s.epoch && epoch != 0 && s.held && press == s.press {
 		s.beat, s.heard = s.tick, s.tick
 	}
+}
+
+// Release lets go of a press. What it has begun slows to rest; what it has not begun yet
+// it never will.
+func (s *Sim) Release(epoch int64, press string) {
+	if epoch != s.epoch || epoch == 0 {
+		return
+	}
+	mine := s.held && press == s.press
+	s.letGo(press)
+	if mine {
+		s.Stop("the hold was let go")
+	}
+}
+
+// Count is the stop that anybody may say: whatever moves slows to rest, nothing stays armed,
+// and no order from before is carried out any more.
+func (s *Sim) Count(why string) {
+	s.stops++
+	s.Stop(why)
 }
 
 // Heard notes a word of the lease holder.
@@ -317,6 +403,9 @@ func (s *Sim) Heard() { s.heard = s.tick }
 // Stop slows whatever moves to rest along its way. Anybody may call it, as often
 // as they like: what is slowing already goes on slowing as it began.
 func (s *Sim) Stop(why string) {
+	if s.held {
+		s.letGo(s.press)
+	}
 	switch s.mode {
 	case link.Rolling:
 		s.slow(s.armed.Brake, why)

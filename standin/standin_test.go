@@ -113,7 +113,7 @@ func arm(t testing.TB, s *Sim, tab *seal.Table, e int64, take string) {
 	}
 	settle(t, s, e)
 	f := tab.Fingerprint()
-	if err := s.Arm(link.Request{Epoch: e, Take: take, Print: hex.EncodeToString(f[:]), Clock: at(slow), Brake: 0.6}); err != nil {
+	if err := s.Arm(link.Arm{Order: link.Order{Epoch: e}, Take: take, Print: hex.EncodeToString(f[:]), Clock: at(slow), Brake: 0.6}); err != nil {
 		t.Fatal(err)
 	}
 }
@@ -122,13 +122,13 @@ func arm(t testing.TB, s *Sim, tab *seal.Table, e int64, take string) {
 func roll(t testing.TB, s *Sim, tab *seal.Table, e int64, name string, beats int) *take {
 	t.Helper()
 	arm(t, s, tab, e, name)
-	if err := s.Roll(e); err != nil {
+	if err := s.Roll(e, s.armed.Take, ""); err != nil {
 		t.Fatal(err)
 	}
 	c := s.cur
 	for n := 0; !c.ended; n++ {
 		if n%50 == 0 && n/50 < beats {
-			s.Beat(e)
+			s.Beat(e, "")
 		}
 		s.Step()
 		if n > 60_000 {
@@ -272,7 +272,7 @@ func TestJogOnlyWhileBeating(t *testing.T) {
 	}
 	for n := range 1000 {
 		if n%50 == 0 {
-			s.Beat(e)
+			s.Beat(e, "")
 		}
 		s.Step()
 	}
@@ -288,7 +288,7 @@ func TestJogOnlyWhileBeating(t *testing.T) {
 	}
 	for n := range 15000 {
 		if n%50 == 0 {
-			s.Beat(e)
+			s.Beat(e, "")
 		}
 		s.Step()
 	}
@@ -302,8 +302,8 @@ func TestRefusals(t *testing.T) {
 	f := tab.Fingerprint()
 	print := hex.EncodeToString(f[:])
 	fast := clock.Rate{Num: 9, Den: 1}
-	good := link.Request{Epoch: e, Take: "t", Print: print, Clock: at(slow), Brake: 0.6}
-	with := func(f func(*link.Request)) link.Request { q := good; f(&q); return q }
+	good := link.Arm{Order: link.Order{Epoch: e}, Take: "t", Print: print, Clock: at(slow), Brake: 0.6}
+	with := func(f func(*link.Arm)) link.Arm { q := good; f(&q); return q }
 	for name, c := range map[string]struct {
 		err  error
 		want string
@@ -313,11 +313,11 @@ func TestRefusals(t *testing.T) {
 		"outside":      {s.GoTo(e, map[string]float64{"track": 5000}, 0), "soft limits"},
 		"unknown axis": {s.GoTo(e, map[string]float64{"boom": 0}, 0), "no axis"},
 		"not at first": {s.Arm(good), "go there first"},
-		"wrong print":  {s.Arm(with(func(q *link.Request) { q.Print = "00" })), "not the one"},
-		"no factor":    {s.Arm(with(func(q *link.Request) { q.Clock = nil })), "clock"},
-		"too fast":     {s.Arm(with(func(q *link.Request) { q.Clock = at(fast) })), "sealed for at most"},
-		"no brake":     {s.Arm(with(func(q *link.Request) { q.Brake = 0 })), "braking"},
-		"not armed":    {s.Roll(e), "arm it first"},
+		"wrong print":  {s.Arm(with(func(q *link.Arm) { q.Print = "00" })), "not the one"},
+		"no factor":    {s.Arm(with(func(q *link.Arm) { q.Clock = nil })), "clock"},
+		"too fast":     {s.Arm(with(func(q *link.Arm) { q.Clock = at(fast) })), "sealed for at most"},
+		"no brake":     {s.Arm(with(func(q *link.Arm) { q.Brake = 0 })), "braking"},
+		"not armed":    {s.Roll(e, s.armed.Take, ""), "arm it first"},
 	} {
 		if c.err == nil || !strings.Contains(c.err.Error(), c.want) {
 			t.Errorf("%s: %v, want a reason with %q", name, c.err, c.want)
@@ -340,7 +340,7 @@ func TestRefusals(t *testing.T) {
 	}
 	settle(t, s, e)
 	bf := bent.Fingerprint()
-	if err := s.Arm(with(func(q *link.Request) { q.Print = hex.EncodeToString(bf[:]) })); err == nil || !strings.Contains(err.Error(), "rated limits") {
+	if err := s.Arm(with(func(q *link.Arm) { q.Print = hex.EncodeToString(bf[:]) })); err == nil || !strings.Contains(err.Error(), "rated limits") {
 		t.Errorf("a table that breaks the rig's limits is armed: %v", err)
 	}
 }
@@ -353,7 +353,8 @@ func TestHomingRepeatsWithinItsSpread(t *testing.T) {
 		}
 		settle(t, s, e)
 	}
-	for id, sp := range s.State().Spread {
+	for id, x := range s.State().Axes {
+		sp := x.Spread
 		rep := s.o.Rig.Axes[s.o.Rig.Index(id)].Repeatability
 		if sp.N != 10 || sp.Range <= 0 || sp.Range > 3*rep {
 			t.Errorf("%s: %d homings within %g, repeatability %g", id, sp.N, sp.Range, rep)
@@ -446,7 +447,7 @@ func TestTheTraceCoversEveryPicture(t *testing.T) {
 func BenchmarkStep(b *testing.B) {
 	s, tab, e := homed(b, Options{Seed: 1})
 	arm(b, s, tab, e, "t")
-	if err := s.Roll(e); err != nil {
+	if err := s.Roll(e, s.armed.Take, ""); err != nil {
 		b.Fatal(err)
 	}
 	for b.Loop() {
@@ -456,12 +457,12 @@ func BenchmarkStep(b *testing.B) {
 				b.Fatal(err)
 			}
 			arm(b, s, tab, e, "t")
-			if err := s.Roll(e); err != nil {
+			if err := s.Roll(e, s.armed.Take, ""); err != nil {
 				b.Fatal(err)
 			}
 			b.StartTimer()
 		}
-		s.Beat(e)
+		s.Beat(e, "")
 		s.Step()
 	}
 }

@@ -56,7 +56,7 @@ func (s *Sim) drive(i int, cmd float64) {
 	a := &s.axes[i]
 	was := a.end
 	if a.follow(cmd) && was == "" {
-		s.Stop(strings.ToLower(a.a.Name) + " ran into its hard end")
+		s.Count(strings.ToLower(a.a.Name) + " ran into its hard end")
 	}
 }
 
@@ -239,41 +239,25 @@ func (s *Sim) Knows(id string, row int) error {
 
 // State is what watchers are told: positions are what the feedback sees.
 func (s *Sim) State() *link.State {
-	st := &link.State{Tick: s.tick, Mode: s.mode, Epoch: s.epoch, Frame: s.pos.Frame(), Print: s.print, EStop: s.estop, Drive: "live",
-		Pos: map[string]float64{}, Asked: map[string]float64{}, Homed: map[string]bool{}, Spread: map[string]link.Spread{}, Soft: map[string][2]float64{},
-		Free: map[string]bool{}, Ends: map[string]string{}, Faults: map[string]string{},
-		Waits: map[string]string{}, Trouble: map[string]string{}}
-	if s.mode == link.Idle || s.mode == link.Armed {
+	st := &link.State{Tick: s.tick, Boot: s.boot, Stops: s.stops, Mode: s.mode, Epoch: s.epoch, Frame: s.pos.Frame(), Print: s.print, EStop: s.estop,
+		Drive: "live", Axes: make(map[string]link.AxisState, len(s.axes))}
+	if st.Still() {
 		st.Drive = "holding"
+	} else {
+		st.Who = s.who
+	}
+	if s.held && (s.mode == link.Jogging || s.mode == link.Rolling) {
+		st.Press = s.press
 	}
 	free := 0
 	for i := range s.axes {
 		a := &s.axes[i]
-		id := a.a.ID
-		st.Asked[id] = math.Round(a.was*1e6) / 1e6
-		st.Pos[id], st.Homed[id], st.Spread[id], st.Soft[id] = math.Round(a.reads()*1e6)/1e6, a.homed, a.spread(), a.soft
+		x := link.AxisState{Pos: math.Round(a.reads()*1e6) / 1e6, Asked: math.Round(a.was*1e6) / 1e6, Homed: a.homed, Spread: a.spread(), Soft: a.soft,
+			Free: a.free, End: a.end, Fault: a.fault, Waits: a.waits, Trouble: a.trouble, SuspendedMS: max(0, a.open-s.tick)}
 		if a.free {
-			st.Free[id] = true
 			free++
 		}
-		if a.end != "" {
-			st.Ends[id] = a.end
-		}
-		if a.fault != "" {
-			st.Faults[id] = a.fault
-		}
-		if a.open > s.tick {
-			if st.Suspended == nil {
-				st.Suspended = map[string]int64{}
-			}
-			st.Suspended[id] = a.open - s.tick
-		}
-		if a.waits != "" {
-			st.Waits[id] = a.waits
-		}
-		if a.trouble != "" {
-			st.Trouble[id] = a.trouble
-		}
+		st.Axes[a.a.ID] = x
 	}
 	if s.o.Rig.Of(rig.Focus) >= 0 {
 		if st.Handset = link.HandsetFree; s.locked {

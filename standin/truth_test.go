@@ -68,13 +68,13 @@ func TestHomingShiftsEveryPose(t *testing.T) {
 			for range 500 {
 				s.Step()
 			}
-			d := s.Truth().Axes["track"] - s.State().Pos["track"]
+			d := s.Truth().Axes["track"] - s.State().Pos("track")
 			if !math.IsNaN(shift) && math.Abs(d-shift) > 1e-6 {
 				t.Errorf("at %g the truth is %g from what is seen, before %g", to, d, shift)
 			}
 			shift = d
-			if math.Abs(s.State().Pos["track"]-to) > 0.02 {
-				t.Errorf("sent to %g the sensor says %g", to, s.State().Pos["track"])
+			if math.Abs(s.State().Pos("track")-to) > 0.02 {
+				t.Errorf("sent to %g the sensor says %g", to, s.State().Pos("track"))
 			}
 		}
 		if shift == 0 || math.Abs(shift) > s.o.Rig.Axes[0].Repeatability*2 {
@@ -111,7 +111,7 @@ func TestLostStepsStayLost(t *testing.T) {
 		}
 	}
 	roll(t, s, tab, e, "a", always)
-	off := func(id string) float64 { return s.State().Pos[id] - s.State().Asked[id] }
+	off := func(id string) float64 { return s.State().Pos(id) - s.State().Asked(id) }
 	if off("track") < 0.85 || math.Abs(off("roll")-0.3) > 1e-6 || math.Abs(off("focus")) > 1e-6 {
 		t.Errorf("after a roll: track %g, roll %g, focus %g from where they were sent", off("track"), off("roll"), off("focus"))
 	}
@@ -156,14 +156,14 @@ func TestHardEnd(t *testing.T) {
 	if err := s.Jog(e, "track", 250); err != nil {
 		t.Fatal(err)
 	}
-	for n := 0; s.State().Ends["track"] == ""; n++ {
+	for n := 0; s.State().Axes["track"].End == ""; n++ {
 		if n > 20_000 {
 			t.Fatal("it never gets there")
 		}
-		s.Beat(e)
+		s.Beat(e, "")
 		s.Step()
 	}
-	if got := s.State(); got.Ends["track"] != "high" || got.Homed["track"] || s.jogV != 0 {
+	if got := s.State(); got.Axes["track"].End != "high" || got.Homed("track") || s.jogV != 0 {
 		t.Errorf("at its end: %+v", got)
 	}
 	for range 2000 {
@@ -179,10 +179,10 @@ func TestHardEnd(t *testing.T) {
 		t.Fatal(err)
 	}
 	for range 2000 {
-		s.Beat(e)
+		s.Beat(e, "")
 		s.Step()
 	}
-	if s.State().Ends["track"] != "" {
+	if s.State().Axes["track"].End != "" {
 		t.Error("jogged away it is still at its end")
 	}
 }
@@ -192,11 +192,11 @@ func rolling(t *testing.T) (*Sim, *seal.Table, int64) {
 	t.Helper()
 	s, tab, e := homed(t, Options{Seed: 1})
 	arm(t, s, tab, e, "t")
-	if err := s.Roll(e); err != nil {
+	if err := s.Roll(e, s.armed.Take, ""); err != nil {
 		t.Fatal(err)
 	}
 	for range 2500 {
-		s.Beat(e)
+		s.Beat(e, "")
 		s.Step()
 	}
 	return s, tab, e
@@ -221,7 +221,7 @@ func TestEmergencyStopPressed(t *testing.T) {
 		t.Errorf("it goes on by %g mm", d)
 	}
 	st := s.State()
-	if !st.EStop || st.Drive != "free" || st.Homed["roll"] || st.Homed["focus"] || !st.Homed["track"] {
+	if !st.EStop || st.Drive != "free" || st.Homed("roll") || st.Homed("focus") || !st.Homed("track") {
 		t.Errorf("%+v", st)
 	}
 	for name, err := range map[string]error{"home": s.Home(e, nil, ""), "go": s.GoTo(e, map[string]float64{"track": 5}, 0), "jog": s.Jog(e, "pan", 1), "free": s.Free(e, "pan", true)} {
@@ -249,13 +249,13 @@ func TestFaultsAndFreeing(t *testing.T) {
 		t.Fatal(err)
 	}
 	for !s.cur.ended {
-		s.Beat(e)
+		s.Beat(e, "")
 		s.Step()
 	}
 	if c := s.cur.end; !c.Broken || c.Why != "a drive fault on Roll" || c.BrakeTick < 0 {
 		t.Errorf("%+v", c)
 	}
-	if st := s.State(); st.Faults["roll"] == "" || !st.Free["roll"] || st.Homed["roll"] {
+	if st := s.State(); st.Axes["roll"].Fault == "" || !st.Axes["roll"].Free || st.Homed("roll") {
 		t.Errorf("%+v", st)
 	}
 	refused := func(name, want string, err error) {
@@ -284,7 +284,7 @@ func TestFaultsAndFreeing(t *testing.T) {
 		t.Fatal(err)
 	}
 	settle(t, s, e)
-	if err := s.Free(e, "pan", true); err != nil || !s.State().Homed["pan"] || !s.State().Free["pan"] {
+	if err := s.Free(e, "pan", true); err != nil || !s.State().Homed("pan") || !s.State().Axes["pan"].Free {
 		t.Errorf("an output's sensor knows where it is: %v, %+v", err, s.State())
 	}
 	refused("go", "free", s.GoTo(e, first(tab), 0))
@@ -325,12 +325,12 @@ func TestSoftLimitsOfTheDay(t *testing.T) {
 	}
 	settle(t, s, e)
 	f := tab.Fingerprint()
-	req := link.Request{Epoch: e, Take: "t", Print: hex.EncodeToString(f[:]), Clock: at(slow), Brake: 0.6}
+	req := link.Arm{Order: link.Order{Epoch: e}, Take: "t", Print: hex.EncodeToString(f[:]), Clock: at(slow), Brake: 0.6}
 	if err := s.Arm(req); err == nil || !strings.Contains(err.Error(), "Track leaves its soft limits") {
 		t.Errorf("a path up to 1200 mm: %v", err)
 	}
-	if err := s.Limits(e, nil); err != nil || s.State().Soft["track"] != [2]float64{20, 1480} {
-		t.Errorf("as described: %v, %v", err, s.State().Soft)
+	if err := s.Limits(e, nil); err != nil || s.State().Axes["track"].Soft != [2]float64{20, 1480} {
+		t.Errorf("as described: %v, %v", err, s.State().Axes)
 	}
 	if err := s.Arm(req); err != nil {
 		t.Error(err)
@@ -360,16 +360,16 @@ func TestOtherClocks(t *testing.T) {
 				t.Fatal(err)
 			}
 			settle(t, s, e)
-			if err := s.Arm(link.Request{Epoch: e, Take: "t", Print: hex.EncodeToString(f[:]), Clock: &c, Brake: 0.6}); err != nil {
+			if err := s.Arm(link.Arm{Order: link.Order{Epoch: e}, Take: "t", Print: hex.EncodeToString(f[:]), Clock: &c, Brake: 0.6}); err != nil {
 				t.Fatal(name, err)
 			}
-			if err := s.Roll(e); err != nil {
+			if err := s.Roll(e, s.armed.Take, ""); err != nil {
 				t.Fatal(err)
 			}
 			k := s.cur
 			for n := 0; !k.ended; n++ {
 				if n%50 == 0 && n/50 < beats {
-					s.Beat(e)
+					s.Beat(e, "")
 				}
 				s.Step()
 			}
@@ -439,14 +439,14 @@ func TestPushedToItsEnd(t *testing.T) {
 	for range 3000 {
 		s.Step()
 	}
-	if st := s.State(); st.Ends["track"] != "high" || st.Homed["track"] || !st.Homed["pan"] || math.Abs(s.Truth().Axes["track"]-1510) > 0.05 {
+	if st := s.State(); st.Axes["track"].End != "high" || st.Homed("track") || !st.Homed("pan") || math.Abs(s.Truth().Axes["track"]-1510) > 0.05 {
 		t.Errorf("%+v, at %g", st, s.Truth().Axes["track"])
 	}
 	if err := s.Home(e, nil, ""); err != nil {
 		t.Fatal(err)
 	}
 	settle(t, s, e)
-	if st := s.State(); len(st.Ends) > 0 || !st.Homed["track"] {
+	if st := s.State(); st.Axes["track"].End != "" || !st.Homed("track") {
 		t.Errorf("homed: %+v", st)
 	}
 }

@@ -14,7 +14,7 @@ import (
 	"keenarc/core/balance"
 	"keenarc/core/rig"
 	"keenarc/journal"
-	"keenarc/stage"
+	"keenarc/stage/ready"
 	"keenarc/store"
 )
 
@@ -119,7 +119,7 @@ func (s *Server) benchOf(ctx context.Context, machine, pack string, r *balance.S
 	}
 	if v.Wrist != nil {
 		now := posed(own, nil)
-		if f, err := s.floors.Of(machine); err == nil && f.Now().Connected {
+		if f, err := s.floor.Of(machine); err == nil && f.Now().Connected {
 			now = values(own, f.Now().State.Pos)
 		}
 		v.Next = balance.Suggest(own, v.Record.Felt, now)
@@ -232,7 +232,7 @@ func balanced(v *BenchView) string {
 
 // balanceOf is what readiness says of the balance of a shot's package, or nil where
 // none was chosen or the machine wants none.
-func (s *Server) balanceOf(ctx context.Context, sh *store.Shot) (*stage.Balanced, error) {
+func (s *Server) balanceOf(ctx context.Context, sh *store.Shot) (*ready.Balanced, error) {
 	own := carrier(sh)
 	if sh.Package == "" || own == nil || own.Book == nil || own.Book.Head == nil && own.Book.Wrist == nil && own.Book.Crane == nil {
 		return nil, nil
@@ -241,9 +241,9 @@ func (s *Server) balanceOf(ctx context.Context, sh *store.Shot) (*stage.Balanced
 	if err != nil {
 		var p *Problem
 		if errors.As(err, &p) && p.Status == http.StatusUnprocessableEntity {
-			return &stage.Balanced{Says: "the balance of " + own.Name + " cannot be worked out: " + strings.TrimSuffix(p.Detail, ".") + "."}, nil
+			return &ready.Balanced{Says: "the balance of " + own.Name + " cannot be worked out: " + strings.TrimSuffix(p.Detail, ".") + "."}, nil
 		}
 		return nil, err
 	}
-	return &stage.Balanced{OK: v.Sheet.Verdict.OK, Says: v.Sheet.Verdict.Says}, nil
+	return &ready.Balanced{OK: v.Sheet.Verdict.OK, Says: v.Sheet.Verdict.Says}, nil
 }

@@ -26,7 +26,8 @@ import (
 	"keenarc/examples"
 	"keenarc/journal"
 	"keenarc/link"
-	"keenarc/stage"
+	"keenarc/stage/camera"
+	"keenarc/stage/machine"
 	"keenarc/standin"
 	"keenarc/store"
 )
@@ -53,7 +54,7 @@ func TestCalcBoundsOverTheWeb(t *testing.T) {
 
 // A few at a time, the others are told so; a client that goes makes room at once.
 func TestCalcIsAnsweredAFewAtATime(t *testing.T) {
-	srv := New(nil, nil, stage.NewEye("", slog.Default()), slog.New(slog.NewTextHandler(io.Discard, nil)))
+	srv := New(nil, machine.NewSet(), camera.NewEye("", slog.Default()), slog.New(slog.NewTextHandler(io.Discard, nil)))
 	srv.calculating = make(chan struct{}, 1)
 	at := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		r.SetPathValue("name", "curve")
@@ -142,11 +143,11 @@ func TestARollIsNotDisturbedByCalculations(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	floor := stage.NewFloor("plank", "Plank", func(ctx context.Context) (link.Rig, error) { return link.Dial(ctx, rigServer.Addr()) }, willing{j}, log)
-	srv := New(running.Store, stage.Floors{floor}, stage.NewEye("", log), log)
+	floor := machine.New("plank", "Plank", func(ctx context.Context) (link.Rig, error) { return link.Dial(ctx, rigServer.Addr()) }, willing{j}, log)
+	srv := New(running.Store, machine.NewSet(floor), camera.NewEye("", log), log)
 	at := httptest.NewServer(srv.Handler())
 	defer at.Close()
-	for _, run := range []func(){func() { _ = rigServer.Run(ctx) }, func() { _ = floor.Run(ctx) }, func() { srv.RunJudge(ctx) }} {
+	for _, run := range []func(){func() { _ = rigServer.Run(ctx) }, func() { srv.conductor.Run(ctx) }, func() { srv.RunJudge(ctx) }} {
 		wg.Go(run)
 	}
 	id := fresh(t, "CL-1")
@@ -175,7 +176,7 @@ func TestARollIsNotDisturbedByCalculations(t *testing.T) {
 		t.Helper()
 		for late := time.Now().Add(60 * time.Second); ; time.Sleep(20 * time.Millisecond) {
 			s := floor.Now()
-			if s.Connected && s.State.Mode == link.Idle && s.State.Homed["track"] == homed && s.State.N > 3 {
+			if s.Leased && len(srv.conductor.Arbiter.Doing()) == 0 && s.State.Mode == link.Idle && s.State.Homed("track") == homed && s.State.N > 3 {
 				return
 			}
 			if time.Now().After(late) {
@@ -195,11 +196,18 @@ func TestARollIsNotDisturbedByCalculations(t *testing.T) {
 		t.Fatal(err)
 	}
 	defer hold.CloseNow()
+	// A page that is opened has its path loaded.
+	if err := floor.Until(ctx, func(s machine.Snapshot) bool { return s.State.Print != "" }); err != nil {
+		t.Fatal(err)
+	}
 	// A machine that other work holds up may lose a hold by itself: of three rolls one
 	// must go through. With calculations that take all of it none would.
+	var name atomic.Pointer[string]
 	press := func() {
 		t.Helper()
-		if err := wsjson.Write(ctx, hold, holdWord{Press: true}); err != nil {
+		one := journal.NewID()
+		name.Store(&one)
+		if err := wsjson.Write(ctx, hold, holdWord{Press: one}); err != nil {
 			t.Fatal(err)
 		}
 	}
@@ -208,7 +216,7 @@ func TestARollIsNotDisturbedByCalculations(t *testing.T) {
 	wg.Go(func() {
 		for n, tk := int64(1), time.NewTicker(link.BeatMS*time.Millisecond); over.Err() == nil; n++ {
 			<-tk.C
-			_ = wsjson.Write(over, hold, holdWord{Beat: n})
+			_ = wsjson.Write(over, hold, holdWord{Press: *name.Load(), Beat: n})
 		}
 	})
 	var answered, refused atomic.Int64
@@ -267,7 +275,7 @@ func TestARollIsNotDisturbedByCalculations(t *testing.T) {
 func TestTakesAreJudgedOnce(t *testing.T) {
 	id := fresh(t, "JU-1")
 	ctx := t.Context()
-	srv := New(running.Store, nil, stage.NewEye("", slog.Default()), slog.New(slog.NewTextHandler(io.Discard, nil)))
+	srv := New(running.Store, nil, camera.NewEye("", slog.Default()), slog.New(slog.NewTextHandler(io.Discard, nil)))
 	take := func(rows int) {
 		t.Helper()
 		if err := makeTake(ctx, id, rows); err != nil {

@@ -13,7 +13,8 @@ import (
 	"keenarc/core/trace"
 	"keenarc/core/weave"
 	"keenarc/journal"
-	"keenarc/stage"
+	"keenarc/stage/act"
+	"keenarc/stage/ready"
 	"keenarc/store"
 )
 
@@ -49,7 +50,7 @@ func (s *Server) framesBody(ctx context.Context, shot string, err error) (*body[
 }
 
 // bench is what shooting frame by frame needs to know of a shot.
-func (s *Server) bench(ctx context.Context, shot string) (*stage.Bench, error) {
+func (s *Server) bench(ctx context.Context, shot string) (*ready.Bench, error) {
 	h, err := s.store.Shoot(ctx, shot)
 	if err != nil {
 		return nil, err
@@ -62,7 +63,7 @@ func (s *Server) bench(ctx context.Context, shot string) (*stage.Bench, error) {
 	if err != nil {
 		return nil, err
 	}
-	b := &stage.Bench{Shot: shot, Desk: d, Shoot: h}
+	b := &ready.Bench{Shot: shot, Desk: d, Shoot: h}
 	if b.Judge, err = trace.NewJudge(sh.Rig, sh.Lens, trace.Scene{Subject: sh.Set.Subject, Near: sh.Set.Near, Far: sh.Set.Far}); err != nil {
 		return nil, err
 	}
@@ -102,31 +103,50 @@ func (s *Server) next(ctx context.Context, in *struct {
 		Cell      *weave.Cell `json:"cell,omitempty" doc:"what was seen to come next; where something else does by now, nothing is done"`
 	}
 }) (*body[struct {
-	Question *stage.Question `json:"question,omitempty"`
+	Question *act.Question `json:"question,omitempty"`
 }], error) {
-	b, err := s.bench(ctx, in.ID)
+	a := s.asked(ctx, in.ID)
+	id, err := s.carrier(ctx, in.ID)
 	if err != nil {
 		return nil, s.fail(err)
 	}
-	if c, ok := b.Shoot.Board().Now(b.Shoot.Turn); in.Body.Cell != nil && (!ok || c != *in.Body.Cell) {
-		return nil, conflict("Something else comes next by now; it was loaded again. Look, then press again.")
-	}
-	q, err := s.shooting.Next(ctx, b, s.who(ctx), in.Body.Confirmed)
-	if err != nil {
-		return nil, s.refused(plainly(err))
+	q, err := s.shooting.Next(ctx, a, act.Wanted{Machine: id, Seen: in.Body.Cell, Confirmed: in.Body.Confirmed,
+		Load: func(ctx context.Context) (*ready.Bench, error) { return s.bench(ctx, in.ID) }})
+	switch {
+	case errors.Is(err, act.ErrElse):
+		return nil, conflict(capital(err.Error()) + ".")
+	case err != nil:
+		return nil, s.refusedOr(plainly(err))
 	}
 	out := &body[struct {
-		Question *stage.Question `json:"question,omitempty"`
+		Question *act.Question `json:"question,omitempty"`
 	}]{}
 	out.Body.Question = q
 	return out, nil
 }
 
+// carrier is the machine that carries a shot's camera, by its rig's id.
+func (s *Server) carrier(ctx context.Context, shot string) (string, error) {
+	sh, err := s.store.Shot(ctx, shot)
+	if err != nil {
+		return "", err
+	}
+	if m := withCamera(sh); m != nil {
+		return m.Rig.ID, nil
+	}
+	return "", conflict("No machine of this shot carries a camera.")
+}
+
+// onShoot changes what a shoot's next press decides on, while no press is carried out.
+func (s *Server) onShoot(ctx context.Context, shot string, f func() error) error {
+	return s.conductor.Edit(s.asked(ctx, shot), "the shoot is changed", f, act.Shoot(shot))
+}
+
 // plainly leaves "not allowed" out of a sentence for people.
 func plainly(err error) error {
-	if errors.Is(err, stage.ErrNotAllowed) {
-		if rest := errors.Unwrap(err); rest == stage.ErrNotAllowed {
-			return errors.New(capital(err.Error()[len(stage.ErrNotAllowed.Error())+2:]))
+	if errors.Is(err, act.ErrNotAllowed) {
+		if rest := errors.Unwrap(err); rest == act.ErrNotAllowed {
+			return errors.New(capital(err.Error()[len(act.ErrNotAllowed.Error())+2:]))
 		}
 	}
 	return err
@@ -136,20 +156,18 @@ func (s *Server) frameCommand(ctx context.Context, in *struct {
 	ID   string `path:"id" format:"uuid"`
 	Body weave.Command
 }) (*body[*FramesView], error) {
-	if s.shooting.Busy() {
-		return nil, conflict(capital(stage.ErrPressed.Error()) + ".")
-	}
 	c := in.Body
-	words := c.Op
-	err := s.store.Turn(ctx, s.who(ctx), in.ID, words, func(h *journal.Shoot) (weave.Turn, error) {
-		var last *weave.Cell
-		if l := h.Last(); l != nil {
-			last = &l.Cell
-		}
-		return h.Board().Do(h.Turn, c, last)
+	err := s.onShoot(ctx, in.ID, func() error {
+		return s.store.Turn(ctx, s.who(ctx), in.ID, c.Op, func(h *journal.Shoot) (weave.Turn, error) {
+			var last *weave.Cell
+			if l := h.Last(); l != nil {
+				last = &l.Cell
+			}
+			return h.Board().Do(h.Turn, c, last)
+		})
 	})
 	if err != nil {
-		return nil, s.fail(err)
+		return nil, s.refusedOr(err)
 	}
 	text := map[string]string{weave.OnceMore: "The last frame is to be taken once more.", weave.BackTo: fmt.Sprintf("Back to frame %s.", frame4(c.Frame)), weave.StepOver: "A frame was stepped over."}[c.Op]
 	s.note(ctx, in.ID, "frames", text, nil)
@@ -158,10 +176,11 @@ func (s *Server) frameCommand(ctx context.Context, in *struct {
 }
 
 func (s *Server) frameUndo(ctx context.Context, in *shotID) (*body[*FramesView], error) {
-	if s.shooting.Busy() {
-		return nil, conflict(capital(stage.ErrPressed.Error()) + ".")
-	}
-	words, err := s.store.UndoTurn(ctx, s.who(ctx), in.ID)
+	words := ""
+	err := s.onShoot(ctx, in.ID, func() (err error) {
+		words, err = s.store.UndoTurn(ctx, s.who(ctx), in.ID)
+		return err
+	})
 	if errors.Is(err, store.ErrNothingBack) {
 		return nil, conflict(capital(err.Error()) + ".")
 	}
@@ -169,7 +188,7 @@ func (s *Server) frameUndo(ctx context.Context, in *shotID) (*body[*FramesView],
 		s.note(ctx, in.ID, "frames", "Taken back: "+words+".", nil)
 		s.changed(in.ID)
 	}
-	return s.framesBody(ctx, in.ID, err)
+	return s.framesBody(ctx, in.ID, busyOr(err))
 }
 
 func (s *Server) frameAnswer(ctx context.Context, in *struct {
@@ -205,7 +224,7 @@ func (s *Server) frameAnswer(ctx context.Context, in *struct {
 	}
 	s.note(ctx, in.ID, "frames", fmt.Sprintf("Frame %s, exposure %d %s.", frame4(e.Frame), e.Number, text), nil)
 	s.changed(in.ID)
-	s.shooting.Recover(ctx) // its picture may still lie with the camera
+	s.shooting.Recover() // its picture may still lie with the camera
 	return s.framesBody(ctx, in.ID, nil)
 }
 
@@ -216,28 +235,28 @@ func (s *Server) framePath(ctx context.Context, in *struct {
 		GoOn    bool `json:"go_on" doc:"with the newer path; else the old one stays"`
 	}
 }) (*body[*FramesView], error) {
-	if s.shooting.Busy() {
-		return nil, conflict(capital(stage.ErrPressed.Error()) + ".")
-	}
-	b, err := s.bench(ctx, in.ID)
-	if err != nil {
-		return nil, s.fail(err)
-	}
-	if b.Newer != in.Body.Version || b.Newer == 0 {
-		return nil, conflict("There is no newer path of that number to decide about.")
-	}
-	text := fmt.Sprintf("The frames stay on their path; path %d is left.", b.Newer)
-	if in.Body.GoOn {
-		text = fmt.Sprintf("The frames go on with path %d; those taken keep theirs.", b.Newer)
-		err = s.store.Pin(ctx, in.ID, b.SealID)
-	} else {
-		err = s.store.Decline(ctx, in.ID, b.SealID)
-	}
-	if err == nil {
-		s.note(ctx, in.ID, "frames", text, nil)
-		s.changed(in.ID)
-	}
-	return s.framesBody(ctx, in.ID, err)
+	err := s.onShoot(ctx, in.ID, func() error {
+		b, err := s.bench(ctx, in.ID)
+		if err != nil {
+			return err
+		}
+		if b.Newer != in.Body.Version || b.Newer == 0 {
+			return conflict("There is no newer path of that number to decide about.")
+		}
+		text := fmt.Sprintf("The frames stay on their path; path %d is left.", b.Newer)
+		if in.Body.GoOn {
+			text = fmt.Sprintf("The frames go on with path %d; those taken keep theirs.", b.Newer)
+			err = s.store.Pin(ctx, in.ID, b.SealID)
+		} else {
+			err = s.store.Decline(ctx, in.ID, b.SealID)
+		}
+		if err == nil {
+			s.note(ctx, in.ID, "frames", text, nil)
+			s.changed(in.ID)
+		}
+		return err
+	})
+	return s.framesBody(ctx, in.ID, busyOr(err))
 }
 
 func (s *Server) frameNote(ctx context.Context, in *struct {

@@ -3,24 +3,25 @@ package web
 import (
 	"context"
 	"encoding/json"
-	"errors"
 	"net/http"
-	"sync/atomic"
+	"sync"
 	"time"
 
 	"github.com/coder/websocket"
-	"github.com/coder/websocket/wsjson"
 
 	"keenarc/journal"
-	"keenarc/link"
-	"keenarc/stage"
+	"keenarc/stage/act"
+	"keenarc/stage/machine"
 )
 
 // holdWord is one word of the holding page.
 type holdWord struct {
-	Press   bool  `json:"press,omitempty"`
-	Beat    int64 `json:"beat,omitempty"`
-	Release bool  `json:"release,omitempty"`
+	Press   string `json:"press,omitempty" doc:"the name of the press: each has another; alone it begins one"`
+	Beat    int64  `json:"beat,omitempty" doc:"a sign of life of that press"`
+	Release bool   `json:"release,omitempty"`
+	// At is when the page said it, in milliseconds by its own clock: what comes much later than
+	// others is no sign of life, and no fresh press.
+	At float64 `json:"at,omitempty"`
 	// Steer changes the speed of a live clock, to a factor of the path's rate.
 	Steer *steerTo `json:"steer,omitempty"`
 }
@@ -41,21 +42,20 @@ const (
 )
 
 // heldWord reads a word. One that says several things lets go.
-func heldWord(raw []byte) int {
-	var m holdWord
+func heldWord(raw []byte) (m holdWord, says int) {
 	switch {
 	case json.Unmarshal(raw, &m) != nil:
-		return nothing
+		return m, nothing
 	case m.Release:
-		return released
-	case m.Press:
-		return pressed
+		return m, released
 	case m.Steer != nil:
-		return steered
+		return m, steered
 	case m.Beat > 0:
-		return beaten
+		return m, beaten
+	case m.Press != "":
+		return m, pressed
 	}
-	return nothing
+	return m, nothing
 }
 
 // holdSays answers it.
@@ -68,11 +68,22 @@ type holdSays struct {
 	Unsteered string   `json:"unsteered,omitempty"`
 }
 
-// hold is the operator's hold, on a socket of its own: press, then a beat every
-// 50 ms from the page's main thread, passed on and never made here. When the
-// socket goes, the hold is let go.
+// holder is one page's hold of a pass.
+type holder struct {
+	*heldLine
+	s     *Server
+	asks  func(late time.Duration) act.Asked
+	on    string // the machine, as the page says it
+	plan  plan
+	shot  string
+	mu    sync.Mutex
+	rolls *act.Hold
+}
+
+// hold is the operator's hold, on a socket of its own.
 func (s *Server) hold(w http.ResponseWriter, r *http.Request) {
-	shot, pass := r.URL.Query().Get("shot"), r.URL.Query().Get("pass")
+	q := r.URL.Query()
+	shot, pass, page := q.Get("shot"), q.Get("pass"), q.Get("page")
 	who := s.quietWho(r)
 	c, err := websocket.Accept(w, r, nil)
 	if err != nil {
@@ -81,123 +92,85 @@ func (s *Server) hold(w http.ResponseWriter, r *http.Request) {
 	defer c.CloseNow()
 	ctx, cancel := context.WithCancel(r.Context())
 	defer cancel()
-	h := &holding{s: s, c: c, who: who, shot: shot, pass: pass}
-	defer h.letGo()
+	h := &holder{heldLine: newHeldLine(c), s: s, shot: shot, on: q.Get("machine"), plan: s.plans.open(shot, pass),
+		asks: func(late time.Duration) act.Asked {
+			a := s.conductor.Now(machine.Owner{Who: who, Page: page}, shot)
+			a.At = a.At.Add(-late)
+			return a
+		}}
+	defer h.close()
+	defer cancel()
+	h.wg.Go(func() { h.plan.keep(ctx) })
 	for {
 		_, raw, err := c.Read(ctx)
 		if err != nil {
 			return
 		}
-		switch heldWord(raw) {
+		m, says := heldWord(raw)
+		late := h.late(m.At)
+		switch says {
 		case pressed:
-			h.press(ctx)
+			h.begin(ctx, m.Press, late)
 		case released:
 			h.letGo()
 		case beaten:
-			h.beat()
+			h.beat(m.Press, late)
 		case steered:
-			h.steer(ctx, raw)
+			h.steer(ctx, m)
 		}
 	}
 }
 
-// holding is one socket's hold. press runs apart from the reading of beats.
-type holding struct {
-	s          *Server
-	c          *websocket.Conn
-	who        journal.Person
-	shot, pass string
-	last       atomic.Int64 // unix ms of the last beat; 0: let go
-	hold       atomic.Pointer[stage.Hold]
-	busy       atomic.Bool
+// begin carries a press out beside the reading of its beats.
+func (h *holder) begin(ctx context.Context, name string, late time.Duration) {
+	a := h.asks(late) // before anything is waited for
+	if !h.press(name, func(press string, held func() bool) { h.roll(ctx, a, press, held) }) {
+		h.say(ctx, holdSays{Refused: "The last press is still being carried out. Let go, and press again."})
+	}
 }
 
-func (h *holding) press(ctx context.Context) {
-	if !h.busy.CompareAndSwap(false, true) {
+// roll rolls the pass until its take is over.
+func (h *holder) roll(ctx context.Context, a act.Asked, press string, held func() bool) {
+	id, err := h.on, error(nil)
+	if id == "" {
+		look, done := context.WithDeadline(ctx, a.At.Add(machine.Fresh))
+		id, err = h.plan.machine(look)
+		done()
+	}
+	var t *act.Hold
+	if err == nil {
+		t, err = h.s.conductor.Roll(ctx, a, id, press, h.plan.rolling, held)
+	}
+	if err != nil {
+		h.say(ctx, holdSays{Refused: sentence(err)})
 		return
 	}
-	h.last.Store(time.Now().UnixMilli())
-	go func() { // ends with the take or the socket
-		defer h.busy.Store(false)
-		say := func(m holdSays) {
-			out, cancel := context.WithTimeout(ctx, 2*time.Second)
-			defer cancel()
-			_ = wsjson.Write(out, h.c, m)
-		}
-		t, err := h.roll(ctx, say)
-		switch {
-		case err != nil:
-			say(holdSays{Refused: err.Error()})
-		case t != nil:
-			h.s.changed(h.shot)
-			say(holdSays{Ended: t})
-		}
-	}()
-}
-
-func (h *holding) roll(ctx context.Context, say func(holdSays)) (*journal.Take, error) {
-	p, d, err := h.s.passFor(ctx, h.shot, h.pass)
-	if d != nil {
-		if r := stage.Readiness(stage.Gather(d.Machines, h.s.floors.Now()), d); !r.OK {
-			return nil, errors.New(r.Sentence)
-		}
-	}
-	if err != nil {
-		return nil, err
-	}
-	if err := h.s.undisturbed(); err != nil {
-		return nil, err
-	}
-	alive := func() bool { return time.Now().UnixMilli()-h.last.Load() < link.SilenceMS }
-	floor, err := h.s.floors.Of(d.Machines[0].Rig.ID)
-	if err != nil {
-		return nil, err
-	}
-	hold, err := floor.Press(ctx, h.who, h.shot, p, alive)
-	if err != nil {
-		return nil, err
-	}
-	h.hold.Store(hold)
-	if h.last.Load() == 0 {
-		hold.Release()
-	}
-	say(holdSays{Rolling: hold.Take().ID})
-	<-hold.Done()
-	h.hold.Store(nil)
-	return hold.Take(), nil
-}
-
-func (h *holding) beat() {
-	if h.last.Load() == 0 {
-		return // a beat after letting go is not a press
-	}
-	h.last.Store(time.Now().UnixMilli())
-	if hold := h.hold.Load(); hold != nil {
-		_ = hold.Beat()
-	}
+	h.mu.Lock()
+	h.rolls = t
+	h.mu.Unlock()
+	h.keeps(press, t)
+	h.say(ctx, holdSays{Rolling: t.Take().ID})
+	<-t.Done()
+	h.mu.Lock()
+	h.rolls = nil
+	h.mu.Unlock()
+	h.s.changed(h.shot)
+	h.say(ctx, holdSays{Ended: t.Take()})
 }
 
 // steer changes the speed of a live clock while it is held: not a sign of life by itself.
-func (h *holding) steer(ctx context.Context, raw []byte) {
-	var m holdWord
-	hold := h.hold.Load()
-	if json.Unmarshal(raw, &m) != nil || m.Steer == nil || hold == nil || h.last.Load() == 0 {
+func (h *holder) steer(ctx context.Context, m holdWord) {
+	h.mu.Lock()
+	t := h.rolls
+	h.mu.Unlock()
+	if t == nil || m.Press != "" && !h.held(m.Press) {
 		return
 	}
-	go func() { // apart from the reading of beats; ends within two seconds
-		ctx, cancel := context.WithTimeout(ctx, 2*time.Second)
-		defer cancel()
+	h.wg.Go(func() { // apart from the reading of beats
 		says := holdSays{Steered: m.Steer}
-		if err := hold.Steer(ctx, m.Steer.Num, m.Steer.Den); err != nil {
+		if err := t.Steer(ctx, m.Steer.Num, m.Steer.Den); err != nil {
 			says = holdSays{Unsteered: err.Error()}
 		}
-		_ = wsjson.Write(ctx, h.c, says)
-	}()
-}
-
-func (h *holding) letGo() {
-	h.last.Store(0)
-	if hold := h.hold.Load(); hold != nil {
-		hold.Release()
-	}
+		h.say(ctx, says)
+	})
 }

@@ -8,7 +8,7 @@ import (
 	"keenarc/core/rig"
 	"keenarc/core/trace"
 	"keenarc/link"
-	"keenarc/stage"
+	"keenarc/stage/machine"
 )
 
 // AxisHomings are the homings of one axis since its place was last unknown, oldest first.
@@ -87,7 +87,7 @@ func (h *AxisHomings) says(a *rig.Axis) string {
 
 // pixels is by how much a shot's picture moves when an axis of a machine moves by so much
 // from where it is; nil where that cannot be said.
-func (s *Server) pixels(ctx context.Context, machine, shot string) func(axis string, by float64) float64 {
+func (s *Server) pixels(ctx context.Context, id, shot string) func(axis string, by float64) float64 {
 	if shot == "" {
 		return nil
 	}
@@ -100,10 +100,10 @@ func (s *Server) pixels(ctx context.Context, machine, shot string) func(axis str
 		return nil
 	}
 	for _, m := range v.Machines {
-		if m.Rig.ID != machine {
+		if m.Rig.ID != id {
 			continue
 		}
-		q := v.Rig.Planned(values(v.Rig, stage.Gather(v.Machines, s.floors.Now()).State.Pos))
+		q := v.Rig.Planned(values(v.Rig, machine.Gather(v.Machines, s.floor.Now()).State.Pos))
 		return func(axis string, by float64) float64 {
 			i := v.Rig.Index(m.Name + "/" + axis)
 			if i < 0 {
@@ -126,17 +126,8 @@ func (s *Server) confirm(ctx context.Context, in *struct {
 		What string   `json:"what" enum:"check pose,witness mark,low end,high end"`
 	}
 }) (*body[done], error) {
-	f, err := s.floors.Of(in.ID)
-	if err != nil {
-		return nil, s.fail(err)
-	}
-	if err := s.undisturbed(); err != nil {
-		return nil, err
-	}
-	for _, a := range in.Body.Axes {
-		if err := f.Confirm(ctx, s.who(ctx), in.Body.Shot, a, in.Body.What); err != nil {
-			return nil, s.refused(err)
-		}
+	if err := s.conductor.Confirm(ctx, s.asked(ctx, in.Body.Shot), in.ID, in.Body.Axes, in.Body.What); err != nil {
+		return nil, s.refused(err)
 	}
 	if in.Body.What == link.WaitsLow {
 		return said("Kept. Now drive it to the other end that it shall not pass, and confirm that."), nil
@@ -151,20 +142,13 @@ func (s *Server) suspend(ctx context.Context, in *struct {
 		Seconds float64 `json:"seconds" minimum:"0" maximum:"120" doc:"0: back on"`
 	}
 }) (*body[done], error) {
-	f, err := s.floors.Of(in.ID)
-	if err != nil {
-		return nil, s.fail(err)
-	}
-	if err := s.undisturbed(); err != nil {
-		return nil, err
-	}
-	return said("Done."), s.refused(f.Suspend(ctx, s.who(ctx), in.Body.Axis, in.Body.Seconds))
+	return said("Done."), s.refused(s.conductor.Suspend(ctx, s.asked(ctx, ""), in.ID, in.Body.Axis, in.Body.Seconds))
 }
 
 // marks are what somebody who stands beside a stand-in would see: how far each axis's
 // drawn marks are apart, in its unit. No real machine can say that.
 func (s *Server) marks(ctx context.Context, in *machineID) (*body[map[string]float64], error) {
-	f, err := s.floors.Of(in.ID)
+	f, err := s.floor.Of(in.ID)
 	if err != nil {
 		return nil, s.fail(err)
 	}

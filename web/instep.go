@@ -10,27 +10,32 @@ import (
 	"github.com/go-chi/chi/v5"
 
 	"keenarc/journal"
-	"keenarc/stage"
+	"keenarc/stage/camera"
 )
 
 func (s *Server) inStepRoutes(_ chi.Router, api huma.API) {
-	huma.Register(api, op("in-step", http.MethodGet, "/api/camera/in-step", "How the measurement of the camera's chain stands"), func(context.Context, *struct{}) (*body[stage.InStepNow], error) {
-		return &body[stage.InStepNow]{s.inStep.Now()}, nil
+	huma.Register(api, op("in-step", http.MethodGet, "/api/camera/in-step", "How the measurement of the camera's chain stands"), func(context.Context, *struct{}) (*body[camera.InStepNow], error) {
+		return &body[camera.InStepNow]{s.inStep.Now()}, nil
 	})
-	huma.Register(api, op("measure-in-step", http.MethodPost, "/api/camera/in-step", "Measure how late the camera's takes start, and how its clock runs"), func(_ context.Context, in *struct {
+	huma.Register(api, op("measure-in-step", http.MethodPost, "/api/camera/in-step", "Measure how late the camera's takes start, and how its clock runs"), func(ctx context.Context, in *struct {
 		Body struct {
 			Name    string  `json:"name" maxLength:"40" doc:"of the chain: what triggers what"`
 			Tries   int     `json:"tries" minimum:"1" maximum:"40"`
 			Seconds float64 `json:"seconds" minimum:"5" maximum:"600" doc:"of its clock; 60 give it to 2 ppm"`
 		}
-	}) (*body[stage.InStepNow], error) {
+	}) (*body[camera.InStepNow], error) {
 		if in.Body.Name == "" {
 			return nil, blame("name", "the chain has no name", "say what triggers what, as “button to camera”")
 		}
-		if err := s.inStep.Begin(in.Body.Name, in.Body.Tries, in.Body.Seconds); err != nil {
+		end, err := s.conductor.Measure(s.asked(ctx, ""))
+		if err != nil {
+			return nil, s.refusedOr(err)
+		}
+		if err := s.inStep.Begin(in.Body.Name, in.Body.Tries, in.Body.Seconds, end); err != nil {
+			end()
 			return nil, conflict(err.Error() + ".")
 		}
-		return &body[stage.InStepNow]{s.inStep.Now()}, nil
+		return &body[camera.InStepNow]{s.inStep.Now()}, nil
 	})
 	huma.Register(api, op("break-off-in-step", http.MethodDelete, "/api/camera/in-step", "Break the measurement off"), func(context.Context, *struct{}) (*body[done], error) {
 		s.inStep.BreakOff()

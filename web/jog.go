@@ -4,38 +4,45 @@ import (
 	"context"
 	"encoding/json"
 	"net/http"
-	"sync"
-	"time"
 
 	"github.com/coder/websocket"
-	"github.com/coder/websocket/wsjson"
 
-	"keenarc/stage"
+	"keenarc/stage/act"
+	"keenarc/stage/machine"
 )
 
 // jogWord is one word of a page that jogs an axis while something is held.
 type jogWord struct {
-	Axis    string   `json:"axis,omitempty" doc:"with press: the machine's own name of it"`
-	Way     int      `json:"way,omitempty" doc:"with press: 1 or -1"`
-	Share   float64  `json:"share,omitempty" doc:"with press: of its full speed; none: all"`
-	Until   *float64 `json:"until,omitempty" doc:"with press: as far as here, in the axis's unit"`
-	Press   bool     `json:"press,omitempty"`
-	Beat    int64    `json:"beat,omitempty"`
+	Press   string   `json:"press,omitempty" doc:"the name of the press: each has another; with an axis it begins one"`
+	Axis    string   `json:"axis,omitempty" doc:"the machine's own name of it"`
+	Way     int      `json:"way,omitempty" doc:"1 or -1"`
+	Share   float64  `json:"share,omitempty" doc:"of its full speed; none: all"`
+	Until   *float64 `json:"until,omitempty" doc:"as far as here, in the axis's unit"`
+	Beat    int64    `json:"beat,omitempty" doc:"a sign of life of that press"`
 	Release bool     `json:"release,omitempty"`
+	At      float64  `json:"at,omitempty" doc:"when the page said it, in milliseconds by its own clock"`
 }
 
 // jogSays answers it.
 type jogSays struct {
 	Refused string `json:"refused,omitempty"`
+	// Ended says why what was held is over, where it was not let go.
+	Ended string `json:"ended,omitempty"`
 }
 
-// jog is the hold of a jog, on a socket of its own, with the hold's own rules: a fresh
-// press each time, beats from the page's main thread, passed on and never made here. When
-// the socket goes, it is let go.
+// jogging is a jog as what a press keeps going.
+type jogging struct {
+	*act.Jog
+	ctx context.Context
+}
+
+func (j jogging) Beat() error { return j.Jog.Beat(j.ctx) }
+
+// jog is the hold of a jog, on a socket of its own.
 func (s *Server) jog(w http.ResponseWriter, r *http.Request) {
+	id, page := r.URL.Query().Get("machine"), r.URL.Query().Get("page")
 	who := s.quietWho(r)
-	f, err := s.floors.Of(r.URL.Query().Get("machine"))
-	if err != nil {
+	if _, err := s.floor.Of(id); err != nil {
 		problem(w, s.fail(err))
 		return
 	}
@@ -46,41 +53,8 @@ func (s *Server) jog(w http.ResponseWriter, r *http.Request) {
 	defer c.CloseNow()
 	ctx, cancel := context.WithCancel(r.Context())
 	defer cancel()
-	// Words are carried out apart from their reading, the newest beat only.
-	var wg sync.WaitGroup
-	defer wg.Wait()
-	words := make(chan jogWord, 16)
-	defer close(words)
-	wg.Go(func() {
-		var j *stage.Jog
-		let := func() {
-			if j != nil {
-				j.Release()
-				j = nil
-			}
-		}
-		defer let()
-		for m := range words {
-			switch {
-			case m.Release:
-				let()
-			case m.Press && j == nil:
-				if err = s.undisturbed(); err == nil {
-					j, err = f.BeginJog(ctx, who, m.Axis, m.Way, m.Share, m.Until)
-				}
-				if err != nil {
-					j = nil
-					out, done := context.WithTimeout(ctx, time.Second)
-					_ = wsjson.Write(out, c, jogSays{Refused: err.Error()})
-					done()
-				}
-			case m.Beat > 0 && j != nil:
-				if j.Beat(ctx) != nil {
-					let()
-				}
-			}
-		}
-	})
+	h := newHeldLine(c)
+	defer h.close()
 	for {
 		_, raw, err := c.Read(ctx)
 		if err != nil {
@@ -90,9 +64,37 @@ func (s *Server) jog(w http.ResponseWriter, r *http.Request) {
 		if json.Unmarshal(raw, &m) != nil {
 			continue
 		}
-		select {
-		case words <- m:
-		default: // nobody carries them out: the rig slows down by itself
+		late := h.late(m.At)
+		switch {
+		case m.Release:
+			h.letGo()
+		case m.Beat > 0:
+			h.beat(m.Press, late)
+		case m.Press != "":
+			a := s.conductor.Now(machine.Owner{Who: who, Page: page}, "") // before anything is waited for
+			a.At = a.At.Add(-late)
+			if !h.press(m.Press, func(press string, held func() bool) { s.jogHeld(ctx, h, a, id, press, held, m) }) {
+				h.say(ctx, jogSays{Refused: "The last press is still being carried out. Let go, and press again."})
+			}
 		}
+	}
+}
+
+// jogHeld jogs until the press ends.
+func (s *Server) jogHeld(ctx context.Context, h *heldLine, a act.Asked, id, press string, held func() bool, m jogWord) {
+	j, err := s.conductor.Jog(ctx, a, id, press, act.Jogging{Axis: m.Axis, Way: m.Way, Share: m.Share, Until: m.Until})
+	if err != nil {
+		h.say(ctx, jogSays{Refused: sentence(err)})
+		return
+	}
+	if !held() {
+		j.Release()
+		return
+	}
+	h.keeps(press, jogging{j, ctx})
+	select {
+	case <-j.Halted():
+		h.say(ctx, jogSays{Ended: sentence(j.Why())})
+	case <-j.Over():
 	}
 }

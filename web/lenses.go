@@ -119,12 +119,5 @@ func (s *Server) handset(ctx context.Context, in *struct {
 		Free bool `json:"free"`
 	}
 }) (*body[done], error) {
-	f, err := s.floors.Of(in.ID)
-	if err != nil {
-		return nil, s.fail(err)
-	}
-	if err := s.undisturbed(); err != nil {
-		return nil, err
-	}
-	return said("Done."), s.refused(f.Handset(ctx, s.who(ctx), in.Body.Free))
+	return said("Done."), s.refused(s.conductor.Handset(ctx, s.asked(ctx, ""), in.ID, in.Body.Free))
 }

@@ -19,22 +19,26 @@ import (
 	"keenarc/core/lens"
 	"keenarc/core/rig"
 	"keenarc/core/weave"
-	"keenarc/stage"
+	"keenarc/stage/act"
+	"keenarc/stage/machine"
+	"keenarc/stage/ready"
 	"keenarc/store"
 )
 
 // LiveMessage is what watchers are told, newest only.
 type LiveMessage struct {
-	N       int64          `json:"n"`
-	Version int64          `json:"version"` // of the shot; counted up with every change
-	Floor   stage.Snapshot `json:"floor" doc:"the shot's machines as one, under the names that axes have there"`
+	N       int64            `json:"n"`
+	Version int64            `json:"version"` // of the shot; counted up with every change
+	Floor   machine.Snapshot `json:"floor" doc:"the shot's machines as one, under the names that axes have there"`
+	// Doing is what goes on with machines, and by whom.
+	Doing []machine.Doing `json:"doing"`
 	// Machines are all of them, each by itself, for those who ask for them.
 	Machines []LiveMachine `json:"machines,omitempty"`
 	// Suspended are the axes of any machine whose soft limits do not hold just now.
 	Suspended []Suspended  `json:"suspended,omitempty"`
 	At        *Label       `json:"at,omitempty" doc:"how the frame that the rig is at is written"`
 	View      *View        `json:"view,omitempty"`
-	Ready     *stage.Ready `json:"ready"`
+	Ready     *ready.Ready `json:"ready"`
 	// Frames is how a shot that is taken frame by frame stands.
 	Frames  *LiveFrames `json:"frames,omitempty"`
 	Trouble string      `json:"trouble,omitempty"`
@@ -50,19 +54,19 @@ type Suspended struct {
 
 // LiveMachine is one machine: what it is doing, and where its joints are.
 type LiveMachine struct {
-	stage.Snapshot
+	machine.Snapshot
 	Joints []rig.Vec `json:"joints"`
 }
 
 // LiveFrames is what is being done frame by frame, and what keeps the next press from
 // being carried out.
 type LiveFrames struct {
-	stage.FramesNow
+	act.FramesNow
 	Busy     bool         `json:"busy"`
 	Next     *weave.Cell  `json:"next,omitempty" doc:"the cell that comes next, of which the following is said"`
 	AtPose   bool         `json:"at_pose" doc:"the rig stands at its pose"`
 	TravelMM float64      `json:"travel_mm" doc:"how far it is to there"`
-	Ready    *stage.Ready `json:"ready"`
+	Ready    *ready.Ready `json:"ready"`
 }
 
 // livePause is the shortest time between two messages, livePulse the longest
@@ -103,7 +107,7 @@ func (s *Server) live(w http.ResponseWriter, r *http.Request) {
 	}
 	defer c.CloseNow()
 	ctx := c.CloseRead(r.Context())
-	ch, end := s.floors.Watch()
+	ch, end := s.floor.Watch()
 	defer end()
 	ch2, end2 := s.shooting.Watch()
 	defer end2()
@@ -147,8 +151,8 @@ type watcher struct {
 	all        bool // each machine by itself, too
 	rigs       map[string]*rig.Rig
 	seen       int64
-	desk       *stage.Desk
-	bench      *stage.Bench // where the shot is taken frame by frame
+	desk       *ready.Desk
+	bench      *ready.Bench // where the shot is taken frame by frame
 	start      string       // the shot's first timecode
 	rate       clock.Rate
 	lens       *lens.Package
@@ -162,26 +166,28 @@ func (w *watcher) message(ctx context.Context) *LiveMessage {
 	if w.shot != "" && (m.Version != w.seen || w.trouble != "" && time.Now().After(w.retry)) {
 		w.load(ctx, m.Version)
 	}
-	all := w.s.floors.Now()
+	all := w.s.floor.Now()
 	if m.Floor = first(all); w.desk != nil {
-		m.Floor = stage.Gather(w.desk.Machines, all)
+		m.Floor = machine.Gather(w.desk.Machines, all)
 	}
-	m.Trouble = w.trouble
+	m.Trouble, m.Doing = w.trouble, w.s.conductor.Arbiter.Doing()
 	for _, x := range all {
-		for axis, ms := range x.State.Suspended {
-			m.Suspended = append(m.Suspended, Suspended{x.Machine, x.Name, axis, (ms + 999) / 1000})
+		for id, a := range x.State.Axes {
+			if a.SuspendedMS > 0 {
+				m.Suspended = append(m.Suspended, Suspended{x.Machine, x.Name, id, (a.SuspendedMS + 999) / 1000})
+			}
 		}
 	}
 	slices.SortFunc(m.Suspended, func(a, b Suspended) int { return strings.Compare(a.Machine+a.Axis, b.Machine+b.Axis) })
-	m.Ready = stage.Readiness(m.Floor, w.desk)
-	if w.desk != nil && len(m.Floor.State.Pos) == len(w.desk.Rig.Axes) {
+	m.Ready = ready.ToRoll(m.Floor, w.desk)
+	if w.desk != nil && len(m.Floor.State.Axes) == len(w.desk.Rig.Axes) {
 		v := viewWith(w.desk.Rig, w.lens, w.scale, w.desk.Rig.Planned(values(w.desk.Rig, m.Floor.State.Pos)))
 		m.View = &v
 		at := labelled(m.Floor.State.Frame, w.start, w.rate)
 		m.At = &at
 	}
 	if w.bench != nil {
-		m.Frames = w.s.liveFrames(w.bench, stage.Gather(w.bench.Desk.Machines, all))
+		m.Frames = w.s.liveFrames(w.bench, machine.Gather(w.bench.Desk.Machines, all))
 	}
 	if w.all {
 		w.each(ctx, m, all)
@@ -190,27 +196,28 @@ func (w *watcher) message(ctx context.Context) *LiveMessage {
 }
 
 // first is the snapshot of the first machine, for those without a shot.
-func first(all []stage.Snapshot) stage.Snapshot {
+func first(all []machine.Snapshot) machine.Snapshot {
 	if len(all) == 0 {
-		return stage.Snapshot{Why: "no machine is connected"}
+		return machine.Snapshot{Why: "no machine is connected"}
 	}
 	return all[0]
 }
 
-func values(r *rig.Rig, pos map[string]float64) []float64 {
+// values are a machine's axes in order.
+func values(r *rig.Rig, at func(axis string) float64) []float64 {
 	q := make([]float64, len(r.Axes))
 	for i, a := range r.Axes {
-		q[i] = pos[a.ID]
+		q[i] = at(a.ID)
 	}
 	return q
 }
 
 // each adds every machine by itself.
-func (w *watcher) each(ctx context.Context, m *LiveMessage, all []stage.Snapshot) {
+func (w *watcher) each(ctx context.Context, m *LiveMessage, all []machine.Snapshot) {
 	for _, x := range all {
 		l := LiveMachine{Snapshot: x, Joints: []rig.Vec{}}
 		r := w.rigs[x.Machine]
-		if f, err := w.s.floors.Of(x.Machine); err == nil && f.Rig() != nil {
+		if f, err := w.s.floor.Of(x.Machine); err == nil && f.Rig() != nil {
 			r = f.Rig()
 		}
 		if r == nil {
@@ -221,24 +228,24 @@ func (w *watcher) each(ctx context.Context, m *LiveMessage, all []stage.Snapshot
 			}
 			cancel()
 		}
-		if r != nil && len(x.State.Pos) == len(r.Axes) {
+		if r != nil && len(x.State.Axes) == len(r.Axes) {
 			l.Joints = joints(r, values(r, x.State.Pos))
 		}
 		m.Machines = append(m.Machines, l)
 	}
 }
 
-func (s *Server) liveFrames(b *stage.Bench, now stage.Snapshot) *LiveFrames {
+func (s *Server) liveFrames(b *ready.Bench, now machine.Snapshot) *LiveFrames {
 	l := &LiveFrames{FramesNow: s.shooting.Now(), Busy: s.shooting.Busy()}
 	cell, ok := b.Shoot.Board().Now(b.Shoot.Turn)
-	l.Ready = stage.FrameReadiness(now, b.Desk, l.Camera, cell, b)
+	l.Ready = ready.ToExpose(now, b.Desk, l.Camera, cell, b)
 	if ok {
 		l.Next = &cell
 	}
 	if ok && b.Desk.Table != nil {
-		l.SettleS = round(stage.SettleS(b, cell.Frame), 100)
-		l.AtPose = stage.AtPose(now, b.Desk, cell.Frame)
-		if m := stage.Travel(now, b.Desk, cell.Frame); !math.IsInf(m, 0) {
+		l.SettleS = round(ready.SettleS(b, cell.Frame), 100)
+		l.AtPose = ready.AtPose(now, b.Desk, cell.Frame)
+		if m := ready.Travel(now, b.Desk, cell.Frame); !math.IsInf(m, 0) {
 			l.TravelMM = math.Round(m * 1000)
 		}
 	}

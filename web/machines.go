@@ -14,7 +14,9 @@ import (
 	"keenarc/core/rig"
 	"keenarc/journal"
 	"keenarc/link"
-	"keenarc/stage"
+	"keenarc/stage/act"
+	"keenarc/stage/machine"
+	"keenarc/stage/ready"
 	"keenarc/store"
 )
 
@@ -80,7 +82,7 @@ func (s *Server) machineRoutes(_ chi.Router, api huma.API) {
 	huma.Register(api, op("line-up", http.MethodPost, "/api/machines/{id}/line-ups", "A new line-up: it is the machine's from now on"), s.lineUp)
 	huma.Register(api, op("pretend", http.MethodPost, "/api/machines/{id}/pretend", "Tell a stand-in what has happened to it"), s.pretend)
 	huma.Register(api, op("rig-stats", http.MethodGet, "/api/machines/{id}/stats", "How well the machine's loop keeps time"), func(ctx context.Context, in *machineID) (*body[*link.Stats], error) {
-		f, err := s.floors.Of(in.ID)
+		f, err := s.floor.Of(in.ID)
 		if err != nil {
 			return nil, s.fail(err)
 		}
@@ -91,8 +93,8 @@ func (s *Server) machineRoutes(_ chi.Router, api huma.API) {
 
 func (s *Server) machines(ctx context.Context, _ *struct{}) (*body[[]MachineView], error) {
 	out := []MachineView{}
-	for _, f := range s.floors {
-		v, err := s.machineView(ctx, f.Machine())
+	for _, f := range s.floor.All() {
+		v, err := s.machineView(ctx, f.ID())
 		if err != nil {
 			return nil, s.fail(err)
 		}
@@ -128,9 +130,10 @@ func (s *Server) machineView(ctx context.Context, id string) (*MachineView, erro
 			v.Ways[a.ID] = append(v.Ways[a.ID], HomeWay{w, w.Says(), w.Alone()})
 		}
 	}
-	if f, err := s.floors.Of(id); err == nil {
+	if f, err := s.floor.Of(id); err == nil {
+		now := f.Now().State
 		for i, a := range v.Rig.Axes {
-			v.JogSpeeds[a.ID] = round(stage.JogSpeed(v.Rig, f.Now().State.Pos, i), 1e3)
+			v.JogSpeeds[a.ID] = round(act.JogSpeed(v.Rig, now.Pos, i), 1e3)
 		}
 	}
 	return v, nil
@@ -139,7 +142,7 @@ func (s *Server) machineView(ctx context.Context, id string) (*MachineView, erro
 // machineRig is a machine on the floor as it says that it is, or, where it is not seen,
 // as the book has it.
 func (s *Server) machineRig(ctx context.Context, id string) (*rig.Rig, error) {
-	if f, err := s.floors.Of(id); err == nil {
+	if f, err := s.floor.Of(id); err == nil {
 		if r := f.Rig(); r != nil {
 			return r, nil
 		}
@@ -157,38 +160,16 @@ func (s *Server) home(ctx context.Context, in *struct {
 		Times int `json:"times,omitempty" minimum:"1" maximum:"20"`
 	}
 }) (*body[done], error) {
-	f, err := s.floors.Of(in.ID)
-	if err != nil {
-		return nil, s.fail(err)
-	}
-	if err := s.undisturbed(); err != nil {
-		return nil, err
-	}
-	return said("Homing."), s.refused(f.Home(ctx, s.who(ctx), in.Body.Shot, stage.Homing{Axes: in.Body.Axes, Way: in.Body.Way, Times: max(1, in.Body.Times)}))
-}
-
-// undisturbed refuses what would move a machine while a frame is being taken.
-func (s *Server) undisturbed() error {
-	if s.shooting.Busy() {
-		return conflict("A frame is being taken. Wait until the rig is still again, or press Stop.")
-	}
-	return nil
+	h := act.Homing{Axes: in.Body.Axes, Way: in.Body.Way, Times: max(1, in.Body.Times)}
+	return said("Homing."), s.refused(s.conductor.Home(ctx, s.asked(ctx, in.Body.Shot), in.ID, h))
 }
 
 func (s *Server) drive(ctx context.Context, in *axisOf, free bool) (*body[done], error) {
-	f, err := s.floors.Of(in.ID)
-	if err != nil {
-		return nil, s.fail(err)
-	}
-	if err := s.undisturbed(); err != nil {
-		return nil, err
-	}
+	may := func() error { return nil }
 	if free {
-		if err := s.mayGuide(ctx, in.ID, in.Body.Axis, in.Body.Shot); err != nil {
-			return nil, err
-		}
+		may = func() error { return s.mayGuide(ctx, in.ID, in.Body.Axis, in.Body.Shot) }
 	}
-	return said("Done."), s.refused(f.Free(ctx, s.who(ctx), in.Body.Axis, free))
+	return said("Done."), s.refused(s.conductor.Free(ctx, s.asked(ctx, in.Body.Shot), in.ID, in.Body.Axis, free, may))
 }
 
 func (s *Server) pretend(ctx context.Context, in *struct {
@@ -200,7 +181,7 @@ func (s *Server) pretend(ctx context.Context, in *struct {
 		By   float64 `json:"by,omitempty" doc:"lost steps: how much, in the axis's unit; other scale: units that it moves for each that is asked for; knocked: millimetres, or degrees"`
 	}
 }) (*body[done], error) {
-	f, err := s.floors.Of(in.ID)
+	f, err := s.floor.Of(in.ID)
 	if err != nil {
 		return nil, s.fail(err)
 	}
@@ -214,7 +195,7 @@ type lineUpOf struct {
 
 // lineUp keeps a machine's new line-up and tells the machine its limits.
 func (s *Server) lineUp(ctx context.Context, in *lineUpOf) (*body[*MachineView], error) {
-	f, err := s.floors.Of(in.ID)
+	f, err := s.floor.Of(in.ID)
 	if err != nil {
 		return nil, s.fail(err)
 	}
@@ -222,31 +203,35 @@ func (s *Server) lineUp(ctx context.Context, in *lineUpOf) (*body[*MachineView],
 	if err != nil {
 		return nil, s.fail(err)
 	}
-	switch now := f.Now(); {
-	case !now.Driving:
-		return nil, s.fail(stage.ErrWatching)
-	case now.Connected && now.State.Mode != link.Idle && now.State.Mode != link.Armed:
-		return nil, conflict(fmt.Sprintf("%s is %s. Wait until it stands still; its limits are not changed while it moves.", r.Name, now.State.Mode))
+	if !f.Now().Driving {
+		return nil, s.fail(machine.ErrWatching)
 	}
 	l := in.Body
 	if _, err := l.On(r); err != nil {
 		return nil, s.fail(err)
 	}
-	if err := s.keeps(ctx, in.ID, &l); err != nil {
-		return nil, s.fail(err)
-	}
-	now := f.Now().State
-	for id, a := range l.Axes {
-		a.Spread, a.Homings = now.Spread[id].Range, now.Spread[id].N
-		l.Axes[id] = a
-	}
-	if err := s.store.AddLineUp(ctx, s.who(ctx), in.ID, &l); err != nil {
-		return nil, s.fail(err)
-	}
-	s.note(ctx, "", "line-up", fmt.Sprintf("%s was lined up: %d axes.", r.Name, len(l.Axes)), nil)
-	s.everything()
-	if err := f.Limit(ctx, l.Soft()); err != nil {
-		return nil, s.refused(fmt.Errorf("the line-up is kept, but %s does not take its limits: %w", r.Name, err))
+	err = s.conductor.Limit(ctx, s.asked(ctx, ""), in.ID, l.Soft(), func() error {
+		now := f.Now()
+		if now.Connected && !now.State.Still() {
+			return conflict(fmt.Sprintf("%s is %s. Wait until it stands still; its limits are not changed while it moves.", r.Name, now.State.Mode))
+		}
+		if err := s.keeps(ctx, in.ID, &l); err != nil {
+			return s.fail(err)
+		}
+		for id, a := range l.Axes {
+			sp := now.State.Axes[id].Spread
+			a.Spread, a.Homings = sp.Range, sp.N
+			l.Axes[id] = a
+		}
+		if err := s.store.AddLineUp(ctx, s.who(ctx), in.ID, &l); err != nil {
+			return s.fail(err)
+		}
+		s.note(ctx, "", "line-up", fmt.Sprintf("%s was lined up: %d axes.", r.Name, len(l.Axes)), nil)
+		s.everything()
+		return nil
+	})
+	if err != nil {
+		return nil, s.refused(err)
 	}
 	v, err := s.machineView(ctx, in.ID)
 	return &body[*MachineView]{v}, s.fail(err)
@@ -261,44 +246,45 @@ func (s *Server) goTo(ctx context.Context, in *struct {
 		Frame *int   `json:"frame,omitempty" doc:"left out: where the pass begins, or the first frame of the run"`
 	}
 }) (*body[done], error) {
-	f, err := s.floors.Of(in.ID)
-	if err != nil {
-		return nil, s.fail(err)
-	}
-	d, x, err := s.desk(ctx, in.Body.Shot, in.Body.Pass)
-	if err != nil {
-		return nil, s.fail(err)
-	}
-	i := slices.IndexFunc(d.Machines, func(m rig.Placed) bool { return m.Rig.ID == in.ID })
-	if i < 0 {
-		return nil, conflict(fmt.Sprintf("%s is none of this shot's machines.", f.Now().Name))
-	}
-	frame := d.Begin
-	if in.Body.Frame != nil {
-		frame = *in.Body.Frame
-	}
-	// What is not sealed as it stands is gone to by the plan: a framing needs no seal.
-	if d.Table == nil || !d.Sealed && in.Body.Plan {
-		return s.goToPlan(ctx, f, in.Body.Shot, d.Machines[i].Name, in.Body.Frame)
-	}
-	to, ok := stage.PoseAt(d.Table, d.Machines[i].Name, frame)
-	if !ok {
-		return nil, blame("frame", frame4(frame)+" is outside the sealed path", fmt.Sprintf("give %s to %s", frame4(d.Table.Start()), frame4(d.Table.End())))
-	}
-	if err := s.undisturbed(); err != nil {
-		return nil, err
-	}
-	text := "Going to frame " + frame4(frame) + " of path " + itoa(x.Version) + "."
-	return said(text), s.refused(f.GoTo(ctx, s.who(ctx), in.Body.Shot, text, to))
+	g, err := s.conductor.Go(ctx, s.asked(ctx, in.Body.Shot), in.ID, func(ctx context.Context) (act.Going, error) {
+		d, x, err := s.desk(ctx, in.Body.Shot, in.Body.Pass)
+		if err != nil {
+			return act.Going{}, s.fail(err)
+		}
+		i := slices.IndexFunc(d.Machines, func(m rig.Placed) bool { return m.Rig.ID == in.ID })
+		if i < 0 {
+			return act.Going{}, conflict("That machine is none of this shot's.")
+		}
+		frame := d.Begin
+		if in.Body.Frame != nil {
+			frame = *in.Body.Frame
+		}
+		// What is not sealed as it stands is gone to by the plan: a framing needs no seal.
+		if d.Table == nil || !d.Sealed && in.Body.Plan {
+			return s.inPlan(ctx, in.Body.Shot, d.Machines[i].Name, in.Body.Frame)
+		}
+		to, ok := ready.PoseAt(d.Table, d.Machines[i].Name, frame)
+		if !ok {
+			return act.Going{}, blame("frame", frame4(frame)+" is outside the sealed path", fmt.Sprintf("give %s to %s", frame4(d.Table.Start()), frame4(d.Table.End())))
+		}
+		return act.Going{To: to, Text: "Going to frame " + frame4(frame) + " of path " + itoa(x.Version) + "."}, nil
+	})
+	return said(g.Text), s.refused(err)
 }
 
-// stop needs no session and no database, and reaches every machine.
+// stop needs no session and no database, and reaches every machine. What it does not reach is
+// said; whoever pressed it is looked up afterwards.
 func (s *Server) stop(w http.ResponseWriter, r *http.Request) {
 	ctx, cancel := context.WithTimeout(r.Context(), 2*time.Second)
 	defer cancel()
-	s.shooting.Halt()
-	if err := s.floors.Stop(ctx, s.quietWho(r)); err != nil {
-		problem(w, newProblem(http.StatusServiceUnavailable, "Not every machine answered: "+err.Error()+". Use the hardware stop."))
+	err := s.conductor.Stop(ctx)
+	s.conductor.Log(s.quietWho(r))
+	if err != nil {
+		problem(w, newProblem(http.StatusServiceUnavailable, "STOP did not reach every machine: "+err.Error()+". Use the hardware stop."))
+		return
+	}
+	if len(s.floor.All()) == 0 {
+		problem(w, newProblem(http.StatusServiceUnavailable, "STOP reached nothing: no machine is connected. Use the hardware stop."))
 		return
 	}
 	w.WriteHeader(http.StatusNoContent)

@@ -10,7 +10,7 @@ import (
 	"keenarc/core/lens"
 	"keenarc/core/rig"
 	"keenarc/journal"
-	"keenarc/link"
+	"keenarc/stage/act"
 	"keenarc/store"
 )
 
@@ -159,16 +159,9 @@ func (s *Server) packShot(ctx context.Context, in *struct {
 	if err != nil {
 		return nil, s.fail(err)
 	}
-	if err := s.undisturbed(); err != nil {
-		return nil, err
-	}
-	for _, f := range s.floors {
-		if m := f.Now().State.Mode; m == link.Rolling || m == link.Braking {
-			return nil, conflict("A pass is rolling. Wait until it has ended; the camera is not changed under it.")
-		}
-	}
-	if err := s.store.PackShot(ctx, in.ID, v.To); err != nil {
-		return nil, s.fail(err)
+	// The camera is not changed under a pass or a frame.
+	if err := s.conductor.Edit(s.asked(ctx, in.ID), "the camera is changed", func() error { return s.store.PackShot(ctx, in.ID, v.To) }, act.Shoot(in.ID)); err != nil {
+		return nil, s.refusedOr(err)
 	}
 	s.note(ctx, in.ID, "package", strings.TrimSpace(fmt.Sprintf("Now shot with %s. %s", v.To.Name, strings.Join(v.Turn, " "))), nil)
 	s.changed(in.ID)

@@ -18,6 +18,7 @@ import (
 	"keenarc/core/trace"
 	"keenarc/journal"
 	"keenarc/stage"
+	"keenarc/stage/act"
 	"keenarc/store"
 )
 
@@ -338,17 +339,18 @@ func against(ps []store.Pass, t *stage.Taken) string {
 }
 
 // passFor makes a pass ready to roll, or says why not.
-func (s *Server) passFor(ctx context.Context, shot, pass string) (*stage.Pass, *stage.Desk, error) {
+func (s *Server) passFor(ctx context.Context, shot, pass string) (act.Rolling, error) {
 	d, x, err := s.desk(ctx, shot, pass)
 	if err != nil {
-		return nil, nil, err
+		return act.Rolling{}, err
 	}
 	p, err := s.store.Pass(ctx, pass)
 	if err != nil {
-		return nil, nil, err
+		return act.Rolling{}, err
 	}
 	if x == nil || d.Table == nil {
-		return nil, d, store.ErrNotFound
+		return act.Rolling{Desk: d}, nil
 	}
-	return &stage.Pass{ID: p.ID, Name: p.Name, Number: p.Number, Machine: d.Machines[0].Name, Table: d.Table, Clock: p.Clock, BrakeS: max(x.Braking.Seconds, d.BrakeS)}, d, nil
+	return act.Rolling{Desk: d, Pass: &act.Pass{ID: p.ID, Name: p.Name, Number: p.Number, Machine: d.Machines[0].Name, Table: d.Table, Print: d.Print, Clock: p.Clock,
+		BrakeS: max(x.Braking.Seconds, d.BrakeS)}}, nil
 }

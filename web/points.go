@@ -96,7 +96,7 @@ func (s *Server) sight(ctx context.Context, in *struct {
 	if m == nil {
 		return nil, conflict("None of this shot's machines carries a camera to sight with.")
 	}
-	f, err := s.floors.Of(m.Rig.ID)
+	f, err := s.floor.Of(m.Rig.ID)
 	if err != nil {
 		return nil, s.fail(err)
 	}
@@ -115,10 +115,10 @@ func (s *Server) sight(ctx context.Context, in *struct {
 		if name != m.Name {
 			continue
 		}
-		if !now.State.Homed[axis] && a.Kind != rig.Focus {
+		if !now.State.Homed(axis) && a.Kind != rig.Focus {
 			return nil, conflict(fmt.Sprintf("%s is not homed: where it is, is not known. Home it first.", a.Name))
 		}
-		q[i] = now.State.Pos[axis] - a.Zero
+		q[i] = now.State.Pos(axis) - a.Zero
 		values[a.ID] = q[i]
 	}
 	p := sh.Rig.Forward(q)

@@ -16,7 +16,7 @@ import (
 	"keenarc/core/weave"
 	"keenarc/exchange"
 	"keenarc/journal"
-	"keenarc/stage"
+	"keenarc/stage/machine"
 	"keenarc/store"
 )
 
@@ -64,6 +64,15 @@ func capital(s string) string {
 		return s
 	}
 	return strings.ToUpper(s[:1]) + s[1:]
+}
+
+// sentence is an error as a sentence.
+func sentence(err error) string {
+	text := capital(err.Error())
+	if strings.HasSuffix(text, ".") || strings.HasSuffix(text, "?") {
+		return text
+	}
+	return text + "."
 }
 
 func conflict(text string) *Problem { return newProblem(http.StatusConflict, text) }
@@ -130,9 +139,9 @@ func (s *Server) fail(err error) error {
 		return newProblem(http.StatusNotFound, err.Error())
 	case errors.Is(err, store.ErrStale), errors.Is(err, store.ErrTaken), errors.Is(err, store.ErrVoid), errors.Is(err, store.ErrOpen), errors.Is(err, store.ErrNewer), errors.As(err, new(*store.ClashError)):
 		return conflict(err.Error())
-	case errors.Is(err, stage.ErrNoRig):
+	case errors.Is(err, machine.ErrNoRig):
 		return newProblem(http.StatusServiceUnavailable, err.Error())
-	case errors.Is(err, stage.ErrWatching), errors.Is(err, journal.ErrElsewhere):
+	case errors.Is(err, machine.ErrWatching), errors.Is(err, journal.ErrElsewhere):
 		return conflict(err.Error())
 	case errors.As(err, &pg) && pg.Code == "22P02":
 		return newProblem(http.StatusNotFound, store.ErrNotFound.Error())
@@ -146,8 +155,34 @@ func (s *Server) fail(err error) error {
 
 // refused is an answer for what the rig or the rules do not allow.
 func (s *Server) refused(err error) error {
-	if err == nil || errors.Is(err, stage.ErrNoRig) {
+	var own *Problem
+	switch {
+	case err == nil || errors.Is(err, machine.ErrNoRig):
 		return s.fail(err)
+	case errors.As(err, &own):
+		return own
+	}
+	return conflict(err.Error())
+}
+
+// busyOr makes a problem of what somebody else's activity does not let be done; else it
+// leaves the error as it is.
+func busyOr(err error) error {
+	var busy *machine.BusyError
+	if errors.As(err, &busy) || errors.Is(err, machine.ErrStopped) || errors.Is(err, machine.ErrLate) || errors.Is(err, machine.ErrLost) {
+		return conflict(sentence(err))
+	}
+	return err
+}
+
+// refusedOr is an answer for what the rules do not allow, or what went wrong on the way there.
+func (s *Server) refusedOr(err error) error {
+	var own *Problem
+	if err = busyOr(err); errors.As(err, &own) {
+		return own
+	}
+	if known := s.fail(err); errors.As(known, &own) && own.Status != http.StatusInternalServerError {
+		return own
 	}
 	return conflict(err.Error())
 }

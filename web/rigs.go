@@ -15,7 +15,6 @@ import (
 
 	"keenarc/core/balance"
 	"keenarc/core/rig"
-	"keenarc/link"
 	"keenarc/store"
 )
 
@@ -98,7 +97,7 @@ func (s *Server) rigSheet(ctx context.Context, id string) (*RigSheet, error) {
 	if len(versions) > 1 {
 		v.Changes = rig.Changes(versions[1].Doc, r)
 	}
-	if f, err := s.floors.Of(id); err == nil {
+	if f, err := s.floor.Of(id); err == nil {
 		if own := f.Rig(); own != nil {
 			v.Runs = own.Version
 		}
@@ -323,21 +322,11 @@ func (s *Server) measureRig(ctx context.Context, in *struct {
 }
 
 func (s *Server) configure(ctx context.Context, in *machineID) (*body[done], error) {
-	f, err := s.floors.Of(in.ID)
-	if err != nil {
-		return nil, s.fail(err)
-	}
-	if err := s.undisturbed(); err != nil {
-		return nil, err
-	}
 	r, err := s.store.Rig(ctx, in.ID)
 	if err != nil {
 		return nil, s.fail(err)
 	}
-	if now := f.Now(); now.Connected && now.State.Mode != link.Idle && now.State.Mode != link.Armed {
-		return nil, conflict(fmt.Sprintf("%s is %s. Wait until it stands still.", r.Name, now.State.Mode))
-	}
-	if err := f.Configure(ctx, s.who(ctx), r); err != nil {
+	if err := s.conductor.Configure(ctx, s.asked(ctx, ""), in.ID, r); err != nil {
 		return nil, s.refused(err)
 	}
 	s.everything()
@@ -386,7 +375,7 @@ func (s *Server) rigFile(w http.ResponseWriter, r *http.Request) {
 }
 
 func (s *Server) wires(ctx context.Context, in *machineID) (*body[[]rig.WireFinding], error) {
-	f, err := s.floors.Of(in.ID)
+	f, err := s.floor.Of(in.ID)
 	if err != nil {
 		return nil, s.fail(err)
 	}

@@ -23,6 +23,8 @@ import (
 	"keenarc/examples"
 	"keenarc/link"
 	"keenarc/stage"
+	"keenarc/stage/camera"
+	"keenarc/stage/machine"
 	"keenarc/store"
 )
 
@@ -53,7 +55,7 @@ type Running struct {
 	Cluster  *store.Cluster
 	StandIns map[string]*stage.StandIn // by the rig's id
 	Camera   *stage.StandIn
-	Floors   stage.Floors
+	Floors   *machine.Set
 }
 
 // Run starts what is needed, serves until the context ends, and stops what it
@@ -66,7 +68,7 @@ func Run(ctx context.Context, o Options) error {
 	if ip := net.ParseIP(host); host != "localhost" && (ip == nil || !ip.IsLoopback()) {
 		return errors.New("--listen: only loopback for now; passphrases, which listening further needs, are not built yet")
 	}
-	run := &Running{StandIns: map[string]*stage.StandIn{}}
+	run := &Running{StandIns: map[string]*stage.StandIn{}, Floors: machine.NewSet()}
 	url := o.URL
 	if url == "" {
 		fmt.Fprintln(o.Out, "starting the database …")
@@ -125,14 +127,14 @@ func Run(ctx context.Context, o Options) error {
 			addrs = append(addrs, address{id, si.Addr})
 		}
 	}
-	camera := o.Camera
-	if rig := run.StandIns["plank"]; rig != nil && camera == "" {
+	eyeAt := o.Camera
+	if rig := run.StandIns["plank"]; rig != nil && eyeAt == "" {
 		k, err := stage.StartStandInCamera(context.WithoutCancel(ctx), o.Binary, "--rig", rig.Addr, "--folder", filepath.Join(o.Folder, "camera"))
 		if err != nil {
 			return err
 		}
 		defer k.Close()
-		run.Camera, camera = k, k.Addr
+		run.Camera, eyeAt = k, k.Addr
 	}
 	j, err := store.NewJournal(run.Store, filepath.Join(o.Folder, "spool"), o.Log)
 	if err != nil {
@@ -141,27 +143,25 @@ func Run(ctx context.Context, o Options) error {
 	defer j.Close()
 	for _, a := range addrs {
 		r := rigs[a.machine]
-		f := stage.NewFloor(r.ID, r.Name, func(ctx context.Context) (link.Rig, error) { return link.Dial(ctx, a.at) }, j, o.Log)
+		f := machine.New(r.ID, r.Name, func(ctx context.Context) (link.Rig, error) { return link.Dial(ctx, a.at) }, j, o.Log)
 		rows, err := run.Store.LineUps(ctx, r.ID, 1)
 		if err != nil {
 			return err
 		}
 		if len(rows) > 0 {
-			if err := f.Limit(ctx, rows[0].Doc.Soft()); err != nil {
-				return err
-			}
+			f.Soften(rows[0].Doc.Soft())
 		}
-		run.Floors = append(run.Floors, f)
+		run.Floors.Add(f)
 	}
 	work, stop := context.WithCancel(ctx)
 	var wg sync.WaitGroup
 	defer wg.Wait()
 	defer stop()
-	eye := stage.NewEye(camera, o.Log)
+	eye := camera.NewEye(eyeAt, o.Log)
 	server := New(run.Store, run.Floors, eye, o.Log) // before the floors run: it is told of takes that end
 	wg.Go(func() { j.Run(work) })
 	wg.Go(func() { server.RunJudge(work) })
-	wg.Go(func() { run.Floors.Run(work) })
+	wg.Go(func() { server.conductor.Run(work) })
 	wg.Go(func() { server.shooting.Run(work) })
 	defer server.inStep.Close()
 	return serve(ctx, o, run, server)
@@ -234,6 +234,6 @@ func serve(ctx context.Context, o Options, run *Running, server *Server) error {
 
 // Describe is the API's description as OpenAPI 3.1.
 func Describe() ([]byte, error) {
-	api := New(nil, nil, stage.NewEye("", slog.Default()), slog.Default()).API(chi.NewRouter())
+	api := New(nil, machine.NewSet(), camera.NewEye("", slog.Default()), slog.Default()).API(chi.NewRouter())
 	return json.MarshalIndent(api.OpenAPI(), "", " ")
 }

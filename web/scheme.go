@@ -7,7 +7,6 @@ import (
 
 	"keenarc/core/weave"
 	"keenarc/journal"
-	"keenarc/stage"
 )
 
 // beginFrames makes a shot one that is taken frame by frame: one layer, on twos, over
@@ -40,22 +39,30 @@ const (
 	defaultShare = 0.2
 )
 
-// frameScheme changes the scheme. Where pictures would lose their cell it is asked first;
-// they stay in any case. A layer with pictures cannot be taken out, only struck.
-func (s *Server) frameScheme(ctx context.Context, in *struct {
+// newScheme is a request to change it.
+type newScheme struct {
 	ID   string `path:"id" format:"uuid"`
 	Body struct {
 		Revision  int64        `json:"revision"`
 		Scheme    weave.Scheme `json:"scheme"`
 		Confirmed bool         `json:"confirmed,omitempty" doc:"pictures may lie outside of the new scheme"`
 	}
-}) (*body[*FramesView], error) {
-	if s.shooting.Busy() {
-		return nil, conflict(capital(stage.ErrPressed.Error()) + ".")
+}
+
+// frameScheme changes the scheme. Where pictures would lose their cell it is asked first;
+// they stay in any case. A layer with pictures cannot be taken out, only struck.
+func (s *Server) frameScheme(ctx context.Context, in *newScheme) (*body[*FramesView], error) {
+	if err := s.onShoot(ctx, in.ID, func() error { return s.setScheme(ctx, in) }); err != nil {
+		return nil, s.refusedOr(err)
 	}
+	s.changed(in.ID)
+	return s.framesBody(ctx, in.ID, nil)
+}
+
+func (s *Server) setScheme(ctx context.Context, in *newScheme) error {
 	h, err := s.store.Shoot(ctx, in.ID)
 	if err != nil {
-		return nil, s.fail(err)
+		return err
 	}
 	next := in.Body.Scheme
 	for i := range next.Layers {
@@ -66,7 +73,7 @@ func (s *Server) frameScheme(ctx context.Context, in *struct {
 		next.Layers[i].Name = strings.TrimSpace(next.Layers[i].Name)
 	}
 	if err := next.Check(); err != nil {
-		return nil, s.fail(err)
+		return err
 	}
 	board := h.Board()
 	for _, l := range h.Scheme.Layers {
@@ -75,19 +82,18 @@ func (s *Server) frameScheme(ctx context.Context, in *struct {
 		}
 		for _, e := range h.Exposures {
 			if e.Layer == l.ID && e.Fate != weave.Failed {
-				return nil, conflict(fmt.Sprintf("Layer %s has pictures: it cannot be taken out. Strike it instead; then it is exposed no more and its pictures stay.", l.Name))
+				return conflict(fmt.Sprintf("Layer %s has pictures: it cannot be taken out. Strike it instead; then it is exposed no more and its pictures stay.", l.Name))
 			}
 		}
 	}
 	if lost := board.Lost(&next); len(lost) > len(board.Lost(&h.Scheme)) && !in.Body.Confirmed {
 		p := conflict(fmt.Sprintf("%d pictures lie at frames that would have none of their own any more, the first at %s. They stay in the record and are left out of what is written out. Change it all the same?", len(lost), frame4(lost[0].Frame)))
 		p.Field = "confirmed"
-		return nil, p
+		return p
 	}
 	if err := s.store.SetScheme(ctx, in.ID, in.Body.Revision, &next); err != nil {
-		return nil, s.fail(err)
+		return err
 	}
 	s.note(ctx, in.ID, "frames", fmt.Sprintf("Frames %s to %s, %d layers.", frame4(next.First), frame4(next.Last-1), len(next.Layers)), nil)
-	s.changed(in.ID)
-	return s.framesBody(ctx, in.ID, nil)
+	return nil
 }

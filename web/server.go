@@ -23,20 +23,24 @@ import (
 	lru "github.com/hashicorp/golang-lru/v2"
 
 	"keenarc/journal"
-	"keenarc/stage"
+	"keenarc/stage/act"
+	"keenarc/stage/camera"
+	"keenarc/stage/machine"
 	"keenarc/store"
 	"keenarc/ui"
 )
 
 // Server answers HTTP. It is safe for use from several goroutines.
 type Server struct {
-	store    *store.Store
-	floors   stage.Floors
-	eye      *stage.Eye
-	shooting *stage.Shooting
-	inStep   *stage.InStep
-	log      *slog.Logger
-	sessions *scs.SessionManager
+	store     *store.Store
+	floor     *machine.Set
+	conductor *act.Conductor
+	plans     plans
+	eye       *camera.Eye
+	shooting  *act.Shooting
+	inStep    *camera.InStep
+	log       *slog.Logger
+	sessions  *scs.SessionManager
 	// calculating holds a place for each calculation that is being answered: half
 	// of the processors, so that holds and rigs are never kept waiting.
 	calculating chan struct{}
@@ -52,7 +56,10 @@ type Server struct {
 
 // New prepares a server for the machines on their floors and the camera. The store may
 // be nil only for making the OpenAPI text.
-func New(s *store.Store, floors stage.Floors, eye *stage.Eye, log *slog.Logger) *Server {
+func New(s *store.Store, floor *machine.Set, eye *camera.Eye, log *slog.Logger) *Server {
+	if floor == nil {
+		floor = machine.NewSet()
+	}
 	sm := scs.New()
 	sm.Lifetime = 30 * 24 * time.Hour
 	sm.Cookie.Name = "keenarc"
@@ -64,14 +71,15 @@ func New(s *store.Store, floors stage.Floors, eye *stage.Eye, log *slog.Logger) 
 	if s != nil {
 		sm.Store = pgxstore.NewWithCleanupInterval(s.Pool, 0)
 	}
-	srv := &Server{store: s, floors: floors, log: log, sessions: sm, versions: map[string]int64{}, toJudge: make(chan *journal.Take, 64),
+	srv := &Server{store: s, floor: floor, log: log, sessions: sm, versions: map[string]int64{}, toJudge: make(chan *journal.Take, 64),
 		calculating: make(chan struct{}, max(1, runtime.GOMAXPROCS(0)/2)), trying: make(chan struct{}, 1)}
 	srv.began = time.Now().UnixMilli()
 	srv.drawings, _ = lru.New[revisionKey, *Drawn](16) // fails for sizes below one only
-	srv.inStep = stage.NewInStep(eye)
-	srv.eye, srv.shooting = eye, stage.NewShooting(floors, eye, s, log)
+	srv.inStep = camera.NewInStep(eye)
+	srv.conductor, srv.plans = act.NewConductor(floor, log), stored{srv}
+	srv.eye, srv.shooting = eye, act.NewShooting(srv.conductor, eye, s, log)
 	srv.shooting.Changed = srv.changed
-	for _, f := range floors {
+	for _, f := range floor.All() {
 		f.Ended = srv.ended
 	}
 	return srv
@@ -90,7 +98,7 @@ func (s *Server) Handler() http.Handler {
 		s.calcRoutes(r)
 	})
 	r.Group(func(r chi.Router) {
-		r.Use(guard.Handler, s.sessions.LoadAndSave)
+		r.Use(guard.Handler, s.arrives, s.sessions.LoadAndSave)
 		s.API(r)
 	})
 	r.NotFound(s.page)

@@ -10,6 +10,7 @@ import (
 	"github.com/coder/websocket/wsjson"
 
 	"keenarc/link"
+	"keenarc/stage/machine"
 )
 
 func dial(t *testing.T, path string) *websocket.Conn {
@@ -42,7 +43,8 @@ func until(t *testing.T, c *websocket.Conn, what string, ok func(LiveMessage) bo
 			return m
 		}
 	}
-	t.Fatalf("waited in vain for %s", what)
+	m := hear[LiveMessage](t, c)
+	t.Fatalf("waited in vain for %s: %s, loading %+v, %+v", what, m.Ready.Sentence, m.Floor.Loading, m.Floor)
 	return LiveMessage{}
 }
 
@@ -58,8 +60,8 @@ func TestSockets(t *testing.T) {
 	q := "?shot=" + id + "&pass=" + ps[0].ID
 	live := dial(t, "/api/live"+q)
 	m := until(t, live, "the rig", func(m LiveMessage) bool { return m.Floor.Connected && m.View != nil })
-	if !strings.Contains(m.Ready.Sentence, "Press K") {
-		t.Errorf("an empty sheet says %q", m.Ready.Sentence)
+	if !strings.Contains(m.Ready.Sentence, "not homed. Press 2") {
+		t.Errorf("a machine that is not homed says %q", m.Ready.Sentence)
 	}
 	if next := hear[LiveMessage](t, live); next.N != m.N+1 {
 		t.Errorf("message %d follows %d", next.N, m.N)
@@ -71,7 +73,18 @@ func TestSockets(t *testing.T) {
 			t.Fatal(err)
 		}
 	}
-	say(holdWord{Press: true})
+	say(holdWord{Press: "one"})
+	if a := hear[holdSays](t, hold); !strings.Contains(a.Refused, "not homed. Press 2") {
+		t.Errorf("a hold of a machine that is not homed: %+v", a)
+	}
+	if code, b := do("POST", "/api/machines/plank/home", `{"shot":"`+id+`"}`); code != 200 {
+		t.Fatal(b)
+	}
+	if m := until(t, live, "who homes it", func(m LiveMessage) bool { return len(m.Doing) == 1 }); m.Doing[0].Kind != machine.KindHoming || m.Doing[0].Machine != "plank" || m.Doing[0].Who.Name == "" {
+		t.Errorf("what goes on: %+v", m.Doing)
+	}
+	until(t, live, "a keyframe as the next thing", func(m LiveMessage) bool { return m.Ready.Key == "K" && len(m.Doing) == 0 })
+	say(holdWord{Press: "two"})
 	if a := hear[holdSays](t, hold); !strings.Contains(a.Refused, "Press K") {
 		t.Errorf("a hold on an empty sheet: %+v", a)
 	}
@@ -84,25 +97,23 @@ func TestSockets(t *testing.T) {
 	if code, b := do("POST", "/api/shots/"+id+"/seal", `{"revision":2}`); code != 200 {
 		t.Fatal(b)
 	}
-	until(t, live, "homing as the next thing", func(m LiveMessage) bool { return m.Ready.Key == "2" })
-	if code, b := do("POST", "/api/machines/plank/home", `{"shot":"`+id+`"}`); code != 200 {
-		t.Fatal(b)
-	}
 	until(t, live, "first as the next thing", func(m LiveMessage) bool { return m.Ready.Key == "F" })
 	if code, b := do("POST", "/api/machines/plank/goto", `{"shot":"`+id+`"}`); code != 200 {
 		t.Fatal(b)
 	}
-	until(t, live, "ready", func(m LiveMessage) bool { return m.Ready.OK })
+	until(t, live, "ready", func(m LiveMessage) bool { return m.Ready.OK && len(m.Doing) == 0 && m.Floor.State.Print != "" })
 
-	say(holdWord{Press: true})
+	say(holdWord{Press: "three"})
 	for n := int64(1); n < 12; n++ {
-		say(holdWord{Beat: n})
+		say(holdWord{Press: "three", Beat: n})
 		time.Sleep(20 * time.Millisecond)
 	}
 	if a := hear[holdSays](t, hold); a.Rolling == "" {
 		t.Fatalf("the press answers %+v", a)
 	}
-	until(t, live, "rolling", func(m LiveMessage) bool { return m.Floor.State.Mode == link.Rolling && m.Floor.Holding })
+	until(t, live, "rolling", func(m LiveMessage) bool {
+		return m.Floor.State.Mode == link.Rolling && m.Floor.State.Press != "" && strings.HasSuffix(m.Floor.State.Press, "/three") && len(m.Doing) == 1 && m.Doing[0].Kind == machine.KindPass
+	})
 	hold.CloseNow()
 	until(t, live, "still", func(m LiveMessage) bool { return m.Floor.State.Mode == link.Idle })
 	_, b = do("GET", "/api/shots/"+id+"/passes", "")

@@ -13,7 +13,7 @@ import (
 	"keenarc/core/limit"
 	"keenarc/core/path"
 	"keenarc/core/rig"
-	"keenarc/stage"
+	"keenarc/stage/act"
 	"keenarc/store"
 )
 
@@ -24,7 +24,8 @@ type Going struct {
 	Slowest string  `json:"slowest" doc:"the axis that takes longest, by name"`
 }
 
-func (s *Server) goSomewhere(ctx context.Context, in *struct {
+// goingTo is a request to send axes somewhere.
+type goingTo struct {
 	ID   string `path:"id" maxLength:"64"`
 	Body struct {
 		Shot  string             `json:"shot,omitempty" format:"uuid"`
@@ -32,14 +33,30 @@ func (s *Server) goSomewhere(ctx context.Context, in *struct {
 		Share float64            `json:"share" minimum:"0.01" maximum:"0.5" doc:"of the working speeds"`
 		Ask   bool               `json:"ask,omitempty" doc:"say how long it would take, and go nowhere"`
 	}
-}) (*body[Going], error) {
-	f, err := s.floors.Of(in.ID)
+}
+
+func (s *Server) goSomewhere(ctx context.Context, in *goingTo) (*body[Going], error) {
+	if in.Body.Ask {
+		g, _, err := s.going(ctx, in)
+		return &body[Going]{g}, err
+	}
+	var g Going
+	_, err := s.conductor.Go(ctx, s.asked(ctx, in.Body.Shot), in.ID, func(ctx context.Context) (to act.Going, err error) {
+		g, to, err = s.going(ctx, in)
+		return to, err
+	})
+	return &body[Going]{g}, s.refused(err)
+}
+
+// going is where axes are sent, and how long it takes from where they are.
+func (s *Server) going(ctx context.Context, in *goingTo) (Going, act.Going, error) {
+	f, err := s.floor.Of(in.ID)
 	if err != nil {
-		return nil, s.fail(err)
+		return Going{}, act.Going{}, s.fail(err)
 	}
 	v, err := s.machineView(ctx, in.ID)
 	if err != nil {
-		return nil, s.fail(err)
+		return Going{}, act.Going{}, s.fail(err)
 	}
 	r := v.Rig
 	from := values(r, f.Now().State.Asked)
@@ -51,18 +68,18 @@ func (s *Server) goSomewhere(ctx context.Context, in *struct {
 			continue
 		}
 		if !(x >= a.Min && x <= a.Max) {
-			return nil, blame(a.ID, fmt.Sprintf("%s to %g %s is outside its soft limits", a.Name, x, a.Unit.Symbol()), fmt.Sprintf("give %g to %g", a.Min, a.Max))
+			return Going{}, act.Going{}, blame(a.ID, fmt.Sprintf("%s to %g %s is outside its soft limits", a.Name, x, a.Unit.Symbol()), fmt.Sprintf("give %g to %g", a.Min, a.Max))
 		}
 		to[i] = x
 		names = append(names, fmt.Sprintf("%s %.4g %s", a.Name, x, a.Unit.Symbol()))
 	}
 	for id := range in.Body.To {
 		if r.Index(id) < 0 {
-			return nil, blame(id, r.Name+" has no such axis", "use "+path.AxisList(r))
+			return Going{}, act.Going{}, blame(id, r.Name+" has no such axis", "use "+path.AxisList(r))
 		}
 	}
 	if len(names) == 0 {
-		return nil, blame("to", "nothing is sent anywhere", "give at least one axis a value")
+		return Going{}, act.Going{}, blame("to", "nothing is sent anywhere", "give at least one axis a value")
 	}
 	g := Going{Said: "Going to " + strings.Join(names, ", ") + "."}
 	var slow int
@@ -70,31 +87,26 @@ func (s *Server) goSomewhere(ctx context.Context, in *struct {
 		g.Slowest = r.Axes[slow].Name
 	}
 	g.Seconds = math.Round(g.Seconds*10) / 10
-	if in.Body.Ask {
-		return &body[Going]{g}, nil
-	}
-	if err := s.undisturbed(); err != nil {
-		return nil, err
-	}
-	return &body[Going]{g}, s.refused(f.Go(ctx, s.who(ctx), in.Body.Shot, g.Said, in.Body.To, in.Body.Share))
+	return g, act.Going{To: in.Body.To, Share: in.Body.Share, Text: g.Said}, nil
 }
 
-// goToPlan goes to a frame of the plan as it stands; without a frame, to its first.
-func (s *Server) goToPlan(ctx context.Context, f *stage.Floor, shot, machine string, frame *int) (*body[done], error) {
+// inPlan is where a machine stands at a frame of the plan as it stands; without a frame, at
+// its first.
+func (s *Server) inPlan(ctx context.Context, shot, machine string, frame *int) (act.Going, error) {
 	sh, d, err := s.newest(ctx, shot)
 	if err != nil {
-		return nil, s.fail(err)
+		return act.Going{}, s.fail(err)
 	}
 	m, err := path.Compile(d.Path, sh.Rig)
 	if err != nil {
-		return nil, conflict("There is no path to go to: " + err.Error() + ".")
+		return act.Going{}, conflict("There is no path to go to: " + err.Error() + ".")
 	}
 	at := int(m.First)
 	if frame != nil {
 		at = *frame
 	}
 	if float64(at) < float64(m.First) || float64(at) > float64(m.Last) {
-		return nil, blame("frame", frame4(at)+" is outside the path", fmt.Sprintf("give %s to %s", frame4(int(m.First)), frame4(int(m.Last))))
+		return act.Going{}, blame("frame", frame4(at)+" is outside the path", fmt.Sprintf("give %s to %s", frame4(int(m.First)), frame4(int(m.Last))))
 	}
 	q := make([]float64, len(sh.Rig.Axes))
 	m.Values(q, float64(at))
@@ -105,11 +117,7 @@ func (s *Server) goToPlan(ctx context.Context, f *stage.Floor, shot, machine str
 			to[id] = q[i]
 		}
 	}
-	if err := s.undisturbed(); err != nil {
-		return nil, err
-	}
-	text := "Going to frame " + frame4(at) + " of the draft, which is not sealed."
-	return said(text), s.refused(f.GoTo(ctx, s.who(ctx), shot, text, to))
+	return act.Going{To: to, Text: "Going to frame " + frame4(at) + " of the draft, which is not sealed."}, nil
 }
 
 func (s *Server) markRoutes(_ chi.Router, api huma.API) {

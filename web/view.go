@@ -12,7 +12,7 @@ import (
 	"keenarc/core/seal"
 	"keenarc/core/trace"
 	"keenarc/journal"
-	"keenarc/stage"
+	"keenarc/stage/ready"
 	"keenarc/store"
 )
 
@@ -298,12 +298,12 @@ func round(v, k float64) float64 { return math.Round(v*k) / k }
 
 // desk is what readiness needs to know of a shot and a pass, with the seal whose
 // table would be rolled, or nil.
-func (s *Server) desk(ctx context.Context, shot, pass string) (*stage.Desk, *store.Seal, error) {
+func (s *Server) desk(ctx context.Context, shot, pass string) (*ready.Desk, *store.Seal, error) {
 	v, err := s.view(ctx, shot)
 	if err != nil {
 		return nil, nil, err
 	}
-	d := &stage.Desk{Machines: v.Machines, Rig: v.Rig, Keyed: !v.Empty, Sealed: v.SealedAs}
+	d := &ready.Desk{Machines: v.Machines, Rig: v.Rig, Keyed: !v.Empty, Sealed: v.SealedAs}
 	if len(v.Analysis.Sentences) > 0 {
 		d.Limits = v.Analysis.Sentences[0]
 	}
@@ -318,7 +318,7 @@ func (s *Server) desk(ctx context.Context, shot, pass string) (*stage.Desk, *sto
 		if d.Table, err = s.store.Table(ctx, v.Seal.ID); err != nil {
 			return nil, nil, err
 		}
-		d.Begin = d.Table.Start()
+		d.Begin, d.Print = d.Table.Start(), v.Seal.Print
 		d.Zeroed = v.Zeroed
 	}
 	if pass == "" {
@@ -349,7 +349,7 @@ func (s *Server) desk(ctx context.Context, shot, pass string) (*stage.Desk, *sto
 
 // changing looks at a clock that changes its speed, or runs backward: why the machines
 // cannot follow it, or how long it takes to slow to rest.
-func changing(v *ShotView, d *stage.Desk, c clock.Clock, over bool) (note string, brakeS float64) {
+func changing(v *ShotView, d *ready.Desk, c clock.Clock, over bool) (note string, brakeS float64) {
 	if tr := c.Traits(); len(c.Eases()) == 0 && tr.Free == 0 && !tr.Backward {
 		return "", 0
 	}
@@ -382,7 +382,7 @@ func onClockSentence(r *rig.Rig, rep *limit.Report, c clock.Clock) string {
 
 // lineUpNote says why the machines as they are lined up today may not run a table at
 // fps frames a second, or nothing.
-func lineUpNote(d *stage.Desk, t *seal.Table, fps float64, over bool) string {
+func lineUpNote(d *ready.Desk, t *seal.Table, fps float64, over bool) string {
 	if t == nil {
 		return ""
 	}

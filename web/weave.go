@@ -7,7 +7,8 @@ import (
 	"keenarc/core/trace"
 	"keenarc/core/weave"
 	"keenarc/journal"
-	"keenarc/stage"
+	"keenarc/stage/act"
+	"keenarc/stage/ready"
 	"keenarc/store"
 )
 
@@ -68,7 +69,7 @@ type NewerPath struct {
 }
 
 // apart is by how many pixels two paths differ at a frame.
-func apart(b *stage.Bench, d *stage.Desk, other *seal.Table, frame int) float64 {
+func apart(b *ready.Bench, d *ready.Desk, other *seal.Table, frame int) float64 {
 	p, q := make([]float64, len(d.Rig.Axes)), make([]float64, len(d.Rig.Axes))
 	if d.Table == nil || !(trace.Sealed{Table: d.Table}).AtFrame(p, frame) || !(trace.Sealed{Table: other}).AtFrame(q, frame) {
 		return 0
@@ -77,7 +78,7 @@ func apart(b *stage.Bench, d *stage.Desk, other *seal.Table, frame int) float64 
 	return round(px, 100)
 }
 
-func (s *Server) frames(ctx context.Context, b *stage.Bench) (*FramesView, error) {
+func (s *Server) frames(ctx context.Context, b *ready.Bench) (*FramesView, error) {
 	h := b.Shoot
 	board := h.Board()
 	v := &FramesView{Scheme: h.Scheme, Revision: h.Revision, Frames: h.Scheme.Frames(), Rows: []FrameLayer{}, Press: []weave.Cell{}, Undo: h.Undo, Unsure: []Unsure{}, Notes: h.Notes, Spent: h.Spent, Pace: board.Pace(h.Spent),
@@ -100,7 +101,7 @@ func (s *Server) frames(ctx context.Context, b *stage.Bench) (*FramesView, error
 	}
 	if c, ok := board.Now(h.Turn); ok {
 		v.Now, v.Press = &c, board.Press(c)
-		if then, ok := stage.After(h, v.Press); ok {
+		if then, ok := act.After(h, v.Press); ok {
 			v.Then = &then
 		}
 	}
@@ -115,7 +116,7 @@ func (s *Server) frames(ctx context.Context, b *stage.Bench) (*FramesView, error
 }
 
 // paths adds which path the frames are taken on, and what a newer one would change.
-func (s *Server) paths(ctx context.Context, b *stage.Bench, v *FramesView) error {
+func (s *Server) paths(ctx context.Context, b *ready.Bench, v *FramesView) error {
 	seals, err := s.store.Seals(ctx, b.Shot)
 	if err != nil {
 		return err

@@ -10,7 +10,7 @@ import (
 
 // feel reads the wrist where the arm stands and keeps it with the record.
 func (s *Server) feel(ctx context.Context, in *benchID) (*body[*BenchView], error) {
-	f, err := s.floors.Of(in.ID)
+	f, err := s.floor.Of(in.ID)
 	if err != nil {
 		return nil, s.fail(err)
 	}
@@ -20,7 +20,7 @@ func (s *Server) feel(ctx context.Context, in *benchID) (*body[*BenchView], erro
 	}
 	now := f.Now()
 	for _, a := range v.rig.Axes {
-		if a.Unit == rig.Deg && a.Kind == rig.Rotary && !now.State.Homed[a.ID] {
+		if a.Unit == rig.Deg && a.Kind == rig.Rotary && !now.State.Homed(a.ID) {
 			return nil, conflict(fmt.Sprintf("%s is not homed: which way its wrist points is not known. Home %s first.", a.Name, v.Name))
 		}
 	}

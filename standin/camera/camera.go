@@ -308,13 +308,13 @@ func (s *Server) askRig(ctx context.Context) error {
 			return err
 		}
 		s.client = c
-		d, err := c.Call(ctx, link.Request{Do: "describe"})
+		d, err := link.Ask(ctx, c, link.Describe{})
 		if err != nil {
 			return err
 		}
 		s.rig = d.Rig
 	}
-	r, err := s.client.Call(ctx, link.Request{Do: "truth"})
+	r, err := link.Ask(ctx, s.client, link.AskTruth{})
 	if err != nil {
 		return err
 	}

@@ -225,7 +225,7 @@ func TestSeesTheTruth(t *testing.T) {
 		}
 		out := image.NewRGBA(m.Bounds())
 		draw.Draw(out, out.Bounds(), m, image.Point{}, draw.Src)
-		r, err := x.rig.Call(ctx, link.Request{Do: "truth"})
+		r, err := link.Ask(ctx, x.rig, link.AskTruth{})
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -246,30 +246,33 @@ func TestSeesTheTruth(t *testing.T) {
 		return px, py
 	}
 	// Homed, at a pose that sees the room.
-	l, err := x.rig.Call(ctx, link.Request{Do: "lease"})
+	l, err := link.Ask(ctx, x.rig, link.TakeLease{})
 	if err != nil {
 		t.Fatal(err)
 	}
-	still := func(q link.Request) {
+	order := func() link.Order {
+		boot, stops := x.rig.Heard()
+		return link.Order{Epoch: l.Epoch, Boot: boot, Stops: stops}
+	}
+	still := func(w link.Asks[link.Nothing]) {
 		t.Helper()
-		q.Epoch = l.Epoch
-		if _, err := x.rig.Call(ctx, q); err != nil {
+		if _, err := link.Ask(ctx, x.rig, w); err != nil {
 			t.Fatal(err)
 		}
 		for range 600 {
-			_ = x.rig.Send(link.Request{Do: "alive"})
+			_ = x.rig.Say(link.Alive{})
 			time.Sleep(10 * time.Millisecond)
-			if _, err := x.rig.Call(ctx, link.Request{Do: "limits", Epoch: l.Epoch}); err == nil {
+			if _, err := link.Ask(ctx, x.rig, link.Limits{Order: order()}); err == nil {
 				return
 			}
 		}
 		t.Fatal("it never stands still")
 	}
-	still(link.Request{Do: "home"})
-	still(link.Request{Do: "goto", To: map[string]float64{"track": 640, "pan": 4, "tilt": -1, "roll": 0, "focus": 165}})
+	still(link.Home{Order: order()})
+	still(link.GoTo{Order: order(), To: map[string]float64{"track": 640, "pan": 4, "tilt": -1, "roll": 0, "focus": 165}})
 	before, tb := see()
 	bx, _ := at(tb)
-	if _, err := x.rig.Call(ctx, link.Request{Do: "pretend", What: link.PretendLost, Axis: "pan", On: true, By: 0.0137}); err != nil {
+	if _, err := link.Ask(ctx, x.rig, link.Pretend{What: link.PretendLost, Axis: "pan", On: true, By: 0.0137}); err != nil {
 		t.Fatal(err)
 	}
 	time.Sleep(200 * time.Millisecond)

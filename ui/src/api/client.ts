@@ -1,7 +1,8 @@
 import createClient from "openapi-fetch";
+import { page } from "./page";
 import type { components, paths } from "./schema";
 
-export const api = createClient<paths>({ baseUrl: location.origin, fetch: (r) => window.fetch(r) });
+export const api = createClient<paths>({ baseUrl: location.origin, headers: { "Keenarc-Page": page }, fetch: (r) => window.fetch(r) });
 
 type S = components["schemas"];
 export type ShotView = S["ShotView"];
@@ -17,6 +18,7 @@ export type Production = S["Production"];
 export type LogLine = S["LogLine"];
 export type Seal = S["Seal"];
 export type LiveMessage = S["LiveMessage"];
+export type Doing = S["Doing"];
 export type HoldSays = S["HoldSays"];
 export type SetDoc = S["Set"];
 export type Sheet = S["Sheet"];

@@ -1662,6 +1662,28 @@ export interface components {
             share_at: number;
             speed: components["schemas"]["Peak"];
         };
+        AxisState: {
+            /**
+             * Format: double
+             * @description where the controller takes the axis to be
+             */
+            asked: number;
+            end?: string;
+            fault?: string;
+            free?: boolean;
+            homed: boolean;
+            /**
+             * Format: double
+             * @description what the feedback sees
+             */
+            pos: number;
+            soft: number[];
+            spread: components["schemas"]["Spread"];
+            /** Format: int64 */
+            suspended_ms?: number;
+            trouble?: string;
+            waits?: string;
+        };
         "Back-rigRequest": {
             /** Format: int64 */
             base: number;
@@ -2045,6 +2067,28 @@ export interface components {
             /** @description all of it in a sentence */
             words: string;
         };
+        Doing: {
+            /** @description by the machine's own names; none: all */
+            axes?: string[];
+            id: string;
+            /** @enum {string} */
+            kind: "pass" | "go-to" | "homing" | "jog" | "frame" | "setting" | "measuring" | "edit";
+            /** @description by the rig's id */
+            machine?: string;
+            /** @description the machine's */
+            name?: string;
+            /** @description the window whose press it is */
+            page?: string;
+            /** @description what is being done, in words */
+            says: string;
+            shot?: string;
+            /**
+             * Format: int64
+             * @description unix milliseconds
+             */
+            since_ms: number;
+            who: components["schemas"]["Person"];
+        };
         Done: {
             said: string;
         };
@@ -2195,13 +2239,6 @@ export interface components {
              */
             version: number;
         };
-        "Frame-schemeRequest": {
-            /** @description pictures may lie outside of the new scheme */
-            confirmed?: boolean;
-            /** Format: int64 */
-            revision: number;
-            scheme: components["schemas"]["Scheme"];
-        };
         FrameCell: {
             /**
              * Format: int64
@@ -2303,7 +2340,14 @@ export interface components {
             /** Format: uuid */
             shot: string;
         };
-        GoRequest: {
+        Going: {
+            said: string;
+            /** Format: double */
+            seconds: number;
+            /** @description the axis that takes longest, by name */
+            slowest: string;
+        };
+        GoingToBody: {
             /** @description say how long it would take, and go nowhere */
             ask?: boolean;
             /**
@@ -2317,13 +2361,6 @@ export interface components {
             to: {
                 [key: string]: number;
             };
-        };
-        Going: {
-            said: string;
-            /** Format: double */
-            seconds: number;
-            /** @description the axis that takes longest, by name */
-            slowest: string;
         };
         GravityCurve: {
             after?: components["schemas"]["At"][];
@@ -2429,9 +2466,15 @@ export interface components {
             unsteered?: string;
         };
         HoldWord: {
-            /** Format: int64 */
+            /** Format: double */
+            at?: number;
+            /**
+             * Format: int64
+             * @description a sign of life of that press
+             */
             beat?: number;
-            press?: boolean;
+            /** @description the name of the press: each has another; alone it begins one */
+            press?: string;
             release?: boolean;
             steer?: components["schemas"]["SteerTo"];
         };
@@ -2478,6 +2521,7 @@ export interface components {
             why?: string;
         };
         JogSays: {
+            ended?: string;
             refused?: string;
         };
         Joint: {
@@ -2678,18 +2722,23 @@ export interface components {
         };
         LiveMachine: {
             aside: components["schemas"]["Aside"];
+            /** @description it is seen: it has said how it stands in this connection */
             connected: boolean;
             /** @description this application drives it; else another one does, and this one watches */
             driving: boolean;
-            holding: boolean;
             /**
              * Format: int64
              * @description how many were written down since the application began
              */
             homings: number;
             joints: number[][];
+            leased: boolean;
+            /** @description a sealed path is being loaded into it */
+            loading?: components["schemas"]["Loading"];
             machine: string;
             name: string;
+            /** @description it speaks version 2 of the rig link: it is seen and stopped, not moved */
+            old_link?: boolean;
             stand_in: boolean;
             state: components["schemas"]["State"];
             /**
@@ -2702,6 +2751,7 @@ export interface components {
         LiveMessage: {
             /** @description how the frame that the rig is at is written */
             at?: components["schemas"]["Label"];
+            doing: components["schemas"]["Doing"][];
             /** @description the shot's machines as one, under the names that axes have there */
             floor: components["schemas"]["Snapshot"];
             frames?: components["schemas"]["LiveFrames"];
@@ -2721,6 +2771,20 @@ export interface components {
             /** Format: int64 */
             lifts: number;
             vehicle: string;
+        };
+        Loading: {
+            /**
+             * Format: double
+             * @description how long it will take still, in seconds
+             */
+            left_s: number;
+            /**
+             * Format: double
+             * @description of it that is there
+             */
+            share: number;
+            /** @description why it was not taken */
+            why?: string;
         };
         LogLine: {
             actor: components["schemas"]["Person"];
@@ -2923,6 +2987,13 @@ export interface components {
         Need: {
             says: string;
             what: string;
+        };
+        NewSchemeBody: {
+            /** @description pictures may lie outside of the new scheme */
+            confirmed?: boolean;
+            /** Format: int64 */
+            revision: number;
+            scheme: components["schemas"]["Scheme"];
         };
         NewerPath: {
             /** Format: int64 */
@@ -4194,17 +4265,22 @@ export interface components {
         };
         Snapshot: {
             aside: components["schemas"]["Aside"];
+            /** @description it is seen: it has said how it stands in this connection */
             connected: boolean;
             /** @description this application drives it; else another one does, and this one watches */
             driving: boolean;
-            holding: boolean;
             /**
              * Format: int64
              * @description how many were written down since the application began
              */
             homings: number;
+            leased: boolean;
+            /** @description a sealed path is being loaded into it */
+            loading?: components["schemas"]["Loading"];
             machine: string;
             name: string;
+            /** @description it speaks version 2 of the rig link: it is seen and stopped, not moved */
+            old_link?: boolean;
             stand_in: boolean;
             state: components["schemas"]["State"];
             /**
@@ -4301,56 +4377,34 @@ export interface components {
             says: string;
         };
         State: {
-            asked: {
-                [key: string]: number;
+            axes: {
+                [key: string]: components["schemas"]["AxisState"];
             };
+            boot?: string;
             /** @enum {string} */
             drive: "free" | "holding" | "live";
             emergency_stop?: boolean;
-            ends?: {
-                [key: string]: string;
-            };
             /** Format: int64 */
             epoch: number;
-            faults?: {
-                [key: string]: string;
-            };
             /** Format: double */
             frame: number;
-            free?: {
-                [key: string]: boolean;
-            };
             /** @enum {string} */
             handset?: "free" | "locked";
-            homed: {
-                [key: string]: boolean;
-            };
             /** @enum {string} */
             mode: "idle" | "homing" | "moving" | "jogging" | "armed" | "rolling" | "braking";
             /** Format: int64 */
             n: number;
-            pos: {
-                [key: string]: number;
-            };
+            press?: string;
             print?: string;
-            soft?: {
-                [key: string]: number[];
-            };
-            spread: {
-                [key: string]: components["schemas"]["Spread"];
-            };
-            suspended?: {
-                [key: string]: number;
-            };
+            /**
+             * Format: int64
+             * @description stops that it has counted since it was switched on
+             */
+            stops: number;
             take?: string;
             /** Format: int64 */
             tick: number;
-            trouble?: {
-                [key: string]: string;
-            };
-            waits?: {
-                [key: string]: string;
-            };
+            who?: string;
         };
         Stats: {
             /** Format: double */
@@ -5411,7 +5465,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["GoRequest"];
+                "application/json": components["schemas"]["GoingToBody"];
             };
         };
         responses: {
@@ -6882,7 +6936,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["Frame-schemeRequest"];
+                "application/json": components["schemas"]["NewSchemeBody"];
             };
         };
         responses: {

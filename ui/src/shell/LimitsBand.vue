@@ -2,8 +2,10 @@
 import { api, sentence } from "../api/client";
 import { useLive } from "../stores/live";
 import { useShot } from "../stores/shot";
+import { missed } from "./keys";
 
-// Soft limits that do not hold: said loudly, on every screen, until they do again.
+// What is said loudly, on every screen: a stop that did not reach everything, until it is
+// read; soft limits that do not hold, until they do again.
 const live = useLive();
 const shot = useShot();
 async function on(machine: string, axis: string): Promise<void> {
@@ -13,8 +15,9 @@ async function on(machine: string, axis: string): Promise<void> {
 </script>
 
 <template>
-  <div v-if="live.now?.suspended?.length" class="band" role="alert" data-test="limits-off">
-    <p v-for="s in live.now.suspended" :key="s.machine + s.axis">
+  <div v-if="missed || live.now?.suspended?.length" class="band" role="alert" :data-test="missed ? 'stop-missed' : 'limits-off'">
+    <p v-if="missed"><b>STOP</b> {{ missed.replace(/^STOP /, "") }} <button class="btn slim" data-test="stop-read" @click="missed = ''">Read</button></p>
+    <p v-for="s in live.now?.suspended ?? []" :key="s.machine + s.axis">
       <b>SOFT LIMITS OFF</b> {{ s.name }}, {{ s.axis }}: only its hard ends stop it · <b>{{ s.seconds }} s</b>
       <button class="btn slim" data-test="limits-on" @click="on(s.machine, s.axis)">put them back on</button>
     </p>

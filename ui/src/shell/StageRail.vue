@@ -16,7 +16,7 @@ const frames = useFrames();
 const notes = computed<Record<string, string>>(() => {
   const v = shot.view;
   const st = live.now?.floor.state;
-  const homed = st ? Object.values(st.homed).filter(Boolean).length : 0;
+  const homed = st ? Object.values(st.axes).filter((a) => a.homed).length : 0;
   const keys = new Set((v?.path.tracks ?? []).flatMap((t) => t.keys.map((k) => k.frame))).size;
   const open = v?.analysis.sentences.length ?? 0;
   const i = shot.passes.findIndex((p) => p.id === shot.pass);

@@ -2,7 +2,6 @@
 import { computed, watch } from "vue";
 import { useRoute } from "vue-router";
 import { useFrames } from "../stores/frames";
-import { useHold } from "../stores/hold";
 import { useOutbox } from "../stores/outbox";
 import { usePrefs } from "../stores/prefs";
 import { useLive } from "../stores/live";
@@ -13,7 +12,6 @@ import { sound } from "./tones";
 
 const shot = useShot();
 const live = useLive();
-const hold = useHold();
 const steer = useSteer();
 const frames = useFrames();
 const byFrames = computed(() => route.name === "shoot" && frames.open && frames.view !== null);
@@ -84,11 +82,11 @@ const words = computed(() => {
         <strong :class="good ? 'good' : 'now'" role="status">{{ words }}</strong>
       </div>
       <button class="cell drive" :data-drive="live.drive" :aria-pressed="prefs.audible" data-test="drive" :title="prefs.audible ? 'changes are sounded; press for silence' : 'press to have changes sounded'" @click="audible">
-        <span class="small quiet">drives {{ prefs.audible ? "· heard" : "" }}</span><b>{{ live.drive }}</b></button>
+        <span class="small whose" :class="live.whose ? 'now' : 'quiet'" :title="live.whose" data-test="whose">{{ live.whose || `drives ${prefs.audible ? "· heard" : ""}` }}</span><b>{{ live.drive }}</b></button>
     </template>
     <div v-else class="cell ready"><strong>{{ route.name === "camera" ? "Camera" : "The bookshelf" }}</strong><span
-      class="quiet small">{{ route.name === "camera" ? "live, from where the rig stands" : "productions and their shots" }}</span></div>
-    <button class="stop" data-test="stop" @click="steer.turn(false); stopNow(hold.release, (t) => (shot.trouble = t))">STOP<span>Esc · not an E-stop</span>
+      class="quiet small" data-test="whose">{{ live.whose ? live.whose : route.name === "camera" ? "live, from where the rig stands" : "productions and their shots" }}</span></div>
+    <button class="stop" data-test="stop" @click="steer.turn(false); stopNow((t) => (shot.trouble = t))">STOP<span>Esc · not an E-stop</span>
       </button>
   </header>
 </template>
@@ -97,6 +95,7 @@ const words = computed(() => {
 .strip { display: flex; background: var(--sheet); border-bottom: 2px solid var(--ink); min-width: 0; }
 html.blackout .strip { border-color: var(--rule); }
 .brand { width: 92px; flex: none; font: 600 20px/1 var(--head); letter-spacing: .12em; padding: 10px 0 0 14px; color: var(--ink); text-decoration: none; box-sizing: border-box; }
+.whose { display: -webkit-box; -webkit-box-orient: vertical; -webkit-line-clamp: 2; line-clamp: 2; overflow: hidden; max-width: 100%; line-height: 1.1; overflow-wrap: anywhere; }
 .cell { border-left: 1px solid var(--rule); padding: 7px 14px 4px; min-width: 0; display: flex; flex-direction: column; justify-content: center; gap: 2px; overflow: hidden; }
 .shot { width: 270px; flex: none; box-sizing: border-box; padding: 3px 14px 2px; gap: 1px; }
 h1.line { line-height: 1.3; }

@@ -1,7 +1,9 @@
 import { own } from "../drawing/axes";
+import { ref } from "vue";
 import { useRoute, useRouter } from "vue-router";
 import { stages } from "../router";
 import { useFrames } from "../stores/frames";
+import { releaseAll } from "../stores/held";
 import { useHold } from "../stores/hold";
 import { useNudge } from "../stores/nudge";
 import { usePrefs } from "../stores/prefs";
@@ -31,7 +33,7 @@ export function useKeys(): { onKey: (e: KeyboardEvent) => void; onKeyUp: (e: Key
   function onEscape(e: KeyboardEvent): void {
     if (e.key !== "Escape") return;
     steer.turn(false);
-    if (!e.repeat) stopNow(hold.release, (t) => (shot.trouble = t));
+    if (!e.repeat) stopNow((t) => (shot.trouble = t));
   }
 
   function onKey(e: KeyboardEvent): void {
@@ -172,11 +174,19 @@ export function useKeys(): { onKey: (e: KeyboardEvent) => void; onKeyUp: (e: Key
   return { onKey, onKeyUp, onEscape };
 }
 
+// Why the last stop did not reach everything; shown large, on every screen, until it is read.
+export const missed = ref("");
+function miss(text: string, say: (text: string) => void): void {
+  missed.value = text;
+  say(text);
+}
+
 // Stop needs no session, lease or answer from anything but the rig. What went
-// wrong is said, since somebody must then reach for the hardware stop.
-export function stopNow(release: () => void, say: (text: string) => void): void {
-  release();
+// wrong is said in large, since somebody must then reach for the hardware stop.
+export function stopNow(say: (text: string) => void): void {
+  releaseAll();
+  missed.value = "";
   fetch("/api/stop", { method: "POST", keepalive: true })
-    .then(async (r) => { if (!r.ok && r.status !== 404) say(await r.text()); })
-    .catch(() => say("Stop could not be sent: the application does not answer. Use the hardware stop."));
+    .then(async (r) => { if (!r.ok) miss(((await r.json()) as { detail?: string }).detail ?? "STOP was not carried out. Use the hardware stop.", say); })
+    .catch(() => miss("STOP could not be sent: the application does not answer. Use the hardware stop.", say));
 }

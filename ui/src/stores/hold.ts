@@ -12,7 +12,7 @@ export const useHold = defineStore("hold", () => {
   // The share of its whole speed that a live clock was last asked for, and what the rig took.
   const share = ref(1);
   let taken = 1;
-  const line = heldSocket(() => `/api/hold?${new URLSearchParams({ shot: shot.id, pass: shot.pass })}`, (m) => hear(m as HoldSays));
+  const line = heldSocket(() => `/api/hold?${new URLSearchParams({ machine: shot.view?.machines[0]?.rig.id ?? "", shot: shot.id, pass: shot.pass })}`, (m) => hear(m as HoldSays));
 
   function hear(m: HoldSays): void {
     if (m.refused) {

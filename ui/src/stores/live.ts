@@ -1,5 +1,6 @@
 import { defineStore } from "pinia";
 import { computed, ref, shallowRef, watch } from "vue";
+import { page } from "../api/page";
 import type { LiveMessage } from "../api/client";
 import { useShot } from "./shot";
 
@@ -73,5 +74,17 @@ export const useLive = defineStore("live", () => {
   const moving = computed(() => connected.value && !["idle", "armed", ""].includes(mode.value));
   const rolling = computed(() => connected.value && (mode.value === "rolling" || mode.value === "braking"));
   const drive = computed(() => (connected.value ? (now.value?.floor.state.drive ?? "free") : "not seen"));
-  return { now, each, lost, mode, connected, moving, rolling, drive };
+  // What goes on with machines, and whose press it is: this page's, another's, or what another
+  // program does with the shot's machine.
+  const whose = computed(() => {
+    const m = now.value;
+    if (lost.value || !m) return "";
+    const said = m.doing.map((d) => {
+      const name = d.machine && d.machine !== m.floor.machine ? `${d.name}, ` : "";
+      return `${name}${d.page === page ? "this page" : d.page ? `${d.who.name}, other page` : d.who.name}: ${d.says}`;
+    });
+    if (said.length === 0 && m.floor.state.who) said.push(`elsewhere, ${m.floor.state.who}`);
+    return said.join(" · ");
+  });
+  return { now, each, lost, mode, connected, moving, rolling, drive, whose };
 });

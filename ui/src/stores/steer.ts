@@ -26,9 +26,10 @@ export const useSteer = defineStore("steer", () => {
     const name = machineOf(shot.selected?.id ?? "");
     return shot.view?.machines.find((m) => m.name === name);
   });
-  const pos = (id: string): number => live.now?.floor.state.asked[id] ?? live.now?.floor.state.pos[id] ?? 0;
+  const pos = (id: string): number => live.now?.floor.state.axes[id]?.asked ?? live.now?.floor.state.axes[id]?.pos ?? 0;
   const line = heldSocket(() => `/api/jog?${new URLSearchParams({ machine: machine.value?.rig.id ?? "" })}`, (m) => {
-    said.value = (m as { refused?: string }).refused ?? "";
+    const w = m as { refused?: string; ended?: string };
+    said.value = w.refused ?? w.ended ?? "";
     line.release();
   });
   const touch = (): void => { touched = Date.now(); };
@@ -72,7 +73,7 @@ export const useSteer = defineStore("steer", () => {
   const stands = computed<Record<string, number> | null>(() => {
     if (!on.value || !live.now) return null;
     const s = live.now.floor.state;
-    return Object.fromEntries(shot.axes.map((a) => [a.id, Number(((s.asked[a.id] ?? s.pos[a.id] ?? 0) - (a.zero ?? 0)).toFixed(4))]));
+    return Object.fromEntries(shot.axes.map((a) => [a.id, Number(((s.axes[a.id]?.asked ?? s.axes[a.id]?.pos ?? 0) - (a.zero ?? 0)).toFixed(4))]));
   });
   async function store(only?: string): Promise<void> {
     const v = stands.value;

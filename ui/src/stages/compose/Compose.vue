@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { allHomed } from "../../drawing/axes";
 import { computed, onBeforeUnmount, nextTick, onMounted, ref, shallowRef, watch } from "vue";
 import ScoreDrawing from "../../drawing/ScoreDrawing.vue";
 import SeeingBox from "../../drawing/SeeingBox.vue";
@@ -78,7 +79,7 @@ async function dropped(e: DragEvent): Promise<void> {
   <div v-if="shot.view" class="compose" :class="{ shaping: score.opened !== null, strip: score.changes }" @dragover.prevent @drop.prevent="dropped">
     <div class="sheetside">
       <SheetDrawing :shot="sheet ?? shot.view" :camera="camera" :was="preview.now?.held ? shot.view : null"
-        :rig="live.connected && Object.values(live.now?.floor.state.homed ?? {}).every(Boolean) ? live.now?.view ?? null : null"
+        :rig="live.connected && allHomed(live.now?.floor.state) ? live.now?.view ?? null : null"
         :frame="shot.frame" scrub @go="shot.go" />
       <PlayBar />
     </div>

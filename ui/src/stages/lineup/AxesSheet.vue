@@ -51,15 +51,15 @@ async function load(): Promise<void> {
 onMounted(() => { live.each++; void load(); });
 onBeforeUnmount(() => { live.each--; });
 
-const homed = (a: Axis): boolean => seen.value && (state.value?.homed[a.id] ?? false);
+const homed = (a: Axis): boolean => seen.value && (state.value?.axes[a.id]?.homed ?? false);
 function word(a: Axis): { text: string; tone: string } {
   const s = state.value;
   if (!s || !seen.value) return { text: "not seen", tone: "quiet" };
-  if (s.faults?.[a.id]) return { text: `fault: ${s.faults[a.id]}`, tone: "over" };
-  if (s.ends?.[a.id]) return { text: `at its ${s.ends[a.id]} hard end`, tone: "over" };
-  if (s.free?.[a.id]) return { text: "free", tone: "now" };
-  if (s.trouble?.[a.id]) return { text: "its zero was not found", tone: "over" };
-  if (s.waits?.[a.id]) return { text: `confirm its ${s.waits[a.id]}`, tone: "now" };
+  if (s.axes[a.id]?.fault) return { text: `fault: ${s.axes[a.id]?.fault}`, tone: "over" };
+  if (s.axes[a.id]?.end) return { text: `at its ${s.axes[a.id]?.end} hard end`, tone: "over" };
+  if (s.axes[a.id]?.free) return { text: "free", tone: "now" };
+  if (s.axes[a.id]?.trouble) return { text: "its zero was not found", tone: "over" };
+  if (s.axes[a.id]?.waits) return { text: `confirm its ${s.axes[a.id]?.waits}`, tone: "now" };
   if (homed(a)) return homings.value[a.id]?.repeat.walks ? { text: "homed, but it walks", tone: "now" } : { text: "homed", tone: "good" };
   return { text: s.mode === "homing" ? "homing …" : "not homed", tone: "now" };
 }
@@ -143,23 +143,23 @@ const when = computed(() => {
             <span v-if="!dense" class="small quiet">{{ sees[a.feedback] }}</span>
             <div v-if="!dense" class="acts">
               <button class="btn slim" :data-test="'home-' + a.id" :disabled="busy" @click.stop="moves.home(chosen, [a])">home</button>
-              <button v-if="!state?.free?.[a.id]" class="btn slim" :data-test="'free-' + a.id" :disabled="busy" @click.stop="moves.free(chosen, a)">free</button>
+              <button v-if="!state?.axes[a.id]?.free" class="btn slim" :data-test="'free-' + a.id" :disabled="busy" @click.stop="moves.free(chosen, a)">free</button>
               <button v-else class="btn slim" :data-test="'engage-' + a.id" :disabled="busy" @click.stop="engage(a)">hold</button>
             </div>
           </div>
           <HomingDots :homings="seen ? homings[a.id] : undefined" :width="92" :height="dense ? 36 : 52" />
-          <AxisRuler :axis="a" :zero="zeros[a.id] ?? 0" :pos="seen ? state?.pos[a.id] : undefined" :homed="homed(a)" :use="uses.get(a.id)" :dense="dense" />
+          <AxisRuler :axis="a" :zero="zeros[a.id] ?? 0" :pos="seen ? state?.axes[a.id]?.pos : undefined" :homed="homed(a)" :use="uses.get(a.id)" :dense="dense" />
         </article>
       </div>
     </section>
     <GoDialog v-if="going && one && state" :machine="one" :state="state" @close="going = false" />
     <section v-if="axis && one" class="box one" :aria-label="axis.name">
       <h2 class="cap">{{ axis.name }}</h2>
-      <p class="big" data-test="axis-value">{{ seen && state ? fixed(state.pos[axis.id] ?? 0, finest(axis)) : "—" }}<span>{{ unit(axis) }}</span></p>
+      <p class="big" data-test="axis-value">{{ seen && state ? fixed(state.axes[axis.id]?.pos ?? 0, finest(axis)) : "—" }}<span>{{ unit(axis) }}</span></p>
       <p v-if="seen && !homed(axis)" class="now">Counter only: it is not homed. {{ sees[axis.feedback] === "sees nothing" ? "Nothing sees where it is." : "" }}</p>
       <JogKeys :machine="chosen" :axis="axis" :fastest="one.jog_speeds[axis.id] ?? 0" :clear="one.rig.clear_m" :off="busy && state?.mode !== 'jogging'" />
       <AxisHome :machine="one" :axis="axis" :state="seen ? state : undefined" :busy="busy" :stand-in="now?.stand_in ?? false" :homings="homings[axis.id]" @soft="shown">
-        <button v-if="!state?.free?.[axis.id]" class="btn slim" data-test="free-one" :disabled="busy" @click="moves.free(chosen, axis)">free</button>
+        <button v-if="!state?.axes[axis.id]?.free" class="btn slim" data-test="free-one" :disabled="busy" @click="moves.free(chosen, axis)">free</button>
         <button v-else class="btn slim" data-test="engage-one" :disabled="busy" @click="engage(axis)">hold</button>
       </AxisHome>
       <AxisLimits v-if="typed[axis.id]" v-model="typed[axis.id]!" :along="one.along?.[axis.id] ?? []" :machine="chosen" :axis="axis" :state="state" :busy="busy" :homed="homed(axis)" :changed="changed" :said="said" @keep="keep" />

@@ -15,15 +15,15 @@ const picked = ref("");
 watch(() => props.axis.id, () => { picked.value = ""; said.value = ""; });
 const way = computed(() => ways.value.find((w) => w.way === picked.value) ?? ways.value[0]);
 const own = computed(() => way.value?.way === ways.value[0]?.way);
-const waits = computed(() => props.state?.waits?.[props.axis.id] ?? "");
+const waits = computed(() => props.state?.axes[props.axis.id]?.waits ?? "");
 const said = ref("");
 // All that stand at their check pose are confirmed with one look round.
-const checks = computed(() => props.machine.rig.axes.filter((a) => props.state?.waits?.[a.id] === "check pose"));
+const checks = computed(() => props.machine.rig.axes.filter((a) => props.state?.axes[a.id]?.waits === "check pose"));
 async function confirm(what: "check pose" | "witness mark" | "low end" | "high end", axes = [props.axis.id]): Promise<void> {
   const r = await api.POST("/api/machines/{id}/confirm", { params: { path: { id: props.machine.rig.id } }, body: { shot: shot.id || undefined, axes, what } });
   said.value = r.error ? sentence(r.error) : r.data.said;
   if (!r.error && what === "high end") {
-    const high = props.state?.pos[props.axis.id];
+    const high = props.state?.axes[props.axis.id]?.pos;
     if (high !== undefined) emit("soft", [props.axis.min, Math.min(high, props.axis.hard[1] ?? high)]);
   }
 }
@@ -73,7 +73,7 @@ const learnt = computed(() => {
     </template>
     <slot />
   </div>
-  <p v-if="state?.trouble?.[axis.id]" class="over" role="alert" data-test="home-trouble">{{ axis.name }}: {{ state.trouble[axis.id] }}.</p>
+  <p v-if="state?.axes[axis.id]?.trouble" class="over" role="alert" data-test="home-trouble">{{ axis.name }}: {{ state.axes[axis.id]?.trouble }}.</p>
   <p v-if="said" role="status" data-test="home-said">{{ said }}</p>
   <h3 class="cap">How well it repeats</h3>
   <p :class="{ now: homings?.repeat.walks }" data-test="repeats">{{ homings?.says ?? "Never homed since it was switched on." }} {{ learnt }}</p>

@@ -10,14 +10,14 @@ const props = defineProps<{ machine: string; along: number[]; axis: Axis; state?
 const typed = defineModel<Typed>({ required: true });
 defineEmits<{ keep: [] }>();
 const ask = useAsk();
-const here = computed(() => props.state?.pos[props.axis.id]);
-const off = computed(() => (props.state?.suspended?.[props.axis.id] ?? 0) > 0);
+const here = computed(() => props.state?.axes[props.axis.id]?.pos);
+const off = computed(() => (props.state?.axes[props.axis.id]?.suspended_ms ?? 0) > 0);
 function teach(end: "low" | "high"): void {
   if (here.value !== undefined) typed.value = { ...typed.value, [end]: here.value.toFixed(places(props.axis)) };
 }
 // The plan's zero is laid where it stands, over home; or so that it looks along its rail.
 function zero(value = 0): void {
-  if (here.value !== undefined) typed.value = { ...typed.value, zero: String(+((props.state?.asked[props.axis.id] ?? here.value) - value).toFixed(3)) };
+  if (here.value !== undefined) typed.value = { ...typed.value, zero: String(+((props.state?.axes[props.axis.id]?.asked ?? here.value) - value).toFixed(3)) };
 }
 const forHowLong = 30;
 function suspend(): void {

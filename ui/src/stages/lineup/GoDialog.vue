@@ -45,7 +45,7 @@ async function go(): Promise<void> {
       <h2 id="go-title">Send {{ machine.rig.name }} somewhere</h2>
       <div class="line small"><button v-for="[n, p] in poses" :key="n" class="link" :data-test="'fill-' + n" @click="fill(p)">{{ n }}</button></div>
       <div class="axes">
-        <label v-for="a in machine.rig.axes" :key="a.id"><span>{{ a.name }}</span><span class="quiet">{{ fixed(state.pos[a.id] ?? 0, places(a)) }}{{ spaced(a) }} →</span>
+        <label v-for="a in machine.rig.axes" :key="a.id"><span>{{ a.name }}</span><span class="quiet">{{ fixed(state.axes[a.id]?.pos ?? 0, places(a)) }}{{ spaced(a) }} →</span>
           <input v-model="typed[a.id]" class="field" inputmode="decimal" :data-test="'go-' + a.id" :aria-label="`${a.name} to`" /> <span class="quiet">{{ a.min }} to {{ a.max }}</span></label>
       </div>
       <label class="line">at <input v-model.number="share" type="range" min="1" max="50" data-test="go-share" aria-label="Share of the working speeds" /> {{ share }} % of the working speeds</label>

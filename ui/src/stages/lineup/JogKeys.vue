@@ -10,7 +10,8 @@ const way = ref<1 | -1>(1);
 const share = ref(100); // of its full speed, down to a crawl
 const said = ref("");
 const line = heldSocket(() => `/api/jog?${new URLSearchParams({ machine: props.machine })}`, (m) => {
-  said.value = (m as { refused?: string }).refused ?? "";
+  const w = m as { refused?: string; ended?: string };
+  said.value = w.refused ?? w.ended ?? "";
   line.release();
 });
 watch(() => props.machine, () => line.open(), { immediate: true });

@@ -36,7 +36,7 @@ const scale = computed(() => view.value?.sheet[ring.value]);
 const machine = computed(() => shot.view?.machines.find((m) => m.rig.axes.some((a) => a.kind === ring.value)));
 const axis = computed(() => machine.value?.rig.axes.find((a) => a.kind === ring.value));
 const state = computed(() => live.now?.machines?.find((m) => m.machine === machine.value?.rig.id)?.state);
-const stands = computed(() => (axis.value && state.value?.homed[axis.value.id] ? state.value.pos[axis.value.id] : undefined));
+const stands = computed(() => (axis.value && state.value?.axes[axis.value.id]?.homed ? state.value.axes[axis.value.id]?.pos : undefined));
 const nearest = computed(() => {
   const s = scale.value?.samples, at = stands.value;
   return s && at !== undefined ? s.reduce((a, b) => (Math.abs(b.ring_deg - at) < Math.abs(a.ring_deg - at) ? b : a)) : undefined;

@@ -87,7 +87,7 @@ const off = computed(() => live.lost || !now.value?.connected || !now.value?.dri
       <div class="keys">
         <h2 id="centre-title" class="cap">Centre it, then press sight</h2>
         <p class="quiet small">The picture is that of the camera which is connected. Where {{ v.named }} carries another, centre it on that one's monitor.</p>
-        <div class="row axes"><button v-for="a in machine?.rig.axes ?? []" :key="a.id" class="link small" :class="{ on: axis?.id === a.id }" :aria-pressed="axis?.id === a.id" :data-test="'steer-' + a.id" @click="axisId = a.id">{{ a.name }} {{ state ? fixed(state.pos[a.id] ?? 0, finest(a)) : "" }}{{ unit(a) }}</button></div>
+        <div class="row axes"><button v-for="a in machine?.rig.axes ?? []" :key="a.id" class="link small" :class="{ on: axis?.id === a.id }" :aria-pressed="axis?.id === a.id" :data-test="'steer-' + a.id" @click="axisId = a.id">{{ a.name }} {{ state ? fixed(state.axes[a.id]?.pos ?? 0, finest(a)) : "" }}{{ unit(a) }}</button></div>
         <JogKeys v-if="machine && axis" :machine="v.machine" :axis="axis" :fastest="machine.jog_speeds[axis.id] ?? 0" :clear="machine.rig.clear_m" :off="off" />
       </div>
     </section>

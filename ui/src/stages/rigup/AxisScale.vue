@@ -10,7 +10,7 @@ const emit = defineEmits<{ take: [drive: Drive, says: string] }>();
 const asked = ref(""), moved = ref(""), said = ref("");
 const from = ref<{ at: number; tape?: number } | null>(null);
 const m = ref<Measurement | null>(null);
-const here = computed(() => (props.seen ? props.live?.state.pos[props.axis.id] : undefined));
+const here = computed(() => (props.seen ? props.live?.state.axes[props.axis.id]?.pos : undefined));
 async function tape(): Promise<number | undefined> {
   if (!props.live?.stand_in) return undefined;
   const r = await api.GET("/api/machines/{id}/marks", { params: { path: { id: props.rig } } }).catch(() => undefined);

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { allHomed, standing } from "../../drawing/axes";
 import { computed, ref } from "vue";
 import type { LiveMachine, RigDoc, RigSheet } from "../../api/client";
 import { useBook } from "../../stores/book";
@@ -24,7 +25,7 @@ const poses = ref(JSON.parse(JSON.stringify(book.value.poses ?? {})) as Record<s
 const poseName = ref("transport");
 const bench = ref<InstanceType<typeof BookBench> | null>(null);
 const why = ref(""), wrong = ref("");
-const here = computed(() => (props.seen && Object.values(props.live?.state.homed ?? {}).every(Boolean) ? props.live?.state.pos : undefined));
+const here = computed(() => (props.seen && allHomed(props.live?.state) ? standing(props.live?.state) : undefined));
 function stand(): void {
   if (here.value) poses.value[poseName.value] = Object.fromEntries(Object.entries(here.value).map(([a, v]) => [a, +v.toFixed(2)]));
 }

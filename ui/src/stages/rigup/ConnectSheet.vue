@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { allHomed } from "../../drawing/axes";
 import { computed, onBeforeUnmount, ref, shallowRef, watch } from "vue";
 import { api, sentence, type LiveMachine, type WireFinding } from "../../api/client";
 import { mishaps, wirings } from "../../api/rules";
@@ -35,7 +36,7 @@ const big = computed(() => {
   if (findings.value.length === 0) return "Looking at its wires …";
   return wrong.value.length === 0 ? "Everything answers where the book has it." : wrong.value[0]!.says;
 });
-const homed = computed(() => Object.values(props.live?.state.homed ?? {}).every(Boolean));
+const homed = computed(() => allHomed(props.live?.state));
 
 // A stand-in can be told what has happened to it, to see what the application says.
 const all = [...mishaps, ...wirings] as const;

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { allHomed } from "../../drawing/axes";
 import { computed, ref } from "vue";
 import { api, sentence, type LiveMachine } from "../../api/client";
 import MachineDrawing from "../../drawing/MachineDrawing.vue";
@@ -21,7 +22,7 @@ const editing = ref(false);
 const poses = computed(() => Object.keys(sheet.value?.poses ?? {}).sort((a, b) => order.indexOf(a) - order.indexOf(b)));
 const order = ["home", "mounting", "transport", "lowest", "highest", "farthest"];
 const joints = computed(() => (pose.value && sheet.value?.poses[pose.value]) || (props.seen ? props.live?.joints ?? [] : sheet.value?.poses["home"] ?? []));
-const known = computed(() => pose.value !== "" || !props.seen || Object.values(props.live?.state.homed ?? {}).every(Boolean));
+const known = computed(() => pose.value !== "" || !props.seen || allHomed(props.live?.state));
 const part = ref<"axes" | "carry" | "cables" | "versions">("axes");
 const parts = [["axes", "Axes"], ["carry", "Carry"], ["cables", "Cables, pins, power"], ["versions", "Versions"]] as const;
 // The machine on the floor may still be what an older version says.

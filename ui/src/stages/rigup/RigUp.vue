@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { allHomed } from "../../drawing/axes";
 import { computed, onBeforeUnmount, onMounted, ref, watch } from "vue";
 import { useRoute } from "vue-router";
 import type { LiveMachine } from "../../api/client";
@@ -40,10 +41,10 @@ function says(id: string): { text: string; tone: string } {
   if (!m) return { text: "in the book only", tone: "quiet" };
   if (!seen(id)) return { text: "not seen", tone: "now" };
   if (m.state.emergency_stop) return { text: "emergency stop pressed", tone: "over" };
-  if (Object.keys(m.state.faults ?? {}).length > 0) return { text: "drive fault", tone: "over" };
+  if (Object.values(m.state.axes).some((a) => a.fault)) return { text: "drive fault", tone: "over" };
   if (!m.driving) return { text: "driven elsewhere, watched here", tone: "now" };
   if (m.state.mode !== "idle") return { text: m.state.mode, tone: "now" };
-  return Object.values(m.state.homed).every(Boolean) ? { text: "seen, homed", tone: "good" } : { text: "seen, not homed", tone: "quiet" };
+  return allHomed(m.state) ? { text: "seen, homed", tone: "good" } : { text: "seen, not homed", tone: "quiet" };
 }
 const beginning = ref(false);
 </script>

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { allHomed } from "../../drawing/axes";
 import { computed, ref } from "vue";
 import { api, sentence, type BenchView, type LiveMachine } from "../../api/client";
 import MachineDrawing from "../../drawing/MachineDrawing.vue";
@@ -16,11 +17,11 @@ const shot = useShot();
 const p = computed(() => props.bench.sheet.payload!);
 const felt = computed(() => props.bench.record.felt ?? []);
 const joints = computed(() => (props.seen ? props.live?.joints : undefined) ?? book.sheet?.poses["home"] ?? []);
-const homed = computed(() => Object.values(props.live?.state.homed ?? {}).every(Boolean));
+const homed = computed(() => allHomed(props.live?.state));
 const still = computed(() => props.seen && props.live?.driving && props.live.state.mode === "idle");
 const name = (id: string): string => book.sheet?.rig.axes.find((a) => a.id === id)?.name ?? id;
 const next = computed(() => Object.entries(props.bench.next ?? {}));
-const there = computed(() => next.value.every(([a, v]) => Math.abs((props.live?.state.pos[a] ?? 1e9) - v) < 0.5));
+const there = computed(() => next.value.every(([a, v]) => Math.abs((props.live?.state.axes[a]?.pos ?? 1e9) - v) < 0.5));
 const busy = ref(false);
 async function read(): Promise<void> {
   busy.value = true;

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { allHomed } from "../../drawing/axes";
 import { computed, onBeforeUnmount, onMounted, watch } from "vue";
 import SeeingBox from "../../drawing/SeeingBox.vue";
 import SheetDrawing from "../../drawing/SheetDrawing.vue";
@@ -11,7 +12,7 @@ import RollPanel from "./RollPanel.vue";
 const shot = useShot();
 const live = useLive();
 const hold = useHold();
-const homed = computed(() => live.connected && Object.values(live.now?.floor.state.homed ?? {}).every(Boolean));
+const homed = computed(() => live.connected && allHomed(live.now?.floor.state));
 const rig = computed(() => (homed.value ? live.now?.view ?? null : null));
 // Which of it is seen by a sensor, and what is only counted.
 const counted = computed(() => shot.axes.filter((a) => a.feedback === "nothing").map((a) => a.name).join(", "));

@@ -1,0 +1,147 @@
+// Package act is what is done with machines on the day: passes, frames, homing, jogging, going
+// somewhere, and what holds or bounds an axis. Each is an activity: it names what it claims,
+// reads what it decides on after its claim is granted, and has an end that everybody is told.
+package act
+
+import (
+	"context"
+	"fmt"
+	"log/slog"
+	"sync"
+	"time"
+
+	"keenarc/journal"
+	"keenarc/stage/machine"
+)
+
+// Conductor begins activities. Run owns those that outlive the page that asked for them, and
+// waits for them.
+type Conductor struct {
+	Machines *machine.Set
+	Arbiter  *machine.Arbiter
+	log      *slog.Logger
+
+	mu  sync.Mutex
+	ctx context.Context // while it runs
+	wg  sync.WaitGroup
+}
+
+// NewConductor conducts the machines of a set.
+func NewConductor(set *machine.Set, log *slog.Logger) *Conductor {
+	return &Conductor{Machines: set, Arbiter: machine.NewArbiter(set), log: log}
+}
+
+// Run runs the machines, and what is done with them, until the context ends.
+func (c *Conductor) Run(ctx context.Context) {
+	c.mu.Lock()
+	c.ctx = ctx
+	c.mu.Unlock()
+	c.Machines.Run(ctx)
+	c.wg.Wait()
+}
+
+// running is the context of what outlives its page.
+func (c *Conductor) running() context.Context {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	if c.ctx == nil {
+		return context.Background()
+	}
+	return c.ctx
+}
+
+// Asked is who asks for something, and when.
+type Asked struct {
+	machine.Press
+	machine.Owner
+	Shot string
+}
+
+// Now is something that somebody asks for now.
+func (c *Conductor) Now(o machine.Owner, shot string) Asked {
+	return Asked{c.Arbiter.Pressed(), o, shot}
+}
+
+// deciding is how long what an activity decides on may be waited for.
+func (a *Asked) deciding(ctx context.Context) (context.Context, context.CancelFunc) {
+	return context.WithDeadline(ctx, a.At.Add(machine.Fresh))
+}
+
+func (c *Conductor) begin(a Asked, k machine.Kind, says string, axes []string, claims ...machine.Claim) (*machine.Grant, error) {
+	return c.Arbiter.Begin(a.Press, a.Owner, machine.Doing{Kind: k, Says: says, Axes: axes, Shot: a.Shot}, claims...)
+}
+
+func on(id string) machine.Claim { return machine.Claim{Machine: id} }
+
+// note writes a line of the log beside what moves.
+func note(m *machine.Machine, a Asked, kind, format string, v ...any) {
+	m.Note(journal.Entry{Actor: a.Who, ShotID: a.Shot, Kind: kind, Text: fmt.Sprintf(format, v...)})
+}
+
+// Going is where a machine is sent, by its axes' own names, at a share of its working
+// speeds (0: half); Text says so.
+type Going struct {
+	To    map[string]float64
+	Share float64
+	Text  string
+}
+
+// Go sends a machine somewhere. decide is asked once the claim is granted, and may take as
+// long as the press is fresh. The move goes on when the page that asked is gone, and ends with
+// any stop.
+func (c *Conductor) Go(ctx context.Context, a Asked, id string, decide func(context.Context) (Going, error)) (Going, error) {
+	g, err := c.begin(a, machine.KindGoTo, "a move", nil, on(id))
+	if err != nil {
+		return Going{}, err
+	}
+	look, done := a.deciding(ctx)
+	to, err := decide(look)
+	done()
+	if err == nil {
+		err = g.GoTo(ctx, to.To, to.Share)
+	}
+	if err != nil {
+		g.End()
+		return to, err
+	}
+	note(g.Machine(), a, "go-to", "%s", to.Text)
+	c.wg.Go(func() {
+		defer g.End()
+		_ = g.Rest(c.running())
+	})
+	return to, nil
+}
+
+// Edit holds things that activities decide on while they are changed: f is carried out only
+// where nothing that has claimed one of them goes on.
+func (c *Conductor) Edit(a Asked, says string, f func() error, things ...string) error {
+	var claims []machine.Claim
+	for _, t := range things {
+		claims = append(claims, machine.Claim{Thing: t})
+	}
+	g, err := c.begin(a, machine.KindEdit, says, nil, claims...)
+	if err != nil {
+		return err
+	}
+	defer g.End()
+	return f()
+}
+
+// Measure holds the camera while its chain is measured; what it answers gives it back.
+func (c *Conductor) Measure(a Asked) (end func(), err error) {
+	g, err := c.begin(a, machine.KindMeasure, "the camera's chain is measured", nil, machine.Claim{Thing: Camera})
+	if err != nil {
+		return nil, err
+	}
+	return g.End, nil
+}
+
+// Stop ends all that goes on and slows whatever moves.
+func (c *Conductor) Stop(ctx context.Context) error { return c.Arbiter.Stop(ctx) }
+
+// Log writes down that a stop was pressed, apart from the stop.
+func (c *Conductor) Log(who journal.Person) {
+	if all := c.Machines.All(); len(all) > 0 {
+		all[0].Note(journal.Entry{At: time.Now(), Actor: who, Kind: "stop", Text: "Stop was pressed."})
+	}
+}

@@ -1,0 +1,449 @@
+package act_test
+
+import (
+	"bufio"
+	"context"
+	"errors"
+	"net"
+	"reflect"
+	"strings"
+	"sync"
+	"testing"
+	"time"
+
+	"keenarc/core/clock"
+	"keenarc/core/trace"
+	"keenarc/journal"
+	"keenarc/link"
+	"keenarc/stage/act"
+	"keenarc/stage/machine"
+	"keenarc/standin"
+)
+
+// disk is a journal that outlives floors, as a database does: it knows of a take
+// only what it was given.
+type disk struct {
+	journal.Memory
+	mu    sync.Mutex
+	begun map[string]*journal.Take
+	// fail refuses the stretch that begins with this row, once.
+	fail int
+}
+
+func newDisk() *disk { return &disk{begun: map[string]*journal.Take{}, fail: -1} }
+
+func (d *disk) Begin(ctx context.Context, t *journal.Take) error {
+	if err := d.Memory.Begin(ctx, t); err != nil {
+		return err
+	}
+	d.mu.Lock()
+	defer d.mu.Unlock()
+	k := *t
+	k.Label = journal.Label(1, "Keeper", t.Number)
+	k.Trace = &trace.Trace{Axes: t.Axes, Units: t.Units, Steps: make([][]int32, len(t.Axes))}
+	d.begun[t.ID] = &k
+	return nil
+}
+
+func (d *disk) Rows(_ context.Context, t *journal.Take, from int, pos []clock.Pos, steps [][]int32) error {
+	d.mu.Lock()
+	defer d.mu.Unlock()
+	if from == d.fail {
+		d.fail = -1
+		return errors.New("the disk is full")
+	}
+	k := d.begun[t.ID]
+	if k == nil {
+		return journal.ErrUnknown
+	}
+	have := k.Trace.Unbroken()
+	if from < have || !k.Trace.Whole() { // rows that fill a hole: as the store does, by their numbers
+		n := &trace.Trace{Axes: k.Trace.Axes, Units: k.Trace.Units, Steps: make([][]int32, len(k.Trace.Axes))}
+		tail := *k.Trace
+		n.Append(0, tail.Pos[:have], cut(tail.Steps, 0, have))
+		n.Append(from, pos, steps)
+		for i := have; i < len(tail.Pos); i++ {
+			n.Append(tail.Row(i), tail.Pos[i:i+1], cut(tail.Steps, i, i+1))
+		}
+		k.Trace = n
+		return nil
+	}
+	k.Trace.Append(from, append([]clock.Pos(nil), pos...), cut(steps, 0, len(pos)))
+	return nil
+}
+
+func cut(cols [][]int32, from, to int) [][]int32 {
+	out := make([][]int32, len(cols))
+	for a := range cols {
+		out[a] = append([]int32(nil), cols[a][from:to]...)
+	}
+	return out
+}
+
+func (d *disk) End(ctx context.Context, t *journal.Take, says journal.Entry) error {
+	if err := d.Log(ctx, says); err != nil {
+		return err
+	}
+	d.mu.Lock()
+	defer d.mu.Unlock()
+	k := d.begun[t.ID]
+	k.Ended, k.Broken, k.Why, k.Frame, k.Rows, k.LastBeat, k.BrakeAt = true, t.Broken, t.Why, t.Frame, t.Rows, t.LastBeat, t.BrakeAt
+	return nil
+}
+
+func (d *disk) Unfinished(context.Context, string) ([]*journal.Take, error) {
+	d.mu.Lock()
+	defer d.mu.Unlock()
+	var out []*journal.Take
+	for _, k := range d.begun {
+		if !k.Ended {
+			c, tr := *k, *k.Trace
+			c.Trace = &tr
+			out = append(out, &c)
+		}
+	}
+	return out, nil
+}
+
+func (d *disk) Find(_ context.Context, id string) (*journal.Take, error) {
+	d.mu.Lock()
+	defer d.mu.Unlock()
+	k := d.begun[id]
+	if k == nil {
+		return nil, journal.ErrUnknown
+	}
+	c, tr := *k, *k.Trace
+	c.Trace = &tr
+	return &c, nil
+}
+
+func (d *disk) take(id string) journal.Take {
+	d.mu.Lock()
+	defer d.mu.Unlock()
+	k := *d.begun[id]
+	tr := *k.Trace
+	k.Trace = &tr
+	return k
+}
+
+// world is a stand-in that outlives floors.
+type world struct {
+	t    *testing.T
+	d    *disk
+	addr string
+	kill func()
+}
+
+func newWorld(t *testing.T, pace int) *world {
+	t.Helper()
+	s, err := standin.Listen(standin.Options{Rig: plank(), Seed: 3, Pace: pace}, "127.0.0.1:0")
+	if err != nil {
+		t.Fatal(err)
+	}
+	ctx, kill := context.WithCancel(context.Background())
+	var wg sync.WaitGroup
+	wg.Go(func() { _ = s.Run(ctx) })
+	t.Cleanup(func() { kill(); wg.Wait() })
+	return &world{t, newDisk(), s.Addr(), func() { kill(); wg.Wait() }}
+}
+
+// floor starts a floor on the world's journal and rig; crash ends it as kill -9
+// would: the connection is cut and nothing more reaches the journal.
+func (w *world) floor(pass *act.Pass) (f *floor, crash func()) {
+	dead := make(chan struct{})
+	ctx, stop := context.WithCancel(context.Background())
+	var mu sync.Mutex
+	var last link.Rig
+	f = &floor{t: w.t, pass: pass, rig: plank()}
+	f.dial = func(ctx context.Context) (link.Rig, error) {
+		select {
+		case <-dead:
+			return nil, errors.New("crashed")
+		default:
+		}
+		c, err := link.Dial(ctx, w.addr)
+		if err == nil {
+			mu.Lock()
+			last = c
+			mu.Unlock()
+		}
+		return c, err
+	}
+	f.put("plank", "Plank", &until{w.d, dead})
+	var wg sync.WaitGroup
+	wg.Go(func() { f.c.Run(ctx) })
+	end := sync.OnceFunc(func() { stop(); wg.Wait() })
+	w.t.Cleanup(end)
+	return f, func() {
+		close(dead)
+		mu.Lock()
+		if last != nil {
+			last.Close()
+		}
+		mu.Unlock()
+		end()
+	}
+}
+
+// until is a journal that takes nothing more once its process is dead.
+type until struct {
+	*disk
+	dead chan struct{}
+}
+
+func (u *until) gone() error {
+	select {
+	case <-u.dead:
+		return errors.New("the process is dead")
+	default:
+		return nil
+	}
+}
+
+func (u *until) Rows(ctx context.Context, t *journal.Take, from int, pos []clock.Pos, steps [][]int32) error {
+	if err := u.gone(); err != nil {
+		return err
+	}
+	return u.disk.Rows(ctx, t, from, pos, steps)
+}
+
+func (u *until) End(ctx context.Context, t *journal.Take, says journal.Entry) error {
+	if err := u.gone(); err != nil {
+		return err
+	}
+	return u.disk.End(ctx, t, says)
+}
+
+func (u *until) Log(ctx context.Context, e journal.Entry) error {
+	if err := u.gone(); err != nil {
+		return err
+	}
+	return u.disk.Log(ctx, e)
+}
+
+// rollInto presses and beats until the path is past a frame, and crashes there.
+func (w *world) rollInto(f *floor, frame float64, crash func()) string {
+	w.t.Helper()
+	f.atFirst()
+	h, err := f.press(f.pass, yes)
+	if err != nil {
+		w.t.Fatal(err)
+	}
+	for f.Now().State.Frame < frame {
+		if err := h.Beat(); err != nil {
+			w.t.Fatal(err)
+		}
+		time.Sleep(5 * time.Millisecond)
+	}
+	crash()
+	return h.Take().ID
+}
+
+func (w *world) ended(id string) journal.Take {
+	w.t.Helper()
+	for late := time.Now().Add(20 * time.Second); ; time.Sleep(10 * time.Millisecond) {
+		if k := w.d.take(id); k.Ended {
+			return k
+		}
+		if time.Now().After(late) {
+			w.t.Fatal("the take is never ended")
+		}
+	}
+}
+
+// Killed in mid-roll and started again, with a rig that was on all the time: the
+// rest of the trace is fetched, the take is closed where it ended, the log says so.
+func TestCrashInMidRoll(t *testing.T) {
+	t.Parallel()
+	w := newWorld(t, 5)
+	f, crash := w.floor(newFloor(t, 20).pass)
+	id := w.rollInto(f, 90, crash)
+	before := w.d.take(id)
+	if before.Ended || before.Trace.Unbroken() < 1000 || before.Rows != 0 {
+		t.Fatalf("before the restart: ended %v, %d rows", before.Ended, before.Trace.Unbroken())
+	}
+	g, _ := w.floor(f.pass)
+	k := w.ended(id)
+	if !k.Broken || !strings.Contains(k.Why, "connection was lost") || k.Rows != len(k.Trace.Pos) || !k.Trace.Whole() || k.Rows <= before.Trace.Unbroken() {
+		t.Errorf("broken %v (%s), %d rows of %d, %d before", k.Broken, k.Why, len(k.Trace.Pos), k.Rows, before.Trace.Unbroken())
+	}
+	if last := k.Trace.Pos[k.Rows-1].Frame(); last != k.Frame {
+		t.Errorf("its last row is at %g, its end at %g", last, k.Frame)
+	}
+	g.until("idle", func(s machine.Snapshot) bool { return s.Connected && idle(s) })
+	if log := w.d.Text(); !strings.Contains(log, "take 1 broken off at frame") || !strings.Contains(log, "The rig still had the rest") {
+		t.Errorf("the log does not say so:\n%s", log)
+	}
+	waitForgotten(t, w.addr, id)
+	if err := g.Home(act.Homing{Times: 1}); err != nil {
+		t.Errorf("the restarted floor does not drive the rig: %v", err)
+	}
+}
+
+// waitForgotten waits until the rig has let go of a take: it is acknowledged.
+func waitForgotten(t *testing.T, addr, id string) {
+	t.Helper()
+	c, err := link.Dial(t.Context(), addr)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer c.Close()
+	for late := time.Now().Add(10 * time.Second); ; time.Sleep(10 * time.Millisecond) {
+		ctx, cancel := context.WithTimeout(t.Context(), time.Second)
+		_, err := link.Ask(ctx, c, link.SendTrace{Take: id})
+		cancel()
+		if err != nil {
+			return
+		}
+		if time.Now().After(late) {
+			t.Fatal("the rig still keeps the take")
+		}
+	}
+}
+
+// The rig was off, too: the take is closed at the frame of its last stored row.
+func TestCrashWithTheRig(t *testing.T) {
+	t.Parallel()
+	w := newWorld(t, 5)
+	f, crash := w.floor(newFloor(t, 20).pass)
+	id := w.rollInto(f, 90, crash)
+	w.kill()
+	before := w.d.take(id)
+	_, end := w.floor(f.pass)
+	defer end()
+	k := w.ended(id)
+	n := before.Trace.Unbroken()
+	if !k.Broken || k.Rows != n || k.Frame != before.Trace.Pos[n-1].Frame() || !strings.Contains(k.Why, "application was stopped") {
+		t.Errorf("broken %v (%s), %d rows at %g; %d rows to %g were stored", k.Broken, k.Why, k.Rows, k.Frame, n, before.Trace.Pos[n-1].Frame())
+	}
+}
+
+// Closed without the rig, which comes back later and still has the rest.
+func TestTheRestIsFetchedLater(t *testing.T) {
+	t.Parallel()
+	w := newWorld(t, 5)
+	f, crash := w.floor(newFloor(t, 20).pass)
+	id := w.rollInto(f, 90, crash)
+	before := w.d.take(id)
+	short := w.d.begun[id]
+	short.Ended, short.Broken, short.Why, short.Rows, short.LastBeat = true, true, "the application was stopped in mid-take", before.Trace.Unbroken(), -1
+	w.floor(f.pass)
+	for late := time.Now().Add(20 * time.Second); w.d.take(id).Rows <= before.Trace.Unbroken(); time.Sleep(10 * time.Millisecond) {
+		if time.Now().After(late) {
+			t.Fatal("the rest is never fetched")
+		}
+	}
+	if k := w.d.take(id); !k.Trace.Whole() || k.Rows != len(k.Trace.Pos) || !strings.Contains(k.Why, "connection was lost") {
+		t.Errorf("%d rows of %d, %s", len(k.Trace.Pos), k.Rows, k.Why)
+	}
+	waitForgotten(t, w.addr, id)
+}
+
+// A stretch that could not be stored is not acknowledged by the one that follows:
+// the rig keeps it, and it is fetched with the next connection.
+func TestAFailedStretchStaysWithTheRig(t *testing.T) {
+	t.Parallel()
+	w := newWorld(t, 20)
+	f, crash := w.floor(newFloor(t, 20).pass)
+	w.d.fail = 2000
+	f.atFirst()
+	take, err := f.rollHeld(f.pass)
+	if err != nil {
+		t.Fatal(err)
+	}
+	k := w.d.take(take.ID)
+	if k.Trace.Whole() || k.Trace.Unbroken() != 2000 {
+		t.Fatalf("gaps %v, %d rows", k.Trace.Gaps, k.Trace.Unbroken())
+	}
+	crash()
+	w.floor(f.pass)
+	for late := time.Now().Add(20 * time.Second); ; time.Sleep(10 * time.Millisecond) {
+		k := w.d.take(take.ID)
+		if k.Trace.Whole() && len(k.Trace.Pos) == take.Rows {
+			if !reflect.DeepEqual(k.Trace.Pos, take.Trace.Pos) || !reflect.DeepEqual(k.Trace.Steps, take.Trace.Steps) {
+				t.Error("what was fetched is not what was rolled")
+			}
+			break
+		}
+		if time.Now().After(late) {
+			t.Fatalf("the hole stays: gaps %v, %d rows", k.Trace.Gaps, len(k.Trace.Pos))
+		}
+	}
+	waitForgotten(t, w.addr, take.ID)
+}
+
+// A floor that knows nothing of a take leaves it with the rig.
+func TestUnknownTakesAreLeft(t *testing.T) {
+	t.Parallel()
+	w := newWorld(t, 5)
+	f, crash := w.floor(newFloor(t, 20).pass)
+	id := w.rollInto(f, 60, crash)
+	other := &world{t, newDisk(), w.addr, w.kill}
+	g, stop := other.floor(f.pass)
+	g.until("idle", func(s machine.Snapshot) bool { return s.Connected && s.State.N > 20 && s.State.Mode == link.Idle })
+	stop()
+	w.floor(f.pass)
+	if k := w.ended(id); !k.Trace.Whole() || k.Rows != len(k.Trace.Pos) || !strings.Contains(k.Why, "connection was lost") {
+		t.Errorf("after another server had looked at it: %d rows of %d, %s", len(k.Trace.Pos), k.Rows, k.Why)
+	}
+}
+
+// A rig that hangs does not hang the end of the application.
+func TestAHangingRigDoesNotHoldUpTheEnd(t *testing.T) {
+	t.Parallel()
+	l, err := net.Listen("tcp", "127.0.0.1:0")
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer l.Close()
+	go func() { // answers the first three requests and then nothing any more
+		c, err := l.Accept()
+		if err != nil {
+			return
+		}
+		in := bufio.NewScanner(c)
+		for _, say := range []string{`{"re":1,"ok":true,"version":3,"boot":"b","rig":{"id":"plank"}}`, `{"re":2,"ok":true}` + "\n" + `{"state":{"n":1,"mode":"idle","boot":"b","epoch":1,"axes":{}}}`, `{"re":3,"ok":true,"epoch":2}`} {
+			if !in.Scan() {
+				return
+			}
+			_, _ = c.Write([]byte(say + "\n"))
+		}
+	}()
+	f := machine.New("plank", "Plank", func(ctx context.Context) (link.Rig, error) { return link.Dial(ctx, l.Addr().String()) }, &journal.Memory{}, quiet)
+	ctx, stop := context.WithCancel(context.Background())
+	ended := make(chan error, 1)
+	go func() { ended <- f.Run(ctx) }()
+	for !f.Now().Leased {
+		time.Sleep(time.Millisecond)
+	}
+	stop()
+	select {
+	case <-ended:
+	case <-time.After(4 * time.Second):
+		t.Fatal("the floor does not end while its rig hangs")
+	}
+}
+
+// A failed press leaves nothing armed, so that another table can be loaded.
+func TestNothingStaysArmedBehindAnError(t *testing.T) {
+	t.Parallel()
+	f := newFloor(t, 20)
+	f.atFirst()
+	bad := *f.pass
+	bad.BrakeS = 0.1
+	if _, err := f.press(&bad, yes); err == nil || !strings.Contains(err.Error(), "rated acceleration") {
+		t.Errorf("a braking that the rig cannot do is taken: %v", err)
+	}
+	f.journal.Refuse = errors.New("no journal today")
+	if _, err := f.press(f.pass, yes); err == nil {
+		t.Error("a take that cannot be begun rolls")
+	}
+	f.journal.Refuse = nil
+	f.until("idle", idle)
+	if f.busy() {
+		t.Error("the machine is still claimed")
+	}
+	if _, err := f.rollHeld(f.pass); err != nil {
+		t.Error(err)
+	}
+}

@@ -1,0 +1,42 @@
+package web
+
+import (
+	"context"
+	"net/http"
+
+	"keenarc/stage/act"
+	"keenarc/stage/machine"
+)
+
+// arrival is the moment at which a request came in, before anything was waited for, and the
+// window that it came from.
+type arrival struct {
+	press machine.Press
+	page  string
+}
+
+type arrivalKey struct{}
+
+// PageHeader says which window a request comes from.
+const PageHeader = "Keenarc-Page"
+
+// arrives notes when a request came in: what it moves is not moved later than it is fresh.
+func (s *Server) arrives(next http.Handler) http.Handler {
+	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		if r.Method == http.MethodGet {
+			next.ServeHTTP(w, r)
+			return
+		}
+		a := arrival{s.conductor.Arbiter.Pressed(), r.Header.Get(PageHeader)}
+		next.ServeHTTP(w, r.WithContext(context.WithValue(r.Context(), arrivalKey{}, a)))
+	})
+}
+
+// asked is who asks for something in a request, and when it came in.
+func (s *Server) asked(ctx context.Context, shot string) act.Asked {
+	a, ok := ctx.Value(arrivalKey{}).(arrival)
+	if !ok {
+		a.press = s.conductor.Arbiter.Pressed()
+	}
+	return act.Asked{Press: a.press, Owner: machine.Owner{Who: s.who(ctx), Page: a.page}, Shot: shot}
+}

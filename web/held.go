@@ -1,0 +1,150 @@
+package web
+
+import (
+	"context"
+	"sync"
+	"time"
+
+	"github.com/coder/websocket"
+	"github.com/coder/websocket/wsjson"
+
+	"keenarc/journal"
+	"keenarc/link"
+)
+
+// heldLine is one socket on which somebody holds something: a press with a name of its own,
+// then a beat of that press every 50 ms from the page's main thread, passed on and never made
+// here. Nothing goes on when the press ends: let go, silent, or the socket gone. One press at
+// a time; the next has another name.
+type heldLine struct {
+	c    *websocket.Conn
+	id   string // before the names that the page gives, so that no two sockets share one
+	wg   sync.WaitGroup
+	mu   sync.Mutex
+	name string    // of the press that is held; empty: none is
+	last time.Time // when its last beat came
+	busy bool      // a press is being carried out
+	does doing     // what it keeps going, once that has begun
+	// apart is how far the page's clock is behind ours, by the word that came quickest; told is
+	// whether any has said when it was said.
+	apart time.Duration
+	told  bool
+}
+
+// doing is what a press keeps going.
+type doing interface {
+	Beat() error
+	Release()
+}
+
+func newHeldLine(c *websocket.Conn) *heldLine { return &heldLine{c: c, id: journal.NewID()} }
+
+// silence is how old the last beat of a press may be.
+const silence = link.SilenceMS * time.Millisecond
+
+// press begins a press and has it carried out beside the beats that follow. false: one is
+// still being carried out.
+func (h *heldLine) press(name string, carryOut func(press string, held func() bool)) bool {
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	if h.busy || name == "" {
+		return false
+	}
+	h.busy, h.name, h.last, h.does = true, name, time.Now(), nil
+	h.wg.Go(func() {
+		carryOut(h.id+"/"+name, func() bool { return h.held(name) })
+		h.mu.Lock()
+		h.busy = false
+		if h.name == name {
+			h.name, h.does = "", nil
+		}
+		h.mu.Unlock()
+	})
+	return true
+}
+
+// held reports whether a press is held still.
+func (h *heldLine) held(name string) bool {
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	return h.name == name && time.Since(h.last) < silence
+}
+
+// keeps says what a press keeps going from now on. One that was let go meanwhile ends it.
+func (h *heldLine) keeps(press string, d doing) {
+	h.mu.Lock()
+	on := h.id+"/"+h.name == press
+	if on {
+		h.does = d
+	}
+	h.mu.Unlock()
+	if !on {
+		d.Release()
+	}
+}
+
+// late is how much longer a word took than the quickest of this socket: what waited on its
+// way, as while this application stood still, is not taken for something said now.
+func (h *heldLine) late(at float64) time.Duration {
+	if !(at > 0 && at < 1e15) {
+		return 0
+	}
+	took := time.Since(epoch) - time.Duration(at*float64(time.Millisecond))
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	if !h.told || took < h.apart {
+		h.told, h.apart = true, took
+	}
+	return took - h.apart
+}
+
+// epoch is a moment that times are counted from.
+var epoch = time.Now()
+
+// lateBeat is how much later than others a beat may come.
+const lateBeat = silence / 2
+
+// beat passes a sign of life of a press on. One of a press that has ended is none, nor is one
+// that comes too late; and what fell silent is not kept going by a beat that comes later.
+func (h *heldLine) beat(name string, late time.Duration) {
+	h.mu.Lock()
+	if h.name == "" || h.name != name || late > lateBeat {
+		h.mu.Unlock()
+		return
+	}
+	if time.Since(h.last) >= silence {
+		h.mu.Unlock()
+		h.letGo()
+		return
+	}
+	h.last = time.Now()
+	d := h.does
+	h.mu.Unlock()
+	if d != nil {
+		_ = d.Beat()
+	}
+}
+
+// letGo ends the press.
+func (h *heldLine) letGo() {
+	h.mu.Lock()
+	d := h.does
+	h.name, h.does = "", nil
+	h.mu.Unlock()
+	if d != nil {
+		d.Release()
+	}
+}
+
+// close lets go and waits for what is being carried out.
+func (h *heldLine) close() {
+	h.letGo()
+	h.wg.Wait()
+}
+
+// say answers the page.
+func (h *heldLine) say(ctx context.Context, m any) {
+	ctx, cancel := context.WithTimeout(ctx, 2*time.Second)
+	defer cancel()
+	_ = wsjson.Write(ctx, h.c, m)
+}
