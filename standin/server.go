@@ -532,3 +532,49 @@ func (c *session) gather(n int64) []link.Event {
 	}
 	return out
 }
+
+// Moment is what a stand-in truly does, for tests that hold what was asked against it.
+type Moment struct {
+	Boot  string
+	Tick  int64
+	Mode  string
+	Moves bool // some axis is being moved by its drive
+	// Braking is whether what moves is on its way to rest already.
+	Braking bool
+	Press   string // whose beats keep it going; empty where nobody's do
+	Beat    int64  // tick of the last beat that counted
+	Heard   int64  // tick of the lease holder's last word
+	Stops   int64
+	Epoch   int64
+	Homed   bool
+	Takes   map[string]int // rows of each take that has ended and is still kept
+}
+
+// Truly is what it does now.
+func (s *Server) Truly() Moment {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	m := s.sim
+	out := Moment{Boot: m.boot, Tick: m.tick, Mode: m.mode, Beat: m.beat, Heard: m.heard, Stops: m.stops, Epoch: m.epoch, Takes: map[string]int{}}
+	for i := range m.axes {
+		out.Moves = out.Moves || math.Abs(m.axes[i].cmd-m.axes[i].prev) > 1e-9
+	}
+	_, out.Homed = m.homed()
+	switch m.mode {
+	case link.Jogging:
+		out.Braking = m.jogV == 0
+	case link.Homing:
+		out.Braking = m.halting
+	case link.Moving, link.Rolling, link.Braking:
+		out.Braking = m.brake != nil
+	}
+	if m.held && !out.Braking {
+		out.Press = m.press
+	}
+	for _, t := range m.takes {
+		if t.ended {
+			out.Takes[t.id] = len(t.pos)
+		}
+	}
+	return out
+}

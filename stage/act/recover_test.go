@@ -12,124 +12,18 @@ import (
 	"time"
 
 	"keenarc/core/clock"
-	"keenarc/core/trace"
 	"keenarc/journal"
+	"keenarc/journal/journaltest"
 	"keenarc/link"
 	"keenarc/stage/act"
 	"keenarc/stage/machine"
 	"keenarc/standin"
 )
 
-// disk is a journal that outlives floors, as a database does: it knows of a take
-// only what it was given.
-type disk struct {
-	journal.Memory
-	mu    sync.Mutex
-	begun map[string]*journal.Take
-	// fail refuses the stretch that begins with this row, once.
-	fail int
-}
-
-func newDisk() *disk { return &disk{begun: map[string]*journal.Take{}, fail: -1} }
-
-func (d *disk) Begin(ctx context.Context, t *journal.Take) error {
-	if err := d.Memory.Begin(ctx, t); err != nil {
-		return err
-	}
-	d.mu.Lock()
-	defer d.mu.Unlock()
-	k := *t
-	k.Label = journal.Label(1, "Keeper", t.Number)
-	k.Trace = &trace.Trace{Axes: t.Axes, Units: t.Units, Steps: make([][]int32, len(t.Axes))}
-	d.begun[t.ID] = &k
-	return nil
-}
-
-func (d *disk) Rows(_ context.Context, t *journal.Take, from int, pos []clock.Pos, steps [][]int32) error {
-	d.mu.Lock()
-	defer d.mu.Unlock()
-	if from == d.fail {
-		d.fail = -1
-		return errors.New("the disk is full")
-	}
-	k := d.begun[t.ID]
-	if k == nil {
-		return journal.ErrUnknown
-	}
-	have := k.Trace.Unbroken()
-	if from < have || !k.Trace.Whole() { // rows that fill a hole: as the store does, by their numbers
-		n := &trace.Trace{Axes: k.Trace.Axes, Units: k.Trace.Units, Steps: make([][]int32, len(k.Trace.Axes))}
-		tail := *k.Trace
-		n.Append(0, tail.Pos[:have], cut(tail.Steps, 0, have))
-		n.Append(from, pos, steps)
-		for i := have; i < len(tail.Pos); i++ {
-			n.Append(tail.Row(i), tail.Pos[i:i+1], cut(tail.Steps, i, i+1))
-		}
-		k.Trace = n
-		return nil
-	}
-	k.Trace.Append(from, append([]clock.Pos(nil), pos...), cut(steps, 0, len(pos)))
-	return nil
-}
-
-func cut(cols [][]int32, from, to int) [][]int32 {
-	out := make([][]int32, len(cols))
-	for a := range cols {
-		out[a] = append([]int32(nil), cols[a][from:to]...)
-	}
-	return out
-}
-
-func (d *disk) End(ctx context.Context, t *journal.Take, says journal.Entry) error {
-	if err := d.Log(ctx, says); err != nil {
-		return err
-	}
-	d.mu.Lock()
-	defer d.mu.Unlock()
-	k := d.begun[t.ID]
-	k.Ended, k.Broken, k.Why, k.Frame, k.Rows, k.LastBeat, k.BrakeAt = true, t.Broken, t.Why, t.Frame, t.Rows, t.LastBeat, t.BrakeAt
-	return nil
-}
-
-func (d *disk) Unfinished(context.Context, string) ([]*journal.Take, error) {
-	d.mu.Lock()
-	defer d.mu.Unlock()
-	var out []*journal.Take
-	for _, k := range d.begun {
-		if !k.Ended {
-			c, tr := *k, *k.Trace
-			c.Trace = &tr
-			out = append(out, &c)
-		}
-	}
-	return out, nil
-}
-
-func (d *disk) Find(_ context.Context, id string) (*journal.Take, error) {
-	d.mu.Lock()
-	defer d.mu.Unlock()
-	k := d.begun[id]
-	if k == nil {
-		return nil, journal.ErrUnknown
-	}
-	c, tr := *k, *k.Trace
-	c.Trace = &tr
-	return &c, nil
-}
-
-func (d *disk) take(id string) journal.Take {
-	d.mu.Lock()
-	defer d.mu.Unlock()
-	k := *d.begun[id]
-	tr := *k.Trace
-	k.Trace = &tr
-	return k
-}
-
 // world is a stand-in that outlives floors.
 type world struct {
 	t    *testing.T
-	d    *disk
+	d    *journaltest.Disk
 	addr string
 	kill func()
 }
@@ -144,7 +38,7 @@ func newWorld(t *testing.T, pace int) *world {
 	var wg sync.WaitGroup
 	wg.Go(func() { _ = s.Run(ctx) })
 	t.Cleanup(func() { kill(); wg.Wait() })
-	return &world{t, newDisk(), s.Addr(), func() { kill(); wg.Wait() }}
+	return &world{t, journaltest.NewDisk(), s.Addr(), func() { kill(); wg.Wait() }}
 }
 
 // floor starts a floor on the world's journal and rig; crash ends it as kill -9
@@ -187,7 +81,7 @@ func (w *world) floor(pass *act.Pass) (f *floor, crash func()) {
 
 // until is a journal that takes nothing more once its process is dead.
 type until struct {
-	*disk
+	*journaltest.Disk
 	dead chan struct{}
 }
 
@@ -204,21 +98,21 @@ func (u *until) Rows(ctx context.Context, t *journal.Take, from int, pos []clock
 	if err := u.gone(); err != nil {
 		return err
 	}
-	return u.disk.Rows(ctx, t, from, pos, steps)
+	return u.Disk.Rows(ctx, t, from, pos, steps)
 }
 
 func (u *until) End(ctx context.Context, t *journal.Take, says journal.Entry) error {
 	if err := u.gone(); err != nil {
 		return err
 	}
-	return u.disk.End(ctx, t, says)
+	return u.Disk.End(ctx, t, says)
 }
 
 func (u *until) Log(ctx context.Context, e journal.Entry) error {
 	if err := u.gone(); err != nil {
 		return err
 	}
-	return u.disk.Log(ctx, e)
+	return u.Disk.Log(ctx, e)
 }
 
 // rollInto presses and beats until the path is past a frame, and crashes there.
@@ -242,7 +136,7 @@ func (w *world) rollInto(f *floor, frame float64, crash func()) string {
 func (w *world) ended(id string) journal.Take {
 	w.t.Helper()
 	for late := time.Now().Add(20 * time.Second); ; time.Sleep(10 * time.Millisecond) {
-		if k := w.d.take(id); k.Ended {
+		if k := w.d.Take(id); k.Ended {
 			return k
 		}
 		if time.Now().After(late) {
@@ -258,7 +152,7 @@ func TestCrashInMidRoll(t *testing.T) {
 	w := newWorld(t, 5)
 	f, crash := w.floor(newFloor(t, 20).pass)
 	id := w.rollInto(f, 90, crash)
-	before := w.d.take(id)
+	before := w.d.Take(id)
 	if before.Ended || before.Trace.Unbroken() < 1000 || before.Rows != 0 {
 		t.Fatalf("before the restart: ended %v, %d rows", before.Ended, before.Trace.Unbroken())
 	}
@@ -308,7 +202,7 @@ func TestCrashWithTheRig(t *testing.T) {
 	f, crash := w.floor(newFloor(t, 20).pass)
 	id := w.rollInto(f, 90, crash)
 	w.kill()
-	before := w.d.take(id)
+	before := w.d.Take(id)
 	_, end := w.floor(f.pass)
 	defer end()
 	k := w.ended(id)
@@ -324,16 +218,16 @@ func TestTheRestIsFetchedLater(t *testing.T) {
 	w := newWorld(t, 5)
 	f, crash := w.floor(newFloor(t, 20).pass)
 	id := w.rollInto(f, 90, crash)
-	before := w.d.take(id)
-	short := w.d.begun[id]
+	before := w.d.Take(id)
+	short := w.d.Begun(id)
 	short.Ended, short.Broken, short.Why, short.Rows, short.LastBeat = true, true, "the application was stopped in mid-take", before.Trace.Unbroken(), -1
 	w.floor(f.pass)
-	for late := time.Now().Add(20 * time.Second); w.d.take(id).Rows <= before.Trace.Unbroken(); time.Sleep(10 * time.Millisecond) {
+	for late := time.Now().Add(20 * time.Second); w.d.Take(id).Rows <= before.Trace.Unbroken(); time.Sleep(10 * time.Millisecond) {
 		if time.Now().After(late) {
 			t.Fatal("the rest is never fetched")
 		}
 	}
-	if k := w.d.take(id); !k.Trace.Whole() || k.Rows != len(k.Trace.Pos) || !strings.Contains(k.Why, "connection was lost") {
+	if k := w.d.Take(id); !k.Trace.Whole() || k.Rows != len(k.Trace.Pos) || !strings.Contains(k.Why, "connection was lost") {
 		t.Errorf("%d rows of %d, %s", len(k.Trace.Pos), k.Rows, k.Why)
 	}
 	waitForgotten(t, w.addr, id)
@@ -345,20 +239,20 @@ func TestAFailedStretchStaysWithTheRig(t *testing.T) {
 	t.Parallel()
 	w := newWorld(t, 20)
 	f, crash := w.floor(newFloor(t, 20).pass)
-	w.d.fail = 2000
+	w.d.FailAt(2000)
 	f.atFirst()
 	take, err := f.rollHeld(f.pass)
 	if err != nil {
 		t.Fatal(err)
 	}
-	k := w.d.take(take.ID)
+	k := w.d.Take(take.ID)
 	if k.Trace.Whole() || k.Trace.Unbroken() != 2000 {
 		t.Fatalf("gaps %v, %d rows", k.Trace.Gaps, k.Trace.Unbroken())
 	}
 	crash()
 	w.floor(f.pass)
 	for late := time.Now().Add(20 * time.Second); ; time.Sleep(10 * time.Millisecond) {
-		k := w.d.take(take.ID)
+		k := w.d.Take(take.ID)
 		if k.Trace.Whole() && len(k.Trace.Pos) == take.Rows {
 			if !reflect.DeepEqual(k.Trace.Pos, take.Trace.Pos) || !reflect.DeepEqual(k.Trace.Steps, take.Trace.Steps) {
 				t.Error("what was fetched is not what was rolled")
@@ -378,7 +272,7 @@ func TestUnknownTakesAreLeft(t *testing.T) {
 	w := newWorld(t, 5)
 	f, crash := w.floor(newFloor(t, 20).pass)
 	id := w.rollInto(f, 60, crash)
-	other := &world{t, newDisk(), w.addr, w.kill}
+	other := &world{t, journaltest.NewDisk(), w.addr, w.kill}
 	g, stop := other.floor(f.pass)
 	g.until("idle", func(s machine.Snapshot) bool { return s.Connected && s.State.N > 20 && s.State.Mode == link.Idle })
 	stop()
