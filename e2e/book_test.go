@@ -71,7 +71,7 @@ func TestRigBook(t *testing.T) {
 	p.click("bring-shot")
 	p.click("ask-yes")
 	p.wait("brought", `!document.querySelector('[data-test="bring-shot"]')`)
-	p.says("not sealed", "ready", "not sealed as it stands")
+	p.says("not sealed", "ready", "· sealed")
 	if code, b := a.post("/api/shots/"+a.shot+"/rig", `{"rig":"plank","version":6}`); code != 200 {
 		t.Error(b)
 	}

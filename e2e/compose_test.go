@@ -247,7 +247,7 @@ func TestFilesOnCompose(t *testing.T) {
 	p.must(chromedp.SendKeys(chromedp.CSS(test("new-code")), "SL-060"), chromedp.SendKeys(chromedp.CSS(test("new-title")), "Gulls"))
 	p.must(chromedp.Evaluate[chromedp.Void](`document.querySelector('.form button[type=submit]').click()`))
 	p.wait("an empty sheet", `document.querySelector('[data-test="sheet"]')?.textContent.includes('The sheet is empty')`)
-	p.wait("a strip", `document.querySelector('[data-test="ready"]').textContent.includes('Press K')`)
+	p.wait("a strip", `document.querySelector('[data-test="ready"] .checks').textContent.includes('· keyframes')`)
 	if dir := os.Getenv("KEENARC_LOOK"); dir != "" {
 		p.must(chromedp.Sleep(800e6))
 		p.shot(filepath.Join(dir, "empty.png"))

@@ -48,6 +48,7 @@ func (p *process) held(shot, pass string, until func() bool) {
 		p.t.Fatal(err)
 	}
 	defer hold.CloseNow()
+	p.sees("the path in the machine", shot, func(m *web.LiveMessage) bool { return m.Floor.State.Print != "" })
 	if err := wsjson.Write(ctx, hold, map[string]any{"press": "one"}); err != nil {
 		p.t.Fatal(err)
 	}

@@ -106,8 +106,8 @@ func TestFrameByFrame(t *testing.T) {
 	// Stopped while it exposes: that picture is finished, and nothing more is begun.
 	p.key("n")
 	p.wait("hands out", `document.querySelector('[data-test="hands-state"]').textContent.includes('EXPOSING')`)
-	b.says("nothing else moves the rig meanwhile", b.ask("/api/machines/plank/home", "{}"), "A frame is being taken")
-	b.says("nor lets it go", b.ask("/api/machines/plank/free", `{"axis":"pan"}`), "A frame is being taken")
+	b.says("nothing else moves the rig meanwhile", b.ask("/api/machines/plank/home", "{}"), "is still being carried out: frame 0006 beauty is taken")
+	b.says("nor lets it go", b.ask("/api/machines/plank/free", `{"axis":"pan"}`), "is still being carried out: frame 0006 beauty is taken")
 	p.must(chromedp.KeyEvent("\u001b"))
 	p.wait("it says so", `document.querySelector('[data-test="frames-trouble"]')?.textContent.includes('stopped before 0006 rim; press N to go on')`)
 	if b.cell(0, 6).State != weave.Taken || b.cell(1, 6).State != weave.Empty {

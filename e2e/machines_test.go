@@ -132,7 +132,7 @@ func TestALineUpVoidsNoSeal(t *testing.T) {
 	p.click("keep-line-up")
 	p.says("kept", "line-up-said", "Sealed paths stay sealed")
 	p.wait("who and when", `document.querySelector('.lineup').textContent.includes('by Operator')`)
-	p.says("the reason", "ready", "past its soft limit 1200")
+	p.says("that it cannot roll", "ready", "· line-up")
 	if v := eval[string](p, `document.querySelector('.strip').textContent`); !strings.Contains(v, "sealed") || strings.Contains(v, "not sealed") {
 		t.Errorf("the path is sealed no more: %s", v)
 	}

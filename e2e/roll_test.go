@@ -38,7 +38,7 @@ func TestFirstRoll(t *testing.T) {
 	if s := p.text("sentence"); !strings.Contains(s, "Track runs") || !strings.Contains(s, "over its speed") {
 		t.Errorf("the sentence says %q", s)
 	}
-	p.wait("the strip", `document.querySelector('[data-test="ready"]').textContent.includes("Can't roll yet: Track runs")`)
+	p.wait("the strip", `document.querySelector('[data-test="ready"] .checks').textContent.includes("· in limits")`)
 	p.click("remedy-room")
 	p.wait("no red ribbon", `document.querySelectorAll('[data-test="score"] path[data-band="3"]').length === 0`)
 

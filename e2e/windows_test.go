@@ -268,5 +268,5 @@ func TestNamesAndTimecodes(t *testing.T) {
 	// With letter keys off the strip names what to press.
 	p.must(chromedp.Evaluate[chromedp.Void](`localStorage.setItem('keenarc.letters', 'false')`))
 	p.must(chromedp.Reload())
-	p.wait("a button's name", `document.querySelector('[data-test="ready"] strong')?.textContent.includes('Use “seal” on Compose to seal it.')`)
+	p.wait("a button's name", `document.querySelector('[data-test="ready"] strong')?.textContent.includes('Use Line up in the rail, then Home.')`)
 }

@@ -139,7 +139,7 @@ func (s *Server) carrier(ctx context.Context, shot string) (string, error) {
 
 // onShoot changes what a shoot's next press decides on, while no press is carried out.
 func (s *Server) onShoot(ctx context.Context, shot string, f func() error) error {
-	return s.conductor.Edit(s.asked(ctx, shot), "the shoot is changed", f, act.Shoot(shot))
+	return s.conductor.Edit(s.asked(ctx, shot), "the shoot is changed", f, act.Frames, act.Shoot(shot))
 }
 
 // plainly leaves "not allowed" out of a sentence for people.
@@ -219,8 +219,8 @@ func (s *Server) frameAnswer(ctx context.Context, in *struct {
 	if e.Why != "" {
 		why = e.Why + "; " + why
 	}
-	if err := s.store.Became(ctx, e.ID, fate, why); err != nil {
-		return nil, s.fail(err)
+	if err := s.onShoot(ctx, in.ID, func() error { return s.store.Became(ctx, e.ID, fate, why) }); err != nil {
+		return nil, s.refusedOr(err)
 	}
 	s.note(ctx, in.ID, "frames", fmt.Sprintf("Frame %s, exposure %d %s.", frame4(e.Frame), e.Number, text), nil)
 	s.changed(in.ID)

@@ -5,6 +5,7 @@ package act
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"log/slog"
 	"sync"
@@ -67,8 +68,22 @@ func (a *Asked) deciding(ctx context.Context) (context.Context, context.CancelFu
 	return context.WithDeadline(ctx, a.At.Add(machine.Fresh))
 }
 
+// ending is how long an activity that is about to end is waited for: a machine is seen to stand
+// still a moment before what was done with it is over.
+const ending = 150 * time.Millisecond
+
 func (c *Conductor) begin(a Asked, k machine.Kind, says string, axes []string, claims ...machine.Claim) (*machine.Grant, error) {
-	return c.Arbiter.Begin(a.Press, a.Owner, machine.Doing{Kind: k, Says: says, Axes: axes, Shot: a.Shot}, claims...)
+	d := machine.Doing{Kind: k, Says: says, Axes: axes, Shot: a.Shot}
+	g, err := c.Arbiter.Begin(a.Press, a.Owner, d, claims...)
+	var busy *machine.BusyError
+	if !errors.As(err, &busy) || k == machine.KindFrame || k == machine.KindEdit { // a second N is no queue
+		return g, err
+	}
+	select {
+	case <-busy.Over():
+	case <-time.After(ending):
+	}
+	return c.Arbiter.Begin(a.Press, a.Owner, d, claims...)
 }
 
 func on(id string) machine.Claim { return machine.Claim{Machine: id} }

@@ -182,7 +182,13 @@ func (s *Shooting) fetch(ctx context.Context, id string) (png []byte, why string
 // Recover finds out what became of the exposures of which nothing is known, and lets the
 // camera's pictures go that are stored. It is called when the camera is there again.
 func (s *Shooting) Recover() {
-	if err := s.begin(func(ctx context.Context) { s.recover(ctx) }); err != nil {
+	g, err := s.c.Arbiter.Begin(s.c.Arbiter.Pressed(), machine.Owner{Who: journal.Itself}, machine.Doing{Kind: machine.KindEdit, Says: "the camera is asked what became of pictures"}, machine.Claim{Thing: Frames})
+	if err == nil {
+		if err = s.begin(func(ctx context.Context) { defer g.End(); s.recover(ctx) }); err != nil {
+			g.End()
+		}
+	}
+	if err != nil {
 		s.log.Debug("the camera is asked later", "err", err)
 	}
 }

@@ -199,8 +199,12 @@ var ErrElse = errors.New("something else comes next by now; it was loaded again.
 // changes what they decide on.
 func Shoot(shot string) string { return "shot " + shot }
 
-// Camera is the claim of the camera of the stage.
-const Camera = "camera"
+// What else is claimed: the camera of the stage, and the record of what is taken frame by frame,
+// which one thing at a time is done with.
+const (
+	Camera = "camera"
+	Frames = "frames"
+)
 
 // Next is one press: at the pose of the cell that comes next it exposes what is wanted
 // there and goes on to the next one's pose; elsewhere it goes to the pose. A move of more
@@ -208,7 +212,7 @@ const Camera = "camera"
 // once; what follows is in Now. It goes on when the page that pressed is gone, and ends with
 // any stop.
 func (s *Shooting) Next(ctx context.Context, a Asked, w Wanted) (*Question, error) {
-	g, err := s.c.begin(a, machine.KindFrame, "a frame is taken", nil, on(w.Machine), machine.Claim{Thing: Camera}, machine.Claim{Thing: Shoot(a.Shot)})
+	g, err := s.c.begin(a, machine.KindFrame, "a frame is taken", nil, on(w.Machine), machine.Claim{Thing: Camera}, machine.Claim{Thing: Frames}, machine.Claim{Thing: Shoot(a.Shot)})
 	if err != nil {
 		return nil, err
 	}

@@ -100,15 +100,21 @@ func (a *Arbiter) Pressed() Press {
 	return p
 }
 
-// BusyError is returned where somebody else's activity has what was claimed.
-type BusyError struct{ Doing Doing }
+// BusyError is returned where another activity has what was claimed.
+type BusyError struct {
+	Doing Doing
+	over  <-chan struct{}
+}
+
+// Over is closed when that activity is.
+func (e *BusyError) Over() <-chan struct{} { return e.over }
 
 func (e *BusyError) Error() string {
 	who := e.Doing.Who.Name
 	if who == "" {
 		who = "somebody"
 	}
-	return fmt.Sprintf("%s: %s. Wait until that is over, or press Esc to stop it.", who, e.Doing.Says)
+	return fmt.Sprintf("what %s asked for is still being carried out: %s. Wait, or press Esc to stop it", who, e.Doing.Says)
 }
 
 // Begin grants what a press claims, or nothing. says is what will be done, in words. The
@@ -142,7 +148,7 @@ func (a *Arbiter) Begin(p Press, o Owner, d Doing, claims ...Claim) (*Grant, err
 	}
 	for other := range a.acts {
 		if other.clash(claims) {
-			return nil, &BusyError{other.Doing()}
+			return nil, &BusyError{other.Doing(), other.over}
 		}
 	}
 	a.acts[g] = true
