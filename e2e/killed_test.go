@@ -160,6 +160,7 @@ func TestKilledInMidRoll(t *testing.T) {
 			if hold, _, err = websocket.Dial(ctx, strings.Replace(p.addr, "http", "ws", 1)+"/api/hold?shot="+shot+"&pass="+ps[0].ID, nil); err != nil {
 				t.Fatal(err)
 			}
+			p.sees("the path in the machine", shot, func(m *web.LiveMessage) bool { return m.Floor.State.Print != "" })
 			if err := wsjson.Write(ctx, hold, map[string]any{"press": "one"}); err != nil {
 				t.Fatal(err)
 			}

@@ -112,7 +112,9 @@ const maxStall = 20
 // still meanwhile, as a real rig's would not run on without its controller:
 // words that wait in the wire are then not taken for silence.
 func (s *Server) loop(ctx context.Context) {
-	runtime.LockOSThread()
+	if _, real := s.clock.(Kernel); real {
+		runtime.LockOSThread()
+	}
 	start := s.clock.Now()
 	done, pace := int64(0), int64(s.sim.o.Pace)
 	for ctx.Err() == nil {
@@ -555,7 +557,7 @@ func (s *Server) Truly() Moment {
 	s.mu.Lock()
 	defer s.mu.Unlock()
 	m := s.sim
-	out := Moment{Boot: m.boot, Tick: m.tick, Mode: m.mode, Beat: m.beat, Heard: m.heard, Stops: m.stops, Epoch: m.epoch, Takes: map[string]int{}}
+	out := Moment{Boot: m.boot, Tick: m.tick, Mode: m.mode, Beat: m.beat, Heard: m.heard, Stops: m.stops, Epoch: m.epoch}
 	for i := range m.axes {
 		out.Moves = out.Moves || math.Abs(m.axes[i].cmd-m.axes[i].prev) > 1e-9
 	}
@@ -573,6 +575,9 @@ func (s *Server) Truly() Moment {
 	}
 	for _, t := range m.takes {
 		if t.ended {
+			if out.Takes == nil {
+				out.Takes = map[string]int{}
+			}
 			out.Takes[t.id] = len(t.pos)
 		}
 	}

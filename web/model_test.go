@@ -55,6 +55,7 @@ func TestModel(t *testing.T) {
 	each := 2500 // a stage each, so that a fault is found from where it began
 	for n := 0; n*each < steps; n++ {
 		t.Run(fmt.Sprintf("seed %d", seed+n), func(t *testing.T) {
+			t.Parallel()
 			synctest.Test(t, func(t *testing.T) {
 				w := newModel(t, uint64(seed+n))
 				defer w.close()
@@ -131,7 +132,8 @@ type model struct {
 type deed struct {
 	what  string
 	began time.Time
-	ended time.Time // let go, frozen or cut off; zero: not yet
+	ended time.Time // let go, frozen, cut off or refused; zero: not yet
+	never bool      // it was refused
 	sv    *modelServer
 }
 
@@ -283,6 +285,9 @@ func (w *model) look() {
 		w.moving, w.stopAt = nil, time.Time{}
 		return
 	}
+	if sort(m.Mode) != sort(was.Mode) || m.Press != "" && was.Press != "" && m.Press != was.Press { // what moved is over, and something else begins
+		w.moving = nil
+	}
 	if m.Stops != was.Stops {
 		w.stopAt = now
 	}
@@ -295,6 +300,9 @@ func (w *model) look() {
 		return
 	case w.moving == nil:
 		w.moving, w.since = w.cause(m, now), now
+		if w.moving == nil && m.Braking { // let go of in the same millisecond
+			w.moving = &deed{what: "what was let go of at once", began: now}
+		}
 		if w.moving == nil {
 			w.wrong("it moves, and nobody asked for it")
 			return
@@ -305,6 +313,12 @@ func (w *model) look() {
 		w.braking = time.Time{}
 	} else if w.braking.IsZero() {
 		w.braking = now
+	}
+	if w.refused(w.moving) { // it was another one's
+		if w.moving = w.cause(m, w.since); w.moving == nil {
+			w.wrong("it moves, and what was asked for was refused")
+			return
+		}
 	}
 	c := w.moving
 	switch {
@@ -324,6 +338,20 @@ func (w *model) look() {
 	}
 }
 
+// sort is what sort of movement a mode is.
+func sort(mode string) string {
+	if mode == link.Braking {
+		return link.Rolling
+	}
+	return mode
+}
+
+func (w *model) refused(d *deed) bool {
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	return d.never
+}
+
 // cause is what sets a machine off now: the press that is held, or the newest move that was
 // asked for not long ago.
 func (w *model) cause(m standin.Moment, now time.Time) *deed {
@@ -338,7 +366,7 @@ func (w *model) cause(m standin.Moment, now time.Time) *deed {
 		return d
 	}
 	for k := len(w.asks) - 1; k >= 0; k-- {
-		if d := w.asks[k]; now.Sub(d.began) <= tooOld+50*time.Millisecond || d.what == "homing" && d.ended.IsZero() {
+		if d := w.asks[k]; d.ended.IsZero() && (now.Sub(d.began) <= tooOld+50*time.Millisecond || d.what == "homing") {
 			return d
 		}
 	}
@@ -449,7 +477,7 @@ func (w *model) agree() {
 		if n.Connected && w.on && n.State.Boot != "" && n.State.Boot != n.Boot {
 			w.wrong("server %d shows a state of before: boot %s, connected to %s", s.n, n.State.Boot, n.Boot)
 		}
-		if n.Connected && !w.on && time.Since(w.offSince) > 2*time.Second {
+		if n.Connected && !w.on && time.Since(w.offSince) > 4*time.Second {
 			w.wrong("server %d sees a machine that is off", s.n)
 		}
 		if n.Connected && n.State.Mode == "" {
@@ -477,6 +505,7 @@ func (w *model) calm() {
 		p.open()
 	}
 	w.wait(6 * time.Second)
+	w.rests(60 * time.Second)
 	s := w.servers[0]
 	if !s.f.Driven() {
 		s = w.servers[1]
@@ -581,7 +610,7 @@ func (w *model) powerCut() {
 	w.say("the machine is switched off and on")
 	w.on, w.offSince = false, time.Now()
 	w.rigOff()
-	for range w.rng.IntN(60) {
+	for range w.rng.IntN(120) {
 		time.Sleep(50 * time.Millisecond)
 		w.agree()
 	}
@@ -1145,6 +1174,11 @@ func (p *modelPage) freeze() {
 	p.mu.Unlock()
 	if was {
 		p.w.say("page %d goes on", p.n)
+		p.w.mu.Lock()
+		if d := p.w.presses[name]; held && d != nil && time.Since(d.ended) < felt { // it was not long enough to be felt
+			d.ended = time.Time{}
+		}
+		p.w.mu.Unlock()
 		return
 	}
 	p.w.count("freeze")
@@ -1229,20 +1263,23 @@ func (p *modelPage) goTo(to map[string]float64) {
 	p.w.count("go")
 	p.w.say("page %d on server %d sends it to %.0f", p.n, p.sv.n, to["track"])
 	sv, w := p.sv, p.w
-	a, _ := p.asked("a move to " + fmt.Sprint(math.Round(to["track"])))
+	a, d := p.asked("a move to " + fmt.Sprint(math.Round(to["track"])))
 	w.bg.Go(func() {
 		if w.gate.pass(context.Background()) != nil { // its session
 			return
 		}
 		_, err := sv.srv.conductor.Go(context.Background(), a, "plank", func(ctx context.Context) (act.Going, error) {
-			if d := sv.srv.conductor.Arbiter.Of(machine.Claim{Machine: "plank"}); d == nil || d.Kind != machine.KindGoTo {
-				w.wrong("it is decided where to go before the machine is claimed: %+v", d)
+			if x := sv.srv.conductor.Arbiter.Of(machine.Claim{Machine: "plank"}); x == nil || x.Kind != machine.KindGoTo {
+				w.wrong("it is decided where to go before the machine is claimed: %+v", x)
 			}
 			return act.Going{To: to, Text: "to"}, w.gate.pass(ctx)
 		})
 		if err == nil {
 			w.count("gone")
 		} else {
+			w.mu.Lock()
+			d.ended, d.never = time.Now(), true
+			w.mu.Unlock()
 			w.say("a move is refused: %v", err)
 		}
 	})
@@ -1264,7 +1301,7 @@ func (p *modelPage) home() {
 		err := sv.srv.conductor.Home(context.Background(), a, "plank", act.Homing{Times: n})
 		if err != nil {
 			w.mu.Lock()
-			d.ended = time.Now()
+			d.ended, d.never = time.Now(), true
 			w.mu.Unlock()
 			w.say("a homing is refused: %v", err)
 			return

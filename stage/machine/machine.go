@@ -124,6 +124,10 @@ func (f *Machine) Run(ctx context.Context) error {
 	}
 }
 
+// mute is how long a machine may say nothing before it is not seen any more: it says how it
+// stands ten times a second.
+const mute = 3 * time.Second
+
 // reconnectPause is how long after a loss the machine is looked for again.
 const reconnectPause = 300 * time.Millisecond
 
@@ -156,8 +160,17 @@ func (f *Machine) session(ctx context.Context) error {
 	defer over()
 	wg.Go(func() { f.keepAlive(on, c) })
 	wg.Go(func() { f.loads(on, c) })
+	listen := time.NewTicker(mute / 6)
+	defer listen.Stop()
 	for {
 		select {
+		case <-listen.C:
+			f.mu.Lock()
+			heard := f.seen
+			f.mu.Unlock()
+			if !heard.IsZero() && time.Since(heard) > mute {
+				return fmt.Errorf("%s has not said for %v how it stands", f.name, mute)
+			}
 		case <-ctx.Done():
 			if f.drives() {
 				f.lastWord(c)
