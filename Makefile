@@ -39,6 +39,7 @@ check: ui/node_modules/.package-lock.json bin/keenarc
 	@test -z "$$(gofmt -l $$(git ls-files -co --exclude-standard '*.go'))" || { gofmt -l $$(git ls-files -co --exclude-standard '*.go'); exit 1; }
 	go vet ./...
 	go tool staticcheck ./...
+	@tools/faults check
 	cd ui && npm run --silent check
 
 # Everything that is generated: API description, its types, docs/calc.md.
@@ -63,8 +64,12 @@ fuzz:
 mutants:
 	@tools/mutants
 
-# Long runs: a thousand times the plug is pulled.
+# Long runs: a thousand times the plug is pulled, a million steps of the stage's model, a hundred
+# on real processes, and each fault that moved a machine once put back and found.
 soak: need-build need-test bin/keenarc
+	tools/faults
+	KEENARC_STEPS=1000000 go test -count=1 -timeout 180m -run 'TestModel$$' ./web
+	KEENARC_STEPS=100 go test -count=1 -timeout 60m -run TestStopOnProcesses ./e2e
 	KEENARC_KILLS=1000 go test -count=1 -timeout 60m -run TestThePlugIsPulled -v ./e2e
 
 clean:

@@ -51,7 +51,6 @@ type checker struct {
 	rig   *rig.Rig
 	state State
 	epoch int64
-	press int
 	wrong int
 }
 

@@ -406,12 +406,30 @@ func (w *model) play() {
 		w.stallJournal()
 	case n < 59 && w.rng.IntN(6) == 0:
 		w.kill(s)
-	case n < 60 && w.rng.IntN(20) == 0:
+	case n < 60 && w.rng.IntN(6) == 0:
 		w.powerCut()
-	case n < 61 && w.rng.IntN(4) == 0:
+	case n < 61 && w.rng.IntN(2) == 0:
 		w.foreign()
 	case n < 62:
 		w.tangle()
+	case n < 64 && n >= 63 && w.rng.IntN(2) == 0: // a move that waits for the journal
+		w.count("journal")
+		w.say("the journal stalls for 4 s under a move")
+		w.rests(5 * time.Second)
+		w.gate.set(true, false)
+		p.goTo(nil)
+		w.wait(4 * time.Second)
+		w.gate.set(false, false)
+		w.wait(2 * time.Second)
+	case n < 63 && w.rng.IntN(2) == 0: // a stop over a wire that stalls
+		w.count("stall")
+		w.say("server %d stalls for 2.5 s, and Stop is pressed there", s.n)
+		l := s.line
+		l.stall()
+		w.bg.Go(func() { time.Sleep(2500 * time.Millisecond); l.free() })
+		w.wait(time.Duration(100+w.rng.IntN(500)) * time.Millisecond)
+		(&modelPage{w: w, n: 7, sv: s}).stop()
+		w.wait(7 * time.Second)
 	case n < 70:
 		w.wait(time.Duration(w.rng.IntN(2500)) * time.Millisecond)
 	}
@@ -1310,6 +1328,29 @@ func (p *modelPage) home() {
 	})
 }
 
+// owes sees to it that a stop that could not be said is said once the wires are in order.
+func (w *model) owes(sv *modelServer, before standin.Moment) {
+	die := sv.die
+	w.bg.Go(func() {
+		for range 600 {
+			time.Sleep(100 * time.Millisecond)
+			select {
+			case <-die:
+				return // it ended with its server
+			default:
+			}
+			m := w.rig.Truly()
+			if m.Boot != before.Boot || m.Stops > before.Stops || sv.dead {
+				return
+			}
+			if w.soundFor(sv) > 6*time.Second {
+				w.wrong("a stop that server %d could not say is never said", sv.n)
+				return
+			}
+		}
+	})
+}
+
 // soundFor is how long a server's wires and the machine have been in order.
 func (w *model) soundFor(s *modelServer) time.Duration {
 	s.line.mu.Lock()
@@ -1342,6 +1383,7 @@ func (p *modelPage) stop() {
 		r.Body.Close()
 		if r.StatusCode != http.StatusNoContent {
 			w.count("unreached")
+			w.owes(sv, before)
 			if sound {
 				w.wrong("with its wires in order server %d answers to Stop: %s", sv.n, r.Status)
 			}

@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"sync"
 	"time"
 
 	"keenarc/core/clock"
@@ -34,6 +35,7 @@ type Hold struct {
 	g     *machine.Grant
 	armed bool
 	take  *machine.Taking
+	turn  sync.Mutex // of those who steer: each change of speed has a leave of its own
 }
 
 // Rolling is what a press is to roll: the pass, and the desk that it is judged by (nil: it is
@@ -96,7 +98,7 @@ func (c *Conductor) mayRoll(g *machine.Grant, r Rolling) error {
 	}
 	if ok, why := m.Holds(p.Print); !ok {
 		c.Load(m, p.Machine, p.Table, p.Print)
-		return fmt.Errorf("Can't roll yet: %s", why)
+		return fmt.Errorf("can't roll yet: %s", why)
 	}
 	return nil
 }
@@ -119,7 +121,10 @@ func (h *Hold) roll(ctx context.Context, a Asked, p *Pass, press string, held fu
 	}
 	h.armed = true
 	g.Next(time.Now())
-	if err := m.Begin(ctx, t); err != nil {
+	begin, done := context.WithTimeout(ctx, machine.Fresh) // later it would not roll any more
+	err = m.Begin(begin, t)
+	done()
+	if err != nil {
 		return fmt.Errorf("the take could not be begun: %w", err)
 	}
 	t.Label = journal.Label(p.Number, p.Name, t.Number)
@@ -159,6 +164,8 @@ func (h *Hold) Beat() error { return h.g.Beat() }
 
 // Steer changes the speed of a live clock, to num/den of the path's rate.
 func (h *Hold) Steer(ctx context.Context, num, den int64) error {
+	h.turn.Lock()
+	defer h.turn.Unlock()
 	h.g.Next(time.Now())
 	steers, err := h.g.Steer(ctx, num, den)
 	if err == nil {

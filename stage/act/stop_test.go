@@ -701,6 +701,67 @@ func (p plain) Raw(ctx context.Context, w link.Word, may func() error) ([]byte, 
 	return line, err
 }
 
+// Machines come and go while the application runs: one that comes is driven, one that goes is
+// stopped and looked for no more.
+func TestMachinesComeAndGo(t *testing.T) {
+	t.Parallel()
+	f := newFloor(t, 5)
+	f.atFirst()
+	f.end()
+	set := machine.NewSet()
+	c := act.NewConductor(set, quiet)
+	ctx, stop := context.WithCancel(t.Context())
+	var wg sync.WaitGroup
+	wg.Go(func() { c.Run(ctx) })
+	defer wg.Wait()
+	defer stop()
+	news, end := set.Watch()
+	defer end()
+	m := machine.New("plank", "Plank", func(ctx context.Context) (link.Rig, error) { return link.Dial(ctx, f.addr) }, &journal.Memory{}, quiet)
+	if _, err := set.Of("plank"); !errors.Is(err, machine.ErrNoRig) {
+		t.Errorf("before it comes: %v", err)
+	}
+	set.Add(m)
+	late, cancel := context.WithTimeout(t.Context(), 10*time.Second)
+	defer cancel()
+	if err := m.Until(late, func(s machine.Snapshot) bool { return s.Leased }); err != nil {
+		t.Fatal(err)
+	}
+	<-news // whoever watches all of them hears of it
+	if _, err := c.Go(t.Context(), c.Now(machine.Owner{Who: ann}, ""), "plank", func(context.Context) (act.Going, error) {
+		return act.Going{To: map[string]float64{"track": 1400}, Text: "far"}, nil
+	}); err != nil {
+		t.Fatal(err)
+	}
+	if err := m.Until(late, is(link.Moving)); err != nil {
+		t.Fatal(err)
+	}
+	set.Remove("plank")
+	for n := 0; len(c.Arbiter.Doing()) > 0 && n < 100; n++ { // who waits for it hears that it is gone
+		time.Sleep(10 * time.Millisecond)
+	}
+	if len(set.All()) != 0 || len(c.Arbiter.Doing()) != 0 || m.Now().Connected {
+		t.Errorf("it is gone, and there are %v, %v", set.All(), c.Arbiter.Doing())
+	}
+	w, err := link.Dial(t.Context(), f.addr)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer w.Close()
+	if _, err := link.Ask(t.Context(), w, link.Watch{}); err != nil {
+		t.Fatal(err)
+	}
+	for ev := range w.Events() {
+		if ev.State == nil || !ev.State.Still() {
+			continue
+		}
+		if x := ev.State.Asked("track"); x > 1390 {
+			t.Errorf("it went on to %g mm", x)
+		}
+		break
+	}
+}
+
 // The stand-in keeps its own checks: it does not trust what is said to it.
 func TestTheMachineTrustsNobody(t *testing.T) {
 	t.Parallel()

@@ -76,17 +76,18 @@ const words = computed(() => {
           v-else>{{ timecode }}</div><div v-if="onRig" class="now">rig</div></div>
       </div>
       <div class="cell ready" data-test="ready">
-        <div class="checks small">
+        <div v-if="live.whose" class="small line whose" :title="live.whose" data-test="whose">{{ live.whose }}</div>
+        <div v-else class="checks small" data-test="whose">
           <span v-for="c in ready?.checks ?? []" :key="c.name" :class="c.ok ? 'good' : 'quiet'">{{ c.ok ? "✓" : "·" }} {{ c.name }}</span>
         </div>
         <strong :class="good ? 'good' : 'now'" role="status">{{ words }}</strong>
       </div>
       <button class="cell drive" :data-drive="live.drive" :aria-pressed="prefs.audible" data-test="drive" :title="prefs.audible ? 'changes are sounded; press for silence' : 'press to have changes sounded'" @click="audible">
-        <span class="small whose" :class="live.whose ? 'now' : 'quiet'" :title="live.whose" data-test="whose">{{ live.whose || `drives ${prefs.audible ? "· heard" : ""}` }}</span><b>{{ live.drive }}</b></button>
+        <span class="small quiet">drives {{ prefs.audible ? "· heard" : "" }}</span><b>{{ live.drive }}</b></button>
     </template>
     <div v-else class="cell ready"><strong>{{ route.name === "camera" ? "Camera" : "The bookshelf" }}</strong><span
       class="quiet small" data-test="whose">{{ live.whose ? live.whose : route.name === "camera" ? "live, from where the rig stands" : "productions and their shots" }}</span></div>
-    <button class="stop" data-test="stop" @click="steer.turn(false); stopNow((t) => (shot.trouble = t))">STOP<span>Esc · not an E-stop</span>
+    <button class="stop" data-test="stop" @click="steer.turn(false); stopNow()">STOP<span>Esc · not an E-stop</span>
       </button>
   </header>
 </template>
@@ -95,7 +96,7 @@ const words = computed(() => {
 .strip { display: flex; background: var(--sheet); border-bottom: 2px solid var(--ink); min-width: 0; }
 html.blackout .strip { border-color: var(--rule); }
 .brand { width: 92px; flex: none; font: 600 20px/1 var(--head); letter-spacing: .12em; padding: 10px 0 0 14px; color: var(--ink); text-decoration: none; box-sizing: border-box; }
-.whose { display: -webkit-box; -webkit-box-orient: vertical; -webkit-line-clamp: 2; line-clamp: 2; overflow: hidden; max-width: 100%; line-height: 1.1; overflow-wrap: anywhere; }
+.whose { font-weight: 700; }
 .cell { border-left: 1px solid var(--rule); padding: 7px 14px 4px; min-width: 0; display: flex; flex-direction: column; justify-content: center; gap: 2px; overflow: hidden; }
 .shot { width: 270px; flex: none; box-sizing: border-box; padding: 3px 14px 2px; gap: 1px; }
 h1.line { line-height: 1.3; }

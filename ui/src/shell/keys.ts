@@ -33,7 +33,7 @@ export function useKeys(): { onKey: (e: KeyboardEvent) => void; onKeyUp: (e: Key
   function onEscape(e: KeyboardEvent): void {
     if (e.key !== "Escape") return;
     steer.turn(false);
-    if (!e.repeat) stopNow((t) => (shot.trouble = t));
+    if (!e.repeat) stopNow();
   }
 
   function onKey(e: KeyboardEvent): void {
@@ -176,17 +176,12 @@ export function useKeys(): { onKey: (e: KeyboardEvent) => void; onKeyUp: (e: Key
 
 // Why the last stop did not reach everything; shown large, on every screen, until it is read.
 export const missed = ref("");
-function miss(text: string, say: (text: string) => void): void {
-  missed.value = text;
-  say(text);
-}
-
 // Stop needs no session, lease or answer from anything but the rig. What went
 // wrong is said in large, since somebody must then reach for the hardware stop.
-export function stopNow(say: (text: string) => void): void {
+export function stopNow(): void {
   releaseAll();
   missed.value = "";
   fetch("/api/stop", { method: "POST", keepalive: true })
-    .then(async (r) => { if (!r.ok) miss(((await r.json()) as { detail?: string }).detail ?? "STOP was not carried out. Use the hardware stop.", say); })
-    .catch(() => miss("STOP could not be sent: the application does not answer. Use the hardware stop.", say));
+    .then(async (r) => { if (!r.ok) missed.value = ((await r.json()) as { detail?: string }).detail ?? "STOP was not carried out. Use the hardware stop."; })
+    .catch(() => { missed.value = "STOP could not be sent: the application does not answer. Use the hardware stop."; });
 }
