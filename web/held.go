@@ -17,18 +17,37 @@ import (
 // here. Nothing goes on when the press ends: let go, silent, or the socket gone. One press at
 // a time; the next has another name.
 type heldLine struct {
-	c    *websocket.Conn
-	id   string // before the names that the page gives, so that no two sockets share one
-	wg   sync.WaitGroup
-	mu   sync.Mutex
-	name string    // of the press that is held; empty: none is
-	last time.Time // when its last beat came
-	busy bool      // a press is being carried out
-	does doing     // what it keeps going, once that has begun
-	// apart is how far the page's clock is behind ours, by the word that came quickest; told is
-	// whether any has said when it was said.
-	apart time.Duration
-	told  bool
+	c     *websocket.Conn
+	id    string // before the names that the page gives, so that no two sockets share one
+	wg    sync.WaitGroup
+	mu    sync.Mutex
+	name  string    // of the press that is held; empty: none is
+	last  time.Time // when its last beat came
+	busy  bool      // a press is being carried out
+	does  doing     // what it keeps going, once that has begun
+	quick quickest
+}
+
+// quickest is how far a page's clock is behind ours, by the word that came quickest of late: clocks
+// drift, and one that slept is behind from then on.
+type quickest struct {
+	now, before time.Duration
+	since       time.Time // when now began; zero: nothing was said yet
+}
+
+// quickFor is how long a quickest word counts at least; a page says something every five seconds.
+const quickFor = 20 * time.Second
+
+// late is how much longer a word took than the quickest.
+func (q *quickest) late(took time.Duration, at time.Time) time.Duration {
+	switch {
+	case q.since.IsZero():
+		q.now, q.before, q.since = took, took, at
+	case at.Sub(q.since) > quickFor:
+		q.now, q.before, q.since = took, q.now, at
+	}
+	q.now = min(q.now, took)
+	return took - min(q.now, q.before)
 }
 
 // doing is what a press keeps going.
@@ -89,13 +108,10 @@ func (h *heldLine) late(at float64) time.Duration {
 	if !(at > 0 && at < 1e15) {
 		return 0
 	}
-	took := time.Since(epoch) - time.Duration(at*float64(time.Millisecond))
+	now := time.Now()
 	h.mu.Lock()
 	defer h.mu.Unlock()
-	if !h.told || took < h.apart {
-		h.told, h.apart = true, took
-	}
-	return took - h.apart
+	return h.quick.late(now.Sub(epoch)-time.Duration(at*float64(time.Millisecond)), now)
 }
 
 // epoch is a moment that times are counted from.

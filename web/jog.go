@@ -82,7 +82,7 @@ func (s *Server) jog(w http.ResponseWriter, r *http.Request) {
 
 // jogHeld jogs until the press ends.
 func (s *Server) jogHeld(ctx context.Context, h *heldLine, a act.Asked, id, press string, held func() bool, m jogWord) {
-	j, err := s.conductor.Jog(ctx, a, id, press, act.Jogging{Axis: m.Axis, Way: m.Way, Share: m.Share, Until: m.Until})
+	j, err := s.conductor.Jog(ctx, a, id, press, act.Jogging{Axis: m.Axis, Way: m.Way, Share: m.Share, Until: m.Until, Held: held})
 	if err != nil {
 		h.say(ctx, jogSays{Refused: sentence(err)})
 		return

@@ -41,6 +41,8 @@ type Jogging struct {
 	Way   int
 	Share float64
 	Until *float64
+	// Held says whether the press is still held, and is asked before the axis is started; nil: it is.
+	Held func() bool
 }
 
 // JogSpeed is how fast an axis is jogged at the most, in its unit a second: its working
@@ -86,6 +88,10 @@ func (c *Conductor) Jog(ctx context.Context, a Asked, id, press string, w Joggin
 	if i < 0 || w.Way != 1 && w.Way != -1 {
 		g.End()
 		return nil, fmt.Errorf("%s has no axis %q to jog one way or the other", m.Name(), w.Axis)
+	}
+	if w.Held != nil && !w.Held() {
+		g.End()
+		return nil, ErrLetGo
 	}
 	j := &Jog{c: c, g: g, full: float64(w.Way) * w.Share * JogSpeed(r, s.Pos, i), began: time.Now()}
 	if err := g.Jog(ctx, press, w.Axis, j.full*jogStages[0].share, w.Until); err != nil {

@@ -18,6 +18,7 @@ export function heldSocket(address: () => string, hear: (m: unknown) => void) {
   const ready = ref(false); // it could be passed on
   let ws: WebSocket | null = null;
   let beat = 0;
+  let sign = 0;
   let n = 0;
   let press = ""; // the name of the press that is held
 
@@ -34,6 +35,8 @@ export function heldSocket(address: () => string, hear: (m: unknown) => void) {
       send({}); // how long a word takes on its way
       ready.value = true;
     };
+    window.clearInterval(sign);
+    sign = window.setInterval(() => { if (ws === mine && mine.readyState === WebSocket.OPEN) send({}); }, 5000);
     mine.onclose = () => {
       if (ws !== mine) return;
       ready.value = false;
@@ -67,6 +70,7 @@ export function heldSocket(address: () => string, hear: (m: unknown) => void) {
   function close(): void {
     release();
     lines.delete(release);
+    window.clearInterval(sign);
     const old = ws;
     ws = null;
     ready.value = false;

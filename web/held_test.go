@@ -1,0 +1,97 @@
+package web
+
+import (
+	"testing"
+	"time"
+)
+
+// What waited on its way is late against what came quickly of late; a clock that drifts or
+// slept is got used to, and one word that waited is not what others are held against.
+func TestWordsThatWaited(t *testing.T) {
+	start := time.Now()
+	for name, c := range map[string]struct {
+		at, took []time.Duration // when each word came, and how far the page's clock was behind then
+		late     []time.Duration
+	}{
+		"even":                {[]time.Duration{0, 50, 100}, []time.Duration{7, 7, 7}, []time.Duration{0, 0, 0}},
+		"one that waited":     {[]time.Duration{0, 50, 100}, []time.Duration{7, 3007, 7}, []time.Duration{0, 3000, 0}},
+		"a server that stood": {[]time.Duration{0, 5000, 9000, 9001, 9050}, []time.Duration{7, 7, 3900, 3850, 7}, []time.Duration{0, 0, 3893, 3843, 0}},
+		"long after":          {[]time.Duration{0, 25_000, 25_050}, []time.Duration{7, 4007, 7}, []time.Duration{0, 4000, 0}},
+		"a clock that slept":  {[]time.Duration{0, 1000, 22_000, 44_000, 66_000}, []time.Duration{7, 5007, 5007, 5007, 5007}, []time.Duration{0, 5000, 5000, 0, 0}},
+		"ahead of ours":       {[]time.Duration{0, 50}, []time.Duration{-9000, -8900}, []time.Duration{0, 100}},
+	} {
+		var q quickest
+		for i := range c.at {
+			if got := q.late(c.took[i]*time.Millisecond, start.Add(c.at[i]*time.Millisecond)); got != c.late[i]*time.Millisecond {
+				t.Errorf("%s: word %d is %v late, want %v", name, i, got, c.late[i]*time.Millisecond)
+			}
+		}
+	}
+	h := newHeldLine(nil)
+	for _, at := range []float64{0, -3, 1e300} {
+		if h.late(at) != 0 {
+			t.Errorf("a word said at %g is late", at)
+		}
+	}
+}
+
+// thing is what a press keeps going, for tests.
+type thing struct{ beats, let int }
+
+func (d *thing) Beat() error { d.beats++; return nil }
+func (d *thing) Release()    { d.let++ }
+
+// A press ends for good: let go, silent, or overtaken; its beats are passed on for no other,
+// and one at a time is carried out.
+func TestAPressEndsForGood(t *testing.T) {
+	h := newHeldLine(nil)
+	on, carry := make(chan string, 1), make(chan struct{})
+	begin := func(name string) bool {
+		return h.press(name, func(press string, held func() bool) { on <- press; <-carry })
+	}
+	if begin("") {
+		t.Error("a press without a name is carried out")
+	}
+	if !begin("a") {
+		t.Fatal("a press is not carried out")
+	}
+	press := <-on
+	d := &thing{}
+	h.beat("a", 0) // before there is anything to keep going
+	h.keeps(press, d)
+	h.beat("a", 0)
+	h.beat("b", 0)
+	h.beat("a", lateBeat+time.Millisecond)
+	if d.beats != 1 || d.let != 0 || begin("b") {
+		t.Errorf("%+v, or a second press is carried out beside it", d)
+	}
+	h.letGo()
+	h.beat("a", 0)
+	if d.beats != 1 || d.let != 1 || h.held("a") {
+		t.Errorf("let go: %+v", d)
+	}
+	carry <- struct{}{}
+	h.wg.Wait()
+	if !begin("c") {
+		t.Fatal("the next press is not carried out")
+	}
+	press = <-on
+	h.letGo()
+	late := &thing{}
+	if h.keeps(press, late); late.let != 1 {
+		t.Error("what was let go before it had begun goes on")
+	}
+	carry <- struct{}{}
+	h.wg.Wait()
+	begin("d")
+	silent := &thing{}
+	h.keeps(<-on, silent)
+	h.mu.Lock()
+	h.last = h.last.Add(-silence)
+	h.mu.Unlock()
+	if h.beat("d", 0); silent.beats != 0 || silent.let != 1 {
+		t.Errorf("after its silence: %+v", silent)
+	}
+	carry <- struct{}{}
+	h.close()
+}
