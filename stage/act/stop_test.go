@@ -178,7 +178,7 @@ func TestStopCancelsWhatIsBeingPrepared(t *testing.T) {
 		if err := <-rolled; !errors.Is(err, machine.ErrStopped) {
 			t.Errorf("it answers %v", err)
 		}
-		s.rests()
+		s.until("rest", idle)
 		if s.Now().State.Mode != link.Idle || s.Now().State.Frame > 0.5 {
 			t.Errorf("it is %s at %g", s.Now().State.Mode, s.Now().State.Frame)
 		}
