@@ -15,8 +15,10 @@ import (
 	"testing"
 	"time"
 
+	"keenarc/core/clock"
 	"keenarc/core/rig"
 	"keenarc/journal"
+	"keenarc/journal/journaltest"
 	"keenarc/link"
 	"keenarc/stage/act"
 	"keenarc/stage/machine"
@@ -627,7 +629,16 @@ func TestADeviceOfVersion2IsSeenAndNotMoved(t *testing.T) {
 	go old.serve(l)
 	f := &floor{t: t, pass: pass(t)}
 	f.dial = func(ctx context.Context) (link.Rig, error) { return link.Dial(ctx, l.Addr().String()) }
-	f.put("plank", "Plank", &journal.Memory{})
+	disk := journaltest.NewDisk()
+	k := &journal.Take{ID: "old-take", PassID: "p", Machine: "plank", By: ann}
+	for _, a := range plank().Axes {
+		k.Axes, k.Units = append(k.Axes, "plank/"+a.ID), append(k.Units, a.StepsPerUnit)
+	}
+	if err := disk.Begin(t.Context(), k); err != nil {
+		t.Fatal(err)
+	}
+	old.take = k
+	f.put("plank", "Plank", disk)
 	f.run()
 	f.until("the device", func(s machine.Snapshot) bool { return s.Connected && s.Old })
 	if s := f.Now(); s.State.Pos("pan") != 2.5 || !s.State.Homed("pan") || s.State.Axes["track"].Fault != "over current" {
@@ -644,9 +655,17 @@ func TestADeviceOfVersion2IsSeenAndNotMoved(t *testing.T) {
 	if err := f.c.Stop(t.Context()); err != nil {
 		t.Errorf("a stop: %v", err)
 	}
+	for late := time.Now().Add(10 * time.Second); !disk.Take("old-take").Ended; time.Sleep(10 * time.Millisecond) {
+		if time.Now().After(late) {
+			t.Fatal("its take is never fetched")
+		}
+	}
+	if got := disk.Take("old-take"); got.Rows != oldRows || !got.Trace.Whole() {
+		t.Errorf("of its take %d rows are kept", got.Rows)
+	}
 	for _, do := range old.heard() {
 		switch do {
-		case "describe", "watch", "lease", "stop", "alive":
+		case "describe", "watch", "lease", "stop", "alive", "trace", "ack":
 		default:
 			t.Errorf("it was told to %s", do)
 		}
@@ -820,9 +839,14 @@ func TestTheMachineTrustsNobody(t *testing.T) {
 	}
 }
 
-// oldDevice speaks version 2 of the rig link: it says how it stands, and does what it is told.
+// oldRows is how many rows an old device's take has.
+const oldRows = 40
+
+// oldDevice speaks version 2 of the rig link: it says how it stands, keeps a take, and does what
+// it is told.
 type oldDevice struct {
 	rig   *rig.Rig
+	take  *journal.Take
 	mu    sync.Mutex
 	words []string
 }
@@ -858,7 +882,7 @@ func (d *oldDevice) talk(c net.Conn) {
 		d.words = append(d.words, q.Do)
 		d.mu.Unlock()
 		switch q.Do {
-		case "alive":
+		case "alive", "ack":
 		case "describe":
 			raw, _ := json.Marshal(d.rig)
 			fmt.Fprintf(c, `{"re":%d,"ok":true,"version":2,"boot":"b","rig":%s}`+"\n", q.ID, raw)
@@ -867,8 +891,23 @@ func (d *oldDevice) talk(c net.Conn) {
 		default:
 			fmt.Fprintf(c, `{"re":%d,"ok":true}`+"\n", q.ID)
 		}
+		if q.Do == "trace" {
+			d.tell(c)
+		}
 		if q.Do == "watch" || q.Do == "stop" {
 			fmt.Fprintln(c, `{"state":{"n":1,"tick":5,"mode":"idle","drive":"holding","epoch":1,"pos":{"pan":2.5,"track":9},"asked":{"pan":2.5,"track":9},"homed":{"pan":true},"faults":{"track":"over current"}}}`)
 		}
+	}
+}
+
+// tell sends the take that it keeps.
+func (d *oldDevice) tell(c net.Conn) {
+	pos, steps := make([]clock.Pos, oldRows), make([][]int32, len(d.take.Axes))
+	for i := range steps {
+		steps[i] = make([]int32, oldRows)
+	}
+	for _, ev := range []link.Event{{Rows: link.PackRows(d.take.ID, 3, 0, pos, steps)}, {Take: &link.TakeEnd{Take: d.take.ID, Rows: oldRows, LastBeat: -1, BrakeTick: -1}}} {
+		raw, _ := json.Marshal(ev)
+		fmt.Fprintf(c, "%s\n", raw)
 	}
 }
