@@ -601,8 +601,8 @@ func TestStopIsNotHeldUpByATable(t *testing.T) {
 		}
 	}
 	t.Logf("%d stops beside %d parts, the slowest answered after %v", n, parts, worst)
-	if worst > 500*time.Millisecond { // of a machine that others share; alone it is a millisecond or two
-		t.Errorf("a stop took %v", worst)
+	if n < 5 { // behind the whole of it there would be one
+		t.Errorf("only %d stops were answered while %d parts were loaded", n, parts)
 	}
 	for what, w := range map[string]link.Load{
 		"out of order":     {Epoch: l.Epoch, Machine: "plank", Part: 1, Of: 3, Bytes: []byte{1}},
