@@ -338,7 +338,7 @@ func TestStopInTheMiddle(t *testing.T) {
 	p.key("f")
 	p.click("ask-yes")
 	a.rigWait("going", in(link.Moving))
-	stopped("going to first", "a move")
+	stopped("going to first", "going to frame 0000 of path 1")
 	a.atFirst(p, func() { p.key("f"); p.click("ask-yes") })
 
 	p.must(chromedp.Focus(chromedp.CSS(test("hold"))))

@@ -8,6 +8,7 @@ import (
 	"errors"
 	"fmt"
 	"log/slog"
+	"strings"
 	"sync"
 	"time"
 
@@ -113,6 +114,7 @@ func (c *Conductor) Go(ctx context.Context, a Asked, id string, decide func(cont
 	to, err := decide(look)
 	done()
 	if err == nil {
+		g.Called(lowered(to.Text))
 		err = g.GoTo(ctx, to.To, to.Share)
 	}
 	if err != nil {
@@ -125,6 +127,14 @@ func (c *Conductor) Go(ctx context.Context, a Asked, id string, decide func(cont
 		_ = g.Rest(c.running())
 	})
 	return to, nil
+}
+
+// lowered is a sentence as a part of another.
+func lowered(text string) string {
+	if text = strings.TrimSuffix(text, "."); text == "" {
+		return "a move"
+	}
+	return strings.ToLower(text[:1]) + text[1:]
 }
 
 // Edit holds things that activities decide on while they are changed: f is carried out only

@@ -231,7 +231,9 @@ func (s *Shooting) Next(ctx context.Context, a Asked, w Wanted) (*Question, erro
 	s.mu.Lock()
 	s.now.Trouble = ""
 	s.mu.Unlock()
-	g.Called("frame " + cellName(b, p.cell) + " is taken")
+	if g.Called("frame " + cellName(b, p.cell) + " is taken"); len(p.list) == 0 {
+		g.Called("going to frame " + limit.Frame4(float64(p.next.Frame)))
+	}
 	if err := s.begin(func(ctx context.Context) {
 		defer g.End()
 		if err := s.carryOut(ctx, p); err != nil {

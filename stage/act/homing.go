@@ -32,6 +32,7 @@ func (c *Conductor) Home(ctx context.Context, a Asked, id string, h Homing) erro
 		return err
 	}
 	m := g.Machine()
+	g.Called("homing " + m.Named(h.Axes))
 	m.HomedFor(a.Who, a.Shot, h.Axes, h.Way)
 	if err := g.Home(ctx, h.Axes, h.Way); err != nil {
 		g.End()
