@@ -254,6 +254,7 @@ func (w *model) close() {
 	}
 	for _, s := range w.servers {
 		s.line.free()
+		s.wire.free()
 		s.stop(false)
 	}
 	w.rigOff()
@@ -423,8 +424,8 @@ func (w *model) play() {
 		w.wait(2 * time.Second)
 	case n < 63 && w.rng.IntN(2) == 0: // a stop over a wire that stalls
 		w.count("stall")
-		w.say("server %d stalls for 2.5 s, and Stop is pressed there", s.n)
-		l := s.line
+		w.say("the wire of server %d stalls for 2.5 s, and Stop is pressed there", s.n)
+		l := s.wire
 		l.stall()
 		w.bg.Go(func() { time.Sleep(2500 * time.Millisecond); l.free() })
 		w.wait(time.Duration(100+w.rng.IntN(500)) * time.Millisecond)
@@ -515,6 +516,7 @@ func (w *model) calm() {
 	}
 	for _, s := range w.servers {
 		s.line.free()
+		s.wire.free()
 		if s.dead {
 			s.start()
 		}
@@ -592,9 +594,11 @@ func (w *model) stall(s *modelServer) {
 		d = time.Duration(1000+w.rng.IntN(4000)) * time.Millisecond
 	}
 	w.say("server %d stalls for %v", s.n, d)
-	s.line.stall()
-	l := s.line
-	w.bg.Go(func() { time.Sleep(d); l.free() })
+	pages, rig := s.line, s.wire
+	if rig.stall(); w.rng.IntN(2) == 0 { // as a whole, not its wire alone
+		pages.stall()
+	}
+	w.bg.Go(func() { time.Sleep(d); rig.free(); pages.free() })
 }
 
 func (w *model) stallJournal() {
@@ -712,6 +716,16 @@ func (l *line) free() {
 		close(l.held)
 		l.held, l.since = nil, time.Now()
 	}
+}
+
+// runs is how long it has run; 0: it is stalled.
+func (l *line) runs() time.Duration {
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	if l.held != nil {
+		return 0
+	}
+	return time.Since(l.since)
 }
 
 // pause waits while it is stalled, until a deadline.
@@ -906,7 +920,8 @@ func (r *modelRight) Release() {
 type modelServer struct {
 	w    *model
 	n    int
-	line *line
+	line *line // to its pages
+	wire *line // to the machine
 	f    *machine.Machine
 	srv  *Server
 	in   *door
@@ -917,26 +932,27 @@ type modelServer struct {
 	open map[net.Conn]bool
 }
 
-func (s *modelServer) strung(c net.Conn, err error) (net.Conn, error) {
+func (s *modelServer) strung(l *line, c net.Conn, err error) (net.Conn, error) {
 	if err != nil {
 		return nil, err
 	}
 	s.mu.Lock()
 	defer s.mu.Unlock()
 	s.open[c] = true
-	return &strung{Conn: c, l: s.line}, nil
+	return &strung{Conn: c, l: l}, nil
 }
 
 func (s *modelServer) start() {
-	s.line, s.in, s.die, s.dead, s.open = &line{since: time.Now()}, newDoor(), make(chan struct{}), false, map[net.Conn]bool{}
+	s.line, s.wire = &line{since: time.Now()}, &line{since: time.Now()}
+	s.in, s.die, s.dead, s.open = newDoor(), make(chan struct{}), false, map[net.Conn]bool{}
 	quiet := slog.New(slog.NewTextHandler(io.Discard, nil))
 	j := &gated{s.w.disk, s.w, s.n, s.die}
 	s.f = machine.New("plank", "Plank", func(ctx context.Context) (link.Rig, error) {
 		if s.w == nil || !s.w.on {
 			return nil, errors.New("it is off")
 		}
-		c, err := s.strung(s.w.rigDoor.dial())
-		if err != nil {
+		c, err := s.w.rigDoor.dial()
+		if c, err = s.strung(s.wire, c, err); err != nil {
 			return nil, err
 		}
 		return link.NewClient(c), nil
@@ -988,6 +1004,7 @@ func (s *modelServer) stop(killed bool) {
 		s.w.mu.Unlock()
 	}
 	s.line.free()
+	s.wire.free()
 	s.end()
 }
 
@@ -1041,7 +1058,10 @@ func (p *modelPage) open() {
 		return
 	}
 	sv := p.sv
-	client := &http.Client{Transport: &http.Transport{DialContext: func(context.Context, string, string) (net.Conn, error) { return sv.strung(sv.in.dial()) }}}
+	client := &http.Client{Transport: &http.Transport{DialContext: func(context.Context, string, string) (net.Conn, error) {
+		c, err := sv.in.dial()
+		return sv.strung(sv.line, c, err)
+	}}}
 	dial := func(path string) *websocket.Conn {
 		ctx, cancel := context.WithTimeout(context.Background(), 2*time.Second)
 		defer cancel()
@@ -1353,12 +1373,10 @@ func (w *model) owes(sv *modelServer, before standin.Moment) {
 
 // soundFor is how long a server's wires and the machine have been in order.
 func (w *model) soundFor(s *modelServer) time.Duration {
-	s.line.mu.Lock()
-	defer s.line.mu.Unlock()
-	if s.line.held != nil || s.dead || !w.on {
+	if s.dead || !w.on {
 		return 0
 	}
-	return min(time.Since(s.line.since), time.Since(w.onSince))
+	return min(s.line.runs(), s.wire.runs(), time.Since(w.onSince))
 }
 
 // stop presses Stop; where it answers that it is done, the machine has counted it.
@@ -1372,7 +1390,10 @@ func (p *modelPage) stop() {
 	p.release()
 	w.bg.Go(func() {
 		client := &http.Client{Timeout: 10 * time.Second, Transport: &http.Transport{DisableKeepAlives: true,
-			DialContext: func(context.Context, string, string) (net.Conn, error) { return sv.strung(sv.in.dial()) }}}
+			DialContext: func(context.Context, string, string) (net.Conn, error) {
+				c, err := sv.in.dial()
+				return sv.strung(sv.line, c, err)
+			}}}
 		sound := w.soundFor(sv) > 5*time.Second
 		before := w.rig.Truly()
 		r, err := client.Post("http://model/api/stop", "", nil)
