@@ -195,6 +195,13 @@ func (m *Memory) Log(_ context.Context, e Entry) error {
 	return nil
 }
 
+// All is the log so far.
+func (m *Memory) All() []Entry {
+	m.mu.Lock()
+	defer m.mu.Unlock()
+	return append([]Entry(nil), m.Entries...)
+}
+
 // Text is the log so far, a line each.
 func (m *Memory) Text() string {
 	m.mu.Lock()

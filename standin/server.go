@@ -325,12 +325,12 @@ func (c *session) take(id int64, w *link.Load) (r link.Reply, more any, answer b
 		print, err := c.read(w.Epoch, first, all)
 		c.prove.Store(false)
 		s.mu.Lock()
-		r.OK, r.Boot, r.Stops, r.Tick = err == nil, s.sim.boot, s.sim.stops, s.sim.tick
+		done := link.Reply{Re: id, OK: err == nil, Boot: s.sim.boot, Stops: s.sim.stops, Tick: s.sim.tick}
 		s.mu.Unlock()
 		if err != nil {
-			r.Why = err.Error()
+			done.Why = err.Error()
 		}
-		c.reply(r, link.Loaded{Print: print})
+		c.reply(done, link.Loaded{Print: print})
 	})
 	return r, nil, false
 }

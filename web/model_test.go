@@ -560,7 +560,7 @@ func (w *model) calm() {
 // kept holds what is written down against what the machine has rolled.
 func (w *model) kept() {
 	lines := map[string]int{}
-	for _, e := range w.disk.Entries {
+	for _, e := range w.disk.All() {
 		lines[e.ID]++
 	}
 	for id, n := range lines {
