@@ -179,17 +179,13 @@ func hear(line []byte) (m heard, ok bool) {
 	return m, m.Re != 0 || m.State != nil || m.Rows != nil || m.Take != nil
 }
 
-// lane is which a word goes in.
-func lane(w Word) int {
+// queue lays a letter into its word's lane.
+func (c *Client) queue(l letter, w Word) error {
+	k := 1
 	switch w.Do() {
 	case "stop", "release", "beat", "alive":
-		return 0
+		k = 0
 	}
-	return 1
-}
-
-// queue lays a letter into its lane.
-func (c *Client) queue(l letter, k int) error {
 	c.mu.Lock()
 	defer c.mu.Unlock()
 	select {
@@ -311,7 +307,7 @@ func (c *Client) Raw(ctx context.Context, w Word, may func() error) ([]byte, err
 		own := may
 		may = func() error { return errors.Join(ctx.Err(), own()) }
 	}
-	if err := c.queue(letter{line: line, may: may, sent: sent}, lane(w)); err != nil {
+	if err := c.queue(letter{line: line, may: may, sent: sent}, w); err != nil {
 		forget()
 		return nil, err
 	}
@@ -366,7 +362,7 @@ func (c *Client) Say(w Word) error {
 	case "beat", "alive":
 		l.by = time.Now().Add(beatLimit)
 	}
-	return c.queue(l, lane(w))
+	return c.queue(l, w)
 }
 
 // Events are states, rows and ends of takes.

@@ -72,7 +72,7 @@ type holdSays struct {
 type holder struct {
 	*heldLine
 	s     *Server
-	asks  func(late time.Duration) act.Asked
+	by    machine.Owner
 	on    string // the machine, as the page says it
 	plan  plan
 	shot  string
@@ -93,11 +93,7 @@ func (s *Server) hold(w http.ResponseWriter, r *http.Request) {
 	ctx, cancel := context.WithCancel(r.Context())
 	defer cancel()
 	h := &holder{heldLine: newHeldLine(c), s: s, shot: shot, on: q.Get("machine"), plan: s.plans.open(shot, pass),
-		asks: func(late time.Duration) act.Asked {
-			a := s.conductor.Now(machine.Owner{Who: who, Page: page}, shot)
-			a.At = a.At.Add(-late)
-			return a
-		}}
+		by: machine.Owner{Who: who, Page: page}}
 	defer h.close()
 	defer cancel()
 	h.wg.Go(func() { h.plan.keep(ctx) })
@@ -123,7 +119,8 @@ func (s *Server) hold(w http.ResponseWriter, r *http.Request) {
 
 // begin carries a press out beside the reading of its beats.
 func (h *holder) begin(ctx context.Context, name string, late time.Duration) {
-	a := h.asks(late) // before anything is waited for
+	a := h.s.conductor.Now(h.by, h.shot) // before anything is waited for
+	a.At = a.At.Add(-late)
 	if !h.press(name, func(press string, held func() bool) { h.roll(ctx, a, press, held) }) {
 		h.say(ctx, holdSays{Refused: "The last press is still being carried out. Let go, and press again."})
 	}

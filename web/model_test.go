@@ -699,6 +699,7 @@ type line struct {
 	mu    sync.Mutex
 	held  chan struct{} // nil: it runs
 	since time.Time     // since when it runs
+	sees  func([]byte)  // is told of what goes over it; nil: nobody is
 }
 
 func (l *line) stall() {
@@ -768,8 +769,11 @@ func (s *strung) SetWriteDeadline(t time.Time) error {
 // Write lets half of it through before it stalls, as a wire does.
 func (s *strung) Write(b []byte) (int, error) {
 	s.l.mu.Lock()
-	held := s.l.held
+	held, sees := s.l.held, s.l.sees
 	s.l.mu.Unlock()
+	if sees != nil {
+		sees(b)
+	}
 	if held == nil {
 		return s.Conn.Write(b)
 	}

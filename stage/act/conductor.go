@@ -87,8 +87,6 @@ func (c *Conductor) begin(a Asked, k machine.Kind, says string, axes []string, c
 	return c.Arbiter.Begin(a.Press, a.Owner, d, claims...)
 }
 
-func on(id string) machine.Claim { return machine.Claim{Machine: id} }
-
 // note writes a line of the log beside what moves.
 func note(m *machine.Machine, a Asked, kind, format string, v ...any) {
 	m.Note(journal.Entry{Actor: a.Who, ShotID: a.Shot, Kind: kind, Text: fmt.Sprintf(format, v...)})
@@ -106,7 +104,7 @@ type Going struct {
 // long as the press is fresh. The move goes on when the page that asked is gone, and ends with
 // any stop.
 func (c *Conductor) Go(ctx context.Context, a Asked, id string, decide func(context.Context) (Going, error)) (Going, error) {
-	g, err := c.begin(a, machine.KindGoTo, "a move", nil, on(id))
+	g, err := c.begin(a, machine.KindGoTo, "a move", nil, machine.Claim{Machine: id})
 	if err != nil {
 		return Going{}, err
 	}

@@ -212,7 +212,7 @@ const (
 // once; what follows is in Now. It goes on when the page that pressed is gone, and ends with
 // any stop.
 func (s *Shooting) Next(ctx context.Context, a Asked, w Wanted) (*Question, error) {
-	g, err := s.c.begin(a, machine.KindFrame, "a frame is taken", nil, on(w.Machine), machine.Claim{Thing: Camera}, machine.Claim{Thing: Frames}, machine.Claim{Thing: Shoot(a.Shot)})
+	g, err := s.c.begin(a, machine.KindFrame, "a frame is taken", nil, machine.Claim{Machine: w.Machine}, machine.Claim{Thing: Camera}, machine.Claim{Thing: Frames}, machine.Claim{Thing: Shoot(a.Shot)})
 	if err != nil {
 		return nil, err
 	}

@@ -27,7 +27,7 @@ func (c *Conductor) Home(ctx context.Context, a Asked, id string, h Homing) erro
 	if h.Times < 1 || h.Times > MostHomings {
 		return fmt.Errorf("homing %d times: give 1 to %d", h.Times, MostHomings)
 	}
-	g, err := c.begin(a, machine.KindHoming, "homing", h.Axes, on(id))
+	g, err := c.begin(a, machine.KindHoming, "homing", h.Axes, machine.Claim{Machine: id})
 	if err != nil {
 		return err
 	}

@@ -76,7 +76,7 @@ func (c *Conductor) Jog(ctx context.Context, a Asked, id, press string, w Joggin
 	if err != nil {
 		return nil, err
 	}
-	g, err := c.begin(a, machine.KindJog, m.Named([]string{w.Axis})+" is jogged", []string{w.Axis}, on(id))
+	g, err := c.begin(a, machine.KindJog, m.Named([]string{w.Axis})+" is jogged", []string{w.Axis}, machine.Claim{Machine: id})
 	if err != nil {
 		return nil, err
 	}

@@ -52,7 +52,7 @@ var ErrLetGo = errors.New("let go before the rig started")
 // the claim is granted. held says whether the press is still held, and is asked before each
 // word.
 func (c *Conductor) Roll(ctx context.Context, a Asked, id, press string, decide func(context.Context) (Rolling, error), held func() bool) (*Hold, error) {
-	g, err := c.begin(a, machine.KindPass, "a pass is rolled", nil, on(id), machine.Claim{Thing: Shoot(a.Shot)})
+	g, err := c.begin(a, machine.KindPass, "a pass is rolled", nil, machine.Claim{Machine: id}, machine.Claim{Thing: Shoot(a.Shot)})
 	if err != nil {
 		return nil, err
 	}
@@ -86,7 +86,7 @@ func (c *Conductor) mayRoll(g *machine.Grant, r Rolling) error {
 		if len(r.Desk.Machines) == 0 || r.Desk.Machines[0].Rig.ID != m.ID() {
 			return errors.New("this shot's machine is another one by now; look, then press again")
 		}
-		if x := ready.ToRoll(machine.Gather(r.Desk.Machines, c.Machines.Now()), r.Desk); !x.OK {
+		if x := ready.ToRoll(machine.Gather(r.Desk.Machines, []machine.Snapshot{m.Now()}), r.Desk); !x.OK {
 			return errors.New(x.Sentence)
 		}
 	}

@@ -15,7 +15,7 @@ import (
 
 // set carries out words of one activity on a machine that nothing else is done with.
 func (c *Conductor) set(ctx context.Context, a Asked, id, says string, axes []string, do func(*machine.Grant) error) (*machine.Machine, error) {
-	g, err := c.begin(a, machine.KindSetting, says, axes, on(id))
+	g, err := c.begin(a, machine.KindSetting, says, axes, machine.Claim{Machine: id})
 	if err != nil {
 		return nil, err
 	}

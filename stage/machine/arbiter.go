@@ -175,7 +175,7 @@ func (a *Arbiter) lost(m *Machine) {
 	}
 	a.mu.Unlock()
 	for _, g := range list {
-		if err := g.may(); errors.Is(err, ErrStopped) || errors.Is(err, ErrLost) {
+		if err := g.may(false); errors.Is(err, ErrStopped) || errors.Is(err, ErrLost) {
 			g.stop(err)
 		}
 	}

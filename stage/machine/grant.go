@@ -132,8 +132,10 @@ func (g *Grant) Next(event time.Time) {
 	g.mu.Unlock()
 }
 
-// may is asked in the last step before a word goes onto the wire.
-func (g *Grant) may() error {
+// may is asked in the last step before a word goes onto the wire: nobody has stopped it or its
+// machine since it was asked for, the machine is the same that it was, and it is not too late.
+// A leave that is spent is gone: each word needs an event of its own.
+func (g *Grant) may(spend bool) error {
 	g.mu.Lock()
 	why, due := g.why, g.due
 	g.mu.Unlock()
@@ -152,46 +154,50 @@ func (g *Grant) may() error {
 		return ErrStopped
 	}
 	if g.m != nil {
-		if err := g.m.may(g.conn, g.boot, g.stops); err != nil {
-			return err
+		g.m.mu.Lock()
+		stopping, same := g.m.stopping, g.m.client == g.conn
+		g.m.mu.Unlock()
+		boot, stops := g.conn.Heard()
+		switch {
+		case !same:
+			return ErrLost
+		case stopping > 0:
+			return ErrStopped
+		case boot != g.boot:
+			return ErrLost
+		case stops != g.stops:
+			return ErrStopped
 		}
 	}
 	if due.IsZero() || time.Now().After(due) {
 		return ErrLate
+	}
+	if spend {
+		g.mu.Lock()
+		g.due = time.Time{}
+		g.mu.Unlock()
 	}
 	return nil
 }
 
 // Still reports whether it may go on: nobody has stopped it.
 func (g *Grant) Still() error {
-	err := g.may()
+	err := g.may(false)
 	if errors.Is(err, ErrLate) {
 		return nil
 	}
 	return err
 }
 
-// leave is asked like may, and takes the leave away: each word needs an event of its own.
-func (g *Grant) leave() error {
-	if err := g.may(); err != nil {
-		return err
-	}
-	g.mu.Lock()
-	g.due = time.Time{}
-	g.mu.Unlock()
-	return nil
-}
-
 // order is what a word carries that is given now.
 func (g *Grant) order() link.Order {
-	d := g.Doing()
+	g.mu.Lock()
+	d, due := g.doing, g.due
+	g.mu.Unlock()
 	o := link.Order{Epoch: g.epoch, Boot: g.boot, Stops: g.stops, Who: d.Says}
 	if n := d.Who.Name; n != "" {
 		o.Who = n + ": " + o.Who
 	}
-	g.mu.Lock()
-	due := g.due
-	g.mu.Unlock()
 	g.m.mu.Lock()
 	defer g.m.mu.Unlock()
 	if !g.m.seen.IsZero() && !due.IsZero() {
@@ -220,7 +226,7 @@ func give[A any](ctx context.Context, g *Grant, make func(link.Order) link.Asks[
 	// Whoever asked may go away meanwhile: what was said is waited for all the same.
 	ctx, cancel := context.WithTimeout(context.WithoutCancel(ctx), orderAnswer)
 	defer cancel()
-	line, err := g.conn.Raw(ctx, w, g.leave)
+	line, err := g.conn.Raw(ctx, w, func() error { return g.may(true) })
 	if err != nil {
 		var silent *link.UnansweredError
 		if errors.As(err, &silent) {

@@ -217,30 +217,27 @@ func Gather(machines []rig.Placed, all []Snapshot) Snapshot {
 			}
 		}
 		out.Versions[m.Rig.ID] = s.Version
-		out.join(m.Name+"/", &s, i == 0)
+		is, mode, axes := &out.State, out.State.Mode, out.State.Axes
+		if i == 0 {
+			out.Machine, out.Name, out.Aside, out.Boot, out.Loading = s.Machine, s.Name, s.Aside, s.Boot, s.Loading
+			*is = s.State
+			is.Mode, is.Axes = mode, axes
+		}
+		if !s.Connected && out.Connected {
+			out.Connected, out.Why = false, s.Why
+		}
+		out.Driving, out.Leased = out.Driving && s.Driving, out.Leased && s.Leased
+		out.StandIn, out.Old = out.StandIn || s.StandIn, out.Old || s.Old
+		if rank[s.State.Mode] > rank[mode] {
+			is.Mode, is.Drive, is.Frame, is.Take = s.State.Mode, s.State.Drive, s.State.Frame, s.State.Take
+			is.Press, is.Who = s.State.Press, s.State.Who
+		}
+		is.EStop = is.EStop || s.State.EStop
+		for id, a := range s.State.Axes {
+			axes[m.Name+"/"+id] = a
+		}
 	}
 	return out
-}
-
-func (s *Snapshot) join(prefix string, o *Snapshot, first bool) {
-	if first {
-		s.Machine, s.Name, s.Aside, s.Boot, s.Loading = o.Machine, o.Name, o.Aside, o.Boot, o.Loading
-		mode, axes := s.State.Mode, s.State.Axes
-		s.State = o.State
-		s.State.Mode, s.State.Axes = mode, axes
-	}
-	if !o.Connected && s.Connected {
-		s.Connected, s.Why = false, o.Why
-	}
-	s.Driving, s.Leased, s.StandIn, s.Old = s.Driving && o.Driving, s.Leased && o.Leased, s.StandIn || o.StandIn, s.Old || o.Old
-	if rank[o.State.Mode] > rank[s.State.Mode] {
-		s.State.Mode, s.State.Drive, s.State.Frame, s.State.Take = o.State.Mode, o.State.Drive, o.State.Frame, o.State.Take
-		s.State.Press, s.State.Who = o.State.Press, o.State.Who
-	}
-	s.State.EStop = s.State.EStop || o.State.EStop
-	for id, a := range o.State.Axes {
-		s.State.Axes[prefix+id] = a
-	}
 }
 
 // rank orders modes by how much a machine does.

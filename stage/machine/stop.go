@@ -49,26 +49,6 @@ func (f *Machine) Stop(ctx context.Context) error {
 	return err
 }
 
-// may is asked in the last step before a word of a grant goes onto the wire: nobody has
-// stopped the machine since, it is the same that it was, and it is not too late.
-func (f *Machine) may(c link.Rig, boot string, stops int64) error {
-	f.mu.Lock()
-	stopping, same := f.stopping, f.client == c
-	f.mu.Unlock()
-	b, n := c.Heard()
-	switch {
-	case !same:
-		return ErrLost
-	case stopping > 0:
-		return ErrStopped
-	case b != boot:
-		return ErrLost
-	case n != stops:
-		return ErrStopped
-	}
-	return nil
-}
-
 // What ends an activity before its time.
 var (
 	// ErrStopped is returned for what a stop has overtaken.

@@ -141,7 +141,7 @@ func ToExpose(s machine.Snapshot, d *Desk, eye camera.EyeNow, cell weave.Cell, b
 // unhomed is the first axis that is not homed, by name.
 func (f *facts) unhomed() string {
 	for _, a := range f.Rig.Axes {
-		if !f.State.Homed(a.ID) {
+		if !f.State.Axes[a.ID].Homed {
 			return a.Name
 		}
 	}
@@ -153,7 +153,7 @@ func (f *facts) unhomed() string {
 // as there.
 func Astray(s machine.Snapshot, r *rig.Rig) string {
 	for _, a := range r.Axes {
-		off := math.Abs(s.State.Pos(a.ID) - s.State.Asked(a.ID))
+		off := math.Abs(s.State.Axes[a.ID].Pos - s.State.Axes[a.ID].Asked)
 		if step := math.Abs(float64(a.StepsPerUnit.Den) / float64(a.StepsPerUnit.Num)); off > 2*step+a.Backlash+a.Repeatability {
 			return fmt.Sprintf("%s stands %.2f %s from where it was sent: it has lost steps, or slipped. Press 2 and home it.", a.Name, off, a.Unit.Symbol())
 		}
@@ -182,10 +182,10 @@ func AtFirst(s machine.Snapshot, d *Desk) (ok, onPath bool, text string) {
 	p.AtFrame(first, d.Begin)
 	worst, far := -1, 0.0
 	for i, id := range d.Table.Axes {
-		here[i] = s.State.Pos(id)
-		a := d.Rig.Axes[i]
+		a, is := d.Rig.Axes[i], s.State.Axes[id]
+		here[i] = is.Pos
 		// Within two steps counts as there: the rig itself checks to one step.
-		if x := math.Abs(s.State.Asked(id)-first[i]) / (2 * math.Abs(float64(a.StepsPerUnit.Den)/float64(a.StepsPerUnit.Num))); x > 1 && x > far {
+		if x := math.Abs(is.Asked-first[i]) / (2 * math.Abs(float64(a.StepsPerUnit.Den)/float64(a.StepsPerUnit.Num))); x > 1 && x > far {
 			worst, far = i, x
 		}
 	}

@@ -1,0 +1,209 @@
+package web
+
+import (
+	"bytes"
+	"encoding/json"
+	"fmt"
+	"go/ast"
+	"go/parser"
+	"go/token"
+	"io/fs"
+	"math/rand/v2"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"slices"
+	"strings"
+	"sync"
+	"testing"
+	"testing/synctest"
+	"time"
+
+	"keenarc/journal/journaltest"
+	"keenarc/stage/act"
+	"keenarc/tools/entered"
+)
+
+// mostEntered is how many functions of ours one press of the hold may enter, from the socket's
+// word to the line on the wire. docs/architecture.md lists them in order.
+const mostEntered = 59
+
+// TestOnePress counts them: every function is given a line that says that it is entered, and
+// the test is run so. The bubble's time stands still while the press is carried out, so nothing
+// else is.
+func TestOnePress(t *testing.T) {
+	const inside = "KEENARC_ENTERED"
+	if file := os.Getenv(inside); file != "" {
+		synctest.Test(t, func(t *testing.T) {
+			if err := os.WriteFile(file, []byte(strings.Join(onePress(t), "\n")), 0o600); err != nil {
+				t.Fatal(err)
+			}
+		})
+		return
+	}
+	dir := t.TempDir()
+	cmd := exec.Command("go", "test", "-count=1", "-overlay", telling(t, dir), "-run", "TestOnePress$", ".")
+	list := filepath.Join(dir, "entered")
+	cmd.Env = append(os.Environ(), inside+"="+list)
+	if out, err := cmd.CombinedOutput(); err != nil {
+		t.Fatalf("%v\n%s", err, out)
+	}
+	raw, err := os.ReadFile(list)
+	if err != nil {
+		t.Fatal(err)
+	}
+	got := strings.Split(string(raw), "\n")
+	doc, err := os.ReadFile("../docs/architecture.md")
+	if err != nil {
+		t.Fatal(err)
+	}
+	_, want, _ := strings.Cut(string(doc), "<!-- one press -->\n")
+	want, _, _ = strings.Cut(want, "\n\n")
+	var listed []string
+	for k, part := range strings.Split(want, "`") {
+		if k%2 == 1 {
+			listed = append(listed, part)
+		}
+	}
+	if len(got) > mostEntered || len(got) < 10 {
+		t.Errorf("one press enters %d functions of ours, at most %d are meant:\n%s", len(got), mostEntered, raw)
+	}
+	if !slices.Equal(got, listed) {
+		t.Errorf("docs/architecture.md lists\n%s\none press enters\n%s", strings.Join(listed, "\n"), raw)
+	}
+}
+
+// onePress is what is entered from the word of a press until the order to arm lies on the wire.
+func onePress(t *testing.T) []string {
+	w := &model{t: t, rng: rand.New(rand.NewPCG(1, 1)), began: time.Now(), counts: map[string]int{}, disk: journaltest.NewDisk(), gate: &gate{},
+		office: &modelOffice{}, presses: map[string]*deed{}, rows: map[string]int{}, boots: map[string]string{}}
+	w.sealed()
+	w.switchOn()
+	s := &modelServer{w: w}
+	w.servers = []*modelServer{s}
+	s.start()
+	s.srv.plans = keptReady{s}
+	defer w.close()
+	p := &modelPage{w: w, sv: s}
+	w.pages = []*modelPage{p}
+	p.open()
+	time.Sleep(2 * time.Second)
+	p.home()
+	time.Sleep(time.Minute)
+	p.goTo(map[string]float64{"track": 500, "pan": 2, "tilt": 0, "roll": 0, "focus": 150})
+	time.Sleep(time.Minute + 777*time.Microsecond) // between two of anything that comes every millisecond
+	var got []string
+	armed := make(chan struct{})
+	var once sync.Once
+	s.wire.sees = func(b []byte) {
+		if bytes.Contains(b, []byte(`"do":"arm"`)) {
+			once.Do(func() { got = entered.End(); close(armed) })
+		}
+	}
+	synctest.Wait()
+	entered.Begin()
+	p.press("roll")
+	select {
+	case <-armed:
+	case <-time.After(time.Second):
+		t.Errorf("nothing was armed:\n%s", strings.Join(w.story, "\n"))
+	}
+	return got
+}
+
+// keptReady are plans of the store that were read before.
+type keptReady struct{ s *modelServer }
+
+func (k keptReady) open(shot, pass string) plan {
+	now := act.Rolling{Pass: k.s.w.pass, Desk: k.s.w.desk}
+	return &storedPlan{s: k.s.srv, shot: shot, pass: pass, seen: k.s.srv.version(shot), now: now}
+}
+
+// telling writes every file of the rooms that a press goes through with such a line in each
+// function, and answers the overlay for the compiler. What a function literal does counts as
+// the function's that it stands in; the rules' own, which stand in none, as one.
+func telling(t *testing.T, dir string) string {
+	t.Helper()
+	root, err := filepath.Abs("..")
+	if err != nil {
+		t.Fatal(err)
+	}
+	instead := map[string]string{}
+	for _, room := range []string{"web", "stage", "link", "journal", "core", "store", "exchange", "calc"} {
+		err := filepath.WalkDir(filepath.Join(root, room), func(file string, d fs.DirEntry, err error) error {
+			if err != nil || !strings.HasSuffix(file, ".go") || strings.HasSuffix(file, "_test.go") {
+				return err
+			}
+			with, err := tellingFile(file)
+			if err != nil {
+				return err
+			}
+			to := filepath.Join(dir, fmt.Sprintf("%d.go", len(instead)))
+			instead[file] = to
+			return os.WriteFile(to, with, 0o600)
+		})
+		if err != nil {
+			t.Fatal(err)
+		}
+	}
+	raw, err := json.Marshal(map[string]any{"Replace": instead})
+	if err != nil {
+		t.Fatal(err)
+	}
+	overlay := filepath.Join(dir, "overlay.json")
+	if err := os.WriteFile(overlay, raw, 0o600); err != nil {
+		t.Fatal(err)
+	}
+	return overlay
+}
+
+func tellingFile(file string) ([]byte, error) {
+	src, err := os.ReadFile(file)
+	if err != nil {
+		return nil, err
+	}
+	fset := token.NewFileSet()
+	f, err := parser.ParseFile(fset, file, src, parser.SkipObjectResolution)
+	if err != nil {
+		return nil, err
+	}
+	in := map[int]string{fset.Position(f.Name.End()).Offset: `; import keenarcEntered "keenarc/tools/entered"`}
+	for _, decl := range f.Decls {
+		name := f.Name.Name + "."
+		if d, ok := decl.(*ast.FuncDecl); ok {
+			if d.Recv != nil {
+				at := d.Recv.List[0].Type
+				if s, ok := at.(*ast.StarExpr); ok {
+					at = s.X
+				}
+				if g, ok := at.(*ast.IndexExpr); ok {
+					at = g.X
+				}
+				name += at.(*ast.Ident).Name + "."
+			}
+			name += d.Name.Name
+		} else {
+			name += "rules"
+		}
+		ast.Inspect(decl, func(n ast.Node) bool {
+			var body *ast.BlockStmt
+			switch x := n.(type) {
+			case *ast.FuncDecl:
+				body = x.Body
+			case *ast.FuncLit:
+				body = x.Body
+			}
+			if body != nil {
+				in[fset.Position(body.Lbrace).Offset+1] = fmt.Sprintf(" keenarcEntered.Func(%q); ", name)
+			}
+			return true
+		})
+	}
+	var out bytes.Buffer
+	for k, b := range src {
+		out.WriteString(in[k])
+		out.WriteByte(b)
+	}
+	out.WriteString("\nvar _ = keenarcEntered.Func\n")
+	return out.Bytes(), nil
+}
