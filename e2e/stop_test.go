@@ -295,7 +295,7 @@ func TestStopInTheMiddle(t *testing.T) {
 		t.Helper()
 		q.wait(what+": whose it is", `document.querySelector('[data-test="whose"]').textContent.includes('other page: `+says+`')`)
 		p.wait(what+": mine", `document.querySelector('[data-test="whose"]').textContent.includes('this page: `+says+`')`)
-		look(q, strings.ReplaceAll(what, " ", "-"))
+		look(q, strings.NewReplacer(" ", "-", "'", "").Replace(what))
 		q.must(chromedp.KeyEvent("\u001b"))
 		a.rigWait(what+": at rest", in(link.Idle))
 		at := a.Floor.Now().State.Axes
@@ -363,6 +363,23 @@ func TestStopInTheMiddle(t *testing.T) {
 	p.arrow("ArrowRight", false)
 	p.must(chromedp.KeyEvent("\u001b"))
 	p.wait("live is off", `!document.querySelector('[data-test="live-sign"]')`)
+
+	// A frame's move: it rests where it is, says so, and goes on by another N only.
+	p.must(chromedp.Navigate(a.Addr + "/shot/" + a.other("SL-030") + "/shoot"))
+	for n := range 2 {
+		p.wait("what N does", `document.querySelector('[data-test="ready"]')?.textContent.includes('Press N to go there')`)
+		p.key("n")
+		p.wait("a question about the way", `document.querySelector('#ask-title')?.textContent.includes('to frame 0000')`)
+		if n == 1 { // not a second time: one N, and no other, has moved it
+			p.key("Escape")
+			break
+		}
+		p.click("ask-yes")
+		a.rigWait("going to a frame", in(link.Moving))
+		stopped("a frame's move", "going to frame 0000")
+		p.says("the page says it", "frames-trouble", "the rig stopped on its way to frame 0000; press N to go on")
+		look(p, "frame-stopped")
+	}
 
 	// A machine that is away cannot be told: that is said in large, until it is read.
 	a.StandIns["turnstile"].Close()

@@ -75,14 +75,7 @@ func TestOnePress(t *testing.T) {
 
 // onePress is what is entered from the word of a press until the order to arm lies on the wire.
 func onePress(t *testing.T) []string {
-	w := &model{t: t, rng: rand.New(rand.NewPCG(1, 1)), began: time.Now(), counts: map[string]int{}, disk: journaltest.NewDisk(), gate: &gate{},
-		office: &modelOffice{}, presses: map[string]*deed{}, rows: map[string]int{}, boots: map[string]string{}}
-	w.sealed()
-	w.switchOn()
-	s := &modelServer{w: w}
-	w.servers = []*modelServer{s}
-	s.start()
-	s.srv.plans = keptReady{s}
+	w, s := quietStage(t)
 	defer w.close()
 	p := &modelPage{w: w, sv: s}
 	w.pages = []*modelPage{p}
@@ -109,6 +102,39 @@ func onePress(t *testing.T) []string {
 		t.Errorf("nothing was armed:\n%s", strings.Join(w.story, "\n"))
 	}
 	return got
+}
+
+// quietStage is a machine, a server and nobody who plays. It has to be closed.
+func quietStage(t *testing.T) (*model, *modelServer) {
+	w := &model{t: t, rng: rand.New(rand.NewPCG(1, 1)), began: time.Now(), counts: map[string]int{}, disk: journaltest.NewDisk(), gate: &gate{},
+		office: &modelOffice{}, presses: map[string]*deed{}, rows: map[string]int{}, boots: map[string]string{}}
+	w.sealed()
+	w.switchOn()
+	s := &modelServer{w: w}
+	w.servers = []*modelServer{s}
+	s.start()
+	s.srv.plans = keptReady{s}
+	return w, s
+}
+
+// A machine that was switched off holds no table any more: the desk that is open has it loaded
+// again, before anybody presses.
+func TestLoadedAgainAfterAPowerCut(t *testing.T) {
+	synctest.Test(t, func(t *testing.T) {
+		w, s := quietStage(t)
+		defer w.close()
+		p := &modelPage{w: w, sv: s}
+		w.pages = []*modelPage{p}
+		p.open()
+		for n := range 2 {
+			time.Sleep(5 * time.Second)
+			if got := s.f.Now().State; got.Print != w.pass.Print {
+				t.Fatalf("switched on %d times it holds %q", n+1, got.Print)
+			}
+			w.rigOff()
+			w.switchOn()
+		}
+	})
 }
 
 // keptReady are plans of the store that were read before.

@@ -68,15 +68,17 @@ const keepEvery = 150 * time.Millisecond
 func (p *storedPlan) keep(ctx context.Context) {
 	tk := time.NewTicker(keepEvery)
 	defer tk.Stop()
-	loaded := ""
+	loaded, boot := "", "" // of what, into which run of the machine: switched off, it holds nothing
 	for {
 		look, cancel := context.WithTimeout(ctx, 3*time.Second)
 		r, err := p.rolling(look)
 		cancel()
-		if err == nil && r.Pass != nil && r.Pass.Print != loaded {
+		if err == nil && r.Pass != nil {
 			if m, err := p.s.floor.Of(r.Desk.Machines[0].Rig.ID); err == nil {
-				p.s.conductor.Load(m, r.Pass.Machine, r.Pass.Table, r.Pass.Print)
-				loaded = r.Pass.Print
+				if now := m.Now().Boot; r.Pass.Print != loaded || now != boot {
+					p.s.conductor.Load(m, r.Pass.Machine, r.Pass.Table, r.Pass.Print)
+					loaded, boot = r.Pass.Print, now
+				}
 			}
 		}
 		select {
