@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"io"
+	"math"
 	"math/rand/v2"
 	"net/http"
 	"os"
@@ -14,10 +15,12 @@ import (
 	"testing"
 	"time"
 
+	"keenarc/core/rig"
 	"keenarc/core/trace"
 	"keenarc/core/weave"
 	"keenarc/journal"
 	"keenarc/stage"
+	"keenarc/standin/camera"
 	"keenarc/web"
 )
 
@@ -280,17 +283,40 @@ func (b *bench) compare() (taken int) {
 	return len(counts)
 }
 
-// poses holds where the feedback saw the rig at each picture that counts against the
-// sealed path.
+// stood is where the rig really was at each picture, as the stand-in that looked through it
+// knows, by the machine's own names.
+func (b *bench) stood() map[string]map[string]float64 {
+	b.t.Helper()
+	raw, err := os.ReadFile(filepath.Join(b.film, "stood"))
+	if err != nil {
+		b.t.Fatal(err)
+	}
+	out := map[string]map[string]float64{}
+	for line := range strings.Lines(string(raw)) {
+		var s camera.Stood
+		if json.Unmarshal([]byte(line), &s) == nil { // one that was cut off by a kill is none
+			out[s.Picture] = s.Axes
+		}
+	}
+	return out
+}
+
+// poses holds where the rig truly was at each picture that counts, and where the feedback saw
+// it, against the sealed path.
 func (b *bench) poses(h *journal.Shoot) {
 	b.t.Helper()
 	sh, err := b.d.db.Shot(b.t.Context(), b.shot)
 	if err != nil {
 		b.t.Fatal(err)
 	}
+	stood := b.stood()
 	for _, e := range h.Exposures {
 		if e.Fate != weave.Kept {
 			continue
+		}
+		truly := stood[e.ID]
+		if truly == nil {
+			b.t.Errorf("frame %d counts, and nobody knows where the rig was", e.Frame)
 		}
 		table, err := b.d.db.Table(b.t.Context(), e.Seal)
 		if err != nil {
@@ -302,6 +328,11 @@ func (b *bench) poses(h *journal.Shoot) {
 			step := float64(a.StepsPerUnit.Den) / float64(a.StepsPerUnit.Num)
 			if d := e.Pose[a.ID] - q[i]; d > 2*step+a.Backlash+a.Repeatability || d < -2*step-a.Backlash-a.Repeatability {
 				b.t.Errorf("frame %d counts and was taken %.4f %s from its pose on %s", e.Frame, d, a.Unit, a.Name)
+			}
+			// Truly it is off by slack, and by as much as homings scatter.
+			_, own := rig.Split(a.ID)
+			if d, most := math.Abs(truly[own]-q[i]), 2*step+a.Backlash+6*a.Repeatability; truly != nil && d > most {
+				b.t.Errorf("frame %d counts, and %s really stood %.4f %s from its pose", e.Frame, a.Name, d, a.Unit)
 			}
 		}
 	}

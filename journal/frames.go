@@ -2,6 +2,7 @@ package journal
 
 import (
 	"context"
+	"errors"
 	"time"
 
 	"keenarc/core/weave"
@@ -37,6 +38,7 @@ type Shoot struct {
 	Declined string `json:"declined"`
 	// Turn is where it stands; Undo says what can be taken back, if anything.
 	Turn      weave.Turn     `json:"turn"`
+	Turns     int64          `json:"-"` // how many there were
 	Undo      string         `json:"undo,omitempty"`
 	Exposures []Exposure     `json:"exposures"`
 	Notes     map[int]string `json:"notes" doc:"for the hands, by frame"`
@@ -60,6 +62,24 @@ func (s *Shoot) Last() *Exposure {
 	return nil
 }
 
+// Stands is how a shoot stood when it was decided what to expose.
+type Stands struct {
+	Scheme int64 // its revision
+	Turns  int64
+}
+
+// Stands is how it stands.
+func (s *Shoot) Stands() Stands { return Stands{s.Revision, s.Turns} }
+
+// What a shoot's record refuses.
+var (
+	// ErrElse is returned where something else comes next by now than was seen.
+	ErrElse = errors.New("something else comes next by now; it was loaded again. Look, then press again")
+	// ErrDecided is returned where what became of an exposure was decided before: what is
+	// said of it now is not kept.
+	ErrDecided = errors.New("what became of that exposure is decided already")
+)
+
 // Frames keeps the record of shoots. Each call is safe when it has returned.
 type Frames interface {
 	Shoot(ctx context.Context, shot string) (*Shoot, error)
@@ -68,12 +88,15 @@ type Frames interface {
 	// Interrupted ends whatever phases were going on when the application ended: how long
 	// they went on is not known.
 	Interrupted(ctx context.Context) error
-	// Ask writes down, before a camera is told, that it will be; it numbers the exposure.
-	Ask(ctx context.Context, e *Exposure) error
-	// Keep stores the picture and what became of the exposure, kept or uncertain, at once.
+	// Ask writes down, before a camera is told, that it will be. The exposure carries the number
+	// that it was decided to have; where another application has taken that one meanwhile, or
+	// the shoot stands otherwise than on, it is refused with ErrElse.
+	Ask(ctx context.Context, e *Exposure, on Stands) error
+	// Keep stores the picture and what became of the exposure, kept or uncertain, at once. Done
+	// again it changes nothing; where something else was decided before, it is ErrDecided.
 	Keep(ctx context.Context, id string, fate weave.Fate, why string, png []byte) error
 	// Became says what became of an exposure that has no picture, or of which a person has
-	// judged the picture.
+	// judged the picture; ErrDecided where that is known already.
 	Became(ctx context.Context, id string, fate weave.Fate, why string) error
 	// Unknown are the exposures of which nothing is known yet.
 	Unknown(ctx context.Context) ([]Exposure, error)

@@ -191,8 +191,12 @@ func (d *demoTaker) take(ctx context.Context, c weave.Cell) error {
 	if err != nil {
 		return err
 	}
-	e := &journal.Exposure{Exposure: weave.Exposure{Cell: c, ID: journal.NewID()}, Shot: d.shot.ID, Seal: d.seal, Pose: pose, By: journal.Somebody, Machine: d.shot.Machines[0].Rig.ID}
-	if err := d.s.Ask(ctx, e); err != nil {
+	h, err := d.s.Shoot(ctx, d.shot.ID)
+	if err != nil {
+		return err
+	}
+	e := &journal.Exposure{Exposure: weave.Exposure{Cell: c, ID: journal.NewID(), Number: h.Board().Count(c) + 1}, Shot: d.shot.ID, Seal: d.seal, Pose: pose, By: journal.Somebody, Machine: d.shot.Machines[0].Rig.ID}
+	if err := d.s.Ask(ctx, e, h.Stands()); err != nil {
 		return err
 	}
 	if err := d.s.Keep(ctx, e.ID, weave.Kept, "", png); err != nil {

@@ -36,8 +36,8 @@ func (e *exposure) whole() journal.Exposure {
 	return out
 }
 
-func (s *Store) exposures(ctx context.Context, where string, args ...any) ([]journal.Exposure, error) {
-	rows, err := many[exposure](ctx, s, exposed+where+` ORDER BY e.asked_at, e.id`, args...)
+func exposures(ctx context.Context, q querier, where string, args ...any) ([]journal.Exposure, error) {
+	rows, err := many[exposure](ctx, q, exposed+where+` ORDER BY e.asked_at, e.id`, args...)
 	out := make([]journal.Exposure, len(rows))
 	for i := range rows {
 		out[i] = rows[i].whole()
@@ -52,27 +52,36 @@ type shootRow struct {
 	Seal      *string
 	Declined  *string
 	Turn      weave.Turn
+	Turns     int64
 	Words     string
 	Exposures int
 	BackTo    *int
 }
 
-// Shoot loads a shoot whole; a shot that is not taken frame by frame has none
-// (ErrNotFound).
-func (s *Store) Shoot(ctx context.Context, shot string) (*journal.Shoot, error) {
-	h, err := one[shootRow](ctx, s.Pool, `SELECT h.scheme, h.revision, h.seal_id::text AS seal, h.declined::text, t.turn, t.words, t.exposures, t.back_to
+// Shoot loads a shoot whole, as it was at one moment; a shot that is not taken frame by frame
+// has none (ErrNotFound).
+func (s *Store) Shoot(ctx context.Context, shot string) (h *journal.Shoot, err error) {
+	err = s.still(ctx, func(q querier) error {
+		h, err = shoot(ctx, q, shot)
+		return err
+	})
+	return h, err
+}
+
+func shoot(ctx context.Context, q querier, shot string) (*journal.Shoot, error) {
+	h, err := one[shootRow](ctx, q, `SELECT h.scheme, h.revision, h.seal_id::text AS seal, h.declined::text, t.turn, t.number AS turns, t.words, t.exposures, t.back_to
 		FROM shoots h JOIN LATERAL (SELECT * FROM turns WHERE shot_id = h.shot_id ORDER BY number DESC LIMIT 1) t ON true WHERE h.shot_id = $1`, shot)
 	if err != nil {
 		return nil, err
 	}
-	out := &journal.Shoot{Shot: shot, Scheme: h.Scheme, Revision: h.Revision, Turn: h.Turn, Notes: map[int]string{}}
+	out := &journal.Shoot{Shot: shot, Scheme: h.Scheme, Revision: h.Revision, Turn: h.Turn, Turns: h.Turns, Notes: map[int]string{}}
 	if h.Seal != nil {
 		out.Seal = *h.Seal
 	}
 	if h.Declined != nil {
 		out.Declined = *h.Declined
 	}
-	if out.Exposures, err = s.exposures(ctx, `WHERE e.shot_id = $1`, shot); err != nil {
+	if out.Exposures, err = exposures(ctx, q, `WHERE e.shot_id = $1`, shot); err != nil {
 		return nil, err
 	}
 	if h.BackTo != nil && h.Exposures == len(out.Exposures) {
@@ -81,14 +90,14 @@ func (s *Store) Shoot(ctx context.Context, shot string) (*journal.Shoot, error) 
 	notes, err := many[struct {
 		Frame int
 		Text  string
-	}](ctx, s, `SELECT frame, text FROM frame_notes WHERE shot_id = $1`, shot)
+	}](ctx, q, `SELECT frame, text FROM frame_notes WHERE shot_id = $1`, shot)
 	if err != nil {
 		return nil, err
 	}
 	for _, n := range notes {
 		out.Notes[n.Frame] = n.Text
 	}
-	steps, err := many[weave.Step](ctx, s, `SELECT frame, phase, at FROM frame_steps WHERE shot_id = $1 ORDER BY seq`, shot)
+	steps, err := many[weave.Step](ctx, q, `SELECT frame, phase, at FROM frame_steps WHERE shot_id = $1 ORDER BY seq`, shot)
 	out.Spent = weave.Times(steps)
 	return out, err
 }
@@ -142,7 +151,7 @@ func (s *Store) Turn(ctx context.Context, who journal.Person, shot, words string
 		if _, err := tx.Exec(ctx, `SELECT 1 FROM shoots WHERE shot_id = $1 FOR UPDATE`, shot); err != nil {
 			return err
 		}
-		h, err := s.Shoot(ctx, shot)
+		h, err := shoot(ctx, tx, shot)
 		if err != nil {
 			return err
 		}
@@ -236,23 +245,29 @@ func step(ctx context.Context, tx pgx.Tx, shot string, frame int, p weave.Phase)
 // ErrOpen is returned for a cell with an exposure of which it is not known what became.
 var ErrOpen = errors.New("this cell has an exposure that is uncertain; look at it and answer first")
 
-// Ask writes an exposure down before its camera is told, with its number and the step.
-func (s *Store) Ask(ctx context.Context, e *journal.Exposure) error {
+// Ask writes an exposure down before its camera is told, and the step. Under the shoot's lock
+// it is looked whether the shoot stands as it did when that was decided.
+func (s *Store) Ask(ctx context.Context, e *journal.Exposure, on journal.Stands) error {
 	return pgx.BeginFunc(ctx, s.Pool, func(tx pgx.Tx) error {
 		person, err := know(ctx, tx, e.By)
 		if err != nil {
 			return err
 		}
-		if _, err := tx.Exec(ctx, `SELECT 1 FROM shoots WHERE shot_id = $1 FOR UPDATE`, e.Shot); err != nil {
+		var is journal.Stands
+		var number, open int
+		var path bool
+		if err := tx.QueryRow(ctx, `SELECT revision, coalesce(seal_id = $2, true) FROM shoots WHERE shot_id = $1 FOR UPDATE`, e.Shot, e.Seal).Scan(&is.Scheme, &path); err != nil {
 			return err
 		}
-		var open int
-		if err := tx.QueryRow(ctx, `SELECT coalesce(max(number), 0) + 1, count(*) FILTER (WHERE fate IN ('asked', 'uncertain')) FROM exposures WHERE shot_id = $1 AND layer = $2 AND frame = $3`,
-			e.Shot, e.Layer, e.Frame).Scan(&e.Number, &open); err != nil {
+		if err := tx.QueryRow(ctx, `SELECT (SELECT max(number) FROM turns WHERE shot_id = $1), coalesce(max(number), 0) + 1, count(*) FILTER (WHERE fate IN ('asked', 'uncertain'))
+			FROM exposures WHERE shot_id = $1 AND layer = $2 AND frame = $3`, e.Shot, e.Layer, e.Frame).Scan(&is.Turns, &number, &open); err != nil {
 			return err
 		}
-		if open > 0 {
+		switch {
+		case open > 0:
 			return ErrOpen
+		case number != e.Number || is != on || !path:
+			return journal.ErrElse
 		}
 		e.Fate = weave.Asked
 		if _, err := tx.Exec(ctx, `INSERT INTO exposures (id, shot_id, layer, frame, number, fate, seal_id, pose, machine, boot, person_id) VALUES ($1,$2,$3,$4,$5,$6,$7,$8,$9,$10,$11)`,
@@ -286,14 +301,23 @@ func (s *Store) Became(ctx context.Context, id string, fate weave.Fate, why stri
 	return pgx.BeginFunc(ctx, s.Pool, func(tx pgx.Tx) error { return end(ctx, tx, id, fate, why, nil) })
 }
 
-// end changes an exposure that is asked or uncertain; what is decided stays.
+// end changes an exposure that is asked or uncertain; what is decided stays, and is ErrDecided
+// unless it is the same.
 func end(ctx context.Context, tx pgx.Tx, id string, fate weave.Fate, why string, hash *string) error {
 	var shot string
 	var frame int
 	err := tx.QueryRow(ctx, `UPDATE exposures SET fate = $2, why = $3, ended_at = coalesce(ended_at, clock_timestamp()), picture = coalesce($4, picture)
 		WHERE id = $1 AND fate IN ('asked', 'uncertain') RETURNING shot_id::text, frame`, id, fate, why, hash).Scan(&shot, &frame)
 	if errors.Is(err, pgx.ErrNoRows) {
-		return nil
+		var same bool
+		err := tx.QueryRow(ctx, `SELECT fate = $2 AND picture IS NOT DISTINCT FROM coalesce($3, picture) FROM exposures WHERE id = $1`, id, fate, hash).Scan(&same)
+		switch {
+		case errors.Is(err, pgx.ErrNoRows):
+			return fmt.Errorf("exposure %s: %w", id, journal.ErrUnknown)
+		case err == nil && !same:
+			return journal.ErrDecided
+		}
+		return err
 	}
 	if err != nil {
 		return err
@@ -303,12 +327,12 @@ func end(ctx context.Context, tx pgx.Tx, id string, fate weave.Fate, why string,
 
 // Unknown are the exposures of which nothing is known yet, of all shoots.
 func (s *Store) Unknown(ctx context.Context) ([]journal.Exposure, error) {
-	return s.exposures(ctx, `WHERE e.fate = 'asked'`)
+	return exposures(ctx, s, `WHERE e.fate = 'asked'`)
 }
 
 // Exposed is one exposure, or journal.ErrUnknown.
 func (s *Store) Exposed(ctx context.Context, id string) (*journal.Exposure, error) {
-	list, err := s.exposures(ctx, `WHERE e.id = $1`, id)
+	list, err := exposures(ctx, s, `WHERE e.id = $1`, id)
 	if err == nil && len(list) == 0 {
 		return nil, fmt.Errorf("exposure %s: %w", id, journal.ErrUnknown)
 	}

@@ -48,14 +48,15 @@ func TestExposures(t *testing.T) {
 		t.Fatalf("%v, %d seals", err, len(seals))
 	}
 	cell := weave.Cell{Frame: 4, Layer: h.Scheme.Layers[0].ID}
+	number := 1
 	ask := func() *journal.Exposure {
-		return &journal.Exposure{Exposure: weave.Exposure{Cell: cell, ID: journal.NewID()}, Shot: id, Seal: seals[0].ID, Pose: map[string]float64{"plank/pan": 1.5}, By: person("ann"), Machine: "plank", Boot: "b"}
+		return &journal.Exposure{Exposure: weave.Exposure{Cell: cell, ID: journal.NewID(), Number: number}, Shot: id, Seal: seals[0].ID, Pose: map[string]float64{"plank/pan": 1.5}, By: person("ann"), Machine: "plank", Boot: "b"}
 	}
 	one := ask()
-	if err := db.Ask(ctx, one); err != nil || one.Number != 1 {
-		t.Fatalf("%v, number %d", err, one.Number)
+	if err := db.Ask(ctx, one, h.Stands()); err != nil {
+		t.Fatal(err)
 	}
-	if err := db.Ask(ctx, ask()); !errors.Is(err, ErrOpen) {
+	if err := db.Ask(ctx, ask(), h.Stands()); !errors.Is(err, ErrOpen) {
 		t.Errorf("a second one beside an open one: %v", err)
 	}
 	if list, err := db.Unknown(ctx); err != nil || len(list) != 1 || list[0].ID != one.ID || list[0].Boot != "b" || list[0].Pose["plank/pan"] != 1.5 {
@@ -70,9 +71,20 @@ func TestExposures(t *testing.T) {
 			t.Fatal(err)
 		}
 	}
-	if err := db.Became(ctx, one.ID, weave.Failed, "never"); err != nil {
-		t.Fatal(err)
+	if err := db.Became(ctx, one.ID, weave.Failed, "never"); !errors.Is(err, journal.ErrDecided) {
+		t.Errorf("decided anew: %v", err)
 	}
+	if err := db.Keep(ctx, one.ID, weave.Kept, "", picture(t, 41)); !errors.Is(err, journal.ErrDecided) {
+		t.Errorf("another picture of it: %v", err)
+	}
+	if err := db.Keep(ctx, journal.NewID(), weave.Kept, "", raw); !errors.Is(err, journal.ErrUnknown) {
+		t.Errorf("a picture of nothing: %v", err)
+	}
+	// The number that was expected, and no other: another application may have taken it.
+	if err := db.Ask(ctx, ask(), h.Stands()); !errors.Is(err, journal.ErrElse) {
+		t.Errorf("number 1 a second time: %v", err)
+	}
+	number = 2
 	e, err := db.Exposed(ctx, one.ID)
 	if err != nil || e.Fate != weave.Kept || e.Picture == "" || e.EndedAt == nil || e.By.Name != "ann" {
 		t.Fatalf("%+v, %v", e, err)
@@ -114,8 +126,24 @@ func TestExposures(t *testing.T) {
 		t.Errorf("%q, %v, at %d", words, err, at())
 	}
 	two := ask()
-	if err := db.Ask(ctx, two); err != nil || two.Number != 2 {
-		t.Fatalf("%v, number %d", err, two.Number)
+	if err := db.Ask(ctx, two, h.Stands()); !errors.Is(err, journal.ErrElse) {
+		t.Errorf("asked for on a turn that is over: %v", err)
+	}
+	if h, err = db.Shoot(ctx, id); err != nil {
+		t.Fatal(err)
+	}
+	was := h.Stands()
+	if err := db.SetScheme(ctx, id, h.Revision, &h.Scheme); err != nil {
+		t.Fatal(err)
+	}
+	if err := db.Ask(ctx, two, was); !errors.Is(err, journal.ErrElse) {
+		t.Errorf("asked for on a scheme that is over: %v", err)
+	}
+	if h, err = db.Shoot(ctx, id); err != nil {
+		t.Fatal(err)
+	}
+	if err := db.Ask(ctx, two, h.Stands()); err != nil {
+		t.Fatal(err)
 	}
 	if _, err := db.UndoTurn(ctx, person("ann"), id); !errors.Is(err, ErrNothingBack) || at() != 10 {
 		t.Errorf("taken back though it was exposed since: %v, at %d", err, at())

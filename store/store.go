@@ -104,6 +104,16 @@ type querier interface {
 	Query(context.Context, string, ...any) (pgx.Rows, error)
 }
 
+// Query asks on a connection of its own.
+func (s *Store) Query(ctx context.Context, sql string, args ...any) (pgx.Rows, error) {
+	return s.Pool.Query(ctx, sql, args...)
+}
+
+// still reads on one picture of the database: nothing that is written meanwhile is seen.
+func (s *Store) still(ctx context.Context, read func(querier) error) error {
+	return pgx.BeginTxFunc(ctx, s.Pool, pgx.TxOptions{IsoLevel: pgx.RepeatableRead, AccessMode: pgx.ReadOnly}, func(tx pgx.Tx) error { return read(tx) })
+}
+
 func one[T any](ctx context.Context, q querier, sql string, args ...any) (*T, error) {
 	rows, err := q.Query(ctx, sql, args...)
 	if err != nil {
@@ -116,8 +126,8 @@ func one[T any](ctx context.Context, q querier, sql string, args ...any) (*T, er
 	return v, err
 }
 
-func many[T any](ctx context.Context, s *Store, sql string, args ...any) ([]T, error) {
-	rows, err := s.Pool.Query(ctx, sql, args...)
+func many[T any](ctx context.Context, q querier, sql string, args ...any) ([]T, error) {
+	rows, err := q.Query(ctx, sql, args...)
 	if err != nil {
 		return nil, err
 	}

@@ -113,7 +113,7 @@ func (s *Server) next(ctx context.Context, in *struct {
 	q, err := s.shooting.Next(ctx, a, act.Wanted{Machine: id, Seen: in.Body.Cell, Confirmed: in.Body.Confirmed,
 		Load: func(ctx context.Context) (*ready.Bench, error) { return s.bench(ctx, in.ID) }})
 	switch {
-	case errors.Is(err, act.ErrElse):
+	case errors.Is(err, journal.ErrElse):
 		return nil, conflict(capital(err.Error()) + ".")
 	case err != nil:
 		return nil, s.refusedOr(plainly(err))
@@ -198,28 +198,35 @@ func (s *Server) frameAnswer(ctx context.Context, in *struct {
 		Counts   bool   `json:"counts" doc:"the picture counts as taken"`
 	}
 }) (*body[*FramesView], error) {
-	e, err := s.store.Exposed(ctx, in.Body.Exposure)
-	if errors.Is(err, journal.ErrUnknown) || err == nil && e.Shot != in.ID {
-		return nil, newProblem(http.StatusNotFound, "There is no such exposure in this shot.")
-	}
-	if err != nil {
-		return nil, s.fail(err)
-	}
+	var e *journal.Exposure
 	fate, text := weave.Denied, "does not count"
 	if in.Body.Counts {
 		fate, text = weave.Kept, "counts as taken"
 	}
-	switch {
-	case e.Fate != weave.Uncertain && e.Fate != weave.Asked:
-		return nil, conflict("That exposure is decided already.")
-	case in.Body.Counts && e.Picture == "":
-		return nil, blame("counts", "there is no picture of it here to count", "say that it does not count, and take the frame once more")
-	}
-	why := "answered by " + s.who(ctx).Name
-	if e.Why != "" {
-		why = e.Why + "; " + why
-	}
-	if err := s.onShoot(ctx, in.ID, func() error { return s.store.Became(ctx, e.ID, fate, why) }); err != nil {
+	err := s.onShoot(ctx, in.ID, func() (err error) { // nothing of it goes on meanwhile
+		if e, err = s.store.Exposed(ctx, in.Body.Exposure); errors.Is(err, journal.ErrUnknown) || err == nil && e.Shot != in.ID {
+			return newProblem(http.StatusNotFound, "There is no such exposure in this shot.")
+		}
+		switch {
+		case err != nil:
+			return err
+		case e.Fate != weave.Uncertain && e.Fate != weave.Asked:
+			return conflict("That exposure is decided already.")
+		case e.Fate == weave.Asked && !s.shooting.Drives(e.Machine):
+			return conflict("Another copy of Keen Arc may be taking it at this moment. Answer there, or when that has ended.")
+		case e.Fate == weave.Asked && s.shooting.Now().Camera.Connected:
+			s.shooting.Recover()
+			return conflict("The camera is being asked what became of it. Answer when it has said so.")
+		case in.Body.Counts && e.Picture == "":
+			return blame("counts", "there is no picture of it here to count", "say that it does not count, and take the frame once more")
+		}
+		why := "answered by " + s.who(ctx).Name
+		if e.Why != "" {
+			why = e.Why + "; " + why
+		}
+		return s.store.Became(ctx, e.ID, fate, why)
+	})
+	if err != nil {
 		return nil, s.refusedOr(err)
 	}
 	s.note(ctx, in.ID, "frames", fmt.Sprintf("Frame %s, exposure %d %s.", frame4(e.Frame), e.Number, text), nil)

@@ -141,7 +141,7 @@ func (s *Server) fail(err error) error {
 		return conflict(err.Error())
 	case errors.Is(err, machine.ErrNoRig):
 		return newProblem(http.StatusServiceUnavailable, err.Error())
-	case errors.Is(err, machine.ErrWatching), errors.Is(err, journal.ErrElsewhere):
+	case errors.Is(err, machine.ErrWatching), errors.Is(err, journal.ErrElsewhere), errors.Is(err, journal.ErrElse), errors.Is(err, journal.ErrDecided):
 		return conflict(err.Error())
 	case errors.As(err, &pg) && pg.Code == "22P02":
 		return newProblem(http.StatusNotFound, store.ErrNotFound.Error())

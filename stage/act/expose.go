@@ -45,9 +45,9 @@ func (s *Shooting) expose(ctx context.Context, p *press, c weave.Cell) error {
 	if seal == "" {
 		seal = b.SealID
 	}
-	e := &journal.Exposure{Exposure: weave.Exposure{Cell: c, ID: journal.NewID()}, Shot: b.Shot, Seal: seal, Pose: positions(before), By: p.who, Machine: p.g.Machine().ID(), Boot: before.Boot}
+	e := &journal.Exposure{Exposure: weave.Exposure{Cell: c, ID: journal.NewID(), Number: b.Shoot.Board().Count(c) + 1}, Shot: b.Shot, Seal: seal, Pose: positions(before), By: p.who, Machine: p.g.Machine().ID(), Boot: before.Boot}
 	s.showHands(ctx, b, c)
-	if err := s.journal.Ask(ctx, e); err != nil {
+	if err := s.journal.Ask(ctx, e, b.Shoot.Stands()); err != nil {
 		return fmt.Errorf("%s was not exposed: %w", cellName(b, c), err)
 	}
 	s.mu.Lock()
@@ -118,7 +118,7 @@ func (s *Shooting) learn(ctx context.Context, e *journal.Exposure, doubt string,
 		return weave.Asked, "", errors.New("the camera says nothing of it")
 	}
 	became := func(f weave.Fate, why string) (weave.Fate, string, error) {
-		return f, why, s.journal.Became(ctx, e.ID, f, why)
+		return decided(f, why, s.journal.Became(ctx, e.ID, f, why))
 	}
 	switch r.Is.State {
 	case link.PictureVoid:
@@ -143,8 +143,8 @@ func (s *Shooting) learn(ctx context.Context, e *journal.Exposure, doubt string,
 	if doubt != "" {
 		fate = weave.Uncertain
 	}
-	if err := s.journal.Keep(ctx, e.ID, fate, doubt, png); err != nil {
-		return weave.Asked, "", err
+	if err := s.journal.Keep(ctx, e.ID, fate, doubt, png); err != nil { // it stays with the camera
+		return decided(weave.Asked, "", err)
 	}
 	s.mu.Lock()
 	delete(s.steady, e.ID)
@@ -153,6 +153,14 @@ func (s *Shooting) learn(ctx context.Context, e *journal.Exposure, doubt string,
 		s.log.Warn("a picture is stored and not acknowledged yet", "picture", e.ID, "err", err)
 	}
 	return fate, doubt, nil
+}
+
+// decided answers what became of an exposure, where a person has decided meanwhile: that stays.
+func decided(f weave.Fate, why string, err error) (weave.Fate, string, error) {
+	if errors.Is(err, journal.ErrDecided) {
+		return weave.Denied, "it was decided meanwhile", nil
+	}
+	return f, why, err
 }
 
 // fetches is how often a picture that does not come over whole is asked for.
@@ -314,8 +322,8 @@ func step(m *machine.Machine, own string) float64 {
 	return 0
 }
 
-// drives reports whether this application drives a machine.
-func (s *Shooting) drives(machine string) bool {
+// Drives reports whether this application drives a machine.
+func (s *Shooting) Drives(machine string) bool {
 	f, err := s.c.Machines.Of(machine)
 	return err == nil && f.Driven()
 }
@@ -335,7 +343,7 @@ func (s *Shooting) release(ctx context.Context) {
 		switch {
 		case errors.Is(err, journal.ErrUnknown):
 			strange++
-		case err == nil && e.Picture != "" && e.Picture == p.SHA256 && s.drives(e.Machine):
+		case err == nil && e.Picture != "" && e.Picture == p.SHA256 && s.Drives(e.Machine):
 			if _, err := s.eye.Call(ctx, link.CameraRequest{Do: "ack", Picture: p.Picture}, camera.Answer); err != nil {
 				return
 			}

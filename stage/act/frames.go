@@ -192,9 +192,6 @@ type Wanted struct {
 	Confirmed bool
 }
 
-// ErrElse is returned where something else comes next by now than was seen.
-var ErrElse = errors.New("something else comes next by now; it was loaded again. Look, then press again")
-
 // Shoot is the claim of a shot while it is shot: a pass of it, a frame of it, and whatever
 // changes what they decide on.
 func Shoot(shot string) string { return "shot " + shot }
@@ -272,7 +269,7 @@ func (s *Shooting) press(b *ready.Bench, g *machine.Grant, a Asked, w Wanted) (*
 	cell, ok := board.Now(b.Shoot.Turn)
 	switch {
 	case w.Seen != nil && (!ok || cell != *w.Seen):
-		return nil, nil, ErrElse
+		return nil, nil, journal.ErrElse
 	case !ok:
 		return nil, nil, fmt.Errorf("%w: every cell is taken; take one once more, or go back to one", ErrNotAllowed)
 	}

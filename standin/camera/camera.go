@@ -236,6 +236,8 @@ func (s *Server) expose(ctx context.Context, id string, ms int) (link.Picture, e
 	b, err := s.see(ctx, s.w)
 	if err != nil {
 		b = nil
+	} else {
+		s.film.stood(id, s.truly())
 	}
 	if !s.o.Quick {
 		time.Sleep(time.Duration(ms) * time.Millisecond / 2)
@@ -246,6 +248,17 @@ func (s *Server) expose(ctx context.Context, id string, ms int) (link.Picture, e
 		}
 	}
 	return s.film.keep(id, b)
+}
+
+// truly is where the rig that carries it really stood when it last looked, by axis.
+func (s *Server) truly() map[string]float64 {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	out := map[string]float64{}
+	for i, a := range s.rig.Axes {
+		out[a.ID] = s.seen[i]
+	}
+	return out
 }
 
 // see renders what is before the lens now.

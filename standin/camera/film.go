@@ -4,6 +4,7 @@ import (
 	"bufio"
 	"crypto/sha256"
 	"encoding/hex"
+	"encoding/json"
 	"errors"
 	"fmt"
 	"os"
@@ -133,6 +134,30 @@ func (f *film) begin(id string) (link.Picture, bool, error) {
 		return link.Picture{}, false, err
 	}
 	return *f.is[id], true, nil
+}
+
+// stood adds a line to the file "stood": where the rig really was at an exposure, by axis. It
+// is for whoever tries the application out, who can hold a picture against it; it is not
+// written through.
+func (f *film) stood(id string, axes map[string]float64) {
+	f.mu.Lock()
+	defer f.mu.Unlock()
+	line, err := json.Marshal(Stood{id, axes})
+	if err != nil {
+		return
+	}
+	to, err := os.OpenFile(filepath.Join(f.folder, "stood"), os.O_WRONLY|os.O_CREATE|os.O_APPEND, 0o644)
+	if err != nil {
+		return
+	}
+	defer to.Close()
+	_, _ = to.Write(append(line, '\n'))
+}
+
+// Stood is a line of that file.
+type Stood struct {
+	Picture string             `json:"picture"`
+	Axes    map[string]float64 `json:"axes"`
 }
 
 // keep stores a picture's bytes; when it returns they are safe.
