@@ -233,37 +233,47 @@ func TestTheRestIsFetchedLater(t *testing.T) {
 	waitForgotten(t, w.addr, id)
 }
 
-// A stretch that could not be stored is not acknowledged by the one that follows:
-// the rig keeps it, and it is fetched with the next connection.
+// A stretch that could not be stored, in the middle or at the end, is not acknowledged by what
+// follows: the rig keeps it. It is fetched a little later, or with the next connection.
 func TestAFailedStretchStaysWithTheRig(t *testing.T) {
 	t.Parallel()
 	w := newWorld(t, 20)
 	f, crash := w.floor(newFloor(t, 20).pass)
-	w.d.FailAt(2000)
 	f.atFirst()
-	take, err := f.rollHeld(f.pass)
+	whole, err := f.rollHeld(f.pass)
 	if err != nil {
 		t.Fatal(err)
 	}
-	k := w.d.Take(take.ID)
-	if k.Trace.Whole() || k.Trace.Unbroken() != 2000 {
-		t.Fatalf("gaps %v, %d rows", k.Trace.Gaps, k.Trace.Unbroken())
-	}
-	crash()
-	w.floor(f.pass)
-	for late := time.Now().Add(20 * time.Second); ; time.Sleep(10 * time.Millisecond) {
+	last := (whole.Rows - 1) / 1000 * 1000
+	for _, at := range []int{2000, last} {
+		f.atFirst()
+		w.d.FailAt(at)
+		take, err := f.rollHeld(f.pass)
+		if err != nil {
+			t.Fatal(err)
+		}
 		k := w.d.Take(take.ID)
-		if k.Trace.Whole() && len(k.Trace.Pos) == take.Rows {
-			if !reflect.DeepEqual(k.Trace.Pos, take.Trace.Pos) || !reflect.DeepEqual(k.Trace.Steps, take.Trace.Steps) {
-				t.Error("what was fetched is not what was rolled")
+		if k.Trace.Unbroken() != at || len(k.Trace.Pos) == take.Rows {
+			t.Fatalf("gaps %v, %d rows of %d", k.Trace.Gaps, k.Trace.Unbroken(), take.Rows)
+		}
+		if at == 2000 { // the other one without a new connection
+			crash()
+			f, _ = w.floor(f.pass)
+		}
+		for late := time.Now().Add(20 * time.Second); ; time.Sleep(10 * time.Millisecond) {
+			k := w.d.Take(take.ID)
+			if k.Trace.Whole() && len(k.Trace.Pos) == take.Rows {
+				if !reflect.DeepEqual(k.Trace.Pos, take.Trace.Pos) || !reflect.DeepEqual(k.Trace.Steps, take.Trace.Steps) {
+					t.Error("what was fetched is not what was rolled")
+				}
+				break
 			}
-			break
+			if time.Now().After(late) {
+				t.Fatalf("from row %d on the hole stays: gaps %v, %d rows", at, k.Trace.Gaps, len(k.Trace.Pos))
+			}
 		}
-		if time.Now().After(late) {
-			t.Fatalf("the hole stays: gaps %v, %d rows", k.Trace.Gaps, len(k.Trace.Pos))
-		}
+		waitForgotten(t, w.addr, take.ID)
 	}
-	waitForgotten(t, w.addr, take.ID)
 }
 
 // A floor that knows nothing of a take leaves it with the rig.

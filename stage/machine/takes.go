@@ -22,6 +22,7 @@ type Taking struct {
 	asked   atomic.Int64 // rows had when the rig was last asked to send again; −1: never
 	fetched int          // rows that were kept when fetching began; −1: it is being rolled
 	over    bool         // guarded by the floor's mu: it is being written down, or was
+	holed   atomic.Bool  // a stretch of it could not be stored
 	done    chan struct{}
 }
 
@@ -122,6 +123,23 @@ func (f *Machine) again(c link.Rig, take string, rows int) {
 		defer cancel()
 		if _, err := link.Ask(ctx, c, link.SendTrace{Take: take, Rows: rows}); err != nil {
 			f.log.Warn("the rest of a take cannot be asked for", "take", take, "err", err)
+		}
+	})
+}
+
+// refetch is how long after a take could not be kept whole it is fetched again.
+const refetch = 5 * time.Second
+
+// later asks for a take again that could not be kept whole, as by a disk that was full. A rig
+// that is gone by then offers it with its next connection.
+func (f *Machine) later(c link.Rig, t *Taking) {
+	time.AfterFunc(refetch, func() {
+		f.mu.Lock()
+		same := f.client == c
+		delete(f.looked, t.take.ID)
+		f.mu.Unlock()
+		if same {
+			f.adopt(c, t.take.ID)
 		}
 	})
 }
@@ -258,6 +276,7 @@ func (f *Machine) store(c link.Rig, t *Taking, n int) {
 	f.scribe.add(func(ctx context.Context) {
 		if err := f.journal.Rows(ctx, t.take, from, pos, cols); err != nil {
 			f.log.Error("trace not written; the rig keeps it", "take", t.take.ID, "from", from, "err", err)
+			t.holed.Store(true)
 			return
 		}
 		if c != nil {
@@ -322,8 +341,11 @@ func (f *Machine) close(c link.Rig, t *Taking) {
 		err := f.journal.End(ctx, t.take, says)
 		if err != nil {
 			f.log.Error("take's end not written; the rig keeps it", "take", t.take.ID, "err", err)
-		} else if c != nil {
+		} else if c != nil && !t.holed.Load() {
 			f.ack(c, t.take.ID, last, t.take.Rows)
+		}
+		if c != nil && (err != nil || t.holed.Load()) {
+			f.later(c, t)
 		}
 		close(t.done)
 		f.ended(t.take)
