@@ -88,7 +88,52 @@ func (l *LineUp) Planned(r *rig.Rig) (*rig.Rig, error) {
 	for i, a := range out.Axes {
 		out.Axes[i] = a.Zeroed(l.Axes[a.ID].Zero)
 	}
+	if b := on.Book; b != nil && b.Poses != nil { // they are counted from there, too
+		book := *b
+		book.Poses = map[string]map[string]float64{}
+		for name, pose := range b.Poses {
+			book.Poses[name] = map[string]float64{}
+			for id, v := range pose {
+				book.Poses[name][id] = v - l.Axes[id].Zero
+			}
+		}
+		out.Book = &book
+	}
 	return &out, out.Check()
+}
+
+// Fitted is a line-up as far as it fits another version of its machine, whose ends may lie
+// elsewhere: limits only get narrower by it. says is what does not fit, or empty.
+func (l *LineUp) Fitted(r *rig.Rig) (fits *LineUp, says string) {
+	if l == nil {
+		return nil, ""
+	}
+	if _, err := l.Planned(r); err == nil {
+		return l, ""
+	}
+	out := *l
+	out.Axes = map[string]DayAxis{}
+	for i := range r.Axes {
+		a := &r.Axes[i]
+		d, ok := l.Axes[a.ID]
+		if !ok {
+			continue
+		}
+		if !(d.Zero >= a.Hard[0] && d.Zero <= a.Hard[1]) {
+			d.Zero = 0
+		}
+		d.Soft = [2]float64{max(d.Soft[0], a.Hard[0]), min(d.Soft[1], a.Hard[1])}
+		d.Working.Speed, d.Working.Acceleration = min(d.Working.Speed, a.Rated.Speed), min(d.Working.Acceleration, a.Rated.Acceleration)
+		if !(d.Soft[0] < d.Soft[1] && d.Working.Speed > 0 && d.Working.Acceleration > 0) {
+			continue
+		}
+		out.Axes[a.ID] = d
+	}
+	says = fmt.Sprintf("the line-up of %s does not fit version %d of its description", r.Name, r.Version)
+	if _, err := out.Planned(r); err != nil {
+		return nil, says
+	}
+	return &out, says
 }
 
 // Soft are its soft limits, as the rig is told them.
@@ -102,13 +147,17 @@ func (l *LineUp) Soft() map[string][2]float64 {
 	return out
 }
 
-// Lens is a camera with the day's marks, as its picture is framed.
-func (l *LineUp) Lens(p *lens.Package) *lens.Package {
+// Lens is a camera with the day's marks, as its picture is framed. Marks that make no scale are
+// left out; says is what is wrong with them, or empty.
+func (l *LineUp) Lens(p *lens.Package) (with *lens.Package, says string) {
 	p = p.Framed()
 	if l == nil || len(l.Marks) == 0 {
-		return p
+		return p, ""
 	}
 	out := *p
 	out.Marks = l.Marks
-	return &out
+	if _, err := out.Scale(); err != nil {
+		return p, "the day's lens marks make no scale: " + err.Error()
+	}
+	return &out, ""
 }

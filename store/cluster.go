@@ -7,6 +7,7 @@ import (
 	"errors"
 	"fmt"
 	"hash/fnv"
+	"log/slog"
 	"net"
 	"os"
 	"os/exec"
@@ -15,6 +16,7 @@ import (
 	"sort"
 	"strconv"
 	"strings"
+	"sync"
 	"syscall"
 	"time"
 
@@ -33,6 +35,9 @@ type Cluster struct {
 	bin    string
 	word   string
 	cred   *syscall.Credential
+
+	mu   sync.Mutex
+	down bool // it was ended on purpose
 }
 
 // StartCluster starts the server whose data is below folder, making it the
@@ -56,7 +61,11 @@ func StartCluster(ctx context.Context, folder string) (*Cluster, error) {
 		h.Write([]byte(folder))
 		folder = filepath.Join("/var/tmp", fmt.Sprintf("keenarc-%x", h.Sum64()))
 	}
-	if err := os.MkdirAll(folder, 0o755); err != nil {
+	open := os.FileMode(0o700)
+	if cred != nil {
+		open = 0o711 // the server's user passes through it
+	}
+	if err := os.MkdirAll(folder, open); err != nil {
 		return nil, fmt.Errorf("database folder: %w", err)
 	}
 	c := &Cluster{Folder: folder, bin: bin, cred: cred}
@@ -112,8 +121,13 @@ func (c *Cluster) init(ctx context.Context) (string, error) {
 
 // Start starts the server again after Stop or Kill, at the same address.
 func (c *Cluster) Start(ctx context.Context) error {
-	c.ended = make(chan struct{})
-	logFile, err := os.OpenFile(filepath.Join(c.Folder, "server.log"), os.O_CREATE|os.O_APPEND|os.O_WRONLY, 0o644)
+	if err := c.oldGone(ctx); err != nil {
+		return err
+	}
+	c.mu.Lock()
+	c.ended, c.down = make(chan struct{}), false
+	c.mu.Unlock()
+	logFile, err := os.OpenFile(filepath.Join(c.Folder, "server.log"), os.O_CREATE|os.O_APPEND|os.O_WRONLY, 0o600)
 	if err != nil {
 		return err
 	}
@@ -130,7 +144,7 @@ func (c *Cluster) Start(ctx context.Context) error {
 	base := fmt.Sprintf("postgres://keenarc:%s@127.0.0.1:%d/", c.word, c.port)
 	admin, err := c.await(ctx, base+"postgres")
 	if err != nil {
-		c.Stop()
+		c.shut()
 		return err
 	}
 	defer admin.Close(ctx)
@@ -169,8 +183,113 @@ func (c *Cluster) await(ctx context.Context, url string) (*pgx.Conn, error) {
 	}
 }
 
+// How long a server is waited for that an application left behind when it was killed, and one
+// whose application is there still.
+const (
+	oldOrphan = 30 * time.Second
+	oldInUse  = 2 * time.Second
+)
+
+// oldGone waits for a server that runs from this folder already. One that was left behind by an
+// application that was killed is shut down; one whose application is there stays.
+func (c *Cluster) oldGone(ctx context.Context) error {
+	began, asked := time.Now(), false
+	for {
+		pid := c.running()
+		if pid == 0 {
+			return nil
+		}
+		inUse, most := parentIsOurs(pid), oldOrphan
+		if inUse {
+			most = oldInUse
+		} else if !asked {
+			asked = true
+			_ = syscall.Kill(pid, syscall.SIGINT)
+		}
+		if time.Since(began) > most {
+			if inUse {
+				return fmt.Errorf("an application is running from this folder already (%s); use it there, or end it first", c.Folder)
+			}
+			return fmt.Errorf("a database of an earlier run does not end (process %d); see %s", pid, filepath.Join(c.Folder, "server.log"))
+		}
+		select {
+		case <-ctx.Done():
+			return ctx.Err()
+		case <-time.After(50 * time.Millisecond):
+		}
+	}
+}
+
+// running is the process of the server whose data this is, or 0.
+func (c *Cluster) running() int {
+	raw, err := os.ReadFile(filepath.Join(c.Folder, "data", "postmaster.pid"))
+	if err != nil {
+		return 0
+	}
+	line, _, _ := strings.Cut(string(raw), "\n")
+	pid, err := strconv.Atoi(strings.TrimSpace(line))
+	if err != nil || pid <= 1 {
+		return 0
+	}
+	said, err := os.ReadFile(fmt.Sprintf("/proc/%d/cmdline", pid))
+	if err != nil || !strings.Contains(string(said), filepath.Join(c.Folder, "data")) {
+		return 0 // gone, or a number that another process has by now
+	}
+	return pid
+}
+
+// parentIsOurs reports whether a process was started by a program like this one that is there.
+func parentIsOurs(pid int) bool {
+	raw, err := os.ReadFile(fmt.Sprintf("/proc/%d/stat", pid))
+	if err != nil {
+		return false
+	}
+	rest := string(raw[strings.LastIndexByte(string(raw), ')')+1:]) // " S 123 ..."
+	f := strings.Fields(rest)
+	if len(f) < 2 {
+		return false
+	}
+	parent, err := os.Readlink("/proc/" + f[1] + "/exe")
+	own, _ := os.Executable()
+	return err == nil && (filepath.Base(parent) == filepath.Base(own) || filepath.Base(parent) == "keenarc")
+}
+
+// Keep starts the server again whenever it ends without having been told to, until the
+// context ends.
+func (c *Cluster) Keep(ctx context.Context, log *slog.Logger) {
+	for {
+		c.mu.Lock()
+		ended := c.ended
+		c.mu.Unlock()
+		select {
+		case <-ctx.Done():
+			return
+		case <-ended:
+		}
+		c.mu.Lock()
+		down := c.down
+		c.mu.Unlock()
+		if !down {
+			log.Error("the database has ended; it is started again")
+			if err := c.Start(ctx); err != nil && ctx.Err() == nil {
+				log.Error("the database does not start again; it is tried once more", "err", err)
+			}
+		}
+		select {
+		case <-ctx.Done():
+			return
+		case <-time.After(time.Second):
+		}
+	}
+}
+
 // Stop shuts the server down and waits for it.
 func (c *Cluster) Stop() {
+	c.onPurpose()
+	c.shut()
+}
+
+func (c *Cluster) shut() {
 	_ = c.cmd.Process.Signal(syscall.SIGINT)
 	select {
 	case <-c.ended:
@@ -182,9 +301,19 @@ func (c *Cluster) Stop() {
 
 // Kill ends the server without shutting it down, as a power cut would.
 func (c *Cluster) Kill() {
+	c.onPurpose()
 	_ = c.cmd.Process.Signal(syscall.SIGQUIT)
 	<-c.ended
 }
+
+func (c *Cluster) onPurpose() {
+	c.mu.Lock()
+	c.down = true
+	c.mu.Unlock()
+}
+
+// Process is the server's process number.
+func (c *Cluster) Process() int { return c.cmd.Process.Pid }
 
 func postgresBin() (string, error) {
 	found, err := filepath.Glob("/usr/lib/postgresql/*/bin/initdb")
@@ -224,13 +353,21 @@ func reachable(folder string) bool {
 	}
 }
 
-// Reset throws everything in the database away.
+// Reset throws everything in a database of ours away: tables that another program has made
+// are left, and so is all beside them.
 func Reset(ctx context.Context, url string) error {
 	conn, err := pgx.Connect(ctx, url)
 	if err != nil {
 		return fmt.Errorf("connecting to the database: %w", err)
 	}
 	defer conn.Close(ctx)
-	_, err = conn.Exec(ctx, `DROP TABLE IF EXISTS sessions, log, findings, trace_chunks, takes, passes, seals, edits, shots, rigs, productions, goose_db_version CASCADE`)
+	var tables, ours int
+	if err := conn.QueryRow(ctx, `SELECT count(*), count(*) FILTER (WHERE tablename IN ('goose_db_version', 'shots', 'edits')) FROM pg_tables WHERE schemaname = 'public'`).Scan(&tables, &ours); err != nil {
+		return err
+	}
+	if tables > 0 && ours < 3 {
+		return fmt.Errorf("this database has %d tables that are not Keen Arc's; nothing was thrown away. Give it a database of its own", tables)
+	}
+	_, err = conn.Exec(ctx, `DROP SCHEMA public CASCADE; CREATE SCHEMA public`)
 	return err
 }

@@ -59,7 +59,10 @@ const patience = 2 * time.Second
 
 // NewJournal keeps its spool in a folder.
 func NewJournal(s *Store, folder string, log *slog.Logger) (*Journal, error) {
-	if err := os.MkdirAll(folder, 0o755); err != nil {
+	if err := os.MkdirAll(folder, 0o700); err != nil {
+		return nil, fmt.Errorf("spool folder: %w", err)
+	}
+	if err := os.Chmod(folder, 0o700); err != nil { // it may be one of an earlier day
 		return nil, fmt.Errorf("spool folder: %w", err)
 	}
 	j := &Journal{s: s, file: filepath.Join(folder, "spool.jsonl"), aside: filepath.Join(folder, "aside.jsonl"), log: log, sync: (*os.File).Sync}
@@ -132,8 +135,12 @@ func (j *Journal) Unfinished(ctx context.Context, machine string) ([]*journal.Ta
 	var out []*journal.Take
 	for _, id := range ids {
 		t, err := j.s.Take(ctx, id)
-		if err != nil {
+		if err != nil && (ctx.Err() != nil || passing(err)) {
 			return nil, err
+		}
+		if err != nil { // it keeps no other from being ended
+			j.log.Error("a take that was begun cannot be read; it is left as it is", "take", id, "err", err)
+			continue
 		}
 		out = append(out, t)
 	}
@@ -212,7 +219,9 @@ func (j *Journal) append(file string, line []byte) error {
 	if line == nil {
 		return errors.New("spool: an entry has no JSON")
 	}
-	f, err := os.OpenFile(file, os.O_CREATE|os.O_RDWR, 0o644)
+	_, err := os.Stat(file)
+	fresh := errors.Is(err, os.ErrNotExist)
+	f, err := os.OpenFile(file, os.O_CREATE|os.O_RDWR, 0o600)
 	if err != nil {
 		return fmt.Errorf("spool: %w", err)
 	}
@@ -226,6 +235,22 @@ func (j *Journal) append(file string, line []byte) error {
 		return fmt.Errorf("spool: %w", err)
 	}
 	if err := j.sync(f); err != nil {
+		return fmt.Errorf("spool: %w", err)
+	}
+	if fresh { // its name has to be on the disk, too
+		return j.syncFolder()
+	}
+	return nil
+}
+
+// syncFolder has what was made, renamed and removed in the folder written through.
+func (j *Journal) syncFolder() error {
+	d, err := os.Open(filepath.Dir(j.file))
+	if err != nil {
+		return fmt.Errorf("spool: %w", err)
+	}
+	defer d.Close()
+	if err := j.sync(d); err != nil {
 		return fmt.Errorf("spool: %w", err)
 	}
 	return nil
@@ -323,7 +348,7 @@ func (j *Journal) keepFrom(f *os.File, at int64) error {
 	if at == 0 {
 		return nil
 	}
-	tmp, err := os.Create(j.file + ".rest")
+	tmp, err := os.OpenFile(j.file+".rest", os.O_CREATE|os.O_TRUNC|os.O_RDWR, 0o600)
 	if err != nil {
 		return err
 	}
@@ -337,7 +362,10 @@ func (j *Journal) keepFrom(f *os.File, at int64) error {
 	if err := j.sync(tmp); err != nil {
 		return err
 	}
-	return os.Rename(tmp.Name(), j.file)
+	if err := os.Rename(tmp.Name(), j.file); err != nil {
+		return err
+	}
+	return j.syncFolder()
 }
 
 // Run drains the spool every second until the context ends.

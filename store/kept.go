@@ -2,6 +2,7 @@ package store
 
 import (
 	"context"
+	"fmt"
 	"time"
 
 	"github.com/jackc/pgx/v5"
@@ -132,12 +133,36 @@ func (s *Store) LineUps(ctx context.Context, machine string, most int) ([]LineUp
 	return many[LineUpRow](ctx, s, lineUps+` LIMIT $2`, machine, most)
 }
 
-// AddLineUp keeps a line-up; it is the machine's from now on.
-func (s *Store) AddLineUp(ctx context.Context, who journal.Person, machine string, l *journal.LineUp) error {
-	person, err := know(ctx, s.Pool, who)
-	if err != nil {
+// AddLineUp keeps a line-up that was made of another, by its id (empty: of none); it is the
+// machine's from now on. Where that one is not the newest any more it is a LinedUpError.
+func (s *Store) AddLineUp(ctx context.Context, who journal.Person, machine, on string, l *journal.LineUp) error {
+	return pgx.BeginFunc(ctx, s.Pool, func(tx pgx.Tx) error {
+		person, err := know(ctx, tx, who)
+		if err != nil {
+			return err
+		}
+		if _, err := tx.Exec(ctx, `SELECT pg_advisory_xact_lock(hashtextextended('line-up of ' || $1, 0))`, machine); err != nil {
+			return err
+		}
+		rows, err := many[LineUpRow](ctx, tx, lineUps+` LIMIT 1`, machine)
+		if err != nil {
+			return err
+		}
+		if newest := append(rows, LineUpRow{})[0]; newest.ID != on {
+			return &LinedUpError{newest}
+		}
+		// Later than the one that it is made of, whenever this began.
+		_, err = tx.Exec(ctx, `INSERT INTO lineups (id, rig_id, at, person_id, doc) VALUES ($1, $2, clock_timestamp(), $3, $4)`, journal.NewID(), machine, person, l)
 		return err
+	})
+}
+
+// LinedUpError is returned where somebody has lined a machine up meanwhile.
+type LinedUpError struct{ By LineUpRow }
+
+func (e *LinedUpError) Error() string {
+	if e.By.ID == "" {
+		return "there is no line-up yet that this could be made of; load the machine again"
 	}
-	_, err = s.Pool.Exec(ctx, `INSERT INTO lineups (id, rig_id, at, person_id, doc) VALUES ($1, $2, now(), $3, $4)`, journal.NewID(), machine, person, l)
-	return err
+	return fmt.Sprintf("%s lined this machine up at %s; look at what it is now, then change it", e.By.By.Name, e.By.At.Local().Format("15:04:05"))
 }

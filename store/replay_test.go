@@ -245,7 +245,7 @@ func TestTakesPinVersions(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if err := db.AddLineUp(ctx, person("ann"), "plank", l); err != nil {
+	if err := db.AddLineUp(ctx, person("ann"), "plank", "", l); err != nil {
 		t.Fatal(err)
 	}
 	t.Cleanup(func() {

@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"math"
+	"strings"
 	"time"
 
 	"github.com/jackc/pgx/v5"
@@ -45,6 +46,8 @@ type ShotLine struct {
 	// Sketch is where the travelling axis stands at every 24th part of the move,
 	// as a share of its way: the spacing is its speed.
 	Sketch []float64 `json:"sketch" db:"-"`
+	// Trouble is why it cannot be opened, or what is not in order with it.
+	Trouble string `json:"trouble,omitempty" db:"-"`
 }
 
 // Shot is a shot with what belongs to it and does not change with an edit.
@@ -64,8 +67,12 @@ type Shot struct {
 	Package string `json:"package,omitempty"`
 	// Frames: it is taken frame by frame.
 	Frames bool `json:"frames"`
-	// LinedUp names the line-ups and the versions of camera and set that are in it.
+	// LinedUp names all that may be another while the revision is the same: the line-ups, and
+	// the versions and places of machines, camera and set that are in it.
 	LinedUp string `json:"-"`
+	// Troubles are what is kept and cannot be used as it is, in sentences: it does not keep the
+	// shot from being opened, and nothing is rolled on it.
+	Troubles []string `json:"troubles,omitempty" db:"-"`
 	// StartTimecode is the timecode of frame 0, non-drop, at the nearest whole rate.
 	StartTimecode string `json:"start_timecode"`
 }
@@ -77,7 +84,7 @@ func (s *Store) Shelf(ctx context.Context) ([]Production, error) {
 		return nil, err
 	}
 	lines, err := many[ShotLine](ctx, s, `SELECT s.id::text, s.production_id::text, s.code, s.title, s.start_timecode AS start, s.revision,
-		(SELECT string_agg(r.doc->>'name', ' and ' ORDER BY m.position) FROM shot_machines m JOIN rigs r ON r.id = m.rig_id AND r.version = m.rig_version WHERE m.shot_id = s.id) AS rig,
+		coalesce((SELECT string_agg(r.doc->>'name', ' and ' ORDER BY m.position) FROM shot_machines m JOIN rigs r ON r.id = m.rig_id AND r.version = m.rig_version WHERE m.shot_id = s.id), 'no machine') AS rig,
 		(SELECT count(*) FROM seals x WHERE x.shot_id = s.id) AS seals, (SELECT count(*) FROM passes p WHERE p.shot_id = s.id) AS passes,
 		(SELECT count(*) FROM takes t JOIN passes p ON p.id = t.pass_id WHERE p.shot_id = s.id) AS takes, EXISTS (SELECT 1 FROM shoots h WHERE h.shot_id = s.id) AS weave,
 		(SELECT count(DISTINCT (x.frame, x.layer)) FROM exposures x WHERE x.shot_id = s.id AND x.fate = 'kept') AS taken, e.at AS changed
@@ -86,16 +93,9 @@ func (s *Store) Shelf(ctx context.Context) ([]Production, error) {
 		return nil, err
 	}
 	for i := range lines {
-		l := &lines[i]
-		sh, err := s.Shot(ctx, l.ID)
-		if err != nil {
+		if err := s.outline(ctx, &lines[i]); err != nil {
 			return nil, err
 		}
-		d, err := s.Draft(ctx, l.ID)
-		if err != nil {
-			return nil, err
-		}
-		l.Sketch = sketch(d.Path, sh.Rig)
 	}
 	for i := range ps {
 		ps[i].Shots = []ShotLine{}
@@ -106,6 +106,26 @@ func (s *Store) Shelf(ctx context.Context) ([]Production, error) {
 		}
 	}
 	return ps, nil
+}
+
+// outline draws a shot's line. What is wrong with that one shot is said there, and keeps no
+// other from being shown.
+func (s *Store) outline(ctx context.Context, l *ShotLine) error {
+	l.Sketch = []float64{}
+	sh, err := s.Shot(ctx, l.ID)
+	var d *Draft
+	if err == nil {
+		d, err = s.Draft(ctx, l.ID)
+	}
+	switch {
+	case err != nil && (ctx.Err() != nil || passing(err)):
+		return err
+	case err != nil:
+		l.Trouble = err.Error()
+	default:
+		l.Sketch, l.Trouble = sketch(d.Path, sh.Rig), strings.Join(sh.Troubles, "; ")
+	}
+	return nil
 }
 
 func sketch(p *path.Path, r *rig.Rig) []float64 {
@@ -158,7 +178,8 @@ func (s *Store) Shot(ctx context.Context, id string) (*Shot, error) {
 		return nil, err
 	}
 	for _, m := range list {
-		r, err := m.LineUp.Planned(m.Doc)
+		day, wrong := m.LineUp.Fitted(m.Doc)
+		r, err := day.Planned(m.Doc)
 		if err != nil {
 			return nil, fmt.Errorf("machine %s: %w", m.Name, err)
 		}
@@ -166,7 +187,14 @@ func (s *Store) Shot(ctx context.Context, id string) (*Shot, error) {
 			r = r.Through(rig.Vec{o.RightM, o.ForwardM, o.UpM}, o.TurnDeg, o.TiltDeg)
 		}
 		sh.Machines = append(sh.Machines, rig.Placed{Name: m.Name, Rig: r, Place: rig.Place{At: rig.Vec{m.XM, m.YM, m.ZM}, TurnDeg: m.TurnDeg}})
-		sh.Lens = m.LineUp.Lens(sh.Lens)
+		with, marks := day.Lens(sh.Lens)
+		sh.Lens = with
+		for _, says := range []string{wrong, marks} {
+			if says != "" {
+				sh.Troubles = append(sh.Troubles, says)
+			}
+		}
+		sh.LinedUp += fmt.Sprintf("%s %s@%d %g %g %g %g ", m.Name, m.Doc.ID, m.Doc.Version, m.XM, m.YM, m.ZM, m.TurnDeg)
 		if m.Which != nil {
 			sh.LinedUp += *m.Which
 		}

@@ -88,7 +88,8 @@ func (s *Server) benchOf(ctx context.Context, machine, pack string, r *balance.S
 		return nil, s.fail(err)
 	}
 	if lines, err := s.store.LineUps(ctx, machine, 1); err == nil && len(lines) > 0 {
-		if on, err := lines[0].Doc.On(own); err == nil {
+		day, _ := lines[0].Doc.Fitted(own)
+		if on, err := day.On(own); err == nil {
 			own = on
 		}
 	}

@@ -62,7 +62,8 @@ func (s *Server) findings(ctx context.Context, sh *store.Shot, ps []store.Pass, 
 			ref = r.ID
 		}
 		p := pins[t.ID]
-		depends, err := stage.Depends(print[t.SealID], t.Clock, p.LineUp.Lens(p.Lens), p.Set, p.ThresholdPx, t.Rows, ref)
+		with, _ := p.LineUp.Lens(p.Lens)
+		depends, err := stage.Depends(print[t.SealID], t.Clock, with, p.Set, p.ThresholdPx, t.Rows, ref)
 		if err != nil {
 			return nil, err
 		}
@@ -92,7 +93,8 @@ func (s *Server) judge(ctx context.Context, sh *store.Shot, line *store.TakeLine
 	if err != nil {
 		return nil, err
 	}
-	j, err := stage.NewJudge(sh.Rig, p.LineUp.Lens(p.Lens), p.Set, table, p.ThresholdPx)
+	with, _ := p.LineUp.Lens(p.Lens)
+	j, err := stage.NewJudge(sh.Rig, with, p.Set, table, p.ThresholdPx)
 	if err != nil {
 		return nil, err
 	}

@@ -54,13 +54,13 @@ func (s *Server) keepChain(ctx context.Context, in *machineID) (*body[*MachineVi
 	if err != nil {
 		return nil, s.fail(err)
 	}
-	l := journal.LineUp{Axes: map[string]journal.DayAxis{}}
+	l, on := journal.LineUp{Axes: map[string]journal.DayAxis{}}, ""
 	if len(rows) > 0 {
-		l = *rows[0].Doc
+		l, on = *rows[0].Doc, rows[0].ID
 	}
 	l.Chains = slices.DeleteFunc(slices.Clone(l.Chains), func(o journal.Chain) bool { return o.Name == c.Name })
 	l.Chains = append(l.Chains, *c)
-	if err := s.store.AddLineUp(ctx, s.who(ctx), in.ID, &l); err != nil {
+	if err := s.store.AddLineUp(ctx, s.who(ctx), in.ID, on, &l); err != nil {
 		return nil, s.fail(err)
 	}
 	s.note(ctx, "", "line-up", fmt.Sprintf("Chain “%s” was measured: %.1f ms late, its clock %+.1f ppm.", c.Name, c.Delays.MeanMS, c.Clock.PPM), nil)

@@ -11,6 +11,7 @@ import (
 	"github.com/go-chi/chi/v5"
 
 	"keenarc/core/geom"
+	"keenarc/core/lens"
 	"keenarc/core/rig"
 	"keenarc/journal"
 	"keenarc/link"
@@ -24,7 +25,9 @@ import (
 type MachineView struct {
 	Rig    *rig.Rig         `json:"rig" doc:"with the limits of its line-up"`
 	Rated  *rig.Rig         `json:"described" doc:"as its description has it"`
-	LineUp *store.LineUpRow `json:"line_up,omitempty" doc:"the newest; none: as described"`
+	LineUp *store.LineUpRow `json:"line_up,omitempty" doc:"the newest, as far as it fits; none: as described"`
+	Newest string           `json:"newest_line_up,omitempty" doc:"its id; a change is made on it"`
+	Misfit string           `json:"misfit,omitempty" doc:"what of it does not fit this version"`
 	Sheet  *Sheet           `json:"sheet" doc:"what is drawn of it alone"`
 	// JogSpeeds are how fast each axis is jogged at the most, in its unit a second.
 	JogSpeeds map[string]float64 `json:"jog_speeds"`
@@ -114,9 +117,13 @@ func (s *Server) machineView(ctx context.Context, id string) (*MachineView, erro
 		return nil, err
 	}
 	if len(rows) > 0 {
-		// One of another version may not fit this one; it is then as described.
-		if on, err := rows[0].Doc.On(r); err == nil {
-			v.LineUp, v.Rig = &rows[0], on
+		row := rows[0]
+		row.Doc, v.Misfit = row.Doc.Fitted(r) // one of another version may not fit this one
+		v.Newest = row.ID
+		if row.Doc != nil {
+			if on, err := row.Doc.On(r); err == nil {
+				v.LineUp, v.Rig = &row, on
+			}
 		}
 	}
 	v.Sheet = machineSheet(v.Rig)
@@ -190,7 +197,10 @@ func (s *Server) pretend(ctx context.Context, in *struct {
 
 type lineUpOf struct {
 	ID   string `path:"id" maxLength:"64"`
-	Body journal.LineUp
+	Body struct {
+		journal.LineUp
+		On string `json:"on,omitempty" doc:"the line-up that it was made of, by its id; none: there was none"`
+	}
 }
 
 // lineUp keeps a machine's new line-up and tells the machine its limits.
@@ -206,9 +216,12 @@ func (s *Server) lineUp(ctx context.Context, in *lineUpOf) (*body[*MachineView],
 	if !f.Now().Driving {
 		return nil, s.fail(machine.ErrWatching)
 	}
-	l := in.Body
-	if _, err := l.On(r); err != nil {
+	l := in.Body.LineUp
+	if _, err := l.Planned(r); err != nil {
 		return nil, s.fail(err)
+	}
+	if err := s.scales(&l); err != nil {
+		return nil, err
 	}
 	err = s.conductor.Limit(ctx, s.asked(ctx, ""), in.ID, l.Soft(), func() error {
 		now := f.Now()
@@ -223,7 +236,7 @@ func (s *Server) lineUp(ctx context.Context, in *lineUpOf) (*body[*MachineView],
 			a.Spread, a.Homings = sp.Range, sp.N
 			l.Axes[id] = a
 		}
-		if err := s.store.AddLineUp(ctx, s.who(ctx), in.ID, &l); err != nil {
+		if err := s.store.AddLineUp(ctx, s.who(ctx), in.ID, in.Body.On, &l); err != nil {
 			return s.fail(err)
 		}
 		s.note(ctx, "", "line-up", fmt.Sprintf("%s was lined up: %d axes.", r.Name, len(l.Axes)), nil)
@@ -235,6 +248,18 @@ func (s *Server) lineUp(ctx context.Context, in *lineUpOf) (*body[*MachineView],
 	}
 	v, err := s.machineView(ctx, in.ID)
 	return &body[*MachineView]{v}, s.fail(err)
+}
+
+// scales says whether a line-up's lens marks make a scale: of the machine's lens it is said
+// where the shot is looked at.
+func (s *Server) scales(l *journal.LineUp) error {
+	if len(l.Marks) == 0 {
+		return nil
+	}
+	if _, err := lens.NewScale(l.Marks); err != nil {
+		return blame("marks", err.Error(), "give two or more, farther as the ring turns")
+	}
+	return nil
 }
 
 func (s *Server) goTo(ctx context.Context, in *struct {

@@ -145,7 +145,8 @@ func (s *Server) today(ctx context.Context, machine string) (*lineUpOf, *Machine
 	if err != nil {
 		return nil, nil, err
 	}
-	l := &lineUpOf{ID: machine, Body: journal.LineUp{Axes: map[string]journal.DayAxis{}}}
+	l := &lineUpOf{ID: machine}
+	l.Body.On, l.Body.Axes = m.Newest, map[string]journal.DayAxis{}
 	if m.LineUp != nil {
 		l.Body.Chains, l.Body.Marks = m.LineUp.Doc.Chains, m.LineUp.Doc.Marks
 		for id, a := range m.LineUp.Doc.Axes {

@@ -137,7 +137,7 @@ func (s *Server) fail(err error) error {
 		return p
 	case errors.Is(err, store.ErrNotFound):
 		return newProblem(http.StatusNotFound, err.Error())
-	case errors.Is(err, store.ErrStale), errors.Is(err, store.ErrTaken), errors.Is(err, store.ErrVoid), errors.Is(err, store.ErrOpen), errors.Is(err, store.ErrNewer), errors.As(err, new(*store.ClashError)):
+	case errors.Is(err, store.ErrStale), errors.Is(err, store.ErrTaken), errors.Is(err, store.ErrVoid), errors.Is(err, store.ErrOpen), errors.Is(err, store.ErrNewer), errors.As(err, new(*store.ClashError)), errors.As(err, new(*store.LinedUpError)):
 		return conflict(err.Error())
 	case errors.Is(err, machine.ErrNoRig):
 		return newProblem(http.StatusServiceUnavailable, err.Error())

@@ -82,6 +82,12 @@ func Run(ctx context.Context, o Options) error {
 		if err := store.Reset(ctx, url); err != nil {
 			return err
 		}
+		// What waits to be stored, the camera's pictures and what stand-ins are belong to it.
+		for _, of := range []string{"spool", "camera", "rigs"} {
+			if err := os.RemoveAll(filepath.Join(o.Folder, of)); err != nil {
+				return err
+			}
+		}
 	}
 	if run.Store, err = store.Open(ctx, url); err != nil {
 		return err
@@ -144,12 +150,8 @@ func Run(ctx context.Context, o Options) error {
 	for _, a := range addrs {
 		r := rigs[a.machine]
 		f := machine.New(r.ID, r.Name, func(ctx context.Context) (link.Rig, error) { return link.Dial(ctx, a.at) }, j, o.Log)
-		rows, err := run.Store.LineUps(ctx, r.ID, 1)
-		if err != nil {
+		if err := run.soften(ctx, f, o.Log); err != nil {
 			return err
-		}
-		if len(rows) > 0 {
-			f.Soften(rows[0].Doc.Soft())
 		}
 		run.Floors.Add(f)
 	}
@@ -157,6 +159,9 @@ func Run(ctx context.Context, o Options) error {
 	var wg sync.WaitGroup
 	defer wg.Wait()
 	defer stop()
+	if c := run.Cluster; c != nil {
+		wg.Go(func() { c.Keep(work, o.Log) })
+	}
 	eye := camera.NewEye(eyeAt, o.Log)
 	server := New(run.Store, run.Floors, eye, o.Log) // before the floors run: it is told of takes that end
 	wg.Go(func() { j.Run(work) })
@@ -165,6 +170,28 @@ func Run(ctx context.Context, o Options) error {
 	wg.Go(func() { server.shooting.Run(work) })
 	defer server.inStep.Close()
 	return serve(ctx, o, run, server)
+}
+
+// soften gives a machine the soft limits of its newest line-up, as far as they fit; one that
+// cannot be read is said in the log, and keeps nothing from starting.
+func (run *Running) soften(ctx context.Context, f *machine.Machine, log *slog.Logger) error {
+	r, err := run.Store.Rig(ctx, f.ID())
+	if err != nil {
+		return err
+	}
+	rows, err := run.Store.LineUps(ctx, f.ID(), 1)
+	if err != nil || len(rows) == 0 {
+		if err != nil {
+			log.Error("a line-up cannot be read", "machine", f.ID(), "err", err)
+		}
+		return nil
+	}
+	day, wrong := rows[0].Doc.Fitted(r)
+	if wrong != "" {
+		log.Warn(wrong, "machine", f.ID())
+	}
+	f.Soften(day.Soft())
+	return nil
 }
 
 // asWritten is a file with the newest version of a rig, where the book has one that is
@@ -179,10 +206,10 @@ func (run *Running) asWritten(ctx context.Context, folder string, ships *rig.Rig
 		return "", err
 	}
 	file := filepath.Join(folder, "rigs", r.ID+".json")
-	if err := os.MkdirAll(filepath.Dir(file), 0o755); err != nil {
+	if err := os.MkdirAll(filepath.Dir(file), 0o700); err != nil {
 		return "", err
 	}
-	return file, os.WriteFile(file, raw, 0o644)
+	return file, os.WriteFile(file, raw, 0o600)
 }
 
 // address is where a machine is reached.

@@ -1,6 +1,7 @@
 package web
 
 import (
+	"cmp"
 	"context"
 	"math"
 
@@ -321,8 +322,11 @@ func (s *Server) desk(ctx context.Context, shot, pass string) (*ready.Desk, *sto
 		d.Begin, d.Print = d.Table.Start(), v.Seal.Print
 		d.Zeroed = v.Zeroed
 	}
+	if len(v.Troubles) > 0 {
+		d.LineUp = capital(v.Troubles[0]) + "."
+	}
 	if pass == "" {
-		d.LineUp = lineUpNote(d, d.Table, 0, over)
+		d.LineUp = cmp.Or(d.LineUp, lineUpNote(d, d.Table, 0, over))
 		return d, v.Seal, nil
 	}
 	p, err := s.store.Pass(ctx, pass)
@@ -339,7 +343,7 @@ func (s *Server) desk(ctx context.Context, shot, pass string) (*ready.Desk, *sto
 		return d, v.Seal, nil
 	}
 	d.Begin = c.At(0, trace.Hz).Whole()
-	d.LineUp = lineUpNote(d, d.Table, c.MaxSpeed(), over)
+	d.LineUp = cmp.Or(d.LineUp, lineUpNote(d, d.Table, c.MaxSpeed(), over))
 	d.PassNote, d.BrakeS = changing(v, d, c, over)
 	if d.PassNote != "" {
 		d.PassNote = "pass " + p.Name + " cannot run: " + d.PassNote

@@ -44,9 +44,11 @@ type Scheme struct {
 // Bounds of a scheme.
 const (
 	MostFrames = 20_000
+	MostFrame  = 1 << 24 // from frame 0, either way
 	MostLayers = 24
 	MostCells  = 100_000
 	MostMS     = 600_000
+	MostLamps  = 64
 )
 
 // Error names the field of a scheme that is wrong and what would be right.
@@ -60,6 +62,10 @@ func (s *Scheme) Check() error {
 		return &Error{field, fmt.Sprintf(wrong, v...), want}
 	}
 	switch {
+	case s.First < -MostFrame || s.First > MostFrame: // before any difference is taken
+		return bad("first", fmt.Sprintf("give %d to %d", -MostFrame, MostFrame), "frame %d", s.First)
+	case s.Last < -MostFrame || s.Last > MostFrame:
+		return bad("last", fmt.Sprintf("give %d to %d", -MostFrame, MostFrame), "frame %d", s.Last)
 	case s.Last <= s.First || s.Last-s.First > MostFrames:
 		return bad("last", fmt.Sprintf("give a last frame above the first, at most %d on", MostFrames), "frames %d to %d", s.First, s.Last)
 	case !(s.AskM >= 0.001 && s.AskM <= 10):
@@ -93,6 +99,8 @@ func (s *Scheme) Check() error {
 			return bad("layers", fmt.Sprintf("give frames within %d to %d", s.First, s.Last), "%s from %d to %d", l.Name, l.From, l.To)
 		case l.MS < 1 || l.MS > MostMS:
 			return bad("layers", fmt.Sprintf("give 1 to %d ms", MostMS), "%s is exposed for %d ms", l.Name, l.MS)
+		case len(l.Lamps) > MostLamps:
+			return bad("layers", fmt.Sprintf("give at most %d", MostLamps), "%s has %d lamps", l.Name, len(l.Lamps))
 		}
 		for lamp, v := range l.Lamps {
 			if !(v >= 0 && v <= 1) {

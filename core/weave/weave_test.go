@@ -3,8 +3,10 @@ package weave
 import (
 	"errors"
 	"fmt"
+	"math"
 	"math/rand/v2"
 	"reflect"
+	"strconv"
 	"strings"
 	"testing"
 )
@@ -46,6 +48,15 @@ func TestSchemeRefuses(t *testing.T) {
 		field  string
 	}{
 		"upside down":    {func(s *Scheme) { s.Last = 0 }, "last"},
+		"from the least": {func(s *Scheme) { s.First, s.Last, s.Holds[0].From = math.MinInt, math.MaxInt, math.MinInt }, "first"},
+		"to the most":    {func(s *Scheme) { s.Last = math.MaxInt }, "last"},
+		"far away":       {func(s *Scheme) { s.First, s.Last = MostFrame+1, MostFrame+3 }, "first"},
+		"many lamps": {func(s *Scheme) {
+			s.Layers[0].Lamps = map[string]float64{}
+			for n := range MostLamps + 1 {
+				s.Layers[0].Lamps[strconv.Itoa(n)] = 1
+			}
+		}, "layers"},
 		"too long":       {func(s *Scheme) { s.Last = MostFrames + 1 }, "last"},
 		"asks never":     {func(s *Scheme) { s.AskM = 11 }, "ask_m"},
 		"asks always":    {func(s *Scheme) { s.AskM = 0.0009 }, "ask_m"},

@@ -35,12 +35,12 @@ var errFull = errors.New("its store is full; fetch and acknowledge pictures, or 
 
 // open reads the journal. A picture that was begun and not finished is cut from now on.
 func openFilm(folder string) (*film, error) {
-	if err := os.MkdirAll(folder, 0o755); err != nil {
+	if err := os.MkdirAll(folder, 0o700); err != nil {
 		return nil, fmt.Errorf("the camera's store: %w", err)
 	}
 	f := &film{folder: folder, is: map[string]*link.Picture{}}
 	var err error
-	if f.journal, err = os.OpenFile(filepath.Join(folder, "journal"), os.O_RDWR|os.O_CREATE, 0o644); err != nil {
+	if f.journal, err = os.OpenFile(filepath.Join(folder, "journal"), os.O_RDWR|os.O_CREATE, 0o600); err != nil {
 		return nil, fmt.Errorf("the camera's store: %w", err)
 	}
 	in := bufio.NewReader(f.journal)
@@ -146,7 +146,7 @@ func (f *film) stood(id string, axes map[string]float64) {
 	if err != nil {
 		return
 	}
-	to, err := os.OpenFile(filepath.Join(f.folder, "stood"), os.O_WRONLY|os.O_CREATE|os.O_APPEND, 0o644)
+	to, err := os.OpenFile(filepath.Join(f.folder, "stood"), os.O_WRONLY|os.O_CREATE|os.O_APPEND, 0o600)
 	if err != nil {
 		return
 	}
@@ -181,7 +181,7 @@ func (f *film) keep(id string, png []byte) (link.Picture, error) {
 
 // store writes a file so that it is there whole or not at all.
 func store(name string, b []byte) error {
-	t, err := os.OpenFile(name+".part", os.O_WRONLY|os.O_CREATE|os.O_TRUNC, 0o644)
+	t, err := os.OpenFile(name+".part", os.O_WRONLY|os.O_CREATE|os.O_TRUNC, 0o600)
 	if err != nil {
 		return err
 	}

@@ -107,7 +107,7 @@ async function keep(): Promise<void> {
     }
     axes[a.id] = { soft: [low!, high!], working: { speed: speed!, acceleration: acceleration!, jerk: a.working.jerk }, spread: 0, homings: 0, ...(zero ? { zero } : {}) };
   }
-  const r = await api.POST("/api/machines/{id}/line-ups", { params: { path: { id: m.rig.id } }, body: { axes } });
+  const r = await api.POST("/api/machines/{id}/line-ups", { params: { path: { id: m.rig.id } }, body: { axes, on: m.newest_line_up } });
   said.value = r.error ? { text: sentence(r.error), tone: "over" } : { text: "Kept. Sealed paths stay sealed; they are held against it when they are armed.", tone: "good" };
   if (r.error) return;
   await load();

@@ -88,6 +88,7 @@ const when = (t: string): string => new Date(t).toLocaleString("en-GB", { day: "
                 class="quiet">{{ s.rig }} · {{ s.seals === 0 ? "not sealed" : s.seals === 1 ? "1 sealed path" : `${s.seals} sealed paths` }}</span>
               <span v-if="s.frame_by_frame" class="quiet">frame by frame · {{ s.frames_taken }} pictures</span>
               <span v-else class="quiet">{{ s.passes }} {{ s.passes === 1 ? "pass" : "passes" }} · {{ s.takes }} {{ s.takes === 1 ? "take" : "takes" }}</span>
+              <span v-if="s.trouble" class="over small" :data-test="'trouble-' + s.code">{{ s.trouble }}</span>
               <span class="quiet small">changed {{ when(s.changed) }}</span>
             </router-link>
             <button class="link small edit" :data-test="'change-' + s.code" @click="change(s)">name and timecode<span
