@@ -5,11 +5,15 @@ import (
 	"context"
 	"encoding/json"
 	"io"
+	"log/slog"
 	"net/http"
 	"os"
 	"os/exec"
+	"path/filepath"
 	"slices"
+	"strconv"
 	"strings"
+	"syscall"
 	"testing"
 	"time"
 
@@ -43,7 +47,13 @@ func tryServe(t *testing.T, folder, database, rig string, more ...string) *proce
 	if !slices.Contains(more, "--listen") {
 		more = append(more, "--listen", "127.0.0.1:0")
 	}
-	cmd := exec.Command(binary, append([]string{"serve", "--folder", folder, "--database", database, "--rig", "plank=" + rig}, more...)...)
+	return trySaying(t, append([]string{"serve", "--folder", folder, "--database", database, "--rig", "plank=" + rig}, more...)...)
+}
+
+// trySaying starts the application with arguments and waits for its address.
+func trySaying(t *testing.T, args ...string) *process {
+	t.Helper()
+	cmd := exec.Command(binary, args...)
 	out, err := cmd.StdoutPipe()
 	if err != nil {
 		t.Fatal(err)
@@ -210,6 +220,101 @@ func TestKilledInMidRoll(t *testing.T) {
 		_ = p.cmd.Wait()
 		if rigStays {
 			rig.Close()
+		}
+	}
+}
+
+// own is "keenarc demo" with a database of its own in a folder.
+func own(t *testing.T, folder string) *process {
+	t.Helper()
+	if p := trySaying(t, "demo", "--folder", folder, "--listen", "127.0.0.1:0", "--no-pictures"); p != nil {
+		return p
+	}
+	t.Fatal("the application did not start")
+	return nil
+}
+
+// shelf is what the bookshelf answers.
+func (p *process) shelf() (int, string) {
+	r, err := http.Get(p.addr + "/api/shelf")
+	if err != nil {
+		return 0, err.Error()
+	}
+	defer r.Body.Close()
+	b, _ := io.ReadAll(r.Body)
+	return r.StatusCode, string(b)
+}
+
+// The application is killed and started again at once, while its database still ends; then the
+// database is killed under it. Each time the shelf is served. A second one on the same folder
+// is told so.
+func TestItsDatabaseComesBack(t *testing.T) {
+	t.Parallel()
+	where := folder(t)
+	p := own(t, where)
+	if code, b := p.shelf(); code != 200 {
+		t.Fatalf("%d %s", code, b)
+	}
+	if second := trySaying(t, "demo", "--folder", where, "--listen", "127.0.0.1:0", "--no-pictures"); second != nil {
+		t.Error("a second one starts on the same folder")
+	}
+	if err := p.cmd.Process.Kill(); err != nil {
+		t.Fatal(err)
+	}
+	_ = p.cmd.Wait()
+	p = own(t, where)
+	if code, b := p.shelf(); code != 200 {
+		t.Errorf("after it was killed: %d %s", code, b)
+	}
+	raw, err := os.ReadFile(filepath.Join(where, "db", "data", "postmaster.pid"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	line, _, _ := strings.Cut(string(raw), "\n")
+	pid, err := strconv.Atoi(line)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if err := syscall.Kill(pid, syscall.SIGKILL); err != nil {
+		t.Fatal(err)
+	}
+	time.Sleep(300 * time.Millisecond)
+	for late := time.Now().Add(40 * time.Second); ; time.Sleep(100 * time.Millisecond) {
+		code, b := p.shelf()
+		if code == 200 {
+			break
+		}
+		if time.Now().After(late) {
+			t.Fatalf("after its database was killed: %d %s", code, b)
+		}
+	}
+	_ = p.cmd.Process.Signal(os.Interrupt)
+	_ = p.cmd.Wait()
+}
+
+// Everything is thrown away, twice: the demo is there each time.
+func TestDemoReset(t *testing.T) {
+	t.Parallel()
+	where := folder(t)
+	for n := range 3 {
+		ctx, stop := context.WithCancel(t.Context())
+		ready, ended := make(chan *web.Running, 1), make(chan error, 1)
+		go func() {
+			ended <- web.Run(ctx, web.Options{Listen: "127.0.0.1:0", Folder: where, Rigs: []string{"plank=127.0.0.1:9"}, Demo: true, Reset: n > 0, Out: io.Discard, Log: slog.New(slog.DiscardHandler),
+				Ready: func(r *web.Running) { ready <- r }})
+		}()
+		select {
+		case err := <-ended:
+			t.Fatalf("start %d: %v", n+1, err)
+		case r := <-ready:
+			p := &process{t: t, addr: r.Addr}
+			if code, b := p.shelf(); code != 200 || !strings.Contains(b, "SL-010") {
+				t.Errorf("start %d: %d %.200s", n+1, code, b)
+			}
+		}
+		stop()
+		if err := <-ended; err != nil {
+			t.Errorf("start %d: %v", n+1, err)
 		}
 	}
 }

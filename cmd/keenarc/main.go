@@ -275,6 +275,7 @@ type demoCmd struct {
 	URL    string `name:"database" env:"KEENARC_DATABASE_URL" help:"Use this PostgreSQL instead of starting one."`
 	Seed   uint64 `default:"1" help:"Seed of the stand-in rig."`
 	Reset  bool   `help:"Throw everything away first."`
+	Film   bool   `name:"pictures" default:"true" negatable:"" help:"Take the pictures of the demo's shoot that are there already."`
 }
 
 func (c *demoCmd) Run(ctx context.Context) error {
@@ -282,8 +283,12 @@ func (c *demoCmd) Run(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
-	return web.Run(ctx, web.Options{Listen: c.Listen, Folder: c.Folder, URL: c.URL, Binary: bin, Seed: c.Seed, Demo: true, Reset: c.Reset, Film: camera.Film,
-		Out: os.Stdout, Log: slog.New(slog.NewTextHandler(os.Stderr, nil))})
+	o := web.Options{Listen: c.Listen, Folder: c.Folder, URL: c.URL, Binary: bin, Seed: c.Seed, Demo: true, Reset: c.Reset,
+		Out: os.Stdout, Log: slog.New(slog.NewTextHandler(os.Stderr, nil))}
+	if c.Film {
+		o.Film = camera.Film
+	}
+	return web.Run(ctx, o)
 }
 
 type serveCmd struct {
