@@ -913,3 +913,30 @@ func (d *oldDevice) tell(c net.Conn) {
 		fmt.Fprintf(c, "%s\n", raw)
 	}
 }
+
+// Each word needs an event of its own: a second one that nothing has made due is not sent.
+func TestEveryWordNeedsAnEvent(t *testing.T) {
+	t.Parallel()
+	f := newFloor(t, 20)
+	f.atFirst()
+	a := f.now()
+	g, err := f.c.Arbiter.Begin(a.Press, a.Owner, machine.Doing{Kind: machine.KindGoTo, Says: "a move"}, machine.Claim{Machine: f.ID()})
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer g.End()
+	to := map[string]float64{"pan": 5}
+	if err := g.GoTo(t.Context(), to, 0); err != nil {
+		t.Fatal(err)
+	}
+	if err := g.Rest(t.Context()); err != nil {
+		t.Fatal(err)
+	}
+	if err := g.GoTo(t.Context(), map[string]float64{"pan": 0}, 0); !errors.Is(err, machine.ErrLate) {
+		t.Errorf("a second word without an event: %v", err)
+	}
+	g.Next(time.Now())
+	if err := g.GoTo(t.Context(), map[string]float64{"pan": 0}, 0); err != nil {
+		t.Errorf("with one: %v", err)
+	}
+}
