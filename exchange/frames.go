@@ -70,7 +70,7 @@ func WriteFrames(w io.Writer, shot string, axes []string, rows []FrameRow, pictu
 		if _, err := f.Write(b); err != nil {
 			return err
 		}
-		line := []string{strconv.Itoa(r.Frame), strconv.Itoa(r.Until), r.Layer, strconv.Itoa(r.Exposure), name, r.Path, r.Taken.UTC().Format(time.RFC3339), seconds(r.Hands), seconds(r.Machine)}
+		line := []string{strconv.Itoa(r.Frame), strconv.Itoa(r.Until), cell(r.Layer), strconv.Itoa(r.Exposure), name, r.Path, r.Taken.UTC().Format(time.RFC3339), seconds(r.Hands), seconds(r.Machine)}
 		for i := range axes {
 			line = append(line, place(r.Planned, i), place(r.Seen, i))
 		}
@@ -85,6 +85,14 @@ func WriteFrames(w io.Writer, shot string, axes []string, rows []FrameRow, pictu
 		return err
 	}
 	return z.Close()
+}
+
+// cell is a text as a table's cell: a program that opens the table does not take it for a formula.
+func cell(text string) string {
+	if text != "" && strings.ContainsRune("=+-@\t\r", rune(text[0])) {
+		return "'" + text
+	}
+	return text
 }
 
 func seconds(v float64) string { return strconv.FormatFloat(v, 'f', 1, 64) }

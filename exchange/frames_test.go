@@ -18,6 +18,7 @@ func TestWriteFrames(t *testing.T) {
 		{Frame: 2, Until: 4, Layer: "beauty", Exposure: 2, Picture: "b", Path: "9C41-07DE", Taken: at, Planned: []float64{541, 8}, Seen: []float64{541}},
 		{Frame: 2, Until: 3, Layer: "Beauty!", Exposure: 1, Picture: "a", Taken: at},
 		{Frame: -4, Until: 3, Layer: "../..", Exposure: 1, Picture: "a", Taken: at},
+		{Frame: 5, Until: 6, Layer: "=1+1", Exposure: 1, Picture: "a", Taken: at},
 	}
 	picture := func(name string) ([]byte, error) { return []byte("png " + name), nil }
 	var b bytes.Buffer
@@ -46,11 +47,14 @@ func TestWriteFrames(t *testing.T) {
 		}
 	}
 	lines, err := csv.NewReader(strings.NewReader(files["frames.csv"])).ReadAll()
-	if err != nil || len(lines) != 5 || len(z.File) != 5 {
+	if err != nil || len(lines) != 6 || len(z.File) != 6 {
 		t.Fatalf("%v, %d lines, %d files", err, len(lines), len(z.File))
 	}
 	if got := strings.Join(lines[1], "|"); got != "0|2|beauty|1|beauty/SL-030_beauty_0000.png|9C41-07DE|2026-03-04T10:05:06Z|61.3|4.0|540.000000|540.010000|8.000000|8.000000" {
 		t.Error(got)
+	}
+	if lines[5][2] != "'=1+1" { // no program takes it for a formula
+		t.Errorf("a layer: %q", lines[5][2])
 	}
 	if got := strings.Join(lines[2][9:], "|"); got != "541.000000|541.000000|8.000000|" {
 		t.Error(got)

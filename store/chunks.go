@@ -73,7 +73,7 @@ func (s *Store) AddRows(ctx context.Context, take string, from int, pos []clock.
 	if err != nil {
 		return err
 	}
-	_, err = s.Pool.Exec(ctx, `INSERT INTO trace_chunks (take_id, from_row, rows, data_zstd) VALUES ($1,$2,$3,$4) ON CONFLICT DO NOTHING`, take, from, len(pos), data)
+	_, err = s.exec(ctx, `INSERT INTO trace_chunks (take_id, from_row, rows, data_zstd) VALUES ($1,$2,$3,$4) ON CONFLICT DO NOTHING`, take, from, len(pos), data)
 	return err
 }
 

@@ -132,13 +132,13 @@ func (s *Store) DemoPictures(ctx context.Context, film Film, out io.Writer) erro
 		}
 	}
 	if d.err == nil {
-		_, d.err = s.Pool.Exec(ctx, `UPDATE exposures SET fate = 'uncertain', why = 'the power of the rig went while it was exposed' WHERE shot_id = $1 AND layer = $2 AND frame = 30`, shot, rim)
+		_, d.err = s.exec(ctx, `UPDATE exposures SET fate = 'uncertain', why = 'the power of the rig went while it was exposed' WHERE shot_id = $1 AND layer = $2 AND frame = 30`, shot, rim)
 	}
 	if d.err == nil {
 		d.err = s.Pin(ctx, shot, sealed)
 	}
 	if d.err == nil {
-		_, d.err = s.Pool.Exec(ctx, `UPDATE turns SET turn = $2 WHERE shot_id = $1`, shot, weave.Turn{At: weave.Cell{Frame: 46, Layer: beauty}, Marks: []weave.Mark{}})
+		_, d.err = s.exec(ctx, `UPDATE turns SET turn = $2 WHERE shot_id = $1`, shot, weave.Turn{At: weave.Cell{Frame: 46, Layer: beauty}, Marks: []weave.Mark{}})
 	}
 	return d.err
 }
@@ -158,7 +158,7 @@ type demoTaker struct {
 
 func (d *demoTaker) step(ctx context.Context, frame int, p weave.Phase, seconds float64) {
 	if d.err == nil {
-		_, d.err = d.s.Pool.Exec(ctx, `INSERT INTO frame_steps (shot_id, frame, phase, at) VALUES ($1, $2, $3, $4)`, d.shot.ID, frame, p, d.at)
+		_, d.err = d.s.exec(ctx, `INSERT INTO frame_steps (shot_id, frame, phase, at) VALUES ($1, $2, $3, $4)`, d.shot.ID, frame, p, d.at)
 	}
 	d.at = d.at.Add(time.Duration(seconds * float64(time.Second)))
 }
@@ -205,9 +205,9 @@ func (d *demoTaker) take(ctx context.Context, c weave.Cell) error {
 	// It was earlier today.
 	began := d.at
 	d.at = d.at.Add(time.Duration(l.MS)*time.Millisecond + 6*time.Second)
-	if _, err := d.s.Pool.Exec(ctx, `UPDATE exposures SET asked_at = $2, ended_at = $3 WHERE id = $1`, e.ID, began, d.at); err != nil {
+	if _, err := d.s.exec(ctx, `UPDATE exposures SET asked_at = $2, ended_at = $3 WHERE id = $1`, e.ID, began, d.at); err != nil {
 		return err
 	}
-	_, err = d.s.Pool.Exec(ctx, `UPDATE frame_steps SET at = CASE phase WHEN 'exposing' THEN $2::timestamptz ELSE $3::timestamptz END WHERE shot_id = $1 AND seq IN (SELECT seq FROM frame_steps WHERE shot_id = $1 ORDER BY seq DESC LIMIT 2)`, d.shot.ID, began, d.at)
+	_, err = d.s.exec(ctx, `UPDATE frame_steps SET at = CASE phase WHEN 'exposing' THEN $2::timestamptz ELSE $3::timestamptz END WHERE shot_id = $1 AND seq IN (SELECT seq FROM frame_steps WHERE shot_id = $1 ORDER BY seq DESC LIMIT 2)`, d.shot.ID, began, d.at)
 	return err
 }

@@ -225,7 +225,7 @@ func lock(ctx context.Context, tx pgx.Tx, shot string) (int64, error) {
 
 func (s *Store) append(ctx context.Context, by By, command any, make func(pgx.Tx, *Draft) (*Draft, error)) (*Draft, error) {
 	var out *Draft
-	err := pgx.BeginFunc(ctx, s.Pool, func(tx pgx.Tx) error {
+	err := s.tx(ctx, func(tx pgx.Tx) error {
 		now, err := lock(ctx, tx, by.Shot)
 		if err != nil {
 			return err

@@ -31,7 +31,7 @@ func (s *Store) SetFinding(ctx context.Context, f Finding, against string) error
 	if against != "" {
 		ref = against
 	}
-	_, err := s.Pool.Exec(ctx, `INSERT INTO findings (take_id, against, depends, doc) VALUES ($1, $2, $3, $4)
+	_, err := s.exec(ctx, `INSERT INTO findings (take_id, against, depends, doc) VALUES ($1, $2, $3, $4)
 		ON CONFLICT (take_id) DO UPDATE SET against = excluded.against, depends = excluded.depends, doc = excluded.doc, judged_at = now()`, f.TakeID, ref, f.Depends, f.Doc)
 	return err
 }

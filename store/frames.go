@@ -108,7 +108,7 @@ func (s *Store) AddShoot(ctx context.Context, who journal.Person, shot string, s
 		return err
 	}
 	first := weave.Turn{At: weave.Cell{Frame: scheme.First, Layer: scheme.Layers[0].ID}, Marks: []weave.Mark{}}
-	return pgx.BeginFunc(ctx, s.Pool, func(tx pgx.Tx) error {
+	return s.tx(ctx, func(tx pgx.Tx) error {
 		if _, err := tx.Exec(ctx, `INSERT INTO shoots (shot_id, scheme) VALUES ($1, $2)`, shot, scheme); err != nil {
 			return err
 		}
@@ -132,7 +132,7 @@ func note(ctx context.Context, tx pgx.Tx, shot string, frame int, text string) e
 
 // Note sets the note for the hands at a frame; an empty one takes it away.
 func (s *Store) Note(ctx context.Context, shot string, frame int, text string) error {
-	return pgx.BeginFunc(ctx, s.Pool, func(tx pgx.Tx) error { return note(ctx, tx, shot, frame, text) })
+	return s.tx(ctx, func(tx pgx.Tx) error { return note(ctx, tx, shot, frame, text) })
 }
 
 func addTurn(ctx context.Context, tx pgx.Tx, who journal.Person, shot, words string, t weave.Turn, backTo *int) error {
@@ -147,7 +147,7 @@ func addTurn(ctx context.Context, tx pgx.Tx, who journal.Person, shot, words str
 
 // Turn makes a command's outcome where the shoot stands.
 func (s *Store) Turn(ctx context.Context, who journal.Person, shot, words string, work func(*journal.Shoot) (weave.Turn, error)) error {
-	return pgx.BeginFunc(ctx, s.Pool, func(tx pgx.Tx) error {
+	return s.tx(ctx, func(tx pgx.Tx) error {
 		if _, err := tx.Exec(ctx, `SELECT 1 FROM shoots WHERE shot_id = $1 FOR UPDATE`, shot); err != nil {
 			return err
 		}
@@ -168,7 +168,7 @@ var ErrNothingBack = errors.New("there is nothing to take back: what was done la
 
 // UndoTurn takes the last command back, where nothing was exposed since.
 func (s *Store) UndoTurn(ctx context.Context, who journal.Person, shot string) (words string, err error) {
-	err = pgx.BeginFunc(ctx, s.Pool, func(tx pgx.Tx) error {
+	err = s.tx(ctx, func(tx pgx.Tx) error {
 		if _, err := tx.Exec(ctx, `SELECT 1 FROM shoots WHERE shot_id = $1 FOR UPDATE`, shot); err != nil {
 			return err
 		}
@@ -205,7 +205,7 @@ func (s *Store) SetScheme(ctx context.Context, shot string, revision int64, sche
 	if err := scheme.Check(); err != nil {
 		return err
 	}
-	t, err := s.Pool.Exec(ctx, `UPDATE shoots SET scheme = $3, revision = revision + 1 WHERE shot_id = $1 AND revision = $2`, shot, revision, scheme)
+	t, err := s.exec(ctx, `UPDATE shoots SET scheme = $3, revision = revision + 1 WHERE shot_id = $1 AND revision = $2`, shot, revision, scheme)
 	if err == nil && t.RowsAffected() == 0 {
 		err = ErrStale
 	}
@@ -214,25 +214,25 @@ func (s *Store) SetScheme(ctx context.Context, shot string, revision int64, sche
 
 // Pin says which sealed path a shoot's frames are taken on from now.
 func (s *Store) Pin(ctx context.Context, shot, seal string) error {
-	_, err := s.Pool.Exec(ctx, `UPDATE shoots SET seal_id = $2, declined = NULL WHERE shot_id = $1`, shot, seal)
+	_, err := s.exec(ctx, `UPDATE shoots SET seal_id = $2, declined = NULL WHERE shot_id = $1`, shot, seal)
 	return err
 }
 
 // Decline says which newer path a shoot is not to go on with.
 func (s *Store) Decline(ctx context.Context, shot, seal string) error {
-	_, err := s.Pool.Exec(ctx, `UPDATE shoots SET declined = $2 WHERE shot_id = $1`, shot, seal)
+	_, err := s.exec(ctx, `UPDATE shoots SET declined = $2 WHERE shot_id = $1`, shot, seal)
 	return err
 }
 
 // Phase writes down that a phase begins at a frame.
 func (s *Store) Phase(ctx context.Context, shot string, frame int, p weave.Phase) error {
-	_, err := s.Pool.Exec(ctx, `INSERT INTO frame_steps (shot_id, frame, phase) VALUES ($1, $2, $3)`, shot, frame, p)
+	_, err := s.exec(ctx, `INSERT INTO frame_steps (shot_id, frame, phase) VALUES ($1, $2, $3)`, shot, frame, p)
 	return err
 }
 
 // Interrupted ends the phases that were going on in every shoot.
 func (s *Store) Interrupted(ctx context.Context) error {
-	_, err := s.Pool.Exec(ctx, `INSERT INTO frame_steps (shot_id, frame, phase) SELECT l.shot_id, l.frame, 'away' FROM shoots h
+	_, err := s.exec(ctx, `INSERT INTO frame_steps (shot_id, frame, phase) SELECT l.shot_id, l.frame, 'away' FROM shoots h
 		JOIN LATERAL (SELECT shot_id, frame, phase FROM frame_steps WHERE shot_id = h.shot_id ORDER BY seq DESC LIMIT 1) l ON l.phase <> 'away'`)
 	return err
 }
@@ -248,7 +248,7 @@ var ErrOpen = errors.New("this cell has an exposure that is uncertain; look at i
 // Ask writes an exposure down before its camera is told, and the step. Under the shoot's lock
 // it is looked whether the shoot stands as it did when that was decided.
 func (s *Store) Ask(ctx context.Context, e *journal.Exposure, on journal.Stands) error {
-	return pgx.BeginFunc(ctx, s.Pool, func(tx pgx.Tx) error {
+	return s.tx(ctx, func(tx pgx.Tx) error {
 		person, err := know(ctx, tx, e.By)
 		if err != nil {
 			return err
@@ -285,7 +285,7 @@ func (s *Store) Keep(ctx context.Context, id string, fate weave.Fate, why string
 	if err != nil {
 		return err
 	}
-	return pgx.BeginFunc(ctx, s.Pool, func(tx pgx.Tx) error {
+	return s.tx(ctx, func(tx pgx.Tx) error {
 		if _, err := tx.Exec(ctx, `INSERT INTO pictures (hash, png) VALUES ($1, $2) ON CONFLICT DO NOTHING`, hash, png); err != nil {
 			return err
 		}
@@ -298,7 +298,7 @@ func (s *Store) Keep(ctx context.Context, id string, fate weave.Fate, why string
 
 // Became says what became of an exposure without a new picture.
 func (s *Store) Became(ctx context.Context, id string, fate weave.Fate, why string) error {
-	return pgx.BeginFunc(ctx, s.Pool, func(tx pgx.Tx) error { return end(ctx, tx, id, fate, why, nil) })
+	return s.tx(ctx, func(tx pgx.Tx) error { return end(ctx, tx, id, fate, why, nil) })
 }
 
 // end changes an exposure that is asked or uncertain; what is decided stays, and is ErrDecided

@@ -48,7 +48,7 @@ func AddCamera(ctx context.Context, tx pgx.Tx, id string, v *lens.Package) (n in
 // SetThreshold makes another version of a shot's largest error at which passes
 // stack, points the shot to it, and has the shot's takes judged by it.
 func (s *Store) SetThreshold(ctx context.Context, shot string, px float64) error {
-	return pgx.BeginFunc(ctx, s.Pool, func(tx pgx.Tx) error {
+	return s.tx(ctx, func(tx pgx.Tx) error {
 		if _, err := lock(ctx, tx, shot); err != nil {
 			return err
 		}
@@ -81,7 +81,7 @@ func (s *Store) ChangeCamera(ctx context.Context, shot string, v *lens.Package) 
 }
 
 func (s *Store) change(ctx context.Context, shot, what string, add func(context.Context, pgx.Tx, string) (int, error)) error {
-	return pgx.BeginFunc(ctx, s.Pool, func(tx pgx.Tx) error {
+	return s.tx(ctx, func(tx pgx.Tx) error {
 		if _, err := lock(ctx, tx, shot); err != nil {
 			return err
 		}
@@ -136,7 +136,7 @@ func (s *Store) LineUps(ctx context.Context, machine string, most int) ([]LineUp
 // AddLineUp keeps a line-up that was made of another, by its id (empty: of none); it is the
 // machine's from now on. Where that one is not the newest any more it is a LinedUpError.
 func (s *Store) AddLineUp(ctx context.Context, who journal.Person, machine, on string, l *journal.LineUp) error {
-	return pgx.BeginFunc(ctx, s.Pool, func(tx pgx.Tx) error {
+	return s.tx(ctx, func(tx pgx.Tx) error {
 		person, err := know(ctx, tx, who)
 		if err != nil {
 			return err

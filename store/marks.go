@@ -29,14 +29,14 @@ func (s *Store) AddMark(ctx context.Context, who journal.Person, shot string, m 
 	if err != nil {
 		return err
 	}
-	_, err = s.Pool.Exec(ctx, `INSERT INTO marks (id, shot_id, name, at, person_id, values, png) VALUES ($1, $2, $3, now(), $4, $5, $6)
+	_, err = s.exec(ctx, `INSERT INTO marks (id, shot_id, name, at, person_id, values, png) VALUES ($1, $2, $3, now(), $4, $5, $6)
 		ON CONFLICT (shot_id, name) DO UPDATE SET at = now(), person_id = $4, values = $5, png = $6`, journal.NewID(), shot, m.Name, person, m.Values, m.PNG)
 	return err
 }
 
 // Unmark takes a mark away.
 func (s *Store) Unmark(ctx context.Context, shot, mark string) error {
-	n, err := s.Pool.Exec(ctx, `DELETE FROM marks WHERE shot_id = $1 AND id = $2`, shot, mark)
+	n, err := s.exec(ctx, `DELETE FROM marks WHERE shot_id = $1 AND id = $2`, shot, mark)
 	if err == nil && n.RowsAffected() == 0 {
 		return ErrNotFound
 	}

@@ -36,7 +36,7 @@ func (s *Store) Package(ctx context.Context, id string) (*journal.CameraPackage,
 // WritePackage adds the version after base, which must be the newest (0: there is none).
 // Shots that have it get its camera with it.
 func (s *Store) WritePackage(ctx context.Context, who journal.Person, p *journal.CameraPackage, base int) error {
-	return pgx.BeginFunc(ctx, s.Pool, func(tx pgx.Tx) error {
+	return s.tx(ctx, func(tx pgx.Tx) error {
 		if _, err := tx.Exec(ctx, `SELECT pg_advisory_xact_lock(hashtext('package ' || $1))`, p.ID); err != nil {
 			return err
 		}
@@ -84,7 +84,7 @@ func (s *Store) dress(ctx context.Context, tx pgx.Tx, which string, p *journal.C
 
 // PackShot gives a shot another package, and its camera with it. Takes keep theirs.
 func (s *Store) PackShot(ctx context.Context, shot string, p *journal.CameraPackage) error {
-	return pgx.BeginFunc(ctx, s.Pool, func(tx pgx.Tx) error {
+	return s.tx(ctx, func(tx pgx.Tx) error {
 		if _, err := lock(ctx, tx, shot); err != nil {
 			return err
 		}
@@ -119,7 +119,7 @@ func (s *Store) KeepBalance(ctx context.Context, who journal.Person, pack, machi
 	if err != nil {
 		return err
 	}
-	_, err = s.Pool.Exec(ctx, `INSERT INTO balances (id, package_id, rig_id, at, person_id, doc) VALUES ($1, $2, $3, now(), $4, $5)`, journal.NewID(), pack, machine, person, r)
+	_, err = s.exec(ctx, `INSERT INTO balances (id, package_id, rig_id, at, person_id, doc) VALUES ($1, $2, $3, now(), $4, $5)`, journal.NewID(), pack, machine, person, r)
 	return err
 }
 

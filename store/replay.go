@@ -84,7 +84,7 @@ func (s *Store) AddSamples(ctx context.Context, v []float64) (string, error) {
 		return "", err
 	}
 	defer w.Close()
-	err = pgx.BeginFunc(ctx, s.Pool, func(tx pgx.Tx) error {
+	err = s.tx(ctx, func(tx pgx.Tx) error {
 		for n := 0; n*chunkSamples < len(v); n++ {
 			part := v[n*chunkSamples : min((n+1)*chunkSamples, len(v))]
 			raw := make([]byte, 0, 8*len(part))

@@ -17,7 +17,7 @@ import (
 
 // AddRig stores a rig version; a version that is there already is left alone.
 func (s *Store) AddRig(ctx context.Context, r *rig.Rig) error {
-	_, err := s.Pool.Exec(ctx, `INSERT INTO rigs (id, version, doc) VALUES ($1, $2, $3) ON CONFLICT DO NOTHING`, r.ID, r.Version, r)
+	_, err := s.exec(ctx, `INSERT INTO rigs (id, version, doc) VALUES ($1, $2, $3) ON CONFLICT DO NOTHING`, r.ID, r.Version, r)
 	return err
 }
 
@@ -27,7 +27,7 @@ func (s *Store) AdoptRig(ctx context.Context, r *rig.Rig) error {
 	if err := s.AddRig(ctx, r); err != nil {
 		return err
 	}
-	return pgx.BeginFunc(ctx, s.Pool, func(tx pgx.Tx) error {
+	return s.tx(ctx, func(tx pgx.Tx) error {
 		rows, err := tx.Query(ctx, `UPDATE shot_machines SET rig_version = $2 WHERE rig_id = $1 AND rig_version < $2 RETURNING shot_id::text`, r.ID, r.Version)
 		if err != nil {
 			return err
@@ -94,7 +94,7 @@ func (s *Store) RigVersions(ctx context.Context, id string) ([]RigVersion, error
 
 // WriteRig adds the version after base, which must be the newest (0: there is none yet).
 func (s *Store) WriteRig(ctx context.Context, who journal.Person, r *rig.Rig, base int, says string) error {
-	return pgx.BeginFunc(ctx, s.Pool, func(tx pgx.Tx) error {
+	return s.tx(ctx, func(tx pgx.Tx) error {
 		if _, err := tx.Exec(ctx, `SELECT pg_advisory_xact_lock(hashtext('rig ' || $1))`, r.ID); err != nil {
 			return err
 		}
@@ -118,7 +118,7 @@ func (s *Store) WriteRig(ctx context.Context, who journal.Person, r *rig.Rig, ba
 // BringShot moves a shot's machine to another version of its rig. Paths that were sealed
 // before are void, since a seal pins the version.
 func (s *Store) BringShot(ctx context.Context, who journal.Person, shot, id string, version int) error {
-	return pgx.BeginFunc(ctx, s.Pool, func(tx pgx.Tx) error {
+	return s.tx(ctx, func(tx pgx.Tx) error {
 		if _, err := lock(ctx, tx, shot); err != nil {
 			return err
 		}

@@ -72,7 +72,7 @@ func (s *Store) AddSeal(ctx context.Context, id, shot string, revision int64, wh
 	defer w.Close()
 	packed := w.EncodeAll(t.Canonical(), nil)
 	var out *Seal
-	err = pgx.BeginFunc(ctx, s.Pool, func(tx pgx.Tx) error {
+	err = s.tx(ctx, func(tx pgx.Tx) error {
 		now, err := lock(ctx, tx, shot)
 		if err != nil {
 			return err

@@ -205,7 +205,7 @@ func (s *Store) Shot(ctx context.Context, id string) (*Shot, error) {
 
 // AddProduction makes a production.
 func (s *Store) AddProduction(ctx context.Context, p Production) error {
-	_, err := s.Pool.Exec(ctx, `INSERT INTO productions (id, number, title, place) VALUES ($1, $2, $3, $4)`, p.ID, p.Number, p.Title, p.Place)
+	_, err := s.exec(ctx, `INSERT INTO productions (id, number, title, place) VALUES ($1, $2, $3, $4)`, p.ID, p.Number, p.Title, p.Place)
 	return err
 }
 
@@ -215,7 +215,7 @@ var ErrTaken = errors.New("this production has a shot of that code already; choo
 // AddShot makes a shot with its first path and its passes. Its set and camera become
 // the first versions of their own.
 func (s *Store) AddShot(ctx context.Context, production string, sh *Shot, who journal.Person, p *path.Path, passes []Pass) error {
-	err := pgx.BeginFunc(ctx, s.Pool, func(tx pgx.Tx) error {
+	err := s.tx(ctx, func(tx pgx.Tx) error {
 		person, err := know(ctx, tx, who)
 		if err != nil {
 			return err
@@ -267,7 +267,7 @@ func orTaken(err error) error {
 
 // Rename gives a shot another code, title and timecode of frame 0.
 func (s *Store) Rename(ctx context.Context, shot, code, title, start string) error {
-	t, err := s.Pool.Exec(ctx, `UPDATE shots SET code = $2, title = $3, start_timecode = $4 WHERE id = $1`, shot, code, title, start)
+	t, err := s.exec(ctx, `UPDATE shots SET code = $2, title = $3, start_timecode = $4 WHERE id = $1`, shot, code, title, start)
 	if err == nil && t.RowsAffected() == 0 {
 		err = ErrNotFound
 	}

@@ -38,7 +38,7 @@ func Site[T any](ctx context.Context, s *Store, shot, what string) (*SiteRow[T],
 // changes it. A base of 0 or more must be the newest revision. What f refuses changes
 // nothing. day is what it belongs to, or empty.
 func ChangeSite[T any](ctx context.Context, s *Store, who journal.Person, shot, what string, base int64, f func(*T) (day string, err error)) error {
-	return pgx.BeginFunc(ctx, s.Pool, func(tx pgx.Tx) error {
+	return s.tx(ctx, func(tx pgx.Tx) error {
 		if _, err := lock(ctx, tx, shot); err != nil {
 			return err
 		}
@@ -80,7 +80,7 @@ func addSite(ctx context.Context, tx pgx.Tx, who journal.Person, shot, what stri
 // BackSite takes the newest change of a sheet back: what was before it counts again.
 // ErrNotFound: there is nothing before it.
 func BackSite(ctx context.Context, s *Store, who journal.Person, shot, what string) error {
-	return pgx.BeginFunc(ctx, s.Pool, func(tx pgx.Tx) error {
+	return s.tx(ctx, func(tx pgx.Tx) error {
 		if _, err := lock(ctx, tx, shot); err != nil {
 			return err
 		}

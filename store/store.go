@@ -12,6 +12,7 @@ import (
 
 	lru "github.com/hashicorp/golang-lru/v2"
 	"github.com/jackc/pgx/v5"
+	"github.com/jackc/pgx/v5/pgconn"
 	"github.com/jackc/pgx/v5/pgxpool"
 	"github.com/jackc/pgx/v5/stdlib"
 	"github.com/pressly/goose/v3"
@@ -102,6 +103,51 @@ func (s *Store) Close() { s.Pool.Close() }
 // querier is a pool or a transaction.
 type querier interface {
 	Query(context.Context, string, ...any) (pgx.Rows, error)
+}
+
+// UncertainError is returned where the database went away in the middle of a change: whether it
+// was stored is not known.
+type UncertainError struct{ Err error }
+
+func (e *UncertainError) Error() string {
+	return "whether this was stored is not known: " + e.Err.Error()
+}
+
+func (e *UncertainError) Unwrap() error { return e.Err }
+
+// uncertain is an error of a change that was sent; what the database itself has answered, and
+// what was never sent, is certain.
+func uncertain(err error) error {
+	var pg *pgconn.PgError
+	if err == nil || errors.As(err, &pg) || errors.Is(err, pgx.ErrTxCommitRollback) || pgconn.SafeToRetry(err) || !passing(err) {
+		return err
+	}
+	return &UncertainError{err}
+}
+
+// tx makes changes together, all or none. Where its end is not heard of it is an UncertainError.
+func (s *Store) tx(ctx context.Context, f func(pgx.Tx) error) error {
+	tx, err := s.Pool.Begin(ctx)
+	if err != nil {
+		return err
+	}
+	defer func() { _ = tx.Rollback(context.WithoutCancel(ctx)) }() // nothing, where it was committed
+	if err := f(tx); err != nil {
+		return err
+	}
+	return uncertain(tx.Commit(ctx))
+}
+
+// exec makes one change.
+func (s *Store) exec(ctx context.Context, sql string, args ...any) (pgconn.CommandTag, error) {
+	tag, err := s.Pool.Exec(ctx, sql, args...)
+	return tag, uncertain(err)
+}
+
+// ClearSessions forgets the sessions that have expired.
+func (s *Store) ClearSessions(ctx context.Context) error {
+	_, err := s.exec(ctx, `DELETE FROM sessions WHERE expiry < now()`)
+	return err
 }
 
 // Query asks on a connection of its own.

@@ -59,7 +59,7 @@ func (s *Store) Choose(ctx context.Context, pass, take string) error {
 	if take != "" {
 		id = take
 	}
-	t, err := s.Pool.Exec(ctx, `UPDATE passes SET chosen = $2 WHERE id = $1 AND ($2::uuid IS NULL OR EXISTS (SELECT 1 FROM takes WHERE id = $2 AND pass_id = $1 AND ended))`, pass, id)
+	t, err := s.exec(ctx, `UPDATE passes SET chosen = $2 WHERE id = $1 AND ($2::uuid IS NULL OR EXISTS (SELECT 1 FROM takes WHERE id = $2 AND pass_id = $1 AND ended))`, pass, id)
 	if err == nil && t.RowsAffected() == 0 {
 		err = ErrNotFound
 	}
@@ -68,7 +68,7 @@ func (s *Store) Choose(ctx context.Context, pass, take string) error {
 
 // SetPass changes a pass's name, note and clock.
 func (s *Store) SetPass(ctx context.Context, p Pass) error {
-	t, err := s.Pool.Exec(ctx, `UPDATE passes SET name = $2, note = $3, clock = $4 WHERE id = $1`, p.ID, p.Name, p.Note, p.Clock)
+	t, err := s.exec(ctx, `UPDATE passes SET name = $2, note = $3, clock = $4 WHERE id = $1`, p.ID, p.Name, p.Note, p.Clock)
 	if err == nil && t.RowsAffected() == 0 {
 		err = ErrNotFound
 	}
@@ -113,7 +113,7 @@ func (s *Store) EndTake(ctx context.Context, t *journal.Take, says *journal.Entr
 	if t.Trace != nil {
 		tick = t.Trace.Tick
 	}
-	return pgx.BeginFunc(ctx, s.Pool, func(tx pgx.Tx) error {
+	return s.tx(ctx, func(tx pgx.Tx) error {
 		if _, err := tx.Exec(ctx, `UPDATE takes SET ended = true, broken = $2, why = $3, frame = $4, rows = $5, first_tick_ms = $6, last_beat_tick_ms = $7, brake_tick_ms = $8, clock = $9
 			WHERE id = $1 AND (NOT ended OR rows <= $5)`, t.ID, t.Broken, t.Why, t.Frame, t.Rows, tick, t.LastBeat, t.BrakeAt, t.Clock); err != nil {
 			return err

@@ -33,7 +33,7 @@ func (s *Store) PathVersions(ctx context.Context, shot string) ([]PathVersion, e
 // NamePath names the path of a revision. One that is named already gets the new name.
 func (s *Store) NamePath(ctx context.Context, who journal.Person, shot string, revision int64, name string) (*PathVersion, error) {
 	var out *PathVersion
-	err := pgx.BeginFunc(ctx, s.Pool, func(tx pgx.Tx) error {
+	err := s.tx(ctx, func(tx pgx.Tx) error {
 		now, err := lock(ctx, tx, shot)
 		if err != nil {
 			return err

@@ -1,9 +1,11 @@
 package web
 
 import (
+	"cmp"
 	"encoding/json"
 	"fmt"
 	"net/http"
+	"path/filepath"
 	"slices"
 	"strconv"
 	"strings"
@@ -160,7 +162,6 @@ func (s *Server) sealedTable(w http.ResponseWriter, r *http.Request) {
 		return
 	}
 	attach(w, fmt.Sprintf("%s-sealed-path-%d-%s.table", sh.Code, seals[i].Version, seals[i].Short))
-	w.Header().Set("Content-Type", "application/octet-stream")
 	_, _ = w.Write(t.Canonical())
 }
 
@@ -187,7 +188,9 @@ func (s *Server) traceCSV(w http.ResponseWriter, r *http.Request) {
 	}
 }
 
+// attach says that a file comes, of the kind that its name ends in.
 func attach(w http.ResponseWriter, name string) {
-	w.Header().Set("Content-Type", "text/csv; charset=utf-8")
+	kind := map[string]string{".csv": "text/csv; charset=utf-8", ".zip": "application/zip"}[filepath.Ext(name)]
+	w.Header().Set("Content-Type", cmp.Or(kind, "application/octet-stream"))
 	w.Header().Set("Content-Disposition", `attachment; filename="`+strings.ReplaceAll(name, `"`, "")+`"`)
 }

@@ -173,6 +173,9 @@ func (s *Server) beginOrder(ctx context.Context, in *struct {
 	ID   string `path:"id" format:"uuid"`
 	Body orderBegin
 }) (*body[*OrderView], error) {
+	if _, err := time.Parse(time.DateOnly, in.Body.Date); err != nil {
+		return nil, blame("date", "there is no day "+in.Body.Date, "give one as 2026-03-04")
+	}
 	learnt, err := s.learnt(ctx, in.ID, in.Body.Date, in.Body.Setup)
 	if err != nil {
 		return nil, s.fail(err)

@@ -153,6 +153,9 @@ func (s *Server) passRoutes(r chi.Router, api huma.API) {
 			Take string `json:"take,omitempty" format:"uuid"`
 		}
 	}) (*body[[]PassView], error) {
+		if _, err := s.passOf(ctx, in.Body.Shot, in.ID); err != nil {
+			return nil, s.fail(err)
+		}
 		if err := s.store.Choose(ctx, in.ID, in.Body.Take); err != nil {
 			return nil, s.fail(err)
 		}
@@ -197,7 +200,7 @@ func (s *Server) passRoutes(r chi.Router, api huma.API) {
 				return nil, blame("clock", fmt.Sprintf("%s is a factor of %s", in.Body.Clock, f), "give one of at most 100")
 			}
 		}
-		p, err := s.store.Pass(ctx, in.ID)
+		p, err := s.passOf(ctx, in.Body.Shot, in.ID)
 		if err != nil {
 			return nil, s.fail(err)
 		}
@@ -240,6 +243,20 @@ func (s *Server) passRoutes(r chi.Router, api huma.API) {
 		v, err := s.passes(ctx, in.Body.Shot)
 		return &body[[]PassView]{v}, s.fail(err)
 	})
+}
+
+// passOf is a pass of a shot, of that and no other.
+func (s *Server) passOf(ctx context.Context, shot, pass string) (*store.Pass, error) {
+	all, err := s.store.Passes(ctx, shot)
+	if err != nil {
+		return nil, err
+	}
+	for i := range all {
+		if all[i].ID == pass {
+			return &all[i], nil
+		}
+	}
+	return nil, newProblem(http.StatusNotFound, "There is no such pass in this shot.")
 }
 
 // give sets what is given.

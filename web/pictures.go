@@ -81,7 +81,6 @@ func (s *Server) framesZip(w http.ResponseWriter, r *http.Request) {
 		problem(w, conflict("Nothing was taken yet: there is no picture to write out."))
 		return
 	}
-	w.Header().Set("Content-Type", "application/zip")
 	attach(w, exchange.FileName(sh.Code)+"-frames.zip")
 	if err := exchange.WriteFrames(w, sh.Code, axes, rows, func(hash string) ([]byte, error) { return s.store.Picture(ctx, hash) }); err != nil {
 		s.log.Error("pictures were not written out whole", "shot", b.Shot, "err", err)

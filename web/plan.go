@@ -75,7 +75,9 @@ func (s *Server) planRoutes(r chi.Router, api huma.API) {
 	})
 	huma.Register(api, op("pose", http.MethodPost, "/api/shots/{id}/pose", "Where the camera would be"), s.pose)
 	huma.Register(api, op("pose-at", http.MethodGet, "/api/shots/{id}/pose", "The plan's pose at any frame"), s.poseAt)
-	huma.Register(api, op("add-samples", http.MethodPost, "/api/samples", "Keep the samples of a hand-made take; an edit then points an axis to them"), s.addSamples)
+	samples := op("add-samples", http.MethodPost, "/api/samples", "Keep the samples of a hand-made take; an edit then points an axis to them")
+	samples.MaxBodyBytes = 32 << 20 // 1,080,000 numbers with all their digits
+	huma.Register(api, samples, s.addSamples)
 	r.Post("/api/shots/{id}/keys", s.upload)
 	r.Get("/api/shots/{id}/path.csv", s.pathCSV)
 	r.Get("/api/shots/{id}/sealed.table", s.sealedTable)

@@ -28,6 +28,16 @@ type PreviewAsk struct {
 	Back     int64      `json:"back,omitempty" doc:"in place of an edit: the revision that would be gone back to"`
 	Frame    float64    `json:"frame" doc:"the playhead: its view is always in the answer"`
 	Whole    bool       `json:"whole,omitempty" doc:"every sample's view in full, to be played"`
+	unread   string     // why it cannot be read
+}
+
+// numbered is the number of a question that cannot be read otherwise, or 0.
+func numbered(raw []byte) int64 {
+	var n struct {
+		N int64 `json:"n"`
+	}
+	_ = json.Unmarshal(raw, &n)
+	return n.N
 }
 
 // PreviewSays is the head of an answer. After it come, as little-endian float32: for each of
@@ -81,8 +91,8 @@ func (s *Server) preview(w http.ResponseWriter, r *http.Request) {
 				return
 			}
 			var a PreviewAsk
-			if json.Unmarshal(b, &a) != nil {
-				continue
+			if err := json.Unmarshal(b, &a); err != nil { // with its number, as far as that can be read
+				a = PreviewAsk{N: numbered(b), unread: "This cannot be read: " + err.Error() + "."}
 			}
 			select { // the newest only
 			case <-asked:
@@ -150,7 +160,9 @@ func (t *trier) load(ctx context.Context, revision int64) error {
 func (t *trier) answer(ctx context.Context, a PreviewAsk) []byte {
 	says := &PreviewSays{N: a.N, Revision: a.Revision}
 	var blocks []byte
-	if err := t.load(ctx, a.Revision); err != nil {
+	if a.unread != "" {
+		says.Refused = a.unread
+	} else if err := t.load(ctx, a.Revision); err != nil {
 		says.Refused = t.say(err)
 	} else if says.Gone = t.draft.Revision != a.Revision; !says.Gone {
 		q, err := t.tried(ctx, a)

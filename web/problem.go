@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"io/fs"
 	"net/http"
 	"strings"
 
@@ -31,6 +32,8 @@ type Problem struct {
 	Field  string `json:"field,omitempty"`
 	Wrong  string `json:"wrong,omitempty"`
 	Want   string `json:"want,omitempty"`
+	// Uncertain: it is not known whether what was asked was done.
+	Uncertain bool `json:"uncertain,omitempty" doc:"whether it was stored is not known; the next look says it"`
 }
 
 func (p *Problem) Error() string { return p.Detail }
@@ -83,11 +86,20 @@ func init() {
 		p := newProblem(status, msg)
 		for _, err := range errs {
 			var d *huma.ErrorDetail
-			if errors.As(err, &d) {
-				p = blame(strings.TrimPrefix(strings.TrimPrefix(d.Location, "body."), "query."), fmt.Sprintf("%v is not what belongs there", d.Value), d.Message)
-				p.Status, p.Title = status, http.StatusText(status)
-				break
+			if !errors.As(err, &d) {
+				continue
 			}
+			field, nul := strings.CutPrefix(d.Message, nulIn)
+			switch {
+			case nul:
+				return blame(field, "it holds a character that is no text (NUL)", "leave it out")
+			case status == http.StatusBadRequest && d.Location == "body":
+				p = newProblem(status, "This request cannot be read: "+shortened(d.Message)+".")
+			default:
+				p = blame(strings.TrimPrefix(strings.TrimPrefix(d.Location, "body."), "query."), shortened(d.Value)+" is not what belongs there", d.Message)
+				p.Status, p.Title = status, http.StatusText(status)
+			}
+			return p
 		}
 		return p
 	}
@@ -97,7 +109,7 @@ func init() {
 func problem(w http.ResponseWriter, err error) {
 	p, ok := err.(*Problem)
 	if !ok {
-		p = newProblem(http.StatusInternalServerError, err.Error())
+		p = newProblem(http.StatusInternalServerError, wentWrong)
 	}
 	w.Header().Set("Content-Type", p.ContentType(""))
 	w.WriteHeader(p.Status)
@@ -107,6 +119,23 @@ func problem(w http.ResponseWriter, err error) {
 // says answers everything with one problem.
 func says(status int, detail string) http.HandlerFunc {
 	return func(w http.ResponseWriter, _ *http.Request) { problem(w, newProblem(status, detail)) }
+}
+
+// What is answered where nothing better is known; what it was stands in the log.
+const (
+	wentWrong = "Something went wrong here. What it was stands in the application's log."
+	tooLong   = "This took too long and was broken off; nothing more of it is carried out. Try again in a moment."
+	unknown   = "The database went away in the middle of this: whether it was stored is not known. Look what is there before you do it again."
+)
+
+// readsOnly says of what only reads that nothing was changed, whatever became of it.
+func readsOnly(ctx huma.Context, _ string, v any) (any, error) {
+	if p, ok := v.(*Problem); ok && p.Uncertain && ctx.Method() == http.MethodGet {
+		q := *p
+		q.Uncertain, q.Detail = false, databaseAway
+		return &q, nil
+	}
+	return v, nil
 }
 
 const databaseAway = "The database cannot be reached. Nothing was changed; try again in a moment."
@@ -145,12 +174,29 @@ func (s *Server) fail(err error) error {
 		return conflict(err.Error())
 	case errors.As(err, &pg) && pg.Code == "22P02":
 		return newProblem(http.StatusNotFound, store.ErrNotFound.Error())
-	case errors.As(err, &ce), errors.As(err, &pg), errors.Is(err, context.DeadlineExceeded):
+	case errors.As(err, &pg) && pg.Code == "23505":
+		return conflict("That is there already; look at it as it is now.")
+	case errors.As(err, &pg) && strings.HasPrefix(pg.Code, "23"):
+		return conflict("That does not go with what is kept; look at it as it is now.")
+	case errors.As(err, &pg) && (strings.HasPrefix(pg.Code, "22") || pg.Code == "21000"):
+		s.log.Error("a value cannot be kept", "err", err)
+		return newProblem(http.StatusUnprocessableEntity, "A value of this cannot be kept: a number or a date that there is not, or a character that is no text.")
+	case errors.As(err, new(*store.UncertainError)):
+		s.log.Error("database", "err", err)
+		p := newProblem(http.StatusServiceUnavailable, unknown)
+		p.Uncertain = true
+		return p
+	case errors.As(err, &ce), errors.As(err, &pg):
 		s.log.Error("database", "err", err)
 		return newProblem(http.StatusServiceUnavailable, databaseAway)
+	case errors.Is(err, context.Canceled): // nobody waits for the answer
+		return newProblem(http.StatusServiceUnavailable, tooLong)
+	case errors.Is(err, context.DeadlineExceeded):
+		s.log.Error("request", "err", err)
+		return newProblem(http.StatusServiceUnavailable, tooLong)
 	}
 	s.log.Error("request", "err", err)
-	return newProblem(http.StatusInternalServerError, "Something went wrong here: "+err.Error())
+	return newProblem(http.StatusInternalServerError, wentWrong)
 }
 
 // refused is an answer for what the rig or the rules do not allow.
@@ -161,8 +207,19 @@ func (s *Server) refused(err error) error {
 		return s.fail(err)
 	case errors.As(err, &own):
 		return own
+	case inner(err):
+		return s.fail(err)
 	}
 	return conflict(err.Error())
+}
+
+// inner reports whether an error says how this program is made, as its database, a file or its
+// place on the disk: that is for the log.
+func inner(err error) bool {
+	var pg *pgconn.PgError
+	var ce *pgconn.ConnectError
+	var file *fs.PathError
+	return errors.As(err, &pg) || errors.As(err, &ce) || errors.As(err, &file) || errors.As(err, new(*store.UncertainError))
 }
 
 // busyOr makes a problem of what somebody else's activity does not let be done; else it
@@ -181,7 +238,7 @@ func (s *Server) refusedOr(err error) error {
 	if err = busyOr(err); errors.As(err, &own) {
 		return own
 	}
-	if known := s.fail(err); errors.As(known, &own) && own.Status != http.StatusInternalServerError {
+	if known := s.fail(err); errors.As(known, &own) && (own.Status != http.StatusInternalServerError || inner(err)) {
 		return own
 	}
 	return conflict(err.Error())

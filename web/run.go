@@ -166,6 +166,7 @@ func Run(ctx context.Context, o Options) error {
 	server := New(run.Store, run.Floors, eye, o.Log) // before the floors run: it is told of takes that end
 	wg.Go(func() { j.Run(work) })
 	wg.Go(func() { server.RunJudge(work) })
+	wg.Go(func() { server.tidy(work) })
 	wg.Go(func() { server.conductor.Run(work) })
 	wg.Go(func() { server.shooting.Run(work) })
 	defer server.inStep.Close()
@@ -238,7 +239,7 @@ func serve(ctx context.Context, o Options, run *Running, server *Server) error {
 		}
 	}
 	run.Addr = "http://" + l.Addr().String()
-	srv := &http.Server{Handler: server.Handler(), ReadHeaderTimeout: 10 * time.Second}
+	srv := &http.Server{Handler: server.Handler(), ReadHeaderTimeout: 10 * time.Second, ReadTimeout: bodyLimit, IdleTimeout: idleLimit, MaxHeaderBytes: 64 << 10}
 	ended := make(chan error, 1)
 	go func() { ended <- srv.Serve(l) }()
 	fmt.Fprintln(o.Out, "Keen Arc is at", run.Addr)

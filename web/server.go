@@ -45,6 +45,7 @@ type Server struct {
 	// of the processors, so that holds and rigs are never kept waiting.
 	calculating chan struct{}
 	trying      chan struct{} // one preview at a time
+	open        sockets
 	toJudge     chan *journal.Take
 	judgings    atomic.Int64 // how often a take was judged, for tests
 	mu          sync.Mutex
@@ -73,6 +74,7 @@ func New(s *store.Store, floor *machine.Set, eye *camera.Eye, log *slog.Logger) 
 	}
 	srv := &Server{store: s, floor: floor, log: log, sessions: sm, versions: map[string]int64{}, toJudge: make(chan *journal.Take, 64),
 		calculating: make(chan struct{}, max(1, runtime.GOMAXPROCS(0)/2)), trying: make(chan struct{}, 1)}
+	srv.open.of = map[string]int{}
 	srv.began = time.Now().UnixMilli()
 	srv.drawings, _ = lru.New[revisionKey, *Drawn](16) // fails for sizes below one only
 	srv.inStep = camera.NewInStep(eye)
@@ -88,17 +90,17 @@ func New(s *store.Store, floor *machine.Set, eye *camera.Eye, log *slog.Logger) 
 // Handler is everything: API, sockets, interface.
 func (s *Server) Handler() http.Handler {
 	r := chi.NewRouter()
-	r.Use(middleware.Recoverer, loopbackOnly, secure)
+	r.Use(middleware.Recoverer, loopbackOnly, secure, onlyText)
 	guard := http.NewCrossOriginProtection()
 	guard.SetDenyHandler(says(http.StatusForbidden, "This was asked from another place than this application's own pages."))
 	r.Group(func(r chi.Router) { // neither session nor database
 		r.Use(guard.Handler)
 		r.Post("/api/stop", s.stop)
-		s.liveRoutes(r)
+		s.liveRoutes(r.With(s.open.counted))
 		s.calcRoutes(r)
 	})
 	r.Group(func(r chi.Router) {
-		r.Use(guard.Handler, s.arrives, s.sessions.LoadAndSave)
+		r.Use(guard.Handler, s.arrives, timely, s.sessions.LoadAndSave)
 		s.API(r)
 	})
 	r.NotFound(s.page)
@@ -112,6 +114,11 @@ func (s *Server) API(r chi.Router) huma.API {
 	cfg := huma.DefaultConfig("Keen Arc", "1")
 	cfg.DocsPath, cfg.OpenAPIPath = "", "/api/openapi"
 	cfg.CreateHooks = nil
+	for name, f := range cfg.Formats {
+		f.Unmarshal = readJSON
+		cfg.Formats[name] = f
+	}
+	cfg.Transformers = append(cfg.Transformers, readsOnly)
 	api := humachi.New(r, cfg)
 	s.peopleRoutes(r, api)
 	s.shotRoutes(r, api)
@@ -155,9 +162,12 @@ func loopbackOnly(next http.Handler) http.Handler {
 func secure(next http.Handler) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		h := w.Header()
-		h.Set("Content-Security-Policy", "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data: blob:; frame-ancestors 'none'; base-uri 'none'")
+		h.Set("Content-Security-Policy", "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data: blob:; frame-ancestors 'none'; base-uri 'none'; form-action 'self'; object-src 'none'")
 		h.Set("X-Content-Type-Options", "nosniff")
 		h.Set("Referrer-Policy", "no-referrer")
+		h.Set("Cross-Origin-Resource-Policy", "same-origin")
+		h.Set("Cross-Origin-Opener-Policy", "same-origin")
+		h.Set("Permissions-Policy", "camera=(), microphone=(), geolocation=(), usb=(), serial=(), payment=()")
 		next.ServeHTTP(w, r)
 	})
 }

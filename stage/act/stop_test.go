@@ -940,3 +940,29 @@ func TestEveryWordNeedsAnEvent(t *testing.T) {
 		t.Errorf("with one: %v", err)
 	}
 }
+
+// A press that was made before the connection was lost is not carried out on the next one.
+func TestAPressDoesNotOutliveItsConnection(t *testing.T) {
+	t.Parallel()
+	f := newFloor(t, 20)
+	f.until("seen", func(s machine.Snapshot) bool { return s.Connected && s.Leased })
+	a := f.now()
+	begin := func(a act.Asked) error {
+		g, err := f.c.Arbiter.Begin(a.Press, a.Owner, machine.Doing{Kind: machine.KindGoTo, Says: "a move"}, machine.Claim{Machine: f.ID()})
+		if err == nil {
+			g.End()
+		}
+		return err
+	}
+	f.cut()
+	f.until("lost", func(s machine.Snapshot) bool { return !s.Connected })
+	f.until("seen again", func(s machine.Snapshot) bool { return s.Connected && s.Leased })
+	if err := begin(a); !errors.Is(err, machine.ErrLost) && !errors.Is(err, machine.ErrLate) {
+		t.Errorf("a press of before: %v", err)
+	} else if errors.Is(err, machine.ErrLate) {
+		t.Skip("it took longer than a press is fresh")
+	}
+	if err := begin(f.now()); err != nil {
+		t.Errorf("a fresh one: %v", err)
+	}
+}

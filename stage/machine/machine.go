@@ -248,8 +248,8 @@ func (f *Machine) keepAlive(ctx context.Context, c link.Rig) {
 			f.mu.Lock()
 			mine := f.right != nil && f.epoch != 0 && f.client == c
 			f.mu.Unlock()
-			if mine && c.Say(link.Alive{}) != nil {
-				return // the reading side sees the loss too
+			if mine { // one that is not sent is no last one: the reading side sees a loss
+				_ = c.Say(link.Alive{})
 			}
 		}
 	}
