@@ -50,6 +50,9 @@ func permanent(err error) bool {
 	return false
 }
 
+// Away reports whether an error says that the database was not reached or could not answer.
+func Away(err error) bool { return passing(err) }
+
 // passing reports whether an error says that the database was not reached or
 // could not answer.
 func passing(err error) bool {

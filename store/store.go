@@ -8,6 +8,7 @@ import (
 	"embed"
 	"errors"
 	"fmt"
+	"io"
 	"io/fs"
 
 	lru "github.com/hashicorp/golang-lru/v2"
@@ -115,17 +116,15 @@ func (e *UncertainError) Error() string {
 
 func (e *UncertainError) Unwrap() error { return e.Err }
 
-// uncertain is an error of a change that was sent; what the database itself has answered, and
-// what was never sent, is certain.
-func uncertain(err error) error {
+// certain reports whether an error of a change says for certain that it was not made: the
+// database itself has refused it.
+func certain(err error) bool {
 	var pg *pgconn.PgError
-	if err == nil || errors.As(err, &pg) || errors.Is(err, pgx.ErrTxCommitRollback) || pgconn.SafeToRetry(err) || !passing(err) {
-		return err
-	}
-	return &UncertainError{err}
+	return errors.As(err, &pg) || errors.Is(err, pgx.ErrTxCommitRollback)
 }
 
 // tx makes changes together, all or none. Where its end is not heard of it is an UncertainError.
+// (pgx calls a commit that was sent and not answered safe to repeat; it is not.)
 func (s *Store) tx(ctx context.Context, f func(pgx.Tx) error) error {
 	tx, err := s.Pool.Begin(ctx)
 	if err != nil {
@@ -135,13 +134,35 @@ func (s *Store) tx(ctx context.Context, f func(pgx.Tx) error) error {
 	if err := f(tx); err != nil {
 		return err
 	}
-	return uncertain(tx.Commit(ctx))
+	if err := ctx.Err(); err != nil {
+		return err
+	}
+	if gone := tx.Conn().IsClosed(); gone {
+		return fmt.Errorf("the database went away: %w", io.ErrUnexpectedEOF)
+	}
+	if err := tx.Commit(ctx); err != nil && !certain(err) {
+		return &UncertainError{err}
+	} else if err != nil {
+		return err
+	}
+	return nil
 }
 
-// exec makes one change.
+// exec makes one change; where its end is not heard of it is an UncertainError.
 func (s *Store) exec(ctx context.Context, sql string, args ...any) (pgconn.CommandTag, error) {
-	tag, err := s.Pool.Exec(ctx, sql, args...)
-	return tag, uncertain(err)
+	c, err := s.Pool.Acquire(ctx)
+	if err != nil {
+		return pgconn.CommandTag{}, err
+	}
+	defer c.Release()
+	if c.Conn().IsClosed() {
+		return pgconn.CommandTag{}, io.ErrUnexpectedEOF
+	}
+	tag, err := c.Exec(ctx, sql, args...)
+	if err != nil && !certain(err) && (len(args) == 0 || !pgconn.SafeToRetry(err)) && passing(err) {
+		err = &UncertainError{err}
+	}
+	return tag, err
 }
 
 // ClearSessions forgets the sessions that have expired.

@@ -195,6 +195,10 @@ func (s *Server) fail(err error) error {
 		s.log.Error("request", "err", err)
 		return newProblem(http.StatusServiceUnavailable, tooLong)
 	}
+	if store.Away(err) {
+		s.log.Error("database", "err", err)
+		return newProblem(http.StatusServiceUnavailable, databaseAway)
+	}
 	s.log.Error("request", "err", err)
 	return newProblem(http.StatusInternalServerError, wentWrong)
 }

@@ -2673,6 +2673,15 @@ export interface components {
             chains?: components["schemas"]["Chain"][];
             marks?: components["schemas"]["Mark"][];
         };
+        LineUpOfBody: {
+            axes: {
+                [key: string]: components["schemas"]["DayAxis"];
+            };
+            chains?: components["schemas"]["Chain"][];
+            marks?: components["schemas"]["Mark"][];
+            /** @description the line-up that it was made of, by its id; none: there was none */
+            on?: string;
+        };
         LineUpRow: {
             /** Format: date-time */
             at: string;
@@ -2831,8 +2840,12 @@ export interface components {
             jog_speeds: {
                 [key: string]: number;
             };
-            /** @description the newest; none: as described */
+            /** @description the newest, as far as it fits; none: as described */
             line_up?: components["schemas"]["LineUpRow"];
+            /** @description what of it does not fit this version */
+            misfit?: string;
+            /** @description its id; a change is made on it */
+            newest_line_up?: string;
             /** @description with the limits of its line-up */
             rig: components["schemas"]["Rig"];
             /** @description what is drawn of it alone */
@@ -3676,6 +3689,8 @@ export interface components {
             status: number;
             title: string;
             type: string;
+            /** @description whether it was stored is not known; the next look says it */
+            uncertain?: boolean;
             want?: string;
             wrong?: string;
         };
@@ -4186,6 +4201,7 @@ export interface components {
             /** Format: int64 */
             takes: number;
             title: string;
+            trouble?: string;
         };
         ShotRef: {
             id: string;
@@ -4236,6 +4252,7 @@ export interface components {
             /** Format: double */
             threshold_px: number;
             title: string;
+            troubles?: string[];
             /** @description the edit that an undo would take back */
             undo_takes?: components["schemas"]["EditLine"];
             /** @description that edit in a few words */
@@ -5671,7 +5688,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["LineUp"];
+                "application/json": components["schemas"]["LineUpOfBody"];
             };
         };
         responses: {
