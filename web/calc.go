@@ -1,6 +1,7 @@
 package web
 
 import (
+	"context"
 	"encoding/json"
 	"io"
 	"net/http"
@@ -27,27 +28,25 @@ const calcTime = 30 * time.Second
 // narrower bounds, a few at a time: the same machine may be holding a rig.
 func (s *Server) calc(w http.ResponseWriter, r *http.Request) {
 	w.Header().Set("Content-Type", "application/json")
-	patience := time.NewTimer(calcPatience)
-	defer patience.Stop()
-	select {
-	case s.calculating <- struct{}{}:
-		defer func() { <-s.calculating }()
-	case <-r.Context().Done():
-		return
-	case <-patience.C:
-		w.Header().Set("Retry-After", "1")
-		w.WriteHeader(http.StatusTooManyRequests)
-		_, _ = w.Write(calc.Busy())
-		return
-	}
-	until := time.Now().Add(calcTime)
 	c := http.NewResponseController(w)
-	_, _ = c.SetReadDeadline(until), c.SetWriteDeadline(until)
-	defer func() { _ = c.SetWriteDeadline(time.Time{}) }() // the connection may serve others yet
-	in, err := io.ReadAll(io.LimitReader(r.Body, int64(calc.Web.RequestBytes)+1))
+	_ = c.SetReadDeadline(time.Now().Add(calcTime))
+	in, err := io.ReadAll(io.LimitReader(r.Body, int64(calc.Web.RequestBytes)+1)) // before it takes a place
 	if err != nil {
 		return
 	}
+	patience, cancel := context.WithTimeout(r.Context(), calcPatience)
+	t, err := s.computing.enter(patience, "", "a calculation", mostQueued)
+	cancel()
+	if err != nil {
+		if r.Context().Err() == nil {
+			w.Header().Set("Retry-After", "1")
+			w.WriteHeader(http.StatusTooManyRequests)
+			_, _ = w.Write(calc.Busy())
+		}
+		return
+	}
+	defer s.computing.leave(t)
+	defer func() { _ = c.SetWriteDeadline(time.Time{}) }() // the connection may serve others yet
 	answer, status := calc.Prepare(chi.URLParam(r, "name"), in, calc.Web)
 	switch status {
 	case calc.BadRequest:
@@ -55,9 +54,28 @@ func (s *Server) calc(w http.ResponseWriter, r *http.Request) {
 	case calc.Unknown:
 		w.WriteHeader(http.StatusNotFound)
 	}
-	if err := answer.Write(r.Context(), w); err != nil {
+	if err := answer.Write(r.Context(), &brisk{w, c, time.Now().Add(calcTime)}); err != nil {
 		s.log.Debug("calculation not written to its end", "err", err) // the client went, or is too slow
 	}
+}
+
+// brisk is a writer that whoever stops reading loses: a place is not held for them.
+type brisk struct {
+	http.ResponseWriter
+	c     *http.ResponseController
+	until time.Time
+}
+
+// calcStall is how long a part of an answer may wait to be read.
+const calcStall = 2 * time.Second
+
+func (b *brisk) Write(p []byte) (int, error) {
+	by := time.Now().Add(calcStall)
+	if by.After(b.until) {
+		by = b.until
+	}
+	_ = b.c.SetWriteDeadline(by)
+	return b.ResponseWriter.Write(p)
 }
 
 func (s *Server) calcList(w http.ResponseWriter, _ *http.Request) {

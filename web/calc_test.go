@@ -52,26 +52,38 @@ func TestCalcBoundsOverTheWeb(t *testing.T) {
 	}
 }
 
-// A few at a time, the others are told so; a client that goes makes room at once.
+// A few at a time, the others are told so. A request that is slow in coming takes no place.
 func TestCalcIsAnsweredAFewAtATime(t *testing.T) {
 	srv := New(nil, machine.NewSet(), camera.NewEye("", slog.Default()), slog.New(slog.NewTextHandler(io.Discard, nil)))
-	srv.calculating = make(chan struct{}, 1)
+	srv.computing = newTurns(1)
 	at := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		r.SetPathValue("name", "curve")
 		srv.calc(w, r)
 	}))
 	defer at.Close()
-	slow, err := net.Dial("tcp", at.Listener.Addr().String()) // a request that is slow in coming
+	slow, err := net.Dial("tcp", at.Listener.Addr().String())
 	if err != nil {
 		t.Fatal(err)
 	}
+	defer slow.Close()
 	if _, err := slow.Write([]byte("POST / HTTP/1.1\r\nHost: 127.0.0.1\r\nContent-Length: 1000\r\n\r\n{")); err != nil {
 		t.Fatal(err)
 	}
-	for late := time.Now().Add(10 * time.Second); len(srv.calculating) == 0; time.Sleep(time.Millisecond) {
-		if time.Now().After(late) {
-			t.Fatal("a request that is being read takes no place")
+	ask := func() int {
+		r, err := http.Post(at.URL, "application/json", strings.NewReader("{}"))
+		if err != nil {
+			t.Fatal(err)
 		}
+		defer r.Body.Close()
+		return r.StatusCode
+	}
+	time.Sleep(50 * time.Millisecond)
+	if code := ask(); code == http.StatusTooManyRequests {
+		t.Error("a request that is being read takes a place")
+	}
+	held, err := srv.computing.enter(t.Context(), "", "something long", mostQueued)
+	if err != nil {
+		t.Fatal(err)
 	}
 	r, err := http.Post(at.URL, "application/json", strings.NewReader("{}"))
 	if err != nil {
@@ -83,11 +95,9 @@ func TestCalcIsAnsweredAFewAtATime(t *testing.T) {
 	if json.Unmarshal(b, &e) != nil || r.StatusCode != http.StatusTooManyRequests || !strings.Contains(e.Error.Want, "try again") || r.Header.Get("Retry-After") == "" {
 		t.Errorf("%d %s", r.StatusCode, b)
 	}
-	slow.Close()
-	for late := time.Now().Add(10 * time.Second); len(srv.calculating) > 0; time.Sleep(time.Millisecond) {
-		if time.Now().After(late) {
-			t.Fatal("a client that went keeps its place")
-		}
+	srv.computing.leave(held)
+	if code := ask(); code == http.StatusTooManyRequests {
+		t.Errorf("once there is room: %d", code)
 	}
 }
 

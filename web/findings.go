@@ -108,8 +108,11 @@ func (s *Server) judge(ctx context.Context, sh *store.Shot, line *store.TakeLine
 			return nil, err
 		}
 	}
-	f, err := j.Take(t, other)
-	if err != nil {
+	var f *stage.Finding
+	if err := s.compute(ctx, sh.ID, "how a take compares", func(context.Context) (err error) {
+		f, err = j.Take(t, other)
+		return err
+	}); err != nil {
 		return nil, err
 	}
 	doc, err := json.Marshal(f)

@@ -40,8 +40,10 @@ type LiveMessage struct {
 	View      *View        `json:"view,omitempty"`
 	Ready     *ready.Ready `json:"ready"`
 	// Frames is how a shot that is taken frame by frame stands.
-	Frames  *LiveFrames `json:"frames,omitempty"`
-	Trouble string      `json:"trouble,omitempty"`
+	Frames *LiveFrames `json:"frames,omitempty"`
+	// Computing is what is being worked out of the shot for more than a moment.
+	Computing []Computing `json:"computing,omitempty"`
+	Trouble   string      `json:"trouble,omitempty"`
 }
 
 // Suspended is an axis whose soft limits do not hold, and for how long still.
@@ -170,6 +172,7 @@ func (w *watcher) message(ctx context.Context) *LiveMessage {
 	if m.Floor = first(all); w.desk != nil {
 		m.Floor = machine.Gather(w.desk.Machines, all)
 	}
+	m.Computing = w.s.computing.of(w.shot)
 	m.Trouble, m.Doing = w.trouble, w.s.conductor.Arbiter.Doing()
 	for _, x := range all {
 		for id, a := range x.State.Axes {

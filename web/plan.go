@@ -117,7 +117,10 @@ func (s *Server) remedies(ctx context.Context, in *shotID) (*body[*MoreRemedies]
 	if _, _, ok := d.Path.Span(); !ok {
 		return &body[*MoreRemedies]{out}, nil
 	}
-	if out.Remedies, err = limit.More(d.Path, sh.Rig); err != nil {
+	if err := s.compute(ctx, in.ID, "other remedies", func(context.Context) (err error) {
+		out.Remedies, err = limit.More(d.Path, sh.Rig)
+		return err
+	}); err != nil {
 		return nil, s.fail(err)
 	}
 	return &body[*MoreRemedies]{out}, nil
@@ -193,17 +196,23 @@ func (s *Server) proof(ctx context.Context, in *shotID) (*body[*Proof], error) {
 	if err != nil {
 		return nil, s.fail(err)
 	}
-	out := &Proof{Revision: p.draft.Revision, Soft: soft(p.shot, p.scale, p.motion)}
-	fps := p.draft.Path.Clock().FPS()
-	if limit.Check(p.motion, p.shot.Rig, fps, limit.Working).OK() {
+	out := &Proof{Revision: p.draft.Revision}
+	err = s.compute(ctx, in.ID, "braking and focus", func(ctx context.Context) (err error) {
+		out.Soft = soft(p.shot, p.scale, p.motion)
+		fps := p.draft.Path.Clock().FPS()
+		if !limit.Check(p.motion, p.shot.Rig, fps, limit.Working).OK() {
+			return nil
+		}
+		if ctx.Err() != nil { // nobody waits any more
+			return ctx.Err()
+		}
 		if b, err := limit.Brake(p.motion, p.shot.Rig, fps); err == nil {
 			out.Braking = b
 		}
-		if out.Riding, err = s.riding(ctx, p, out.Braking); err != nil {
-			return nil, s.fail(err)
-		}
-	}
-	return &body[*Proof]{out}, nil
+		out.Riding, err = s.riding(ctx, p, out.Braking)
+		return err
+	})
+	return &body[*Proof]{out}, s.fail(err)
 }
 
 // stretch is a finer drawing of a part of the move.
@@ -220,7 +229,12 @@ func (s *Server) stretch(ctx context.Context, in *struct {
 	if from > to {
 		return nil, blame("from", "no frame of the move is between from and to", fmt.Sprintf("give two within %s to %s", frame4(p.motion.Start()), frame4(p.motion.End())))
 	}
-	return &body[*Plot]{plot(p.shot, p.scale, p.motion, p.draft.Path.Clock().FPS(), from, to)}, nil
+	var out *Plot
+	err = s.compute(ctx, in.ID, "a part of the drawing", func(context.Context) error {
+		out = plot(p.shot, p.scale, p.motion, p.draft.Path.Clock().FPS(), from, to)
+		return nil
+	})
+	return &body[*Plot]{out}, s.fail(err)
 }
 
 // mostChanges are asked for at a time.
@@ -243,7 +257,12 @@ func (s *Server) changes(ctx context.Context, in *struct {
 	if err != nil {
 		return nil, s.fail(err)
 	}
-	return &body[*Changing]{&Changing{p.draft.Revision, j.Changes(p.motion, in.From, in.To)}}, nil
+	out := &Changing{Revision: p.draft.Revision}
+	err = s.compute(ctx, in.ID, "changes from frame to frame", func(context.Context) error {
+		out.Changes = j.Changes(p.motion, in.From, in.To)
+		return nil
+	})
+	return &body[*Changing]{out}, s.fail(err)
 }
 
 // Changing is how a revision changes from frame to frame.
@@ -271,22 +290,13 @@ func (s *Server) seal(ctx context.Context, in *struct {
 		return nil, s.fail(store.ErrStale)
 	}
 	why := strings.TrimSpace(in.Body.Over)
-	t, err := seal.Make(d.Path, sh.Machines)
-	if err == nil {
-		why = "" // nothing is passed
-	} else if why != "" {
-		t, err = seal.MakeOver(d.Path, sh.Machines)
-	}
-	if err != nil {
-		return nil, conflict(err.Error())
-	}
-	m, err := path.Compile(d.Path, sh.Rig)
-	if err != nil {
+	var t *seal.Table
+	var b *limit.Braking
+	if err := s.compute(ctx, in.ID, "the seal", func(ctx context.Context) (err error) {
+		t, b, why, err = sealed(ctx, d.Path, sh, why)
+		return err
+	}); err != nil {
 		return nil, s.fail(err)
-	}
-	b, err := limit.Brake(m, sh.Rig, d.Path.Clock().FPS())
-	if err != nil {
-		return nil, conflict(err.Error())
 	}
 	x, err := s.store.AddSeal(ctx, journal.NewID(), in.ID, d.Revision, s.who(ctx), t, b, why)
 	if err != nil {
@@ -302,6 +312,31 @@ func (s *Server) seal(ctx context.Context, in *struct {
 	s.note(ctx, in.ID, "seal", fmt.Sprintf("Sealed path %d as %s. Rounding to steps moves the picture by at most %.1e px.", x.Version, x.Short, j.QuantisationPx()),
 		map[string]any{"version": x.Version, "fingerprint": x.Print, "quantisation_px": j.QuantisationPx()})
 	return s.afterEdit(ctx, in.ID, d, nil)
+}
+
+// sealed makes a seal, and says how it is braked. why comes back empty where nothing is passed.
+func sealed(ctx context.Context, p *path.Path, sh *store.Shot, why string) (*seal.Table, *limit.Braking, string, error) {
+	t, err := seal.Make(p, sh.Machines)
+	if err == nil {
+		why = ""
+	} else if why != "" {
+		t, err = seal.MakeOver(p, sh.Machines)
+	}
+	if err != nil {
+		return nil, nil, "", conflict(err.Error())
+	}
+	if err := ctx.Err(); err != nil { // nobody waits any more
+		return nil, nil, "", err
+	}
+	m, err := path.Compile(p, sh.Rig)
+	if err != nil {
+		return nil, nil, "", err
+	}
+	b, err := limit.Brake(m, sh.Rig, p.Clock().FPS())
+	if err != nil {
+		return nil, nil, "", conflict(err.Error())
+	}
+	return t, b, why, nil
 }
 
 func (s *Server) pose(ctx context.Context, in *struct {

@@ -107,17 +107,20 @@ func (s *Server) preview(w http.ResponseWriter, r *http.Request) {
 		case <-ctx.Done():
 			return
 		case a := <-asked:
-			select { // pages take turns, so that holds and rigs are never kept waiting
-			case <-ctx.Done():
-				return
-			case s.trying <- struct{}{}:
+			var says []byte
+			if err := s.compute(ctx, t.shot, "a preview", func(ctx context.Context) error {
+				select {
+				case a = <-asked: // what came meanwhile is newer
+				default:
+				}
+				says = t.answer(ctx, a)
+				return nil
+			}); err != nil {
+				if ctx.Err() != nil {
+					return
+				}
+				says = t.answer(ctx, PreviewAsk{N: a.N, Revision: a.Revision, unread: sentence(err)})
 			}
-			select {
-			case a = <-asked: // what came meanwhile is newer
-			default:
-			}
-			says := t.answer(ctx, a)
-			<-s.trying
 			if err := c.Write(ctx, websocket.MessageBinary, says); err != nil {
 				return
 			}

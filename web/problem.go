@@ -164,6 +164,8 @@ func (s *Server) fail(err error) error {
 		p := newProblem(http.StatusUnprocessableEntity, le.Error())
 		p.Field, p.Wrong, p.Want = le.Column, le.Wrong, le.Want
 		return p
+	case errors.Is(err, errCrowded):
+		return newProblem(http.StatusTooManyRequests, sentence(err))
 	case errors.Is(err, store.ErrNotFound):
 		return newProblem(http.StatusNotFound, err.Error())
 	case errors.Is(err, store.ErrStale), errors.Is(err, store.ErrTaken), errors.Is(err, store.ErrVoid), errors.Is(err, store.ErrOpen), errors.Is(err, store.ErrNewer), errors.As(err, new(*store.ClashError)), errors.As(err, new(*store.LinedUpError)):

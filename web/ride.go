@@ -102,13 +102,17 @@ func (s *Server) runs(ctx context.Context, in *shotID) (*body[*Runs], error) {
 	if err != nil {
 		return nil, s.fail(err)
 	}
-	least, ok := limit.LeastRun(p.draft.Path, p.shot.Rig)
-	if !ok {
-		return nil, conflict(fmt.Sprintf("No run-up or run-out of up to %d frames does: something else of the move is over its limits. Press P to see what.", 1000))
-	}
-	out := &Runs{RunUp: least.RunUp, RunOut: least.RunOut}
-	if q, ok := p.view().QuietRunOut(p.draft.Path, p.shot.Rig); ok {
-		out.Quiet = &q
-	}
-	return &body[*Runs]{out}, nil
+	out := &Runs{}
+	err = s.compute(ctx, in.ID, "the least run-up and run-out", func(context.Context) error {
+		least, ok := limit.LeastRun(p.draft.Path, p.shot.Rig)
+		if !ok {
+			return conflict(fmt.Sprintf("No run-up or run-out of up to %d frames does: something else of the move is over its limits. Press P to see what.", 1000))
+		}
+		out.RunUp, out.RunOut = least.RunUp, least.RunOut
+		if q, ok := p.view().QuietRunOut(p.draft.Path, p.shot.Rig); ok {
+			out.Quiet = &q
+		}
+		return nil
+	})
+	return &body[*Runs]{out}, s.fail(err)
 }

@@ -41,18 +41,15 @@ type Server struct {
 	inStep    *camera.InStep
 	log       *slog.Logger
 	sessions  *scs.SessionManager
-	// calculating holds a place for each calculation that is being answered: half
-	// of the processors, so that holds and rigs are never kept waiting.
-	calculating chan struct{}
-	trying      chan struct{} // one preview at a time
-	open        sockets
-	toJudge     chan *journal.Take
-	judgings    atomic.Int64 // how often a take was judged, for tests
-	mu          sync.Mutex
-	versions    map[string]int64 // of shots, counted up with every change
-	common      int64            // counted up with what changes for all
-	drawings    *lru.Cache[revisionKey, *Drawn]
-	began       int64 // unix ms: versions go on from the last start's
+	computing *turns
+	open      sockets
+	toJudge   chan *journal.Take
+	judgings  atomic.Int64 // how often a take was judged, for tests
+	mu        sync.Mutex
+	versions  map[string]int64 // of shots, counted up with every change
+	common    int64            // counted up with what changes for all
+	drawings  *lru.Cache[revisionKey, *Drawn]
+	began     int64 // unix ms: versions go on from the last start's
 }
 
 // New prepares a server for the machines on their floors and the camera. The store may
@@ -73,7 +70,7 @@ func New(s *store.Store, floor *machine.Set, eye *camera.Eye, log *slog.Logger) 
 		sm.Store = pgxstore.NewWithCleanupInterval(s.Pool, 0)
 	}
 	srv := &Server{store: s, floor: floor, log: log, sessions: sm, versions: map[string]int64{}, toJudge: make(chan *journal.Take, 64),
-		calculating: make(chan struct{}, max(1, runtime.GOMAXPROCS(0)/2)), trying: make(chan struct{}, 1)}
+		computing: newTurns(runtime.GOMAXPROCS(0) / 2)}
 	srv.open.of = map[string]int{}
 	srv.began = time.Now().UnixMilli()
 	srv.drawings, _ = lru.New[revisionKey, *Drawn](16) // fails for sizes below one only

@@ -1975,6 +1975,17 @@ export interface components {
             /** @enum {string} */
             op: "once more" | "back to" | "step over";
         };
+        Computing: {
+            /** @description what is worked out, in words */
+            says: string;
+            /**
+             * Format: int64
+             * @description unix milliseconds
+             */
+            since_ms: number;
+            /** @description for its turn */
+            waits?: boolean;
+        };
         ConfirmRequest: {
             axes: string[];
             /** Format: uuid */
@@ -2760,6 +2771,7 @@ export interface components {
         LiveMessage: {
             /** @description how the frame that the rig is at is written */
             at?: components["schemas"]["Label"];
+            computing?: components["schemas"]["Computing"][];
             doing: components["schemas"]["Doing"][];
             /** @description the shot's machines as one, under the names that axes have there */
             floor: components["schemas"]["Snapshot"];
