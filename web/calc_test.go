@@ -11,6 +11,7 @@ import (
 	"net"
 	"net/http"
 	"net/http/httptest"
+	"os"
 	"strings"
 	"sync"
 	"sync/atomic"
@@ -230,6 +231,27 @@ func TestARollIsNotDisturbedByCalculations(t *testing.T) {
 		}
 	})
 	var answered, refused atomic.Int64
+	if os.Getenv("KEENARC_LONG") != "" { // proofs of a move of a million frames, which take a while
+		long := fresh(t, "WB-8")
+		for k, e := range []string{`{"op":"set","frame":0,"values":{"track":200,"pan":5}}`, `{"op":"set","frame":1000000,"values":{"track":900,"pan":-5}}`} {
+			if code, b := do("POST", "/api/shots/"+long+"/edits", `{"revision":`+itoa(k)+`,"edit":`+e+`}`); code != 200 {
+				t.Fatal(b)
+			}
+		}
+		for range 3 {
+			wg.Go(func() {
+				for over.Err() == nil {
+					q, err := http.NewRequestWithContext(over, "GET", at.URL+"/api/shots/"+long+"/proof", nil)
+					if err != nil {
+						return
+					}
+					if r, err := http.DefaultClient.Do(q); err == nil {
+						r.Body.Close()
+					}
+				}
+			})
+		}
+	}
 	for range 8 {
 		wg.Go(func() {
 			for over.Err() == nil {
