@@ -69,6 +69,7 @@ mutants:
 soak: need-build need-test bin/keenarc
 	tools/faults
 	KEENARC_STEPS=1000000 go test -count=1 -timeout 180m -run 'TestModel$$' ./web
+	KEENARC_CALLS=1000000 go test -count=1 -timeout 120m -run TestRandomCalls -v ./web
 	KEENARC_LONG=1 go test -count=1 -run TestARollIsNotDisturbed ./web
 	KEENARC_STEPS=100 go test -count=1 -timeout 60m -run TestStopOnProcesses ./e2e
 	KEENARC_KILLS=1000 go test -count=1 -timeout 60m -run TestThePlugIsPulled -v ./e2e

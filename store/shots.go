@@ -203,6 +203,12 @@ func (s *Store) Shot(ctx context.Context, id string) (*Shot, error) {
 	return sh, err
 }
 
+// HasShot reports whether there is a shot.
+func (s *Store) HasShot(ctx context.Context, id string) (there bool, err error) {
+	err = s.Pool.QueryRow(ctx, `SELECT EXISTS (SELECT 1 FROM shots WHERE id = $1)`, id).Scan(&there)
+	return there, err
+}
+
 // AddProduction makes a production.
 func (s *Store) AddProduction(ctx context.Context, p Production) error {
 	_, err := s.exec(ctx, `INSERT INTO productions (id, number, title, place) VALUES ($1, $2, $3, $4)`, p.ID, p.Number, p.Title, p.Place)

@@ -3,9 +3,11 @@ package web
 import (
 	"context"
 	"net/http"
+	"time"
 
 	"keenarc/stage/act"
 	"keenarc/stage/machine"
+	"keenarc/store"
 )
 
 // arrival is the moment at which a request came in, before anything was waited for, and the
@@ -32,11 +34,34 @@ func (s *Server) arrives(next http.Handler) http.Handler {
 	})
 }
 
+// shotPatience is how long it may take to see whether there is a shot; longer it is taken for one.
+const shotPatience = 300 * time.Millisecond
+
+// thereIs reports whether there is a shot of that id. It is looked up once: shots stay.
+func (s *Server) thereIs(ctx context.Context, shot string) bool {
+	if shot == "" || s.store == nil {
+		return true
+	}
+	if _, known := s.shots.Load(shot); known {
+		return true
+	}
+	ctx, cancel := context.WithTimeout(ctx, shotPatience)
+	defer cancel()
+	there, err := s.store.HasShot(ctx, shot)
+	if err == nil && there {
+		s.shots.Store(shot, true)
+	}
+	return there || err != nil && store.Away(err)
+}
+
 // asked is who asks for something in a request, and when it came in.
 func (s *Server) asked(ctx context.Context, shot string) act.Asked {
 	a, ok := ctx.Value(arrivalKey{}).(arrival)
 	if !ok {
 		a.press = s.conductor.Arbiter.Pressed()
+	}
+	if !s.thereIs(ctx, shot) { // what is done is not logged for it
+		shot = ""
 	}
 	return act.Asked{Press: a.press, Owner: machine.Owner{Who: s.who(ctx), Page: a.page}, Shot: shot}
 }

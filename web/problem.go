@@ -142,6 +142,18 @@ const databaseAway = "The database cannot be reached. Nothing was changed; try a
 
 // fail turns an error into an answer that says what to do.
 func (s *Server) fail(err error) error {
+	if err == nil {
+		return nil
+	}
+	if p := s.known(err); p != nil {
+		return p
+	}
+	s.log.Error("request", "err", err)
+	return newProblem(http.StatusInternalServerError, wentWrong)
+}
+
+// known is the answer to an error of which it is known what to say, or nil.
+func (s *Server) known(err error) *Problem {
 	var own *Problem
 	var pe *path.Error
 	var we *weave.Error
@@ -150,8 +162,6 @@ func (s *Server) fail(err error) error {
 	var pg *pgconn.PgError
 	var ce *pgconn.ConnectError
 	switch {
-	case err == nil:
-		return nil
 	case errors.As(err, &own):
 		return own
 	case errors.As(err, &me):
@@ -201,8 +211,7 @@ func (s *Server) fail(err error) error {
 		s.log.Error("database", "err", err)
 		return newProblem(http.StatusServiceUnavailable, databaseAway)
 	}
-	s.log.Error("request", "err", err)
-	return newProblem(http.StatusInternalServerError, wentWrong)
+	return nil
 }
 
 // refused is an answer for what the rig or the rules do not allow.
@@ -244,8 +253,11 @@ func (s *Server) refusedOr(err error) error {
 	if err = busyOr(err); errors.As(err, &own) {
 		return own
 	}
-	if known := s.fail(err); errors.As(known, &own) && (own.Status != http.StatusInternalServerError || inner(err)) {
-		return own
+	if p := s.known(err); p != nil {
+		return p
+	}
+	if inner(err) {
+		return s.fail(err)
 	}
 	return conflict(err.Error())
 }

@@ -202,6 +202,9 @@ func (c *caller) request() (method, at, body, name string) {
 			}
 		}
 	}
+	if op.ID == "file" && method == "post" {
+		body = []string{"", "frame,track_mm\n0,100\n24,300\n", "frame,track_mm\n0,1e999\n", `{"frames":[0]}`, "a\x00b", strings.Repeat("x,", 9000)}[c.rng.IntN(6)]
+	}
 	return strings.ToUpper(method), at, body, op.ID
 }
 
@@ -344,6 +347,16 @@ func described(t *testing.T, seed uint64) *caller {
 	c := &caller{rng: rand.New(rand.NewPCG(seed, 25)), all: doc.Components.Schemas, ids: map[string][]string{}, ops: doc.Paths}
 	for p := range doc.Paths {
 		c.paths = append(c.paths, p)
+	}
+	for at, method := range map[string]string{"/api/shots/{id}/path.csv?seal={x}": "get", "/api/shots/{id}/sealed.table?seal={x}": "get", "/api/shots/{id}/frames.zip": "get", "/api/shots/{id}/needs.pdf": "get",
+		"/api/takes/{x}/trace.csv": "get", "/api/pictures/{x}": "get", "/api/thumbnails/{x}": "get", "/api/camera/look?width={x}": "get", "/api/shots/{id}/keys?revision={x}": "post", "/api/calc/{x}": "post"} {
+		var op operation
+		raw := `{"operationId": "file", "parameters": [{"name": "id", "in": "path", "schema": {"type": "string"}}, {"name": "x", "in": "path", "schema": {"type": "string"}}]}`
+		if err := json.Unmarshal([]byte(raw), &op); err != nil {
+			t.Fatal(err)
+		}
+		c.paths = append(c.paths, at)
+		c.ops[at] = map[string]operation{method: op}
 	}
 	slices.Sort(c.paths)
 	return c

@@ -43,6 +43,7 @@ type Server struct {
 	sessions  *scs.SessionManager
 	computing *turns
 	open      sockets
+	shots     sync.Map // by id: those that there are
 	toJudge   chan *journal.Take
 	judgings  atomic.Int64 // how often a take was judged, for tests
 	mu        sync.Mutex
