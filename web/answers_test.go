@@ -2,11 +2,16 @@ package web
 
 import (
 	"bytes"
+	"context"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"io"
+	"io/fs"
+	"log/slog"
 	"net"
 	"net/http"
+	"net/http/httptest"
 	"strings"
 	"testing"
 	"time"
@@ -178,5 +183,42 @@ func TestExpiredSessionsAreCleared(t *testing.T) {
 	var n int
 	if err := running.Store.Pool.QueryRow(ctx, `SELECT count(*) FROM sessions WHERE token IN ($1, $2)`, old, fresh).Scan(&n); err != nil || n != 1 {
 		t.Errorf("%d are left, %v", n, err)
+	}
+}
+
+// Every request has an end; what is worked out and files have a later one. What is broken off
+// by it is not said to be the database's fault, and an uncertain change is none where nothing
+// is changed.
+func TestRequestsHaveAnEnd(t *testing.T) {
+	for at, want := range map[string]time.Duration{"/api/shelf": requestLimit, "/api/shots/x/seal": longLimit, "/api/shots/x/frames.zip": longLimit} {
+		var left time.Duration
+		timely(http.HandlerFunc(func(_ http.ResponseWriter, r *http.Request) {
+			if until, ok := r.Context().Deadline(); ok {
+				left = time.Until(until)
+			}
+		})).ServeHTTP(httptest.NewRecorder(), httptest.NewRequest("POST", at, nil))
+		if left > want || left < want-5*time.Second {
+			t.Errorf("%s has %v, want %v", at, left, want)
+		}
+	}
+	s := &Server{log: slog.New(slog.DiscardHandler)}
+	for _, c := range []struct {
+		err       error
+		says      string
+		uncertain bool
+	}{
+		{context.DeadlineExceeded, "took too long", false},
+		{&store.UncertainError{Err: io.ErrUnexpectedEOF}, "whether it was stored is not known", true},
+		{fmt.Errorf("storing: %w", &store.UncertainError{Err: context.DeadlineExceeded}), "whether it was stored is not known", true},
+		{io.ErrUnexpectedEOF, "cannot be reached. Nothing was changed", false},
+		{errors.New("open /var/lib/secret: no such file"), "Something went wrong here", false},
+	} {
+		p, ok := s.fail(c.err).(*Problem)
+		if !ok || !strings.Contains(p.Detail, c.says) || p.Uncertain != c.uncertain || strings.Contains(p.Detail, "secret") {
+			t.Errorf("%v: %+v", c.err, p)
+		}
+	}
+	if p := s.refusedOr(&fs.PathError{Op: "open", Path: "/var/lib/secret", Err: fs.ErrNotExist}); strings.Contains(p.Error(), "secret") {
+		t.Errorf("a path is told: %v", p)
 	}
 }

@@ -62,6 +62,9 @@ func (s *Server) findings(ctx context.Context, sh *store.Shot, ps []store.Pass, 
 			ref = r.ID
 		}
 		p := pins[t.ID]
+		if p == nil {
+			continue
+		}
 		with, _ := p.LineUp.Lens(p.Lens)
 		depends, err := stage.Depends(print[t.SealID], t.Clock, with, p.Set, p.ThresholdPx, t.Rows, ref)
 		if err != nil {
@@ -76,8 +79,11 @@ func (s *Server) findings(ctx context.Context, sh *store.Shot, ps []store.Pass, 
 			case errors.Is(err, store.ErrVoid) && readable: // what was found then is all there is
 			case errors.Is(err, store.ErrVoid):
 				continue
-			case err != nil:
+			case err != nil && (ctx.Err() != nil || store.Away(err) || errors.Is(err, errCrowded)):
 				return nil, err
+			case err != nil: // one take that cannot be judged keeps no other from being shown
+				s.log.Error("a take cannot be judged", "take", t.ID, "err", err)
+				continue
 			default:
 				f = made
 			}
