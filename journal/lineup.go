@@ -122,7 +122,12 @@ func (l *LineUp) Fitted(r *rig.Rig) (fits *LineUp, says string) {
 		if !(d.Zero >= a.Hard[0] && d.Zero <= a.Hard[1]) {
 			d.Zero = 0
 		}
-		d.Soft = [2]float64{max(d.Soft[0], a.Hard[0]), min(d.Soft[1], a.Hard[1])}
+		if !(d.Soft[0] >= a.Hard[0]) { // beyond the end: as it is described
+			d.Soft[0] = a.Min
+		}
+		if !(d.Soft[1] <= a.Hard[1]) {
+			d.Soft[1] = a.Max
+		}
 		d.Working.Speed, d.Working.Acceleration = min(d.Working.Speed, a.Rated.Speed), min(d.Working.Acceleration, a.Rated.Acceleration)
 		if !(d.Soft[0] < d.Soft[1] && d.Working.Speed > 0 && d.Working.Acceleration > 0) {
 			continue

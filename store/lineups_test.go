@@ -106,7 +106,7 @@ func TestOneBadRow(t *testing.T) {
 	}
 	// One of a longer rail: what fits holds, and it is said.
 	sh = lineUp(today(100, 2900, 0))
-	if len(sh.Troubles) != 1 || !strings.Contains(sh.Troubles[0], "does not fit version") || sh.Rig.Axes[0].Min != 100 || sh.Rig.Axes[0].Max != own.Axes[0].Hard[1] || sh.Rig.Axes[0].Working.Speed != 200 {
+	if len(sh.Troubles) != 1 || !strings.Contains(sh.Troubles[0], "does not fit version") || sh.Rig.Axes[0].Min != 100 || sh.Rig.Axes[0].Max != own.Axes[0].Max || sh.Rig.Axes[0].Working.Speed != 200 {
 		t.Errorf("%v, %+v", sh.Troubles, sh.Rig.Axes[0])
 	}
 	// A zero that this rail does not have; nothing of an axis that it does not have.

@@ -93,7 +93,7 @@ function shown([low, high]: [number, number]): void {
   typed.value[a.id] = { ...t, low: String(+low.toFixed(2)), high: String(+high.toFixed(2)) };
   void keep();
 }
-const changed = computed(() => (one.value?.rig.axes ?? []).some((a) => JSON.stringify(typed.value[a.id]) !== JSON.stringify(as(a))));
+const changed = computed(() => !!one.value?.misfit || (one.value?.rig.axes ?? []).some((a) => JSON.stringify(typed.value[a.id]) !== JSON.stringify(as(a))));
 async function keep(): Promise<void> {
   const m = one.value;
   if (!m) return;
@@ -133,6 +133,7 @@ const when = computed(() => {
       </header>
       <p v-if="!seen && one" class="now" role="status">{{ one.rig.name }} is not seen. Check its power and cable; it is looked for all the time.</p>
       <p v-if="seen && !now?.driving" class="now" role="status">Another copy of Keen Arc drives {{ one?.rig.name }}; this one only watches.</p>
+      <p v-if="one?.misfit" class="over" role="status" data-test="misfit">{{ one.misfit.charAt(0).toUpperCase() + one.misfit.slice(1) }}: it holds as far as it fits. Look at its limits and zeros, and keep them anew.</p>
       <p v-if="state?.emergency_stop" class="over" role="status">Its emergency stop is pressed. Release it at the machine when it is safe.</p>
       <LivePicture v-if="seeing" class="see" :width="960" :pause="500" cross lines />
       <div v-else class="rows" :class="{ dense }" :style="{ gridTemplateRows: `repeat(${one?.rig.axes.length ?? 1}, minmax(${dense ? 57 : 88}px, 1fr))` }">
