@@ -107,7 +107,7 @@ func TestRetimingByKey(t *testing.T) {
 // After a dialog the focus is on the hold target, a key reaches it, and Space
 // elsewhere says where to press. Dialogs focus their safe answer, each time.
 func TestTheHoldByKeyboard(t *testing.T) {
-	a := start(t)
+	a := start(t, homedAlready)
 	p := a.open("/shot/" + a.shot + "/compose")
 	a.ready(p)
 	p.key("5")

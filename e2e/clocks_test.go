@@ -14,7 +14,7 @@ import (
 // A pass is steered while it is held: slower, to a stand, back and on again, by keys and by
 // pointer. What it ran on is kept with the take, and its frames are judged.
 func TestAPassIsSteered(t *testing.T) {
-	a := start(t)
+	a := start(t, homedAlready)
 	p := a.open("/shot/" + a.shot + "/compose")
 	a.ready(p)
 	p.key("5")
@@ -83,7 +83,7 @@ func TestAPassIsSteered(t *testing.T) {
 // Pictures at an interval, a locked camera and a pass that runs backward are set where a pass
 // is, and readiness speaks of where the pass begins.
 func TestClocksAreSet(t *testing.T) {
-	a := start(t)
+	a := start(t, homedAlready)
 	p := a.open("/shot/" + a.shot + "/compose")
 	a.ready(p)
 	p.key("5")

@@ -42,6 +42,7 @@ func TestMain(m *testing.M) {
 		os.Exit(1)
 	}
 	code := m.Run()
+	endCommon()
 	os.RemoveAll(dir)
 	os.Exit(code)
 }
@@ -53,6 +54,8 @@ type app struct {
 	t     *testing.T
 	shot  string
 	base  int64 // the revision that a test began on
+
+	homedAlready bool
 }
 
 // folder is one that PostgreSQL, too, may write into, until the test ends.
@@ -79,10 +82,10 @@ type database struct {
 	shot    string // SL-010
 }
 
-// desk starts one, until the test ends.
+// desk is one of the common server, until the test ends; it has no server of its own.
 func desk(t *testing.T) *database {
 	t.Helper()
-	return deskIn(t, folder(t))
+	return open(t, &database{folder: folder(t), url: ownDatabase(t)})
 }
 
 func deskIn(t *testing.T, where string) *database {
@@ -92,7 +95,13 @@ func deskIn(t *testing.T, where string) *database {
 		t.Fatal(err)
 	}
 	t.Cleanup(cluster.Stop)
-	db, err := store.Open(t.Context(), cluster.URL)
+	return open(t, &database{folder: where, cluster: cluster, url: cluster.URL})
+}
+
+// open opens a database, with the demo in it.
+func open(t *testing.T, d *database) *database {
+	t.Helper()
+	db, err := store.Open(t.Context(), d.url)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -104,8 +113,15 @@ func deskIn(t *testing.T, where string) *database {
 	if err != nil {
 		t.Fatal(err)
 	}
-	return &database{folder: where, cluster: cluster, db: db, url: cluster.URL, shot: shelf[0].Shots[0].ID}
+	d.db, d.shot = db, shelf[0].Shots[0].ID
+	return d
 }
+
+// ownCluster has a database server of the application's own, to be killed or stopped.
+func ownCluster(o *web.Options) { o.URL = "" }
+
+// homedAlready has stand-ins begin homed: where homing is not what is tested.
+func homedAlready(o *web.Options) { o.Homed = true }
 
 // inAHurry has stand-ins run four times as fast: where nobody holds, and nothing is timed.
 func inAHurry(o *web.Options) { o.Pace = 4 }
@@ -118,6 +134,7 @@ func start(t *testing.T, with ...func(*web.Options)) *app {
 	folder := folder(t)
 	o := web.Options{Listen: "127.0.0.1:0", Folder: folder, Binary: binary, Seed: 7, Demo: true, Out: io.Discard,
 		Log: slog.New(slog.NewTextHandler(os.Stderr, &slog.HandlerOptions{Level: slog.LevelError + 4})), Ready: func(r *web.Running) { ready <- r }}
+	o.URL = ownDatabase(t)
 	for _, f := range with {
 		f(&o)
 	}
@@ -129,7 +146,7 @@ func start(t *testing.T, with ...func(*web.Options)) *app {
 		if err != nil {
 			t.Fatal(err)
 		}
-		a := &app{Running: r, Floor: floor, t: t}
+		a := &app{Running: r, Floor: floor, t: t, homedAlready: o.Homed}
 		var shelf []store.Production
 		a.get("/api/shelf", &shelf)
 		a.shot = shelf[0].Shots[0].ID
@@ -407,9 +424,13 @@ func (a *app) rigWait(what string, ok func(link.State, bool) bool) {
 // for 200 ms makes the rig stop, as it should; that is no fault of the interface.
 const tries = 5
 
-// homed begins a homing and waits for its end.
+// homed begins a homing and waits for its end; where the machine began homed there is none.
 func (a *app) homed(begin func()) {
 	a.t.Helper()
+	if a.homedAlready {
+		a.rigWait("homed already", func(s link.State, seen bool) bool { return seen && allHomed(s) })
+		return
+	}
 	for range tries {
 		begin()
 		// A rig at rest speaks ten times a second only: that it has begun shows late.

@@ -123,7 +123,7 @@ func (a *app) underWay(past float64) bool {
 // TestHoldsThatFail: whatever happens to the page, the rig slows to a stop on
 // its path, beginning within 210 ms of the last beat.
 func TestHoldsThatFail(t *testing.T) {
-	a := start(t)
+	a := start(t, homedAlready)
 	p := a.open("/shot/" + a.shot + "/compose")
 	a.ready(p)
 	cases := []struct {
@@ -197,7 +197,7 @@ func (a *app) checkStop(t *testing.T, takes int, silent bool) {
 
 // TestStandInKilled: the screen says so within a second and the take is kept.
 func TestStandInKilled(t *testing.T) {
-	a := start(t)
+	a := start(t, homedAlready)
 	p := a.open("/shot/" + a.shot + "/compose")
 	a.ready(p)
 	p.key("5")
@@ -219,7 +219,7 @@ func TestStandInKilled(t *testing.T) {
 
 // TestDatabaseGone: the rig finishes, the trace is kept and stored afterwards.
 func TestDatabaseGone(t *testing.T) {
-	a := start(t)
+	a := start(t, ownCluster, homedAlready)
 	p := a.open("/shot/" + a.shot + "/compose")
 	a.ready(p)
 	p.key("5")

@@ -103,7 +103,7 @@ func TestMeasureScreen(t *testing.T) {
 	if os.Getenv("KEENARC_MEASURE") == "" {
 		t.Skip("set KEENARC_MEASURE to measure")
 	}
-	a := start(t)
+	a := start(t, homedAlready)
 	p := a.open("/shot/" + a.shot + "/compose")
 	p.wait("the finder", `document.querySelector('[data-test="finder"]')?.dataset.drawn > 0 && document.querySelector('[data-test="staff-pan"]')`)
 	p.must(chromedp.Sleep(3 * time.Second))

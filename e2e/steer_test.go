@@ -28,7 +28,7 @@ func (p *page) arrow(key string, down bool) {
 // gone back to; several axes are sent somewhere, arriving together; the camera's own
 // picture is seen on Compose, Line up and Shoot. None of it needs a seal.
 func TestSteeringLive(t *testing.T) {
-	a := start(t)
+	a := start(t, homedAlready)
 	a.homed(func() { a.post("/api/machines/plank/home", "{}") })
 	p := a.open("/shot/" + a.shot + "/compose")
 	p.wait("homed", `document.querySelector('[data-test="ready"]').textContent.includes('✓ homed')`)

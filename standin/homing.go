@@ -395,3 +395,24 @@ func (s *Sim) Confirm(epoch int64, id, what string) error {
 	a.waits, a.trouble = "", ""
 	return nil
 }
+
+// longestHoming is how long a homing takes at the most, in ticks.
+const longestHoming = 300_000
+
+// homeBefore homes what can do it by itself, in no time: nobody is connected yet.
+func (s *Sim) homeBefore() error {
+	epoch, err := s.Lease()
+	if err != nil {
+		return err
+	}
+	if err := s.Home(epoch, nil, ""); err != nil {
+		return err
+	}
+	for range longestHoming {
+		s.Heard()
+		if s.Step(); s.mode == link.Idle {
+			return nil
+		}
+	}
+	return refuse("it does not find its zeros")
+}

@@ -78,6 +78,11 @@ func On(o Options, l net.Listener, c Clock) (*Server, error) {
 	}
 	s := &Server{sim: NewSim(o), listen: l, clock: c, wake: make(chan struct{}, 1)}
 	s.sim.boot = uuid.NewString()
+	if o.Homed {
+		if err := s.sim.homeBefore(); err != nil {
+			return nil, err
+		}
+	}
 	return s, nil
 }
 

@@ -33,6 +33,8 @@ type Options struct {
 	// Pace is simulated milliseconds per millisecond: 1 is real time.
 	Pace   int
 	Faults []Fault
+	// Homed: it was homed before it is listened to, each axis that can do it by itself.
+	Homed bool
 }
 
 // Fault makes an axis lose steps: in the roll with this number (from 1), from

@@ -38,6 +38,7 @@ type Options struct {
 	Binary string   // of this program, for the stand-in
 	Seed   uint64
 	Pace   int  // how many times faster than real time stand-ins run; 0: as fast as it
+	Homed  bool // stand-ins are homed already
 	Demo   bool // load the demo production into an empty database
 	Reset  bool // throw everything away first
 	// Film, where set, takes the pictures of the demo's shoot that are there already.
@@ -123,6 +124,9 @@ func Run(ctx context.Context, o Options) error {
 			}
 			if o.Pace > 1 {
 				args = append(args, "--pace", fmt.Sprint(o.Pace))
+			}
+			if o.Homed {
+				args = append(args, "--homed")
 			}
 			si, err := stage.StartStandIn(context.WithoutCancel(ctx), o.Binary, args...)
 			if err != nil {

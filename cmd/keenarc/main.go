@@ -184,6 +184,7 @@ type standInCmd struct {
 	Listen string    `default:"127.0.0.1:0" help:"Loopback address."`
 	Seed   uint64    `default:"1" help:"Seed of its repeatability."`
 	Pace   int       `default:"1" help:"How many times faster than real time."`
+	Homed  bool      `help:"Be homed already, what can do it by itself."`
 	Fault  []string  `help:"Lose steps: ROLL:AXIS:FRAME:BY."`
 	Place  []float64 `help:"Where it really stands: x,y,z in metres and its turn in degrees." placeholder:"X,Y,Z,TURN"`
 }
@@ -202,7 +203,7 @@ func (c *standInCmd) Run(ctx context.Context) error {
 			return exit{2, "--file: " + err.Error()}
 		}
 	}
-	o := standin.Options{Rig: r, Seed: c.Seed, Pace: c.Pace}
+	o := standin.Options{Rig: r, Seed: c.Seed, Pace: c.Pace, Homed: c.Homed}
 	if len(c.Place) > 0 {
 		if len(c.Place) != 4 {
 			return exit{2, "--place: give four numbers, x,y,z,turn"}
