@@ -4,7 +4,7 @@ SHELL := /bin/bash
 UI := $(shell find ui/src ui/public ui/index.html ui/vite.config.ts ui/package-lock.json -type f 2>/dev/null)
 GO := $(shell find cmd core exchange calc journal standin link stage store web ui/embed.go examples -name '*.go' -o -name '*.sql' -o -name '*.csv' -o -name '*.json' 2>/dev/null)
 
-.PHONY: demo demo-reset test build check generate pictures bench fuzz mutants soak need-build need-test clean
+.PHONY: demo demo-reset test quick build check generate pictures bench fuzz mutants soak need-build need-test clean
 
 demo: need-build bin/keenarc
 	@exec bin/keenarc demo
@@ -31,8 +31,13 @@ need-test:
 	@tools/need test
 
 test: need-build need-test bin/keenarc check
-	go test -timeout 20m $$(go list ./... | grep -v /e2e)
+	go test -json -timeout 20m $$(go list ./... | grep -v /e2e) | go run ./tools/tested
 	@tools/e2e
+
+# For every save: the rules, the rooms and what is asked over HTTP, without the interface, the
+# browser, emulated processors and long runs.
+quick: need-build
+	go test -short -json $$(go list ./... | grep -v /e2e) | go run ./tools/tested
 
 check: ui/node_modules/.package-lock.json bin/keenarc
 	@echo "gofmt, vet, staticcheck, types"

@@ -183,6 +183,9 @@ var asFirstLanded = map[int64]string{
 // A database of every landed day, with rows of the first, comes to the same tables and indexes
 // as a new one; the shelf of it is shown, and the same edit's id may be in two shots.
 func TestEveryLandedDay(t *testing.T) {
+	if testing.Short() {
+		t.Skip("twelve databases")
+	}
 	shape := func(s *Store) string {
 		var out string
 		if err := s.Pool.QueryRow(t.Context(), `SELECT string_agg(x, E'\n' ORDER BY x) FROM (

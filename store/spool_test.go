@@ -324,6 +324,9 @@ func TestATakeEndsWithMore(t *testing.T) {
 // PostgreSQL is killed ten times in a session: no line of the log and no row of
 // a take is missing or doubled afterwards.
 func TestTenKills(t *testing.T) {
+	if testing.Short() {
+		t.Skip("ten kills")
+	}
 	sh := shot(t, "KI-1")
 	j := newJournal(t)
 	ctx, stop := context.WithCancel(t.Context())

@@ -17,12 +17,14 @@ type turns struct {
 	free  int
 	queue []*turn // who waits, the first first
 	doing map[*turn]bool
-	most  int // how many ran at a time at the most, for tests
+	came  int64 // turns so far
+	most  int   // how many ran at a time at the most, for tests
 }
 
 // turn is one computation.
 type turn struct {
 	Computing
+	nth  int64         // in the order in which they came
 	come chan struct{} // closed when its turn has come
 }
 
@@ -44,8 +46,10 @@ func newTurns(places int) *turns { return &turns{free: max(1, places), doing: ma
 
 // enter waits for a turn, as long as the context lasts. most is how many may wait before it.
 func (g *turns) enter(ctx context.Context, shot, says string, most int) (*turn, error) {
-	t := &turn{Computing{says, shot, time.Now().UnixMilli(), true}, make(chan struct{})}
+	t := &turn{Computing: Computing{says, shot, time.Now().UnixMilli(), true}, come: make(chan struct{})}
 	g.mu.Lock()
+	g.came++
+	t.nth = g.came
 	if g.free > 0 && len(g.queue) == 0 {
 		g.begin(t)
 		g.mu.Unlock()
@@ -107,13 +111,17 @@ const shown = time.Second
 func (g *turns) of(shot string) []Computing {
 	g.mu.Lock()
 	defer g.mu.Unlock()
-	var out []Computing
+	var all []*turn
 	for t := range g.doing {
 		if t.Shot == shot && time.Since(time.UnixMilli(t.SinceMS)) > shown {
-			out = append(out, t.Computing)
+			all = append(all, t)
 		}
 	}
-	slices.SortFunc(out, func(a, b Computing) int { return int(a.SinceMS - b.SinceMS) })
+	slices.SortFunc(all, func(a, b *turn) int { return int(a.nth - b.nth) })
+	var out []Computing
+	for _, t := range all {
+		out = append(out, t.Computing)
+	}
 	return out
 }
 

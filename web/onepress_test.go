@@ -32,6 +32,9 @@ const mostEntered = 59
 // the test is run so. The bubble's time stands still while the press is carried out, so nothing
 // else is.
 func TestOnePress(t *testing.T) {
+	if testing.Short() {
+		t.Skip("everything is compiled anew")
+	}
 	const inside = "KEENARC_ENTERED"
 	if file := os.Getenv(inside); file != "" {
 		synctest.Test(t, func(t *testing.T) {

@@ -290,7 +290,14 @@ func (s *Server) view(ctx context.Context) (scene.View, error) {
 	defer s.mu.Unlock()
 	ctx, cancel := context.WithTimeout(ctx, time.Second)
 	defer cancel()
-	if err := s.askRig(ctx); err != nil {
+	again := s.client != nil // a rig that was switched off and on is looked at anew
+	err := s.askRig(ctx)
+	if err != nil && again {
+		_ = s.client.Close()
+		s.client = nil
+		err = s.askRig(ctx)
+	}
+	if err != nil {
 		if s.client != nil {
 			_ = s.client.Close()
 			s.client = nil

@@ -1,0 +1,81 @@
+// Command tested reads what "go test -json" says, prints what is worth reading of it (each
+// package's result, and all that a failed test has said) and the slowest tests at the end.
+package main
+
+import (
+	"bufio"
+	"encoding/json"
+	"flag"
+	"fmt"
+	"os"
+	"sort"
+	"strings"
+)
+
+type event struct {
+	Action  string
+	Package string
+	Test    string
+	Output  string
+	Elapsed float64
+}
+
+type slow struct {
+	name    string
+	seconds float64
+}
+
+func main() {
+	most := flag.Int("slowest", 10, "how many of the slowest tests are named")
+	flag.Parse()
+	said := map[string]*strings.Builder{}
+	var all []slow
+	failed := false
+	in := bufio.NewScanner(os.Stdin)
+	in.Buffer(make([]byte, 0, 1<<16), 1<<26)
+	for in.Scan() {
+		var e event
+		if json.Unmarshal(in.Bytes(), &e) != nil { // a build's own words
+			fmt.Println(in.Text())
+			continue
+		}
+		key := e.Package + " " + e.Test
+		switch e.Action {
+		case "build-output":
+			fmt.Print(e.Output)
+		case "output":
+			if said[key] == nil {
+				said[key] = &strings.Builder{}
+			}
+			said[key].WriteString(e.Output)
+			if e.Test == "" && (strings.HasPrefix(e.Output, "ok") || strings.HasPrefix(e.Output, "FAIL\t") || strings.HasPrefix(e.Output, "panic:")) {
+				fmt.Print(e.Output)
+			}
+		case "fail":
+			failed = true
+			if b := said[key]; b != nil {
+				fmt.Print(b.String())
+			}
+			delete(said, key)
+		case "pass", "skip":
+			if e.Test != "" && !strings.Contains(e.Test, "/") {
+				all = append(all, slow{strings.TrimPrefix(e.Package, "keenarc/") + " " + e.Test, e.Elapsed})
+			}
+			delete(said, key)
+		}
+	}
+	if err := in.Err(); err != nil {
+		fmt.Fprintln(os.Stderr, err)
+		os.Exit(2)
+	}
+	sort.SliceStable(all, func(a, b int) bool { return all[a].seconds > all[b].seconds })
+	if len(all) > 0 {
+		fmt.Println("the slowest:")
+	}
+	for _, s := range all[:min(*most, len(all))] {
+		fmt.Printf("%8.1f s  %s\n", s.seconds, s.name)
+	}
+	if failed {
+		os.Exit(1)
+	}
+}
