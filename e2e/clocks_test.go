@@ -4,11 +4,13 @@ import (
 	"slices"
 	"strings"
 	"testing"
+	"time"
 
 	"github.com/chromedp/chromedp"
 	"github.com/chromedp/chromedp/kb"
 
 	"keenarc/core/clock"
+	"keenarc/web"
 )
 
 // A pass is steered while it is held: slower, to a stand, back and on again, by keys and by
@@ -111,4 +113,55 @@ func TestClocksAreSet(t *testing.T) {
 	p.wait("what is asked", `document.querySelector('[data-test="ask"]')?.textContent.includes('the last frame') ?? document.body.textContent.includes('Send the rig to the last frame?')`)
 	p.click("ask-yes")
 	p.wait("ready", `document.querySelector('[data-test="hold"]').classList.contains('ready')`)
+}
+
+// Fields of a pass that are given in one breath are all kept; what comes from elsewhere does not
+// replace what is being typed, and is not overwritten unseen.
+func TestPassFieldsInOneBreath(t *testing.T) {
+	t.Parallel()
+	a := start(t)
+	p := a.open("/shot/" + a.shot + "/shoot")
+	p.wait("the pass's fields", `document.querySelector('[data-test="pass-delay"]') && document.querySelector('[data-test="pass-ease"]')`)
+	var ps []web.PassView
+	spec := func() clock.Spec {
+		t.Helper()
+		a.get("/api/shots/"+a.shot+"/passes", &ps)
+		return ps[0].Clock
+	}
+	p.must(chromedp.Evaluate[chromedp.Void](`(() => {
+		for (const [name, v] of [["delay", "1.5"], ["ease", "0.4"], ["clock", "1/2"], ["delay", "2.5"]]) {
+			const e = document.querySelector('[data-test="pass-' + name + '"]');
+			e.focus();
+			e.value = v;
+			e.dispatchEvent(new Event("input", { bubbles: true }));
+			e.dispatchEvent(new Event("change", { bubbles: true }));
+		}
+		document.activeElement.blur();
+	})()`))
+	p.wait("they stand there", `document.querySelector('[data-test="pass-delay"]').value === '2.5' && document.querySelector('[data-test="pass-ease"]').value === '0.4' && document.querySelector('[data-test="pass-clock"]').value === '1/2'`)
+	for late := time.Now().Add(10 * time.Second); ; time.Sleep(50 * time.Millisecond) {
+		if c := spec(); c.DelayMS == 2500 && c.EaseMS == 400 && c.Factor == (clock.Rate{Num: 1, Den: 2}) {
+			break
+		} else if time.Now().After(late) {
+			t.Fatalf("kept: %+v", c)
+		}
+	}
+	// Somebody else changes the same field while it is typed in.
+	p.click("pass-delay")
+	p.wait("the focus is there", `document.hasFocus() && document.activeElement.dataset.test === 'pass-delay'`)
+	p.must(chromedp.KeyEvent("7"))
+	typed := eval[string](p, `document.querySelector('[data-test="pass-delay"]').value`)
+	if code, b := a.put("/api/passes/"+ps[0].ID, `{"shot":"`+a.shot+`","delay_ms":3000}`); code != 200 {
+		t.Fatal(b)
+	}
+	time.Sleep(1500 * time.Millisecond) // it has come over
+	if got := eval[string](p, `document.querySelector('[data-test="pass-delay"]').value`); got != typed || !strings.Contains(got, "7") {
+		t.Errorf("under the hand it became %q", got)
+	}
+	if eval[bool](p, `document.activeElement.dataset.test !== 'pass-delay'`) {
+		t.Error("the focus is gone")
+	}
+	p.must(chromedp.KeyEvent(kb.Tab)) // left, it is given: over one that was not seen
+	p.wait("it is refused", `document.body.textContent.includes('changed the delay of this pass meanwhile')`)
+	p.wait("what it is now", `document.querySelector('[data-test="pass-delay"]').value === '3'`)
 }

@@ -278,7 +278,7 @@ func TestWhatIsNotThere(t *testing.T) {
 			t.Errorf("%s: %v", name, err)
 		}
 	}
-	if err := db.SetPass(t.Context(), Pass{ID: id}); !errors.Is(err, ErrNotFound) {
+	if err := db.ChangePass(t.Context(), id, func(*Pass) error { return nil }); !errors.Is(err, ErrNotFound) {
 		t.Errorf("set pass: %v", err)
 	}
 }

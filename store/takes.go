@@ -66,13 +66,20 @@ func (s *Store) Choose(ctx context.Context, pass, take string) error {
 	return err
 }
 
-// SetPass changes a pass's name, note and clock.
-func (s *Store) SetPass(ctx context.Context, p Pass) error {
-	t, err := s.exec(ctx, `UPDATE passes SET name = $2, note = $3, clock = $4 WHERE id = $1`, p.ID, p.Name, p.Note, p.Clock)
-	if err == nil && t.RowsAffected() == 0 {
-		err = ErrNotFound
-	}
-	return err
+// ChangePass changes a pass's name, note and clock, on what they are at that moment: changes of
+// different things that come side by side are all made.
+func (s *Store) ChangePass(ctx context.Context, id string, change func(*Pass) error) error {
+	return s.tx(ctx, func(tx pgx.Tx) error {
+		p, err := one[Pass](ctx, tx, `SELECT id::text, number, name, note, clock, chosen::text FROM passes WHERE id = $1 FOR UPDATE`, id)
+		if err != nil {
+			return err
+		}
+		if err := change(p); err != nil {
+			return err
+		}
+		_, err = tx.Exec(ctx, `UPDATE passes SET name = $2, note = $3, clock = $4 WHERE id = $1`, id, p.Name, p.Note, p.Clock)
+		return err
+	})
 }
 
 // Takes lists a shot's takes in the order in which they were rolled.

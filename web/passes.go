@@ -171,8 +171,9 @@ func (s *Server) passRoutes(r chi.Router, api huma.API) {
 		ID   string `path:"id" format:"uuid"`
 		Body struct {
 			Shot       string        `json:"shot" format:"uuid"`
-			Name       string        `json:"name" minLength:"1" maxLength:"40"`
-			Note       string        `json:"note" maxLength:"120"`
+			Name       *string       `json:"name,omitempty" minLength:"1" maxLength:"40" doc:"left out: as it was"`
+			Note       *string       `json:"note,omitempty" maxLength:"120" doc:"left out: as it was"`
+			Seen       *clock.Spec   `json:"seen,omitempty" doc:"the clock as it was when this was typed: what is changed here and was changed elsewhere since is refused"`
 			Clock      string        `json:"clock,omitempty" maxLength:"40" doc:"left out: as it was; a factor, as 1, 0.5 or 1/3, frames per second, as 8 fps, or how long it takes once through, as 12 s"`
 			Times      *int          `json:"times,omitempty" minimum:"1" maximum:"100" doc:"how often it goes its way; left out: as it was"`
 			DelayMS    *int64        `json:"delay_ms,omitempty" minimum:"0" maximum:"3600000" doc:"how long it stands before it sets out; left out: as it was"`
@@ -200,49 +201,78 @@ func (s *Server) passRoutes(r chi.Router, api huma.API) {
 				return nil, blame("clock", fmt.Sprintf("%s is a factor of %s", in.Body.Clock, f), "give one of at most 100")
 			}
 		}
-		p, err := s.passOf(ctx, in.Body.Shot, in.ID)
-		if err != nil {
+		if _, err := s.passOf(ctx, in.Body.Shot, in.ID); err != nil {
 			return nil, s.fail(err)
 		}
-		p.Name, p.Note = in.Body.Name, in.Body.Note
-		if in.Body.Clock != "" {
-			p.Clock.Factor = f
-		}
-		if k := in.Body.Kind; k != "" && k != p.Clock.Kind {
-			p.Clock = clock.Begin(k, p.Clock, run.Last-run.First)
-		}
-		if in.Body.Way != "" {
-			if p.Clock.Way = in.Body.Way; p.Clock.Way != clock.ThereAndBack && p.Clock.Way != clock.Around && in.Body.Times == nil {
-				p.Clock.Times = 0
+		if err := s.store.ChangePass(ctx, in.ID, func(p *store.Pass) error {
+			was := *p
+			give(&p.Name, in.Body.Name)
+			give(&p.Note, in.Body.Note)
+			if in.Body.Clock != "" {
+				p.Clock.Factor = f
 			}
-		}
-		give(&p.Clock.EaseMS, in.Body.EaseMS)
-		give(&p.Clock.CameraLocked, in.Body.Locked)
-		give(&p.Clock.Pictures, in.Body.Pictures)
-		give(&p.Clock.IntervalMS, in.Body.IntervalMS)
-		give(&p.Clock.MoveMS, in.Body.MoveMS)
-		if in.Body.Times != nil {
-			p.Clock.Times = *in.Body.Times
-		}
-		if in.Body.DelayMS != nil {
-			p.Clock.DelayMS = *in.Body.DelayMS
-		}
-		if in.Body.Waits != nil {
-			p.Clock.Waits = *in.Body.Waits
-		}
-		if err := p.Clock.Check(); err != nil {
-			return nil, blamed("clock", err)
-		}
-		if _, err := p.Clock.Over(clock.Whole(run.First, max(run.Last, run.First+1)), d.Path.Rate); err != nil && len(p.Clock.Waits) == 0 {
-			return nil, blamed("clock", err) // where it waits is said beside the pass: the move may still change
-		}
-		if err := s.store.SetPass(ctx, *p); err != nil {
+			if k := in.Body.Kind; k != "" && k != p.Clock.Kind {
+				p.Clock = clock.Begin(k, p.Clock, run.Last-run.First)
+			}
+			if in.Body.Way != "" {
+				if p.Clock.Way = in.Body.Way; p.Clock.Way != clock.ThereAndBack && p.Clock.Way != clock.Around && in.Body.Times == nil {
+					p.Clock.Times = 0
+				}
+			}
+			give(&p.Clock.EaseMS, in.Body.EaseMS)
+			give(&p.Clock.CameraLocked, in.Body.Locked)
+			give(&p.Clock.Pictures, in.Body.Pictures)
+			give(&p.Clock.IntervalMS, in.Body.IntervalMS)
+			give(&p.Clock.MoveMS, in.Body.MoveMS)
+			give(&p.Clock.Times, in.Body.Times)
+			give(&p.Clock.DelayMS, in.Body.DelayMS)
+			give(&p.Clock.Waits, in.Body.Waits)
+			if what := overtaken(in.Body.Seen, &was.Clock, &p.Clock); what != "" {
+				return conflict(fmt.Sprintf("Somebody has changed the %s of this pass meanwhile; look at it as it is now, then change it.", what))
+			}
+			if err := p.Clock.Check(); err != nil {
+				return blamed("clock", err)
+			}
+			if _, err := p.Clock.Over(clock.Whole(run.First, max(run.Last, run.First+1)), d.Path.Rate); err != nil && len(p.Clock.Waits) == 0 {
+				return blamed("clock", err) // where it waits is said beside the pass: the move may still change
+			}
+			return nil
+		}); err != nil {
 			return nil, s.fail(err)
 		}
 		s.changed(in.Body.Shot)
 		v, err := s.passes(ctx, in.Body.Shot)
 		return &body[[]PassView]{v}, s.fail(err)
 	})
+}
+
+// overtaken is what a change makes of a clock that was another already than was seen when it
+// was typed, or empty. What the change does not touch may be whatever it is.
+func overtaken(seen, was, now *clock.Spec) string {
+	if seen == nil {
+		return ""
+	}
+	for _, x := range []struct {
+		name string
+		of   func(*clock.Spec) any
+	}{
+		{"kind of clock", func(c *clock.Spec) any { return c.Kind }},
+		{"rate", func(c *clock.Spec) any { return c.Factor }},
+		{"direction", func(c *clock.Spec) any { return c.Way }},
+		{"number of times", func(c *clock.Spec) any { return c.Times }},
+		{"delay", func(c *clock.Spec) any { return c.DelayMS }},
+		{"ease", func(c *clock.Spec) any { return c.EaseMS }},
+		{"lock of the camera", func(c *clock.Spec) any { return c.CameraLocked }},
+		{"number of pictures", func(c *clock.Spec) any { return c.Pictures }},
+		{"interval", func(c *clock.Spec) any { return c.IntervalMS }},
+		{"time it moves", func(c *clock.Spec) any { return c.MoveMS }},
+		{"waits", func(c *clock.Spec) any { return fmt.Sprint(c.Waits) }},
+	} {
+		if x.of(was) != x.of(now) && x.of(seen) != x.of(was) {
+			return x.name
+		}
+	}
+	return ""
 }
 
 // passOf is a pass of a shot, of that and no other.

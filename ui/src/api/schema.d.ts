@@ -4101,13 +4101,17 @@ export interface components {
              * @description stepped: of the interval
              */
             move_ms?: number;
-            name: string;
-            note: string;
+            /** @description left out: as it was */
+            name?: string;
+            /** @description left out: as it was */
+            note?: string;
             /**
              * Format: int64
              * @description stepped, crawling
              */
             pictures?: number;
+            /** @description the clock as it was when this was typed: what is changed here and was changed elsewhere since is refused */
+            seen?: components["schemas"]["Spec"];
             /** Format: uuid */
             shot: string;
             /**

@@ -130,7 +130,15 @@ export const useShot = defineStore("shot", () => {
     return mine.done;
   }
 
+  // Passes as an answer to a change has them: what was asked for before it is older.
+  let passesNth = 0;
+  function passesAre(list: PassView[]): void {
+    passesNth++;
+    passes.value = list;
+  }
+
   async function fetchShot(shot: string): Promise<void> {
+    const nth = passesNth;
     const [a, b] = await Promise.all([
       api.GET("/api/shots/{id}", { params: { path: { id: shot } } }).catch(() => ({ data: undefined, error: undefined })),
       api.GET("/api/shots/{id}/passes", { params: { path: { id: shot } } }).catch(() => ({ data: undefined, error: undefined })),
@@ -142,7 +150,7 @@ export const useShot = defineStore("shot", () => {
     }
     if (trouble.value === unread) trouble.value = ""; // what else was said stays until it is read
     take(a.data);
-    passes.value = b.data;
+    if (nth === passesNth) passes.value = b.data;
     if (!b.data.some((p) => p.id === pass.value)) pass.value = b.data[0]?.id ?? "";
   }
 
@@ -172,8 +180,9 @@ export const useShot = defineStore("shot", () => {
   }
 
   async function reloadPasses(): Promise<void> {
+    const nth = passesNth;
     const r = await api.GET("/api/shots/{id}/passes", { params: { path: { id: id.value } } }).catch(() => ({ data: undefined }));
-    if (r.data) passes.value = r.data;
+    if (r.data && nth === passesNth) passes.value = r.data;
   }
 
   // What is not an edit goes one after another, after the edits that were made
@@ -253,8 +262,8 @@ export const useShot = defineStore("shot", () => {
     const names = fast.map((p) => p.number).join(", ");
     offer.value = { text: `${fast.length === 1 ? `Pass ${names} is` : `Passes ${names} are`} faster than the plan now.`, label: `slow ${fast.length === 1 ? "it" : "them"} too`, accept: async () => {
       for (const p of fast) {
-        const r = await api.PUT("/api/passes/{id}", { params: { path: { id: p.id } }, body: { shot: id.value, name: p.name, note: p.note, clock } });
-        if (r.data) passes.value = r.data;
+        const r = await api.PUT("/api/passes/{id}", { params: { path: { id: p.id } }, body: { shot: id.value, clock, seen: p.clock_spec } });
+        if (r.data) passesAre(r.data);
         else trouble.value = sentence(r.error);
       }
       offer.value = null;
@@ -403,7 +412,7 @@ export const useShot = defineStore("shot", () => {
   }
 
   return { id, who, view, passes, trouble, said, saving, frame, gone, axis, pass, tried, pending, offer, axes, selected, first, last, start, end, index, values, camera, isPending, timecode,
-    load, reload, catchUp, doubt, reloadPasses, edit, again, undo, redo, resume, backTo, versions, seal, signSeal, upload, go, select, choosePass, remember, tryValues, ringFor, drop, keyAt, store };
+    load, reload, catchUp, doubt, reloadPasses, passesAre, edit, again, undo, redo, resume, backTo, versions, seal, signSeal, upload, go, select, choosePass, remember, tryValues, ringFor, drop, keyAt, store };
 });
 
 export function four(f: number): string {

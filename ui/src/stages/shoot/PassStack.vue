@@ -5,6 +5,7 @@ import { clocks, ways } from "../../api/rules";
 import { fills } from "../../drawing/headroom";
 import { useElementSize } from "../../drawing/size";
 import { four, useShot } from "../../stores/shot";
+import FieldInput from "../../shell/FieldInput.vue";
 import { readNumber } from "../../shell/numbers";
 
 const shot = useShot();
@@ -61,7 +62,7 @@ async function setThreshold(e: Event): Promise<void> {
 async function choose(p: PassView, t: TakeView): Promise<void> {
   const again = p.chosen_by_hand === t.id; // pressed once more: the last whole one again
   const r = await api.PUT("/api/passes/{id}/take", { params: { path: { id: p.id } }, body: { shot: shot.id, ...(again ? {} : { take: t.id }) } });
-  if (r.data) shot.passes = r.data;
+  if (r.data) shot.passesAre(r.data);
   else shot.trouble = sentence(r.error);
 }
 const takeTitle = (p: PassView, t: TakeView): string => {
@@ -71,11 +72,33 @@ const takeTitle = (p: PassView, t: TakeView): string => {
 };
 type Clocked = { clock?: string; kind?: PassView["clock_spec"]["kind"]; way?: PassView["clock_spec"]["way"]; waits?: { frame: number; ms: number }[]; camera_locked?: boolean } & Partial<Record<Count, number>>;
 type Count = "delay_ms" | "times" | "ease_ms" | "pictures" | "interval_ms" | "move_ms";
-async function change(p: PassView, c: Clocked): Promise<boolean> {
-  const r = await api.PUT("/api/passes/{id}", { params: { path: { id: p.id } }, body: { shot: shot.id, name: p.name, note: p.note, ...c } });
-  if (r.data) shot.passes = r.data;
-  else shot.trouble = sentence(r.error);
-  return r.data !== undefined;
+// One change after another, each on what the one before it has made; what somebody else has
+// changed since it was seen is not overwritten.
+let before: Promise<unknown> = Promise.resolve();
+let done = 0;
+// A pass's clock as it was when a field of it got the focus: that is what is seen there.
+let held: { id: string; clock: PassView["clock_spec"] } | undefined;
+const grasp = (p: PassView): void => { held = { id: p.id, clock: p.clock_spec }; };
+const made = new Map<string, { nth: number; clock: PassView["clock_spec"] }>(); // by this page's own last change
+function change(p: PassView, c: Clocked): Promise<boolean> {
+  const typed = done, shown = held?.id === p.id ? held.clock : p.clock_spec;
+  const one = before.then(async () => {
+    const own = made.get(p.id);
+    const seen = own && own.nth > typed ? own.clock : shown;
+    const r = await api.PUT("/api/passes/{id}", { params: { path: { id: p.id } }, body: { shot: shot.id, seen, ...c } }).catch(() => undefined);
+    const now = r?.data?.find((q) => q.id === p.id);
+    if (r?.data && now) {
+      made.set(p.id, { nth: ++done, clock: now.clock_spec });
+      if (held?.id === p.id) held.clock = now.clock_spec;
+      shot.passesAre(r.data);
+      return true;
+    }
+    shot.trouble = r ? sentence(r.error) : "The application does not answer; that was not changed.";
+    if (r) await shot.reloadPasses();
+    return false;
+  });
+  before = one;
+  return one;
 }
 async function setFactor(p: PassView, e: Event): Promise<void> {
   const box = e.target as HTMLInputElement;
@@ -127,13 +150,13 @@ async function setWaits(p: PassView, e: Event): Promise<void> {
       class="field thr" :value="px" inputmode="decimal" aria-label="Pixels under which passes stack"
       @change="setThreshold" /> px, the dotted line.</span></header>
     <div class="pass probe" aria-hidden="true"><span /><span /><span ref="probe" /></div>
-    <div v-for="p in shot.passes" :key="p.id" class="pass" :class="{ here: p.id === shot.pass }" :data-test="'pass-' + p.number">
+    <div v-for="p in shot.passes" :key="p.id" class="pass" :class="{ here: p.id === shot.pass }" :data-test="'pass-' + p.number" @focusin="grasp(p)" @focusout="held = undefined">
       <button class="pick" :data-test="`pick-${p.number}`" :aria-pressed="p.id === shot.pass" @click="shot.choosePass(p.id)">
         <b>{{ p.number }} · {{ p.name }}</b><span class="quiet small">{{ p.note || "\u00a0" }}</span></button>
       <div class="small clock">
-        <label>{{ rate(p) }}<input
+        <label>{{ rate(p) }}<FieldInput
           v-if="p.id === shot.pass && !lapse(p)" class="field" :value="p.clock" data-test="pass-clock" :aria-label="`Rate factor of pass ${p.number}`"
-          title="a factor, as 1, 0.5 or 1/3, frames per second, as 8 fps, or how long it takes, as 12 s" @change="(e) => setFactor(p, e)" /></label>
+          title="a factor, as 1, 0.5 or 1/3, frames per second, as 8 fps, or how long it takes, as 12 s" @change="(e: Event) => setFactor(p, e)" /></label>
         <select
           v-if="p.id === shot.pass" class="field way" :value="p.clock_spec.way" data-test="pass-way" :aria-label="`Direction of pass ${p.number}`"
           @change="(e) => setWay(p, e)"><option v-for="w in waysOf(p)" :key="w">{{ w }}</option></select>
@@ -155,11 +178,11 @@ async function setWaits(p: PassView, e: Event): Promise<void> {
       <div v-if="p.id === shot.pass" class="quiet small more">
         <select class="field kind" :value="p.clock_spec.kind" data-test="pass-kind" :aria-label="`Kind of clock of pass ${p.number}`"
           @change="(e) => setKind(p, e)"><option v-for="k in clocks" :key="k">{{ k }}</option></select>
-        <label v-if="p.clock_spec.kind === 'steady'">waits <input
+        <label v-if="p.clock_spec.kind === 'steady'">waits <FieldInput
           class="field waits" :value="waits(p)" placeholder="none" data-test="pass-waits" :aria-label="`Waits of pass ${p.number}`"
-          title="frames and seconds, as 0096 2 s, 0120 0.5 s; only where everything stands still, or with an ease" @change="(e) => setWaits(p, e)" /></label>
-        <label v-for="f in fields(p)" :key="f.what">{{ f.name }} <input class="field short" :value="number(p, f.what)" inputmode="decimal" :data-test="'pass-' + f.what.replace('_ms', '')"
-          :aria-label="`${f.name} of pass ${p.number}: ${f.says}`" :title="f.says" @change="(e) => setNumber(p, e, f.what)" /> {{ f.unit }}</label>
+          title="frames and seconds, as 0096 2 s, 0120 0.5 s; only where everything stands still, or with an ease" @change="(e: Event) => setWaits(p, e)" /></label>
+        <label v-for="f in fields(p)" :key="f.what">{{ f.name }} <FieldInput class="field short" :value="number(p, f.what)" inputmode="decimal" :data-test="'pass-' + f.what.replace('_ms', '')"
+          :aria-label="`${f.name} of pass ${p.number}: ${f.says}`" :title="f.says" @change="(e: Event) => setNumber(p, e, f.what)" /> {{ f.unit }}</label>
         <label v-if="p.clock_spec.kind === 'steady'" title="the camera keeps the path's own rate, whatever the clock"><input type="checkbox" :checked="p.clock_spec.camera_locked"
           data-test="pass-locked" @change="(e) => setLocked(p, e)" /> camera locked</label>
         {{ apart(p) }}{{ more(p) }}

@@ -1,0 +1,67 @@
+package web
+
+import (
+	"encoding/json"
+	"fmt"
+	"strings"
+	"sync"
+	"testing"
+
+	"keenarc/core/clock"
+)
+
+// Fields of a pass that are changed side by side do not undo each other; one that somebody has
+// changed since it was seen is not overwritten, others are changed all the same.
+func TestAPassIsChangedFieldByField(t *testing.T) {
+	id := fresh(t, "WB-11")
+	for k, e := range []string{`{"op":"set","frame":0,"values":{"track":200}}`, `{"op":"set","frame":48,"values":{"track":300}}`} {
+		if code, b := do("POST", "/api/shots/"+id+"/edits", `{"revision":`+itoa(k)+`,"edit":`+e+`}`); code != 200 {
+			t.Fatal(b)
+		}
+	}
+	look := func() PassView {
+		t.Helper()
+		var ps []PassView
+		if _, b := do("GET", "/api/shots/"+id+"/passes", ""); fromJSON(b, &ps) != nil || len(ps) == 0 {
+			t.Fatal(b)
+		}
+		return ps[0]
+	}
+	p := look()
+	put := func(body string) (int, string) {
+		return do("PUT", "/api/passes/"+p.ID, `{"shot":"`+id+`",`+body+`}`)
+	}
+	for range 10 {
+		if code, b := put(`"clock":"1","delay_ms":0,"ease_ms":0,"note":"","camera_locked":false`); code != 200 {
+			t.Fatal(b)
+		}
+		var wg sync.WaitGroup
+		for _, body := range []string{`"clock":"1/2"`, `"delay_ms":700`, `"ease_ms":400`, `"note":"by hand"`, `"camera_locked":true`} {
+			wg.Go(func() {
+				if code, b := put(body); code != 200 {
+					t.Error(b)
+				}
+			})
+		}
+		wg.Wait()
+		if q := look(); q.Clock.Factor != (clock.Rate{Num: 1, Den: 2}) || q.Clock.DelayMS != 700 || q.Clock.EaseMS != 400 || q.Note != "by hand" || !q.Clock.CameraLocked || q.Name != p.Name {
+			t.Fatalf("side by side: %+v %q", q.Clock, q.Note)
+		}
+	}
+	seen, err := json.Marshal(look().Clock)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if code, b := put(`"delay_ms":900`); code != 200 { // somebody else
+		t.Fatal(b)
+	}
+	if code, b := put(fmt.Sprintf(`"seen":%s,"delay_ms":100`, seen)); code != 409 || !strings.Contains(b, "changed the delay of this pass meanwhile") {
+		t.Errorf("over a delay that was not seen: %d %s", code, b)
+	}
+	if code, b := put(fmt.Sprintf(`"seen":%s,"ease_ms":100`, seen)); code != 200 {
+		t.Errorf("another field: %d %s", code, b)
+	}
+	if q := look(); q.Clock.DelayMS != 900 || q.Clock.EaseMS != 100 {
+		t.Errorf("%+v", q.Clock)
+	}
+}
