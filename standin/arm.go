@@ -202,6 +202,7 @@ func (s *Sim) Roll(epoch int64, id, press string) error {
 	}
 	s.press, s.held = press, true
 	s.rolls++
+	s.begun++
 	s.mode, s.start, s.beat, s.heard, s.brake = link.Rolling, s.tick+1, s.tick, s.tick, nil
 	s.cur = &take{id: s.armed.Take, tick: -1, steps: make([][]int32, len(s.axes))}
 	s.takes = append(s.takes, s.cur)

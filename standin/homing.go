@@ -108,6 +108,7 @@ func (s *Sim) Home(epoch int64, axes []string, way rig.HomeWay) error {
 		}
 	}
 	s.mode, s.start, s.brake, s.halting = link.Homing, s.tick, nil, false
+	s.begun++
 	return nil
 }
 
@@ -261,7 +262,7 @@ func (s *Sim) stepHoming() {
 		}
 	}
 	if !moving {
-		s.mode = link.Idle
+		s.mode, s.halting = link.Idle, false
 	}
 }
 

@@ -552,6 +552,7 @@ type Moment struct {
 	Beat    int64  // tick of the last beat that counted
 	Heard   int64  // tick of the lease holder's last word
 	Stops   int64
+	Begun   int64 // movements that were set off since it was switched on
 	Epoch   int64
 	Homed   bool
 	Takes   map[string]int // rows of each take that has ended and is still kept
@@ -562,7 +563,7 @@ func (s *Server) Truly() Moment {
 	s.mu.Lock()
 	defer s.mu.Unlock()
 	m := s.sim
-	out := Moment{Boot: m.boot, Tick: m.tick, Mode: m.mode, Beat: m.beat, Heard: m.heard, Stops: m.stops, Epoch: m.epoch}
+	out := Moment{Boot: m.boot, Tick: m.tick, Mode: m.mode, Beat: m.beat, Heard: m.heard, Stops: m.stops, Begun: m.begun, Epoch: m.epoch}
 	for i := range m.axes {
 		out.Moves = out.Moves || math.Abs(m.axes[i].cmd-m.axes[i].prev) > 1e-9
 	}

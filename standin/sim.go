@@ -117,6 +117,7 @@ type Sim struct {
 	homes   int
 	seeks   []*seek // the homing that goes on, by axis; nil: it stands still
 	halting bool    // it is to stop
+	begun   int64   // movements that were set off since it was switched on
 	estop   bool
 	wires   wiring
 	hung    *hung // at its wrist, if that feels
@@ -245,6 +246,7 @@ func (s *Sim) GoTo(epoch int64, to map[string]float64, share float64) error {
 		short[i] = max(short[i]-4*s.axes[i].a.Backlash, s.axes[i].soft[0])
 	}
 	s.legs = []way{s.wayTo(nil, short, share), s.wayTo(short, target, min(share, 0.1))}
+	s.begun++
 	s.next(link.Moving)
 	return nil
 }
@@ -346,6 +348,7 @@ func (s *Sim) JogTo(epoch int64, press, id string, speed float64, until *float64
 		return err
 	}
 	s.until = until
+	s.begun++
 	s.mode, s.jog, s.beat = link.Jogging, i, s.tick
 	s.press, s.held = press, true
 	return nil

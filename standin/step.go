@@ -66,8 +66,12 @@ func (s *Sim) watchSilence() {
 		if s.tick-s.beat >= s.silence() {
 			s.Stop("the hold fell silent")
 		}
-	case link.Homing, link.Moving:
-		if s.brake == nil && !s.halting && s.tick-s.heard >= s.silence() {
+	case link.Homing:
+		if !s.halting && s.tick-s.heard >= s.silence() {
+			s.Stop("the connection fell silent")
+		}
+	case link.Moving: // a homing that was broken off before says nothing of it
+		if s.brake == nil && s.tick-s.heard >= s.silence() {
 			s.Stop("the connection fell silent")
 		}
 	}
