@@ -120,6 +120,7 @@ type model struct {
 	presses map[string]*deed // by name
 	asks    []*deed          // moves that somebody set off
 	stopAt  time.Time        // when the machine last heard a stop
+	stopped time.Time        // when somebody last pressed Stop
 	last    standin.Moment
 	moving  *deed     // what set off that which moves
 	since   time.Time // when it began to move
@@ -341,10 +342,14 @@ func (w *model) look() {
 	}
 }
 
-// overtaken reports whether a stop came after something was asked for: it is seen a millisecond
-// late, and what was asked for within that may have come after it.
+// overtaken reports whether a stop came after something was asked for: it was pressed after it, and
+// heard. (It is seen a millisecond late; one that a stalled server has passed on late may be heard
+// after a fresh press was made.)
 func (w *model) overtaken(d *deed) bool {
-	return !w.stopAt.IsZero() && w.stopAt.Sub(d.began) > time.Millisecond
+	w.mu.Lock()
+	pressed := w.stopped
+	w.mu.Unlock()
+	return !w.stopAt.IsZero() && w.stopAt.Sub(d.began) > time.Millisecond && pressed.After(d.began)
 }
 
 func (w *model) refused(d *deed) bool {
@@ -1397,6 +1402,9 @@ func (p *modelPage) stop() {
 	w, sv := p.w, p.sv
 	w.count("stop")
 	w.say("page %d on server %d presses Stop", p.n, sv.n)
+	w.mu.Lock()
+	w.stopped = time.Now()
+	w.mu.Unlock()
 	p.release()
 	w.bg.Go(func() {
 		client := &http.Client{Timeout: 10 * time.Second, Transport: &http.Transport{DisableKeepAlives: true,
