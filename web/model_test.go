@@ -120,6 +120,7 @@ type model struct {
 	presses map[string]*deed // by name
 	asks    []*deed          // moves that somebody set off
 	stopAt  time.Time        // when the machine last heard a stop
+	stopOf  time.Time        // when that was pressed, at the latest
 	stopped time.Time        // when somebody last pressed Stop
 	last    standin.Moment
 	moving  *deed     // what set off that which moves
@@ -293,7 +294,9 @@ func (w *model) look() {
 		w.moving = nil
 	}
 	if m.Stops != was.Stops {
-		w.stopAt = now
+		w.mu.Lock()
+		w.stopAt, w.stopOf = now, w.stopped
+		w.mu.Unlock()
 	}
 	switch {
 	case m.Mode == link.Idle || m.Mode == link.Armed: // its drives hold what they were asked for
@@ -346,10 +349,7 @@ func (w *model) look() {
 // heard. (It is seen a millisecond late; one that a stalled server has passed on late may be heard
 // after a fresh press was made.)
 func (w *model) overtaken(d *deed) bool {
-	w.mu.Lock()
-	pressed := w.stopped
-	w.mu.Unlock()
-	return !w.stopAt.IsZero() && w.stopAt.Sub(d.began) > time.Millisecond && pressed.After(d.began)
+	return !w.stopAt.IsZero() && w.stopAt.Sub(d.began) > time.Millisecond && w.stopOf.After(d.began)
 }
 
 func (w *model) refused(d *deed) bool {
