@@ -130,13 +130,23 @@ type insideKey struct{}
 
 // compute works something out in its turn. What nobody waits for any more is not begun; what
 // goes wrong in it is an error, and does not end the application.
-func (s *Server) compute(ctx context.Context, shot, says string, f func(context.Context) error) (err error) {
+func (s *Server) compute(ctx context.Context, shot, says string, f func(context.Context) error) error {
+	return s.computeIn(s.computing, ctx, shot, says, f)
+}
+
+// quickly is the same for what takes a moment and a hand waits for, as a preview: it has a turn
+// of its own, so that it does not wait behind a seal.
+func (s *Server) quickly(ctx context.Context, shot, says string, f func(context.Context) error) error {
+	return s.computeIn(s.quick, ctx, shot, says, f)
+}
+
+func (s *Server) computeIn(g *turns, ctx context.Context, shot, says string, f func(context.Context) error) (err error) {
 	if ctx.Value(insideKey{}) == nil {
-		t, err := s.computing.enter(ctx, shot, says, mostQueued)
+		t, err := g.enter(ctx, shot, says, mostQueued)
 		if err != nil {
 			return err
 		}
-		defer s.computing.leave(t)
+		defer g.leave(t)
 		ctx = context.WithValue(ctx, insideKey{}, true)
 	}
 	defer func() {

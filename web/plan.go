@@ -230,7 +230,7 @@ func (s *Server) stretch(ctx context.Context, in *struct {
 		return nil, blame("from", "no frame of the move is between from and to", fmt.Sprintf("give two within %s to %s", frame4(p.motion.Start()), frame4(p.motion.End())))
 	}
 	var out *Plot
-	err = s.compute(ctx, in.ID, "a part of the drawing", func(context.Context) error {
+	err = s.quickly(ctx, in.ID, "a part of the drawing", func(context.Context) error {
 		out = plot(p.shot, p.scale, p.motion, p.draft.Path.Clock().FPS(), from, to)
 		return nil
 	})
@@ -258,7 +258,7 @@ func (s *Server) changes(ctx context.Context, in *struct {
 		return nil, s.fail(err)
 	}
 	out := &Changing{Revision: p.draft.Revision}
-	err = s.compute(ctx, in.ID, "changes from frame to frame", func(context.Context) error {
+	err = s.quickly(ctx, in.ID, "changes from frame to frame", func(context.Context) error {
 		out.Changes = j.Changes(p.motion, in.From, in.To)
 		return nil
 	})

@@ -108,7 +108,7 @@ func (s *Server) preview(w http.ResponseWriter, r *http.Request) {
 			return
 		case a := <-asked:
 			var says []byte
-			if err := s.compute(ctx, t.shot, "a preview", func(ctx context.Context) error {
+			if err := s.quickly(ctx, t.shot, "a preview", func(ctx context.Context) error {
 				select {
 				case a = <-asked: // what came meanwhile is newer
 				default:

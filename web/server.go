@@ -42,6 +42,7 @@ type Server struct {
 	log       *slog.Logger
 	sessions  *scs.SessionManager
 	computing *turns
+	quick     *turns // of what takes a moment: one at a time
 	open      sockets
 	shots     sync.Map // by id: those that there are
 	toJudge   chan *journal.Take
@@ -71,7 +72,7 @@ func New(s *store.Store, floor *machine.Set, eye *camera.Eye, log *slog.Logger) 
 		sm.Store = pgxstore.NewWithCleanupInterval(s.Pool, 0)
 	}
 	srv := &Server{store: s, floor: floor, log: log, sessions: sm, versions: map[string]int64{}, toJudge: make(chan *journal.Take, 64),
-		computing: newTurns(runtime.GOMAXPROCS(0) / 2)}
+		computing: newTurns(runtime.GOMAXPROCS(0) / 2), quick: newTurns(1)}
 	srv.open.of = map[string]int{}
 	srv.began = time.Now().UnixMilli()
 	srv.drawings, _ = lru.New[revisionKey, *Drawn](16) // fails for sizes below one only
