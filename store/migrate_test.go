@@ -26,30 +26,8 @@ import (
 // shots on an older rig are brought to the one that ships.
 func TestOldDatabases(t *testing.T) {
 	ctx := t.Context()
-	if _, err := db.Pool.Exec(ctx, `CREATE DATABASE older`); err != nil {
-		t.Fatal(err)
-	}
-	url := strings.TrimSuffix(cluster.URL, "keenarc") + "older"
-	pool, err := pgxpool.New(ctx, url)
-	if err != nil {
-		t.Fatal(err)
-	}
-	files, err := fs.Sub(migrations, "migrations")
-	if err != nil {
-		t.Fatal(err)
-	}
-	std := stdlib.OpenDBFromPool(pool)
-	p, err := goose.NewProvider(goose.DialectPostgres, std, files)
-	if err != nil {
-		t.Fatal(err)
-	}
-	if _, err := p.UpTo(ctx, 1); err != nil {
-		t.Fatal(err)
-	}
-	ids := firstRows(t, pool)
+	url, ids := landedUpTo(t, "older", 1, nil)
 	ships := examples.Rigs()["plank"]
-	std.Close()
-	pool.Close()
 
 	s, err := Open(ctx, url)
 	if err != nil {
@@ -57,7 +35,6 @@ func TestOldDatabases(t *testing.T) {
 	}
 	t.Cleanup(func() {
 		s.Close()
-		_, _ = db.Pool.Exec(context.Background(), `DROP DATABASE older`)
 	})
 	var seals, onFirst, lines int
 	var revision int64
@@ -106,6 +83,48 @@ func TestOldDatabases(t *testing.T) {
 	if _, err := s.Pins(ctx, ids["first"]); err != nil {
 		t.Errorf("what it was rolled with: %v", err)
 	}
+}
+
+// boundless stores a scheme that has none.
+const boundless = `INSERT INTO shoots (shot_id, scheme) SELECT id, '{"first": -9223372036854775808, "last": 9223372036854775807, "holds": [{"from": -9223372036854775808, "every": 1}], "ask_m": 0.1, "speed_share": 0.2,
+					"layers": [{"id": "a", "number": 1, "name": "beauty", "lamps": {}, "from": -9223372036854775808, "to": 9223372036854775807, "exposure_ms": 5}]}' FROM shots`
+
+// landedUpTo is a database with rows of the first version, as it was once a migration had landed,
+// until the test ends. then is told of each that came after the first.
+func landedUpTo(t *testing.T, name string, n int64, then func(*pgxpool.Pool, int64)) (url string, ids map[string]string) {
+	t.Helper()
+	ctx := t.Context()
+	if _, err := db.Pool.Exec(ctx, `CREATE DATABASE `+name); err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(func() { _, _ = db.Pool.Exec(context.Background(), `DROP DATABASE `+name+` WITH (FORCE)`) })
+	url = strings.TrimSuffix(cluster.URL, "keenarc") + name
+	pool, err := pgxpool.New(ctx, url)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer pool.Close()
+	files, err := fs.Sub(migrations, "migrations")
+	if err != nil {
+		t.Fatal(err)
+	}
+	std := stdlib.OpenDBFromPool(pool)
+	defer std.Close()
+	p, err := goose.NewProvider(goose.DialectPostgres, std, files)
+	if err != nil {
+		t.Fatal(err)
+	}
+	for k := int64(1); k <= n; k++ {
+		if _, err := p.UpTo(ctx, k); err != nil {
+			t.Fatal(err)
+		}
+		if k == 1 {
+			ids = firstRows(t, pool)
+		} else {
+			then(pool, k)
+		}
+	}
+	return url, ids
 }
 
 // firstRows are those of a shot of the first version, with its edits, seals, takes and log.
@@ -199,44 +218,16 @@ func TestEveryLandedDay(t *testing.T) {
 	for n := int64(1); n < int64(len(landed)); n++ {
 		t.Run(fmt.Sprint(n), func(t *testing.T) {
 			ctx, name := t.Context(), fmt.Sprintf("day%d", n)
-			if _, err := db.Pool.Exec(ctx, `CREATE DATABASE `+name); err != nil {
-				t.Fatal(err)
-			}
-			t.Cleanup(func() { _, _ = db.Pool.Exec(context.Background(), `DROP DATABASE `+name+` WITH (FORCE)`) })
-			url := strings.TrimSuffix(cluster.URL, "keenarc") + name
-			pool, err := pgxpool.New(ctx, url)
-			if err != nil {
-				t.Fatal(err)
-			}
-			files, err := fs.Sub(migrations, "migrations")
-			if err != nil {
-				t.Fatal(err)
-			}
-			std := stdlib.OpenDBFromPool(pool)
-			p, err := goose.NewProvider(goose.DialectPostgres, std, files)
-			if err != nil {
-				t.Fatal(err)
-			}
-			if _, err := p.UpTo(ctx, 1); err != nil {
-				t.Fatal(err)
-			}
-			firstRows(t, pool)
-			for k := int64(2); k <= n; k++ {
-				if _, err := p.UpTo(ctx, k); err != nil {
-					t.Fatal(err)
-				}
+			url, _ := landedUpTo(t, name, n, func(pool *pgxpool.Pool, k int64) {
 				if _, err := pool.Exec(ctx, asFirstLanded[k]); err != nil {
 					t.Fatal(err)
 				}
-			}
-			if n >= 6 { // a scheme that could be stored once
-				if _, err := pool.Exec(ctx, `INSERT INTO shoots (shot_id, scheme) SELECT id, '{"first": -9223372036854775808, "last": 9223372036854775807, "holds": [{"from": -9223372036854775808, "every": 1}], "ask_m": 0.1, "speed_share": 0.2,
-					"layers": [{"id": "a", "number": 1, "name": "beauty", "lamps": {}, "from": -9223372036854775808, "to": 9223372036854775807, "exposure_ms": 5}]}' FROM shots`); err != nil {
-					t.Fatal(err)
+				if k == n && n >= 6 { // a scheme that could be stored once
+					if _, err := pool.Exec(ctx, boundless); err != nil {
+						t.Fatal(err)
+					}
 				}
-			}
-			std.Close()
-			pool.Close()
+			})
 			s, err := Open(ctx, url)
 			if err != nil {
 				t.Fatal(err)

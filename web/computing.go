@@ -18,7 +18,6 @@ type turns struct {
 	queue []*turn // who waits, the first first
 	doing map[*turn]bool
 	came  int64 // turns so far
-	most  int   // how many ran at a time at the most, for tests
 }
 
 // turn is one computation.
@@ -82,7 +81,6 @@ func (g *turns) enter(ctx context.Context, shot, says string, most int) (*turn, 
 func (g *turns) begin(t *turn) {
 	g.free--
 	t.Waits, g.doing[t] = false, true
-	g.most = max(g.most, len(g.doing)-len(g.queue))
 	close(t.come)
 }
 
