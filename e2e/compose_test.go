@@ -183,7 +183,7 @@ func TestComposeWithThePointer(t *testing.T) {
 		t.Errorf("pan at 70 is %g after it was dragged up from 9", v)
 	}
 	// A value out of range is refused in a sentence, and nothing changes.
-	p.must(chromedp.Click(chromedp.CSS(post("track", 0))))
+	p.clickOn(post("track", 0))
 	p.enter("value-track", "9000")
 	p.wait("a sentence", `document.querySelector('[role="alert"]')?.textContent.includes('stay within 20 to 1480 mm')`)
 	a.wantKey(p, "track", 0, 120)

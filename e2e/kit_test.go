@@ -333,35 +333,41 @@ func (p *page) text(id string) string {
 	return eval[string](p, fmt.Sprintf(`(document.querySelector('%s')?.textContent ?? '').replace(/\s+/g,' ').trim()`, test(id)))
 }
 
-// click waits until the thing is there, lies still and is on top, then clicks it.
-func (p *page) click(id string) {
+// atRest waits until everything that the page asked for is answered and drawn, as it says itself.
+// A test may keep the network from answering: then it goes on after a moment.
+func (p *page) atRest() {
 	p.t.Helper()
-	p.wait(id+" to be ready for a click", fmt.Sprintf(`(() => {
-		const e = document.querySelector('%s');
-		if (!e || e.disabled) return false;
-		const r = e.getBoundingClientRect(), was = e.dataset.was, now = [r.x, r.y, r.width].join();
-		e.dataset.was = now;
-		const seen = e.contains(document.elementFromPoint(r.x + r.width / 2, r.y + r.height / 2));
-		if (!seen) e.scrollIntoView({ block: 'center' });
-		return was === now && r.width > 0 && seen;
-	})()`, test(id)))
-	p.must(chromedp.Click(chromedp.CSS(test(id)), chromedp.NodeVisible))
-}
-
-// asks clicks what asks before it does something, until it asks: while a page is still
-// coming up a click may be lost.
-func (p *page) asks(id string) {
-	p.t.Helper()
-	for range tries {
-		p.click(id)
-		for range 50 {
-			if eval[bool](p, `!!document.getElementById('ask-text')`) {
-				return
-			}
-			p.must(chromedp.Sleep(100e6))
+	for late := time.Now().Add(3 * time.Second); time.Now().Before(late); time.Sleep(20 * time.Millisecond) {
+		if eval[bool](p, `document.getElementById('stage')?.getAttribute('aria-busy') === 'false'`) {
+			return
 		}
 	}
-	p.t.Fatalf("%s does not ask", id)
+}
+
+func (p *page) click(id string) { p.t.Helper(); p.clickOn(test(id)) }
+
+// clickOn waits until the page is at rest and the thing is there, lies still and is on top, then
+// clicks it.
+func (p *page) clickOn(css string) {
+	p.t.Helper()
+	p.atRest()
+	p.wait(css+" to be ready for a click", fmt.Sprintf(`(() => {
+		const e = document.querySelector('%s');
+		if (!e || e.disabled) return false;
+		const r = e.getBoundingClientRect(), was = e.dataset?.was, now = [r.x, r.y, r.width].join();
+		e.dataset.was = now;
+		const on = document.elementFromPoint(r.x + r.width / 2, r.y + r.height / 2), seen = (e.closest('g') ?? e).contains(on);
+		if (!seen) e.scrollIntoView({ block: 'center' });
+		return was === now && r.width > 0 && seen;
+	})()`, css))
+	p.must(chromedp.Click(chromedp.CSS(css), chromedp.NodeVisible))
+}
+
+// asks clicks what asks before it does something.
+func (p *page) asks(id string) {
+	p.t.Helper()
+	p.click(id)
+	p.wait(id+" to ask", `document.getElementById('ask-text')`)
 }
 
 // enter puts text into a field and leaves it, as typing and Tab do.

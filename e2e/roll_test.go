@@ -31,7 +31,7 @@ func TestFirstRoll(t *testing.T) {
 	}
 
 	// Change the keyframe at 0070 on the track by typing a value at the playhead.
-	p.must(chromedp.Click(chromedp.CSS(`[data-test="staff-track"] .post[data-key="70"] rect`)))
+	p.clickOn(`[data-test="staff-track"] .post[data-key="70"] rect`)
 	p.wait("the playhead", `document.querySelector('[data-test="counter"]').textContent.trim() === '0070'`)
 	p.enter("value-track", "760")
 	p.wait("a red ribbon", `document.querySelectorAll('[data-test="staff-track"] path[data-band="3"]').length > 0`)

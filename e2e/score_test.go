@@ -156,7 +156,7 @@ func (p *page) curveOf(axis string) string { p.t.Helper(); return eval[string](p
 // a tangent, a handle, where a ramp ends.
 func shapingInPlace(t *testing.T, a *app) {
 	p := a.composes(t)
-	p.must(chromedp.Click(chromedp.CSS(`[data-test="staff-pan"] .name`)))
+	p.clickOn(`[data-test="staff-pan"] .name`)
 	p.focusStaff("pan")
 	p.key("\r")
 	p.wait("an open staff", `document.querySelector('[data-test="staff-pan"]').dataset.opened === 'true'`)
@@ -226,7 +226,7 @@ func shapingInPlace(t *testing.T, a *app) {
 		t.Errorf("the ramps are %+v", r)
 	}
 	// A keyframe's frame and value are typed.
-	p.must(chromedp.Click(chromedp.CSS(postOf("pan", 150) + " path")))
+	p.clickOn(postOf("pan", 150) + " path")
 	p.wait("the playhead on it", `document.querySelector('[data-test="key-frame"]')?.value === '150'`)
 	p.enter("key-frame", "nowhere")
 	p.alerts("“nowhere” is not a frame")
@@ -291,7 +291,7 @@ func severalArePicked(t *testing.T, a *app) {
 	p.mouseWith(pressed, sx, sy, shift)
 	p.mouseWith(released, sx, sy, shift)
 	picked(5)
-	p.must(chromedp.Click(chromedp.CSS(`[data-test="staff-roll"] .name`)))
+	p.clickOn(`[data-test="staff-roll"] .name`)
 	p.mouse(pressed, p.frameX(110), low, true)
 	p.mouse(released, p.frameX(110), low, true)
 	picked(0)
@@ -300,7 +300,7 @@ func severalArePicked(t *testing.T, a *app) {
 	p.must(chromedp.Evaluate[chromedp.Void](`document.activeElement?.blur()`))
 	p.enter("frame", "0")
 	p.focusStaff("track")
-	p.must(chromedp.Click(chromedp.CSS(`[data-test="staff-track"] .name`)))
+	p.clickOn(`[data-test="staff-track"] .name`)
 	p.mouse(pressed, p.frameX(110), low, true)
 	p.mouse(released, p.frameX(110), low, true)
 	picked(0)
@@ -328,14 +328,14 @@ func severalArePicked(t *testing.T, a *app) {
 	clip := func(kind, text string) string {
 		return eval[string](p, fmt.Sprintf(`(() => { const d = new DataTransfer(); if (%q) d.setData('text/plain', %s); const e = new ClipboardEvent(%q, { clipboardData: d, bubbles: true, cancelable: true }); document.dispatchEvent(e); return d.getData('text/plain'); })()`, text, text, kind))
 	}
-	p.must(chromedp.Click(chromedp.CSS(`[data-test="staff-pan"] .name`)))
+	p.clickOn(`[data-test="staff-pan"] .name`)
 	p.chord("a", "KeyA", 65, ctrl)
 	picked(4)
 	text := clip("copy", "")
 	if !strings.HasPrefix(text, "keen arc keyframes 1\nplank/pan\tdeg\t0\t24\nplank/pan\tdeg\t74\t9\n") {
 		t.Errorf("copied: %q", text)
 	}
-	p.must(chromedp.Click(chromedp.CSS(`[data-test="staff-roll"] .name`)))
+	p.clickOn(`[data-test="staff-roll"] .name`)
 	p.enter("frame", "10")
 	clip("paste", fmt.Sprintf("%q", text))
 	p.strip("4 keyframes put in at 0010.")
@@ -343,7 +343,7 @@ func severalArePicked(t *testing.T, a *app) {
 	p.chord("z", "KeyZ", 90, ctrl)
 	p.strip("Taken back")
 	was := a.revision()
-	p.must(chromedp.Click(chromedp.CSS(`[data-test="staff-track"] .name`)))
+	p.clickOn(`[data-test="staff-track"] .name`)
 	for paste, want := range map[string]string{
 		fmt.Sprintf("%q", text): "Track is in mm; what was copied of pan is in degrees",
 		`"hello"`:               "are no keyframes",
@@ -390,7 +390,7 @@ func threeWaysToTime(t *testing.T, a *app) {
 	a.wantKey(p, "tilt", 166, -3.2)
 	a.wantKey(p, "track", 256, 1340)
 	// Of an opened staff, that axis alone.
-	p.must(chromedp.Click(chromedp.CSS(`[data-test="staff-pan"] .name`)))
+	p.clickOn(`[data-test="staff-pan"] .name`)
 	p.focusStaff("pan")
 	p.key("\r")
 	p.wait("an open staff", `document.querySelector('[data-test="staff-pan"]').dataset.opened === 'true'`)

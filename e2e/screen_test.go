@@ -37,7 +37,7 @@ func TestTheScoreIsZoomed(t *testing.T) {
 	if n := eval[int](p, `document.querySelectorAll('[data-test="staff-pan"] .post text').length`); n != 0 {
 		t.Errorf("%d values stand on a staff that is not selected, of two hundred keyframes", n)
 	}
-	p.must(chromedp.Click(chromedp.CSS(`[data-test="staff-pan"] .name`)))
+	p.clickOn(`[data-test="staff-pan"] .name`)
 	p.wait("values", `document.querySelector('[data-test="staff-pan"] .post text')`)
 	if n := eval[int](p, `document.querySelectorAll('[data-test="staff-pan"] .post text').length`); n < 12 {
 		t.Errorf("%d of 40 values can be read", n)
@@ -69,7 +69,7 @@ func TestTheScoreIsZoomed(t *testing.T) {
 	was := window()
 	p.wheel(x, y, 150, 0)
 	p.wait("panned", fmt.Sprintf(`Number(document.querySelector('[data-test="score"]').dataset.from) > %g`, was[0]))
-	p.must(chromedp.Click(chromedp.CSS(`[data-test="staff-pan"] .name`)))
+	p.clickOn(`[data-test="staff-pan"] .name`)
 	p.key("f")
 	p.wait("the playhead's part", `Number(document.querySelector('[data-test="score"]').dataset.from) === 0`)
 	p.key("0")
@@ -109,7 +109,7 @@ func TestFocusIsADistance(t *testing.T) {
 	t.Parallel() // nothing rolls here
 	a := start(t)
 	p := a.open("/shot/" + a.shot + "/compose")
-	p.must(chromedp.Click(chromedp.CSS(`[data-test="staff-focus"] .name`)))
+	p.clickOn(`[data-test="staff-focus"] .name`)
 	p.focusStaff("focus")
 	p.chord("Enter", "Enter", 13, 0)
 	p.wait("a scale in metres", `document.querySelector('[data-test="staff-focus"]').dataset.opened === 'true' && [...document.querySelectorAll('[data-test="staff-focus"] .scale text')].some((e) => e.textContent.trim() === '1.2 m')`)
@@ -124,7 +124,7 @@ func TestFocusIsADistance(t *testing.T) {
 	p.key("4")
 	p.wait("sharp", `document.querySelector('.prove')?.textContent.includes("keeper's lamp is sharp wherever it is in the picture")`)
 	p.key("3")
-	p.must(chromedp.Click(chromedp.CSS(`[data-test="staff-focus"] .post[data-key="150"] rect`)))
+	p.clickOn(`[data-test="staff-focus"] .post[data-key="150"] rect`)
 	p.enter("value-focus", "1.5")
 	p.wait("the keyframe", `document.querySelector('[data-test="staff-focus"]').textContent.includes('1.50 m')`)
 	p.key("4")
@@ -141,7 +141,7 @@ func TestAtRestNothingIsDrawn(t *testing.T) {
 	a := start(t, homedAlready)
 	p := a.open("/shot/" + a.shot + "/compose")
 	p.wait("the finder", `document.querySelector('[data-test="finder"]')?.dataset.drawn > 0`)
-	p.must(chromedp.Click(chromedp.CSS(`[data-test="staff-pan"] .name`)))
+	p.clickOn(`[data-test="staff-pan"] .name`)
 	places := func() string {
 		return eval[string](p, `[...document.querySelectorAll('[data-test="pose"], [data-test="pose"] .axis, [data-test="pose"] button.btn, [data-test="finder"]')].map((e) => { const r = e.getBoundingClientRect(); return [r.x, r.y, r.height].map(Math.round); }).join(' ')`)
 	}

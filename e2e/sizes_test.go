@@ -78,7 +78,7 @@ func TestSizes(t *testing.T) {
 			p.wait(what, `document.querySelector('[data-test="finder"]')?.dataset.drawn > 0 && document.querySelector('[data-test="ready"]')?.textContent.includes('roll')`)
 			if s == "compose" {
 				p.wait("a segment's field", `document.querySelector('[data-test="staff-pan"]')`)
-				p.must(chromedp.Click(chromedp.CSS(`[data-test="staff-pan"] .name`)))
+				p.clickOn(`[data-test="staff-pan"] .name`)
 				p.wait("the blend's field", `document.querySelector('.bar').textContent.includes('blend')`)
 			}
 			p.must(chromedp.Sleep(300e6))

@@ -2,6 +2,7 @@
 import { computed, onBeforeUnmount, onMounted, watch } from "vue";
 import { useRoute } from "vue-router";
 import { useTheme } from "vuetify";
+import { busy } from "./api/busy";
 import AskDialog from "./shell/AskDialog.vue";
 import LimitsBand from "./shell/LimitsBand.vue";
 import KeysOverlay from "./shell/KeysOverlay.vue";
@@ -51,7 +52,7 @@ onBeforeUnmount(() => {
       <TopStrip />
       <LimitsBand />
       <StageRail v-if="open" />
-      <main id="stage">
+      <main id="stage" :aria-busy="busy">
         <router-view v-if="!open || shot.view" />
         <p v-else class="wait" role="status">{{ shot.trouble || "Opening the shot …" }}
           <button v-if="shot.trouble" class="btn slim" @click="shot.reload()">Try again</button></p>

@@ -1,8 +1,9 @@
 import createClient from "openapi-fetch";
+import { awaited } from "./busy";
 import { page } from "./page";
 import type { components, paths } from "./schema";
 
-export const api = createClient<paths>({ baseUrl: location.origin, headers: { "Keenarc-Page": page }, fetch: (r) => window.fetch(r) });
+export const api = createClient<paths>({ baseUrl: location.origin, headers: { "Keenarc-Page": page }, fetch: (r) => awaited(window.fetch(r)) });
 
 type S = components["schemas"];
 export type ShotView = S["ShotView"];

@@ -1,6 +1,7 @@
 import { defineStore } from "pinia";
 import { computed, ref, shallowRef, watch } from "vue";
 import type { Edit, PreviewSays, ShotView, View } from "../api/client";
+import { begins } from "../api/busy";
 import { useShot } from "./shot";
 
 // What is tried and would be: an edit, or an older revision that would be gone back to.
@@ -21,6 +22,7 @@ export const usePreview = defineStore("preview", () => {
   let holding = false; // it is looked at, not dragged
   let come: ArrayBuffer | null = null; // not shown yet
   let waiting: string | null = null; // asked before the socket was open
+  let answered = (): void => {}; // the newest question, if any is open
 
   // The plan as it is shown: as tried, or as it is.
   const shown = computed<ShotView | null>(() => now.value?.view ?? shot.view);
@@ -46,6 +48,7 @@ export const usePreview = defineStore("preview", () => {
       });
       come = e.data;
     };
+    mine.onclose = () => { if (ws === mine) answered(); };
     ws = mine;
   }
   function shut(): void {
@@ -63,9 +66,12 @@ export const usePreview = defineStore("preview", () => {
     const text = JSON.stringify({ n: ++n, revision: shot.view.revision, edit: t.edit, back: t.back, frame: shot.frame, whole: t.whole ?? false });
     if (ws?.readyState === WebSocket.OPEN) ws.send(text);
     else waiting = text;
+    answered();
+    answered = begins();
   }
   function clear(): void {
     from = n;
+    answered();
     waiting = null;
     now.value = null;
     refused.value = "";
@@ -77,6 +83,7 @@ export const usePreview = defineStore("preview", () => {
     const v = shot.view;
     const long = new DataView(data).getUint32(0, true);
     const head = JSON.parse(new TextDecoder().decode(new Uint8Array(data, 4, long))) as PreviewSays;
+    if (head.n === n) answered();
     if (!v || head.n <= from || head.revision !== v.revision) return;
     if (head.gone) return;
     refused.value = head.refused ?? "";

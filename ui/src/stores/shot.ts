@@ -1,6 +1,7 @@
 import { defineStore } from "pinia";
 import { computed, ref, shallowRef } from "vue";
 import { api, sentence, type Edit, type PassView, type PathVersion, type ShotView, type Track, type View } from "../api/client";
+import { awaited } from "../api/busy";
 import { longestMove } from "../api/rules";
 import { isFocus } from "../drawing/axes";
 import { useAsk } from "../shell/ask";
@@ -335,7 +336,7 @@ export const useShot = defineStore("shot", () => {
   async function upload(file: File): Promise<boolean> {
     let answer: Taken | null = null;
     const ok = await line(async (v) => {
-      const r = await fetch(`/api/shots/${v.id}/keys?revision=${v.revision}&window=${outbox.desk}`, { method: "POST", body: file });
+      const r = await awaited(fetch(`/api/shots/${v.id}/keys?revision=${v.revision}&window=${outbox.desk}`, { method: "POST", body: file }));
       const b: unknown = await r.json();
       if (!r.ok) return { error: b };
       answer = b as Taken;

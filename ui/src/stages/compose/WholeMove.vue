@@ -57,7 +57,7 @@ async function edit(): Promise<Edit> {
 async function run(): Promise<void> {
   try {
     const e = await edit();
-    preview.clear();
+    unlook(); // nothing would be any more: it is done
     const done = await shot.edit(e, `${names[what.value]}: done.`);
     const why = outbox.refused[outbox.refused.length - 1]; // it is read here
     if (!done && why) outbox.read(why.deed);
@@ -76,9 +76,11 @@ function look(): void {
   soon = window.setTimeout(async () => {
     try {
       const e = await edit();
-      if (would.value) preview.want({ edit: e, whole: true }, true);
+      if (!would.value) return;
+      preview.want({ edit: e, whole: true }, true);
       said.value = "";
     } catch (x) {
+      if (!would.value) return;
       preview.clear();
       said.value = x instanceof Error ? x.message : String(x);
     }
