@@ -193,6 +193,7 @@ func (w *model) sealed() {
 	sum := table.Fingerprint()
 	w.pass = &act.Pass{ID: "p", Name: "model", Number: 1, Machine: "plank", Table: table, Print: hex.EncodeToString(sum[:]), Clock: clock.Times(clock.Rate{Num: 1, Den: 1}), BrakeS: b.Seconds}
 	w.desk = &ready.Desk{Machines: examples.Plank(), Rig: r, Keyed: true, Sealed: true, Table: table, Print: w.pass.Print, PassName: "pass 1"}
+	w.desk.Lay()
 }
 
 func (w *model) say(format string, v ...any) {

@@ -343,6 +343,7 @@ func (s *Server) desk(ctx context.Context, shot, pass string) (*ready.Desk, *sto
 		return d, v.Seal, nil
 	}
 	d.Begin = c.At(0, trace.Hz).Whole()
+	d.Lay()
 	d.LineUp = cmp.Or(d.LineUp, lineUpNote(d, d.Table, c.MaxSpeed(), over))
 	d.PassNote, d.BrakeS = changing(v, d, c, over)
 	if d.PassNote != "" {

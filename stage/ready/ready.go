@@ -35,6 +35,34 @@ type Desk struct {
 	PassName string    // the pass on the desk, or empty
 	PassNote string    // why this pass cannot be rolled on its clock, or empty
 	BrakeS   float64   // how long its clock takes to slow to rest; 0: as sealed
+	laid     *start    // worked out by Lay
+}
+
+// start is where a pass of a table begins: at which end of the path, and its pose.
+type start struct {
+	of   *seal.Table
+	at   int    // Desk.Begin
+	end  string // first or last
+	pose []float64
+}
+
+// Lay works out where the pass on the desk begins, once for all the times that readiness is
+// asked for. It is called when Table and Begin are there, before the desk is used.
+func (d *Desk) Lay() { d.laid = d.start() }
+
+func (d *Desk) start() *start {
+	switch {
+	case d.laid != nil && d.laid.of == d.Table && d.laid.at == d.Begin:
+		return d.laid
+	case d.Table == nil:
+		return &start{end: "first"}
+	}
+	s := &start{d.Table, d.Begin, "first", make([]float64, len(d.Table.Axes))}
+	if d.Begin == d.Table.End() && d.Begin > d.Table.Start() {
+		s.end = "last"
+	}
+	d.pose(s.pose, d.Begin)
+	return s
 }
 
 // Bench is what shooting frame by frame needs to know of a shot besides.
@@ -85,7 +113,7 @@ type facts struct {
 
 // look applies the rules that are for passes, or for frames.
 func look(f *facts, not string) *Ready {
-	r := &Ready{OK: true, Checks: []Check{}, StartsAt: f.startsAt()}
+	r := &Ready{OK: true, Checks: []Check{}, StartsAt: f.start().end}
 	for i := range are {
 		u := &are[i]
 		looked, shown := u.on.pass, u.on.passShown
@@ -161,14 +189,6 @@ func Astray(s machine.Snapshot, r *rig.Rig) string {
 	return ""
 }
 
-// startsAt is the end of the path at which a pass begins.
-func (d *Desk) startsAt() string {
-	if d != nil && d.Table != nil && d.Begin == d.Table.End() && d.Begin > d.Table.Start() {
-		return "last"
-	}
-	return "first"
-}
-
 // AtFirst reports whether the rig stands at the table's first pose, whether it
 // stands on the path at all, and if it is not at first, how far it is: in frames
 // where it stands on the path, else by the worst axis.
@@ -176,10 +196,8 @@ func AtFirst(s machine.Snapshot, d *Desk) (ok, onPath bool, text string) {
 	if s.State.Mode == link.Rolling || s.State.Mode == link.Braking {
 		return true, true, ""
 	}
-	n := len(d.Table.Axes)
-	first, here, at := make([]float64, n), make([]float64, n), make([]float64, n)
-	p := trace.Sealed{Table: d.Table}
-	p.AtFrame(first, d.Begin)
+	begin, n := d.start(), len(d.Table.Axes)
+	first, here, at := begin.pose, make([]float64, n), make([]float64, n)
 	worst, far := -1, 0.0
 	for i, id := range d.Table.Axes {
 		a, is := d.Rig.Axes[i], s.State.Axes[id]
@@ -193,14 +211,14 @@ func AtFirst(s machine.Snapshot, d *Desk) (ok, onPath bool, text string) {
 		return true, true, ""
 	}
 	f := int(math.Floor(s.State.Frame + 1e-6)) // as the counter shows it
-	on := f >= d.Table.Start() && p.AtFrame(at, f)
+	on := f >= d.Table.Start() && d.pose(at, f)
 	for i, a := range d.Rig.Axes {
 		on = on && math.Abs(here[i]-at[i]) < 0.01*(a.Max-a.Min)
 	}
 	switch {
 	case on && f > d.Begin:
 		return false, true, frames(f-d.Begin) + " past first."
-	case on && f < d.Begin && d.startsAt() == "last":
+	case on && f < d.Begin && begin.end == "last":
 		return false, true, frames(d.Begin-f) + " before last."
 	}
 	a := d.Rig.Axes[worst]

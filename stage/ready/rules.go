@@ -225,7 +225,7 @@ const atPlace = "at"
 func (u *rule) called(f *facts) string {
 	switch {
 	case u.name == atPlace:
-		return "at " + f.startsAt()
+		return "at " + f.start().end
 	case u.name == "in limits" && f.bench == nil && f.Over != "":
 		return "limits signed for"
 	}
