@@ -77,12 +77,19 @@ func (c *Conductor) begin(a Asked, k machine.Kind, says string, axes []string, c
 	d := machine.Doing{Kind: k, Says: says, Axes: axes, Shot: a.Shot}
 	g, err := c.Arbiter.Begin(a.Press, a.Owner, d, claims...)
 	var busy *machine.BusyError
-	if !errors.As(err, &busy) || k == machine.KindFrame || k == machine.KindEdit { // a second N is no queue
+	if !errors.As(err, &busy) {
+		return g, err
+	}
+	wait := ending
+	switch {
+	case busy.Doing.Who == journal.Itself: // what the application does by itself is in nobody's way
+		wait = time.Until(a.At.Add(machine.Fresh))
+	case k == machine.KindFrame || k == machine.KindEdit: // a second N is no queue
 		return g, err
 	}
 	select {
 	case <-busy.Over():
-	case <-time.After(ending):
+	case <-time.After(wait):
 	}
 	return c.Arbiter.Begin(a.Press, a.Owner, d, claims...)
 }

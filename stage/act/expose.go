@@ -192,9 +192,7 @@ func (s *Shooting) fetch(ctx context.Context, id string) (png []byte, why string
 func (s *Shooting) Recover() {
 	g, err := s.c.Arbiter.Begin(s.c.Arbiter.Pressed(), machine.Owner{Who: journal.Itself}, machine.Doing{Kind: machine.KindEdit, Says: "the camera is asked what became of pictures"}, machine.Claim{Thing: Frames})
 	if err == nil {
-		if err = s.begin(func(ctx context.Context) { defer g.End(); s.recover(ctx) }); err != nil {
-			g.End()
-		}
+		err = s.begin(g, s.recover)
 	}
 	if err != nil {
 		s.log.Debug("the camera is asked later", "err", err)

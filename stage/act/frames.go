@@ -28,7 +28,7 @@ type Shooting struct {
 	// Changed is told of each shot whose shoot was changed.
 	Changed func(shot string)
 
-	work  chan func(context.Context)
+	work  chan work
 	began time.Time
 	mu    sync.Mutex
 	busy  bool
@@ -39,6 +39,12 @@ type Shooting struct {
 	steady map[string]string
 	now    FramesNow
 	subs   map[chan struct{}]bool
+}
+
+// work is what is carried out one after another, and what was granted for it.
+type work struct {
+	g  *machine.Grant
+	do func(context.Context)
 }
 
 // FramesNow is what is being done.
@@ -63,7 +69,7 @@ var (
 // NewShooting prepares it; the camera's connection tells it when there is something to
 // be asked.
 func NewShooting(c *Conductor, eye *camera.Eye, j journal.Frames, log *slog.Logger) *Shooting {
-	s := &Shooting{c: c, eye: eye, journal: j, log: log, work: make(chan func(context.Context), 1), subs: map[chan struct{}]bool{}, steady: map[string]string{}, now: FramesNow{Phase: weave.Away}}
+	s := &Shooting{c: c, eye: eye, journal: j, log: log, work: make(chan work, 1), subs: map[chan struct{}]bool{}, steady: map[string]string{}, now: FramesNow{Phase: weave.Away}}
 	eye.There = func(context.Context) { s.Recover() }
 	return s
 }
@@ -89,11 +95,12 @@ func (s *Shooting) Run(ctx context.Context) {
 			if open && s.eye.Now().Connected {
 				s.Recover()
 			}
-		case do := <-s.work:
-			do(ctx)
+		case w := <-s.work:
+			w.do(ctx)
 			s.mu.Lock()
 			s.busy = false
 			s.mu.Unlock()
+			w.g.End() // who waited for this grant finds nothing being done
 			s.notify()
 		}
 	}
@@ -102,15 +109,16 @@ func (s *Shooting) Run(ctx context.Context) {
 // recoverPause is how often it is asked again what became of exposures.
 const recoverPause = 700 * time.Millisecond
 
-// begin hands work over, if nothing is being done.
-func (s *Shooting) begin(do func(context.Context)) error {
+// begin hands work over with its grant, which ends with it, or at once if something is being done.
+func (s *Shooting) begin(g *machine.Grant, do func(context.Context)) error {
 	s.mu.Lock()
 	defer s.mu.Unlock()
 	if s.busy {
+		g.End()
 		return ErrPressed
 	}
 	s.busy = true
-	s.work <- do
+	s.work <- work{g, do}
 	return nil
 }
 
@@ -231,8 +239,7 @@ func (s *Shooting) Next(ctx context.Context, a Asked, w Wanted) (*Question, erro
 	if g.Called("frame " + cellName(b, p.cell) + " is taken"); len(p.list) == 0 {
 		g.Called("going to frame " + limit.Frame4(float64(p.next.Frame)))
 	}
-	if err := s.begin(func(ctx context.Context) {
-		defer g.End()
+	return nil, s.begin(g, func(ctx context.Context) {
 		if err := s.carryOut(ctx, p); err != nil {
 			s.trouble(err.Error())
 			s.log.Warn("frame by frame", "shot", b.Shot, "err", err)
@@ -240,11 +247,7 @@ func (s *Shooting) Next(ctx context.Context, a Asked, w Wanted) (*Question, erro
 		if s.Changed != nil {
 			s.Changed(b.Shot)
 		}
-	}); err != nil {
-		g.End()
-		return nil, err
-	}
-	return nil, nil
+	})
 }
 
 // press is one press that is carried out: what it exposes, and where it goes then.

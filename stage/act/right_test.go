@@ -7,6 +7,7 @@ import (
 	"strings"
 	"sync"
 	"testing"
+	"testing/synctest"
 	"time"
 
 	"keenarc/journal"
@@ -271,3 +272,36 @@ func (s *silent) Heard() (string, int64)    { return "b", 0 }
 func (s *silent) Events() <-chan link.Event { return s.events }
 func (s *silent) Done() <-chan struct{}     { return s.done }
 func (s *silent) Close() error              { s.once.Do(func() { close(s.done); close(s.events) }); return nil }
+
+// What the application does by itself is waited for, as long as a press is fresh; what somebody
+// else does is said at once.
+func TestItselfIsInNobodysWay(t *testing.T) {
+	synctest.Test(t, func(t *testing.T) {
+		c := act.NewConductor(machine.NewSet(), quiet)
+		ann := machine.Owner{Who: ann}
+		for _, x := range []struct {
+			who   machine.Owner
+			takes time.Duration
+			ok    bool
+		}{
+			{machine.Owner{Who: journal.Itself}, 1500 * time.Millisecond, true},
+			{machine.Owner{Who: journal.Itself}, 3 * time.Second, false},
+			{machine.Owner{Who: journal.Person{ID: journal.NewID(), Name: "bea"}}, time.Second, false},
+		} {
+			g, err := c.Arbiter.Begin(c.Arbiter.Pressed(), x.who, machine.Doing{Kind: machine.KindEdit}, machine.Claim{Thing: act.Frames})
+			if err != nil {
+				t.Fatal(err)
+			}
+			time.AfterFunc(x.takes, g.End)
+			began, done := time.Now(), false
+			err = c.Edit(c.Now(ann, ""), "the scheme is changed", func() error { done = true; return nil }, act.Frames)
+			if (err == nil) != x.ok || done != x.ok {
+				t.Errorf("beside %q, %v: %v", x.who.Who.Name, x.takes, err)
+			}
+			if waited := time.Since(began); x.who.Who != journal.Itself && waited > 0 || waited > machine.Fresh {
+				t.Errorf("it waited %v", waited)
+			}
+			time.Sleep(5 * time.Second)
+		}
+	})
+}
