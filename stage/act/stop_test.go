@@ -224,8 +224,8 @@ func TestStopCancelsWhatIsBeingPrepared(t *testing.T) {
 			if err := <-moved; !errors.Is(err, machine.ErrStopped) {
 				t.Errorf("it answers %v", err)
 			}
-			time.Sleep(100 * time.Millisecond) // two seconds of the machine's
-			if s := g.Now().State; s.Mode != link.Idle || math.Abs(s.Asked("track")-was.Asked("track")) > 1e-9 || s.Axes["tilt"].Free || !s.Homed("track") {
+			time.Sleep(100 * time.Millisecond) // two seconds of the machine's; a motor step is how it comes to rest
+			if s := g.Now().State; s.Mode != link.Idle || math.Abs(s.Asked("track")-was.Asked("track")) > 0.04 || s.Axes["tilt"].Free || !s.Homed("track") {
 				t.Errorf("it is %s, %+v", s.Mode, s.Axes)
 			}
 		})
