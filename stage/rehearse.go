@@ -131,7 +131,7 @@ func Roll(ctx context.Context, o RollOptions) (string, error) {
 	if p, err = p.Apply(r, path.Edit{Op: "factor", Factor: &o.Factor}); err != nil {
 		return "", fmt.Errorf("%w: %w", ErrBadInput, err)
 	}
-	table, brk, err := checkAndSeal(o.Out, p, r, machines)
+	table, brk, err := checkAndSeal(ctx, o.Out, p, r, machines)
 	if err != nil {
 		return "", err
 	}
@@ -159,7 +159,7 @@ func Roll(ctx context.Context, o RollOptions) (string, error) {
 	return verdict(o, r, l, set, table, takes)
 }
 
-func checkAndSeal(out io.Writer, p *path.Path, r *rig.Rig, machines []rig.Placed) (*seal.Table, *limit.Braking, error) {
+func checkAndSeal(ctx context.Context, out io.Writer, p *path.Path, r *rig.Rig, machines []rig.Placed) (*seal.Table, *limit.Braking, error) {
 	m, a, err := limit.Analyse(p, r)
 	if err != nil {
 		return nil, nil, fmt.Errorf("%w: %w", ErrBadInput, err)
@@ -178,11 +178,7 @@ func checkAndSeal(out io.Writer, p *path.Path, r *rig.Rig, machines []rig.Placed
 	if len(a.Sentences) > 0 {
 		return nil, nil, fmt.Errorf("%w: %s", act.ErrNotAllowed, a.Sentences[0])
 	}
-	t, err := seal.Make(p, machines)
-	if err != nil {
-		return nil, nil, fmt.Errorf("%w: %w", act.ErrNotAllowed, err)
-	}
-	b, err := limit.Brake(m, r, p.Clock().FPS())
+	t, b, err := seal.Make(ctx, p, machines)
 	if err != nil {
 		return nil, nil, fmt.Errorf("%w: %w", act.ErrNotAllowed, err)
 	}

@@ -266,7 +266,7 @@ func TestWhatARemedyClearsIsTaken(t *testing.T) {
 
 // taken seals a path and has the rig check the table.
 func taken(t testing.TB, p *path.Path, r *rig.Rig) error {
-	tab, err := seal.Make(p, alone(r))
+	tab, _, err := seal.Make(t.Context(), p, alone(r))
 	if err != nil {
 		return err
 	}
@@ -275,7 +275,7 @@ func taken(t testing.TB, p *path.Path, r *rig.Rig) error {
 		return err
 	}
 	fps := p.Clock().FPS()
-	b, err := limit.Brake(m, whole(t, r), fps)
+	b, err := limit.Brake(t.Context(), m, whole(t, r), fps)
 	if err != nil {
 		return err
 	}

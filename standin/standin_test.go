@@ -50,7 +50,7 @@ func table(t testing.TB, own *rig.Rig) *seal.Table {
 		p = q
 	}
 	p, _ = p.Apply(r, path.Edit{Op: "factor", Factor: &clock.Rate{Num: 3, Den: 4}})
-	tab, err := seal.Make(p, alone(own))
+	tab, _, err := seal.Make(t.Context(), p, alone(own))
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -416,7 +416,7 @@ func TestTheTraceCoversEveryPicture(t *testing.T) {
 		}
 		p = q
 	}
-	tab, err := seal.Make(p, alone(s.o.Rig))
+	tab, _, err := seal.Make(t.Context(), p, alone(s.o.Rig))
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -13,8 +13,6 @@ import (
 
 	"keenarc/core/clock"
 	"keenarc/core/curve"
-	"keenarc/core/limit"
-	"keenarc/core/path"
 	"keenarc/core/rig"
 	"keenarc/core/seal"
 	"keenarc/core/trace"
@@ -44,15 +42,7 @@ func (s *Store) demoShoot(ctx context.Context, production string, machines []rig
 	if err := s.AddShot(ctx, production, sh, journal.Itself, p, passes); err != nil {
 		return err
 	}
-	m, err := path.Compile(p, r)
-	if err != nil {
-		return err
-	}
-	t, err := seal.Make(p, machines)
-	if err != nil {
-		return err
-	}
-	b, err := limit.Brake(m, r, p.Clock().FPS())
+	t, b, err := seal.Make(ctx, p, machines)
 	if err != nil {
 		return err
 	}

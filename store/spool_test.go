@@ -168,7 +168,7 @@ func TestSimultaneousEdits(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		tab, err := seal.Make(d.Path, sh.Machines)
+		tab, _, err := seal.Make(t.Context(), d.Path, sh.Machines)
 		if err != nil {
 			t.Fatal(err)
 		}

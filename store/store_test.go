@@ -105,7 +105,7 @@ func sealed(t *testing.T, sh *Shot) (*Seal, *seal.Table) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	tab, err := seal.Make(d.Path, sh.Machines)
+	tab, _, err := seal.Make(t.Context(), d.Path, sh.Machines)
 	if err != nil {
 		t.Fatal(err)
 	}

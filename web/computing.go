@@ -4,10 +4,13 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"math"
 	"runtime/debug"
 	"slices"
 	"sync"
 	"time"
+
+	"keenarc/core/effort"
 )
 
 // turns lets so many computations run at a time, half of the processors, and the others wait in
@@ -24,15 +27,17 @@ type turns struct {
 type turn struct {
 	Computing
 	nth  int64         // in the order in which they came
+	done *effort.Count // how far it is
 	come chan struct{} // closed when its turn has come
 }
 
 // Computing is what is worked out, as pages of its shot are told.
 type Computing struct {
-	Says    string `json:"says" doc:"what is worked out, in words"`
-	Shot    string `json:"-"`
-	SinceMS int64  `json:"since_ms" doc:"unix milliseconds"`
-	Waits   bool   `json:"waits,omitempty" doc:"for its turn"`
+	Says    string  `json:"says" doc:"what is worked out, in words"`
+	Shot    string  `json:"-"`
+	SinceMS int64   `json:"since_ms" doc:"unix milliseconds"`
+	Waits   bool    `json:"waits,omitempty" doc:"for its turn"`
+	Share   float64 `json:"share,omitempty" doc:"how much of it is done, 0 to 1; left out where nobody knows how long it is"`
 }
 
 // mostQueued may wait at a time.
@@ -45,7 +50,7 @@ func newTurns(places int) *turns { return &turns{free: max(1, places), doing: ma
 
 // enter waits for a turn, as long as the context lasts. most is how many may wait before it.
 func (g *turns) enter(ctx context.Context, shot, says string, most int) (*turn, error) {
-	t := &turn{Computing: Computing{says, shot, time.Now().UnixMilli(), true}, come: make(chan struct{})}
+	t := &turn{Computing: Computing{Says: says, Shot: shot, SinceMS: time.Now().UnixMilli(), Waits: true}, done: &effort.Count{}, come: make(chan struct{})}
 	g.mu.Lock()
 	g.came++
 	t.nth = g.came
@@ -118,7 +123,9 @@ func (g *turns) of(shot string) []Computing {
 	slices.SortFunc(all, func(a, b *turn) int { return int(a.nth - b.nth) })
 	var out []Computing
 	for _, t := range all {
-		out = append(out, t.Computing)
+		c := t.Computing
+		c.Share = math.Round(t.done.Share()*100) / 100
+		out = append(out, c)
 	}
 	return out
 }
@@ -126,8 +133,8 @@ func (g *turns) of(shot string) []Computing {
 // insideKey marks what is worked out within a turn already.
 type insideKey struct{}
 
-// compute works something out in its turn. What nobody waits for any more is not begun; what
-// goes wrong in it is an error, and does not end the application.
+// compute works something out in its turn. What nobody waits for any more is not begun, and
+// ended where it has begun; what goes wrong in it is an error, and does not end the application.
 func (s *Server) compute(ctx context.Context, shot, says string, f func(context.Context) error) error {
 	return s.computeIn(s.computing, ctx, shot, says, f)
 }
@@ -145,7 +152,7 @@ func (s *Server) computeIn(g *turns, ctx context.Context, shot, says string, f f
 			return err
 		}
 		defer g.leave(t)
-		ctx = context.WithValue(ctx, insideKey{}, true)
+		ctx = effort.With(context.WithValue(ctx, insideKey{}, true), t.done)
 	}
 	defer func() {
 		if p := recover(); p != nil {

@@ -178,7 +178,7 @@ func (w *model) sealed() {
 	if err != nil {
 		w.t.Fatal(err)
 	}
-	table, err := seal.Make(p, examples.Plank())
+	table, _, err := seal.Make(w.t.Context(), p, examples.Plank())
 	if err != nil {
 		w.t.Fatal(err)
 	}
@@ -186,7 +186,7 @@ func (w *model) sealed() {
 	if err != nil {
 		w.t.Fatal(err)
 	}
-	b, err := limit.Brake(m, r, 24)
+	b, err := limit.Brake(w.t.Context(), m, r, 24)
 	if err != nil {
 		w.t.Fatal(err)
 	}

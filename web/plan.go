@@ -117,8 +117,8 @@ func (s *Server) remedies(ctx context.Context, in *shotID) (*body[*MoreRemedies]
 	if _, _, ok := d.Path.Span(); !ok {
 		return &body[*MoreRemedies]{out}, nil
 	}
-	if err := s.compute(ctx, in.ID, "other remedies", func(context.Context) (err error) {
-		out.Remedies, err = limit.More(d.Path, sh.Rig)
+	if err := s.compute(ctx, in.ID, "other remedies", func(ctx context.Context) (err error) {
+		out.Remedies, err = limit.More(ctx, d.Path, sh.Rig)
 		return err
 	}); err != nil {
 		return nil, s.fail(err)
@@ -198,16 +198,15 @@ func (s *Server) proof(ctx context.Context, in *shotID) (*body[*Proof], error) {
 	}
 	out := &Proof{Revision: p.draft.Revision}
 	err = s.compute(ctx, in.ID, "braking and focus", func(ctx context.Context) (err error) {
-		out.Soft = soft(p.shot, p.scale, p.motion)
+		out.Soft = soft(ctx, p.shot, p.scale, p.motion)
 		fps := p.draft.Path.Clock().FPS()
 		if !limit.Check(p.motion, p.shot.Rig, fps, limit.Working).OK() {
 			return nil
 		}
-		if ctx.Err() != nil { // nobody waits any more
-			return ctx.Err()
-		}
-		if b, err := limit.Brake(p.motion, p.shot.Rig, fps); err == nil {
+		if b, err := limit.Brake(ctx, p.motion, p.shot.Rig, fps); err == nil {
 			out.Braking = b
+		} else if ctx.Err() != nil {
+			return ctx.Err()
 		}
 		out.Riding, err = s.riding(ctx, p, out.Braking)
 		return err
@@ -316,24 +315,16 @@ func (s *Server) seal(ctx context.Context, in *struct {
 
 // sealed makes a seal, and says how it is braked. why comes back empty where nothing is passed.
 func sealed(ctx context.Context, p *path.Path, sh *store.Shot, why string) (*seal.Table, *limit.Braking, string, error) {
-	t, err := seal.Make(p, sh.Machines)
+	t, b, err := seal.Make(ctx, p, sh.Machines)
 	if err == nil {
 		why = ""
-	} else if why != "" {
-		t, err = seal.MakeOver(p, sh.Machines)
+	} else if why != "" && ctx.Err() == nil {
+		t, b, err = seal.MakeOver(ctx, p, sh.Machines)
 	}
-	if err != nil {
-		return nil, nil, "", conflict(err.Error())
-	}
-	if err := ctx.Err(); err != nil { // nobody waits any more
-		return nil, nil, "", err
-	}
-	m, err := path.Compile(p, sh.Rig)
-	if err != nil {
-		return nil, nil, "", err
-	}
-	b, err := limit.Brake(m, sh.Rig, p.Clock().FPS())
-	if err != nil {
+	switch {
+	case ctx.Err() != nil: // nobody waits any more
+		return nil, nil, "", ctx.Err()
+	case err != nil:
 		return nil, nil, "", conflict(err.Error())
 	}
 	return t, b, why, nil

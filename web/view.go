@@ -6,6 +6,7 @@ import (
 	"math"
 
 	"keenarc/core/clock"
+	"keenarc/core/effort"
 	"keenarc/core/lens"
 	"keenarc/core/limit"
 	"keenarc/core/path"
@@ -225,13 +226,17 @@ func planSheet(sh *store.Shot, p *Plot) *Sheet {
 }
 
 // soft is where the set's subject is seen and not sharp.
-func soft(sh *store.Shot, scale *lens.Scale, m *path.Motion) []lens.SoftRun {
+func soft(ctx context.Context, sh *store.Shot, scale *lens.Scale, m *path.Motion) []lens.SoftRun {
 	i := sh.Rig.Of(rig.Focus)
 	if i < 0 {
 		return []lens.SoftRun{}
 	}
 	q := make([]float64, len(m.Curves))
-	return lens.SoftRuns(m.First, m.Last, sh.Set.Subject, func(f int) (rig.Pose, lens.Focus) {
+	effort.Ahead(ctx, m.Last-m.First)
+	return lens.SoftRuns(m.First, m.Last, sh.Set.Subject, func(f int) (p rig.Pose, at lens.Focus) {
+		if effort.Did(ctx, 1) != nil {
+			return p, at
+		}
 		m.Values(q, float64(f))
 		return sh.Rig.Forward(q), sh.Lens.Turned(sh.Rig, q).At(scale.Distance(q[i]))
 	})
@@ -345,7 +350,7 @@ func (s *Server) desk(ctx context.Context, shot, pass string) (*ready.Desk, *sto
 	d.Begin = c.At(0, trace.Hz).Whole()
 	d.Lay()
 	d.LineUp = cmp.Or(d.LineUp, lineUpNote(d, d.Table, c.MaxSpeed(), over))
-	d.PassNote, d.BrakeS = changing(v, d, c, over)
+	d.PassNote, d.BrakeS = changing(context.WithoutCancel(ctx), v, d, c, over)
 	if d.PassNote != "" {
 		d.PassNote = "pass " + p.Name + " cannot run: " + d.PassNote
 	}
@@ -354,7 +359,7 @@ func (s *Server) desk(ctx context.Context, shot, pass string) (*ready.Desk, *sto
 
 // changing looks at a clock that changes its speed, or runs backward: why the machines
 // cannot follow it, or how long it takes to slow to rest.
-func changing(v *ShotView, d *ready.Desk, c clock.Clock, over bool) (note string, brakeS float64) {
+func changing(ctx context.Context, v *ShotView, d *ready.Desk, c clock.Clock, over bool) (note string, brakeS float64) {
 	if tr := c.Traits(); len(c.Eases()) == 0 && tr.Free == 0 && !tr.Backward {
 		return "", 0
 	}
@@ -369,7 +374,7 @@ func changing(v *ShotView, d *ready.Desk, c clock.Clock, over bool) (note string
 	if rep := limit.CheckOn(m, d.Rig, c, which); !rep.OK() {
 		return onClockSentence(d.Rig, rep, c), 0
 	}
-	b, err := limit.BrakeOn(m, d.Rig, c)
+	b, err := limit.BrakeOn(ctx, m, d.Rig, c)
 	if err != nil {
 		return err.Error() + ".", 0
 	}

@@ -1,11 +1,14 @@
 package limit
 
 import (
+	"context"
+	"errors"
 	"fmt"
 	"math"
 	"sync"
 
 	"keenarc/core/curve"
+	"keenarc/core/effort"
 	"keenarc/core/path"
 	"keenarc/core/rig"
 )
@@ -79,12 +82,13 @@ func BrakeNeed(v, a, most float64) float64 {
 }
 
 // Brake finds the shortest braking for a motion at fps frames per second, or
-// says from which frame no braking within the rated limits exists.
-func Brake(m *path.Motion, r *rig.Rig, fps float64) (*Braking, error) {
+// says from which frame no braking within the rated limits exists. It ends with the context, too.
+func Brake(ctx context.Context, m *path.Motion, r *rig.Rig, fps float64) (*Braking, error) {
 	b := &Braking{Seconds: leastBrake}
 	n := len(m.Curves)
+	effort.Ahead(ctx, 2*n*ticksOf(m))
 	needs, cannot := make([]float64, n), make([]error, n)
-	EachAxis(n, func(i int) { needs[i], cannot[i] = brakeOf(m, i, &r.Axes[i], fps) })
+	EachAxis(n, func(i int) { needs[i], cannot[i] = brakeOf(ctx, m, i, &r.Axes[i], fps) })
 	for i, s := range needs {
 		if cannot[i] != nil {
 			return nil, cannot[i]
@@ -95,8 +99,11 @@ func Brake(m *path.Motion, r *rig.Rig, fps float64) (*Braking, error) {
 	own := make([]Braking, n)
 	EachAxis(n, func(i int) {
 		own[i].Seconds = b.Seconds
-		own[i].measure(m, i, &r.Axes[i], fps)
+		cannot[i] = own[i].measure(ctx, m, i, &r.Axes[i], fps)
 	})
+	if err := errors.Join(cannot...); err != nil {
+		return nil, err
+	}
 	for _, o := range own {
 		b.TravelM = max(b.TravelM, o.TravelM)
 		if o.Worst > b.Worst {
@@ -106,34 +113,51 @@ func Brake(m *path.Motion, r *rig.Rig, fps float64) (*Braking, error) {
 	return b, nil
 }
 
-// EachAxis does something for every axis, by number, several at a time, and waits for all.
+// EachAxis does something for every axis, by number, several at a time, and waits for all. What
+// breaks off in one of them breaks off here.
 func EachAxis(n int, do func(i int)) {
 	var all sync.WaitGroup
+	broke := make([]any, n)
 	for i := range n {
-		all.Go(func() { do(i) })
+		all.Go(func() {
+			defer func() { broke[i] = recover() }()
+			do(i)
+		})
 	}
 	all.Wait()
+	for _, p := range broke {
+		if p != nil {
+			panic(p)
+		}
+	}
 }
 
-// sampled calls f for every tick of a motion's axis, in order, until it says no.
-func sampled(m *path.Motion, axis int, f func(k int, s *curve.Sample) bool) {
-	n := (m.End()-m.Start())*ticks + 1
+// ticksOf is how many ticks a motion has.
+func ticksOf(m *path.Motion) int { return (m.End()-m.Start())*ticks + 1 }
+
+// sampled calls f for every tick of a motion's axis, in order, until it says no, or nobody waits.
+func sampled(ctx context.Context, m *path.Motion, axis int, f func(k int, s *curve.Sample) bool) error {
+	n := ticksOf(m)
 	buf := make([]curve.Sample, min(n, 1<<12))
 	for k := 0; k < n; k += len(buf) {
 		part := buf[:min(len(buf), n-k)]
 		m.Curves[axis].Into(part, float64(m.Start())+float64(k)/ticks, 1.0/ticks)
 		for i := range part {
 			if !f(k+i, &part[i]) {
-				return
+				return nil
 			}
 		}
+		if err := effort.Did(ctx, len(part)); err != nil {
+			return err
+		}
 	}
+	return nil
 }
 
 // brakeOf is the braking that one axis needs, in hundredths of a second, upwards.
-func brakeOf(m *path.Motion, axis int, a *rig.Axis, fps float64) (seconds float64, err error) {
+func brakeOf(ctx context.Context, m *path.Motion, axis int, a *rig.Axis, fps float64) (seconds float64, err error) {
 	seconds = leastBrake
-	sampled(m, axis, func(k int, s *curve.Sample) bool {
+	ended := sampled(ctx, m, axis, func(k int, s *curve.Sample) bool {
 		v, acc := s.V*fps, s.A*fps*fps
 		if left := a.Rated.Acceleration - math.Abs(acc); left > 0 && 1.5*math.Abs(v)*(1+brakeRoom) <= seconds*left {
 			return true
@@ -148,6 +172,9 @@ func brakeOf(m *path.Motion, axis int, a *rig.Axis, fps float64) (seconds float6
 		}
 		return true
 	})
+	if err == nil {
+		err = ended
+	}
 	return seconds, err
 }
 
@@ -155,28 +182,49 @@ func cannotStop(a *rig.Axis, frame float64) error {
 	return fmt.Errorf("%s cannot be stopped within its rated limits from frame %s: even in %g s it would use more; give the move room there", a.Name, Frame4(frame), mostBrake)
 }
 
+// coarse is how many ticks lie between those that measure looks at first.
+const coarse = 64
+
 // measure fills in the worst share and the distance for one axis, at every tick.
-func (b *Braking) measure(m *path.Motion, axis int, a *rig.Axis, fps float64) {
+func (b *Braking) measure(ctx context.Context, m *path.Motion, axis int, a *rig.Axis, fps float64) error {
 	var rates, slopes [brakeSteps + 1]float64
 	for j := range rates {
 		_, rates[j], slopes[j] = BrakeAt(float64(j) / brakeSteps)
 	}
-	sampled(m, axis, func(k int, s *curve.Sample) bool {
-		v, acc := s.V*fps, s.A*fps*fps
-		if math.Abs(v) <= b.Worst*a.Rated.Speed && math.Abs(acc)+1.5*math.Abs(v)/b.Seconds <= b.Worst*a.Rated.Acceleration {
-			return true
-		}
+	// bound is what the share at a tick cannot be more than, worst what it is.
+	bound := func(v, acc float64) float64 {
+		return max(math.Abs(v)/a.Rated.Speed, (math.Abs(acc)+1.5*math.Abs(v)/b.Seconds)/a.Rated.Acceleration) * (1 + 1e-12)
+	}
+	worst := func(v, acc float64) (most float64) {
 		for j := range brakeSteps + 1 {
 			rate, slope := rates[j], slopes[j]
-			share := max(math.Abs(v*rate)/a.Rated.Speed, math.Abs(acc*rate*rate+v*slope/b.Seconds)/a.Rated.Acceleration)
-			if share > b.Worst {
-				b.Worst, b.WorstAxis, b.WorstFrame = share, a.ID, float64(m.Start())+float64(k)/ticks
-			}
+			most = max(most, math.Abs(v*rate)/a.Rated.Speed, math.Abs(acc*rate*rate+v*slope/b.Seconds)/a.Rated.Acceleration)
+		}
+		return most
+	}
+	// Where a speed grows, every tick is the worst so far: what a few of them come to is known
+	// before all are looked at.
+	least := 0.0
+	for k := 0; k < ticksOf(m); k += coarse {
+		s := m.Curves[axis].At(float64(m.Start()) + float64(k)/ticks)
+		if v, acc := s.V*fps, s.A*fps*fps; bound(v, acc) > least {
+			least = max(least, worst(v, acc))
+		}
+	}
+	if err := sampled(ctx, m, axis, func(k int, s *curve.Sample) bool {
+		v, acc := s.V*fps, s.A*fps*fps
+		if most := bound(v, acc); most < least || most <= b.Worst {
+			return true
+		}
+		if share := worst(v, acc); share > b.Worst {
+			b.Worst, b.WorstAxis, b.WorstFrame = share, a.ID, float64(m.Start())+float64(k)/ticks
 		}
 		return true
-	})
+	}); err != nil {
+		return err
+	}
 	if a.Unit != rig.MM {
-		return
+		return nil
 	}
 	at := make([]float64, (m.End()-m.Start())*ticks+1)
 	m.Curves[axis].Values(at, float64(m.Start()), 1.0/ticks)
@@ -190,4 +238,5 @@ func (b *Braking) measure(m *path.Motion, axis int, a *rig.Axis, fps float64) {
 			b.TravelM = max(b.TravelM, math.Abs(at[min(k+n, len(at)-1)]-from)/1000)
 		}
 	}
+	return nil
 }

@@ -150,7 +150,7 @@ func TestBrakeWithinRated(t *testing.T) {
 	r := fixture.Slider()
 	p := line(t, r, "track", 0, 100, 90, 700, 200, 1300)
 	m, _, _ := Analyse(p, r)
-	b, err := Brake(m, r, 24)
+	b, err := Brake(t.Context(), m, r, 24)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -171,7 +171,7 @@ func TestBrakeWithinRated(t *testing.T) {
 		}
 	}
 	r.Axes[0].Rated = rig.Limits{Speed: 500, Acceleration: 5}
-	if _, err := Brake(m, r, 24); err == nil || !strings.Contains(err.Error(), "cannot be stopped") {
+	if _, err := Brake(t.Context(), m, r, 24); err == nil || !strings.Contains(err.Error(), "cannot be stopped") {
 		t.Errorf("an impossible braking is accepted: %v", err)
 	}
 }

@@ -2,6 +2,7 @@ package limit
 
 import (
 	"cmp"
+	"context"
 	"fmt"
 	"math"
 	"slices"
@@ -9,6 +10,7 @@ import (
 
 	"keenarc/core/clock"
 	"keenarc/core/curve"
+	"keenarc/core/effort"
 	"keenarc/core/path"
 	"keenarc/core/rig"
 )
@@ -267,9 +269,9 @@ func largest(p []float64) (most, at float64) {
 // BrakeOn is the shortest braking for a clock: Brake where it runs forward at one speed. On
 // one that runs backward an axis brakes the other way round, and while it eases, or may be
 // steered, what that adds counts, too.
-func BrakeOn(m *path.Motion, r *rig.Rig, c clock.Clock) (*Braking, error) {
+func BrakeOn(ctx context.Context, m *path.Motion, r *rig.Rig, c clock.Clock) (*Braking, error) {
 	fps, tr, eases := c.MaxSpeed(), c.Traits(), c.Eases()
-	b, err := Brake(m, r, fps)
+	b, err := Brake(ctx, m, r, fps)
 	if err != nil || !tr.Backward && len(eases) == 0 && tr.Free == 0 {
 		return b, err
 	}
@@ -277,7 +279,8 @@ func BrakeOn(m *path.Motion, r *rig.Rig, c clock.Clock) (*Braking, error) {
 	EachAxis(len(r.Axes), func(i int) {
 		w := braked{axis: &r.Axes[i], seconds: b.Seconds}
 		if tr.Backward || tr.Free > 0 {
-			sampled(m, i, func(k int, s *curve.Sample) bool {
+			effort.Ahead(ctx, ticksOf(m))
+			ended := sampled(ctx, m, i, func(k int, s *curve.Sample) bool {
 				frame := float64(m.Start()) + float64(k)/ticks
 				ok := w.at(frame, s, -fps, 0)
 				for n := 1; n <= steerSteps && tr.Free > 0 && ok; n++ { // at any speed, gathering or losing it
@@ -286,6 +289,9 @@ func BrakeOn(m *path.Motion, r *rig.Rig, c clock.Clock) (*Braking, error) {
 				}
 				return ok
 			})
+			if w.err == nil {
+				w.err = ended
+			}
 		}
 		parts := brakeSteps
 		if len(eases) > 2000 { // each is over a small part of the path

@@ -141,7 +141,7 @@ func TestBrakeOnEveryClock(t *testing.T) {
 	m := compiled(t, r, 0, 100, 24, 180, 60, 1100, 70, 1180, 96, 1200)
 	worst := Check(m, r, 24, Rated).Axes[0].Acceleration.Max
 	r.Axes[0].Rated.Acceleration = 1.15 * worst
-	forward, err := Brake(m, r, 24)
+	forward, err := Brake(t.Context(), m, r, 24)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -162,7 +162,7 @@ func TestBrakeOnEveryClock(t *testing.T) {
 			s.Factor = clock.Rate{Num: 1, Den: 1}
 		}
 		c := onClock(t, m, s)
-		b, err := BrakeOn(m, r, c)
+		b, err := BrakeOn(t.Context(), m, r, c)
 		if err != nil {
 			t.Fatalf("%s: %v", name, err)
 		}
@@ -188,7 +188,7 @@ func TestBrakeOnEveryClock(t *testing.T) {
 	if longer == 0 {
 		t.Error("no clock needs longer than running forward; the test shows nothing")
 	}
-	if _, err := BrakeOn(m, r, onClock(t, m, clock.Spec{Kind: clock.Live, Factor: clock.Rate{Num: 1, Den: 1}, Way: clock.On, EaseMS: 100})); err == nil {
+	if _, err := BrakeOn(t.Context(), m, r, onClock(t, m, clock.Spec{Kind: clock.Live, Factor: clock.Rate{Num: 1, Den: 1}, Way: clock.On, EaseMS: 100})); err == nil {
 		t.Error("a clock that may be steered beyond the rated limits can be braked")
 	}
 }

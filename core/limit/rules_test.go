@@ -96,7 +96,7 @@ func TestBrakeByPlainLoops(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		got, err := Brake(m, r, fps)
+		got, err := Brake(t.Context(), m, r, fps)
 		if err != nil {
 			continue
 		}
@@ -153,7 +153,7 @@ func TestBrakeSaysFromWhere(t *testing.T) {
 	p, _ = p.Apply(r, path.Edit{Op: "run", RunUp: 8})
 	m, _ := path.Compile(p, r)
 	r.Axes[1].Rated.Acceleration = 5
-	_, err := Brake(m, r, 24)
+	_, err := Brake(t.Context(), m, r, 24)
 	if err == nil || !strings.HasPrefix(err.Error(), "Pan cannot be stopped within its rated limits from frame 00") {
 		t.Fatalf("%v", err)
 	}

@@ -1,18 +1,20 @@
 package limit
 
 import (
+	"context"
 	"fmt"
 	"math"
 
 	"keenarc/core/curve"
+	"keenarc/core/effort"
 	"keenarc/core/path"
 	"keenarc/core/rig"
 )
 
 // More are the remedies that take longer to find, for the first sentence of a plan: softer
 // easings with the same keyframes at the same frames, and the whole move timed anew. Each has
-// been tried and checked.
-func More(p *path.Path, r *rig.Rig) ([]Remedy, error) {
+// been tried and checked. It ends with the context, too.
+func More(ctx context.Context, p *path.Path, r *rig.Rig) ([]Remedy, error) {
 	m, a, err := Analyse(p, r)
 	if err != nil {
 		return nil, err
@@ -25,10 +27,13 @@ func More(p *path.Path, r *rig.Rig) ([]Remedy, error) {
 		if v.Quantity == Range {
 			continue
 		}
-		if s, ok := soften(p, r, m, v); ok {
+		if s, ok := soften(ctx, p, r, m, v); ok {
 			out = append(out, s)
 		}
 		break
+	}
+	if err := ctx.Err(); err != nil {
+		return nil, err
 	}
 	if t, err := Retime(p, r); err == nil {
 		_, after, ok := try(p, r, t.Edit)
@@ -50,14 +55,18 @@ var rampParts = []int{50, 45, 40, 33, 25, 20, 15, 10}
 // soften searches the easings of an axis for those that keep it within its limits and picks the
 // one that stays nearest to where it was. It costs that the axis is elsewhere between its
 // keyframes.
-func soften(p *path.Path, r *rig.Rig, m *path.Motion, v Violation) (Remedy, bool) {
+func soften(ctx context.Context, p *path.Path, r *rig.Rig, m *path.Motion, v Violation) (Remedy, bool) {
 	i := r.Index(v.Axis)
 	t := p.Track(v.Axis)
 	if t == nil || len(t.Keys) < 2 {
 		return Remedy{}, false
 	}
 	best, least := Remedy{}, math.Inf(1)
+	effort.Ahead(ctx, len(easings)+len(curve.Laws)*len(rampParts))
 	look := func(name string, e path.Edit) {
+		if effort.Did(ctx, 1) != nil {
+			return
+		}
 		q, rep, ok := try(p, r, e)
 		if !ok || blocked(rep, v.Axis) || over(rep, v.Axis) {
 			return

@@ -22,7 +22,7 @@ func TestMoreRemedies(t *testing.T) {
 			t.Fatal(err)
 		}
 	}
-	more, err := More(p, r)
+	more, err := More(t.Context(), p, r)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -83,7 +83,7 @@ func TestMoreRemedies(t *testing.T) {
 func TestSoften(t *testing.T) {
 	r := fixture.Slider()
 	p := line(t, r, "track", 0, 100, 96, 1060) // 240 mm/s on average, 450 at the peak of minimum jerk
-	more, err := More(p, r)
+	more, err := More(t.Context(), p, r)
 	if err != nil || len(more) == 0 || more[0].Kind != "soften" || !more[0].Clears {
 		t.Fatalf("%v, %+v", err, more)
 	}
@@ -91,7 +91,7 @@ func TestSoften(t *testing.T) {
 	if err != nil || q.Track("track").Keys[1].Frame != 96 || q.Track("track").Kind != curve.Ramped {
 		t.Errorf("%v, %+v", err, q)
 	}
-	if calm, err := More(line(t, r, "track", 0, 100, 96, 200), r); err != nil || len(calm) != 0 {
+	if calm, err := More(t.Context(), line(t, r, "track", 0, 100, 96, 200), r); err != nil || len(calm) != 0 {
 		t.Errorf("a calm plan: %v, %+v", err, calm)
 	}
 }
@@ -250,7 +250,7 @@ func TestSofteningCosts(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	more, _ := More(p, r)
+	more, _ := More(t.Context(), p, r)
 	q, _ := p.Apply(r, more[0].Edit)
 	n, _ := path.Compile(q, r)
 	most := 0.0

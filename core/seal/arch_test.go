@@ -1,6 +1,7 @@
 package seal
 
 import (
+	"context"
 	"crypto/sha256"
 	"encoding/hex"
 	"math/rand/v2"
@@ -61,9 +62,9 @@ func TestEveryKindIsPinned(t *testing.T) {
 			Machines: []Machine{{Name: "b", Rig: "bench", Version: 1}}}
 		for i, a := range r.Axes {
 			tab.Axes, tab.Units = append(tab.Axes, "b/"+a.ID), append(tab.Units, a.StepsPerUnit)
-			tab.Steps = append(tab.Steps, tab.row(m.Curves[i], 0.125, a.StepsPerUnit))
+			tab.Steps = append(tab.Steps, tab.row(context.Background(), m.Curves[i], 0.125, a.StepsPerUnit))
 		}
-		tab.finish()
+		tab.finish(context.Background())
 		f := tab.Fingerprint()
 		sum.Write(f[:])
 		for range 50 {
@@ -121,7 +122,7 @@ func TestAnotherProgramVerifies(t *testing.T) {
 		t.Fatal("python3 is not here: tools/need test installs it")
 	}
 	p, r := demo(t)
-	tab, err := Make(p, alone(r))
+	tab, _, err := Make(context.Background(), p, alone(r))
 	if err != nil {
 		t.Fatal(err)
 	}

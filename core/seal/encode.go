@@ -2,6 +2,7 @@ package seal
 
 import (
 	"bytes"
+	"context"
 	"crypto/sha256"
 	"encoding/binary"
 	"encoding/hex"
@@ -10,6 +11,7 @@ import (
 	"strings"
 
 	"keenarc/core/clock"
+	"keenarc/core/effort"
 	"keenarc/core/limit"
 	"keenarc/core/path"
 	"keenarc/core/rig"
@@ -86,14 +88,19 @@ func axisDigest(id string, u rig.Ratio, row []int64) [32]byte {
 
 // New is a table that was put together by hand, with the digests of its entries.
 func New(t Table) *Table {
-	t.finish()
+	t.finish(context.Background())
 	return &t
 }
 
 // finish takes the digests of all axes; the table is immutable from here on.
-func (t *Table) finish() {
+func (t *Table) finish(ctx context.Context) {
 	t.digests = make([][32]byte, len(t.Axes))
-	limit.EachAxis(len(t.Steps), func(i int) { t.digests[i] = axisDigest(t.Axes[i], t.Units[i], t.Steps[i]) })
+	limit.EachAxis(len(t.Steps), func(i int) {
+		if ctx.Err() == nil {
+			t.digests[i] = axisDigest(t.Axes[i], t.Units[i], t.Steps[i])
+			_ = effort.Did(ctx, len(t.Steps[i]))
+		}
+	})
 }
 
 // front is what the fingerprint is taken of: mark, header, digests.

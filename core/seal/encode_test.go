@@ -2,6 +2,7 @@ package seal
 
 import (
 	"bytes"
+	"context"
 	"crypto/sha256"
 	"encoding/hex"
 	"strings"
@@ -20,7 +21,7 @@ func two() *Table {
 		t.PathDigest[k], t.PathDigest[k+15] = byte(k), byte(k+15)
 		t.Steps[0], t.Steps[1] = append(t.Steps[0], k*65536), append(t.Steps[1], -k*k)
 	}
-	t.finish()
+	t.finish(context.Background())
 	return t
 }
 

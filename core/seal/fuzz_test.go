@@ -2,6 +2,7 @@ package seal
 
 import (
 	"bytes"
+	"context"
 	"testing"
 
 	"keenarc/core/clock"
@@ -13,13 +14,13 @@ import (
 func FuzzDecode(f *testing.F) {
 	t := &Table{Machines: []Machine{{Name: "m", Rig: "r", Version: 1}}, Axes: []string{"m/a"}, Units: []rig.Ratio{{Num: 1, Den: 2}}, Rate: clock.Rate{Num: 24, Den: 1}, Fastest: clock.Rate{Num: 1, Den: 1},
 		First: 0, Last: 1, Steps: [][]int64{make([]int64, 17)}}
-	t.finish()
+	t.finish(context.Background())
 	f.Add(t.Canonical())
 	f.Add([]byte(mark))
 	two := *t
 	two.Machines, two.Axes = append(two.Machines, Machine{Name: "n", Rig: "r"}), []string{"m/a", "n/a"}
 	two.Units, two.Steps = append(two.Units, two.Units[0]), append(two.Steps, two.Steps[0])
-	two.finish()
+	two.finish(context.Background())
 	f.Add(two.Share("n"))
 	t.RunUp, t.RunOut = 1<<40, 1<<40 // a length that overflows
 	t.Steps = [][]int64{{0}}

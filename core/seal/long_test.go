@@ -1,6 +1,7 @@
 package seal
 
 import (
+	"context"
 	"os"
 	"testing"
 	"time"
@@ -26,7 +27,7 @@ func TestTheLongestMove(t *testing.T) {
 		p = q
 	}
 	began := time.Now()
-	tab, err := Make(p, alone(fixture.Slider()))
+	tab, _, err := Make(context.Background(), p, alone(fixture.Slider()))
 	if err != nil {
 		t.Fatal(err)
 	}

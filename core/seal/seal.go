@@ -11,11 +11,13 @@
 package seal
 
 import (
+	"context"
 	"fmt"
 	"math"
 
 	"keenarc/core/clock"
 	"keenarc/core/curve"
+	"keenarc/core/effort"
 	"keenarc/core/limit"
 	"keenarc/core/path"
 	"keenarc/core/rig"
@@ -120,41 +122,44 @@ func (t *Table) movingAt(frame int) int {
 
 // Make seals a path for the machines of a shot, checked on the path's own clock,
 // which becomes the fastest one it may be run on. It refuses paths over a working
-// limit and paths with a step in position or speed, in a sentence.
-func Make(p *path.Path, machines []rig.Placed) (*Table, error) {
-	return makeWithin(p, machines, false)
+// limit and paths with a step in position or speed, in a sentence. The braking is the pass's on
+// that clock. It ends with the context, too.
+func Make(ctx context.Context, p *path.Path, machines []rig.Placed) (*Table, *limit.Braking, error) {
+	return makeWithin(ctx, p, machines, false)
 }
 
 // MakeOver seals a path that somebody has signed for to be over working limits: it is held
 // against rated limits instead, and against all else as ever.
-func MakeOver(p *path.Path, machines []rig.Placed) (*Table, error) {
-	return makeWithin(p, machines, true)
+func MakeOver(ctx context.Context, p *path.Path, machines []rig.Placed) (*Table, *limit.Braking, error) {
+	return makeWithin(ctx, p, machines, true)
 }
 
-func makeWithin(p *path.Path, machines []rig.Placed, over bool) (*Table, error) {
+func makeWithin(ctx context.Context, p *path.Path, machines []rig.Placed, over bool) (*Table, *limit.Braking, error) {
 	r, err := rig.Join(machines)
 	if err != nil {
-		return nil, err
+		return nil, nil, err
 	}
 	m, a, err := limit.Analyse(p, r)
 	if err != nil {
-		return nil, err
+		return nil, nil, err
 	}
 	fps := p.Clock().FPS()
 	which := limit.Working
 	if len(a.Sentences) > 0 {
 		switch rated := limit.Check(m, r, fps, limit.Rated); {
 		case !over:
-			return nil, fmt.Errorf("not sealed: %s", a.Sentences[0])
+			return nil, nil, fmt.Errorf("not sealed: %s", a.Sentences[0])
 		case !rated.OK():
-			return nil, fmt.Errorf("not sealed, and nobody can sign for it: held against rated limits, %s", limit.Sentence(r, rated.Violations[0], fps))
+			return nil, nil, fmt.Errorf("not sealed, and nobody can sign for it: held against rated limits, %s", limit.Sentence(r, rated.Violations[0], fps))
 		case !a.WithinRated:
-			return nil, fmt.Errorf("not sealed, and nobody can sign for it: %s", a.Sentences[0])
+			return nil, nil, fmt.Errorf("not sealed, and nobody can sign for it: %s", a.Sentences[0])
 		}
 		which = limit.Rated
 	}
-	if _, err := limit.Brake(m, r, fps); err != nil {
-		return nil, fmt.Errorf("not sealed: %w", err)
+	effort.Ahead(ctx, 4*len(r.Axes)*((m.End()-m.Start())*TicksPerFrame+1)) // rows, two checks, digests
+	b, err := limit.Brake(ctx, m, r, fps)
+	if err != nil {
+		return nil, nil, fmt.Errorf("not sealed: %w", err)
 	}
 	t := &Table{PathDigest: p.Digest(), Rate: p.Rate, Fastest: p.Factor, First: m.First, Last: m.Last, RunUp: m.RunUp, RunOut: m.RunOut}
 	for _, x := range machines {
@@ -164,19 +169,23 @@ func makeWithin(p *path.Path, machines []rig.Placed, over bool) (*Table, error) 
 		t.Axes, t.Units = append(t.Axes, a.ID), append(t.Units, a.StepsPerUnit)
 	}
 	t.Steps = make([][]int64, len(r.Axes))
-	limit.EachAxis(len(r.Axes), func(i int) { t.Steps[i] = t.row(m.Curves[i], r.Axes[i].Zero, r.Axes[i].StepsPerUnit) })
-	if err := t.check(r, fps, which); err != nil {
-		return nil, err
+	limit.EachAxis(len(r.Axes), func(i int) { t.Steps[i] = t.row(ctx, m.Curves[i], r.Axes[i].Zero, r.Axes[i].StepsPerUnit) })
+	if err := t.check(ctx, r, fps, which); err != nil {
+		return nil, nil, err
 	}
-	t.finish()
-	return t, nil
+	t.finish(ctx)
+	if err := ctx.Err(); err != nil {
+		return nil, nil, err
+	}
+	return t, b, nil
 }
 
 // stretch is how many ticks of a long move are worked out at a time.
 const stretch = 1 << 14
 
-// row is the entries of one axis: what is planned, from the machine's own home.
-func (t *Table) row(c *curve.Curve, zero float64, u rig.Ratio) []int64 {
+// row is the entries of one axis: what is planned, from the machine's own home. It is cut short
+// where nobody waits for it.
+func (t *Table) row(ctx context.Context, c *curve.Curve, zero float64, u rig.Ratio) []int64 {
 	row := make([]int64, t.Ticks())
 	buf := make([]float64, min(len(row), stretch))
 	for k := 0; k < len(row); k += len(buf) {
@@ -184,6 +193,9 @@ func (t *Table) row(c *curve.Curve, zero float64, u rig.Ratio) []int64 {
 		c.Values(part, t.frame(k), 1.0/TicksPerFrame)
 		for i, v := range part {
 			row[k+i] = Quantise(float64(v+zero), u)
+		}
+		if effort.Did(ctx, len(part)) != nil {
+			return row
 		}
 	}
 	return row
@@ -245,19 +257,26 @@ func (t *Table) Zeroed(m *path.Motion, r *rig.Rig) int {
 // cubic's 128-bit products, speed and acceleration within the limits.
 // Rounding to a quantum q may lift a measured speed by q·hz/2 and an
 // acceleration by 2q·hz², and no more: the exact ones were within.
-func (t *Table) check(r *rig.Rig, fps float64, which func(*rig.Axis) rig.Limits) error {
+func (t *Table) check(ctx context.Context, r *rig.Rig, fps float64, which func(*rig.Axis) rig.Limits) error {
 	wrong := make([]error, len(t.Steps))
 	limit.EachAxis(len(t.Steps), func(i int) {
 		row, a := t.Steps[i], &r.Axes[i]
+		if wrong[i] = ctx.Err(); wrong[i] != nil {
+			return
+		}
 		for k, v := range row {
 			if v > MostSteps || v < -MostSteps || k > 1 && !small(v-row[k-2]) {
 				wrong[i] = fmt.Errorf("not sealed: %s moves more steps than the table can hold at frame %s", a.Name, limit.Frame4(t.frame(k)))
 				return
 			}
 		}
+		if wrong[i] = effort.Did(ctx, len(row)); wrong[i] != nil {
+			return
+		}
 		if k := t.over(i, which(a), fps); k >= 0 {
 			wrong[i] = fmt.Errorf("not sealed: in whole steps %s is over its limit at frame %s", a.Name, limit.Frame4(t.frame(k)))
 		}
+		_ = effort.Did(ctx, len(row))
 	})
 	for _, err := range wrong {
 		if err != nil {

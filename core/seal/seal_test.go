@@ -1,6 +1,8 @@
 package seal
 
 import (
+	"context"
+	"errors"
 	"math"
 	"math/big"
 	"math/rand/v2"
@@ -11,6 +13,7 @@ import (
 
 	"keenarc/core/clock"
 	"keenarc/core/curve"
+	"keenarc/core/effort"
 	"keenarc/core/known/fixture"
 	"keenarc/core/limit"
 	"keenarc/core/path"
@@ -43,7 +46,7 @@ func demo(t testing.TB) (*path.Path, *rig.Rig) {
 
 func TestTableIsThePath(t *testing.T) {
 	p, r := demo(t)
-	tab, err := Make(p, alone(r))
+	tab, _, err := Make(context.Background(), p, alone(r))
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -80,7 +83,7 @@ func TestFingerprintIsPinned(t *testing.T) {
 	for version, want := range golden {
 		p, r := demo(t)
 		r.Version = version
-		tab, err := Make(p, alone(r))
+		tab, _, err := Make(context.Background(), p, alone(r))
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -203,7 +206,7 @@ func TestRefusals(t *testing.T) {
 		if err != nil {
 			t.Fatalf("%s: %v", name, err)
 		}
-		if _, err = Make(q, alone(r)); err == nil || !strings.Contains(err.Error(), c.want) {
+		if _, _, err = Make(context.Background(), q, alone(r)); err == nil || !strings.Contains(err.Error(), c.want) {
 			t.Errorf("%s: %v, want a sentence with %q", name, err, c.want)
 		}
 	}
@@ -213,7 +216,7 @@ func TestRefusals(t *testing.T) {
 // over a limit, one beyond what the cubic can hold is refused as that.
 func TestTheIntegersAreChecked(t *testing.T) {
 	p, r := demo(t)
-	tab, err := Make(p, alone(r))
+	tab, _, err := Make(context.Background(), p, alone(r))
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -225,7 +228,7 @@ func TestTheIntegersAreChecked(t *testing.T) {
 		b.Steps[axis][tick] += by
 		return &b
 	}
-	if err := bend(0, 300, 0).check(r, fps, limit.Working); err != nil {
+	if err := bend(0, 300, 0).check(context.Background(), r, fps, limit.Working); err != nil {
 		t.Fatal(err)
 	}
 	for name, c := range map[string]struct {
@@ -238,7 +241,7 @@ func TestTheIntegersAreChecked(t *testing.T) {
 		"too far apart":  {bend(3, 500, 1<<38), "Roll moves more steps than the table can hold at frame 0031"},
 		"out of the way": {bend(2, 500, MostSteps+1<<40), "Tilt moves more steps"},
 	} {
-		if err := c.tab.check(r, fps, limit.Working); err == nil || !strings.Contains(err.Error(), c.want) {
+		if err := c.tab.check(context.Background(), r, fps, limit.Working); err == nil || !strings.Contains(err.Error(), c.want) {
 			t.Errorf("%s: %v, want %q", name, err, c.want)
 		}
 	}
@@ -251,13 +254,13 @@ func TestTheIntegersAreChecked(t *testing.T) {
 	for name, l := range map[string]rig.Limits{"speed": {Speed: s.Speed / 1.01, Acceleration: s.Acceleration * 2}, "acceleration": {Speed: s.Speed * 2, Acceleration: s.Acceleration / 1.01}} {
 		q := fixture.Slider()
 		q.Axes[0].Working = l
-		if err := tab.check(q, fps, limit.Working); err == nil || !strings.Contains(err.Error(), "Track is over its limit") {
+		if err := tab.check(context.Background(), q, fps, limit.Working); err == nil || !strings.Contains(err.Error(), "Track is over its limit") {
 			t.Errorf("one per cent over its %s: %v", name, err)
 		}
 	}
 	q := fixture.Slider()
 	q.Axes[0].Working = s
-	if err := tab.check(q, fps, limit.Working); err != nil {
+	if err := tab.check(context.Background(), q, fps, limit.Working); err != nil {
 		t.Errorf("exactly at its limits: %v", err)
 	}
 }
@@ -267,7 +270,7 @@ func TestMakeChecksTheIntegers(t *testing.T) {
 	for _, num := range []int64{1 << 34, 1 << 62} {
 		p, r := demo(t)
 		r.Axes[1].StepsPerUnit.Num = num
-		if _, err := Make(p, alone(r)); err == nil || !strings.Contains(err.Error(), "Pan moves more steps than the table can hold") {
+		if _, _, err := Make(context.Background(), p, alone(r)); err == nil || !strings.Contains(err.Error(), "Pan moves more steps than the table can hold") {
 			t.Errorf("%d steps per degree: %v", num, err)
 		}
 	}
@@ -289,7 +292,7 @@ func TestClocksStopAtRest(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	tab, err := Make(still, alone(r))
+	tab, _, err := Make(context.Background(), still, alone(r))
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -324,7 +327,7 @@ func TestRunUpInTheTable(t *testing.T) {
 			t.Errorf("at %g: %d, want %d", at, got, want)
 		}
 	}
-	tab.finish()
+	tab.finish(context.Background())
 	back, err := Decode(tab.Canonical())
 	if err != nil || back.Start() != 7 || back.At(0, clock.At(10)) != far+48000 {
 		t.Errorf("read back: %v", err)
@@ -356,11 +359,11 @@ func TestRunUpInTheTable(t *testing.T) {
 	tab.Steps[0][144] = far + 144000
 	r := fixture.Slider()
 	r.Axes = r.Axes[:1]
-	if err := tab.check(r, 24, limit.Working); err != nil {
+	if err := tab.check(context.Background(), r, 24, limit.Working); err != nil {
 		t.Errorf("far from home: %v", err)
 	}
 	tab.Steps[0][100] += 1 << 38
-	if err := tab.check(r, 24, limit.Working); err == nil || !strings.Contains(err.Error(), "at frame 0013") {
+	if err := tab.check(context.Background(), r, 24, limit.Working); err == nil || !strings.Contains(err.Error(), "at frame 0013") {
 		t.Errorf("a leap at tick 100: %v", err)
 	}
 }
@@ -396,7 +399,7 @@ func TestTheMarginFollowsTheQuantum(t *testing.T) {
 			ok         bool
 		}{"at its limits": {1, 1, true}, "over its speed": {1.01, 1, false}, "over its acceleration": {1, 1.01, false}} {
 			r.Axes[0].Working = rig.Limits{Speed: x.Speed.Max / c.speed, Acceleration: x.Acceleration.Max / c.acc}
-			if err := tab.check(r, float64(fps), limit.Working); (err == nil) != c.ok {
+			if err := tab.check(context.Background(), r, float64(fps), limit.Working); (err == nil) != c.ok {
 				t.Errorf("%d fps, %s: %v", fps, name, err)
 			}
 		}
@@ -406,7 +409,7 @@ func TestTheMarginFollowsTheQuantum(t *testing.T) {
 // A header is looked at before anything is computed from it.
 func TestDecodeBoundsTheHeader(t *testing.T) {
 	p, r := demo(t)
-	good, err := Make(p, alone(r))
+	good, _, err := Make(context.Background(), p, alone(r))
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -415,7 +418,7 @@ func TestDecodeBoundsTheHeader(t *testing.T) {
 		b.First, b.Last, b.Axes, b.Units, b.Steps = 0, 1, []string{"slider/a"}, []rig.Ratio{{Num: 1, Den: 1}}, [][]int64{make([]int64, 17)}
 		b.Machines = append([]Machine{}, good.Machines...)
 		change(&b)
-		b.finish()
+		b.finish(context.Background())
 		return b.Canonical()
 	}
 	if _, err := Decode(short(func(*Table) {})); err != nil {
@@ -489,7 +492,7 @@ func TestBlendedLinearIsSealed(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if _, err := Make(q, alone(r)); err != nil {
+	if _, _, err := Make(context.Background(), q, alone(r)); err != nil {
 		t.Error(err)
 	}
 }
@@ -521,7 +524,7 @@ func BenchmarkSeal(b *testing.B) {
 	}
 	b.ReportAllocs()
 	for b.Loop() {
-		if _, err := Make(p, alone(r)); err != nil {
+		if _, _, err := Make(context.Background(), p, alone(r)); err != nil {
 			b.Fatal(err)
 		}
 	}
@@ -550,11 +553,11 @@ func TestZeroIsBakedIn(t *testing.T) {
 			t.Fatal(err)
 		}
 	}
-	a, err := Make(p, plain)
+	a, _, err := Make(context.Background(), p, plain)
 	if err != nil {
 		t.Fatal(err)
 	}
-	b, err := Make(p, zeroed)
+	b, _, err := Make(context.Background(), p, zeroed)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -598,8 +601,8 @@ func TestOverWorkingLimits(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		_, err = Make(q, alone(r))
-		tab, over := MakeOver(q, alone(r))
+		_, _, err = Make(context.Background(), q, alone(r))
+		tab, _, over := MakeOver(context.Background(), q, alone(r))
 		if (err == nil) != ok[0] || (over == nil) != ok[1] {
 			t.Errorf("× %s: %v; signed for: %v", factor, err, over)
 		}
@@ -626,10 +629,49 @@ func TestOverWorkingLimits(t *testing.T) {
 	} {
 		q, err := p.Apply(whole(t, r), e)
 		if err == nil {
-			_, err = MakeOver(q, alone(r))
+			_, _, err = MakeOver(context.Background(), q, alone(r))
 		}
 		if err == nil {
 			t.Errorf("%s is signed for", name)
 		}
 	}
+}
+
+// A seal says how far it is, and ends where nobody waits for it.
+func TestMakeEndsWithItsContext(t *testing.T) {
+	p, r := demo(t)
+	whole := &effort.Count{}
+	want, brake, err := Make(effort.With(t.Context(), whole), p, alone(r))
+	if err != nil || whole.Share() != 1 || brake == nil {
+		t.Fatalf("%v, %g done", err, whole.Share())
+	}
+	for _, share := range []float64{0, 0.2, 0.5, 0.9} {
+		ctx, end := context.WithCancel(t.Context())
+		c := &effort.Count{}
+		got, _, err := Make(&ends{effort.With(ctx, c), func() bool { return c.Share() >= share }, end}, p, alone(r))
+		if !errors.Is(err, context.Canceled) || got != nil {
+			t.Errorf("ended at %g: %v", share, err)
+		}
+		if c.Share() > share+0.5 {
+			t.Errorf("ended at %g it went on to %g", share, c.Share())
+		}
+		end()
+	}
+	if again, _, err := Make(t.Context(), p, alone(r)); err != nil || again.Fingerprint() != want.Fingerprint() {
+		t.Errorf("afterwards it is another: %v", err)
+	}
+}
+
+// ends is a context that is ended when something has happened.
+type ends struct {
+	context.Context
+	when func() bool
+	end  func()
+}
+
+func (e *ends) Err() error {
+	if e.when() {
+		e.end()
+	}
+	return e.Context.Err()
 }

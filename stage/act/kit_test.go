@@ -57,12 +57,12 @@ func pass(t testing.TB) *act.Pass {
 	if err != nil {
 		t.Fatal(err)
 	}
-	table, err := seal.Make(p, examples.Plank())
+	table, _, err := seal.Make(context.Background(), p, examples.Plank())
 	if err != nil {
 		t.Fatal(err)
 	}
 	m, _ := path.Compile(p, r)
-	b, _ := limit.Brake(m, r, 24)
+	b, _ := limit.Brake(context.Background(), m, r, 24)
 	sum := table.Fingerprint()
 	return &act.Pass{ID: "p", Name: "Keeper", Number: 1, Machine: "plank", Table: table, Print: hex.EncodeToString(sum[:]), Clock: clock.Times(clock.Rate{Num: 1, Den: 1}), BrakeS: b.Seconds}
 }

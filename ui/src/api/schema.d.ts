@@ -1979,6 +1979,11 @@ export interface components {
             /** @description what is worked out, in words */
             says: string;
             /**
+             * Format: double
+             * @description how much of it is done, 0 to 1; left out where nobody knows how long it is
+             */
+            share?: number;
+            /**
              * Format: int64
              * @description unix milliseconds
              */

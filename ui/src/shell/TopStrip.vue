@@ -23,7 +23,7 @@ const kept = computed(() => {
   const n = outbox.count;
   if (outbox.offline) return { text: `${n} ${n === 1 ? "edit waits" : "edits wait"}: the application does not answer`, tone: "over" };
   const long = live.now?.computing?.[0];
-  if (long) return { text: `working out ${long.says}, ${Math.round((Date.now() - long.since_ms) / 1000)} s${long.waits ? ": waits for its turn" : ""} …`, tone: "" };
+  if (long) return { text: `working out ${long.says}, ${Math.round((Date.now() - long.since_ms) / 1000)} s${long.waits ? ": waits for its turn" : long.share ? `, ${Math.floor(100 * long.share)} % done` : ""} …`, tone: "" };
   if (n > 0 || shot.saving > 0) return { text: "saving …", tone: "" };
   const lost = outbox.refused.filter((q) => q.shot === shot.id).length;
   if (lost > 0) return { text: `${lost} ${lost === 1 ? "edit" : "edits"} not made: see below`, tone: "over" };
