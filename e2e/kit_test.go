@@ -356,9 +356,9 @@ func (p *page) clickOn(css string) {
 		if (!e || e.disabled) return false;
 		const r = e.getBoundingClientRect(), was = e.dataset?.was, now = [r.x, r.y, r.width].join();
 		e.dataset.was = now;
-		const on = document.elementFromPoint(r.x + r.width / 2, r.y + r.height / 2), seen = (e.closest('g') ?? e).contains(on);
+		const on = document.elementFromPoint(r.x + r.width / 2, r.y + r.height / 2), seen = (e.ownerSVGElement ?? e).contains(on);
 		if (!seen) e.scrollIntoView({ block: 'center' });
-		return was === now && r.width > 0 && seen;
+		return was === now && r.width + r.height > 0 && seen;
 	})()`, css))
 	p.must(chromedp.Click(chromedp.CSS(css), chromedp.NodeVisible))
 }
