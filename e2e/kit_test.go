@@ -149,7 +149,9 @@ func start(t *testing.T, with ...func(*web.Options)) *app {
 		a := &app{Running: r, Floor: floor, t: t, homedAlready: o.Homed}
 		var shelf []store.Production
 		a.get("/api/shelf", &shelf)
-		a.shot = shelf[0].Shots[0].ID
+		if len(shelf) > 0 {
+			a.shot = shelf[0].Shots[0].ID
+		}
 		soon, done := context.WithTimeout(ctx, 10*time.Second) // its machine is there before anything is asked of it
 		defer done()
 		_ = floor.Until(soon, func(s machine.Snapshot) bool { return s.Connected && s.Leased })

@@ -101,6 +101,12 @@ func TestTheScoreIsZoomed(t *testing.T) {
 	if _, ok := a.key("pan", 16); !ok {
 		t.Error("the keyframe was not moved")
 	}
+	p.key("0")
+	up(keysFile(t, 3, 900000), "900000 frames")
+	if n := eval[int](p, `(() => { const r = [...document.querySelectorAll('[data-test="score"] .ruler text')].map((e) => e.getBoundingClientRect());
+		return r.slice(1).filter((b, i) => b.left < r[i].right + 4).length + (r.length < 4 ? 100 : 0); })()`); n != 0 {
+		t.Errorf("%d labels of the ruler lie over each other", n)
+	}
 }
 
 // Focus is a distance everywhere, from the image plane: in the opened staff, in

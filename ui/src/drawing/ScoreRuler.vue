@@ -6,7 +6,7 @@ import { four } from "../stores/shot";
 const props = defineProps<{ start: number; end: number; left: number; span: number; head: number; frames: number[]; from: number | null; to: number }>();
 const emit = defineEmits<{ ruler: [e: PointerEvent]; mark: [e: PointerEvent, frame: number] }>();
 const x = (f: number): number => props.left + ((f - props.start) / (props.end - props.start)) * props.span;
-const every = computed(() => [1, 2, 5, 10, 25, 50, 100, 250, 500, 1000, 2500, 5000, 10000].find((s) => (s / (props.end - props.start)) * props.span >= 90) ?? 25000);
+const every = computed(() => [1, 2, 5, 10, 25, 50, 100, 250, 500, 1000, 2500, 5000, 10000, 25000, 50000, 100000].find((s) => (s / (props.end - props.start)) * props.span >= 90) ?? 250000);
 const marks = computed(() => {
   const out: number[] = [];
   for (let f = Math.ceil(props.start / every.value) * every.value; f <= props.end; f += every.value) out.push(f);

@@ -58,7 +58,8 @@ function word(a: Axis): { text: string; tone: string } {
   if (s.axes[a.id]?.fault) return { text: `fault: ${s.axes[a.id]?.fault}`, tone: "over" };
   if (s.axes[a.id]?.end) return { text: `at its ${s.axes[a.id]?.end} hard end`, tone: "over" };
   if (s.axes[a.id]?.free) return { text: "free", tone: "now" };
-  if (s.axes[a.id]?.trouble) return { text: "its zero was not found", tone: "over" };
+  const trouble = s.axes[a.id]?.trouble;
+  if (trouble) return { text: trouble.startsWith("its homing was broken off") ? "homing broken off" : "its zero was not found", tone: "over" };
   if (s.axes[a.id]?.waits) return { text: `confirm its ${s.axes[a.id]?.waits}`, tone: "now" };
   if (homed(a)) return homings.value[a.id]?.repeat.walks ? { text: "homed, but it walks", tone: "now" } : { text: "homed", tone: "good" };
   return { text: s.mode === "homing" ? "homing …" : "not homed", tone: "now" };
