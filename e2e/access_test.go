@@ -17,7 +17,7 @@ type axeFinding struct {
 // TestAccess runs axe over every screen, on paper and in blackout, and checks
 // that Compose and Shoot need no page scroll at 1280×800.
 func TestAccess(t *testing.T) {
-	t.Parallel() // nothing rolls here
+	beside(t)
 	axe, err := os.ReadFile("../ui/node_modules/axe-core/axe.min.js")
 	if err != nil {
 		t.Fatal(err)
@@ -30,7 +30,7 @@ func TestAccess(t *testing.T) {
 	}
 	check := func(name string) {
 		t.Helper()
-		p.must(chromedp.Sleep(300e6))
+		p.atRest()
 		p.must(chromedp.Evaluate[chromedp.Void](string(axe) + ";void 0"))
 		found := eval[[]axeFinding](p, `axe.run(document, { resultTypes: ['violations'], runOnly: ['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa'] }).then(r =>
 			r.violations.map(v => ({ ID: v.id, Impact: v.impact, Help: v.help, Nodes: v.nodes.slice(0, 4).map(n => n.target.join(' ') + ' ' + (n.any[0]?.message ?? '')) })))`)

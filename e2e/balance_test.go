@@ -33,7 +33,7 @@ func (a *app) bench(machine, pack string) *web.BenchView {
 // head with friction; readiness says why not until all is looked after; what contradicts
 // is said; a change is taken back; a lens swap says what to turn.
 func TestBalanceBench(t *testing.T) {
-	t.Parallel() // nothing moves here
+	beside(t)
 	a := start(t)
 	p := a.open("/shot/" + a.shot + "/rig-up/balance")
 	const pack = "Body A, 35 mm"
@@ -152,7 +152,7 @@ func TestBalanceBench(t *testing.T) {
 
 // Heron's tail over the length of its arm, with the weights that somebody owns.
 func TestCounterweightBench(t *testing.T) {
-	t.Parallel() // nothing moves here
+	beside(t)
 	a := start(t)
 	p := a.open("/shot/" + a.shot + "/rig-up/balance")
 	p.click("choose-heron")
@@ -199,7 +199,7 @@ func TestCounterweightBench(t *testing.T) {
 // What hangs at Wren's wrist is found from poses that the application proposes; changed
 // behind its back it is found again; until then the arm is not freed to be guided.
 func TestPayloadBench(t *testing.T) {
-	t.Parallel() // what is held up is begun again
+	beside(t) // what is held up is begun again
 	a := start(t)
 	p := a.open("/shot/" + a.shot + "/rig-up/balance")
 	p.click("choose-wren")
@@ -261,7 +261,7 @@ func TestPayloadBench(t *testing.T) {
 
 // A head is described in the rig book, for a machine of one's own; then it has a bench.
 func TestAHeadOfOnesOwn(t *testing.T) {
-	t.Parallel() // nothing moves here
+	beside(t)
 	a := start(t)
 	if code, b := a.post("/api/rigs/mine/begin", `{"name":"Mine","copy":"plank"}`); code != 200 {
 		t.Fatal(code, b)
@@ -310,7 +310,7 @@ func TestAHeadOfOnesOwn(t *testing.T) {
 // A database from before there were packages: the first is made of the shot's camera, and
 // the shot is then shot with it; until then readiness says nothing of balance.
 func TestTheFirstPackage(t *testing.T) {
-	t.Parallel() // nothing moves here
+	beside(t)
 	a := start(t)
 	if _, err := a.Store.Pool.Exec(t.Context(), `DELETE FROM balances; UPDATE shots SET package_id = NULL; DELETE FROM packages`); err != nil {
 		t.Fatal(err)

@@ -96,6 +96,7 @@ func (b *bench) says(what, got, want string) {
 // A camera that answers late, twice, with a broken picture or not at all, a full store:
 // each is said, nothing is lost or doubled, and it goes on afterwards.
 func TestBadCamera(t *testing.T) {
+	beside(t)
 	b := newBench(t, folder(t))
 	b.long(2)
 	b.took(2)
@@ -173,6 +174,7 @@ func (b *bench) compare2() map[string]int {
 // Layers with pictures, frames under a running shoot, a path sealed half-way: refused or
 // asked in a sentence, and nothing is lost.
 func TestChangesUnderWay(t *testing.T) {
+	beside(t)
 	b := newBench(t, folder(t))
 	at := "/api/shots/" + b.shot + "/frames"
 	b.says("two notes", b.put(at+"/notes/4", map[string]string{"text": "Left thumb off."}), "Left thumb off.")
@@ -329,8 +331,9 @@ func (b *bench) out() {
 // The disks of the camera and of the database fill up in mid-shoot: it is said, and with
 // room again it goes on where it was. Tried on small file systems.
 func TestFullDisks(t *testing.T) {
+	beside(t)
 	film := small(t, "256k")
-	b := newBenchOn(t, film, small(t, "160m"))
+	b := newBenchOn(t, film, deskIn(t, small(t, "160m")))
 	b.long(2)
 	b.took(4)
 	// The database's disk, whole.

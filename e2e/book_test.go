@@ -16,7 +16,7 @@ import (
 // that does to moves; a machine from a starting sheet; out to a file and in; faults of
 // wiring named.
 func TestRigBook(t *testing.T) {
-	t.Parallel() // nothing rolls here
+	beside(t)
 	a := start(t)
 	if code, b := a.post("/api/shots/"+a.shot+"/seal", `{"revision":0}`); code != 200 {
 		t.Fatal(b)

@@ -19,7 +19,7 @@ import (
 // and a reload, until it is stored or taken back; undo takes it back before it
 // touches what is stored.
 func TestAFramingTriedIsKept(t *testing.T) {
-	t.Parallel() // nothing rolls here
+	beside(t)
 	a := start(t)
 	p := a.open("/shot/" + a.shot + "/compose")
 	p.wait("the score", `document.querySelector('[data-test="staff-pan"]')`)
@@ -70,7 +70,7 @@ func TestAFramingTriedIsKept(t *testing.T) {
 // Keys that retime a keyframe add up, on the keyframe that was meant, and are one
 // edit; with Shift all axes' keyframes move.
 func TestRetimingByKey(t *testing.T) {
-	t.Parallel() // nothing rolls here
+	beside(t)
 	a := start(t)
 	p := a.open("/shot/" + a.shot + "/compose")
 	p.wait("the score", `document.querySelector('[data-test="staff-track"] .post[data-key="70"]')`)
@@ -107,6 +107,7 @@ func TestRetimingByKey(t *testing.T) {
 // After a dialog the focus is on the hold target, a key reaches it, and Space
 // elsewhere says where to press. Dialogs focus their safe answer, each time.
 func TestTheHoldByKeyboard(t *testing.T) {
+	alone(t)
 	a := start(t, homedAlready)
 	p := a.open("/shot/" + a.shot + "/compose")
 	a.ready(p)
@@ -182,7 +183,7 @@ func (a *app) kept(pass, rows int, broken bool) {
 // A take that is broken off does not hide the good one; another can be chosen, and
 // the others are judged against the chosen take of the lowest pass.
 func TestTakesAreChosen(t *testing.T) {
-	t.Parallel() // nothing rolls here
+	beside(t)
 	a := start(t)
 	if code, b := a.post("/api/shots/"+a.shot+"/seal", `{"revision":0}`); code != 200 {
 		t.Fatal(b)
@@ -222,7 +223,7 @@ func TestTakesAreChosen(t *testing.T) {
 // Clocks are typed as fractions, decimals or frames per second, kept exact, and
 // what is none is refused in a sentence and changes nothing.
 func TestClocksAreTyped(t *testing.T) {
-	t.Parallel() // nothing rolls here
+	beside(t)
 	a := start(t)
 	p := a.open("/shot/" + a.shot + "/shoot")
 	p.click("pick-2")
@@ -264,7 +265,7 @@ func TestClocksAreTyped(t *testing.T) {
 
 // Steps are drawn and come first, each with a remedy.
 func TestJumpsAreDrawnAndComeFirst(t *testing.T) {
-	t.Parallel() // nothing rolls here
+	beside(t)
 	a := start(t)
 	p := a.open("/shot/" + a.shot + "/compose")
 	p.wait("the score", `document.querySelector('[data-test="staff-track"]')`)
@@ -283,7 +284,7 @@ func TestJumpsAreDrawnAndComeFirst(t *testing.T) {
 // A distance beyond the focus scale is refused with the scale's ends; Enter in the
 // frame's field leaves it, so that K stores and is not typed.
 func TestTypedValues(t *testing.T) {
-	t.Parallel() // nothing rolls here
+	beside(t)
 	a := start(t)
 	p := a.open("/shot/" + a.shot + "/compose")
 	p.wait("the pose", `document.querySelector('[data-test="value-focus"]')`)

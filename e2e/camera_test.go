@@ -12,6 +12,7 @@ import (
 // The camera's picture in a window of its own: live, with a cross; it follows the rig; the
 // letters that change a shot do nothing there; without a camera it says so.
 func TestCameraWindow(t *testing.T) {
+	beside(t)
 	b := newBench(t, folder(t))
 	a := &app{Running: &web.Running{Addr: b.server.addr}, t: t, shot: b.shot}
 	p := a.open("/camera")

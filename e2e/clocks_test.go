@@ -16,6 +16,7 @@ import (
 // A pass is steered while it is held: slower, to a stand, back and on again, by keys and by
 // pointer. What it ran on is kept with the take, and its frames are judged.
 func TestAPassIsSteered(t *testing.T) {
+	alone(t)
 	a := start(t, homedAlready)
 	p := a.open("/shot/" + a.shot + "/compose")
 	a.ready(p)
@@ -85,6 +86,7 @@ func TestAPassIsSteered(t *testing.T) {
 // Pictures at an interval, a locked camera and a pass that runs backward are set where a pass
 // is, and readiness speaks of where the pass begins.
 func TestClocksAreSet(t *testing.T) {
+	alone(t)
 	a := start(t, homedAlready)
 	p := a.open("/shot/" + a.shot + "/compose")
 	a.ready(p)
@@ -118,7 +120,7 @@ func TestClocksAreSet(t *testing.T) {
 // Fields of a pass that are given in one breath are all kept; what comes from elsewhere does not
 // replace what is being typed, and is not overwritten unseen.
 func TestPassFieldsInOneBreath(t *testing.T) {
-	t.Parallel()
+	beside(t)
 	a := start(t)
 	p := a.open("/shot/" + a.shot + "/shoot")
 	p.wait("the pass's fields", `document.querySelector('[data-test="pass-delay"]') && document.querySelector('[data-test="pass-ease"]')`)

@@ -63,7 +63,7 @@ func (p *page) chord(key, code string, vk int64, mods chromedp.Modifier) {
 const alt, ctrl, shift = chromedp.ModifierAlt, chromedp.ModifierCtrl, chromedp.ModifierShift
 
 func TestComposeWithKeys(t *testing.T) {
-	t.Parallel() // nothing rolls here
+	beside(t)
 	a := start(t)
 	p := a.open("/shot/" + a.shot + "/compose")
 	p.wait("the score", `document.querySelector('[data-test="staff-pan"]')`)
@@ -152,7 +152,7 @@ func TestComposeWithKeys(t *testing.T) {
 }
 
 func TestComposeWithThePointer(t *testing.T) {
-	t.Parallel() // nothing rolls here
+	beside(t)
 	a := start(t)
 	p := a.open("/shot/" + a.shot + "/compose")
 	p.wait("the score laid out", `document.querySelector('[data-test="staff-track"] .post[data-key="240"] rect')?.getBoundingClientRect().x > 1000`)
@@ -190,7 +190,7 @@ func TestComposeWithThePointer(t *testing.T) {
 }
 
 func TestFilesOnCompose(t *testing.T) {
-	t.Parallel() // nothing rolls here
+	beside(t)
 	a := start(t)
 	p := a.open("/shot/" + a.shot + "/compose")
 	p.wait("the score", `document.querySelector('[data-test="staff-track"]')`)

@@ -148,6 +148,7 @@ func (p *page) dragged(axis string, key, moves int) (painted, ribbons, frames []
 
 // TestMeasureDragging prints the figures of dragging on the crowded shot, when KEENARC_MEASURE is set.
 func TestMeasureDragging(t *testing.T) {
+	alone(t)
 	if os.Getenv("KEENARC_MEASURE") == "" {
 		t.Skip("set KEENARC_MEASURE to measure")
 	}

@@ -64,6 +64,7 @@ func (p *process) held(shot, pass string, until func() bool) {
 // so and acknowledges nothing, but stops the machine when it is asked to; killed,
 // the first is followed by the second, and watches when it is back.
 func TestTwoServersOneMachine(t *testing.T) {
+	alone(t)
 	ctx := t.Context()
 	d := desk(t)
 	db, shot := d.db, d.shot

@@ -10,7 +10,7 @@ import (
 // One millimetre on the track moves the subject in the finder by the predicted
 // pixels: m·(S − p)/(Z − p) × 1 mm, the sensor being as wide as the picture.
 func TestOneMillimetreInTheFinder(t *testing.T) {
-	t.Parallel() // nothing rolls here
+	beside(t)
 	a := start(t)
 	p := a.open("/shot/" + a.shot + "/compose")
 	p.wait("the finder", `document.querySelector('[data-test="mark"]') && document.querySelector('[data-test="finder"]').dataset.drawn > 0`)

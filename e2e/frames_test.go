@@ -55,6 +55,7 @@ func (p *page) hold(key string, look func()) {
 // A new operator opens SL-030, goes to the next cell, exposes three frames with two layers
 // each, takes one once more; the plug is pulled; it goes on.
 func TestFrameByFrame(t *testing.T) {
+	beside(t)
 	b := newBench(t, folder(t))
 	b.slow()
 	a := &app{Running: &web.Running{Addr: b.server.addr}, t: t, shot: b.shot}
@@ -170,6 +171,7 @@ func TestFrameByFrame(t *testing.T) {
 // The sheet of layers and frames: what cannot be read or done is said there, and a note
 // for the hands stays.
 func TestLayersAndNotes(t *testing.T) {
+	beside(t)
 	b := newBench(t, folder(t))
 	a := &app{Running: &web.Running{Addr: b.server.addr}, t: t, shot: b.shot}
 	p := a.open("/shot/" + b.shot + "/shoot")
@@ -209,6 +211,7 @@ func TestLayersAndNotes(t *testing.T) {
 
 // Hundreds of frames scroll as one does: no more than what is seen is drawn.
 func TestLongWeave(t *testing.T) {
+	beside(t)
 	b := newBench(t, folder(t))
 	h, err := b.d.db.Shoot(t.Context(), b.shot)
 	if err != nil {

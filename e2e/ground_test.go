@@ -12,6 +12,7 @@ import (
 
 // Esc held down is one stop: the key's repeats are not sent.
 func TestEscHeldDownIsOneStop(t *testing.T) {
+	alone(t)
 	a := start(t)
 	p := a.open("/shot/" + a.shot + "/compose")
 	p.wait("the sheet", `document.querySelector('[data-test="seal"]')`)
@@ -31,7 +32,7 @@ func TestEscHeldDownIsOneStop(t *testing.T) {
 
 // What can never be stored is named on Wrap, with its file, and in the log.
 func TestWrapNamesWhatWasSetAside(t *testing.T) {
-	t.Parallel() // nothing rolls here
+	beside(t)
 	a := start(t)
 	p := a.open("/shot/" + a.shot + "/wrap")
 	p.wait("the log", `document.querySelector('.wrap')`)
@@ -54,7 +55,7 @@ func TestWrapNamesWhatWasSetAside(t *testing.T) {
 // A keyframe dragged in time and value in an opened staff is one edit, which one
 // undo takes back; onto its neighbour it is refused, and both stay.
 func TestADragIsOneEdit(t *testing.T) {
-	t.Parallel() // nothing rolls here
+	beside(t)
 	a := start(t)
 	p := a.open("/shot/" + a.shot + "/compose")
 	p.wait("the score laid out", `document.querySelector('[data-test="staff-track"] .post[data-key="240"] rect')?.getBoundingClientRect().x > 1000`)

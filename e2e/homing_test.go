@@ -54,6 +54,7 @@ func (a *app) homing(machine string, begin func()) {
 // The ways of homing that need a person, and those that do not, on all four machines; what
 // is found is told and kept; soft limits are suspended with a band on every screen.
 func TestHomingInEveryWay(t *testing.T) {
+	alone(t)
 	a := start(t, inAHurry)
 	p := a.open("/shot/" + a.shot + "/line-up")
 	// Wren knows where it is, and somebody has to look at its marks.
@@ -150,7 +151,7 @@ func TestHomingInEveryWay(t *testing.T) {
 // Zero here lies over home: the plan counts from it, the machine from its home, and a path
 // that was sealed for another zero is sealed again before it rolls.
 func TestZeroHere(t *testing.T) {
-	t.Parallel() // nothing rolls
+	beside(t)
 	a := start(t)
 	if code, b := a.post("/api/shots/"+a.shot+"/seal", `{"revision":0}`); code != 200 {
 		t.Fatal(b)

@@ -23,6 +23,7 @@ func (p *page) pointer(id string, typ input.DispatchMouseEventType) {
 // An axis moves while its target is held, the right way, slowly at first; let go, it
 // comes to rest; a page that freezes lets go, too; and nothing else moves it.
 func TestJog(t *testing.T) {
+	alone(t)
 	a := start(t)
 	p := a.open("/shot/" + a.shot + "/line-up")
 	p.wait("the axes", `document.querySelector('[data-test="jog-up"][aria-disabled="false"]')`)

@@ -144,6 +144,7 @@ func (p *process) atFirst(shot, pass string) {
 // rest of the take is fetched and it ends where it did; with a rig that went, too,
 // it ends at its last stored row. It never goes on "rolling", and the log says so.
 func TestKilledInMidRoll(t *testing.T) {
+	alone(t)
 	ctx := t.Context()
 	d, home := desk(t), folder(t)
 	db, shot := d.db, d.shot
@@ -249,7 +250,7 @@ func (p *process) shelf() (int, string) {
 // database is killed under it. Each time the shelf is served. A second one on the same folder
 // is told so.
 func TestItsDatabaseComesBack(t *testing.T) {
-	t.Parallel()
+	beside(t)
 	where := folder(t)
 	p := own(t, where)
 	if code, b := p.shelf(); code != 200 {
@@ -294,7 +295,7 @@ func TestItsDatabaseComesBack(t *testing.T) {
 
 // Everything is thrown away, twice: the demo is there each time.
 func TestDemoReset(t *testing.T) {
-	t.Parallel()
+	beside(t)
 	where := folder(t)
 	for n := range 3 {
 		ctx, stop := context.WithCancel(t.Context())

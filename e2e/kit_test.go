@@ -42,6 +42,7 @@ func TestMain(m *testing.M) {
 		os.Exit(1)
 	}
 	code := m.Run()
+	endShared()
 	endCommon()
 	os.RemoveAll(dir)
 	os.Exit(code)
@@ -204,9 +205,9 @@ func (a *app) put(path string, body string) (int, string) {
 	return r.StatusCode, string(b)
 }
 
-// page is one browser with what it asked the network for.
+// page is one that somebody has open, with what it asked the network for.
 type page struct {
-	end  func() // closes its browser
+	end  func() // closes it
 	t    *testing.T
 	ctx  context.Context
 	app  *app
@@ -215,7 +216,7 @@ type page struct {
 	errs []string
 }
 
-// open starts a browser on a path of the application.
+// open opens a page on a path of the application.
 func (a *app) open(path string) *page {
 	a.t.Helper()
 	return a.openAt(a.Addr, path)
@@ -224,21 +225,9 @@ func (a *app) open(path string) *page {
 // openAt is the same where the application is at another address.
 func (a *app) openAt(addr, path string) *page {
 	a.t.Helper()
-	opts := []chromedp.ExecAllocatorOption{chromedp.NoFirstRun, chromedp.NoDefaultBrowserCheck, chromedp.Headless, chromedp.NoSandbox,
-		chromedp.Flag("disable-background-networking", true), chromedp.Flag("disable-component-update", true), chromedp.Flag("disable-sync", true),
-		chromedp.Flag("use-angle", "swiftshader"), chromedp.Flag("enable-unsafe-swiftshader", true), chromedp.Flag("disable-quic", true),
-		chromedp.Flag("hide-scrollbars", false), chromedp.Flag("disable-gpu-compositing", os.Getenv("KEENARC_MEASURE") == "software"), chromedp.WindowSize(1280, 800), chromedp.WSURLReadTimeout(60 * time.Second),
-		// The browser yields to the application and the rig, as it would on a desk of its own.
-		chromedp.ModifyCmdFunc(func(cmd *exec.Cmd) {
-			if nice, err := exec.LookPath("nice"); err == nil {
-				cmd.Args = append([]string{nice, "-n", "10", cmd.Path}, cmd.Args[1:]...)
-				cmd.Path = nice
-			}
-		})}
-	actx, c1 := chromedp.NewExecAllocator(context.Background(), opts...)
-	ctx, c2 := chromedp.NewContext(actx, chromedp.WithErrorf(func(string, ...any) {}))
+	ctx, c1 := tab(a.t)
 	ctx, c3 := context.WithTimeout(ctx, 4*time.Minute)
-	end := func() { c3(); c2(); c1() }
+	end := func() { c3(); c1() }
 	a.t.Cleanup(end)
 	p := &page{t: a.t, ctx: ctx, app: a, end: end}
 	p.must(chromedp.EmulateViewport(1280, 800))

@@ -14,7 +14,7 @@ import (
 // A lens's rings are marked, a misread mark is named and taken away again; breathing is
 // measured; digital zoom says what it costs; a camera mounted upright turns the finder.
 func TestLensSheet(t *testing.T) {
-	t.Parallel() // nothing moves here
+	beside(t)
 	a := start(t)
 	p := a.open("/shot/" + a.shot + "/line-up/lens")
 	p.says("the focus ring", "lens-says", "Focus is not homed")
@@ -85,7 +85,7 @@ func TestLensSheet(t *testing.T) {
 // Depth of field and field of view are the same on the pose, on the lens sheet and in the
 // calculation.
 func TestTheLensAgrees(t *testing.T) {
-	t.Parallel() // nothing moves here
+	beside(t)
 	a := start(t)
 	var s struct{ Package string }
 	a.get("/api/shots/"+a.shot, &s)
@@ -119,7 +119,7 @@ func TestTheLensAgrees(t *testing.T) {
 // A periscope is described by what it does to the optical axis; the camera's place and its
 // view follow, and so they do by the entrance pupil that moves with focus.
 func TestPeriscope(t *testing.T) {
-	t.Parallel() // nothing moves here
+	beside(t)
 	a := start(t)
 	pose := func() (v struct {
 		View struct {
@@ -164,7 +164,7 @@ func TestPeriscope(t *testing.T) {
 // A zoom ring that a machine turns sets the field of view; a camera that hangs upright
 // gives its pictures lying on their side, and they are shown turned back.
 func TestZoomAndUpright(t *testing.T) {
-	t.Parallel() // nothing moves here
+	beside(t)
 	a := start(t)
 	var sheet struct{ Rig map[string]any }
 	a.get("/api/rigs/plank", &sheet)

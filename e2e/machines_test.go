@@ -30,6 +30,7 @@ func (p *page) choose(id, value string) {
 // Every machine is seen, drawn from its own chain, and homed by name; Stop reaches
 // them all; what one reports is named where it keeps the shot from rolling.
 func TestEveryMachine(t *testing.T) {
+	alone(t)
 	a := start(t)
 	if code, b := a.post("/api/shots/"+a.shot+"/seal", `{"revision":0}`); code != 200 {
 		t.Fatal(b)
@@ -115,7 +116,7 @@ func TestEveryMachine(t *testing.T) {
 // A line-up is kept with who and when; the sealed path stays sealed, is held against
 // it, and may run again when the limits allow it.
 func TestALineUpVoidsNoSeal(t *testing.T) {
-	t.Parallel() // nothing rolls here
+	beside(t)
 	a := start(t)
 	if code, b := a.post("/api/shots/"+a.shot+"/seal", `{"revision":0}`); code != 200 {
 		t.Fatal(b)
@@ -148,6 +149,7 @@ func TestALineUpVoidsNoSeal(t *testing.T) {
 // A pass runs there and back, waits where everything stands still and nowhere else,
 // and every visit of every frame is judged.
 func TestAPassThereAndBack(t *testing.T) {
+	alone(t)
 	a := start(t)
 	for i, e := range []string{`{"op":"delete","frame":240}`, `{"op":"delete","frame":150}`} {
 		if code, b := a.post("/api/shots/"+a.shot+"/edits", `{"revision":`+itoa(i)+`,"edit":`+e+`}`); code != 200 {
@@ -203,7 +205,7 @@ func itoa(n int) string { return strconv.Itoa(n) }
 // A shot on another machine is composed, proved and sealed like Plank's: nothing
 // knows its axes by name.
 func TestAShotOnHeron(t *testing.T) {
-	t.Parallel() // nothing rolls here
+	beside(t)
 	a := start(t)
 	p := a.open("/")
 	p.click("new")

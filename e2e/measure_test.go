@@ -11,6 +11,7 @@ import (
 
 // TestMeasure prints what docs/benchmarks.md reports, when KEENARC_MEASURE is set.
 func TestMeasure(t *testing.T) {
+	alone(t)
 	if os.Getenv("KEENARC_MEASURE") == "" {
 		t.Skip("set KEENARC_MEASURE to measure")
 	}

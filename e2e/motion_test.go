@@ -27,7 +27,7 @@ func (a *app) view(shot string) *web.ShotView {
 // Kinds by axis and leg, what a keyframe has, ramps as they are typed, by hand in the bar: each
 // is in the path that is stored, and what cannot be says why and changes nothing.
 func TestKindsAndRamps(t *testing.T) {
-	t.Parallel()
+	beside(t)
 	a := start(t)
 	p := a.open("/shot/" + a.shot + "/compose")
 	p.wait("the bar", `document.querySelector('[data-test="kind"]')`)
@@ -83,7 +83,7 @@ func TestKindsAndRamps(t *testing.T) {
 // A plan that is too fast is offered a new timing; taken, it is within its limits. The move is
 // named, changed as a whole, compared and brought back; its sealed table is had as a file.
 func TestRetimeAndVersions(t *testing.T) {
-	t.Parallel()
+	beside(t)
 	a := start(t)
 	p := a.open("/shot/" + a.shot + "/compose")
 	p.wait("the bar", `document.querySelector('[data-test="whole"]')`)
@@ -154,7 +154,7 @@ func TestRetimeAndVersions(t *testing.T) {
 // A move that begins and ends with speed gets its run-up and run-out from the limits, drawn
 // apart from the pictures; Prove says what the move does to what it carries.
 func TestRunsFromTheLimits(t *testing.T) {
-	t.Parallel() // nothing rolls here
+	beside(t)
 	a := start(t)
 	p := a.open("/shot/" + a.shot + "/compose")
 	p.wait("the score", `document.querySelector('[data-test="kind"]')`)

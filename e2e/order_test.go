@@ -39,7 +39,7 @@ func (a *app) other(code string) string {
 // it is there after a reload; changed, checked, taken back, held against another plan,
 // and printed.
 func TestRunningOrder(t *testing.T) {
-	t.Parallel() // nothing moves here
+	beside(t)
 	a := start(t)
 	at := "/shot/" + a.shot + "/rig-up/order"
 	p, q := a.open(at), a.open(at)
@@ -152,7 +152,7 @@ func TestRunningOrder(t *testing.T) {
 // An order that begins before midnight is the same one after it: what is pressed then
 // counts on, and the clock says which day.
 func TestOrderOverMidnight(t *testing.T) {
-	t.Parallel()
+	beside(t)
 	a := start(t)
 	yesterday := time.Now().AddDate(0, 0, -1).Format(time.DateOnly)
 	shot := a.other("SL-030")

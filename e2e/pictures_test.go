@@ -18,6 +18,7 @@ import (
 // TestPictures takes the pictures of docs/screenshots from the demo data when
 // KEENARC_PICTURES names a folder.
 func TestPictures(t *testing.T) {
+	alone(t)
 	dir := os.Getenv("KEENARC_PICTURES")
 	if dir == "" {
 		t.Skip("set KEENARC_PICTURES to a folder to take the pictures")
@@ -86,6 +87,7 @@ func TestPictures(t *testing.T) {
 // TestPicturesOfACrowd takes Compose with nine axes and forty keyframes on each, one of them
 // opened, in both lights.
 func TestPicturesOfACrowd(t *testing.T) {
+	alone(t)
 	dir := os.Getenv("KEENARC_PICTURES")
 	if dir == "" {
 		t.Skip("set KEENARC_PICTURES to a folder to take the pictures")
@@ -109,6 +111,7 @@ func TestPicturesOfACrowd(t *testing.T) {
 
 // TestPicturesOfFrames takes those of the bookshelf and of SL-030 at its next frame.
 func TestPicturesOfFrames(t *testing.T) {
+	alone(t)
 	dir := os.Getenv("KEENARC_PICTURES")
 	if dir == "" {
 		t.Skip("set KEENARC_PICTURES to a folder to take the pictures")
@@ -145,6 +148,7 @@ func TestPicturesOfFrames(t *testing.T) {
 // TestPicturesOfTheFloor takes what answers on Plank's wires, with a fault to practise, and
 // its camera's chain.
 func TestPicturesOfTheFloor(t *testing.T) {
+	alone(t)
 	dir := os.Getenv("KEENARC_PICTURES")
 	if dir == "" {
 		t.Skip("set KEENARC_PICTURES to a folder to take the pictures")

@@ -45,13 +45,13 @@ type bench struct {
 // takes no time. film is where it keeps them.
 func newBench(t *testing.T, film string) *bench {
 	t.Helper()
-	return newBenchOn(t, film, folder(t))
+	return newBenchOn(t, film, desk(t))
 }
 
-// newBenchOn does, with the database in a folder.
-func newBenchOn(t *testing.T, film, where string) *bench {
+// newBenchOn does, on a database.
+func newBenchOn(t *testing.T, film string, d *database) *bench {
 	t.Helper()
-	b := &bench{t: t, d: deskIn(t, where), folder: folder(t), film: film, rigAt: "127.0.0.1:0", camAt: "127.0.0.1:0", speed: "--quick"}
+	b := &bench{t: t, d: d, folder: folder(t), film: film, rigAt: "127.0.0.1:0", camAt: "127.0.0.1:0", speed: "--quick"}
 	shelf, err := b.d.db.Shelf(t.Context())
 	if err != nil {
 		t.Fatal(err)
@@ -343,6 +343,7 @@ func (b *bench) poses(h *journal.Shoot) {
 // The plug is pulled at random moments, of the server, the camera, the rig or the
 // database, while somebody goes on pressing N. Nothing is lost, doubled or skipped.
 func TestThePlugIsPulled(t *testing.T) {
+	beside(t)
 	kills := 60
 	if n, err := strconv.Atoi(os.Getenv("KEENARC_KILLS")); err == nil {
 		kills = n

@@ -49,7 +49,7 @@ func (a *app) centred(stands rig.Place, thing rig.Vec, track float64) {
 // Four fixed points are sighted with Plank itself; it is knocked without knowing, they are
 // sighted again, and it is said by how much, and what that does to the picture.
 func TestPointsSheet(t *testing.T) {
-	t.Parallel() // nothing rolls here
+	beside(t)
 	a := start(t, inAHurry)
 	p := a.open("/shot/" + a.shot + "/line-up/points")
 	p.says("empty", "points-says", "Name three or more fixed points")

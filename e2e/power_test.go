@@ -22,7 +22,7 @@ func (a *app) power(shot string) *web.PowerView {
 // the supply bears go into the line-up in one press; the slider's wiring is proposed,
 // changed, mistaken, taken back, joined wrongly and printed.
 func TestPowerSheet(t *testing.T) {
-	t.Parallel() // nothing moves here
+	beside(t)
 	a := start(t)
 	stair := a.other("SL-020")
 	p := a.open("/shot/" + stair + "/rig-up/power")

@@ -21,6 +21,7 @@ func (p *page) focusStaff(axis string) {
 // TestFirstRoll is the whole job as a person does it: change a keyframe, see
 // the ribbon swell red, press a remedy, seal, home, hold Space twice, "stacks".
 func TestFirstRoll(t *testing.T) {
+	alone(t)
 	a := start(t)
 	p := a.open("/")
 	p.click("shot-SL-010")
@@ -123,6 +124,7 @@ func (a *app) underWay(past float64) bool {
 // TestHoldsThatFail: whatever happens to the page, the rig slows to a stop on
 // its path, beginning within 210 ms of the last beat.
 func TestHoldsThatFail(t *testing.T) {
+	alone(t)
 	a := start(t, homedAlready)
 	p := a.open("/shot/" + a.shot + "/compose")
 	a.ready(p)
@@ -197,6 +199,7 @@ func (a *app) checkStop(t *testing.T, takes int, silent bool) {
 
 // TestStandInKilled: the screen says so within a second and the take is kept.
 func TestStandInKilled(t *testing.T) {
+	alone(t)
 	a := start(t, homedAlready)
 	p := a.open("/shot/" + a.shot + "/compose")
 	a.ready(p)
@@ -219,6 +222,7 @@ func TestStandInKilled(t *testing.T) {
 
 // TestDatabaseGone: the rig finishes, the trace is kept and stored afterwards.
 func TestDatabaseGone(t *testing.T) {
+	alone(t)
 	a := start(t, ownCluster, homedAlready)
 	p := a.open("/shot/" + a.shot + "/compose")
 	a.ready(p)

@@ -47,7 +47,7 @@ func (a *app) revision() int64 {
 // TestScore uses the score in every way, on one application: each part begins on the demo's
 // move as it came, in a browser of its own.
 func TestScore(t *testing.T) {
-	t.Parallel() // nothing rolls here
+	beside(t)
 	a := start(t)
 	var was struct {
 		Path struct{ Tracks json.RawMessage }
@@ -109,13 +109,13 @@ func draggingIsPreviewed(t *testing.T, a *app) {
 		t.Errorf("a refused drop made revision %d", n)
 	}
 	p.wait("the ribbon as it was", fmt.Sprintf(`%s === %q && !document.querySelector('[data-test="score"]').dataset.tried`, ribbon("pan"), was))
-	p.must(chromedp.Sleep(600e6)) // the answer is read to its end
+	p.atRest()
 	p.mouse(pressed, x, y, true)
 	p.mouse(moved, p.frameX(78), y, true)
 	p.mouse(moved, p.frameX(80), y, true)
 	p.wait("what would be", `document.querySelector('[data-test="score"]').dataset.tried === 'dragged'`)
 	p.wait("the ribbon to change", fmt.Sprintf(`%s !== %q`, ribbon("pan"), was))
-	p.must(chromedp.Sleep(200e6)) // until it is of the last move
+	p.atRest()
 	then := p.boxes("pan")
 	p.mouse(released, p.frameX(80), y, true)
 	p.strip("Pan: 0070 moved to 0080.")
@@ -195,7 +195,7 @@ func shapingInPlace(t *testing.T, a *app) {
 	drag := func(id string, dx, dy float64, last string) {
 		t.Helper()
 		p.wait(id, fmt.Sprintf(`document.querySelector('%s')`, test(id)))
-		p.must(chromedp.Sleep(150e6))
+		p.atRest()
 		x, y := p.centre(test(id) + " :last-child")
 		p.mouse(pressed, x, y, true)
 		p.mouse(moved, x+dx/2, y+dy/2, true)
@@ -239,7 +239,8 @@ func shapingInPlace(t *testing.T, a *app) {
 	p.key("+")
 	p.wait("a part", `document.querySelector('[data-test="window"]')`)
 	from := eval[string](p, `document.querySelector('[data-test="score"]').dataset.from`)
-	p.must(chromedp.Sleep(400e6), chromedp.Reload())
+	p.atRest()
+	p.must(chromedp.Reload())
 	p.wait("where one was", fmt.Sprintf(`document.querySelector('[data-test="staff-pan"]')?.dataset.opened === 'true' && document.querySelector('[data-test="counter"]').textContent.trim() === '0144' && document.querySelector('[data-test="score"]').dataset.from === %q && document.querySelector('.staff.selected')?.dataset.test === 'staff-pan'`, from))
 	// Somebody else at this desk is where they were: here, nowhere yet. And back.
 	sits := func(name string) {
@@ -250,7 +251,7 @@ func shapingInPlace(t *testing.T, a *app) {
 	me := eval[string](p, `fetch('/api/me').then((r) => r.json()).then((m) => m.name)`)
 	sits("Bo")
 	p.wait("a closed staff", `document.querySelector('[data-test="staff-pan"]')?.dataset.opened === 'false' && !document.querySelector('[data-test="window"]')`)
-	p.must(chromedp.Sleep(400e6))
+	p.atRest()
 	sits(me)
 	p.wait("where one was", fmt.Sprintf(`document.querySelector('[data-test="staff-pan"]')?.dataset.opened === 'true' && document.querySelector('[data-test="score"]').dataset.from === %q && document.querySelector('[data-test="counter"]').textContent.trim() === '0144'`, from))
 }
@@ -398,7 +399,8 @@ func threeWaysToTime(t *testing.T, a *app) {
 	p.strip("Pan: 0000 on takes 60 frames.")
 	a.wantKey(p, "pan", 60, 9)
 	a.wantKey(p, "track", 70, 520)
-	p.must(chromedp.Sleep(400e6), chromedp.Reload())
+	p.atRest()
+	p.must(chromedp.Reload())
 	p.wait("the same way", `document.querySelector('[data-test="timing"]')?.value === 'legs' && document.querySelector('[data-test="leg-0"]')?.value === '60'`)
 
 	// Start, end, duration, ramps: shown before it is laid.

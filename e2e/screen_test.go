@@ -23,7 +23,7 @@ func (p *page) wheel(x, y, dx, dy float64) {
 // The score is zoomed to the pointer and by key, pans, follows the playhead, and
 // keyframes too many to be told apart can be taken hold of after zooming in.
 func TestTheScoreIsZoomed(t *testing.T) {
-	t.Parallel() // nothing rolls here
+	beside(t)
 	a := start(t)
 	p := a.open("/shot/" + a.shot + "/compose")
 	p.wait("the score", `document.querySelector('[data-test="staff-pan"]')`)
@@ -58,7 +58,7 @@ func TestTheScoreIsZoomed(t *testing.T) {
 		p.wheel(x, y, 0, -120)
 	}
 	p.wait("a part", `Number(document.querySelector('[data-test="score"]').dataset.to) < 4000 && document.querySelector('[data-test="window"]')`)
-	p.must(chromedp.Sleep(400e6))
+	p.atRest()
 	if x2, _ := at(2564); x2 < x-6 || x2 > x+6 {
 		t.Errorf("the frame under the pointer moved from %g to %g px", x, x2)
 	}
@@ -93,7 +93,7 @@ func TestTheScoreIsZoomed(t *testing.T) {
 		p.key("+")
 	}
 	p.wait("single keyframes", `document.querySelector('[data-test="staff-pan"] .post[data-key="12"]')`)
-	p.must(chromedp.Sleep(300e6))
+	p.atRest()
 	x, y = at(12)
 	x24, _ := at(24)
 	p.must(chromedp.DragAndDropXY(x, y, x+(x24-x)/3, y, 6))
@@ -112,7 +112,7 @@ func TestTheScoreIsZoomed(t *testing.T) {
 // Focus is a distance everywhere, from the image plane: in the opened staff, in
 // its values, beside the pose; and what is soft is said on Prove.
 func TestFocusIsADistance(t *testing.T) {
-	t.Parallel() // nothing rolls here
+	beside(t)
 	a := start(t)
 	p := a.open("/shot/" + a.shot + "/compose")
 	p.clickOn(`[data-test="staff-focus"] .name`)
@@ -144,6 +144,7 @@ func TestFocusIsADistance(t *testing.T) {
 // While nothing changes nothing is drawn, and a first nudge moves nothing on the
 // page but what it is about.
 func TestAtRestNothingIsDrawn(t *testing.T) {
+	alone(t)
 	a := start(t, homedAlready)
 	p := a.open("/shot/" + a.shot + "/compose")
 	p.wait("the finder", `document.querySelector('[data-test="finder"]')?.dataset.drawn > 0`)
@@ -180,7 +181,7 @@ func TestAtRestNothingIsDrawn(t *testing.T) {
 
 // The log can be scrolled by keyboard, and every sealed path has its own file.
 func TestWrapByKeyboard(t *testing.T) {
-	t.Parallel() // nothing rolls here
+	beside(t)
 	a := start(t)
 	if code, b := a.post("/api/shots/"+a.shot+"/seal", `{"revision":0}`); code != 200 {
 		t.Fatal(b)
@@ -200,7 +201,7 @@ func TestWrapByKeyboard(t *testing.T) {
 		}
 	}
 	p.wait("the log's focus", `document.activeElement === document.querySelector('[data-test="log"]').closest('section')`)
-	p.must(chromedp.Sleep(300e6)) // a key that comes while the page still scrolls to its focus is lost
+	p.atRest()
 	p.key(kb.PageDown)
 	p.wait("scrolled", `document.activeElement.scrollTop > 50`)
 	name := eval[string](p, `fetch(document.querySelector('[data-test="sealed-csv-1"]').href).then((r) => r.headers.get('Content-Disposition'))`)

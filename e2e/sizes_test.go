@@ -50,7 +50,7 @@ func (p *page) allThere(what string, reach bool, ids ...string) {
 // at 150 %, with long names and with every field of the plan's bar there, nothing
 // named is outside, cut or covered; on a phone Stop is in reach.
 func TestSizes(t *testing.T) {
-	t.Parallel() // nothing rolls here
+	beside(t)
 	a := start(t)
 	long := strings.Repeat("Harbour approach at dusk ", 4)[:80]
 	p := a.open("/")
@@ -81,7 +81,7 @@ func TestSizes(t *testing.T) {
 				p.clickOn(`[data-test="staff-pan"] .name`)
 				p.wait("the blend's field", `document.querySelector('.bar').textContent.includes('blend')`)
 			}
-			p.must(chromedp.Sleep(300e6))
+			p.atRest()
 			if dir := os.Getenv("KEENARC_LOOK"); dir != "" {
 				p.shot(filepath.Join(dir, fmt.Sprintf("%d-%s.png", size[0], s)))
 			}
@@ -97,7 +97,7 @@ func TestSizes(t *testing.T) {
 	for _, s := range []string{"compose", "shoot"} {
 		p.must(chromedp.Navigate(a.Addr + "/shot/" + a.shot + "/" + s))
 		p.wait(s, `document.querySelector('#stage > div') && document.querySelector('[data-test="ready"]')?.textContent.includes('roll')`)
-		p.must(chromedp.Sleep(300e6))
+		p.atRest()
 		p.allThere(s+" on a phone", true, "stop")
 		if dir := os.Getenv("KEENARC_LOOK"); dir != "" {
 			p.shot(filepath.Join(dir, "phone-"+s+".png"))

@@ -100,6 +100,7 @@ func quantile(v []float64, q float64) float64 {
 
 // TestMeasureScreen prints the figures of the screens, when KEENARC_MEASURE is set.
 func TestMeasureScreen(t *testing.T) {
+	alone(t)
 	if os.Getenv("KEENARC_MEASURE") == "" {
 		t.Skip("set KEENARC_MEASURE to measure")
 	}

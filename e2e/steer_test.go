@@ -28,6 +28,7 @@ func (p *page) arrow(key string, down bool) {
 // gone back to; several axes are sent somewhere, arriving together; the camera's own
 // picture is seen on Compose, Line up and Shoot. None of it needs a seal.
 func TestSteeringLive(t *testing.T) {
+	alone(t)
 	a := start(t, homedAlready)
 	a.homed(func() { a.post("/api/machines/plank/home", "{}") })
 	p := a.open("/shot/" + a.shot + "/compose")
@@ -146,7 +147,7 @@ func TestSteeringLive(t *testing.T) {
 // How late the camera starts and how its clock runs: measured, kept in the line-up, and
 // still there when the limits are kept anew.
 func TestInStep(t *testing.T) {
-	t.Parallel() // nothing moves
+	beside(t)
 	a := start(t)
 	p := a.open("/shot/" + a.shot + "/line-up/sync")
 	p.says("nothing yet", "sync", "Nothing was measured yet")
@@ -204,6 +205,7 @@ func TestInStep(t *testing.T) {
 
 // The other machines that carry a camera are steered as well, each by its own axes.
 func TestSteeringTheOthers(t *testing.T) {
+	alone(t)
 	a := start(t)
 	var shelf []struct{ ID string }
 	a.get("/api/shelf", &shelf)
@@ -244,7 +246,7 @@ func TestSteeringTheOthers(t *testing.T) {
 
 // The other three machines are homed, sent somewhere and given a zero, in the browser.
 func TestTheOthersOnTheFloor(t *testing.T) {
-	t.Parallel() // what is held up is begun again
+	beside(t) // what is held up is begun again
 	a := start(t)
 	p := a.open("/shot/" + a.shot + "/line-up")
 	axes := map[string]string{"heron": "swing", "wren": "turn", "turnstile": "turn"}

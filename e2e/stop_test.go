@@ -30,6 +30,7 @@ import (
 // while and killed. What the machine says of itself is held against what people did.
 // KEENARC_STEPS steps (8; make soak: 100).
 func TestStopOnProcesses(t *testing.T) {
+	alone(t)
 	steps := 8
 	if v := os.Getenv("KEENARC_STEPS"); v != "" {
 		n, err := strconv.Atoi(v)
@@ -278,6 +279,7 @@ func (w *hands) play(step int) {
 // browser: it comes to rest and stays there, however long the first window goes on holding;
 // every window says whose press it is; and what the first window held is let go of there, too.
 func TestStopInTheMiddle(t *testing.T) {
+	alone(t)
 	a := start(t)
 	p := a.open("/shot/" + a.shot + "/line-up")
 	q := a.open("/shot/" + a.shot + "/compose")

@@ -11,7 +11,7 @@ import (
 // Heron's track: sections for the path, packers from measured heights, room behind; what
 // is typed in feet stays in feet; what cannot be is said and nothing is lost.
 func TestGroundSheet(t *testing.T) {
-	t.Parallel() // nothing moves here
+	beside(t)
 	a := start(t)
 	stair := a.other("SL-020")
 	p := a.open("/shot/" + stair + "/rig-up/ground")

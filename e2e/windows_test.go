@@ -34,7 +34,7 @@ func (p *page) keptSays(what, words string) {
 // plan, what does not is kept with the reason until it is read, and undo asks
 // before it takes back what another window did.
 func TestTwoWindows(t *testing.T) {
-	t.Parallel() // nothing rolls here
+	beside(t)
 	a := start(t)
 	q, p := a.open("/shot/"+a.shot+"/compose"), a.open("/")
 	p.must(chromedp.Evaluate[chromedp.Void](`fetch('/api/me', { method: 'PUT', headers: { 'Content-Type': 'application/json' }, body: '{"name":"Bo"}' }).then(() => 0)`))
@@ -96,7 +96,7 @@ func TestTwoWindows(t *testing.T) {
 // Without an answer edits wait in order, are never said to be saved, can be taken
 // back before they leave, and are sent when there is one, over a reload too.
 func TestEditsWaitForAnAnswer(t *testing.T) {
-	t.Parallel() // nothing rolls here
+	beside(t)
 	a := start(t)
 	p := a.open("/shot/" + a.shot + "/compose")
 	p.wait("the score", `document.querySelector('[data-test="staff-pan"]')`)
@@ -157,7 +157,7 @@ func TestEditsWaitForAnAnswer(t *testing.T) {
 // On a sealed path an edit says what it opens; the sealed path is one press away,
 // undone it is sealed again, and S asks before passes are left behind.
 func TestStrayEditsOnASealedPath(t *testing.T) {
-	t.Parallel() // nothing rolls here
+	beside(t)
 	a := start(t)
 	if code, b := a.post("/api/shots/"+a.shot+"/seal", `{"revision":0}`); code != 200 {
 		t.Fatal(b)
@@ -198,6 +198,7 @@ func TestStrayEditsOnASealedPath(t *testing.T) {
 // The whole job by keyboard, from the bookshelf to a rolling rig, in a third of the
 // fifty times that Tab had to be pressed.
 func TestTheWholeJobByKeyboard(t *testing.T) {
+	alone(t)
 	a := start(t)
 	p := a.open("/")
 	p.wait("the shelf", `document.querySelector('[data-test="shot-SL-010"]')`)
@@ -247,7 +248,7 @@ func TestTheWholeJobByKeyboard(t *testing.T) {
 // Shots can be renamed and have a timecode of their own to start at; fields have
 // their labels above them.
 func TestNamesAndTimecodes(t *testing.T) {
-	t.Parallel() // nothing rolls here
+	beside(t)
 	a := start(t)
 	p := a.open("/")
 	p.click("change-SL-010")

@@ -1,0 +1,115 @@
+package e2e
+
+import (
+	"context"
+	"errors"
+	"os"
+	"os/exec"
+	"strings"
+	"sync"
+	"testing"
+	"time"
+
+	"github.com/chromedp/cdproto/emulation"
+	"github.com/chromedp/chromedp"
+)
+
+// Tests are of two kinds, which tools/e2e runs beside each other. Those in which somebody holds,
+// or that measure or count on the wall's clock, are alone: one after another, each with browsers
+// of its own, and nothing that is as urgent beside them. All others are beside: two at a time, in
+// one browser, and they yield to whatever else there is.
+const kinds = "KEENARC_E2E" // alone or beside; empty: all
+
+var theirOwn sync.Map // names of tests that have browsers of their own
+
+func alone(t *testing.T) {
+	if os.Getenv(kinds) == "beside" {
+		t.Skip("it runs alone")
+	}
+	theirOwn.Store(t.Name(), true)
+}
+
+func beside(t *testing.T) {
+	if os.Getenv(kinds) == "alone" {
+		t.Skip("it runs beside others")
+	}
+	t.Parallel()
+}
+
+// newBrowser starts one, which yields to the application and the rig, as it would on a desk of
+// its own.
+func newBrowser() (context.Context, func(), error) {
+	opts := []chromedp.ExecAllocatorOption{chromedp.NoFirstRun, chromedp.NoDefaultBrowserCheck, chromedp.Headless, chromedp.NoSandbox,
+		chromedp.Flag("disable-background-networking", true), chromedp.Flag("disable-component-update", true), chromedp.Flag("disable-sync", true),
+		chromedp.Flag("use-angle", "swiftshader"), chromedp.Flag("enable-unsafe-swiftshader", true), chromedp.Flag("disable-quic", true),
+		chromedp.Flag("disable-background-timer-throttling", true), chromedp.Flag("disable-renderer-backgrounding", true),
+		chromedp.Flag("disable-backgrounding-occluded-windows", true), chromedp.Flag("hide-scrollbars", false),
+		chromedp.Flag("disable-gpu-compositing", os.Getenv("KEENARC_MEASURE") == "software"), chromedp.WindowSize(1280, 800),
+		chromedp.WSURLReadTimeout(60 * time.Second),
+		chromedp.ModifyCmdFunc(func(cmd *exec.Cmd) {
+			if nice, err := exec.LookPath("nice"); err == nil {
+				cmd.Args = append([]string{nice, "-n", "10", cmd.Path}, cmd.Args[1:]...)
+				cmd.Path = nice
+			}
+		})}
+	actx, c1 := chromedp.NewExecAllocator(context.Background(), opts...)
+	ctx, c2 := chromedp.NewContext(actx, chromedp.WithErrorf(func(string, ...any) {}))
+	return ctx, func() { c2(); c1() }, chromedp.Do(ctx)
+}
+
+// shared is the browser of all tests that need none of their own.
+var shared struct {
+	mu  sync.Mutex
+	ctx context.Context
+	end func()
+}
+
+func sharedBrowser() (context.Context, error) {
+	shared.mu.Lock()
+	defer shared.mu.Unlock()
+	if shared.ctx != nil && shared.ctx.Err() == nil {
+		return shared.ctx, nil
+	}
+	ctx, end, err := newBrowser()
+	if err != nil {
+		end()
+		return nil, errors.Join(errors.New("no browser"), err)
+	}
+	shared.ctx, shared.end = ctx, end
+	return ctx, nil
+}
+
+func endShared() {
+	shared.mu.Lock()
+	defer shared.mu.Unlock()
+	if shared.end != nil {
+		shared.end()
+	}
+}
+
+// tab is a page that has nothing in common with any other: in a browser of its own where the
+// test is one of those, in the shared one otherwise, where it believes that it has the focus.
+func tab(t *testing.T) (context.Context, func()) {
+	t.Helper()
+	name, _, _ := strings.Cut(t.Name(), "/")
+	if _, own := theirOwn.Load(name); own {
+		ctx, end, err := newBrowser()
+		if err != nil {
+			end()
+			t.Fatal(err)
+		}
+		return ctx, end
+	}
+	browser, err := sharedBrowser()
+	if err != nil {
+		t.Fatal(err)
+	}
+	ctx, end := chromedp.NewContext(browser, chromedp.WithNewBrowserContext())
+	if err := chromedp.Do(ctx); err != nil {
+		t.Fatal(err)
+	}
+	if _, err := chromedp.Call(ctx, emulation.SetFocusEmulationEnabled, emulation.SetFocusEmulationEnabledParams{Enabled: true}); err != nil {
+		t.Fatal(err)
+	}
+	return ctx, end
+}
