@@ -28,3 +28,20 @@ func TestShare(t *testing.T) {
 		t.Errorf("60 of 40, and nobody waits: %g, %v", c.Share(), err)
 	}
 }
+
+// What breaks off in one of many is not the end of the process, and the others are done.
+func TestEachBreaksOffHere(t *testing.T) {
+	var did [3]bool
+	defer func() {
+		if p := recover(); p != "two" || !did[0] || !did[2] {
+			t.Errorf("%v, %v", p, did)
+		}
+	}()
+	effort.Each(3, func(i int) {
+		if i == 1 {
+			panic("two")
+		}
+		did[i] = true
+	})
+	t.Error("it goes on")
+}

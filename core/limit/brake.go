@@ -5,7 +5,6 @@ import (
 	"errors"
 	"fmt"
 	"math"
-	"sync"
 
 	"keenarc/core/curve"
 	"keenarc/core/effort"
@@ -88,7 +87,7 @@ func Brake(ctx context.Context, m *path.Motion, r *rig.Rig, fps float64) (*Braki
 	n := len(m.Curves)
 	effort.Ahead(ctx, 2*n*ticksOf(m))
 	needs, cannot := make([]float64, n), make([]error, n)
-	EachAxis(n, func(i int) { needs[i], cannot[i] = brakeOf(ctx, m, i, &r.Axes[i], fps) })
+	effort.Each(n, func(i int) { needs[i], cannot[i] = brakeOf(ctx, m, i, &r.Axes[i], fps) })
 	for i, s := range needs {
 		if cannot[i] != nil {
 			return nil, cannot[i]
@@ -97,7 +96,7 @@ func Brake(ctx context.Context, m *path.Motion, r *rig.Rig, fps float64) (*Braki
 	}
 	b.Frames = fps * b.Seconds / 2
 	own := make([]Braking, n)
-	EachAxis(n, func(i int) {
+	effort.Each(n, func(i int) {
 		own[i].Seconds = b.Seconds
 		cannot[i] = own[i].measure(ctx, m, i, &r.Axes[i], fps)
 	})
@@ -111,25 +110,6 @@ func Brake(ctx context.Context, m *path.Motion, r *rig.Rig, fps float64) (*Braki
 		}
 	}
 	return b, nil
-}
-
-// EachAxis does something for every axis, by number, several at a time, and waits for all. What
-// breaks off in one of them breaks off here.
-func EachAxis(n int, do func(i int)) {
-	var all sync.WaitGroup
-	broke := make([]any, n)
-	for i := range n {
-		all.Go(func() {
-			defer func() { broke[i] = recover() }()
-			do(i)
-		})
-	}
-	all.Wait()
-	for _, p := range broke {
-		if p != nil {
-			panic(p)
-		}
-	}
 }
 
 // ticksOf is how many ticks a motion has.

@@ -276,7 +276,7 @@ func BrakeOn(ctx context.Context, m *path.Motion, r *rig.Rig, c clock.Clock) (*B
 		return b, err
 	}
 	needs, cannot := make([]float64, len(r.Axes)), make([]error, len(r.Axes))
-	EachAxis(len(r.Axes), func(i int) {
+	effort.Each(len(r.Axes), func(i int) {
 		w := braked{axis: &r.Axes[i], seconds: b.Seconds}
 		if tr.Backward || tr.Free > 0 {
 			effort.Ahead(ctx, ticksOf(m))

@@ -3,9 +3,9 @@ package retime
 import (
 	"math"
 	"slices"
-	"sync"
 
 	"keenarc/core/curve"
+	"keenarc/core/effort"
 )
 
 // With a limit of jerk the pace that is fastest without it is laid over a window of time: its
@@ -62,14 +62,10 @@ func (w *way) smoothly(p *part, lim []Limits) (*laid, error) {
 		return w.shortest(p, lim, true)
 	}
 	var tried [len(softness)]*laid
-	var all sync.WaitGroup
-	for i, share := range softness {
-		all.Go(func() {
-			tried[i] = w.softened(p, lim, share)
-			tried[i].within(lim, 3)
-		})
-	}
-	all.Wait()
+	effort.Each(len(softness), func(i int) {
+		tried[i] = w.softened(p, lim, softness[i])
+		tried[i].within(lim, 3)
+	})
 	best := tried[0]
 	for _, l := range tried[1:] {
 		if l.duration() < best.duration() {
@@ -197,6 +193,9 @@ func (w *way) lawCurves(p *part, l *law, window float64) *laid {
 		}
 		if m == len(out.t)-1 {
 			tau, v, u = p.tau[len(p.tau)-1], 0, 0
+		}
+		if m > 0 { // a length that is rounded may lie before the last one, where hardly anything moves
+			tau = max(tau, out.tau[m-1])
 		}
 		w.pose(p.on[kc], tau-p.on[kc].from, v, u, now)
 		out.tau = append(out.tau, tau)

@@ -55,11 +55,14 @@ func (w *way) cell(p *part, k int, lim []Limits, slow float64, out []line) []lin
 	return out
 }
 
+// mostPace is the greatest square of the pace that is reckoned with, where no limit is below it.
+const mostPace = 1e30
+
 // fastest is the greatest square of the pace at each node by the limits of speed.
 func (w *way) fastest(p *part, lim []Limits, slow []float64) []float64 {
 	out := make([]float64, len(p.tau))
 	for k := range out {
-		x := math.Inf(1)
+		x := mostPace
 		for i := range w.n {
 			if d := max(math.Abs(p.before[k][i]), math.Abs(p.after[k][i])); d > 0 {
 				v := lim[i].Speed / d
@@ -88,9 +91,6 @@ func (w *way) profile(p *part, lim []Limits, slow, cap []float64) []float64 {
 		}
 		h := 2 * p.ds[k]
 		// x + h·u within [0, beta]
-		if math.IsInf(x, 1) {
-			x = 1e30
-		}
 		for range 80 {
 			loP, loS, hiP, hiS := bounds(lines, x)
 			if v := (beta[k+1] - x) / h; v < hiP+hiS*x {
@@ -117,7 +117,7 @@ func (w *way) profile(p *part, lim []Limits, slow, cap []float64) []float64 {
 		next := x[k] + 2*p.ds[k]*(hiP+hiS*x[k])
 		// Where all but a stop is asked for, rounding must not make one of it: it would last for
 		// ever. What that is too fast by is found when the curves are held against the limits.
-		x[k+1] = max(min(next, beta[k+1], 1e30), 1e-8*min(beta[k+1], 1e30))
+		x[k+1] = max(min(next, beta[k+1]), 1e-8*beta[k+1])
 	}
 	x[n] = 0
 	return x

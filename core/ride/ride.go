@@ -11,7 +11,7 @@ import (
 
 	"gonum.org/v1/gonum/spatial/r3"
 
-	"keenarc/core/limit"
+	"keenarc/core/effort"
 	"keenarc/core/path"
 	"keenarc/core/rig"
 )
@@ -116,7 +116,7 @@ func points(m *path.Motion, r *rig.Rig, load Load) (names []string, at [][]r3.Ve
 	n := (m.End()-m.Start())*cut + 1
 	at = make([][]r3.Vec, n)
 	const parts = 8
-	limit.EachAxis(parts, func(p int) {
+	effort.Each(parts, func(p int) {
 		q := make([]float64, len(m.Curves))
 		var frames []rig.Pose
 		for k := p * n / parts; k < (p+1)*n/parts; k++ {

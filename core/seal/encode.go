@@ -12,7 +12,6 @@ import (
 
 	"keenarc/core/clock"
 	"keenarc/core/effort"
-	"keenarc/core/limit"
 	"keenarc/core/path"
 	"keenarc/core/rig"
 )
@@ -95,7 +94,7 @@ func New(t Table) *Table {
 // finish takes the digests of all axes; the table is immutable from here on.
 func (t *Table) finish(ctx context.Context) {
 	t.digests = make([][32]byte, len(t.Axes))
-	limit.EachAxis(len(t.Steps), func(i int) {
+	effort.Each(len(t.Steps), func(i int) {
 		if ctx.Err() == nil {
 			t.digests[i] = axisDigest(t.Axes[i], t.Units[i], t.Steps[i])
 			_ = effort.Did(ctx, len(t.Steps[i]))

@@ -169,7 +169,7 @@ func makeWithin(ctx context.Context, p *path.Path, machines []rig.Placed, over b
 		t.Axes, t.Units = append(t.Axes, a.ID), append(t.Units, a.StepsPerUnit)
 	}
 	t.Steps = make([][]int64, len(r.Axes))
-	limit.EachAxis(len(r.Axes), func(i int) { t.Steps[i] = t.row(ctx, m.Curves[i], r.Axes[i].Zero, r.Axes[i].StepsPerUnit) })
+	effort.Each(len(r.Axes), func(i int) { t.Steps[i] = t.row(ctx, m.Curves[i], r.Axes[i].Zero, r.Axes[i].StepsPerUnit) })
 	if err := t.check(ctx, r, fps, which); err != nil {
 		return nil, nil, err
 	}
@@ -259,7 +259,7 @@ func (t *Table) Zeroed(m *path.Motion, r *rig.Rig) int {
 // acceleration by 2q·hz², and no more: the exact ones were within.
 func (t *Table) check(ctx context.Context, r *rig.Rig, fps float64, which func(*rig.Axis) rig.Limits) error {
 	wrong := make([]error, len(t.Steps))
-	limit.EachAxis(len(t.Steps), func(i int) {
+	effort.Each(len(t.Steps), func(i int) {
 		row, a := t.Steps[i], &r.Axes[i]
 		if wrong[i] = ctx.Err(); wrong[i] != nil {
 			return
