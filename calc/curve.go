@@ -97,11 +97,34 @@ type curves struct {
 }
 
 func runCurve(q *CurveRequest, b Bounds) (Answer, error) {
-	times, err := sampleTimes(q, b.Samples)
+	if err := q.isRate(); err != nil { // said before what is wrong with keyframes
+		return nil, err
+	}
+	if err := q.keyed(); err != nil {
+		return nil, err
+	}
+	times, err := sampleTimes(q, b.Samples) // before anything is laid for samples that are too many
 	if err != nil {
 		return nil, err
 	}
-	out := &curves{times: times, of: map[string]*curve.Curve{}}
+	out, err := q.lay()
+	if err != nil {
+		return nil, err
+	}
+	out.times = times
+	return out, nil
+}
+
+// mostNumber bounds the times and the values of keyframes: powers of what is larger are no
+// numbers any more.
+const mostNumber = 1e60
+
+// lay lays the curves, without samples.
+func (q *CurveRequest) lay() (*curves, error) {
+	if err := q.keyed(); err != nil {
+		return nil, err
+	}
+	out := &curves{of: map[string]*curve.Curve{}}
 	for n := range q.Keys.Axes {
 		out.names = append(out.names, n)
 	}
@@ -110,6 +133,11 @@ func runCurve(q *CurveRequest, b Bounds) (Answer, error) {
 		return nil, err
 	}
 	for _, n := range out.names {
+		for i, v := range q.Keys.Axes[n] {
+			if !(math.Abs(v) <= mostNumber) {
+				return nil, &FieldError{fmt.Sprintf("keys.axes.%s[%d]", n, i), fmt.Sprintf("%g is too large", v), fmt.Sprintf("keep it within ±%g", mostNumber)}
+			}
+		}
 		spec, err := q.spec(n)
 		if err != nil {
 			return nil, err
@@ -361,20 +389,10 @@ func curveError(err error, axis string) error {
 // sampleTimes are k/rate from the first key; samples that fall on a key but
 // for rounding are put exactly there, and a last key off the grid is appended.
 func sampleTimes(q *CurveRequest, most int) ([]float64, error) {
+	if err := q.isRate(); err != nil {
+		return nil, err
+	}
 	t := q.Keys.TimesS
-	switch {
-	case !(q.RateHz > 0) || math.IsInf(q.RateHz, 0):
-		return nil, &FieldError{"rate_hz", fmt.Sprintf("%g is not a rate", q.RateHz), "give samples per second, above zero"}
-	case len(t) == 0:
-		return nil, &FieldError{"keys.t_s", "there is no keyframe", "give at least one time in seconds"}
-	case len(q.Keys.Axes) == 0:
-		return nil, &FieldError{"keys.axes", "no axis is named", `give values by axis, as {"pan":[0,10,4]}`}
-	}
-	for i, v := range t {
-		if i > 0 && v <= t[i-1] {
-			return nil, &FieldError{fmt.Sprintf("keys.t_s[%d]", i), fmt.Sprintf("%g s does not come after %g s", v, t[i-1]), "put the times in rising order, no two the same"}
-		}
-	}
 	first, last := t[0], t[len(t)-1]
 	n := (last - first) * q.RateHz
 	if !((n+1)*float64(len(q.Keys.Axes)) <= float64(most)) {
@@ -385,6 +403,9 @@ func sampleTimes(q *CurveRequest, most int) ([]float64, error) {
 	key := 0
 	for k := 0; ; k++ {
 		at := first + float64(k)/q.RateHz
+		if at >= last { // whatever is near it: a rate of almost nothing is near everything
+			break
+		}
 		for key < len(t)-1 && t[key] < at-near {
 			key++
 		}
@@ -397,6 +418,34 @@ func sampleTimes(q *CurveRequest, most int) ([]float64, error) {
 		out = append(out, at)
 	}
 	return append(out, last), nil
+}
+
+// isRate refuses a rate that is none.
+func (q *CurveRequest) isRate() error {
+	if !(q.RateHz > 0) || math.IsInf(q.RateHz, 0) {
+		return &FieldError{"rate_hz", fmt.Sprintf("%g is not a rate", q.RateHz), "give samples per second, above zero"}
+	}
+	return nil
+}
+
+// keyed refuses keyframes that are none.
+func (q *CurveRequest) keyed() error {
+	t := q.Keys.TimesS
+	switch {
+	case len(t) == 0:
+		return &FieldError{"keys.t_s", "there is no keyframe", "give at least one time in seconds"}
+	case len(q.Keys.Axes) == 0:
+		return &FieldError{"keys.axes", "no axis is named", `give values by axis, as {"pan":[0,10,4]}`}
+	}
+	for i, v := range t {
+		if !(math.Abs(v) <= mostNumber) {
+			return &FieldError{fmt.Sprintf("keys.t_s[%d]", i), fmt.Sprintf("%g s is no time", v), fmt.Sprintf("keep it within ±%g", mostNumber)}
+		}
+		if i > 0 && v <= t[i-1] {
+			return &FieldError{fmt.Sprintf("keys.t_s[%d]", i), fmt.Sprintf("%g s does not come after %g s", v, t[i-1]), "put the times in rising order, no two the same"}
+		}
+	}
+	return nil
 }
 
 func maxima(c *curve.Curve) *CurveMaxima {

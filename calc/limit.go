@@ -85,15 +85,13 @@ func runLimit(q *LimitRequest, _ Bounds) (*LimitAnswer, error) {
 
 // laid are the request's curves, without samples.
 func (q *LimitRequest) laid() (*curves, error) {
-	c := q.CurveRequest
-	if c.RateHz >= 0 {
-		c.RateHz = 1e-12 // no samples are asked for
+	if q.RateHz < 0 {
+		return nil, q.isRate()
 	}
-	answer, err := runCurve(&c, Bounds{Samples: math.MaxInt})
+	all, err := q.lay()
 	if err != nil {
 		return nil, err
 	}
-	all := answer.(*curves)
 	for n := range q.Limits {
 		if !slices.Contains(all.names, n) {
 			return nil, &FieldError{"limits." + n, "there is no such axis", "name an axis of keys.axes"}

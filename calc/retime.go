@@ -40,6 +40,9 @@ func init() {
 		`{"kind":"natural","rate_hz":4,"jerk":true,"keys":{"t_s":[0,4,9],"axes":{"pan":[0,30,-20],"tilt":[0,12,4]}},"limits":{"pan":{"speed":30,"acceleration":40,"jerk":300},"tilt":{"speed":20,"acceleration":30,"jerk":200}}}`, runRetime)
 }
 
+// leastLimit and mostLimit are what a limit may be.
+const leastLimit, mostLimit = 1e-12, 1e12
+
 // retimeKeys is what part of the samples of an answer its keyframes may be: each is many
 // cells of the way.
 const retimeKeys = 100
@@ -69,8 +72,8 @@ func runRetime(q *RetimeRequest, b Bounds) (*RetimeAnswer, error) {
 			if f.from == nil {
 				continue
 			}
-			if !(*f.from > 0 && *f.from <= 1e12) {
-				return nil, &FieldError{"limits." + n + "." + f.name, fmt.Sprintf("it is %g", *f.from), "give one above zero, or leave it out"}
+			if !(*f.from >= leastLimit && *f.from <= mostLimit) {
+				return nil, &FieldError{"limits." + n + "." + f.name, fmt.Sprintf("it is %g", *f.from), fmt.Sprintf("give one within %g to %g, or leave it out", leastLimit, mostLimit)}
 			}
 			*f.to = *f.from
 		}

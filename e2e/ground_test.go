@@ -12,7 +12,7 @@ import (
 
 // Esc held down is one stop: the key's repeats are not sent.
 func TestEscHeldDownIsOneStop(t *testing.T) {
-	alone(t)
+	beside(t)
 	a := start(t)
 	p := a.open("/shot/" + a.shot + "/compose")
 	p.wait("the sheet", `document.querySelector('[data-test="seal"]')`)

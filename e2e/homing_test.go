@@ -54,7 +54,7 @@ func (a *app) homing(machine string, begin func()) {
 // The ways of homing that need a person, and those that do not, on all four machines; what
 // is found is told and kept; soft limits are suspended with a band on every screen.
 func TestHomingInEveryWay(t *testing.T) {
-	alone(t)
+	beside(t)
 	a := start(t, inAHurry)
 	p := a.open("/shot/" + a.shot + "/line-up")
 	// Wren knows where it is, and somebody has to look at its marks.

@@ -30,7 +30,7 @@ func (p *page) choose(id, value string) {
 // Every machine is seen, drawn from its own chain, and homed by name; Stop reaches
 // them all; what one reports is named where it keeps the shot from rolling.
 func TestEveryMachine(t *testing.T) {
-	alone(t)
+	beside(t)
 	a := start(t)
 	if code, b := a.post("/api/shots/"+a.shot+"/seal", `{"revision":0}`); code != 200 {
 		t.Fatal(b)
@@ -150,7 +150,7 @@ func TestALineUpVoidsNoSeal(t *testing.T) {
 // and every visit of every frame is judged.
 func TestAPassThereAndBack(t *testing.T) {
 	alone(t)
-	a := start(t)
+	a := start(t, homedAlready)
 	for i, e := range []string{`{"op":"delete","frame":240}`, `{"op":"delete","frame":150}`} {
 		if code, b := a.post("/api/shots/"+a.shot+"/edits", `{"revision":`+itoa(i)+`,"edit":`+e+`}`); code != 200 {
 			t.Fatal(b)

@@ -19,10 +19,11 @@ func (p *page) focusStaff(axis string) {
 }
 
 // TestFirstRoll is the whole job as a person does it: change a keyframe, see
-// the ribbon swell red, press a remedy, seal, home, hold Space twice, "stacks".
+// the ribbon swell red, press a remedy, seal, hold Space twice, "stacks". Homing is in
+// TestTheWholeJobByKeyboard.
 func TestFirstRoll(t *testing.T) {
 	alone(t)
-	a := start(t)
+	a := start(t, homedAlready)
 	p := a.open("/")
 	p.click("shot-SL-010")
 	p.wait("the score laid out", `document.querySelector('[data-test="staff-track"] .post[data-key="240"] rect')?.getBoundingClientRect().x > 1000`)
@@ -46,9 +47,6 @@ func TestFirstRoll(t *testing.T) {
 	p.must(chromedp.Evaluate[chromedp.Void]("document.activeElement?.blur()"))
 	p.key("s")
 	p.wait("the seal", `document.querySelector('[data-test="seal"]').textContent === 'sealed' && /path 1 sealed [0-9A-F]{4}-[0-9A-F]{4}/.test(document.querySelector('.strip').textContent)`)
-	p.wait("home as the next thing", `document.querySelector('[data-test="ready"]').textContent.includes('not homed. Press 2')`)
-	p.key("2")
-	a.homed(func() { p.click("home"); p.click("ask-yes") })
 	p.wait("first as the next thing", `document.querySelector('[data-test="ready"]').textContent.includes('Press F')`)
 	p.key("5")
 	rollTwice(a, p, nil)

@@ -144,7 +144,7 @@ func TestFocusIsADistance(t *testing.T) {
 // While nothing changes nothing is drawn, and a first nudge moves nothing on the
 // page but what it is about.
 func TestAtRestNothingIsDrawn(t *testing.T) {
-	alone(t)
+	beside(t)
 	a := start(t, homedAlready)
 	p := a.open("/shot/" + a.shot + "/compose")
 	p.wait("the finder", `document.querySelector('[data-test="finder"]')?.dataset.drawn > 0`)

@@ -52,6 +52,9 @@ func (r *Result) Gap() float64 {
 	return max(r.Duration/r.LowerBound-1, 0)
 }
 
+// leastLimit is the least that a limit may be: a move within less would last for ever.
+const leastLimit = 1e-12
+
 // New times the move of several axes over the same abscissa, seconds, anew. With jerk the new
 // curves are C² and within the limits of it, without C¹.
 func New(curves []*curve.Curve, lim []Limits, jerk bool) (*Result, error) {
@@ -59,8 +62,8 @@ func New(curves []*curve.Curve, lim []Limits, jerk bool) (*Result, error) {
 		return nil, &Error{Wrong: fmt.Sprintf("%d axes with %d limits", len(curves), len(lim)), Want: "give limits for each axis"}
 	}
 	for i, l := range lim {
-		if !(l.Speed > 0 && l.Acceleration > 0) || jerk && !(l.Jerk > 0) {
-			return nil, &Error{Axis: i, Wrong: "a limit is not above zero", Want: "give one above zero"}
+		if !(l.Speed >= leastLimit && l.Acceleration >= leastLimit) || jerk && !(l.Jerk >= leastLimit) {
+			return nil, &Error{Axis: i, Wrong: "a limit is not above zero, or hardly", Want: fmt.Sprintf("give one of %g at least", leastLimit)}
 		}
 		if math.IsInf(l.Speed, 1) && math.IsInf(l.Acceleration, 1) {
 			if lo, _, hi, _ := curves[i].Range(); lo != hi {
