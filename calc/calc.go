@@ -22,13 +22,15 @@ import (
 type Bounds struct {
 	RequestBytes int
 	Samples      int // of one answer, over all its axes
+	Pieces       int // of the curves of all axes
+	Stretches    int // of a way that is timed anew; a fifth of them with jerk
 }
 
 // CommandLine is for somebody at their own machine, Web for a server that holds
 // a rig beside.
 var (
-	CommandLine = Bounds{RequestBytes: 32 << 20, Samples: 4_000_000}
-	Web         = Bounds{RequestBytes: 2 << 20, Samples: 200_000}
+	CommandLine = Bounds{RequestBytes: 32 << 20, Samples: 4_000_000, Pieces: 4_000_000, Stretches: 20_000}
+	Web         = Bounds{RequestBytes: 2 << 20, Samples: 200_000, Pieces: 400_000, Stretches: 2_000}
 )
 
 // FieldError is a caller's mistake: the field, what is wrong with it and what

@@ -107,7 +107,7 @@ func runCurve(q *CurveRequest, b Bounds) (Answer, error) {
 	if err != nil {
 		return nil, err
 	}
-	out, err := q.lay()
+	out, err := q.lay(b)
 	if err != nil {
 		return nil, err
 	}
@@ -120,7 +120,7 @@ func runCurve(q *CurveRequest, b Bounds) (Answer, error) {
 const mostNumber = 1e60
 
 // lay lays the curves, without samples.
-func (q *CurveRequest) lay() (*curves, error) {
+func (q *CurveRequest) lay(b Bounds) (*curves, error) {
 	if err := q.keyed(); err != nil {
 		return nil, err
 	}
@@ -132,6 +132,7 @@ func (q *CurveRequest) lay() (*curves, error) {
 	if err := q.named(out.names); err != nil {
 		return nil, err
 	}
+	pieces := 0
 	for _, n := range out.names {
 		for i, v := range q.Keys.Axes[n] {
 			if !(math.Abs(v) <= mostNumber) {
@@ -142,9 +143,13 @@ func (q *CurveRequest) lay() (*curves, error) {
 		if err != nil {
 			return nil, err
 		}
+		spec.Most = max(b.Pieces-pieces, 1)
 		c, err := curve.New(q.Keys.TimesS, q.Keys.Axes[n], spec)
 		if err != nil {
 			return nil, curveError(err, n)
+		}
+		if pieces += len(c.C); pieces > b.Pieces {
+			return nil, &FieldError{"keys.axes." + n, fmt.Sprintf("the curves up to it have %d pieces", pieces), fmt.Sprintf("keep it to %d", b.Pieces)}
 		}
 		if !bounded(c) {
 			return nil, notFinite()

@@ -1,6 +1,7 @@
 package calc
 
 import (
+	"bytes"
 	"context"
 	"encoding/json"
 	"fmt"
@@ -11,6 +12,7 @@ import (
 	"runtime"
 	"slices"
 	"strconv"
+	"strings"
 	"testing"
 	"time"
 )
@@ -137,4 +139,44 @@ var more = map[string][]string{
 	"retime": {
 		`{"jerk":true,"keys":{"t_s":[0,1.5,3],"axes":{"a":[0,30,10],"b":[5,-20,40]}},"limits":{"a":{"acceleration":60,"jerk":600},"b":{"speed":40,"acceleration":60,"jerk":600}}}`,
 	},
+}
+
+// What would take too much is refused in a sentence, before it takes it.
+func TestTooMuchIsRefused(t *testing.T) {
+	list := func(n int, f func(i int) string) string {
+		out := make([]string, n)
+		for i := range out {
+			out[i] = f(i)
+		}
+		return "[" + strings.Join(out, ",") + "]"
+	}
+	keys := func(n int) string {
+		return fmt.Sprintf(`"keys":{"t_s":%s,"axes":{"a":%s}}`, list(n, strconv.Itoa), list(n, func(i int) string { return strconv.Itoa(i * 7919 % 101) }))
+	}
+	handles := func(n int) string {
+		return fmt.Sprintf(`"kind":"handles","rate_hz":0.01,%s,"in":{"a":%s},"out":{"a":%s}`, keys(n), list(n, func(int) string { return "[-0.66,30]" }), list(n, func(int) string { return "[0.66,-50]" }))
+	}
+	limits := `"limits":{"a":{"speed":80,"acceleration":60,"jerk":600}}`
+	for name, c := range map[string]struct{ calc, q, field string }{
+		"pieces":             {"curve", "{" + handles(3000) + "}", "keys"},
+		"pieces of a limit":  {"limit", "{" + handles(3000) + "," + limits + "}", "keys"},
+		"stretches":          {"retime", "{" + handles(40) + "," + limits + "}", "keys.t_s"},
+		"stretches, by jerk": {"retime", `{"jerk":true,"rate_hz":0.1,` + keys(500) + "," + limits + "}", "keys.t_s"},
+	} {
+		var before, after runtime.MemStats
+		runtime.ReadMemStats(&before)
+		a, st := Prepare(c.calc, []byte(c.q), Web)
+		runtime.ReadMemStats(&after)
+		var b bytes.Buffer
+		if err := a.Write(t.Context(), &b); err != nil {
+			t.Fatal(err)
+		}
+		var e struct{ Error FieldError }
+		if st != BadRequest || json.Unmarshal(b.Bytes(), &e) != nil || !strings.HasPrefix(e.Error.Field, c.field) && e.Error.Field != "kind" {
+			t.Errorf("%s: %v %.200s", name, st, b.String())
+		}
+		if mb := (after.TotalAlloc - before.TotalAlloc) >> 20; mb > 256 {
+			t.Errorf("%s: refused after %d MB", name, mb)
+		}
+	}
 }

@@ -66,9 +66,9 @@ func init() {
 
 var orders = [4]string{"range", "speed", "acceleration", "jerk"}
 
-func runLimit(q *LimitRequest, _ Bounds) (*LimitAnswer, error) {
+func runLimit(q *LimitRequest, b Bounds) (*LimitAnswer, error) {
 	a := &LimitAnswer{OK: true, Axes: map[string]*LimitAxis{}, Violations: []LimitViolation{}}
-	all, err := q.laid()
+	all, err := q.laid(b)
 	if err != nil {
 		return nil, err
 	}
@@ -84,11 +84,11 @@ func runLimit(q *LimitRequest, _ Bounds) (*LimitAnswer, error) {
 }
 
 // laid are the request's curves, without samples.
-func (q *LimitRequest) laid() (*curves, error) {
+func (q *LimitRequest) laid(b Bounds) (*curves, error) {
 	if q.RateHz < 0 {
 		return nil, q.isRate()
 	}
-	all, err := q.lay()
+	all, err := q.lay(b)
 	if err != nil {
 		return nil, err
 	}

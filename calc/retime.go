@@ -51,7 +51,7 @@ func runRetime(q *RetimeRequest, b Bounds) (*RetimeAnswer, error) {
 	if n := len(q.Keys.TimesS) * len(q.Keys.Axes); n > b.Samples/retimeKeys {
 		return nil, &FieldError{"keys.t_s", fmt.Sprintf("%d keyframes over all axes", n), fmt.Sprintf("keep it to %d", b.Samples/retimeKeys)}
 	}
-	all, err := q.laid()
+	all, err := q.laid(b)
 	if err != nil {
 		return nil, err
 	}
@@ -86,6 +86,13 @@ func runRetime(q *RetimeRequest, b Bounds) (*RetimeAnswer, error) {
 	}
 	if q.Jerk && !jerks {
 		return nil, &FieldError{"limits." + all.names[0] + ".jerk", "no axis has a limit of jerk", "give one, or leave jerk out"}
+	}
+	most := b.Stretches
+	if q.Jerk { // each is tried several times, for several windows
+		most /= 5
+	}
+	if n := retime.Stretches(curves); n > most {
+		return nil, &FieldError{"keys.t_s", fmt.Sprintf("the way has %d stretches, each of a few cells", n), fmt.Sprintf("keep it to %d: fewer keyframes, another kind, or shorter handles", most)}
 	}
 	r, err := retime.New(curves, limits, q.Jerk)
 	var re *retime.Error

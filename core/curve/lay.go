@@ -1,6 +1,9 @@
 package curve
 
-import "fmt"
+import (
+	"cmp"
+	"fmt"
+)
 
 // leg is what lies between two keyframes: one piece, or several that follow one
 // another, cut at these places (from the leg's left keyframe, rising).
@@ -60,8 +63,15 @@ func (k Kind) single() bool { return k != Ramped && k != Handles }
 func (c *Curve) mixed(x, y []float64, s *Spec) error {
 	legs := make([]leg, len(x)-1)
 	var done map[Kind][]Poly
-	for i := range legs {
+	most := cmp.Or(s.Most, MostPieces)
+	for i, laid := 0, 0; i < len(legs); i++ {
+		if i > 0 {
+			laid += max(len(legs[i-1].c), 1)
+		}
 		k := s.kindOf(i)
+		if laid > most && (k == Ramped || k == Handles) {
+			return &KeyError{"kind", fmt.Sprintf("up to leg %d the curve has %d pieces", i-1, laid), fmt.Sprintf("keep it to %d: shorter handles, other ramps, or fewer keyframes", most)}
+		}
 		switch k {
 		case Smooth:
 			continue

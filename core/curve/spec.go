@@ -60,7 +60,12 @@ type Spec struct {
 	// None: a third of each leg, as a trapezoid.
 	Ramp  *Ramp        `json:"ramp,omitempty"`
 	Ramps map[int]Ramp `json:"ramps,omitempty"`
+	// Most bounds the pieces of the curve; 0: MostPieces.
+	Most int `json:"-"`
 }
+
+// MostPieces a curve may have: some 60 MB.
+const MostPieces = 1 << 20
 
 // Bend is what a keyframe may have beside its place and value.
 type Bend struct {

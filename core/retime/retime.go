@@ -96,6 +96,16 @@ type stretch struct {
 	p        []curve.Poly
 }
 
+// Stretches is how many stretches the way of several axes has, over each of which every axis is
+// one polynomial: what timing it anew takes grows with them.
+func Stretches(curves []*curve.Curve) int {
+	var knots []float64
+	for _, c := range curves {
+		knots = append(knots, c.X...)
+	}
+	return max(len(distinct(knots))-1, 0)
+}
+
 // stretches cuts the axes at all their knots.
 func stretches(curves []*curve.Curve) []stretch {
 	var knots []float64
