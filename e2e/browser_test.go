@@ -29,6 +29,13 @@ func alone(t *testing.T) {
 	theirOwn.Store(t.Name(), true)
 }
 
+// ownBrowsers reports whether a test is alone.
+func ownBrowsers(t *testing.T) bool {
+	name, _, _ := strings.Cut(t.Name(), "/")
+	_, own := theirOwn.Load(name)
+	return own
+}
+
 func beside(t *testing.T) {
 	if os.Getenv(kinds) == "alone" {
 		t.Skip("it runs beside others")
@@ -91,8 +98,7 @@ func endShared() {
 // test is one of those, in the shared one otherwise, where it believes that it has the focus.
 func tab(t *testing.T) (context.Context, func()) {
 	t.Helper()
-	name, _, _ := strings.Cut(t.Name(), "/")
-	if _, own := theirOwn.Load(name); own {
+	if ownBrowsers(t) {
 		ctx, end, err := newBrowser()
 		if err != nil {
 			end()

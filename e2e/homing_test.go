@@ -1,12 +1,14 @@
 package e2e
 
 import (
+	"context"
 	"math"
 	"strings"
 	"testing"
 	"time"
 
 	"keenarc/link"
+	"keenarc/stage/machine"
 )
 
 // pickAxis looks closely at an axis of a machine on Line up.
@@ -26,6 +28,20 @@ func (a *app) now(machine string) link.State {
 		a.t.Fatal(err)
 	}
 	return f.Now().State
+}
+
+// becomes waits until a machine is as wanted.
+func (a *app) becomes(id, what string, is func(link.State) bool) {
+	a.t.Helper()
+	f, err := a.Floors.Of(id)
+	if err != nil {
+		a.t.Fatal(err)
+	}
+	ctx, end := context.WithTimeout(a.t.Context(), 40*time.Second)
+	defer end()
+	if err := f.Until(ctx, func(s machine.Snapshot) bool { return s.Connected && is(s.State) }); err != nil {
+		a.t.Fatalf("%s is never %s: it is %s, %+v", id, what, f.Now().State.Mode, f.Now().State.Axes)
+	}
 }
 
 // homing begins a homing of a machine and waits for its end; one that was broken off,
@@ -55,7 +71,7 @@ func (a *app) homing(machine string, begin func()) {
 // is found is told and kept; soft limits are suspended with a band on every screen.
 func TestHomingInEveryWay(t *testing.T) {
 	beside(t)
-	a := start(t, inAHurry)
+	a := start(t)
 	p := a.open("/shot/" + a.shot + "/line-up")
 	// Wren knows where it is, and somebody has to look at its marks.
 	p.pickAxis("wren", "elbow", "Elbow")
@@ -67,11 +83,7 @@ func TestHomingInEveryWay(t *testing.T) {
 	}
 	p.click("confirm-check")
 	p.wait("homed", `document.querySelector('[data-test="axis-elbow"] .name span').textContent === 'homed'`)
-	for id, x := range a.now("wren").Axes {
-		if !x.Homed {
-			t.Errorf("Wren's %s is not homed: %s", id, x.Trouble)
-		}
-	}
+	a.becomes("wren", "homed, all of it", allHomed)
 	p.pickAxis("wren", "focus", "Focus")
 	p.says("the range that it learnt", "repeats", "as described")
 	// A battery that went flat: its marks are apart when it says that they meet.

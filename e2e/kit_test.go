@@ -124,7 +124,8 @@ func ownCluster(o *web.Options) { o.URL = "" }
 // homedAlready has stand-ins begin homed: where homing is not what is tested.
 func homedAlready(o *web.Options) { o.Homed = true }
 
-// inAHurry has stand-ins run four times as fast: where nobody holds, and nothing is timed.
+// inAHurry has stand-ins run four times as fast, and bear two seconds of silence: where nobody
+// holds, and nothing is timed.
 func inAHurry(o *web.Options) { o.Pace = 4 }
 
 // start runs the application until the test ends.
@@ -136,6 +137,9 @@ func start(t *testing.T, with ...func(*web.Options)) *app {
 	o := web.Options{Listen: "127.0.0.1:0", Folder: folder, Binary: binary, Seed: 7, Demo: true, Out: io.Discard,
 		Log: slog.New(slog.NewTextHandler(os.Stderr, &slog.HandlerOptions{Level: slog.LevelError + 4})), Ready: func(r *web.Running) { ready <- r }}
 	o.URL = ownDatabase(t)
+	if !ownBrowsers(t) { // what is beside others may be held up
+		inAHurry(&o)
+	}
 	for _, f := range with {
 		f(&o)
 	}

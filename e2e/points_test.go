@@ -50,7 +50,7 @@ func (a *app) centred(stands rig.Place, thing rig.Vec, track float64) {
 // sighted again, and it is said by how much, and what that does to the picture.
 func TestPointsSheet(t *testing.T) {
 	beside(t)
-	a := start(t, inAHurry)
+	a := start(t)
 	p := a.open("/shot/" + a.shot + "/line-up/points")
 	p.says("empty", "points-says", "Name three or more fixed points")
 	for _, n := range []string{"door bolt", "corner of the sill", "nail", "pipe clip"} {
