@@ -40,6 +40,26 @@ func TestLimitByHand(t *testing.T) {
 	if v := a.Violations[0]; v.FromS != 0.75 || v.ToS != 1 || *v.Share != 2 {
 		t.Errorf("%+v", v)
 	}
+	// Where it waits, and where it rests, is outside though nothing that moves is.
+	for _, c := range []struct {
+		q          string
+		from, to   float64
+		share, at  float64
+		violations int
+	}{
+		{`"kind":"hold","keys":{"t_s":[0,1],"axes":{"pan":[0,50]}}`, 1, 1, 3, 1, 1},
+		{`"kind":"ahead","keys":{"t_s":[0,1],"axes":{"pan":[-30,0]}}`, 0, 0, 2, 0, 1},
+		{`"keys":{"t_s":[2],"axes":{"pan":[50]}}`, 2, 2, 3, 2, 1},
+		{`"kind":"hold","keys":{"t_s":[0,1,2],"axes":{"pan":[0,20,50]}}`, 1, 2, 3, 2, 1},
+	} {
+		a := answer[LimitAnswer](t, "limit", `{`+c.q+`,"limits":{"pan":{"max":10,"min":-10}}}`)
+		if a.OK || len(a.Violations) != c.violations {
+			t.Fatalf("%s: %+v", c.q, a)
+		}
+		if v := a.Violations[0]; v.FromS != c.from || v.ToS != c.to || *v.Share != c.share || v.AtS != c.at {
+			t.Errorf("%s: %+v, share %g", c.q, v, *v.Share)
+		}
+	}
 	for want, l := range map[string]string{`"field":"limits.pan.speed"`: `{"pan":{"speed":0}}`, `"field":"limits.pan.jerk"`: `{"pan":{"jerk":-1}}`, `"field":"limits.pan.min"`: `{"pan":{"min":2,"max":2}}`, `"field":"limits.tilt"`: `{"tilt":{}}`} {
 		if b, st := Run("limit", []byte(`{"kind":"natural","keys":{"t_s":[0,1],"axes":{"pan":[0,1]}},"limits":`+l+`}`)); st != BadRequest || !strings.Contains(string(b), want) {
 			t.Errorf("%s: %s", want, b)

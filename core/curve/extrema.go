@@ -188,6 +188,9 @@ func (c *Curve) Clip(s Span) *Curve {
 			break
 		}
 	}
+	if len(out.X) > 0 && len(out.X) == len(out.C) { // it goes on beyond the end, or the last piece has no length
+		out.X = append(out.X, min(c.Last(), s.To))
+	}
 	if len(out.C) == 0 { // a span of no width
 		v := c.At(s.From)
 		return &Curve{X: []float64{s.From, s.To}, C: []Poly{{v.P, v.V, v.A / 2, v.J / 6}}}

@@ -107,8 +107,8 @@ func Check(m *path.Motion, r *rig.Rig, fps float64, which func(*rig.Axis) rig.Li
 				x.Share, x.ShareAt = p.Share, p.At
 			}
 		}
-		for _, s := range c.Outside(0, a.Min-1e-9, a.Max+1e-9) {
-			rep.rangeViolation(c, a, s)
+		for _, s := range Over(c, 0, a.Min-1e-9, a.Max+1e-9) {
+			rep.rangeViolation(a, s)
 		}
 	}
 	sort.SliceStable(rep.Violations, func(i, j int) bool {
@@ -135,12 +135,10 @@ func (rep *Report) derivative(c *curve.Curve, a *rig.Axis, q Quantity, order int
 	return p
 }
 
-func (rep *Report) rangeViolation(c *curve.Curve, a *rig.Axis, s curve.Span) {
-	v := Violation{Axis: a.ID, Quantity: Range, From: s.From, To: s.To}
-	part := c.Clip(s)
-	lo, loAt, hi, hiAt := part.Range()
-	if v.Over, v.At = hi-a.Max, hiAt; a.Min-lo > v.Over {
-		v.Over, v.At, v.Below = a.Min-lo, loAt, true
+func (rep *Report) rangeViolation(a *rig.Axis, s Stretch) {
+	v := Violation{Axis: a.ID, Quantity: Range, From: s.From, To: s.To, At: s.At, Over: s.Most - a.Max}
+	if a.Min-s.Most > v.Over {
+		v.Over, v.Below = a.Min-s.Most, true
 	}
 	v.Share = 1 + v.Over/(a.Max-a.Min)
 	rep.Violations = append(rep.Violations, v)

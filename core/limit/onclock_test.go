@@ -327,3 +327,29 @@ func TestHowStillIsStill(t *testing.T) {
 		}
 	}
 }
+
+// An axis whose one keyframe stands at the end, and one that has nothing to do: on a clock that
+// steps or eases they are looked at like any other.
+func TestPiecesWithoutLengthOnAClock(t *testing.T) {
+	r := fixture.Slider()
+	p := line(t, r, "track", 0, 100, 48, 400)
+	for _, frame := range []float64{0, 24, 48, 60} {
+		q, err := p.Apply(r, path.Edit{Op: "set", Frame: frame, Values: map[string]float64{"pan": 5}})
+		if err != nil {
+			t.Fatal(err)
+		}
+		m, err := path.Compile(q, r)
+		if err != nil {
+			t.Fatal(err)
+		}
+		for _, s := range []clock.Spec{
+			{Kind: clock.Steady, Way: clock.On, EaseMS: 300, Waits: []clock.Wait{{Frame: 40, MS: 500}}},
+			{Kind: clock.Stepped, Way: clock.On, Pictures: 12, IntervalMS: 1000, MoveMS: 300},
+		} {
+			s.Factor = clock.Rate{Num: 1, Den: 1}
+			if got := CheckOn(m, r, onClock(t, m, s), Working); got.Axes[1].Speed.Max != 0 || got.Axes[0].Speed.Max == 0 {
+				t.Errorf("%+v", got.Axes)
+			}
+		}
+	}
+}

@@ -1,6 +1,10 @@
 package limit
 
-import "keenarc/core/curve"
+import (
+	"slices"
+
+	"keenarc/core/curve"
+)
 
 // Stretch is an unbroken part of a curve on which its value or a derivative is outside two
 // limits. Most is the greatest absolute value in it, reached at At; Past is by how much the
@@ -40,5 +44,29 @@ func Over(c *curve.Curve, order int, lo, hi float64) []Stretch {
 		}
 		out = append(out, x)
 	}
+	if order == 0 { // where it waits before its first keyframe, and rests after its last
+		out = slices.Insert(out, 0, beyond(out, c.First(), c.Wait(), lo, hi)...)
+		out = append(out, beyond(out, c.Last(), c.Rest(), lo, hi)...)
+	}
 	return out
+}
+
+// beyond is the stretch of no length at an end of a curve where the value is outside, if none of
+// those that are known reaches there: such a one is told of it.
+func beyond(known []Stretch, at, v, lo, hi float64) []Stretch {
+	past := max(v-hi, lo-v)
+	if !(past > 0) {
+		return nil
+	}
+	for k := range known {
+		s := &known[k]
+		if at < s.From-touching || at > s.To+touching {
+			continue
+		}
+		if past > s.Past {
+			s.At, s.Most, s.Past = at, v, past
+		}
+		return nil
+	}
+	return []Stretch{{at, at, at, v, past}}
 }

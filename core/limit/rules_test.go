@@ -290,6 +290,15 @@ func TestClip(t *testing.T) {
 			}
 		}
 	}
+	// A last piece without length, and a span beyond the end.
+	flat := &curve.Curve{X: []float64{0, 10, 10}, C: []curve.Poly{{1, 2}, {21}}}
+	for _, s := range []curve.Span{{From: 2, To: 10}, {From: 2, To: 12}, {From: 11, To: 12}} {
+		if p := flat.Clip(s); len(p.X) != len(p.C)+1 || len(p.C) == 0 {
+			t.Errorf("%v: %d ends of %d pieces", s, len(p.X), len(p.C))
+		} else if hi, _ := p.MaxAbs(0); hi != 21 {
+			t.Errorf("%v: at most %g", s, hi)
+		}
+	}
 }
 
 // Every entry of a profile: the larger share, the sign of the travel, the largest
