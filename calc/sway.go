@@ -40,12 +40,15 @@ type SwayAnswer struct {
 	SettleS float64 `json:"settle_s"`
 }
 
+// looksASample is at how many places a swing may be looked at for each sample of an answer.
+const looksASample = 20
+
 // mostReadings bounds both.
 const mostReadings = 1_000_000
 
 func init() {
 	at("ring-down", "Natural frequency and damping from readings of a swing that dies away.",
-		`{"t_s":[0,0.05,0.1,0.15,0.2,0.25,0.3,0.35,0.4,0.45,0.5,0.55],"values":[1,0,-0.8,0,0.64,0,-0.51,0,0.41,0,-0.33,0]}`, runRingDown)
+		`{"t_s":[0,0.02,0.04,0.06,0.08,0.1,0.12,0.14,0.16,0.18,0.2,0.22,0.24,0.26,0.28,0.3,0.32,0.34,0.36,0.38,0.4,0.42,0.44,0.46,0.48,0.5],"values":[1,0.775,0.285,-0.266,-0.674,-0.8,-0.623,-0.234,0.208,0.536,0.64,0.501,0.191,-0.162,-0.426,-0.512,-0.403,-0.157,0.126,0.339,0.41,0.325,0.128,-0.098,-0.269,-0.328]}`, runRingDown)
 	at("sway", "How a structure sways under an acceleration, and how long it takes to settle.",
 		`{"hz":8,"damping":0.03,"acceleration_m_s2":[0,0.4,0.4,0,-0.4,-0.4,0],"rate_hz":10,"px_per_m":1500}`, runSway)
 }
@@ -61,7 +64,7 @@ func runRingDown(q *RingDownRequest, _ Bounds) (*RingDownAnswer, error) {
 	return &RingDownAnswer{s.Hz, s.Damping}, nil
 }
 
-func runSway(q *SwayRequest, _ Bounds) (*SwayAnswer, error) {
+func runSway(q *SwayRequest, b Bounds) (*SwayAnswer, error) {
 	px, below := q.PxPerM, q.BelowPx
 	if px == 0 {
 		px = 1
@@ -81,14 +84,17 @@ func runSway(q *SwayRequest, _ Bounds) (*SwayAnswer, error) {
 		return nil, &FieldError{"acceleration_m_s2", fmt.Sprintf("there are %d", len(q.Acceleration)), fmt.Sprintf("give 2 to %d", mostReadings)}
 	}
 	s := rig.Sway{Hz: q.Hz, Damping: q.Damping}
+	if n := float64(len(q.Acceleration)) * ride.Looks(s, 1/q.RateHz); n > float64(b.Samples)*looksASample {
+		return nil, &FieldError{"rate_hz", fmt.Sprintf("%.3g swings lie between the readings", float64(len(q.Acceleration))*q.Hz/q.RateHz), "give fewer readings, closer together"}
+	}
 	swing, out := ride.NewSwing(s), &SwayAnswer{}
 	for i := 1; i < len(q.Acceleration); i++ {
 		if a := q.Acceleration[i]; !(math.Abs(a) <= 1e6) || !(math.Abs(q.Acceleration[i-1]) <= 1e6) {
 			return nil, &FieldError{fmt.Sprintf("acceleration_m_s2[%d]", i), fmt.Sprintf("it is %g", a), "give one within a million"}
 		}
-		swing.Shake(q.Acceleration[i-1], q.Acceleration[i], 1/q.RateHz)
-		if d := math.Abs(swing.X) * px; d > out.WorstPx {
-			out.WorstPx, out.WorstS = d, float64(i)/q.RateHz
+		most, at := swing.Peak(q.Acceleration[i-1], q.Acceleration[i], 1/q.RateHz)
+		if d := most * px; d > out.WorstPx {
+			out.WorstPx, out.WorstS = d, float64(i-1)/q.RateHz+at
 		}
 	}
 	out.EndPx = swing.Height() * px

@@ -2,8 +2,12 @@ package calc
 
 import (
 	"math"
+	"math/rand/v2"
 	"strings"
 	"testing"
+
+	"keenarc/core/ride"
+	"keenarc/core/rig"
 )
 
 // A jolt of a known area sets an oscillator swinging with a known height: v/ω where it is short.
@@ -27,11 +31,51 @@ func TestSwayByHand(t *testing.T) {
 			t.Errorf("%s: %v", field, err)
 		}
 	}
-	r, err := runRingDown(&RingDownRequest{TimesS: []float64{0, 0.05, 0.1, 0.15, 0.2, 0.25, 0.3, 0.35, 0.4, 0.45, 0.5, 0.55}, Values: []float64{1, 0, -0.8, 0, 0.64, 0, -0.512, 0, 0.4096, 0, -0.32768, 0}}, CommandLine)
-	if err != nil || math.Abs(r.Hz-5) > 0.1 || math.Abs(r.Damping-0.071) > 0.01 {
+	var times, values []float64
+	for k := range 40 {
+		times = append(times, float64(k)*0.02)
+		values = append(values, math.Exp(-0.071*10*math.Pi*times[k])*math.Cos(10*math.Pi*math.Sqrt(1-0.071*0.071)*times[k]))
+	}
+	r, err := runRingDown(&RingDownRequest{TimesS: times, Values: values}, CommandLine)
+	if err != nil || math.Abs(r.Hz-5) > 0.03 || math.Abs(r.Damping-0.071) > 0.004 {
 		t.Errorf("%+v, %v", r, err)
+	}
+	// Four readings to a swing say anything.
+	if _, err := runRingDown(&RingDownRequest{TimesS: []float64{0, 0.05, 0.1, 0.15, 0.2, 0.25, 0.3, 0.35, 0.4, 0.45, 0.5, 0.55}, Values: []float64{1, 0, -0.8, 0, 0.64, 0, -0.512, 0, 0.4096, 0, -0.32768, 0}}, CommandLine); err == nil || !strings.Contains(err.Error(), "4.0 readings to a swing") {
+		t.Errorf("four readings to a swing: %v", err)
 	}
 	if _, err := runRingDown(&RingDownRequest{TimesS: []float64{0, 1}, Values: []float64{1}}, CommandLine); err == nil || !strings.Contains(err.Error(), "four turns") {
 		t.Errorf("too few: %v", err)
+	}
+}
+
+// The most is found between the samples, too, by small steps.
+func TestSwayBetweenSamples(t *testing.T) {
+	rng := rand.New(rand.NewPCG(14, 1))
+	for range 60 {
+		q := SwayRequest{Hz: 0.5 + 20*rng.Float64(), Damping: 0.005 + 0.2*rng.Float64(), RateHz: 2 + 30*rng.Float64()}
+		for range 12 {
+			q.Acceleration = append(q.Acceleration, rng.NormFloat64())
+		}
+		a, err := runSway(&q, Web)
+		if err != nil {
+			t.Fatal(err)
+		}
+		const n = 4000
+		s, want := ride.NewSwing(rig.Sway{Hz: q.Hz, Damping: q.Damping}), 0.0
+		for i := 1; i < len(q.Acceleration); i++ {
+			step := (q.Acceleration[i] - q.Acceleration[i-1]) / n
+			for k := range n {
+				at := q.Acceleration[i-1] + step*float64(k)
+				s.Shake(at, at+step, 1/q.RateHz/n)
+				want = max(want, math.Abs(s.X))
+			}
+		}
+		if math.Abs(a.WorstPx-want) > 1e-4*want {
+			t.Errorf("%+v: %g, by small steps %g", q, a.WorstPx, want)
+		}
+	}
+	if _, err := runSway(&SwayRequest{Hz: 1e4, Damping: 0.1, RateHz: 1e-3, Acceleration: make([]float64, 100_000)}, Web); err == nil || !strings.Contains(err.Error(), "swings lie between") {
+		t.Errorf("too much: %v", err)
 	}
 }

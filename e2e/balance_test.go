@@ -199,7 +199,7 @@ func TestCounterweightBench(t *testing.T) {
 // What hangs at Wren's wrist is found from poses that the application proposes; changed
 // behind its back it is found again; until then the arm is not freed to be guided.
 func TestPayloadBench(t *testing.T) {
-	beside(t) // what is held up is begun again
+	beside(t)
 	a := start(t)
 	p := a.open("/shot/" + a.shot + "/rig-up/balance")
 	p.click("choose-wren")
@@ -214,29 +214,21 @@ func TestPayloadBench(t *testing.T) {
 		t.Fatal(b)
 	}
 	p.wait("homed", `document.querySelector('[data-test="choose-wren"]').textContent.includes('homed') && !document.querySelector('[data-test="choose-wren"]').textContent.includes('not homed')`)
-	f, err := a.Floors.Of("wren")
-	if err != nil {
-		t.Fatal(err)
-	}
 	for n := 1; n <= 3; n++ {
-		for range tries { // a machine that is held up stops on its way
-			v := a.bench("wren", "Body A, 35 mm")
-			there := true
-			for axis, to := range v.Next {
-				there = there && f.Now().State.Pos(axis) > to-0.5 && f.Now().State.Pos(axis) < to+0.5
+		next := a.bench("wren", "Body A, 35 mm").Next
+		there := func(s link.State) bool {
+			for axis, to := range next {
+				if math.Abs(s.Pos(axis)-to) > 0.5 {
+					return false
+				}
 			}
-			if there {
-				break
-			}
+			return s.Mode == link.Idle
+		}
+		if !there(a.now("wren")) {
 			p.click("wrist-next")
 			p.wait("how long it takes", `document.querySelector('[role=alertdialog], [role=dialog]')?.textContent.includes('It takes')`)
 			p.click("ask-yes")
-			for late := time.Now().Add(5 * time.Second); f.Now().State.Mode != link.Moving && time.Now().Before(late); {
-				time.Sleep(20 * time.Millisecond)
-			}
-			for late := time.Now().Add(time.Minute); f.Now().State.Mode == link.Moving && time.Now().Before(late); {
-				time.Sleep(20 * time.Millisecond)
-			}
+			a.becomes("wren", "at its next pose", there)
 		}
 		p.click("wrist-read")
 		p.wait("the pose", fmt.Sprintf(`document.querySelectorAll('.side ol li').length === %d`, n))

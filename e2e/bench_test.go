@@ -113,7 +113,6 @@ func TestBadCamera(t *testing.T) {
 	pretend("twice", true)
 	b.took(6)
 	pretend("twice", false)
-	b.rest()
 	b.compare()
 	pretend("broken", true)
 	b.press()

@@ -224,6 +224,7 @@ func (b *bench) cameras() (state, sum map[string]string, begun map[string]int) {
 // made up or skipped, and what counts was taken at its pose.
 func (b *bench) compare() (taken int) {
 	b.t.Helper()
+	b.rest()
 	ctx := b.t.Context()
 	h, err := b.d.db.Shoot(ctx, b.shot)
 	if err != nil {

@@ -145,6 +145,9 @@ func (l *layer) piece(length, goes float64, q Poly) {
 	l.cuts, l.c = append(l.cuts, l.at), append(l.c, q)
 }
 
+// shortest is what part of a ramp a phase of jerk may be: a shorter one is no piece.
+const shortest = 1e-9
+
 // gather changes the speed from 0 to v over a length, or, falling, from v to 0.
 func (l *layer) gather(n, v float64, r Ramp, i int, falling bool) error {
 	if n == 0 {
@@ -166,14 +169,14 @@ func (l *layer) gather(n, v float64, r Ramp, i int, falling bool) error {
 			if least := mul(4, math.Abs(v)) / most; r.Jerk < mul(least, 1-fills) {
 				return &KeyError{fmt.Sprintf("ramps[%d]", i), fmt.Sprintf("a jerk of %g cannot reach the speed over %g", r.Jerk, n), fmt.Sprintf("give at least %.6g, or a longer ramp", least)}
 			}
-			// a(n − t) = |v| and a = jerk·t
-			t = (n - math.Sqrt(max(most-mul(4, math.Abs(v))/r.Jerk, 0))) / 2
+			// a(n − t) = |v| and a = jerk·t: t = (n − root)/2, without the difference
+			t = mul(2, math.Abs(v)/r.Jerk) / (n + math.Sqrt(max(most-mul(4, math.Abs(v))/r.Jerk, 0)))
 		}
-		a := mul(sign, v) / (n - t)
-		if t == 0 { // it stands still
-			l.add(n, 0, 0, 0, 0)
+		if t < mul(n, shortest) { // at a jerk like that the acceleration is even, or it stands still
+			l.add(n, mul(v, n)/2, from, mul(sign, v)/n, 0)
 			return nil
 		}
+		a := mul(sign, v) / (n - t)
 		even := n - mul(2, t)
 		tt := mul(t, t)
 		v1, v2 := from+mul(a, t)/2, from+mul(a, t)/2+mul(a, even)

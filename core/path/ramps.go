@@ -98,6 +98,9 @@ func (t *Track) rampOn(i int, r *TypedRamp, fps float64) (curve.Ramp, error) {
 	if in.acceleration == 0 && out.acceleration == 0 {
 		return ramp, nil
 	}
+	if r.Jerk > 0 && r.Law == curve.SCurve {
+		return t.jerked(i, ramp, in, out, fps)
+	}
 	// v·(T − in/2 − out/2) = D, where a ramp by an acceleration A is κ·v/A long: a
 	// quadratic in v, of which the lesser answer is the gentler move.
 	d, left, k := math.Abs(t.Keys[i+1].Value-t.Keys[i].Value), t.Keys[i+1].Frame-t.Keys[i].Frame, 0.0
@@ -125,13 +128,60 @@ func (t *Track) rampOn(i int, r *TypedRamp, fps float64) (curve.Ramp, error) {
 	return ramp, nil
 }
 
+// jerked lays ramps by an acceleration A and a jerk J: such a one is v/A + A/J long, or, where it
+// does not come to that acceleration, 2·√(v/J). v·(T − in/2 − out/2) is a hill over v; the gentler
+// of the two answers is on its near side.
+func (t *Track) jerked(i int, ramp curve.Ramp, in, out rampLength, fps float64) (curve.Ramp, error) {
+	length := func(l rampLength, v float64) float64 {
+		a := l.acceleration / fps / fps
+		switch {
+		case a == 0:
+			return l.frames
+		case float64(v*ramp.Jerk) >= float64(a*a):
+			return v/a + a/ramp.Jerk
+		}
+		return 2 * math.Sqrt(v/ramp.Jerk)
+	}
+	leg, d := t.Keys[i+1].Frame-t.Keys[i].Frame, math.Abs(t.Keys[i+1].Value-t.Keys[i].Value)
+	goes := func(v float64) float64 { return float64(v * (leg - (length(in, v)+length(out, v))/2)) }
+	// The top of the hill lies between rest and the speed at which the ramps alone are two legs long.
+	lo, hi := 0.0, 1.0
+	for n := 0; goes(hi) > 0 && n < 200; n++ {
+		hi *= 2
+	}
+	top := hi
+	for range 200 {
+		a, b := lo+(top-lo)/3, top-(top-lo)/3
+		if goes(a) < goes(b) {
+			lo = a
+		} else {
+			top = b
+		}
+	}
+	if !(goes(top) >= float64(d*(1-1e-9))) {
+		return curve.Ramp{}, bad(own(t.Axis)+".ramp", fmt.Sprintf("at that acceleration and jerk it cannot go %.4g over frames %s to %s", d, num(t.Keys[i].Frame), num(t.Keys[i+1].Frame)),
+			"give more of either, or a longer leg")
+	}
+	lo, hi = 0, top
+	for range 200 {
+		if m := lo + (hi-lo)/2; goes(m) < d {
+			lo = m
+		} else {
+			hi = m
+		}
+	}
+	ramp.In, ramp.Out = length(in, hi), length(out, hi)
+	return ramp, nil
+}
+
 // setRamps gives all legs of the axis a typed ramp: one for all, or, where an acceleration, a
 // part or nothing was typed, each its own.
 func (t *Track) setRamps(r *TypedRamp, fps float64) error {
 	if r == nil {
 		return nil
 	}
-	if len(t.Keys) < 2 || r.In != "" && r.Out != "" && !strings.ContainsAny(r.In+r.Out, "/%") {
+	in, out := strings.TrimSpace(r.In), strings.TrimSpace(r.Out)
+	if len(t.Keys) < 2 || in != "" && out != "" && !strings.ContainsAny(in+out, "/%") {
 		two := Track{Axis: t.Axis, Keys: []Key{{}, {Frame: 1}}}
 		ramp, err := two.rampOn(0, r, fps)
 		if err != nil {

@@ -18,6 +18,9 @@ import (
 // ErrNoRing is returned for readings in which nothing rings down.
 var ErrNoRing = errors.New("nothing rings down in these readings")
 
+// fewest is how many readings a swing needs: from fewer its turns are not where it turns.
+const fewest = 6
+
 // RingDown reads frequency and damping off a swing that dies away: t in rising seconds, y in
 // any unit. The times of its turns give the frequency, the logarithms of how far each is from
 // rest the decrement.
@@ -49,6 +52,9 @@ func RingDown(t, y []float64) (rig.Sway, error) {
 	}
 	_, half := stat.LinearRegression(x, at, sure, false)
 	_, fall := stat.LinearRegression(x, logs, sure, false)
+	if each := float64(len(t)-1) / (t[len(t)-1] - t[0]) * 2 * half; each < fewest {
+		return rig.Sway{}, fmt.Errorf("%w: there are %.1f readings to a swing; give %d at least, or it may be another's", ErrNoRing, each, fewest)
+	}
 	if !(fall < 0) || !(half > 0) {
 		return rig.Sway{}, fmt.Errorf("%w: it does not die away", ErrNoRing)
 	}
@@ -123,6 +129,68 @@ func (s *Swing) Shake(a, b, dt float64) {
 	s.X = e*(x*cos+k*sin) + p + q*dt
 	s.V = e*(v*cos-(d*k+wd*x)*sin) + q
 }
+
+// Peak does what Shake does, and says how far its head hangs back at most on the way, and when.
+// What swings freely dies away, so in a long time its beginning and its end are looked at.
+func (s *Swing) Peak(a, b, dt float64) (most, at float64) {
+	from := *s
+	parts := math.Ceil(dt * s.w / (2 * math.Pi) * peakParts)
+	if !(parts >= 1) {
+		parts = 1
+	}
+	after := func(h float64) Swing {
+		now := from
+		if h > 0 {
+			now.Shake(a, a+(b-a)*h/dt, h)
+		}
+		return now
+	}
+	see := func(x Swing, h float64) {
+		if v := math.Abs(x.X); v > most {
+			most, at = v, h
+		}
+	}
+	look := func(first, last float64) {
+		lo, here := dt*first/parts, after(dt*first/parts)
+		see(here, lo)
+		for k := first; k < last; k++ {
+			hi := dt * (k + 1) / parts
+			next := after(hi)
+			see(next, hi)
+			if here.V*next.V < 0 && math.Abs(here.X)+math.Abs(next.V-here.V)*(hi-lo) > most { // it turns between them
+				l, r := lo, hi
+				for range 50 {
+					m := l + (r-l)/2
+					if x := after(m); x.V*here.V > 0 {
+						l = m
+					} else {
+						r = m
+					}
+				}
+				see(after(r), r)
+			}
+			lo, here = hi, next
+		}
+	}
+	if parts <= mostPeak {
+		look(0, parts)
+	} else {
+		look(0, mostPeak)
+		look(parts-peakParts, parts)
+	}
+	s.Shake(a, b, dt)
+	see(*s, dt)
+	return most, at
+}
+
+// peakParts is into how many parts of a swing Peak looks, and mostPeak at how many.
+const (
+	peakParts = 8
+	mostPeak  = 64 * peakParts
+)
+
+// Looks is at about how many places Peak looks over a time.
+func Looks(s rig.Sway, dt float64) float64 { return min(dt*s.Hz*peakParts, mostPeak) + 2 }
 
 // Height is how far it swings at most from now on, left alone.
 func (s *Swing) Height() float64 {
