@@ -30,9 +30,8 @@ need-build:
 need-test:
 	@tools/need test
 
-test: need-build need-test bin/keenarc check
-	go test -json -timeout 20m $$(go list ./... | grep -v /e2e) | go run ./tools/tested
-	@tools/e2e
+test: need-build need-test bin/keenarc
+	@tools/all
 
 # For every save: the rules, the rooms and what is asked over HTTP, without the interface, the
 # browser, emulated processors and long runs.

@@ -402,6 +402,19 @@ func TestRefusedShapes(t *testing.T) {
 	} else if v, _ := c.MaxAbs(1); !near(v, 2/0.3, 1e-12) {
 		t.Errorf("peak speed %g", v)
 	}
+	// However great the jerk, nothing jumps: what is no piece any more is even acceleration.
+	for _, jerk := range []float64{0, 50, 1e3, 1e6, 1e9, 1e12, 1e18, 1e30} {
+		c, err := New([]float64{0, 2, 4}, []float64{0, 10, 3}, Spec{Kind: Ramped, Ramp: &Ramp{Law: SCurve, In: 0.7, Out: 0.9, Jerk: jerk}})
+		if err != nil {
+			t.Fatalf("a jerk of %g: %v", jerk, err)
+		}
+		if j := c.Jumps(1); len(j) > 0 {
+			t.Errorf("a jerk of %g: %+v", jerk, j)
+		}
+		if v, _ := c.MaxAbs(1); !near(v, 10/1.2, 1e-9) {
+			t.Errorf("a jerk of %g: a speed of %g", jerk, v)
+		}
+	}
 	many := make([]float64, MostSines+2)
 	for i := range many {
 		many[i] = float64(i)

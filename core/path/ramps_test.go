@@ -2,6 +2,7 @@ package path
 
 import (
 	"errors"
+	"fmt"
 	"math"
 	"strings"
 	"testing"
@@ -40,6 +41,38 @@ func TestTypedRamps(t *testing.T) {
 			if math.Abs(up-40) > 0.01 || math.Abs(down-60) > 0.01 {
 				t.Errorf("%s, leg %d: up to %g and %g", law, leg, up, down)
 			}
+		}
+	}
+	// With a jerk, too: both are reached, or the jerk alone where the acceleration is never come to.
+	for _, c := range []struct{ in, out, jerk, up, down float64 }{{40, 60, 300, 40, 60}, {45, 45, 400, 45, 45}, {60, 300, 300, 60, 0}} {
+		p, r := plan(t, append(base, Edit{Op: "kind", Axis: "pan", Kind: curve.Ramped,
+			Ramp: &TypedRamp{Law: curve.SCurve, In: fmt.Sprintf("%g °/s²", c.in), Out: fmt.Sprintf("%g °/s²", c.out), Jerk: c.jerk}})...)
+		m, err := Compile(p, r)
+		if err != nil {
+			t.Fatal(err)
+		}
+		jerk, _ := m.Curves[1].MaxAbs(3)
+		if jerk *= 24 * 24 * 24; math.Abs(jerk-c.jerk) > 1e-6*c.jerk {
+			t.Errorf("%+v: a jerk of %g", c, jerk)
+		}
+		up, down := 0.0, 0.0
+		for k := range 48_000 {
+			a := m.Curves[1].At(float64(k)/1000).A * 24 * 24
+			up, down = max(up, a), max(down, -a)
+		}
+		if math.Abs(up-c.up) > 0.02 || c.down > 0 && math.Abs(down-c.down) > 0.02 || c.down == 0 && down > c.out {
+			t.Errorf("%+v: up to %g and %g", c, up, down)
+		}
+	}
+	if p, r := plan(t, base...); true {
+		if _, err := p.Apply(r, Edit{Op: "kind", Axis: "pan", Kind: curve.Ramped, Ramp: &TypedRamp{Law: curve.SCurve, In: "40 °/s²", Out: "40 °/s²", Jerk: 20}}); err == nil || !strings.Contains(err.Error(), "acceleration and jerk it cannot go") {
+			t.Errorf("with hardly any jerk: %v", err)
+		}
+	}
+	for _, blank := range []string{"", " ", "\t"} {
+		p, _ := plan(t, append(base, Edit{Op: "kind", Axis: "pan", Kind: curve.Ramped, Ramp: &TypedRamp{Law: curve.Sine, In: blank, Out: blank}})...)
+		if r := p.Track("pan").Ramps; len(r) != 2 || math.Abs(r[0].In-16) > 1e-12 || math.Abs(r[1].Out-16) > 1e-12 {
+			t.Errorf("%q is %+v", blank, r)
 		}
 	}
 	p, _ = plan(t, append(base, set(54, map[string]float64{"pan": 1}), Edit{Op: "kind", Axis: "pan", Kind: curve.Ramped, Ramp: &TypedRamp{Law: curve.Sine, In: "", Out: "3"}})...)
