@@ -322,7 +322,11 @@ func (q *CurveRequest) spec(axis string) (curve.Spec, error) {
 	if n > 0 && (keys[0].Slope != 0 || keys[n-1].Slope != 0 || keys[0].Acceleration != 0 || keys[n-1].Acceleration != 0) {
 		return s, &FieldError{"slopes." + axis, "an end is not at rest", "give 0 at the first and the last key, for acceleration, too: a quintic rests there"}
 	}
-	for field, l := range map[string][][2]float64{"in." + axis: q.In[axis], "out." + axis: q.Out[axis]} {
+	for _, of := range []struct {
+		name string
+		v    [][2]float64
+	}{{"in." + axis, q.In[axis]}, {"out." + axis, q.Out[axis]}} {
+		field, l := of.name, of.v
 		if len(l) == 0 {
 			continue
 		}

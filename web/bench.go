@@ -164,7 +164,11 @@ func (s *Server) keepBench(ctx context.Context, in *struct {
 	if r.Seen == nil {
 		r.Seen = []balance.Seen{}
 	}
-	for what, v := range map[string]*float64{"creep_deg_h": r.CreepDegH, "droop_share": r.DroopShare} {
+	for _, of := range []struct {
+		name string
+		v    *float64
+	}{{"creep_deg_h", r.CreepDegH}, {"droop_share", r.DroopShare}} {
+		what, v := of.name, of.v
 		if v != nil && !(math.Abs(*v) < 1000) {
 			return nil, blame(what, fmt.Sprintf("it is %g", *v), "give what was measured, or leave it out")
 		}

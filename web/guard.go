@@ -47,7 +47,11 @@ func timely(next http.Handler) http.Handler {
 // onlyText refuses addresses with a character that is no text: nothing keeps it.
 func onlyText(next http.Handler) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
-		for name, of := range map[string]string{"address": r.URL.Path, "query": r.URL.RawQuery} {
+		for _, of := range []struct {
+			name string
+			v    string
+		}{{"address", r.URL.Path}, {"query", r.URL.RawQuery}} {
+			name, of := of.name, of.v
 			if strings.ContainsRune(of, 0) || strings.Contains(of, "%00") {
 				problem(w, blame(name, "it holds a character that is no text (NUL)", "leave it out"))
 				return

@@ -180,7 +180,7 @@ func draw(sh *store.Shot, d *store.Draft) (*Drawn, error) {
 	if _, _, ok := d.Path.Span(); !ok {
 		v.Empty = true
 		q := make([]float64, len(sh.Rig.Axes))
-		v.Analysis = &limit.Analysis{Report: &limit.Report{FPS: fps, Axes: []limit.AxisReport{}, Violations: []limit.Violation{}}, Sentences: []string{}, Remedies: []limit.Remedy{}}
+		v.Analysis = &limit.Analysis{Report: &limit.Report{FPS: fps, Axes: []limit.AxisReport{}, Violations: []limit.Violation{}}, Sentences: []string{}, At: []float64{}, Remedies: []limit.Remedy{}}
 		v.Plot = &Plot{Step: 1}
 		for i, a := range sh.Rig.Axes {
 			q[i] = d.Path.Base[a.ID]

@@ -43,7 +43,11 @@ type Knobs struct {
 
 // Check reports what is wrong with them.
 func (k Knobs) Check() error {
-	for what, v := range map[string][2]float64{"slide_mm": k.SlideMM, "rise_mm": k.RiseMM} {
+	for _, of := range []struct {
+		name string
+		v    [2]float64
+	}{{"slide_mm", k.SlideMM}, {"rise_mm", k.RiseMM}} {
+		what, v := of.name, of.v
 		if !finite(v[:]...) || !(v[0] <= v[1]) || math.Abs(v[0]) > 5000 || math.Abs(v[1]) > 5000 {
 			return mistake.In(what, "give the least and the greatest reading in millimetres", "the plate's readings go from %g to %g mm", v[0], v[1])
 		}
@@ -159,7 +163,11 @@ func (b *Bench) check() error {
 	if err := b.Knobs.Check(); err != nil {
 		return err
 	}
-	for what, v := range map[string]float64{"friction_nm": b.FrictionNM, "cable_nm": b.CableNM} {
+	for _, of := range []struct {
+		name string
+		v    float64
+	}{{"friction_nm", b.FrictionNM}, {"cable_nm", b.CableNM}} {
+		what, v := of.name, of.v
 		if !(v >= 0 && v < 1e6) {
 			return mistake.In(what, "give newton metres, 0 or more", "it is %g", v)
 		}

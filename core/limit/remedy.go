@@ -22,9 +22,10 @@ type Remedy struct {
 
 // Analysis is all that a screen needs to know about a plan on its clock.
 type Analysis struct {
-	Report    *Report  `json:"report"`
-	Sentences []string `json:"sentences"` // one for each violation and blocking jump, what is hard first
-	Remedies  []Remedy `json:"remedies"`  // for the first sentence
+	Report    *Report   `json:"report"`
+	Sentences []string  `json:"sentences"` // one for each violation and blocking jump, what is hard first
+	At        []float64 `json:"at"`        // the frame of each sentence
+	Remedies  []Remedy  `json:"remedies"`  // for the first sentence
 	// WithinRated: what is over is so for working limits alone. Somebody who knows why may
 	// sign for that; nobody for a rated limit, a soft limit or a step.
 	WithinRated bool `json:"within_rated"`
@@ -42,7 +43,7 @@ func Analyse(p *path.Path, r *rig.Rig) (*path.Motion, *Analysis, error) {
 // Of is Analyse for a path that is compiled already.
 func Of(m *path.Motion, p *path.Path, r *rig.Rig) *Analysis {
 	fps := p.Clock().FPS()
-	a := &Analysis{Report: Check(m, r, fps, Working), Sentences: []string{}, Remedies: []Remedy{}}
+	a := &Analysis{Report: Check(m, r, fps, Working), Sentences: []string{}, At: []float64{}, Remedies: []Remedy{}}
 	a.say(p, r, m, fps, true)
 	_, _, free := a.Report.Sealable()
 	a.WithinRated = free && (a.Report.OK() || Check(m, r, fps, Rated).OK())
@@ -56,7 +57,7 @@ func Glance(p *path.Path, r *rig.Rig) (*path.Motion, *Analysis, error) {
 		return nil, nil, err
 	}
 	fps := p.Clock().FPS()
-	a := &Analysis{Report: Check(m, r, fps, Working), Sentences: []string{}, Remedies: []Remedy{}}
+	a := &Analysis{Report: Check(m, r, fps, Working), Sentences: []string{}, At: []float64{}, Remedies: []Remedy{}}
 	a.say(p, r, m, fps, false)
 	return m, a, nil
 }
@@ -65,7 +66,8 @@ func Glance(p *path.Path, r *rig.Rig) (*path.Motion, *Analysis, error) {
 // a soft limit, steps of the speed, then what is too fast; and, where asked for, the
 // remedies of the first one.
 func (a *Analysis) say(p *path.Path, r *rig.Rig, m *path.Motion, fps float64, mend bool) {
-	add := func(text string, remedies func() []Remedy) {
+	add := func(at float64, text string, remedies func() []Remedy) {
+		a.At = append(a.At, at)
 		if a.Sentences = append(a.Sentences, text); len(a.Sentences) == 1 && mend {
 			a.Remedies = append(a.Remedies, remedies()...)
 		}
@@ -74,7 +76,7 @@ func (a *Analysis) say(p *path.Path, r *rig.Rig, m *path.Motion, fps float64, me
 		for i, ax := range a.Report.Axes {
 			for _, j := range ax.Jumps {
 				if j.Order == order {
-					add(jumpSentence(&r.Axes[i], j, fps), func() []Remedy { return forJump(p, r, m, r.Axes[i].ID, j) })
+					add(j.At, jumpSentence(&r.Axes[i], j, fps), func() []Remedy { return forJump(p, r, m, r.Axes[i].ID, j) })
 				}
 			}
 		}
@@ -82,7 +84,7 @@ func (a *Analysis) say(p *path.Path, r *rig.Rig, m *path.Motion, fps float64, me
 	violations := func(ranges bool) {
 		for _, v := range a.Report.Violations {
 			if (v.Quantity == Range) == ranges {
-				add(Sentence(r, v, fps), func() []Remedy { return forViolation(p, r, m, a.Report, v) })
+				add(v.At, Sentence(r, v, fps), func() []Remedy { return forViolation(p, r, m, a.Report, v) })
 			}
 		}
 	}

@@ -4,6 +4,8 @@ import (
 	"fmt"
 	"math"
 	"math/rand/v2"
+	"regexp"
+	"strconv"
 	"strings"
 	"testing"
 
@@ -546,5 +548,35 @@ func TestRunUpIsTheLeast(t *testing.T) {
 	q, _ = q.Apply(r, a.Remedies[0].Edit)
 	if _, b, _ := Analyse(q, r); len(b.Sentences) != 0 || len(b.Remedies) != 0 {
 		t.Errorf("afterwards %q", b.Sentences)
+	}
+}
+
+// Each sentence leads to its own place, whatever comes before it.
+func TestSentencesHaveTheirPlaces(t *testing.T) {
+	r := fixture.Slider()
+	p := line(t, r, "track", 0, 100, 24, 1400, 48, 300, 60, 1450, 96, 900)
+	for _, kind := range []curve.Kind{curve.Linear, curve.Hold, curve.Smooth} {
+		q, err := p.Apply(r, path.Edit{Op: "kind", Axis: "track", Kind: kind})
+		if err != nil {
+			t.Fatal(err)
+		}
+		_, a, err := Analyse(q, r)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if len(a.At) != len(a.Sentences) || len(a.At) == 0 {
+			t.Fatalf("%s: %d places of %d sentences", kind, len(a.At), len(a.Sentences))
+		}
+		for i, s := range a.Sentences {
+			// It names one frame, or the first and the last of a stretch.
+			var named []float64
+			for _, w := range regexp.MustCompile(`\b0\d{3}\b`).FindAllString(s, -1) {
+				f, _ := strconv.ParseFloat(w, 64)
+				named = append(named, f)
+			}
+			if len(named) == 0 || a.At[i] < named[0]-1 || a.At[i] > named[len(named)-1]+1 {
+				t.Errorf("%s: %q leads to %g", kind, s, a.At[i])
+			}
+		}
 	}
 }

@@ -61,7 +61,11 @@ func (p *Path) whole(e Edit) error {
 	if w == nil {
 		return bad("whole", "it is missing", "say what is done to the whole move")
 	}
-	for name, v := range map[string]float64{"frames": w.Frames, "factor": w.Factor, "about": w.About, "by": w.By} {
+	for _, of := range []struct {
+		name string
+		v    float64
+	}{{"frames", w.Frames}, {"factor", w.Factor}, {"about", w.About}, {"by", w.By}} {
+		name, v := of.name, of.v
 		if math.IsNaN(v) || math.Abs(v) > 1e9 {
 			return bad(name, fmt.Sprintf("it is %g", v), "give a number")
 		}

@@ -123,7 +123,11 @@ func (b *Book) check(r *Rig) error {
 	if b == nil {
 		return nil
 	}
-	for what, v := range map[string]float64{"below_tilt_m": b.BelowTiltM, "roll_ring_m": b.RollRingM, "standby_w": b.StandbyW, "rated_w": b.RatedW, "peak_w": b.PeakW} {
+	for _, of := range []struct {
+		name string
+		v    float64
+	}{{"below_tilt_m", b.BelowTiltM}, {"roll_ring_m", b.RollRingM}, {"standby_w", b.StandbyW}, {"rated_w", b.RatedW}, {"peak_w", b.PeakW}} {
+		what, v := of.name, of.v
 		if !(v >= 0 && v < 1e6) {
 			return fmt.Errorf("%s %g; give 0 or more", what, v)
 		}

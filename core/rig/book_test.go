@@ -91,6 +91,11 @@ func TestCan(t *testing.T) {
 	if a := stand().Can(rig.Wish{LowM: ptr(0.3), PanDPS: ptr(1.0), TravelM: ptr(1.0), RollDeg: ptr(1.0), TiltDeg: ptr(1.0), SpeedMPS: ptr(1.0), HoldsOff: true}); len(a) != 7 {
 		t.Errorf("without a camera: %v", a)
 	} else {
+		for range 20 { // in the same order each time
+			if b := stand().Can(rig.Wish{LowM: ptr(0.3), HighM: ptr(2.0), ReachM: ptr(1.0)}); b[0].Wish != "height" || b[1].Wish != "top" || b[2].Wish != "reach" {
+				t.Fatalf("in the order %v", b)
+			}
+		}
 		for _, x := range a {
 			if x.Word != "no" && x.Wish != "power off" {
 				t.Errorf("without a camera: %+v", x)

@@ -127,7 +127,11 @@ func (a *Axis) checkDrive() error {
 	if s.Num*a.StepsPerUnit.Den != a.StepsPerUnit.Num*s.Den {
 		return fmt.Errorf("steps per unit %d/%d; its drive makes %d/%d of them", a.StepsPerUnit.Num, a.StepsPerUnit.Den, s.Num, s.Den)
 	}
-	for what, v := range map[string]float64{"motor_nm": a.Drive.MotorNM, "holding_nm": a.Drive.HoldingNM, "rated_w": a.Drive.RatedW, "peak_w": a.Drive.PeakW} {
+	for _, of := range []struct {
+		name string
+		v    float64
+	}{{"motor_nm", a.Drive.MotorNM}, {"holding_nm", a.Drive.HoldingNM}, {"rated_w", a.Drive.RatedW}, {"peak_w", a.Drive.PeakW}} {
+		what, v := of.name, of.v
 		if !(v >= 0 && v <= 1e6) {
 			return fmt.Errorf("%s %g; give 0 to a million", what, v)
 		}

@@ -27,7 +27,11 @@ const (
 // both signed. What was measured before is part of what is stated now; suspects are of the
 // gearing itself.
 func (a *Axis) Measure(asked, moved float64) (*Measurement, error) {
-	for what, v := range map[string]float64{"asked for": asked, "moved": moved} {
+	for _, of := range []struct {
+		name string
+		v    float64
+	}{{"asked for", asked}, {"moved", moved}} {
+		what, v := of.name, of.v
 		if !(math.Abs(v) >= 1e-3 && math.Abs(v) <= 1e6) {
 			return nil, fmt.Errorf("%s %g %s; a long travel, or several turns, is needed", what, v, a.Unit.Symbol())
 		}

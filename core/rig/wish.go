@@ -200,7 +200,11 @@ func (r *Rig) Can(w Wish) []Answer {
 	}
 	var e Extent
 	if r.Camera == "" {
-		for wish, v := range map[string]*float64{"height": w.LowM, "top": w.HighM, "reach": w.ReachM} {
+		for _, of := range []struct {
+			name string
+			v    *float64
+		}{{"height", w.LowM}, {"top", w.HighM}, {"reach", w.ReachM}} {
+			wish, v := of.name, of.v
 			if v != nil {
 				say(wish, false, "%s carries no camera.", r.Name)
 			}

@@ -34,7 +34,11 @@ func Register(before, after []rig.Vec) (*Shift, error) {
 	if len(before) < 3 {
 		return nil, mistake.In("before_m", "sight three or more that do not lie in a line", "there are %d points", len(before))
 	}
-	for name, list := range map[string][]rig.Vec{"before_m": before, "after_m": after} {
+	for _, of := range []struct {
+		name string
+		v    []rig.Vec
+	}{{"before_m", before}, {"after_m", after}} {
+		name, list := of.name, of.v
 		for i, p := range list {
 			if !(norm(p) <= 1e9) {
 				return nil, mistake.In(fmt.Sprintf("%s[%d]", name, i), "give metres", "it is %v", p)

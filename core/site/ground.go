@@ -158,7 +158,11 @@ func Pack(at []Support, l LevelRules) (*Packing, error) {
 	}
 	p := &Packing{TopMM: math.Inf(-1), Count: map[string]int{}, OK: true}
 	for i, s := range at {
-		for side, h := range map[string]*float64{"left": s.LeftMM, "right": s.RightMM} {
+		for _, of := range []struct {
+			name string
+			v    *float64
+		}{{"left", s.LeftMM}, {"right", s.RightMM}} {
+			side, h := of.name, of.v
 			if h == nil || !(math.Abs(*h) <= 1e5) {
 				return nil, mistake.In(fmt.Sprintf("supports[%d].%s_mm", i, side), "measure there, too", "the support at %g mm has no height under its %s rail", s.AtMM, side)
 			}

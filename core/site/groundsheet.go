@@ -215,7 +215,11 @@ func (g *Ground) named(mm int) string {
 // stands says what swings behind, and what the floor takes.
 func (v *GroundSheet) stands(g *Ground) error {
 	if s := g.Swing; s != nil {
-		for what, x := range map[string]float64{"tail_m": s.TailM, "pivot_m": s.PivotM, "hangs_m": s.HangsM, "room_m": s.RoomM, "keep_m": s.KeepM, "front_up_deg": s.FrontUpD} {
+		for _, of := range []struct {
+			name string
+			v    float64
+		}{{"tail_m", s.TailM}, {"pivot_m", s.PivotM}, {"hangs_m", s.HangsM}, {"room_m", s.RoomM}, {"keep_m", s.KeepM}, {"front_up_deg", s.FrontUpD}} {
+			what, x := of.name, of.v
 			if !(x >= 0 && x <= 1000) {
 				return mistake.In("swing."+what, "give 0 or more", "it is %g", x)
 			}

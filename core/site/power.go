@@ -139,8 +139,13 @@ func NewWiring(nodes []PowerNode, most map[string]float64) (*Wiring, error) {
 }
 
 func (n *PowerNode) check(field string) error {
-	for what, v := range map[string]float64{"breaker_a": n.BreakerA, "most_w": n.MostW, "battery_wh": n.BatteryWh, "headroom_v": n.HeadroomV, "cable_m": n.CableM, "section_mm2": n.SectionMM2,
-		"standby_w": n.StandbyW, "rated_w": n.RatedW, "peak_w": n.PeakW, "start_w": n.StartW, "takes_v[0]": n.TakesV[0], "takes_v[1]": n.TakesV[1], "volts": n.Volts} {
+	for _, of := range []struct {
+		name string
+		v    float64
+	}{{"breaker_a", n.BreakerA}, {"most_w", n.MostW}, {"battery_wh", n.BatteryWh}, {"headroom_v", n.HeadroomV},
+		{"cable_m", n.CableM}, {"section_mm2", n.SectionMM2}, {"standby_w", n.StandbyW}, {"rated_w", n.RatedW}, {"peak_w", n.PeakW}, {"start_w", n.StartW},
+		{"takes_v[0]", n.TakesV[0]}, {"takes_v[1]", n.TakesV[1]}, {"volts", n.Volts}} {
+		what, v := of.name, of.v
 		if !(v >= 0 && v <= 1e7) {
 			return mistake.In(field+"."+what, "give 0 or more", "%s has %g", n.Name, v)
 		}

@@ -1513,6 +1513,7 @@ export interface components {
             within_ppm: number;
         };
         Analysis: {
+            at: number[];
             remedies: components["schemas"]["Remedy"][];
             report: components["schemas"]["Report"];
             sentences: string[];

@@ -24,8 +24,7 @@ const findings = computed<Finding[]>(() => {
   const out: Finding[] = [];
   const rep = v.analysis.report;
   const jumps = rep.axes.flatMap((a) => a.jumps.map((j) => ({ ...j, axis: a.axis })));
-  const hard = jumps.filter((j) => j.order < 2);
-  v.analysis.sentences.forEach((text, i) => out.push({ text, frame: rep.violations[i]?.at ?? hard[i - rep.violations.length]?.at ?? null, remedies: i === 0 ? v.analysis.remedies : [], kind: "stop" }));
+  v.analysis.sentences.forEach((text, i) => out.push({ text, frame: v.analysis.at[i] ?? null, remedies: i === 0 ? v.analysis.remedies : [], kind: "stop" }));
   const knocks = jumps.filter((q) => q.order === 2);
   if (knocks.length > 12) out.push({ text: `Acceleration steps at ${knocks.length} keyframes; the mount feels a knock at each. Smooth has no such steps.`, frame: knocks[0]?.at ?? null, remedies: [], kind: "note" });
   else for (const j of knocks) out.push({ text: `${name(j.axis)}: acceleration steps at ${four(j.at)}; the mount feels a knock. Smooth has no such steps.`, frame: j.at, remedies: [], kind: "note" });
