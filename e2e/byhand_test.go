@@ -42,7 +42,7 @@ func TestAFramingTriedIsKept(t *testing.T) {
 		p.shot(filepath.Join(dir, "tried.png"))
 	}
 	// A stored edit elsewhere leaves it alone, and undo takes it first.
-	p.key("e")
+	p.enter("frame", "239")
 	p.enter("value-track", "1300")
 	p.key("k")
 	p.wait("the stored edit", `document.querySelector('.strip').textContent.includes('All axes stored at 0239')`)

@@ -135,6 +135,20 @@ func TestComposeWithKeys(t *testing.T) {
 		t.Error("the keyframe on all axes is still there")
 	}
 
+	// E is the end pose, which is a keyframe; what is stored hardly beside it changes that one.
+	keys := len(a.view(a.shot).Path.Track("plank/pan").Keys)
+	p.key("e")
+	p.wait("the end pose", `document.querySelector('[data-test="counter"]').textContent.trim() === '0240'`)
+	p.enter("value-pan", "-25")
+	a.wantKey(p, "pan", 240, -25)
+	p.enter("frame", "239.6")
+	p.enter("value-pan", "-24")
+	p.key("k")
+	a.wantKey(p, "pan", 240, -24)
+	if now := len(a.view(a.shot).Path.Track("plank/pan").Keys); now != keys {
+		t.Errorf("%d keyframes of pan, before %d", now, keys)
+	}
+
 	// Letters switched off act no more; the staff opens with Enter.
 	p.must(chromedp.Evaluate[chromedp.Void](`document.querySelector('[data-test="keys"]').click()`))
 	p.wait("the keys", `document.querySelector('.switch input')`)

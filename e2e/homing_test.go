@@ -37,7 +37,7 @@ func (a *app) becomes(id, what string, is func(link.State) bool) {
 	if err != nil {
 		a.t.Fatal(err)
 	}
-	ctx, end := context.WithTimeout(a.t.Context(), 40*time.Second)
+	ctx, end := context.WithTimeout(a.t.Context(), patience(a.t, 40*time.Second))
 	defer end()
 	if err := f.Until(ctx, func(s machine.Snapshot) bool { return s.Connected && is(s.State) }); err != nil {
 		a.t.Fatalf("%s is never %s: it is %s, %+v", id, what, f.Now().State.Mode, f.Now().State.Axes)

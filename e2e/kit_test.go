@@ -230,7 +230,7 @@ func (a *app) open(path string) *page {
 func (a *app) openAt(addr, path string) *page {
 	a.t.Helper()
 	ctx, c1 := tab(a.t)
-	ctx, c3 := context.WithTimeout(ctx, 4*time.Minute)
+	ctx, c3 := context.WithTimeout(ctx, patience(a.t, 4*time.Minute))
 	end := func() { c3(); c1() }
 	a.t.Cleanup(end)
 	p := &page{t: a.t, ctx: ctx, app: a, end: end}
@@ -298,10 +298,18 @@ func eval[T any](p *page, js string) T {
 	return v
 }
 
+// patience is how long is waited for what takes some time: what yields to others takes longer.
+func patience(t *testing.T, alone time.Duration) time.Duration {
+	if ownBrowsers(t) {
+		return alone
+	}
+	return 3 * alone
+}
+
 // wait waits until an expression is true, and says what the page showed if it never is.
 func (p *page) wait(what, js string) {
 	p.t.Helper()
-	ctx, cancel := context.WithTimeout(p.ctx, 40*time.Second)
+	ctx, cancel := context.WithTimeout(p.ctx, patience(p.t, 40*time.Second))
 	defer cancel()
 	for {
 		ok, err := chromedp.Run(ctx, chromedp.Evaluate[bool]("!!("+js+")"))
@@ -409,7 +417,7 @@ func (a *app) rigWait(what string, ok func(link.State, bool) bool) {
 	a.t.Helper()
 	ch, end := a.Floor.Watch()
 	defer end()
-	late := time.After(60 * time.Second)
+	late := time.After(patience(a.t, time.Minute))
 	for {
 		s := a.Floor.Now()
 		if ok(s.State, s.Connected) {

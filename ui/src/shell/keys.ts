@@ -106,7 +106,7 @@ export function useKeys(): { onKey: (e: KeyboardEvent) => void; onKeyUp: (e: Key
         if (route.name === "shoot") moves.goTo();
         else shot.go(shot.first);
         return true;
-      case "e": case "E": shot.go(shot.last - 1); return true;
+      case "e": case "E": shot.go(shot.last); return true;
       case ",": case "<": shot.go(shot.frame - by); return true;
       case ".": case ">": shot.go(shot.frame + by); return true;
       case "g": case "G": moves.goTo(shot.frame); return true;

@@ -401,19 +401,26 @@ export const useShot = defineStore("shot", () => {
     return view.value?.path.tracks.find((t) => t.axis === axisId)?.keys.some((k) => k.frame === f) ?? false;
   }
 
+  // The frame that is stored at: a keyframe less than half a frame away is the one that is meant.
+  function nearest(ids: string[]): number {
+    const keys = view.value?.path.tracks.filter((t) => ids.includes(t.axis)).flatMap((t) => t.keys.map((k) => k.frame)) ?? [];
+    const near = keys.filter((k) => Math.abs(k - frame.value) < 0.5).sort((a, b) => Math.abs(a - frame.value) - Math.abs(b - frame.value));
+    return near[0] ?? frame.value;
+  }
+
   async function store(only?: string): Promise<void> {
     const v: Record<string, number> = {};
     for (const a of axes.value) if (!only || a.id === only) v[a.id] = values.value[a.id] ?? 0;
     const word = only ? axes.value.find((a) => a.id === only)?.name ?? only : "All axes";
-    const at = frame.value;
-    if (!(await edit({ op: "set", frame: at, values: v }, `${word} stored at ${four(at)}.`))) return;
+    const at = frame.value, to = nearest(Object.keys(v));
+    if (!(await edit({ op: "set", frame: to, values: v }, `${word} stored at ${four(to)}.`))) return;
     const rest = only ? Object.entries(tried.value.find((t) => t.frame === at)?.values ?? {}).filter(([axis]) => axis !== only) : [];
     drop(at);
     if (rest.length > 0) trial.put(at, Object.fromEntries(rest));
   }
 
   return { id, who, view, passes, trouble, said, saving, frame, gone, axis, pass, tried, pending, offer, axes, selected, first, last, start, end, index, values, camera, isPending, timecode,
-    load, reload, catchUp, doubt, reloadPasses, passesAre, edit, again, undo, redo, resume, backTo, versions, seal, signSeal, upload, go, select, choosePass, remember, tryValues, ringFor, drop, keyAt, store };
+    load, reload, catchUp, doubt, reloadPasses, passesAre, edit, again, undo, redo, resume, backTo, versions, seal, signSeal, upload, go, select, choosePass, remember, tryValues, ringFor, drop, keyAt, nearest, store };
 });
 
 export function four(f: number): string {

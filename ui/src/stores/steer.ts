@@ -80,7 +80,7 @@ export const useSteer = defineStore("steer", () => {
     if (!v) return;
     touch();
     const values = only ? { [only]: v[only] ?? 0 } : v;
-    await shot.edit({ op: "set", frame: shot.frame, values }, `Stored where ${live.now?.floor.name} stands.`);
+    await shot.edit({ op: "set", frame: shot.nearest(Object.keys(values)), values }, `Stored where ${live.now?.floor.name} stands.`);
   }
   return { on, left, said, share, held: line.held, ready: line.ready, stands, machine, turn, press, release, halfBack, store };
 });
