@@ -70,9 +70,15 @@ func (l *LineUp) On(r *rig.Rig) (*rig.Rig, error) {
 		case !(d.Working.Acceleration > 0 && d.Working.Acceleration <= a.Rated.Acceleration):
 			return nil, &path.Error{Field: id + ".acceleration", Wrong: fmt.Sprintf("a working acceleration of %g %s/s²", d.Working.Acceleration, a.Unit.Symbol()),
 				Want: fmt.Sprintf("give more than 0 and at most the rated %g", a.Rated.Acceleration)}
+		case !(d.Working.Jerk >= 0 && d.Working.Jerk <= a.Rated.Jerk):
+			return nil, &path.Error{Field: id + ".jerk", Wrong: fmt.Sprintf("a working jerk of %g %s/s³", d.Working.Jerk, a.Unit.Symbol()),
+				Want: fmt.Sprintf("give at most the rated %g, or 0 for the one of its description", a.Rated.Jerk)}
 		}
 		a.Min, a.Max = d.Soft[0], d.Soft[1]
 		a.Working.Speed, a.Working.Acceleration = d.Working.Speed, d.Working.Acceleration
+		if d.Working.Jerk > 0 { // it is held against the path's curves: in whole steps a table has none
+			a.Working.Jerk = d.Working.Jerk
+		}
 	}
 	return &out, out.Check()
 }
@@ -129,6 +135,9 @@ func (l *LineUp) Fitted(r *rig.Rig) (fits *LineUp, says string) {
 			d.Soft[1] = a.Max
 		}
 		d.Working.Speed, d.Working.Acceleration = min(d.Working.Speed, a.Rated.Speed), min(d.Working.Acceleration, a.Rated.Acceleration)
+		if !(d.Working.Jerk >= 0 && d.Working.Jerk <= a.Rated.Jerk) {
+			d.Working.Jerk = 0
+		}
 		if !(d.Soft[0] < d.Soft[1] && d.Working.Speed > 0 && d.Working.Acceleration > 0) {
 			continue
 		}
