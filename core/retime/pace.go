@@ -490,7 +490,7 @@ func (r *Result) Old(t float64) float64 {
 			lead, most = i, d
 		}
 	}
-	if lead < 0 {
+	if lead < 0 || r.even {
 		return a + (b-a)*(t-r.t[k-1])/(r.t[k]-r.t[k-1])
 	}
 	want, rising := r.Curves[lead].At(t).P, r.old[lead].At(b).P > r.old[lead].At(a).P

@@ -42,6 +42,7 @@ type Result struct {
 	t, tau     []float64 // new and old times that belong together, rising
 	old        []*curve.Curve
 	sizes      []float64 // how far each axis goes
+	even       bool      // it is the old timing, slowed or quickened evenly
 }
 
 // Gap is how much longer it is than the bound, in parts of it.
@@ -82,12 +83,66 @@ func New(curves []*curve.Curve, lim []Limits, jerk bool) (*Result, error) {
 	if err := survey(curves, lim, false).time(r, lim, false); err != nil || !jerk {
 		return r, err
 	}
-	soft := &Result{old: curves, sizes: r.sizes, LowerBound: r.LowerBound}
+	soft := &Result{old: curves, sizes: r.sizes}
 	if err := survey(curves, lim, true).time(soft, lim, true); err != nil {
 		return nil, err
 	}
-	soft.LowerBound = min(soft.LowerBound, soft.Duration) // it is within speed and acceleration, too
+	if even := r.slowed(lim); even != nil && even.Duration < soft.Duration {
+		soft = even
+	}
+	soft.LowerBound = min(r.LowerBound, soft.Duration) // it is within speed and acceleration, too
 	return soft, nil
+}
+
+// slowed is the old timing, slowed evenly or quickened until a limit is reached; nil where it is
+// none with jerk: it does not begin and end at rest, or its acceleration steps.
+func (r *Result) slowed(lim []Limits) *Result {
+	var most [4]float64
+	first, last := r.old[0].First(), r.old[0].Last()
+	for i, c := range r.old {
+		first, last = min(first, c.First()), max(last, c.Last())
+		v, _ := c.MaxAbs(1)
+		a, _ := c.MaxAbs(2)
+		j, _ := c.MaxAbs(3)
+		for _, s := range [2]curve.Sample{c.At(c.First()), c.End()} {
+			if math.Abs(s.V) > 1e-9*v || math.Abs(s.A) > 1e-9*a {
+				return nil
+			}
+		}
+		if len(c.Jumps(2)) > 0 {
+			return nil
+		}
+		for order, share := range [4]float64{0, v / lim[i].Speed, a / lim[i].Acceleration, j / lim[i].Jerk} {
+			most[order] = max(most[order], share)
+		}
+	}
+	by := max(most[1], math.Sqrt(most[2]), math.Cbrt(most[3])) * (1 + 1e-12)
+	if !(by > 0) || math.IsInf(by, 0) || !(last > first) {
+		return nil
+	}
+	out := &Result{old: r.old, sizes: r.sizes, even: true, Duration: (last - first) * by, t: []float64{0, (last - first) * by}, tau: []float64{first, last}}
+	for order, share := range most {
+		out.WorstShare = max(out.WorstShare, share/math.Pow(by, float64(order)))
+	}
+	out.Stops = []float64{0, out.Duration}
+	for _, s := range stretches(r.old) { // all over the same abscissa
+		x := (s.from - first) * by
+		if len(out.Curves) == 0 {
+			out.Curves = make([]*curve.Curve, len(r.old))
+			for i := range out.Curves {
+				out.Curves[i] = &curve.Curve{X: []float64{x}}
+			}
+		}
+		for i, c := range out.Curves {
+			q, k := s.p[i], 1.0
+			for o := range q {
+				q[o] /= k
+				k *= by
+			}
+			c.X, c.C = append(c.X, (s.to-first)*by), append(c.C, q)
+		}
+	}
+	return out
 }
 
 // stretch is a part of the old time over which every axis is one polynomial, from its start.

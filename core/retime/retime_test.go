@@ -352,3 +352,40 @@ func TestJerkWithoutALimitOfSpeed(t *testing.T) {
 		hold(t, c, lim, retime(t, c, lim, true), true)
 	}
 }
+
+// With jerk it is never longer than the old timing slowed evenly, where that is one: gentle ways
+// of axes that take long to come to their acceleration.
+func TestNeverLongerThanSlowedEvenly(t *testing.T) {
+	rng := rand.New(rand.NewPCG(12, 1))
+	taken := 0
+	for range 30 {
+		n := 2 + rng.IntN(3)
+		x, y, z := []float64{0}, []float64{0}, []float64{0}
+		for len(x) <= n {
+			x, y, z = append(x, x[len(x)-1]+1+rng.Float64()), append(y, y[len(y)-1]+10*rng.Float64()), append(z, z[len(z)-1]+5*rng.Float64())
+		}
+		bends := make([]curve.Bend, len(x))
+		for k := 1; k < n; k++ {
+			bends[k].Slope = 4 * rng.Float64()
+		}
+		c := []*curve.Curve{lay(t, x, y, curve.Spec{Kind: curve.Quintic, Keys: bends}), lay(t, x, z, curve.Spec{Kind: curve.Quintic, Keys: bends})}
+		lim := []Limits{{40, 30 + 50*rng.Float64(), 2 + 20*rng.Float64()}, {40, 30 + 50*rng.Float64(), 2 + 20*rng.Float64()}}
+		r := retime(t, c, lim, true)
+		hold(t, c, lim, r, true)
+		by := 0.0
+		for i, q := range c {
+			for o := 1; o <= 3; o++ {
+				v, _ := q.MaxAbs(o)
+				by = max(by, math.Pow(v/[4]float64{0, lim[i].Speed, lim[i].Acceleration, lim[i].Jerk}[o], 1/float64(o)))
+			}
+		}
+		if even := c[0].Last() * by; r.Duration > even*(1+1e-9) {
+			t.Errorf("%g s, slowed evenly %g", r.Duration, even)
+		} else if r.Duration > even*(1-1e-9) {
+			taken++
+		}
+	}
+	if taken == 0 {
+		t.Error("the old timing was never the better one: this tests nothing")
+	}
+}
