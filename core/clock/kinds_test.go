@@ -272,3 +272,33 @@ func TestSteering(t *testing.T) {
 		t.Error("which clocks are the same")
 	}
 }
+
+// However it is steered, also turned round just before an end, it never leaves its run.
+func TestSteeredStaysOnItsRun(t *testing.T) {
+	rng := rand.New(rand.NewPCG(8, 27))
+	turned := 0
+	for range 200 {
+		run := []Run{Whole(0, 24), {-6, 0, 24, 30}, {-3, 0, 60, 60}}[rng.IntN(3)]
+		s := Spec{Kind: Live, Factor: Rate{1 + rng.Int64N(2), 1}, Way: On, EaseMS: 100 + rng.Int64N(900)}
+		at := int64(0)
+		for range 1 + rng.IntN(5) {
+			at += rng.Int64N(1200)
+			s.Steers = append(s.Steers, Steer{at, rng.Int64N(241) - 120, 120})
+		}
+		c := over(t, s, run, Rate{24, 1})
+		back := false
+		for k := int64(0); k < 8000; k += 4 {
+			f := c.At(k, 1000).Frame()
+			if f < float64(run.Start)-1e-6 || f > float64(run.End)+1e-6 {
+				t.Fatalf("%+v on %+v: at %d ms it is at frame %g", s, run, k, f)
+			}
+			back = back || k > 0 && f < c.At(k-4, 1000).Frame()
+		}
+		if back {
+			turned++
+		}
+	}
+	if turned < 20 {
+		t.Errorf("only %d were turned round", turned)
+	}
+}

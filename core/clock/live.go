@@ -173,11 +173,14 @@ func (h *helm) steer(v *big.Rat) {
 	if h.c.over != nil {
 		over.Set(h.c.over)
 	}
+	beyond := func() bool { return h.at.Cmp(h.start) < 0 || h.at.Cmp(h.end) > 0 }
+	out := false
 	if h.v.Sign()*v.Sign() < 0 {
 		h.run(h.takes(h.v), new(big.Rat))
+		out = beyond() // where it turns is as far as it comes
 	}
 	h.run(h.aligned(v), v)
-	if h.at.Cmp(h.start) < 0 || h.at.Cmp(h.end) > 0 || v.Sign() == 0 && h.at.Cmp(h.end) == 0 { // it would be beyond an end
+	if out || beyond() || v.Sign() == 0 && h.at.Cmp(h.end) == 0 { // it would be beyond an end
 		*h = was
 		h.c.all, h.c.over = h.c.all[:laid], over
 	}
