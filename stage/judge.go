@@ -29,7 +29,7 @@ type Finding struct {
 
 // rules is the version of how takes are judged: raised when the same takes could
 // come to another word or number, so that what is stored is judged anew.
-const rules = 4
+const rules = 5
 
 // Depends names everything that a finding rests on. Two findings of a take with
 // equal Depends are the same. print is the seal's fingerprint in hex, which names

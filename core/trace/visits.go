@@ -79,7 +79,10 @@ type visit struct {
 func (v *Visited) visits(frame int) []visit {
 	p := clock.Pos(frame) << 32
 	var out []visit
-	for _, r := range v.runs {
+	for k, r := range v.runs {
+		if x, ok := v.turned(k, p); ok {
+			out = append(out, x)
+		}
 		pos := v.t.Pos[r.from : r.to+1]
 		past := func(i int) bool { return pos[i] >= p }
 		beyond := func(i int) bool { return pos[i] > p }
@@ -109,6 +112,31 @@ func (v *Visited) visits(frame int) []visit {
 		out = append(out, x)
 	}
 	return out
+}
+
+// turnNear is how near a turn has to come to a frame to be a visit of it, in parts of a frame.
+const turnNear = clock.One / 1000
+
+// turned is the visit of a frame at which the trace turns round between two rows, before run k:
+// the row beside the turn is its pose. How far it came between the rows is worked out of the
+// steps before and after.
+func (v *Visited) turned(k int, p clock.Pos) (x visit, ok bool) {
+	if k == 0 || v.runs[k].anew {
+		return x, false
+	}
+	j := v.runs[k].from // the row that came farthest
+	if j == 0 || j+1 >= len(v.t.Pos) || v.runs[k-1].down == v.runs[k].down {
+		return x, false
+	}
+	before, at, after := v.t.Pos[j-1], v.t.Pos[j], v.t.Pos[j+1]
+	if v.runs[k-1].down { // as if it had come up
+		before, at, after, p = -before, -at, -after, -p
+	}
+	peak := max(at+after+(at-before), before+at+(at-after)) / 2
+	if p <= at || p > peak+turnNear {
+		return x, false
+	}
+	return visit{from: j, to: j, exact: true}, true
 }
 
 // Visits is how often the trace passes a frame.

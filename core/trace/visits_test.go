@@ -69,6 +69,35 @@ func TestVisits(t *testing.T) {
 	}
 }
 
+// Where it turns between two rows it is at its last frame too, once: however often it goes there
+// and back, with an ease and without.
+func TestATurnBetweenRowsIsAVisit(t *testing.T) {
+	for _, s := range []clock.Spec{
+		{Way: clock.ThereAndBack, Times: 2},
+		{Way: clock.ThereAndBack, Times: 3, EaseMS: 120},
+		{Way: clock.ThereAndBack, Times: 2, Factor: clock.Rate{Num: 7, Den: 11}},
+		{Way: clock.ThereAndBack, Times: 4, Factor: clock.Rate{Num: 2, Den: 1}, Waits: []clock.Wait{{Frame: 4, MS: 21}}},
+	} {
+		if s.Kind = clock.Steady; s.Factor.Num == 0 {
+			s.Factor = clock.Rate{Num: 1, Den: 1}
+		}
+		tr, c := onClock(t, s, func(int64, float64) float64 { return 0 })
+		v := tr.ByVisit(0)
+		got := make([]float64, 1)
+		for f := -1; f <= 11; f++ {
+			times := c.TimesAt(float64(f))
+			if n := v.Visits(f); n != len(times) {
+				t.Errorf("%+v: frame %d: %d visits, the clock has %d", s, f, n, len(times))
+			}
+			for n := range times {
+				if !v.AtVisit(got, f, n, false) || math.Abs(got[0]-float64(f)) > 0.06 {
+					t.Errorf("%+v: frame %d, visit %d: %g", s, f, n, got[0])
+				}
+			}
+		}
+	}
+}
+
 // Each visit is judged: what is off on the way back only is off, a wait in which
 // the rig sags is off at its end, and a way back that was never made is missing.
 func TestEveryVisitIsJudged(t *testing.T) {
