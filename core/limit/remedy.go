@@ -40,11 +40,23 @@ func Analyse(p *path.Path, r *rig.Rig) (*path.Motion, *Analysis, error) {
 	return m, Of(m, p, r), nil
 }
 
+// mostPrompt is how many keyframes over all axes a plan may have whose remedies are looked for
+// with its sentences: those of a larger one take longer, and come with More.
+const mostPrompt = 2000
+
+func prompt(p *path.Path) bool {
+	n := 0
+	for i := range p.Tracks {
+		n += len(p.Tracks[i].Keys)
+	}
+	return n <= mostPrompt
+}
+
 // Of is Analyse for a path that is compiled already.
 func Of(m *path.Motion, p *path.Path, r *rig.Rig) *Analysis {
 	fps := p.Clock().FPS()
 	a := &Analysis{Report: Check(m, r, fps, Working), Sentences: []string{}, At: []float64{}, Remedies: []Remedy{}}
-	a.say(p, r, m, fps, true)
+	a.say(p, r, m, fps, prompt(p))
 	_, _, free := a.Report.Sealable()
 	a.WithinRated = free && (a.Report.OK() || Check(m, r, fps, Rated).OK())
 	return a
@@ -159,18 +171,30 @@ func giveRoom(p *path.Path, r *rig.Rig, v Violation) (Remedy, bool) {
 			from, to = min(from, keys[i]), max(to, keys[i+1])
 		}
 	}
-	for n := 1; n <= mostRoom; n = nextRoom(n) {
-		e := path.Edit{Op: "room", Frame: keys[at], Frames: n}
-		_, rep, ok := try(p, r, e)
+	last := 0 // the last that did not do
+	next := nextRoom
+	if !prompt(p) { // each look is dear
+		next = func(n int) int { return 2 * n }
+	}
+	for n := 1; n <= mostRoom; n = next(n) {
+		rep, ok := roomFor(p, r, keys[at], from, to, n)
 		if !ok {
 			return Remedy{}, false
 		}
-		if !Touches(rep, from, to+float64(n)) {
-			n = leastRoom(p, r, keys[at], from, to, n)
-			e.Frames = n
-			_, rep, _ = try(p, r, e)
-			return Remedy{"room", fmt.Sprintf("Give it room: %d %s before %s", n, frames(n), Frame4(keys[at+1])), e, rep.OK()}, true
+		if rep == nil {
+			last = n
+			continue
 		}
+		for last+1 < n { // the least between
+			m := last + (n-last)/2
+			if q, _ := roomFor(p, r, keys[at], from, to, m); q != nil {
+				n, rep = m, q
+			} else {
+				last = m
+			}
+		}
+		e := path.Edit{Op: "room", Frame: keys[at], Frames: n}
+		return Remedy{"room", fmt.Sprintf("Give it room: %d %s before %s", n, frames(n), Frame4(keys[at+1])), e, rep.OK()}, true
 	}
 	return Remedy{}, false
 }
@@ -178,16 +202,14 @@ func giveRoom(p *path.Path, r *rig.Rig, v Violation) (Remedy, bool) {
 // nextRoom tries every number at first and then every eighth part more.
 func nextRoom(n int) int { return n + max(1, n/8) }
 
-// leastRoom walks back from a number that passes while the one below passes too.
-func leastRoom(p *path.Path, r *rig.Rig, at, from, to float64, n int) int {
-	for n > 1 {
-		_, rep, ok := try(p, r, path.Edit{Op: "room", Frame: at, Frames: n - 1})
-		if !ok || Touches(rep, from, to+float64(n-1)) {
-			break
-		}
-		n--
+// roomFor is the check with so many frames more at a keyframe, nil where the stretch is still
+// over a limit; ok is false where there cannot be so many.
+func roomFor(p *path.Path, r *rig.Rig, at, from, to float64, n int) (rep *Report, ok bool) {
+	_, rep, ok = try(p, r, path.Edit{Op: "room", Frame: at, Frames: n})
+	if !ok || Touches(rep, from, to+float64(n)) {
+		return nil, ok
 	}
-	return n
+	return rep, true
 }
 
 // Touches reports whether any violation reaches into the frames from–to.

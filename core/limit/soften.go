@@ -8,11 +8,12 @@ import (
 	"keenarc/core/curve"
 	"keenarc/core/effort"
 	"keenarc/core/path"
+	"keenarc/core/retime"
 	"keenarc/core/rig"
 )
 
-// More are the remedies that take longer to find, for the first sentence of a plan: softer
-// easings with the same keyframes at the same frames, and the whole move timed anew. Each has
+// More are the remedies that take longer to find, for the first sentence of a plan: those of
+// Analyse where the plan is a large one, softer easings with the same keyframes at the same frames, and the whole move timed anew. Each has
 // been tried and checked. It ends with the context, too.
 func More(ctx context.Context, p *path.Path, r *rig.Rig) ([]Remedy, error) {
 	m, a, err := Analyse(p, r)
@@ -22,6 +23,14 @@ func More(ctx context.Context, p *path.Path, r *rig.Rig) ([]Remedy, error) {
 	out := []Remedy{}
 	if len(a.Sentences) == 0 {
 		return out, nil
+	}
+	if !prompt(p) { // they have not come with the sentences
+		late := &Analysis{Report: a.Report}
+		late.say(p, r, m, p.Clock().FPS(), true)
+		out = append(out, late.Remedies...)
+		if err := ctx.Err(); err != nil {
+			return nil, err
+		}
 	}
 	for _, v := range a.Report.Violations {
 		if v.Quantity == Range {
@@ -34,6 +43,9 @@ func More(ctx context.Context, p *path.Path, r *rig.Rig) ([]Remedy, error) {
 	}
 	if err := ctx.Err(); err != nil {
 		return nil, err
+	}
+	if retime.Stretches(m.Curves) > mostPrompt {
+		return out, nil
 	}
 	if t, err := Retime(p, r); err == nil {
 		_, after, ok := try(p, r, t.Edit)
@@ -86,6 +98,9 @@ func soften(ctx context.Context, p *path.Path, r *rig.Rig, m *path.Motion, v Vio
 		}
 	}
 	for _, law := range curve.Laws {
+		if !prompt(p) { // each look is dear
+			break
+		}
 		for _, part := range rampParts {
 			text := fmt.Sprintf("%d %%", part)
 			look(fmt.Sprintf("ramps by %s over %s of each leg", law, text), path.Edit{Op: "kind", Axis: v.Axis, Kind: curve.Ramped, Ramp: &path.TypedRamp{Law: law, In: text, Out: text}})

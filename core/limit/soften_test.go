@@ -1,7 +1,10 @@
 package limit
 
 import (
+	"context"
+	"errors"
 	"math"
+	"slices"
 	"strings"
 	"testing"
 
@@ -302,5 +305,42 @@ func TestRetimeMeetsThePoses(t *testing.T) {
 	still.Track("track").Keys = still.Track("track").Keys[:1]
 	if n.met(p, still, r, []int{0}) {
 		t.Error("a move that stands still meets all poses")
+	}
+}
+
+// A large plan is checked without looking for remedies; they come afterwards, and do what they say.
+func TestRemediesOfALargePlanComeLater(t *testing.T) {
+	r := fixture.Slider()
+	var kv []float64
+	for k := range mostPrompt + 1 {
+		kv = append(kv, float64(k*12), 700+float64(k%2))
+	}
+	for k := 1000; k <= mostPrompt; k++ { // one leg is too fast
+		kv[2*k+1] += 300
+	}
+	p := line(t, r, "track", kv...)
+	_, a, err := Analyse(p, r)
+	if err != nil || len(a.Sentences) == 0 || len(a.Remedies) != 0 {
+		t.Fatalf("%v, %q, %d remedies", err, a.Sentences, len(a.Remedies))
+	}
+	more, err := More(t.Context(), p, r)
+	var kinds []string
+	for _, m := range more {
+		kinds = append(kinds, m.Kind)
+	}
+	if err != nil || len(kinds) < 2 || kinds[0] != "slow" {
+		t.Fatalf("%v, %v", err, kinds)
+	}
+	q, err := p.Apply(r, more[0].Edit)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if _, after, _ := Analyse(q, r); slices.Contains(after.Sentences, a.Sentences[0]) {
+		t.Errorf("%s leaves %q", more[0].Text, a.Sentences[0])
+	}
+	gone, end := context.WithCancel(t.Context())
+	end()
+	if _, err := More(gone, p, r); !errors.Is(err, context.Canceled) {
+		t.Errorf("nobody waits: %v", err)
 	}
 }
