@@ -354,7 +354,7 @@ func TestThePlugIsPulled(t *testing.T) {
 		seed = n
 	}
 	t.Logf("seed %d", seed)
-	b := newBench(t, folder(t))
+	b := newBenchOn(t, folder(t), deskIn(t, folder(t))) // its database is killed, too
 	b.long(min(2+kills/60, weave.MostLayers))
 	pull(b, kills, rand.New(rand.NewPCG(seed, 1)))
 	v := b.settled()
