@@ -55,7 +55,7 @@ func TestFirstRoll(t *testing.T) {
 	}
 	p.key("6")
 	p.wait("the log", `document.querySelector('[data-test="log"]')?.textContent.match(/take \d+: stacks, at most/)`)
-	p.wait("the takes", `document.querySelectorAll('[data-test="takes"] tbody tr').length >= 2`)
+	p.wait("the takes, and what they ran on", `document.querySelectorAll('[data-test="takes"] tbody tr').length >= 2 && document.querySelector('[data-test="takes"] tbody').textContent.includes('×1')`)
 
 	urls, errs := p.seen()
 	for _, u := range urls {

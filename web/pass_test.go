@@ -48,6 +48,9 @@ func TestAPassIsChangedFieldByField(t *testing.T) {
 			t.Fatalf("side by side: %+v %q", q.Clock, q.Note)
 		}
 	}
+	if _, log := do("GET", "/api/shots/"+id+"/log", ""); !strings.Contains(log, "its clock was ×1") || !strings.Contains(log, "and is ×0.5") {
+		t.Errorf("the log says nothing of it: %.300s", log)
+	}
 	seen, err := json.Marshal(look().Clock)
 	if err != nil {
 		t.Fatal(err)

@@ -106,6 +106,7 @@ func between(s clock.Spec, m *path.Motion, rate clock.Rate) int {
 type TakeView struct {
 	store.TakeLine
 	Short   string            `json:"seal_short"`
+	On      string            `json:"clock" doc:"what it ran on, in words"`
 	Finding *TakeFinding      `json:"finding,omitempty"`
 	Strip   []float64         `json:"strip" doc:"deviation from the seal in pixels, by picture frame"`
 	Missing []trace.FrameSpan `json:"missing" doc:"picture frames without a sample: from, and the one after the last"`
@@ -204,8 +205,9 @@ func (s *Server) passRoutes(r chi.Router, api huma.API) {
 		if _, err := s.passOf(ctx, in.Body.Shot, in.ID); err != nil {
 			return nil, s.fail(err)
 		}
+		var was, now store.Pass
 		if err := s.store.ChangePass(ctx, in.ID, func(p *store.Pass) error {
-			was := *p
+			was = *p
 			give(&p.Name, in.Body.Name)
 			give(&p.Note, in.Body.Note)
 			if in.Body.Clock != "" {
@@ -236,9 +238,13 @@ func (s *Server) passRoutes(r chi.Router, api huma.API) {
 			if _, err := p.Clock.Over(clock.Whole(run.First, max(run.Last, run.First+1)), d.Path.Rate); err != nil && len(p.Clock.Waits) == 0 {
 				return blamed("clock", err) // where it waits is said beside the pass: the move may still change
 			}
+			now = *p
 			return nil
 		}); err != nil {
 			return nil, s.fail(err)
+		}
+		if from, to := was.Clock.Words(), now.Clock.Words(); from != to {
+			s.note(ctx, in.Body.Shot, "pass", fmt.Sprintf("Pass %d · %s: its clock was %s and is %s.", now.Number, now.Name, from, to), nil)
 		}
 		s.changed(in.Body.Shot)
 		v, err := s.passes(ctx, in.Body.Shot)
@@ -358,7 +364,7 @@ func (s *Server) passes(ctx context.Context, shot string) ([]PassView, error) {
 			if t.PassID != p.ID {
 				continue
 			}
-			tv := TakeView{TakeLine: t, Short: short[t.SealID], Strip: []float64{}, Missing: []trace.FrameSpan{}}
+			tv := TakeView{TakeLine: t, Short: short[t.SealID], On: t.Clock.Words(), Strip: []float64{}, Missing: []trace.FrameSpan{}}
 			if f := found[t.ID]; f != nil {
 				tv.show(f, against(ps, stage.Reference(chosen, all, &all[i])))
 			}

@@ -260,3 +260,21 @@ func TestSpecRefuses(t *testing.T) {
 		t.Error("which clocks are the same")
 	}
 }
+
+func TestWordsOfAClock(t *testing.T) {
+	for want, s := range map[string]Spec{
+		"×1":                            Times(Rate{1, 1}),
+		"×0.5, there and back 3 times":  {Kind: Steady, Factor: Rate{1, 2}, Way: ThereAndBack, Times: 3},
+		"×2, back, waits 1.5 s at 0070": {Kind: Steady, Factor: Rate{2, 1}, Way: Back, Waits: []Wait{{70, 1500}}},
+		"×1, waits 1 s at 0001, waits 1 s at 0002, waits 1 s at 0003, 2 waits more": {Kind: Steady, Factor: Rate{1, 1}, Way: On,
+			Waits: []Wait{{1, 1000}, {2, 1000}, {3, 1000}, {4, 1000}, {5, 1000}}},
+		"×1, sets out after 2 s, eases over 0.4 s, the camera at its own rate": {Kind: Steady, Factor: Rate{1, 1}, Way: On, DelayMS: 2000, EaseMS: 400, CameraLocked: true},
+		"stepped, 24 pictures, one every 2 s, moving for 0.5 s of it":          {Kind: Stepped, Factor: Rate{1, 1}, Way: On, Pictures: 24, IntervalMS: 2000, MoveMS: 500},
+		"crawling, 24 pictures, one every 2 s":                                 {Kind: Crawling, Factor: Rate{1, 1}, Way: On, Pictures: 24, IntervalMS: 2000},
+		"live, up to ×2, steered once":                                         {Kind: Live, Factor: Rate{2, 1}, Way: On, Steers: []Steer{{100, 1, 1}}},
+	} {
+		if got := s.Words(); got != want {
+			t.Errorf("%q, want %q", got, want)
+		}
+	}
+}

@@ -47,7 +47,7 @@ func TestRollAndJudge(t *testing.T) {
 		t.Errorf("quantisation moves the picture by %g px", q)
 	}
 	log := f.journal.Text()
-	for _, want := range []string{"Plank: homing started on all axes.", "Rolled pass 1 · Keeper, take 2", "Plank: all axes homed.", "Pass 1 · Keeper, take 2 finished: 10009 samples."} {
+	for _, want := range []string{"Plank: homing started on all axes.", "Rolled pass 1 · Keeper, take 2", "Plank: all axes homed.", "Pass 1 · Keeper, take 2 finished: 10009 samples, on a clock of ×1."} {
 		if !strings.Contains(log, want) {
 			t.Errorf("the log does not say %q:\n%s", want, log)
 		}

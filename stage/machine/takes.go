@@ -361,9 +361,9 @@ func (t *Taking) says() string {
 		rest = fmt.Sprintf(" The rig still had the rest: %d samples more, %d in all.", k.Rows-t.fetched, k.Rows)
 	}
 	if k.Broken {
-		return fmt.Sprintf("%s broken off at frame %04.0f: %s.%s", k.Label, k.Frame, k.Why, rest)
+		return fmt.Sprintf("%s broken off at frame %04.0f, on a clock of %s: %s.%s", k.Label, k.Frame, k.Clock.Words(), k.Why, rest)
 	}
-	return fmt.Sprintf("%s finished: %d samples.%s", k.Label, k.Rows, rest)
+	return fmt.Sprintf("%s finished: %d samples, on a clock of %s.%s", k.Label, k.Rows, k.Clock.Words(), rest)
 }
 
 // breakOff ends the take that rolls, its rig being gone, and lets go of those

@@ -4665,6 +4665,8 @@ export interface components {
         TakeView: {
             broken: boolean;
             by: components["schemas"]["Person"];
+            /** @description what it ran on, in words */
+            clock: string;
             /** @description what it ran on */
             clock_spec: components["schemas"]["Spec"];
             ended: boolean;

@@ -66,7 +66,7 @@ async function choose(p: PassView, t: TakeView): Promise<void> {
   else shot.trouble = sentence(r.error);
 }
 const takeTitle = (p: PassView, t: TakeView): string => {
-  const how = t.broken ? `broken off at ${four(t.frame)}: ${t.why}` : `sealed ${t.seal_short}`;
+  const how = t.broken ? `broken off at ${four(t.frame)}: ${t.why}` : `sealed ${t.seal_short}, on ${t.clock}`;
   if (p.chosen_by_hand === t.id) return `${how}. Chosen by hand; press to let the last whole take stand for the pass.`;
   return p.chosen === t.id ? `${how}. The last whole take stands for the pass.` : `${how}. Press to choose it.`;
 };

@@ -40,11 +40,11 @@ const day = (t: string): string => new Date(t).toLocaleDateString("en-GB", { day
       <h2 id="takes-title" class="cap">Takes and traces</h2>
       <p
         class="quiet small">A trace is every millisecond from the start of the run: the rig's own tick, the frame due, every axis as far as its sensor sees.</p>
-      <table data-test="takes"><thead><tr><th>pass</th><th>take</th><th>path</th><th>samples</th><th>how it went</th><th>trace</th></tr>
+      <table data-test="takes"><thead><tr><th>pass</th><th>take</th><th>path</th><th>clock</th><th>samples</th><th>how it went</th><th>trace</th></tr>
         </thead>
         <tbody>
           <template v-for="p in shot.passes" :key="p.id"><tr v-for="t in p.takes" :key="t.id">
-            <td>{{ p.number }} · {{ p.name }}</td><td>{{ t.number }}</td><td>{{ t.seal_short }}</td><td>{{ t.rows }}</td>
+            <td>{{ p.number }} · {{ p.name }}</td><td>{{ t.number }}</td><td>{{ t.seal_short }}</td><td>{{ t.clock }}</td><td>{{ t.rows }}</td>
             <td
               :class="t.broken ? 'over' : ''">{{ t.broken ? `broken off at ${four(t.frame)}: ${t.why}` : t.finding?.word ? `${t.finding.word} ${t.finding.worst_px.toFixed(2)} px` : t.ended ? "whole" : "rolling" }}</td>
             <td><a class="link" :href="`/api/takes/${t.id}/trace.csv`" download>CSV</a></td>
