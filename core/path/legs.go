@@ -1,6 +1,7 @@
 package path
 
 import (
+	"cmp"
 	"slices"
 
 	"keenarc/core/curve"
@@ -27,6 +28,37 @@ func (t *Track) add(k Key) {
 	}
 	t.Keys = slices.Insert(t.Keys, i, k)
 	t.own(slices.Insert(legs, i, own))
+}
+
+// addAll puts keyframes among those that there are, as add would one after another; where there
+// is one already it is changed, and of two at a frame the later counts.
+func (t *Track) addAll(keys []Key) {
+	more := slices.Clone(keys)
+	slices.SortStableFunc(more, func(a, b Key) int { return cmp.Compare(a.Frame, b.Frame) })
+	was, legs := t.Keys, t.owned()
+	out, own := make([]Key, 0, len(was)+len(more)), make([]leg, 0, len(was)+len(more))
+	k := 0 // of those that there were
+	for i, m := range more {
+		if i+1 < len(more) && more[i+1].Frame == m.Frame {
+			continue
+		}
+		for k < len(was) && was[k].Frame < m.Frame {
+			out, own = append(out, was[k]), append(own, legs[k])
+			k++
+		}
+		if k < len(was) && was[k].Frame == m.Frame {
+			out, own = append(out, m), append(own, legs[k])
+			k++
+			continue
+		}
+		var mine leg
+		if k > 0 && k < len(was) { // both parts start and stop: neither keeps ramps that were for the whole
+			mine.kind, own[len(own)-1].ramp = legs[k-1].kind, nil
+		}
+		out, own = append(out, m), append(own, mine)
+	}
+	t.Keys = append(out, was[k:]...)
+	t.own(append(own, legs[k:]...))
 }
 
 func (t *Track) remove(i int) {

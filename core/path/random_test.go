@@ -5,6 +5,7 @@ import (
 	"math/rand/v2"
 	"os"
 	"reflect"
+	"slices"
 	"testing"
 
 	"keenarc/core/clock"
@@ -127,6 +128,44 @@ func TestWordsOfEdits(t *testing.T) {
 	} {
 		if got := e.Words(); got != want {
 			t.Errorf("%q, want %q", got, want)
+		}
+	}
+}
+
+// Many keyframes at once come to what they come to one after another.
+func TestAddAllIsAddOneByOne(t *testing.T) {
+	rng := rand.New(rand.NewPCG(4, 27))
+	for range 400 {
+		one := Track{Axis: "pan", Kind: curve.Smooth}
+		for f := range 1 + rng.IntN(6) {
+			one.Keys = append(one.Keys, Key{Frame: float64(10 * f), Value: rng.Float64()})
+		}
+		for i := range len(one.Keys) - 1 {
+			if rng.IntN(2) == 0 {
+				if one.Segments == nil {
+					one.Segments, one.Ramps = map[int]curve.Kind{}, map[int]curve.Ramp{}
+				}
+				one.Segments[i] = []curve.Kind{curve.Linear, curve.Ramped}[rng.IntN(2)]
+				one.Ramps[i] = curve.Ramp{Law: curve.Trapezoid, In: float64(i)}
+			}
+		}
+		all := one
+		all.Keys = slices.Clone(one.Keys)
+		var more []Key
+		for range rng.IntN(8) {
+			more = append(more, Key{Frame: float64(rng.IntN(70) - 5), Value: rng.Float64()})
+		}
+		all.addAll(more)
+		one.Keys = slices.Clone(one.Keys)
+		for _, k := range more {
+			if i := one.find(k.Frame); i >= 0 {
+				one.Keys[i] = k
+			} else {
+				one.add(k)
+			}
+		}
+		if !reflect.DeepEqual(one.Keys, all.Keys) || !reflect.DeepEqual(one.owned(), all.owned()) {
+			t.Fatalf("%v\none by one %v %v\nat once %v %v", more, one.Keys, one.owned(), all.Keys, all.owned())
 		}
 	}
 }

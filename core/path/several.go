@@ -135,12 +135,8 @@ func (p *Path) paste(e Edit) error {
 			if math.IsNaN(k.Frame) {
 				return bad("frame", "it is not a number", "give a frame number")
 			}
-			if i := t.find(k.Frame); i >= 0 {
-				t.Keys[i] = k
-				continue
-			}
-			t.add(k)
 		}
+		t.addAll(from.Keys)
 	}
 	return nil
 }
