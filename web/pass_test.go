@@ -68,3 +68,39 @@ func TestAPassIsChangedFieldByField(t *testing.T) {
 		t.Errorf("%+v", q.Clock)
 	}
 }
+
+// What a clock comes to on a plan is worked out once; another clock, another plan or other limits
+// of the day are another matter.
+func TestAClockIsWorkedOutOnce(t *testing.T) {
+	id := fresh(t, "WB-12")
+	for k, e := range []string{`{"op":"set","frame":0,"values":{"track":200}}`, `{"op":"set","frame":48,"values":{"track":300}}`} {
+		if code, b := do("POST", "/api/shots/"+id+"/edits", `{"revision":`+itoa(k)+`,"edit":`+e+`}`); code != 200 {
+			t.Fatal(b)
+		}
+	}
+	look := func() PassView {
+		t.Helper()
+		var ps []PassView
+		if _, b := do("GET", "/api/shots/"+id+"/passes", ""); fromJSON(b, &ps) != nil || len(ps) == 0 {
+			t.Fatal(b)
+		}
+		return ps[0]
+	}
+	first := look()
+	if again := look(); again.Clocked != first.Clocked || first.WorstShare <= 0 || first.Seconds != 2 {
+		t.Errorf("%+v, then %+v", first.Clocked, again.Clocked)
+	}
+	if code, b := do("PUT", "/api/passes/"+first.ID, `{"shot":"`+id+`","clock":"1/2"}`); code != 200 {
+		t.Fatal(b)
+	}
+	slow := look()
+	if slow.Seconds != 4 || slow.WorstShare >= first.WorstShare {
+		t.Errorf("on another clock: %+v", slow.Clocked)
+	}
+	if code, b := do("POST", "/api/shots/"+id+"/edits", `{"revision":2,"edit":{"op":"set","frame":48,"values":{"track":500}}}`); code != 200 {
+		t.Fatal(b)
+	}
+	if now := look(); now.WorstShare <= slow.WorstShare {
+		t.Errorf("on another plan: %+v", now.Clocked)
+	}
+}

@@ -2,11 +2,13 @@ package web
 
 import (
 	"context"
+	"encoding/json"
 	"fmt"
 	"math"
 	"net/http"
 	"slices"
 	"strconv"
+	"sync"
 
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/go-chi/chi/v5"
@@ -37,10 +39,14 @@ type PassView struct {
 	Stands string  `json:"chosen"`
 	Word   string  `json:"word" doc:"verdict of the chosen take: stacks, off, cannot say, or empty"`
 	Px     float64 `json:"px"`
-	// What the plan as it stands comes to on this pass's clock.
+	Clocked
+	TooFast bool `json:"too_fast" doc:"faster than the clock that the path was sealed on"`
+}
+
+// Clocked is what a plan as it stands comes to on a clock.
+type Clocked struct {
 	FPS        float64 `json:"fps"`
 	Factor     string  `json:"clock" doc:"the factor as it would be typed"`
-	TooFast    bool    `json:"too_fast" doc:"faster than the clock that the path was sealed on"`
 	Seconds    float64 `json:"seconds"`
 	WorstAxis  string  `json:"worst_axis" doc:"the axis that uses the largest share of a working limit; empty without keyframes"`
 	WorstShare float64 `json:"worst_share"`
@@ -50,13 +56,34 @@ type PassView struct {
 	Steered    bool    `json:"steered" doc:"somebody may change its speed while it rolls"`
 }
 
-// clocked works out a pass's clock on a plan.
-func (v *PassView) clocked(p *path.Path, m *path.Motion, r *rig.Rig) {
-	v.FPS, v.Factor = p.Rate.Times(v.Clock.Factor).Float(), v.Clock.Factor.String()
+// clockedKey names all that Clocked rests on.
+type clockedKey struct {
+	revisionKey
+	clock string
+}
+
+// clocked works a clock on a plan out, once for everybody who looks at it: a long move on a clock
+// that steps takes seconds.
+func (s *Server) clocked(sh *store.Shot, d *store.Draft, spec clock.Spec, motion func() *path.Motion) Clocked {
+	raw, err := json.Marshal(spec)
+	key := clockedKey{revisionKey{sh.ID, d.Revision, sh.LinedUp}, string(raw)}
+	if v, ok := s.clocks.Get(key); ok && err == nil {
+		return v
+	}
+	v := Clocked{}
+	v.work(d.Path, motion(), sh.Rig, spec)
+	if err == nil {
+		s.clocks.Add(key, v)
+	}
+	return v
+}
+
+func (v *Clocked) work(p *path.Path, m *path.Motion, r *rig.Rig, spec clock.Spec) {
+	v.FPS, v.Factor = p.Rate.Times(spec.Factor).Float(), spec.Factor.String()
 	if m == nil {
 		return
 	}
-	c, err := v.Clock.Over(m.Run(), p.Rate)
+	c, err := spec.Over(m.Run(), p.Rate)
 	if err != nil { // it waits at a frame that the move no longer has
 		v.ClockNote = capital(err.Error()) + "."
 		return
@@ -65,8 +92,8 @@ func (v *PassView) clocked(p *path.Path, m *path.Motion, r *rig.Rig) {
 	if t := c.Seconds(); !math.IsInf(t, 1) {
 		v.Seconds = t
 	}
-	v.EveryMS = v.Clock.EveryMS(c)
-	v.Steered = v.Clock.Kind == clock.Live
+	v.EveryMS = spec.EveryMS(c)
+	v.Steered = spec.Kind == clock.Live
 	if err := limit.CanFollow(m, r, c); err != nil {
 		v.ClockNote = capital(err.Error()) + "."
 	}
@@ -74,7 +101,7 @@ func (v *PassView) clocked(p *path.Path, m *path.Motion, r *rig.Rig) {
 	if v.ClockNote == "" && !rep.OK() && c.MaxAcceleration() > 0 {
 		v.ClockNote = onClockSentence(r, rep, c)
 	}
-	v.Between = between(v.Clock, m, p.Rate)
+	v.Between = between(spec, m, p.Rate)
 	for _, a := range rep.Axes {
 		if a.Share > v.WorstShare {
 			v.WorstAxis, v.WorstShare = a.Axis, a.Share
@@ -339,10 +366,13 @@ func (s *Server) passes(ctx context.Context, shot string) ([]PassView, error) {
 	if err != nil {
 		return nil, err
 	}
-	m, err := path.Compile(d.Path, sh.Rig)
-	if err != nil {
-		m = nil // an empty sheet: there is no motion yet
-	}
+	motion := sync.OnceValue(func() *path.Motion {
+		m, err := path.Compile(d.Path, sh.Rig)
+		if err != nil {
+			return nil // an empty sheet: there is no motion yet
+		}
+		return m
+	})
 	found, err := s.findings(ctx, sh, ps, takes, seals)
 	if err != nil {
 		return nil, err
@@ -357,8 +387,7 @@ func (s *Server) passes(ctx context.Context, shot string) ([]PassView, error) {
 	}
 	out := []PassView{}
 	for _, p := range ps {
-		v := PassView{Pass: p, Takes: []TakeView{}}
-		v.clocked(d.Path, m, sh.Rig)
+		v := PassView{Pass: p, Takes: []TakeView{}, Clocked: s.clocked(sh, d, p.Clock, motion)}
 		v.TooFast = v.FPS > d.Path.Clock().FPS()*(1+1e-12)
 		for i, t := range takes {
 			if t.PassID != p.ID {

@@ -51,6 +51,7 @@ type Server struct {
 	versions  map[string]int64 // of shots, counted up with every change
 	common    int64            // counted up with what changes for all
 	drawings  *lru.Cache[revisionKey, *Drawn]
+	clocks    *lru.Cache[clockedKey, Clocked]
 	began     int64 // unix ms: versions go on from the last start's
 }
 
@@ -76,6 +77,7 @@ func New(s *store.Store, floor *machine.Set, eye *camera.Eye, log *slog.Logger) 
 	srv.open.of = map[string]int{}
 	srv.began = time.Now().UnixMilli()
 	srv.drawings, _ = lru.New[revisionKey, *Drawn](16) // fails for sizes below one only
+	srv.clocks, _ = lru.New[clockedKey, Clocked](512)
 	srv.inStep = camera.NewInStep(eye)
 	srv.conductor, srv.plans = act.NewConductor(floor, log), stored{srv}
 	srv.eye, srv.shooting = eye, act.NewShooting(srv.conductor, eye, s, log)
