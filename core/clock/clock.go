@@ -38,6 +38,12 @@ type Rate struct {
 // Float is the nearest float64.
 func (r Rate) Float() float64 { return float64(r.Num) / float64(r.Den) }
 
+// Lowest is the same rate in lowest terms, as clocks are written: 1/2 for 500/1000.
+func (r Rate) Lowest() Rate {
+	d := gcd(r.Num, r.Den)
+	return Rate{r.Num / d, r.Den / d}
+}
+
 // Check refuses what is not a usable rate; what names it.
 func (r Rate) Check(what string) error {
 	if r.Num < 1 || r.Den < 1 || r.Num > 1_000_000_000 || r.Den > 1_000_000_000 {

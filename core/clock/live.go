@@ -69,6 +69,9 @@ type live struct {
 
 // Live makes the clock with one steer more, at so many milliseconds.
 func (s Spec) steered(x Steer) Spec {
+	if d := gcd(max(x.Num, -x.Num), x.Den); x.Den > 0 {
+		x.Num, x.Den = x.Num/d, x.Den/d
+	}
 	s.Steers = append(s.Steers[:len(s.Steers):len(s.Steers)], x)
 	return s
 }

@@ -278,3 +278,17 @@ func TestWordsOfAClock(t *testing.T) {
 		}
 	}
 }
+
+func TestLowestTerms(t *testing.T) {
+	for r, want := range map[Rate]Rate{{500, 1000}: {1, 2}, {1, 2}: {1, 2}, {24000, 1001}: {24000, 1001}, {7, 7}: {1, 1}, {1000, 250}: {4, 1}} {
+		if got := r.Lowest(); got != want {
+			t.Errorf("%v is %v", r, got)
+		}
+	}
+	s := Spec{Kind: Live, Factor: Rate{1, 1}, Way: On}
+	for _, x := range [][4]int64{{120, 240, 1, 2}, {-60, 240, -1, 4}, {0, 240, 0, 1}} {
+		if got, err := s.Steered(100, x[0], x[1]); err != nil || got.Steers[0].Num != x[2] || got.Steers[0].Den != x[3] {
+			t.Errorf("%v: %+v, %v", x, got.Steers, err)
+		}
+	}
+}

@@ -232,3 +232,19 @@ func TestRecordWithinTolerance(t *testing.T) {
 		}
 	}
 }
+
+// A factor is kept in lowest terms, whoever gives it: a path at 500/1000 is the one at 1/2.
+func TestFactorsInLowestTerms(t *testing.T) {
+	p, r := plan(t, set(0, map[string]float64{"pan": 0}), set(48, map[string]float64{"pan": 20}))
+	var digests [][32]byte
+	for _, e := range []Edit{{Op: "factor", Factor: &clock.Rate{Num: 1, Den: 2}}, {Op: "factor", Factor: &clock.Rate{Num: 500, Den: 1000}}, {Op: "factor", Clock: "0.5"}} {
+		q, err := p.Apply(r, e)
+		if err != nil {
+			t.Fatal(err)
+		}
+		digests = append(digests, q.Digest())
+	}
+	if digests[0] != digests[1] || digests[0] != digests[2] {
+		t.Errorf("%x", digests)
+	}
+}

@@ -232,7 +232,7 @@ func (p *Path) factor(e Edit) (clock.Rate, error) {
 		}
 		return f, nil
 	case e.Factor != nil:
-		return *e.Factor, nil
+		return e.Factor.Lowest(), nil
 	}
 	return clock.Rate{}, bad("factor", "it is missing", "give num and den, or a clock as it is typed")
 }
