@@ -145,6 +145,10 @@ func TestTheHoldByKeyboard(t *testing.T) {
 	a.rigWait("rolling", func(s link.State, _ bool) bool { return s.Mode == link.Rolling })
 	p.space(false)
 	a.rigWait("still", func(s link.State, _ bool) bool { return s.Mode == link.Idle })
+	// What is said of a take is said of its pass.
+	p.wait("what became of it", `document.querySelector('[data-test="hold-says"]').textContent.includes('broken off')`)
+	p.click("pick-2")
+	p.wait("nothing of it beside another pass", `!document.querySelector('[data-test="hold-says"]').textContent.includes('broken off')`)
 }
 
 // kept stores a take of a pass that lies on the shot's seal, as far as it has rows.

@@ -302,3 +302,18 @@ func TestSteeredStaysOnItsRun(t *testing.T) {
 		t.Errorf("only %d were turned round", turned)
 	}
 }
+
+// However small a change is, it is given its least time.
+func TestASmallChangeIsNotSudden(t *testing.T) {
+	for _, num := range []int64{239, 238, 230} {
+		s := Spec{Kind: Live, Factor: Rate{1, 1}, Way: On, EaseMS: 200}
+		s, err := s.Steered(1000, num, 240)
+		if err != nil {
+			t.Fatal(err)
+		}
+		eases := over(t, s, Whole(0, 2400), Rate{24, 1}).Eases()
+		if len(eases) != 1 || eases[0].Seconds < 0.1-1e-12 {
+			t.Errorf("to %d/240: %+v", num, eases)
+		}
+	}
+}

@@ -353,3 +353,58 @@ func TestPiecesWithoutLengthOnAClock(t *testing.T) {
 		}
 	}
 }
+
+// A pass that runs backward brakes as the move turned round does, and no longer.
+func TestBrakingBackwardIsThatOfTheMoveTurnedRound(t *testing.T) {
+	r := fixture.Slider()
+	rng := rand.New(rand.NewPCG(27, 7))
+	longer := 0
+	for range 12 {
+		kv := []float64{0, 100, 20 + float64(rng.IntN(20)), 100 + 400*rng.Float64(), 50 + float64(rng.IntN(20)), 600 + 400*rng.Float64(), 96, 1100 + 200*rng.Float64()}
+		m := compiled(t, r, kv...)
+		r.Axes[0].Rated.Acceleration = 1.1 * Check(m, r, 24, Rated).Axes[0].Acceleration.Max
+		turned := make([]float64, 0, len(kv))
+		for i := len(kv) - 2; i >= 0; i -= 2 {
+			turned = append(turned, 96-kv[i], kv[i+1])
+		}
+		var need [2]float64
+		for k, x := range [2]*path.Motion{m, compiled(t, r, turned...)} {
+			b, err := Brake(t.Context(), x, r, 24)
+			if err != nil {
+				t.Fatalf("%v: %v", kv, err)
+			}
+			need[k] = b.Seconds
+		}
+		b, err := BrakeOn(t.Context(), m, r, onClock(t, m, clock.Spec{Kind: clock.Steady, Factor: clock.Rate{Num: 1, Den: 1}, Way: clock.Back}))
+		if err != nil {
+			t.Fatal(err)
+		}
+		if want := max(need[0], need[1]); b.Seconds != want {
+			t.Errorf("%v: %g s, want %g (forward %g, turned round %g)", kv, b.Seconds, want, need[0], need[1])
+		}
+		if need[1] > need[0] {
+			longer++
+		}
+	}
+	if longer == 0 {
+		t.Error("none takes longer backward: this tests nothing")
+	}
+}
+
+// Where a clock may be steered anywhere, gathering speed and losing it both count.
+func TestSteeredCountsBothWays(t *testing.T) {
+	r := fixture.Slider()
+	for _, kv := range [][]float64{{0, 100, 40, 700, 96, 900}, {0, 900, 40, 700, 96, 100}, {0, 100, 70, 300, 96, 900}} {
+		m := compiled(t, r, kv...)
+		const v, a = 24, 36
+		want := 0.0
+		for k := range 96_001 {
+			s := m.Curves[0].At(float64(k) / 1000)
+			want = max(want, math.Abs(s.A*v*v+s.V*a), math.Abs(s.A*v*v-s.V*a))
+		}
+		got, at := steered(m.Curves[0], v, a)
+		if math.Abs(got-want) > 1e-4*want {
+			t.Errorf("%v: %g at %g, by small steps %g", kv, got, at, want)
+		}
+	}
+}

@@ -675,3 +675,63 @@ func (e *ends) Err() error {
 	}
 	return e.Context.Err()
 }
+
+// made is a table of one axis, a step a unit, whose entries are f of the tick.
+func made(f func(tick int) float64) *Table {
+	t := Table{Axes: []string{"track"}, Units: []rig.Ratio{{Num: 1, Den: 1}}, Rate: clock.Rate{Num: 24, Den: 1}, Fastest: clock.Rate{Num: 1, Den: 1}, Last: 100, Steps: make([][]int64, 1)}
+	for k := range t.Ticks() {
+		t.Steps[0] = append(t.Steps[0], Quantise(f(k), t.Units[0]))
+	}
+	return New(t)
+}
+
+// What rounding hides from tick to tick is found over more of them.
+func TestLimitsAreMeasuredOverLongerStrides(t *testing.T) {
+	const hz = 24 * TicksPerFrame
+	lim := rig.Limits{Speed: 1e6, Acceleration: 100}
+	for a, over := range map[float64]bool{99.9: false, 100: false, 100.1: true, 101: true, 150: true} {
+		tab := made(func(k int) float64 { x := float64(k) / hz; return a * x * x / 2 })
+		if got := tab.over(0, lim, 24) >= 0; got != over {
+			t.Errorf("an acceleration of %g where 100 is the limit: over %v", a, got)
+		}
+	}
+	lim = rig.Limits{Speed: 100, Acceleration: 1e9}
+	for v, over := range map[float64]bool{99.99: false, 100: false, 100.03: true} {
+		tab := made(func(k int) float64 { return v * float64(k) / hz })
+		if got := tab.over(0, lim, 24) >= 0; got != over {
+			t.Errorf("a speed of %g where 100 is the limit: over %v", v, got)
+		}
+	}
+}
+
+// A clock stops at once only where nothing moves: a hundredth of the fastest is moving.
+func TestWhereAClockMayStop(t *testing.T) {
+	for slow, ok := range map[float64]bool{0: true, 0.0005: true, 0.01: false, 0.05: false} {
+		tab := made(func(k int) float64 { // fast, then slow from frame 50 on
+			fast := float64(min(k, 50*TicksPerFrame))
+			return fast + slow*float64(max(k-50*TicksPerFrame, 0))
+		})
+		_, err := tab.Clock(clock.Spec{Kind: clock.Steady, Factor: clock.Rate{Num: 1, Den: 1}, Way: clock.On, Waits: []clock.Wait{{Frame: 75, MS: 500}}})
+		if (err == nil) != ok {
+			t.Errorf("waiting where it moves at %g of its fastest: %v", slow, err)
+		}
+	}
+}
+
+// A soft limit of the day holds to the entry: what lies past it by more than rounding is past it.
+func TestSoftLimitsHoldToTheEntry(t *testing.T) {
+	r := &rig.Rig{Axes: []rig.Axis{{ID: "track", Name: "Track", Unit: rig.MM, Min: 0, Max: 100, Working: rig.Limits{Speed: 1e9, Acceleration: 1e12}}}}
+	for past, ok := range map[float64]bool{0: true, 1.0 / (1 << 17): true, 1.0 / (1 << 12): false, 0.5: false} {
+		for _, edge := range []float64{0, 100} {
+			tab := made(func(int) float64 {
+				if edge == 0 {
+					return -past
+				}
+				return edge + past
+			})
+			if err := tab.Within(r, 24, limit.Working); (err == nil) != ok {
+				t.Errorf("%g past %g: %v", past, edge, err)
+			}
+		}
+	}
+}

@@ -1,5 +1,5 @@
 import { defineStore } from "pinia";
-import { ref } from "vue";
+import { ref, watch } from "vue";
 import type { HoldSays } from "../api/client";
 import { heldSocket } from "./held";
 import { four, useShot } from "./shot";
@@ -36,6 +36,9 @@ export const useHold = defineStore("hold", () => {
       void shot.reloadPasses();
     }
   }
+
+  // What was said of a take is said of its pass: another's panel says nothing of it.
+  watch(() => `${shot.id} ${shot.pass}`, () => (says.value = ""));
 
   function press(): void {
     if (line.held.value || document.hidden) return;
