@@ -141,10 +141,17 @@ func TestComposeWithKeys(t *testing.T) {
 	p.wait("the end pose", `document.querySelector('[data-test="counter"]').textContent.trim() === '0240'`)
 	p.enter("value-pan", "-25")
 	a.wantKey(p, "pan", 240, -25)
-	p.enter("frame", "239.6")
-	p.enter("value-pan", "-24")
+	rev := a.view(a.shot).Revision
+	if code, b := a.post("/api/shots/"+a.shot+"/edits", `{"revision":`+itoa(int(rev))+`,"edit":{"op":"set","frame":100.4,"values":{"plank/pan":7}}}`); code != 200 {
+		t.Fatal(b)
+	}
+	p.wait("it comes over", `document.querySelector('[data-test="staff-pan"] .post[data-key="100.4"]')`)
+	p.enter("frame", "100")
+	p.enter("value-pan", "8")
+	p.wait("tried", `document.querySelector('[data-test="pose"]').textContent.includes('not stored')`)
 	p.key("k")
-	a.wantKey(p, "pan", 240, -24)
+	a.wantKey(p, "pan", 100.4, 8)
+	keys++
 	if now := len(a.view(a.shot).Path.Track("plank/pan").Keys); now != keys {
 		t.Errorf("%d keyframes of pan, before %d", now, keys)
 	}
