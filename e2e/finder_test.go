@@ -26,12 +26,15 @@ func TestOneMillimetreInTheFinder(t *testing.T) {
 		p.enter("value-track", track)
 		p.wait("the finder to follow", `Number(document.querySelector('[data-test="mark"]').dataset.from) === 0.`+track)
 		// The answers of earlier values may still come in: it counts once it lies still.
+		p.atRest()
 		x, at := math.NaN(), `Number(document.querySelector('[data-test="mark"]').dataset.x)`
-		for range 20 {
-			p.must(chromedp.Sleep(500e6))
+		for still := 0; still < 4; {
+			p.must(chromedp.Sleep(400e6))
 			was := x
 			if x = eval[float64](p, at); x == was {
-				break
+				still++
+			} else {
+				still = 0
 			}
 		}
 		return x
