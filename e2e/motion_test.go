@@ -166,13 +166,23 @@ func TestRunsFromTheLimits(t *testing.T) {
 	p.wait("both", `Number(document.querySelector('[data-test="run-up"]')?.value) > 2 && Number(document.querySelector('[data-test="run-out"]')?.value) > 2`)
 	p.wait("within its limits", `/within its limits/.test(document.querySelector('[data-test="sentence"]').textContent)`)
 	p.wait("drawn apart", `document.querySelectorAll('[data-test="runs"] rect').length === 2 && document.querySelector('[data-test="sheet-runs"]')`)
+	resting := func() {
+		t.Helper()
+		p.wait("rest", `document.getElementById('stage').getAttribute('aria-busy') === 'false'`)
+	}
+	resting()
 	p.click("run-quiet")
+	resting()
 	p.enter("run-up", "some")
 	p.wait("a sentence", `document.querySelector('[role="alert"]')?.textContent.includes('is not a whole number of frames')`)
 	p.enter("run-up", "30")
 	p.wait("kept", `document.querySelector('.strip').textContent.includes('Run-up and run-out changed.') && !document.querySelector('.strip').textContent.includes('saving')`)
 	p.atRest()
-	if v := a.view(a.shot); v.Path.RunUp != 30 || len(v.Analysis.Sentences) > 0 {
+	// What is typed while runs are worked out is not overwritten by them.
+	p.must(chromedp.Evaluate[chromedp.Void](`(() => { document.querySelector('[data-test="run-quiet"]').click(); const e = document.querySelector('[data-test="run-up"]'); e.value = '28'; e.dispatchEvent(new Event('change', { bubbles: true })); })()`))
+	p.wait("a sentence", `document.querySelector('[role="alert"]')?.textContent.includes('changed while its runs were worked out')`)
+	resting()
+	if v := a.view(a.shot); v.Path.RunUp != 28 || len(v.Analysis.Sentences) > 0 {
 		t.Errorf("a run-up of %d: %q", v.Path.RunUp, v.Analysis.Sentences)
 	}
 	p.key("4")

@@ -52,9 +52,14 @@ async function setRun(e: Event, which: "run_up" | "run_out"): Promise<void> {
   box.value = String(shot.view?.path[which] ?? 0);
 }
 async function fit(quiet: boolean): Promise<void> {
+  const was = shot.view?.revision;
   const r = await api.GET("/api/shots/{id}/runs", { params: { path: { id: shot.id } } });
   if (!r.data) {
     shot.trouble = sentence(r.error);
+    return;
+  }
+  if (shot.view?.revision !== was || shot.saving > 0) { // what was found is for the move as it was
+    shot.trouble = "The move was changed while its runs were worked out. Press again.";
     return;
   }
   const out = quiet && r.data.quiet ? r.data.quiet.frames : r.data.run_out;
