@@ -5,11 +5,11 @@ const ask = useAsk();
 const prefs = usePrefs();
 const keys: [string, string][] = [
   ["Space", "hold to roll, on the hold target only"], ["H", "on Line up: home all axes, asks first; on Shoot: to the hold target"], ["Esc", "stop, from anywhere; not an emergency stop"],
-  ["F  E", "first and last picture; on Shoot, F asks to send the rig there"], [",  .", "one frame back, on; with Shift ten"],
+  ["F  E", "the first picture, and the pose at the end; on Shoot, F asks to send the rig to the first"], [",  .", "one frame back, on; with Shift ten"],
   ["T", "to the selected staff of the score"], ["Tab", "next staff; Shift+Tab the one before"], ["←  →", "nudge the selected axis; longer held, further"],
   ["+  −  0", "the score: fewer frames, more, all; the wheel does it, too"],
   ["/", "half back: half as far, the other way"], ["↑  ↓", "larger, smaller step"],
-  ["K", "store a keyframe on all axes; Shift+K on the selected one"], ["Delete", "take the keyframe out; with Shift on the selected axis"],
+  ["K", "store a keyframe on all axes, or change one less than half a frame away; Shift+K on the selected axis"], ["Delete", "take the keyframe out; with Shift on the selected axis"],
   ["R  L  W", "on Compose: play on the sheet, with Shift backward; over and over; the picture alone over the window"],
   ["X", "on Compose: pick the keyframe here, with Shift all axes'; Ctrl+A all of the axis. Delete, Alt+← → and Ctrl+C, X, V are then for all that are picked"],
   ["D", "on Compose: how much the picture changes from frame to frame"],
