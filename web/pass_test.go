@@ -10,16 +10,16 @@ import (
 	"keenarc/core/clock"
 )
 
-// Fields of a pass that are changed side by side do not undo each other; one that somebody has
-// changed since it was seen is not overwritten, others are changed all the same.
-func TestAPassIsChangedFieldByField(t *testing.T) {
-	id := fresh(t, "WB-11")
+// moving is a fresh shot with a move of two seconds, and a look at its first pass.
+func moving(t *testing.T, code string) (id string, look func() PassView) {
+	t.Helper()
+	id = fresh(t, code)
 	for k, e := range []string{`{"op":"set","frame":0,"values":{"track":200}}`, `{"op":"set","frame":48,"values":{"track":300}}`} {
 		if code, b := do("POST", "/api/shots/"+id+"/edits", `{"revision":`+itoa(k)+`,"edit":`+e+`}`); code != 200 {
 			t.Fatal(b)
 		}
 	}
-	look := func() PassView {
+	return id, func() PassView {
 		t.Helper()
 		var ps []PassView
 		if _, b := do("GET", "/api/shots/"+id+"/passes", ""); fromJSON(b, &ps) != nil || len(ps) == 0 {
@@ -27,6 +27,12 @@ func TestAPassIsChangedFieldByField(t *testing.T) {
 		}
 		return ps[0]
 	}
+}
+
+// Fields of a pass that are changed side by side do not undo each other; one that somebody has
+// changed since it was seen is not overwritten, others are changed all the same.
+func TestAPassIsChangedFieldByField(t *testing.T) {
+	id, look := moving(t, "WB-11")
 	p := look()
 	put := func(body string) (int, string) {
 		return do("PUT", "/api/passes/"+p.ID, `{"shot":"`+id+`",`+body+`}`)
@@ -72,20 +78,7 @@ func TestAPassIsChangedFieldByField(t *testing.T) {
 // What a clock comes to on a plan is worked out once; another clock, another plan or other limits
 // of the day are another matter.
 func TestAClockIsWorkedOutOnce(t *testing.T) {
-	id := fresh(t, "WB-12")
-	for k, e := range []string{`{"op":"set","frame":0,"values":{"track":200}}`, `{"op":"set","frame":48,"values":{"track":300}}`} {
-		if code, b := do("POST", "/api/shots/"+id+"/edits", `{"revision":`+itoa(k)+`,"edit":`+e+`}`); code != 200 {
-			t.Fatal(b)
-		}
-	}
-	look := func() PassView {
-		t.Helper()
-		var ps []PassView
-		if _, b := do("GET", "/api/shots/"+id+"/passes", ""); fromJSON(b, &ps) != nil || len(ps) == 0 {
-			t.Fatal(b)
-		}
-		return ps[0]
-	}
+	id, look := moving(t, "WB-12")
 	first := look()
 	if again := look(); again.Clocked != first.Clocked || first.WorstShare <= 0 || first.Seconds != 2 {
 		t.Errorf("%+v, then %+v", first.Clocked, again.Clocked)
