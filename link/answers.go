@@ -58,6 +58,8 @@ type (
 	// Loaded is the seal's fingerprint, in hex; empty before the last part.
 	Loaded struct {
 		Print string `json:"print,omitempty"`
+		// Tick as in every reply.
+		Tick int64 `json:"tick,omitempty"`
 	}
 	// IsArmed says how many milliseconds apart the rows of the trace will lie.
 	IsArmed struct {

@@ -134,7 +134,7 @@ func (e *Eye) Call(ctx context.Context, q link.CameraRequest, limit time.Duratio
 // Look is the camera's picture as it is now, so many pixels wide, as PNG. It goes on
 // while an exposure is waited for.
 func (e *Eye) Look(ctx context.Context, width int) ([]byte, error) {
-	ctx, cancel := context.WithTimeout(ctx, Answer)
+	ctx, cancel := brief(ctx)
 	defer cancel()
 	e.mu.Lock()
 	there, c := e.client != nil, e.second
@@ -166,14 +166,24 @@ func (e *Eye) Look(ctx context.Context, width int) ([]byte, error) {
 	return r.PNG, err
 }
 
+// brief is for what is answered at once. Whoever asked may leave before the answer is there: it
+// is heard all the same, for a question that is dropped takes the connection with it.
+func brief(ctx context.Context) (context.Context, context.CancelFunc) {
+	return context.WithTimeout(context.WithoutCancel(ctx), Answer)
+}
+
 // Record starts or stops a take.
 func (e *Eye) Record(ctx context.Context, on bool) error {
+	ctx, cancel := brief(ctx)
+	defer cancel()
 	_, err := e.Call(ctx, link.CameraRequest{Do: "record", On: on}, Answer)
 	return err
 }
 
 // Stamps reads the camera's clock, and when the frames of its take from one on began on it.
 func (e *Eye) Stamps(ctx context.Context, from int) (*link.Stamps, error) {
+	ctx, cancel := brief(ctx)
+	defer cancel()
 	r, err := e.Call(ctx, link.CameraRequest{Do: "stamps", From: from}, Answer)
 	if err == nil && r.Stamps == nil {
 		err = &link.Refusal{Why: "this camera does not tell its clock"}
@@ -183,6 +193,8 @@ func (e *Eye) Stamps(ctx context.Context, from int) (*link.Stamps, error) {
 
 // Pretend tells a stand-in camera what goes wrong.
 func (e *Eye) Pretend(ctx context.Context, what string, on bool) error {
+	ctx, cancel := brief(ctx)
+	defer cancel()
 	_, err := e.Call(ctx, link.CameraRequest{Do: "pretend", What: what, On: on}, Answer)
 	return err
 }

@@ -138,15 +138,16 @@ func (m *InStep) measure(ctx context.Context, tries int, seconds float64) (*jour
 	}
 	// However this ends, no take is left running.
 	defer func() {
-		out, cancel := context.WithTimeout(context.WithoutCancel(ctx), Answer)
-		defer cancel()
-		if s, err := m.eye.Stamps(out, 0); err == nil && s.Recording {
-			_ = m.eye.Record(out, false)
+		if s, err := m.eye.Stamps(ctx, 0); err == nil && s.Recording {
+			_ = m.eye.Record(ctx, false)
 		}
 	}()
 	type try struct{ told, first float64 } // by our clock, by its own
 	var all []try
 	for n := range tries {
+		if err := ctx.Err(); err != nil {
+			return nil, err
+		}
 		m.at(fmt.Sprintf("try %d of %d", n+1, tries), 0.3*float64(n)/float64(tries))
 		told := time.Now()
 		if err := m.eye.Record(ctx, true); err != nil {

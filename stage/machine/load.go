@@ -138,7 +138,7 @@ func (f *Machine) load(ctx context.Context, c link.Rig, w *want) error {
 		f.mu.Lock()
 		f.loading = &Loading{Print: w.print, Share: float64(k+1) / float64(parts), Left: gone / float64(k+1) * float64(parts-k-1)}
 		if k == parts-1 {
-			f.state.Print = r.Print // known before its next state says it
+			f.state.Print, f.loaded = r.Print, r.Tick // known before its next state says it
 		}
 		f.mu.Unlock()
 	}

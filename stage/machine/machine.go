@@ -45,6 +45,7 @@ type Machine struct {
 
 	want    *want    // a table that is to be loaded
 	loading *Loading // how far that is
+	loaded  int64    // the machine's tick by which the last one was there
 	wanted  chan struct{}
 
 	taking  *Taking            // the take that rolls
@@ -203,7 +204,7 @@ func (f *Machine) hello(ctx context.Context, c link.Rig) error {
 	}
 	f.mu.Lock()
 	f.client, f.is, f.epoch, f.rig, f.why, f.tried = c, d, 0, d.Rig, "", 0
-	f.seen, f.still, f.state = time.Time{}, time.Time{}, link.State{}
+	f.seen, f.still, f.state, f.loaded = time.Time{}, time.Time{}, link.State{}, 0
 	f.looked, f.found = map[string]bool{}, nil
 	owed := f.owed
 	f.mu.Unlock()
@@ -260,7 +261,11 @@ func (f *Machine) event(c link.Rig, ev link.Event) {
 	case ev.State != nil:
 		f.mu.Lock()
 		was, mine, first := f.state.Mode, f.right != nil, f.seen.IsZero()
+		old := f.state
 		f.state, f.seen = *ev.State, time.Now()
+		if f.state.Tick < f.loaded && f.state.Boot == old.Boot {
+			f.state.Print = old.Print // written before a table was loaded, and sent after that was answered
+		}
 		switch {
 		case !ev.State.Still():
 			f.still = time.Time{}

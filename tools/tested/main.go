@@ -27,7 +27,11 @@ type slow struct {
 
 func main() {
 	most := flag.Int("slowest", 10, "how many of the slowest tests are named")
+	list := flag.String("failed", "", "a file for the tests that failed, a package and a name on each line")
 	flag.Parse()
+	var fell []string
+	begun := map[string]bool{}
+	bad := map[string]bool{} // packages of which a test has said why it failed
 	said := map[string]*strings.Builder{}
 	var all []slow
 	failed := false
@@ -41,9 +45,14 @@ func main() {
 		}
 		key := e.Package + " " + e.Test
 		switch e.Action {
+		case "run":
+			begun[key] = true
 		case "build-output":
 			fmt.Print(e.Output)
 		case "output":
+			if strings.HasPrefix(e.Output, "panic: ") { // what would have come after it never ran
+				fell = append(fell, e.Package+" -")
+			}
 			if said[key] == nil {
 				said[key] = &strings.Builder{}
 			}
@@ -53,6 +62,14 @@ func main() {
 			}
 		case "fail":
 			failed = true
+			delete(begun, key)
+			switch top, _, sub := strings.Cut(e.Test, "/"); {
+			case e.Test == "" && !bad[e.Package]: // it did not build, or all of it ended
+				fell = append(fell, e.Package+" -")
+			case e.Test != "" && !sub:
+				bad[e.Package] = true
+				fell = append(fell, e.Package+" "+top)
+			}
 			if b := said[key]; b != nil {
 				fmt.Print(b.String())
 			}
@@ -62,7 +79,12 @@ func main() {
 				all = append(all, slow{strings.TrimPrefix(e.Package, "keenarc/") + " " + e.Test, e.Elapsed})
 			}
 			delete(said, key)
+			delete(begun, key)
 		}
+	}
+	for key := range begun { // its process was ended
+		failed = true
+		fell = append(fell, strings.Fields(key)[0]+" -")
 	}
 	if err := in.Err(); err != nil {
 		fmt.Fprintln(os.Stderr, err)
@@ -74,6 +96,12 @@ func main() {
 	}
 	for _, s := range all[:min(*most, len(all))] {
 		fmt.Printf("%8.1f s  %s\n", s.seconds, s.name)
+	}
+	if *list != "" {
+		if err := os.WriteFile(*list, []byte(strings.Join(fell, "\n")), 0o600); err != nil {
+			fmt.Fprintln(os.Stderr, err)
+			os.Exit(2)
+		}
 	}
 	if failed {
 		os.Exit(1)
