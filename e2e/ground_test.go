@@ -39,7 +39,7 @@ func TestWrapNamesWhatWasSetAside(t *testing.T) {
 	if eval[bool](p, `document.querySelector('[data-test="aside"]') !== null`) {
 		t.Error("something is said to be set aside")
 	}
-	aside := a.Floor.Now().Aside.File
+	aside := a.Floor.Aside().File
 	line := `{"do":"log","entry":{"id":"0198f5a0-0000-7000-8000-000000000001","at":"2026-01-02T03:04:05Z","actor":"ann","shot":"0198f5a0-0000-7000-8000-000000000002","kind":"note","text":"of a shot that is gone"}}`
 	if err := os.WriteFile(filepath.Join(filepath.Dir(aside), "spool.jsonl"), []byte(line+"\n"), 0o644); err != nil {
 		t.Fatal(err)

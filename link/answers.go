@@ -87,17 +87,13 @@ type (
 	}
 )
 
-// Has reports whether a device has a word.
-func (d *Described) Has(do string) bool {
-	if !later[do] || d.Version < Version {
-		return true
+// Lacks are the later words that a device does not have.
+func (d *Described) Lacks() map[string]bool {
+	out := map[string]bool{}
+	for w := range later {
+		out[w] = d.Version >= Version && !slices.Contains(d.Can, w)
 	}
-	for _, c := range d.Can {
-		if c == do {
-			return true
-		}
-	}
-	return false
+	return out
 }
 
 // Later are the words that a device need not have, sorted.

@@ -205,33 +205,26 @@ func (c *Client) queue(l letter, w Word) error {
 	return nil
 }
 
-// take is the letter that goes next.
-func (c *Client) take() (letter, bool) {
-	c.mu.Lock()
-	defer c.mu.Unlock()
-	for k := range c.lanes {
-		if len(c.lanes[k]) > 0 {
-			l := c.lanes[k][0]
-			c.lanes[k] = c.lanes[k][1:]
-			return l, true
-		}
-	}
-	return letter{}, false
-}
-
-// write owns the wire's outward half.
+// write owns the wire's outward half. What waits when the connection ends is answered with that.
 func (c *Client) write() {
 	for {
-		l, ok := c.take()
-		if !ok {
+		c.mu.Lock()
+		lane := &c.lanes[0]
+		if len(*lane) == 0 {
+			lane = &c.lanes[1]
+		}
+		if len(*lane) == 0 {
+			c.mu.Unlock()
 			select {
 			case <-c.more:
 				continue
 			case <-c.closed:
-				c.refuseAll()
 				return
 			}
 		}
+		l := (*lane)[0]
+		*lane = (*lane)[1:]
+		c.mu.Unlock()
 		err := c.put(l)
 		if l.sent != nil {
 			l.sent <- err
@@ -266,18 +259,6 @@ func (c *Client) put(l letter) error {
 	return nil
 }
 
-func (c *Client) refuseAll() {
-	for {
-		l, ok := c.take()
-		if !ok {
-			return
-		}
-		if l.sent != nil {
-			l.sent <- ErrGone
-		}
-	}
-}
-
 // Raw asks a word and waits for its reply.
 func (c *Client) Raw(ctx context.Context, w Word, may func() error) ([]byte, error) {
 	ch := make(chan []byte, 1)
@@ -291,7 +272,7 @@ func (c *Client) Raw(ctx context.Context, w Word, may func() error) ([]byte, err
 		delete(c.wait, id)
 		c.mu.Unlock()
 	}
-	line, err := Line(id, w)
+	line, err := spliced(head{id, w.Do()}, w)
 	if err != nil {
 		forget()
 		return nil, err

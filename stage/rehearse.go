@@ -187,7 +187,7 @@ func checkAndSeal(ctx context.Context, out io.Writer, p *path.Path, r *rig.Rig, 
 }
 
 func rollPasses(ctx context.Context, c *act.Conductor, f *machine.Machine, o RollOptions, table *seal.Table, brk *limit.Braking) ([]*journal.Take, error) {
-	now := func() act.Asked { return c.Now(machine.Owner{Who: journal.Shell}, "") }
+	now := func() machine.Press { return c.Arbiter.Pressed(machine.Owner{Who: journal.Shell}, "", 0) }
 	still := func() error {
 		return f.Until(ctx, func(s machine.Snapshot) bool { return c.Arbiter.Of(machine.Claim{Machine: f.ID()}) == nil })
 	}
@@ -241,7 +241,7 @@ func rollPasses(ctx context.Context, c *act.Conductor, f *machine.Machine, o Rol
 
 // RollHeld rolls with this process as the hold: it beats while it runs, and
 // an interrupt lets go.
-func RollHeld(ctx context.Context, c *act.Conductor, a act.Asked, id string, p *act.Pass) (*journal.Take, error) {
+func RollHeld(ctx context.Context, c *act.Conductor, a machine.Press, id string, p *act.Pass) (*journal.Take, error) {
 	h, err := c.Roll(ctx, a, id, journal.NewID(), func(context.Context) (act.Rolling, error) { return act.Rolling{Pass: p}, nil }, func() bool { return ctx.Err() == nil })
 	if err != nil {
 		return nil, err

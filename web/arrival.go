@@ -5,18 +5,12 @@ import (
 	"net/http"
 	"time"
 
-	"keenarc/stage/act"
 	"keenarc/stage/machine"
 	"keenarc/store"
 )
 
-// arrival is the moment at which a request came in, before anything was waited for, and the
-// window that it came from.
-type arrival struct {
-	press machine.Press
-	page  string
-}
-
+// arrivalKey is under what a request has the press that it is: the moment at which it came in,
+// before anything was waited for, and the window that it came from.
 type arrivalKey struct{}
 
 // PageHeader says which window a request comes from.
@@ -29,7 +23,7 @@ func (s *Server) arrives(next http.Handler) http.Handler {
 			next.ServeHTTP(w, r)
 			return
 		}
-		a := arrival{s.conductor.Arbiter.Pressed(), r.Header.Get(PageHeader)}
+		a := s.conductor.Arbiter.Pressed(machine.Owner{Page: r.Header.Get(PageHeader)}, "", 0)
 		next.ServeHTTP(w, r.WithContext(context.WithValue(r.Context(), arrivalKey{}, a)))
 	})
 }
@@ -55,13 +49,14 @@ func (s *Server) thereIs(ctx context.Context, shot string) bool {
 }
 
 // asked is who asks for something in a request, and when it came in.
-func (s *Server) asked(ctx context.Context, shot string) act.Asked {
-	a, ok := ctx.Value(arrivalKey{}).(arrival)
+func (s *Server) asked(ctx context.Context, shot string) machine.Press {
+	a, ok := ctx.Value(arrivalKey{}).(machine.Press)
 	if !ok {
-		a.press = s.conductor.Arbiter.Pressed()
+		a = s.conductor.Arbiter.Pressed(machine.Owner{}, "", 0)
 	}
 	if !s.thereIs(ctx, shot) { // what is done is not logged for it
 		shot = ""
 	}
-	return act.Asked{Press: a.press, Owner: machine.Owner{Who: s.who(ctx), Page: a.page}, Shot: shot}
+	a.Who, a.Shot = s.who(ctx), shot
+	return a
 }

@@ -14,6 +14,7 @@ import (
 	"keenarc/core/weave"
 	"keenarc/journal"
 	"keenarc/stage/act"
+	"keenarc/stage/machine"
 	"keenarc/stage/ready"
 	"keenarc/store"
 )
@@ -139,7 +140,7 @@ func (s *Server) carrier(ctx context.Context, shot string) (string, error) {
 
 // onShoot changes what a shoot's next press decides on, while no press is carried out.
 func (s *Server) onShoot(ctx context.Context, shot string, f func() error) error {
-	return s.conductor.Edit(s.asked(ctx, shot), "the shoot is changed", f, act.Frames, act.Shoot(shot))
+	return s.conductor.Edit(s.asked(ctx, shot), "the shoot is changed", f, act.Frames, machine.Claim{Shoot: shot})
 }
 
 // plainly leaves "not allowed" out of a sentence for people.

@@ -10,6 +10,7 @@ import (
 
 	"keenarc/journal"
 	"keenarc/link"
+	"keenarc/stage/machine"
 )
 
 // heldLine is one socket on which somebody holds something: a press with a name of its own,
@@ -21,11 +22,12 @@ type heldLine struct {
 	id    string // before the names that the page gives, so that no two sockets share one
 	wg    sync.WaitGroup
 	mu    sync.Mutex
-	name  string    // of the press that is held; empty: none is
-	last  time.Time // when its last beat came
-	busy  bool      // a press is being carried out
-	does  doing     // what it keeps going, once that has begun
-	quick quickest
+	name  string      // of the press that is held; empty: none is
+	last  time.Time   // when its last beat came
+	busy  bool        // a press is being carried out
+	held  func() bool // whether the last press is held still; nil: there was none
+	does  doing       // what it keeps going, once that has begun
+	quick quickest    // of whoever reads the socket
 }
 
 // quickest is how far a page's clock is behind ours, by the word that came quickest of late: clocks
@@ -38,13 +40,19 @@ type quickest struct {
 // quickFor is how long a quickest word counts at least; a page says something every five seconds.
 const quickFor = 20 * time.Second
 
-// late is how much longer a word took than the quickest.
-func (q *quickest) late(took time.Duration, at time.Time) time.Duration {
+// late is how much longer a word took than the quickest: what waited on its way, as while this
+// application stood still, is not taken for something said now. said is when the page said it, in
+// milliseconds by its own clock.
+func (q *quickest) late(said float64, now time.Time) time.Duration {
+	if !(said > 0 && said < 1e15) {
+		return 0
+	}
+	took := now.Sub(epoch) - time.Duration(said*float64(time.Millisecond))
 	switch {
 	case q.since.IsZero():
-		q.now, q.before, q.since = took, took, at
-	case at.Sub(q.since) > quickFor:
-		q.now, q.before, q.since = took, q.now, at
+		q.now, q.before, q.since = took, took, now
+	case now.Sub(q.since) > quickFor:
+		q.now, q.before, q.since = took, q.now, now
 	}
 	q.now = min(q.now, took)
 	return took - min(q.now, q.before)
@@ -61,17 +69,30 @@ func newHeldLine(c *websocket.Conn) *heldLine { return &heldLine{c: c, id: journ
 // silence is how old the last beat of a press may be.
 const silence = link.SilenceMS * time.Millisecond
 
+// pressing is a press that is carried out: when it came, its name, and whether it is held still.
+type pressing struct {
+	machine.Press
+	name string
+	held func() bool
+}
+
 // press begins a press and has it carried out beside the beats that follow. false: one is
 // still being carried out.
-func (h *heldLine) press(name string, carryOut func(press string, held func() bool)) bool {
+func (h *heldLine) press(ctx context.Context, p machine.Press, name string, carryOut func(context.Context, pressing)) bool {
 	h.mu.Lock()
 	defer h.mu.Unlock()
 	if h.busy || name == "" {
 		return false
 	}
 	h.busy, h.name, h.last, h.does = true, name, time.Now(), nil
+	held := func() bool {
+		h.mu.Lock()
+		defer h.mu.Unlock()
+		return h.name == name && time.Since(h.last) < silence
+	}
+	h.held = held
 	h.wg.Go(func() {
-		carryOut(h.id+"/"+name, func() bool { return h.held(name) })
+		carryOut(ctx, pressing{p, h.id + "/" + name, held})
 		h.mu.Lock()
 		h.busy = false
 		if h.name == name {
@@ -82,11 +103,12 @@ func (h *heldLine) press(name string, carryOut func(press string, held func() bo
 	return true
 }
 
-// held reports whether a press is held still.
-func (h *heldLine) held(name string) bool {
+// holds reports whether the press of that name is held still.
+func (h *heldLine) holds(name string) bool {
 	h.mu.Lock()
-	defer h.mu.Unlock()
-	return h.name == name && time.Since(h.last) < silence
+	same, held := h.name == name, h.held
+	h.mu.Unlock()
+	return same && held != nil && held()
 }
 
 // keeps says what a press keeps going from now on. One that was let go meanwhile ends it.
@@ -100,18 +122,6 @@ func (h *heldLine) keeps(press string, d doing) {
 	if !on {
 		d.Release()
 	}
-}
-
-// late is how much longer a word took than the quickest of this socket: what waited on its
-// way, as while this application stood still, is not taken for something said now.
-func (h *heldLine) late(at float64) time.Duration {
-	if !(at > 0 && at < 1e15) {
-		return 0
-	}
-	now := time.Now()
-	h.mu.Lock()
-	defer h.mu.Unlock()
-	return h.quick.late(now.Sub(epoch)-time.Duration(at*float64(time.Millisecond)), now)
 }
 
 // epoch is a moment that times are counted from.

@@ -1,14 +1,17 @@
 package web
 
 import (
+	"context"
 	"testing"
 	"time"
+
+	"keenarc/stage/machine"
 )
 
 // What waited on its way is late against what came quickly of late; a clock that drifts or
 // slept is got used to, and one word that waited is not what others are held against.
 func TestWordsThatWaited(t *testing.T) {
-	start := time.Now()
+	start := epoch.Add(time.Hour)
 	for name, c := range map[string]struct {
 		at, took []time.Duration // when each word came, and how far the page's clock was behind then
 		late     []time.Duration
@@ -22,14 +25,16 @@ func TestWordsThatWaited(t *testing.T) {
 	} {
 		var q quickest
 		for i := range c.at {
-			if got := q.late(c.took[i]*time.Millisecond, start.Add(c.at[i]*time.Millisecond)); got != c.late[i]*time.Millisecond {
+			now := start.Add(c.at[i] * time.Millisecond)
+			said := now.Sub(epoch) - c.took[i]*time.Millisecond
+			if got := q.late(float64(said.Milliseconds()), now); got != c.late[i]*time.Millisecond {
 				t.Errorf("%s: word %d is %v late, want %v", name, i, got, c.late[i]*time.Millisecond)
 			}
 		}
 	}
 	h := newHeldLine(nil)
 	for _, at := range []float64{0, -3, 1e300} {
-		if h.late(at) != 0 {
+		if h.quick.late(at, time.Now()) != 0 {
 			t.Errorf("a word said at %g is late", at)
 		}
 	}
@@ -47,7 +52,7 @@ func TestAPressEndsForGood(t *testing.T) {
 	h := newHeldLine(nil)
 	on, carry := make(chan string, 1), make(chan struct{})
 	begin := func(name string) bool {
-		return h.press(name, func(press string, held func() bool) { on <- press; <-carry })
+		return h.press(t.Context(), machine.Press{}, name, func(_ context.Context, p pressing) { on <- p.name; <-carry })
 	}
 	if begin("") {
 		t.Error("a press without a name is carried out")
@@ -67,7 +72,7 @@ func TestAPressEndsForGood(t *testing.T) {
 	}
 	h.letGo()
 	h.beat("a", 0)
-	if d.beats != 1 || d.let != 1 || h.held("a") {
+	if d.beats != 1 || d.let != 1 || h.holds("a") {
 		t.Errorf("let go: %+v", d)
 	}
 	carry <- struct{}{}

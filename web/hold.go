@@ -103,10 +103,13 @@ func (s *Server) hold(w http.ResponseWriter, r *http.Request) {
 			return
 		}
 		m, says := heldWord(raw)
-		late := h.late(m.At)
+		late := h.quick.late(m.At, time.Now())
 		switch says {
-		case pressed:
-			h.begin(ctx, m.Press, late)
+		case pressed: // carried out beside the reading of its beats
+			a := s.conductor.Arbiter.Pressed(h.by, shot, late) // before anything is waited for
+			if !h.press(ctx, a, m.Press, h.roll) {
+				h.say(ctx, holdSays{Refused: "The last press is still being carried out. Let go, and press again."})
+			}
 		case released:
 			h.letGo()
 		case beaten:
@@ -117,26 +120,17 @@ func (s *Server) hold(w http.ResponseWriter, r *http.Request) {
 	}
 }
 
-// begin carries a press out beside the reading of its beats.
-func (h *holder) begin(ctx context.Context, name string, late time.Duration) {
-	a := h.s.conductor.Now(h.by, h.shot) // before anything is waited for
-	a.At = a.At.Add(-late)
-	if !h.press(name, func(press string, held func() bool) { h.roll(ctx, a, press, held) }) {
-		h.say(ctx, holdSays{Refused: "The last press is still being carried out. Let go, and press again."})
-	}
-}
-
 // roll rolls the pass until its take is over.
-func (h *holder) roll(ctx context.Context, a act.Asked, press string, held func() bool) {
+func (h *holder) roll(ctx context.Context, p pressing) {
 	id, err := h.on, error(nil)
 	if id == "" {
-		look, done := context.WithDeadline(ctx, a.At.Add(machine.Fresh))
+		look, done := context.WithDeadline(ctx, p.Due)
 		id, err = h.plan.machine(look)
 		done()
 	}
 	var t *act.Hold
 	if err == nil {
-		t, err = h.s.conductor.Roll(ctx, a, id, press, h.plan.rolling, held)
+		t, err = h.s.conductor.Roll(ctx, p.Press, id, p.name, h.plan.rolling, p.held)
 	}
 	if err != nil {
 		h.say(ctx, holdSays{Refused: sentence(err)})
@@ -145,7 +139,7 @@ func (h *holder) roll(ctx context.Context, a act.Asked, press string, held func(
 	h.mu.Lock()
 	h.rolls = t
 	h.mu.Unlock()
-	h.keeps(press, t)
+	h.keeps(p.name, t)
 	h.say(ctx, holdSays{Rolling: t.Take().ID})
 	<-t.Done()
 	h.mu.Lock()
@@ -160,7 +154,7 @@ func (h *holder) steer(ctx context.Context, m holdWord) {
 	h.mu.Lock()
 	t := h.rolls
 	h.mu.Unlock()
-	if t == nil || m.Press != "" && !h.held(m.Press) {
+	if t == nil || m.Press != "" && !h.holds(m.Press) {
 		return
 	}
 	h.wg.Go(func() { // apart from the reading of beats

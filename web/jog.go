@@ -4,6 +4,7 @@ import (
 	"context"
 	"encoding/json"
 	"net/http"
+	"time"
 
 	"github.com/coder/websocket"
 
@@ -64,16 +65,15 @@ func (s *Server) jog(w http.ResponseWriter, r *http.Request) {
 		if json.Unmarshal(raw, &m) != nil {
 			continue
 		}
-		late := h.late(m.At)
+		late := h.quick.late(m.At, time.Now())
 		switch {
 		case m.Release:
 			h.letGo()
 		case m.Beat > 0:
 			h.beat(m.Press, late)
 		case m.Press != "":
-			a := s.conductor.Now(machine.Owner{Who: who, Page: page}, "") // before anything is waited for
-			a.At = a.At.Add(-late)
-			if !h.press(m.Press, func(press string, held func() bool) { s.jogHeld(ctx, h, a, id, press, held, m) }) {
+			a := s.conductor.Arbiter.Pressed(machine.Owner{Who: who, Page: page}, "", late) // before anything is waited for
+			if !h.press(ctx, a, m.Press, func(ctx context.Context, p pressing) { s.jogHeld(ctx, h, p, id, m) }) {
 				h.say(ctx, jogSays{Refused: "The last press is still being carried out. Let go, and press again."})
 			}
 		}
@@ -81,17 +81,17 @@ func (s *Server) jog(w http.ResponseWriter, r *http.Request) {
 }
 
 // jogHeld jogs until the press ends.
-func (s *Server) jogHeld(ctx context.Context, h *heldLine, a act.Asked, id, press string, held func() bool, m jogWord) {
-	j, err := s.conductor.Jog(ctx, a, id, press, act.Jogging{Axis: m.Axis, Way: m.Way, Share: m.Share, Until: m.Until, Held: held})
+func (s *Server) jogHeld(ctx context.Context, h *heldLine, p pressing, id string, m jogWord) {
+	j, err := s.conductor.Jog(ctx, p.Press, id, p.name, act.Jogging{Axis: m.Axis, Way: m.Way, Share: m.Share, Until: m.Until, Held: p.held})
 	if err != nil {
 		h.say(ctx, jogSays{Refused: sentence(err)})
 		return
 	}
-	if !held() {
+	if !p.held() {
 		j.Release()
 		return
 	}
-	h.keeps(press, jogging{j, ctx})
+	h.keeps(p.name, jogging{j, ctx})
 	select {
 	case <-j.Halted():
 		h.say(ctx, jogSays{Ended: sentence(j.Why())})

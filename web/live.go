@@ -19,6 +19,7 @@ import (
 	"keenarc/core/lens"
 	"keenarc/core/rig"
 	"keenarc/core/weave"
+	"keenarc/journal"
 	"keenarc/stage/act"
 	"keenarc/stage/machine"
 	"keenarc/stage/ready"
@@ -32,6 +33,7 @@ type LiveMessage struct {
 	Floor   machine.Snapshot `json:"floor" doc:"the shot's machines as one, under the names that axes have there"`
 	// Doing is what goes on with machines, and by whom.
 	Doing []machine.Doing `json:"doing"`
+	Aside *journal.Aside  `json:"aside,omitempty" doc:"what could never be stored and lies in a file instead"`
 	// Machines are all of them, each by itself, for those who ask for them.
 	Machines []LiveMachine `json:"machines,omitempty"`
 	// Suspended are the axes of any machine whose soft limits do not hold just now.
@@ -173,6 +175,10 @@ func (w *watcher) message(ctx context.Context) *LiveMessage {
 		m.Floor = machine.Gather(w.desk.Machines, all)
 	}
 	m.Computing = w.s.computing.of(w.shot)
+	if floor := w.s.floor.All(); len(floor) > 0 {
+		aside := floor[0].Aside()
+		m.Aside = &aside
+	}
 	m.Trouble, m.Doing = w.trouble, w.s.conductor.Arbiter.Doing()
 	for _, x := range all {
 		for id, a := range x.State.Axes {

@@ -1297,14 +1297,14 @@ func (p *modelPage) sensible() {
 }
 
 // asked is what comes in with a request, which waits for its session first.
-func (p *modelPage) asked(what string) (act.Asked, *deed) {
+func (p *modelPage) asked(what string) (machine.Press, *deed) {
 	d := &deed{what: what, began: time.Now(), sv: p.sv}
 	p.w.mu.Lock()
 	if p.w.asks = append(p.w.asks, d); len(p.w.asks) > 200 {
 		p.w.asks = p.w.asks[100:]
 	}
 	p.w.mu.Unlock()
-	return p.sv.srv.conductor.Now(machine.Owner{Who: journal.Somebody, Page: strconv.Itoa(p.n)}, ""), d
+	return p.sv.srv.conductor.Arbiter.Pressed(machine.Owner{Who: journal.Somebody, Page: strconv.Itoa(p.n)}, "", 0), d
 }
 
 func (p *modelPage) goTo(to map[string]float64) {

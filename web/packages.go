@@ -10,7 +10,7 @@ import (
 	"keenarc/core/lens"
 	"keenarc/core/rig"
 	"keenarc/journal"
-	"keenarc/stage/act"
+	"keenarc/stage/machine"
 	"keenarc/store"
 )
 
@@ -160,7 +160,7 @@ func (s *Server) packShot(ctx context.Context, in *struct {
 		return nil, s.fail(err)
 	}
 	// The camera is not changed under a pass or a frame.
-	if err := s.conductor.Edit(s.asked(ctx, in.ID), "the camera is changed", func() error { return s.store.PackShot(ctx, in.ID, v.To) }, act.Shoot(in.ID)); err != nil {
+	if err := s.conductor.Edit(s.asked(ctx, in.ID), "the camera is changed", func() error { return s.store.PackShot(ctx, in.ID, v.To) }, machine.Claim{Shoot: in.ID}); err != nil {
 		return nil, s.refusedOr(err)
 	}
 	s.note(ctx, in.ID, "package", strings.TrimSpace(fmt.Sprintf("Now shot with %s. %s", v.To.Name, strings.Join(v.Turn, " "))), nil)

@@ -40,7 +40,9 @@ type storedPlan struct {
 
 // rolling is what was kept ready, where nothing has changed since; else it is read.
 func (p *storedPlan) rolling(ctx context.Context) (act.Rolling, error) {
-	v := p.s.version(p.shot)
+	p.s.mu.Lock()
+	v := p.s.began + p.s.common + p.s.versions[p.shot] // as version has it
+	p.s.mu.Unlock()
 	p.mu.Lock()
 	defer p.mu.Unlock()
 	if p.seen == v {

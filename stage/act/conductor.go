@@ -5,7 +5,6 @@ package act
 
 import (
 	"context"
-	"errors"
 	"fmt"
 	"log/slog"
 	"strings"
@@ -52,50 +51,8 @@ func (c *Conductor) running() context.Context {
 	return c.ctx
 }
 
-// Asked is who asks for something, and when.
-type Asked struct {
-	machine.Press
-	machine.Owner
-	Shot string
-}
-
-// Now is something that somebody asks for now.
-func (c *Conductor) Now(o machine.Owner, shot string) Asked {
-	return Asked{c.Arbiter.Pressed(), o, shot}
-}
-
-// deciding is how long what an activity decides on may be waited for.
-func (a *Asked) deciding(ctx context.Context) (context.Context, context.CancelFunc) {
-	return context.WithDeadline(ctx, a.At.Add(machine.Fresh))
-}
-
-// ending is how long an activity that is about to end is waited for: a machine is seen to stand
-// still a moment before what was done with it is over.
-const ending = 150 * time.Millisecond
-
-func (c *Conductor) begin(a Asked, k machine.Kind, says string, axes []string, claims ...machine.Claim) (*machine.Grant, error) {
-	d := machine.Doing{Kind: k, Says: says, Axes: axes, Shot: a.Shot}
-	g, err := c.Arbiter.Begin(a.Press, a.Owner, d, claims...)
-	var busy *machine.BusyError
-	if !errors.As(err, &busy) {
-		return g, err
-	}
-	wait := ending
-	switch {
-	case busy.Doing.Who == journal.Itself: // what the application does by itself is in nobody's way
-		wait = time.Until(a.At.Add(machine.Fresh))
-	case k == machine.KindFrame || k == machine.KindEdit: // a second N is no queue
-		return g, err
-	}
-	select {
-	case <-busy.Over():
-	case <-time.After(wait):
-	}
-	return c.Arbiter.Begin(a.Press, a.Owner, d, claims...)
-}
-
 // note writes a line of the log beside what moves.
-func note(m *machine.Machine, a Asked, kind, format string, v ...any) {
+func note(m *machine.Machine, a machine.Press, kind, format string, v ...any) {
 	m.Note(journal.Entry{Actor: a.Who, ShotID: a.Shot, Kind: kind, Text: fmt.Sprintf(format, v...)})
 }
 
@@ -110,12 +67,12 @@ type Going struct {
 // Go sends a machine somewhere. decide is asked once the claim is granted, and may take as
 // long as the press is fresh. The move goes on when the page that asked is gone, and ends with
 // any stop.
-func (c *Conductor) Go(ctx context.Context, a Asked, id string, decide func(context.Context) (Going, error)) (Going, error) {
-	g, err := c.begin(a, machine.KindGoTo, "a move", nil, machine.Claim{Machine: id})
+func (c *Conductor) Go(ctx context.Context, a machine.Press, id string, decide func(context.Context) (Going, error)) (Going, error) {
+	g, err := c.Arbiter.Begin(a, machine.KindGoTo, "a move", nil, machine.Claim{Machine: id})
 	if err != nil {
 		return Going{}, err
 	}
-	look, done := a.deciding(ctx)
+	look, done := context.WithDeadline(ctx, a.Due)
 	to, err := decide(look)
 	done()
 	if err == nil {
@@ -126,7 +83,7 @@ func (c *Conductor) Go(ctx context.Context, a Asked, id string, decide func(cont
 		g.End()
 		return to, err
 	}
-	note(g.Machine(), a, "go-to", "%s", to.Text)
+	note(g.Machine, a, "go-to", "%s", to.Text)
 	c.wg.Go(func() {
 		defer g.End()
 		_ = g.Rest(c.running())
@@ -144,12 +101,8 @@ func lowered(text string) string {
 
 // Edit holds things that activities decide on while they are changed: f is carried out only
 // where nothing that has claimed one of them goes on.
-func (c *Conductor) Edit(a Asked, says string, f func() error, things ...string) error {
-	var claims []machine.Claim
-	for _, t := range things {
-		claims = append(claims, machine.Claim{Thing: t})
-	}
-	g, err := c.begin(a, machine.KindEdit, says, nil, claims...)
+func (c *Conductor) Edit(a machine.Press, says string, f func() error, things ...machine.Claim) error {
+	g, err := c.Arbiter.Begin(a, machine.KindEdit, says, nil, things...)
 	if err != nil {
 		return err
 	}
@@ -158,8 +111,8 @@ func (c *Conductor) Edit(a Asked, says string, f func() error, things ...string)
 }
 
 // Measure holds the camera while its chain is measured; what it answers gives it back.
-func (c *Conductor) Measure(a Asked) (end func(), err error) {
-	g, err := c.begin(a, machine.KindMeasure, "the camera's chain is measured", nil, machine.Claim{Thing: Camera})
+func (c *Conductor) Measure(a machine.Press) (end func(), err error) {
+	g, err := c.Arbiter.Begin(a, machine.KindMeasure, "the camera's chain is measured", nil, Camera)
 	if err != nil {
 		return nil, err
 	}

@@ -45,7 +45,7 @@ func (s *Shooting) expose(ctx context.Context, p *press, c weave.Cell) error {
 	if seal == "" {
 		seal = b.SealID
 	}
-	e := &journal.Exposure{Exposure: weave.Exposure{Cell: c, ID: journal.NewID(), Number: b.Shoot.Board().Count(c) + 1}, Shot: b.Shot, Seal: seal, Pose: positions(before), By: p.who, Machine: p.g.Machine().ID(), Boot: before.Boot}
+	e := &journal.Exposure{Exposure: weave.Exposure{Cell: c, ID: journal.NewID(), Number: b.Shoot.Board().Count(c) + 1}, Shot: b.Shot, Seal: seal, Pose: positions(before), By: p.who, Machine: p.g.Machine.ID(), Boot: before.Boot}
 	s.showHands(ctx, b, c)
 	if err := s.journal.Ask(ctx, e, b.Shoot.Stands()); err != nil {
 		return fmt.Errorf("%s was not exposed: %w", cellName(b, c), err)
@@ -190,7 +190,7 @@ func (s *Shooting) fetch(ctx context.Context, id string) (png []byte, why string
 // Recover finds out what became of the exposures of which nothing is known, and lets the
 // camera's pictures go that are stored. It is called when the camera is there again.
 func (s *Shooting) Recover() {
-	g, err := s.c.Arbiter.Begin(s.c.Arbiter.Pressed(), machine.Owner{Who: journal.Itself}, machine.Doing{Kind: machine.KindEdit, Says: "the camera is asked what became of pictures"}, machine.Claim{Thing: Frames})
+	g, err := s.c.Arbiter.Begin(s.c.Arbiter.Pressed(machine.Owner{Who: journal.Itself}, "", 0), machine.KindEdit, "the camera is asked what became of pictures", nil, Frames)
 	if err == nil {
 		err = s.begin(g, s.recover)
 	}

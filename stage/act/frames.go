@@ -200,15 +200,11 @@ type Wanted struct {
 	Confirmed bool
 }
 
-// Shoot is the claim of a shot while it is shot: a pass of it, a frame of it, and whatever
-// changes what they decide on.
-func Shoot(shot string) string { return "shot " + shot }
-
 // What else is claimed: the camera of the stage, and the record of what is taken frame by frame,
 // which one thing at a time is done with.
-const (
-	Camera = "camera"
-	Frames = "frames"
+var (
+	Camera = machine.Claim{Thing: "camera"}
+	Frames = machine.Claim{Thing: "frames"}
 )
 
 // Next is one press: at the pose of the cell that comes next it exposes what is wanted
@@ -216,12 +212,12 @@ const (
 // than the stated distance is asked about first, unless it was confirmed. It answers at
 // once; what follows is in Now. It goes on when the page that pressed is gone, and ends with
 // any stop.
-func (s *Shooting) Next(ctx context.Context, a Asked, w Wanted) (*Question, error) {
-	g, err := s.c.begin(a, machine.KindFrame, "a frame is taken", nil, machine.Claim{Machine: w.Machine}, machine.Claim{Thing: Camera}, machine.Claim{Thing: Frames}, machine.Claim{Thing: Shoot(a.Shot)})
+func (s *Shooting) Next(ctx context.Context, a machine.Press, w Wanted) (*Question, error) {
+	g, err := s.c.Arbiter.Begin(a, machine.KindFrame, "a frame is taken", nil, machine.Claim{Machine: w.Machine}, Camera, Frames, machine.Claim{Shoot: a.Shot})
 	if err != nil {
 		return nil, err
 	}
-	look, done := a.deciding(ctx)
+	look, done := context.WithDeadline(ctx, a.Due)
 	b, err := w.Load(look)
 	done()
 	var q *Question
@@ -261,7 +257,7 @@ type press struct {
 }
 
 // press decides what a press does, on the board as it is now.
-func (s *Shooting) press(b *ready.Bench, g *machine.Grant, a Asked, w Wanted) (*press, *Question, error) {
+func (s *Shooting) press(b *ready.Bench, g *machine.Grant, a machine.Press, w Wanted) (*press, *Question, error) {
 	board := b.Shoot.Board()
 	for _, e := range b.Shoot.Exposures {
 		if e.Fate == weave.Asked { // moving away would make it uncertain

@@ -23,15 +23,15 @@ type Homing struct {
 // Home starts a homing, so many times one after another: the machine says how far they lie
 // apart. What ends without its axes homed ends it all, and so does any stop. It goes on when
 // the page that asked is gone.
-func (c *Conductor) Home(ctx context.Context, a Asked, id string, h Homing) error {
+func (c *Conductor) Home(ctx context.Context, a machine.Press, id string, h Homing) error {
 	if h.Times < 1 || h.Times > MostHomings {
 		return fmt.Errorf("homing %d times: give 1 to %d", h.Times, MostHomings)
 	}
-	g, err := c.begin(a, machine.KindHoming, "homing", h.Axes, machine.Claim{Machine: id})
+	g, err := c.Arbiter.Begin(a, machine.KindHoming, "homing", h.Axes, machine.Claim{Machine: id})
 	if err != nil {
 		return err
 	}
-	m := g.Machine()
+	m := g.Machine
 	g.Called("homing " + m.Named(h.Axes))
 	m.HomedFor(a.Who, a.Shot, h.Axes, h.Way)
 	if err := g.Home(ctx, h.Axes, h.Way); err != nil {
@@ -55,7 +55,7 @@ func (c *Conductor) Home(ctx context.Context, a Asked, id string, h Homing) erro
 
 // homeOn waits for a homing's end, and begins the next of several.
 func (c *Conductor) homeOn(g *machine.Grant, h Homing) {
-	ctx, m := c.running(), g.Machine()
+	ctx, m := c.running(), g.Machine
 	for n := 1; ; n++ {
 		if g.Rest(ctx) != nil || n == h.Times {
 			return

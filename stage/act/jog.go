@@ -65,7 +65,7 @@ func JogSpeed(r *rig.Rig, at func(axis string) float64, axis int) float64 {
 
 // Jog starts an axis, by the machine's own name, at a crawl that speeds up in stages, for the
 // press of that name.
-func (c *Conductor) Jog(ctx context.Context, a Asked, id, press string, w Jogging) (*Jog, error) {
+func (c *Conductor) Jog(ctx context.Context, a machine.Press, id, press string, w Jogging) (*Jog, error) {
 	if w.Share == 0 {
 		w.Share = 1
 	}
@@ -76,7 +76,7 @@ func (c *Conductor) Jog(ctx context.Context, a Asked, id, press string, w Joggin
 	if err != nil {
 		return nil, err
 	}
-	g, err := c.begin(a, machine.KindJog, m.Named([]string{w.Axis})+" is jogged", []string{w.Axis}, machine.Claim{Machine: id})
+	g, err := c.Arbiter.Begin(a, machine.KindJog, m.Named([]string{w.Axis})+" is jogged", []string{w.Axis}, machine.Claim{Machine: id})
 	if err != nil {
 		return nil, err
 	}

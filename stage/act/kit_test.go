@@ -128,7 +128,9 @@ func newFloor(t *testing.T, pace int) *floor {
 	return f
 }
 
-func (f *floor) now() act.Asked { return f.c.Now(machine.Owner{Who: ann, Page: "page"}, "") }
+func (f *floor) now() machine.Press {
+	return f.c.Arbiter.Pressed(machine.Owner{Who: ann, Page: "page"}, "", 0)
+}
 
 // until waits for a snapshot; where the machine stands still then, for the end of what was
 // done with it.

@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"strings"
 	"sync"
 	"time"
 
@@ -48,76 +49,57 @@ type Rolling struct {
 // ErrLetGo is returned where the press was let go before the machine moved.
 var ErrLetGo = errors.New("let go before the rig started")
 
-// Roll arms a pass and starts it rolling, for the press of that name. decide is asked once
-// the claim is granted. held says whether the press is still held, and is asked before each
-// word.
-func (c *Conductor) Roll(ctx context.Context, a Asked, id, press string, decide func(context.Context) (Rolling, error), held func() bool) (*Hold, error) {
-	g, err := c.begin(a, machine.KindPass, "a pass is rolled", nil, machine.Claim{Machine: id}, machine.Claim{Thing: Shoot(a.Shot)})
+// Roll decides on a pass, arms it and starts it rolling, for the press of that name. decide is
+// asked once the claim is granted. held says whether the press is still held, and is asked before
+// each word. A table that is not in the machine is loaded, for the next press.
+func (c *Conductor) Roll(ctx context.Context, a machine.Press, id, press string, decide func(context.Context) (Rolling, error), held func() bool) (_ *Hold, err error) {
+	g, err := c.Arbiter.Begin(a, machine.KindPass, "a pass is rolled", nil, machine.Claim{Machine: id}, machine.Claim{Shoot: a.Shot})
 	if err != nil {
 		return nil, err
 	}
-	look, done := a.deciding(ctx)
+	h, m := &Hold{c: c, g: g}, g.Machine
+	defer func() {
+		if err != nil {
+			h.disarm(ctx)
+			g.End()
+		}
+	}()
+	look, done := context.WithDeadline(ctx, a.Due)
 	r, err := decide(look)
 	done()
-	if err == nil {
-		err = c.mayRoll(g, r)
-	}
-	if err == nil && !held() {
-		err = ErrLetGo
-	}
 	if err != nil {
-		g.End()
 		return nil, err
 	}
-	g.Called(fmt.Sprintf("pass %d · %s is rolled", r.Pass.Number, r.Pass.Name))
-	h := &Hold{c: c, g: g}
-	if err := h.roll(ctx, a, r.Pass, press, held); err != nil {
-		h.disarm(ctx)
-		g.End()
-		return nil, err
-	}
-	return h, nil
-}
-
-// mayRoll applies the rules of readiness, and has the table loaded where it is not.
-func (c *Conductor) mayRoll(g *machine.Grant, r Rolling) error {
-	p, m := r.Pass, g.Machine()
+	p, now := r.Pass, m.Now()
 	if r.Desk != nil {
-		if len(r.Desk.Machines) == 0 || r.Desk.Machines[0].Rig.ID != m.ID() {
-			return errors.New("this shot's machine is another one by now; look, then press again")
+		if len(r.Desk.Machines) == 0 || r.Desk.Machines[0].Rig.ID != now.Machine {
+			return nil, errors.New("this shot's machine is another one by now; look, then press again")
 		}
-		if x := ready.ToRoll(machine.Gather(r.Desk.Machines, []machine.Snapshot{m.Now()}), r.Desk); !x.OK {
-			return errors.New(x.Sentence)
+		if not := ready.Broken(machine.Gather(r.Desk.Machines, []machine.Snapshot{now}), r.Desk); not != "" {
+			return nil, errors.New(not)
 		}
 	}
-	if p == nil {
-		return errors.New("there is no sealed path to roll; press S to seal it")
-	}
-	if len(p.Table.Machines) > 1 {
-		return fmt.Errorf("this path is for %d machines; only one can be rolled at a time yet", len(p.Table.Machines))
-	}
-	if ok, why := m.Holds(p.Print); !ok {
+	switch {
+	case p == nil:
+		return nil, errors.New("there is no sealed path to roll; press S to seal it")
+	case len(p.Table.Machines) > 1:
+		return nil, fmt.Errorf("this path is for %d machines; only one can be rolled at a time yet", len(p.Table.Machines))
+	case now.State.Print != p.Print:
+		_, why := m.Holds(p.Print)
 		c.Load(m, p.Machine, p.Table, p.Print)
-		return fmt.Errorf("can't roll yet: %s", why)
+		return nil, fmt.Errorf("can't roll yet: %s", why)
+	case !held():
+		return nil, ErrLetGo
 	}
-	return nil
-}
-
-// Load has a machine's share of a table loaded, so that a press need not wait for it.
-func (c *Conductor) Load(m *machine.Machine, name string, t *seal.Table, print string) {
-	m.Want(print, name, func() []byte { return t.Share(name) })
-}
-
-// roll arms, begins the take, and starts.
-func (h *Hold) roll(ctx context.Context, a Asked, p *Pass, press string, held func() bool) error {
-	g, m := h.g, h.g.Machine()
-	t := &journal.Take{ID: journal.NewID(), PassID: p.ID, Machine: m.ID(), Clock: p.Clock, Shot: a.Shot, By: a.Who, Started: time.Now(), Print: p.Print, LastBeat: -1, BrakeAt: -1}
-	for _, x := range m.Rig().Axes {
-		t.Axes, t.Units = append(t.Axes, p.Machine+"/"+x.ID), append(t.Units, x.StepsPerUnit)
+	t := &journal.Take{ID: journal.NewID(), PassID: p.ID, Machine: now.Machine, Clock: p.Clock, Shot: a.Shot, By: a.Who, Started: time.Now(), Print: p.Print, LastBeat: -1, BrakeAt: -1}
+	for i, x := range p.Table.Axes {
+		if name, _, _ := strings.Cut(x, "/"); name == p.Machine {
+			t.Axes, t.Units = append(t.Axes, x), append(t.Units, p.Table.Units[i])
+		}
 	}
-	var err error
-	if t.EveryMS, err = g.Arm(ctx, t.ID, p.Print, &p.Clock, p.BrakeS); err != nil {
-		return err
+	says := fmt.Sprintf("pass %d · %s is rolled", p.Number, p.Name)
+	if t.EveryMS, err = g.Arm(ctx, says, t.ID, p.Print, &p.Clock, p.BrakeS); err != nil {
+		return nil, err
 	}
 	h.armed = true
 	g.Next(time.Now())
@@ -125,7 +107,7 @@ func (h *Hold) roll(ctx context.Context, a Asked, p *Pass, press string, held fu
 	err = m.Begin(begin, t)
 	done()
 	if err != nil {
-		return fmt.Errorf("the take could not be begun: %w", err)
+		return nil, fmt.Errorf("the take could not be begun: %w", err)
 	}
 	t.Label = journal.Label(p.Number, p.Name, t.Number)
 	t.Trace = &trace.Trace{Axes: t.Axes, Units: t.Units, Every: t.EveryMS, Steps: make([][]int32, len(t.Axes))}
@@ -137,14 +119,19 @@ func (h *Hold) roll(ctx context.Context, a Asked, p *Pass, press string, held fu
 	}
 	if err != nil {
 		m.Fail(h.take, err.Error())
-		return err
+		return nil, err
 	}
 	note(m, a, "roll", "Rolled pass %d · %s, take %d.", p.Number, p.Name, t.Number)
-	h.c.wg.Go(func() { // it is over when the machine stands still
+	c.wg.Go(func() { // it is over when the machine stands still
 		defer g.End()
-		_ = g.Rest(h.c.running())
+		_ = g.Rest(c.running())
 	})
-	return nil
+	return h, nil
+}
+
+// Load has a machine's share of a table loaded, so that a press need not wait for it.
+func (c *Conductor) Load(m *machine.Machine, name string, t *seal.Table, print string) {
+	m.Want(print, name, func() []byte { return t.Share(name) })
 }
 
 // disarm leaves nothing armed behind an error, even when whoever asked is gone.
@@ -154,7 +141,7 @@ func (h *Hold) disarm(ctx context.Context) {
 	}
 	ctx, cancel := context.WithTimeout(context.WithoutCancel(ctx), 2*time.Second)
 	defer cancel()
-	if err := h.g.Machine().Stop(ctx); err != nil {
+	if err := h.g.Machine.Stop(ctx); err != nil {
 		h.c.log.Warn("the rig could not be disarmed", "err", err)
 	}
 }
@@ -169,7 +156,7 @@ func (h *Hold) Steer(ctx context.Context, num, den int64) error {
 	h.g.Next(time.Now())
 	steers, err := h.g.Steer(ctx, num, den)
 	if err == nil {
-		h.g.Machine().Steered(h.take, steers)
+		h.g.Machine.Steered(h.take, steers)
 	}
 	return err
 }

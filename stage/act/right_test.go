@@ -288,13 +288,13 @@ func TestItselfIsInNobodysWay(t *testing.T) {
 			{machine.Owner{Who: journal.Itself}, 3 * time.Second, false},
 			{machine.Owner{Who: journal.Person{ID: journal.NewID(), Name: "bea"}}, time.Second, false},
 		} {
-			g, err := c.Arbiter.Begin(c.Arbiter.Pressed(), x.who, machine.Doing{Kind: machine.KindEdit}, machine.Claim{Thing: act.Frames})
+			g, err := c.Arbiter.Begin(c.Arbiter.Pressed(x.who, "", 0), machine.KindEdit, "", nil, act.Frames)
 			if err != nil {
 				t.Fatal(err)
 			}
 			time.AfterFunc(x.takes, g.End)
 			began, done := time.Now(), false
-			err = c.Edit(c.Now(ann, ""), "the scheme is changed", func() error { done = true; return nil }, act.Frames)
+			err = c.Edit(c.Arbiter.Pressed(ann, "", 0), "the scheme is changed", func() error { done = true; return nil }, act.Frames)
 			if (err == nil) != x.ok || done != x.ok {
 				t.Errorf("beside %q, %v: %v", x.who.Who.Name, x.takes, err)
 			}

@@ -14,17 +14,17 @@ import (
 // ended by a stop: a drive that is freed late drops what it carries.
 
 // set carries out words of one activity on a machine that nothing else is done with.
-func (c *Conductor) set(ctx context.Context, a Asked, id, says string, axes []string, do func(*machine.Grant) error) (*machine.Machine, error) {
-	g, err := c.begin(a, machine.KindSetting, says, axes, machine.Claim{Machine: id})
+func (c *Conductor) set(ctx context.Context, a machine.Press, id, says string, axes []string, do func(*machine.Grant) error) (*machine.Machine, error) {
+	g, err := c.Arbiter.Begin(a, machine.KindSetting, says, axes, machine.Claim{Machine: id})
 	if err != nil {
 		return nil, err
 	}
 	defer g.End()
-	return g.Machine(), do(g)
+	return g.Machine, do(g)
 }
 
 // Free lets an axis's drive go, or has it hold again.
-func (c *Conductor) Free(ctx context.Context, a Asked, id, axis string, free bool, may func() error) error {
+func (c *Conductor) Free(ctx context.Context, a machine.Press, id, axis string, free bool, may func() error) error {
 	word := "holds again"
 	if free {
 		word = "was freed"
@@ -44,7 +44,7 @@ func (c *Conductor) Free(ctx context.Context, a Asked, id, axis string, free boo
 }
 
 // Handset lets the focus puller's own handset drive the lens, or locks it out.
-func (c *Conductor) Handset(ctx context.Context, a Asked, id string, free bool) error {
+func (c *Conductor) Handset(ctx context.Context, a machine.Press, id string, free bool) error {
 	word := "locked out"
 	if free {
 		word = "let in again"
@@ -58,10 +58,10 @@ func (c *Conductor) Handset(ctx context.Context, a Asked, id string, free bool) 
 
 // Confirm tells the machine what a person saw of axes: that their marks meet, or that they
 // stand at an end that they shall not pass.
-func (c *Conductor) Confirm(ctx context.Context, a Asked, id string, axes []string, what string) error {
+func (c *Conductor) Confirm(ctx context.Context, a machine.Press, id string, axes []string, what string) error {
 	m, err := c.set(ctx, a, id, "what was seen of "+fmt.Sprint(len(axes))+" axes is confirmed", axes, func(g *machine.Grant) error {
 		for _, axis := range axes {
-			g.Machine().HomedFor(a.Who, a.Shot, []string{axis}, map[string]rig.HomeWay{link.WaitsMark: rig.Witness, link.WaitsHigh: rig.ByHand}[what])
+			g.Machine.HomedFor(a.Who, a.Shot, []string{axis}, map[string]rig.HomeWay{link.WaitsMark: rig.Witness, link.WaitsHigh: rig.ByHand}[what])
 			if err := g.Confirm(ctx, axis, what); err != nil {
 				return err
 			}
@@ -77,7 +77,7 @@ func (c *Conductor) Confirm(ctx context.Context, a Asked, id string, axes []stri
 
 // Suspend lets an axis be jogged past its soft limits for so many seconds; with none they
 // hold again at once.
-func (c *Conductor) Suspend(ctx context.Context, a Asked, id, axis string, seconds float64) error {
+func (c *Conductor) Suspend(ctx context.Context, a machine.Press, id, axis string, seconds float64) error {
 	m, err := c.set(ctx, a, id, "soft limits are suspended", []string{axis}, func(g *machine.Grant) error { return g.Suspend(ctx, axis, seconds) })
 	if err != nil {
 		return err
@@ -93,7 +93,7 @@ func (c *Conductor) Suspend(ctx context.Context, a Asked, id, axis string, secon
 // Limit tells the machine the soft limits of a line-up, now and with every new lease. keep is
 // carried out first, while nothing else is done with the machine. One that is not there, or
 // is driven elsewhere, is told when it is back.
-func (c *Conductor) Limit(ctx context.Context, a Asked, id string, soft map[string][2]float64, keep func() error) error {
+func (c *Conductor) Limit(ctx context.Context, a machine.Press, id string, soft map[string][2]float64, keep func() error) error {
 	m, err := c.Machines.Of(id)
 	if err != nil {
 		return err
@@ -119,7 +119,7 @@ func (c *Conductor) Limit(ctx context.Context, a Asked, id string, soft map[stri
 }
 
 // Configure gives the machine another version of its description, and looks at it anew.
-func (c *Conductor) Configure(ctx context.Context, a Asked, id string, r *rig.Rig) error {
+func (c *Conductor) Configure(ctx context.Context, a machine.Press, id string, r *rig.Rig) error {
 	m, err := c.set(ctx, a, id, "it is given a new version", nil, func(g *machine.Grant) error { return g.Configure(ctx, r) })
 	if err != nil {
 		return err

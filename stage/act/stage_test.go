@@ -238,6 +238,12 @@ func TestReadinessNamesTheFirstThing(t *testing.T) {
 		if !strings.Contains(got.Sentence, c.want) || got.Key != c.key || got.OK != (name == "ready") {
 			t.Errorf("%s: %q (%s), want %q (%s)", name, got.Sentence, got.Key, c.want, c.key)
 		}
+		// The same sentence without the strip, as a press asks for it.
+		if c.d != nil {
+			if not := ready.Broken(c.s, c.d); not != got.Sentence && !got.OK || (not == "") != got.OK {
+				t.Errorf("%s: a press is told %q", name, not)
+			}
+		}
 		on := map[string]bool{"ready": true, "past first": true, "between": true, "no pass": true, "elsewhere": false, "not seen": false, "not homed": false}
 		if want, ok := on[name]; ok && got.OnPath != want {
 			t.Errorf("%s: on the path is %v", name, got.OnPath)

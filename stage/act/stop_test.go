@@ -349,13 +349,14 @@ func TestWhatComesTooLateIsAskedAgain(t *testing.T) {
 	t.Parallel()
 	f := newFloor(t, 20)
 	f.atFirst()
-	a := f.now()
-	a.At = a.At.Add(-machine.Fresh - time.Millisecond)
+	ago := func(d time.Duration) machine.Press {
+		return f.c.Arbiter.Pressed(machine.Owner{Who: ann, Page: "page"}, "", d)
+	}
+	a := ago(machine.Fresh + time.Millisecond)
 	if err := f.c.Home(t.Context(), a, "plank", act.Homing{Times: 1}); !errors.Is(err, machine.ErrLate) {
 		t.Errorf("a homing: %v", err)
 	}
-	late, began := f.now(), time.Now()
-	late.At = late.At.Add(-machine.Fresh + 150*time.Millisecond)
+	late, began := ago(machine.Fresh-150*time.Millisecond), time.Now()
 	if _, err := f.c.Go(t.Context(), late, "plank", func(ctx context.Context) (act.Going, error) {
 		<-ctx.Done() // the database does not answer; it is not waited for any longer
 		return act.Going{To: map[string]float64{"track": 900}}, nil
@@ -750,7 +751,7 @@ func TestMachinesComeAndGo(t *testing.T) {
 		t.Fatal(err)
 	}
 	<-news // whoever watches all of them hears of it
-	if _, err := c.Go(t.Context(), c.Now(machine.Owner{Who: ann}, ""), "plank", func(context.Context) (act.Going, error) {
+	if _, err := c.Go(t.Context(), c.Arbiter.Pressed(machine.Owner{Who: ann}, "", 0), "plank", func(context.Context) (act.Going, error) {
 		return act.Going{To: map[string]float64{"track": 1400}, Text: "far"}, nil
 	}); err != nil {
 		t.Fatal(err)
@@ -921,7 +922,7 @@ func TestEveryWordNeedsAnEvent(t *testing.T) {
 	f := newFloor(t, 20)
 	f.atFirst()
 	a := f.now()
-	g, err := f.c.Arbiter.Begin(a.Press, a.Owner, machine.Doing{Kind: machine.KindGoTo, Says: "a move"}, machine.Claim{Machine: f.ID()})
+	g, err := f.c.Arbiter.Begin(a, machine.KindGoTo, "a move", nil, machine.Claim{Machine: f.ID()})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -948,8 +949,8 @@ func TestAPressDoesNotOutliveItsConnection(t *testing.T) {
 	f := newFloor(t, 20)
 	f.until("seen", func(s machine.Snapshot) bool { return s.Connected && s.Leased })
 	a := f.now()
-	begin := func(a act.Asked) error {
-		g, err := f.c.Arbiter.Begin(a.Press, a.Owner, machine.Doing{Kind: machine.KindGoTo, Says: "a move"}, machine.Claim{Machine: f.ID()})
+	begin := func(a machine.Press) error {
+		g, err := f.c.Arbiter.Begin(a, machine.KindGoTo, "a move", nil, machine.Claim{Machine: f.ID()})
 		if err == nil {
 			g.End()
 		}

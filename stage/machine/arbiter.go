@@ -55,22 +55,27 @@ type Owner struct {
 	Page string // the window
 }
 
-// Claim is what an activity wants for itself: a machine, by its rig's id, or some of its
-// axes; or another thing by a name of its own, such as a camera or a shoot.
+// Claim is what an activity wants for itself: a machine, by its rig's id; what is shot of a
+// shot; or another thing by a name of its own, such as a camera.
 type Claim struct {
 	Machine string
+	Shoot   string
 	Thing   string
 }
 
 // Press is the moment at which somebody asked for something, with what was known then: it is
 // made before anything is waited for. What is stopped after it is not begun.
 type Press struct {
+	Owner
+	Shot  string // for which it is; empty: none
 	At    time.Time
+	Due   time.Time // until when what is asked for may begin
 	gen   int64
-	heard map[*Machine]heard
+	heard map[string]heard // by the machine's id
 }
 
 type heard struct {
+	m     *Machine
 	conn  link.Rig
 	boot  string
 	stops int64
@@ -83,18 +88,22 @@ func NewArbiter(set *Set) *Arbiter {
 	return a
 }
 
-// Pressed is a press that comes now.
-func (a *Arbiter) Pressed() Press {
+// Pressed is a press of somebody's, for a shot or for none, that was so long on its way to here.
+func (a *Arbiter) Pressed(o Owner, shot string, late time.Duration) Press {
+	at := time.Now().Add(-late)
 	a.mu.Lock()
-	p := Press{At: time.Now(), gen: a.gen, heard: map[*Machine]heard{}}
+	p := Press{Owner: o, Shot: shot, At: at, Due: at.Add(Fresh), gen: a.gen, heard: map[string]heard{}}
 	a.mu.Unlock()
-	for _, m := range a.set.All() {
+	a.set.mu.Lock()
+	all := a.set.all // never changed in place
+	a.set.mu.Unlock()
+	for _, m := range all {
 		m.mu.Lock()
 		c := m.client
 		m.mu.Unlock()
 		if c != nil {
 			boot, stops := c.Heard()
-			p.heard[m] = heard{c, boot, stops}
+			p.heard[m.id] = heard{m, c, boot, stops}
 		}
 	}
 	return p
@@ -106,9 +115,6 @@ type BusyError struct {
 	over  <-chan struct{}
 }
 
-// Over is closed when that activity is.
-func (e *BusyError) Over() <-chan struct{} { return e.over }
-
 func (e *BusyError) Error() string {
 	who := e.Doing.Who.Name
 	if who == "" {
@@ -117,43 +123,95 @@ func (e *BusyError) Error() string {
 	return fmt.Sprintf("what %s asked for is still being carried out: %s. Wait, or press Esc to stop it", who, e.Doing.Says)
 }
 
-// Begin grants what a press claims, or nothing. says is what will be done, in words. The
-// grant must be ended.
-func (a *Arbiter) Begin(p Press, o Owner, d Doing, claims ...Claim) (*Grant, error) {
-	d.ID, d.Who, d.Page, d.SinceMS = journal.NewID(), o.Who, o.Page, p.At.UnixMilli()
-	g := &Grant{arb: a, doing: d, claims: claims, gen: p.gen, due: p.At.Add(Fresh), halt: make(chan struct{}), over: make(chan struct{})}
+// ending is how long an activity that is about to end is waited for: a machine is seen to stand
+// still a moment before what was done with it is over.
+const ending = 150 * time.Millisecond
+
+// Begin grants what a press claims, or nothing; says is what will be done, in words. How the
+// machine stands is taken in with it. The grant must be ended.
+func (a *Arbiter) Begin(p Press, k Kind, says string, axes []string, claims ...Claim) (*Grant, error) {
+	d := Doing{ID: journal.NewID(), Kind: k, Axes: axes, Shot: p.Shot, Who: p.Who, Page: p.Page, Says: says, SinceMS: p.At.UnixMilli()}
+	g := &Grant{arb: a, doing: d, claims: claims, gen: p.gen, due: p.Due, halt: make(chan struct{}), over: make(chan struct{})}
 	for _, c := range claims {
 		if c.Machine == "" {
 			continue
 		}
-		m, err := a.set.Of(c.Machine)
-		if err != nil {
-			return nil, err
-		}
-		if g.m != nil {
+		if g.Machine != nil {
 			return nil, errors.New("only one machine can be moved at a time yet")
 		}
-		g.m, g.doing.Machine, g.doing.Name = m, c.Machine, m.name
-		if err := g.stand(p); err != nil {
+		if g.Machine = p.heard[c.Machine].m; g.Machine == nil { // nothing was heard of it yet
+			m, err := a.set.Of(c.Machine)
+			if err != nil {
+				return nil, err
+			}
+			g.Machine = m
+		}
+		g.doing.Machine, g.doing.Name = c.Machine, g.Machine.name
+	}
+	for waited := false; ; waited = true {
+		var err error
+		if f := g.Machine; f != nil {
+			h, ok := p.heard[f.id]
+			f.mu.Lock()
+			switch {
+			case f.client == nil:
+				err = ErrNoRig
+			case f.is.Version == link.OldVersion:
+				err = fmt.Errorf("%s speaks version %d of the rig link: it is seen and can be stopped; to move it, its device has to speak version %d", f.name, link.OldVersion, link.Version)
+			case f.right == nil:
+				err = ErrWatching
+			case f.seen.IsZero():
+				err = ErrNoRig
+			case f.epoch == 0:
+				err = fmt.Errorf("%s has not given its lease yet; ask again in a moment", f.name)
+			case f.state.Epoch > f.epoch:
+				err = fmt.Errorf("another program has taken the lease of %s; it is taken back when it has stood still for a second", f.name)
+			case !ok:
+				err = ErrNoRig
+			case h.conn != f.client:
+				err = ErrLost
+			}
+			g.conn, g.epoch, g.boot, g.stops = f.client, f.epoch, h.boot, h.stops
+			f.mu.Unlock()
+		}
+		var busy *BusyError
+		a.mu.Lock()
+		switch {
+		case err != nil:
+		case a.gen != p.gen:
+			err = ErrStopped
+		case time.Now().After(g.due):
+			err = ErrLate
+		default:
+			for other := range a.acts {
+				if other.clash(claims) {
+					busy = &BusyError{other.Doing(), other.over}
+					err = busy
+				}
+			}
+		}
+		if err == nil {
+			a.acts[g] = true
+		}
+		a.mu.Unlock()
+		if err == nil {
+			a.set.notify()
+			return g, nil
+		}
+		wait := ending
+		switch {
+		case busy == nil || waited:
+			return nil, err
+		case busy.Doing.Who == journal.Itself: // what the application does by itself is in nobody's way
+			wait = time.Until(p.Due)
+		case k == KindFrame || k == KindEdit: // a second N is no queue
 			return nil, err
 		}
-	}
-	a.mu.Lock()
-	defer a.mu.Unlock()
-	switch {
-	case a.gen != p.gen:
-		return nil, ErrStopped
-	case time.Now().After(g.due):
-		return nil, ErrLate
-	}
-	for other := range a.acts {
-		if other.clash(claims) {
-			return nil, &BusyError{other.Doing(), other.over}
+		select {
+		case <-busy.over:
+		case <-time.After(wait):
 		}
 	}
-	a.acts[g] = true
-	a.set.notify()
-	return g, nil
 }
 
 // end gives back what was granted.
@@ -169,7 +227,7 @@ func (a *Arbiter) lost(m *Machine) {
 	a.mu.Lock()
 	var list []*Grant
 	for g := range a.acts {
-		if g.m == m {
+		if g.Machine == m {
 			list = append(list, g)
 		}
 	}

@@ -23,7 +23,8 @@ type Grant struct {
 	claims []Claim
 	gen    int64
 
-	m     *Machine // nil where none is claimed
+	Machine *Machine // that it moves; nil where none is claimed
+
 	conn  link.Rig
 	epoch int64
 	boot  string
@@ -37,36 +38,6 @@ type Grant struct {
 	halt  chan struct{}
 	over  chan struct{}
 	once  sync.Once
-}
-
-// stand takes in how the machine stands when its activity begins.
-func (g *Grant) stand(p Press) error {
-	f := g.m
-	f.mu.Lock()
-	defer f.mu.Unlock()
-	switch {
-	case f.client == nil:
-		return ErrNoRig
-	case f.is.Version == link.OldVersion:
-		return fmt.Errorf("%s speaks version %d of the rig link: it is seen and can be stopped; to move it, its device has to speak version %d", f.name, link.OldVersion, link.Version)
-	case f.right == nil:
-		return ErrWatching
-	case f.seen.IsZero():
-		return ErrNoRig
-	case f.epoch == 0:
-		return fmt.Errorf("%s has not given its lease yet; ask again in a moment", f.name)
-	case !f.leased():
-		return fmt.Errorf("another program has taken the lease of %s; it is taken back when it has stood still for a second", f.name)
-	}
-	h, ok := p.heard[f]
-	if !ok {
-		return ErrNoRig
-	}
-	if h.conn != f.client {
-		return ErrLost
-	}
-	g.conn, g.epoch, g.boot, g.stops = f.client, f.epoch, h.boot, h.stops
-	return nil
 }
 
 func (g *Grant) clash(claims []Claim) bool {
@@ -87,9 +58,6 @@ func (g *Grant) Called(says string) {
 	g.mu.Unlock()
 	g.arb.set.notify()
 }
-
-// Machine is the one that it moves.
-func (g *Grant) Machine() *Machine { return g.m }
 
 // stop halts it; what is being prepared is not begun.
 func (g *Grant) stop(why error) {
@@ -153,10 +121,10 @@ func (g *Grant) may(spend bool) error {
 	if gen != g.gen {
 		return ErrStopped
 	}
-	if g.m != nil {
-		g.m.mu.Lock()
-		stopping, same := g.m.stopping, g.m.client == g.conn
-		g.m.mu.Unlock()
+	if g.Machine != nil {
+		g.Machine.mu.Lock()
+		stopping, same := g.Machine.stopping, g.Machine.client == g.conn
+		g.Machine.mu.Unlock()
 		boot, stops := g.conn.Heard()
 		switch {
 		case !same:
@@ -189,8 +157,18 @@ func (g *Grant) Still() error {
 	return err
 }
 
-// order is what a word carries that is given now.
-func (g *Grant) order() link.Order {
+// orderAnswer is how long a machine may take to carry out a word that moves it. One that was
+// not heard in time may be about to move: it is stopped.
+const orderAnswer = 3 * time.Second
+
+// give gives a machine an order with what every order carries now, and notes the tick at which it
+// was carried out.
+func give[A any](ctx context.Context, g *Grant, make func(link.Order) link.Asks[A]) (A, error) {
+	var a A
+	m := g.Machine
+	if m == nil {
+		return a, ErrNoRig
+	}
 	g.mu.Lock()
 	d, due := g.doing, g.due
 	g.mu.Unlock()
@@ -198,30 +176,14 @@ func (g *Grant) order() link.Order {
 	if n := d.Who.Name; n != "" {
 		o.Who = n + ": " + o.Who
 	}
-	g.m.mu.Lock()
-	defer g.m.mu.Unlock()
-	if !g.m.seen.IsZero() && !due.IsZero() {
-		o.By = g.m.state.Tick + due.Sub(g.m.seen).Milliseconds()*max(g.m.is.Pace, 1)
+	m.mu.Lock()
+	if !m.seen.IsZero() && !due.IsZero() {
+		o.By = m.state.Tick + due.Sub(m.seen).Milliseconds()*max(m.is.Pace, 1)
 	}
-	return o
-}
-
-// orderAnswer is how long a machine may take to carry out a word that moves it. One that was
-// not heard in time may be about to move: it is stopped.
-const orderAnswer = 3 * time.Second
-
-// give gives a machine an order, and notes the tick at which it was carried out.
-func give[A any](ctx context.Context, g *Grant, make func(link.Order) link.Asks[A]) (A, error) {
-	var a A
-	if g.m == nil {
-		return a, ErrNoRig
-	}
-	w := make(g.order())
-	g.m.mu.Lock()
-	has := g.m.is.Has(w.Do())
-	g.m.mu.Unlock()
-	if !has {
-		return a, fmt.Errorf("%s cannot do that: its device does not have the word %q", g.m.name, w.Do())
+	w, lacks := make(o), m.lacks
+	m.mu.Unlock()
+	if lacks[w.Do()] {
+		return a, fmt.Errorf("%s cannot do that: its device does not have the word %q", m.name, w.Do())
 	}
 	// Whoever asked may go away meanwhile: what was said is waited for all the same.
 	ctx, cancel := context.WithTimeout(context.WithoutCancel(ctx), orderAnswer)
@@ -232,7 +194,7 @@ func give[A any](ctx context.Context, g *Grant, make func(link.Order) link.Asks[
 		if errors.As(err, &silent) {
 			stop, end := context.WithTimeout(context.WithoutCancel(ctx), stopAnswer)
 			defer end()
-			err = errors.Join(err, g.m.Stop(stop))
+			err = errors.Join(err, g.Machine.Stop(stop))
 		}
 		return a, err
 	}
@@ -252,12 +214,12 @@ func (g *Grant) Rest(ctx context.Context) error {
 	g.mu.Lock()
 	tick := g.tick
 	g.mu.Unlock()
-	ch, end := g.m.Watch()
+	ch, end := g.Machine.Watch()
 	defer end()
 	for {
-		g.m.mu.Lock()
-		same, s := g.m.client == g.conn, g.m.state
-		g.m.mu.Unlock()
+		g.Machine.mu.Lock()
+		same, s := g.Machine.client == g.conn, g.Machine.state
+		g.Machine.mu.Unlock()
 		switch {
 		case !same:
 			return ErrLost
@@ -267,7 +229,7 @@ func (g *Grant) Rest(ctx context.Context) error {
 		select {
 		case <-ch:
 		case <-ctx.Done():
-			return fmt.Errorf("waiting for %s to stand still: %w", g.m.name, ctx.Err())
+			return fmt.Errorf("waiting for %s to stand still: %w", g.Machine.name, ctx.Err())
 		}
 	}
 }
@@ -307,8 +269,12 @@ func (g *Grant) Speed(ctx context.Context, speed float64) error {
 	return err
 }
 
-// Arm makes ready to roll what is loaded.
-func (g *Grant) Arm(ctx context.Context, take, print string, c *clock.Spec, brakeS float64) (everyMS int64, err error) {
+// Arm makes ready to roll what is loaded; says is what is being done, now that it is known.
+func (g *Grant) Arm(ctx context.Context, says, take, print string, c *clock.Spec, brakeS float64) (everyMS int64, err error) {
+	g.mu.Lock()
+	g.doing.Says = says
+	g.mu.Unlock()
+	g.arb.set.notify()
 	r, err := give(ctx, g, func(o link.Order) link.Asks[link.IsArmed] {
 		return link.Arm{Order: o, Take: take, Print: print, Clock: c, Brake: brakeS}
 	})

@@ -61,7 +61,7 @@ func (f *Machine) due() *want {
 	case f.state.Print == w.print:
 		f.want = nil
 		return nil
-	case !f.leased() || f.state.Mode != link.Idle:
+	case f.epoch == 0 || f.right == nil || f.state.Epoch > f.epoch || f.state.Mode != link.Idle:
 		return nil
 	}
 	f.loading = &Loading{Print: w.print}

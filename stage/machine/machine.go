@@ -28,11 +28,12 @@ type Machine struct {
 
 	mu       sync.Mutex
 	client   link.Rig
-	is       link.Described // what it says of itself in this connection
-	epoch    int64          // of the lease that this connection holds; 0: none
-	leasing  bool           // it is being asked for
-	tried    int64          // the foreign epoch after which it was asked for again
-	foreign  time.Time      // since when another program is seen to have it; zero: none has
+	is       link.Described  // what it says of itself in this connection
+	lacks    map[string]bool // the words that it does not have
+	epoch    int64           // of the lease that this connection holds; 0: none
+	leasing  bool            // it is being asked for
+	tried    int64           // the foreign epoch after which it was asked for again
+	foreign  time.Time       // since when another program is seen to have it; zero: none has
 	rig      *rig.Rig
 	state    link.State
 	seen     time.Time // when the newest state came; zero: none in this connection yet
@@ -80,8 +81,6 @@ type Snapshot struct {
 	State    link.State     `json:"state"`
 	Loading  *Loading       `json:"loading,omitempty" doc:"a sealed path is being loaded into it"`
 	Homings  int            `json:"homings" doc:"how many were written down since the application began"`
-	// Aside is what could never be stored, if anything.
-	Aside journal.Aside `json:"aside"`
 }
 
 // ErrNoRig is returned while no rig is connected.
@@ -203,6 +202,7 @@ func (f *Machine) hello(ctx context.Context, c link.Rig) error {
 		return fmt.Errorf("%s speaks version %d of the rig link, not %d", f.name, d.Version, link.Version)
 	}
 	f.mu.Lock()
+	f.lacks = d.Lacks()
 	f.client, f.is, f.epoch, f.rig, f.why, f.tried = c, d, 0, d.Rig, "", 0
 	f.seen, f.still, f.state, f.loaded = time.Time{}, time.Time{}, link.State{}, 0
 	f.looked, f.found = map[string]bool{}, nil
@@ -337,11 +337,11 @@ func (f *Machine) notify() {
 
 // Now is the newest snapshot.
 func (f *Machine) Now() Snapshot {
-	aside := f.journal.Aside()
 	f.mu.Lock()
 	defer f.mu.Unlock()
-	s := Snapshot{Machine: f.id, Name: f.name, Connected: !f.seen.IsZero(), Driving: f.right != nil, Leased: f.leased(), StandIn: f.is.StandIn,
-		Old: f.client != nil && f.is.Version == link.OldVersion, Boot: f.is.Boot, Why: f.why, State: f.state, Homings: f.homings, Aside: aside}
+	s := Snapshot{Machine: f.id, Name: f.name, Connected: !f.seen.IsZero(), Driving: f.right != nil, StandIn: f.is.StandIn,
+		Old: f.client != nil && f.is.Version == link.OldVersion, Boot: f.is.Boot, Why: f.why, State: f.state, Homings: f.homings}
+	s.Leased = s.Driving && f.epoch != 0 && f.state.Epoch <= f.epoch
 	if f.loading != nil {
 		l := *f.loading
 		s.Loading = &l
@@ -355,9 +355,8 @@ func (f *Machine) Now() Snapshot {
 	return s
 }
 
-// leased reports whether this connection has the lease, as far as the machine has said; mu
-// is held.
-func (f *Machine) leased() bool { return f.epoch != 0 && f.right != nil && f.state.Epoch <= f.epoch }
+// Aside says what of its records could never be stored.
+func (f *Machine) Aside() journal.Aside { return f.journal.Aside() }
 
 func (f *Machine) ended(t *journal.Take) {
 	if f.Ended != nil {
@@ -371,13 +370,13 @@ const asking = 20 * time.Second
 // Ask asks a machine what anybody may ask, where it has that word.
 func Ask[A any](ctx context.Context, f *Machine, w link.Asks[A]) (A, error) {
 	f.mu.Lock()
-	c, is := f.client, f.is
+	c, lacks := f.client, f.lacks
 	f.mu.Unlock()
 	var none A
 	switch {
 	case c == nil:
 		return none, ErrNoRig
-	case !is.Has(w.Do()):
+	case lacks[w.Do()]:
 		return none, fmt.Errorf("%s cannot do that: its device does not have the word %q", f.name, w.Do())
 	}
 	ctx, cancel := context.WithTimeout(ctx, asking)

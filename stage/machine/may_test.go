@@ -39,7 +39,7 @@ func TestTheLastStep(t *testing.T) {
 	} {
 		r, a := &told{boot: "b", stops: 3}, &Arbiter{gen: 2}
 		m := &Machine{client: r}
-		g := &Grant{arb: a, m: m, conn: r, boot: "b", stops: 3, gen: 2, due: time.Now().Add(time.Minute), halt: make(chan struct{}), over: make(chan struct{})}
+		g := &Grant{arb: a, Machine: m, conn: r, boot: "b", stops: 3, gen: 2, due: time.Now().Add(time.Minute), halt: make(chan struct{}), over: make(chan struct{})}
 		c.happens(g, m, r, a)
 		if err := g.may(true); !errors.Is(err, c.want) || (err == nil) != (c.want == nil) {
 			t.Errorf("%s: %v, want %v", name, err, c.want)

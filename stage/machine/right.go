@@ -74,7 +74,7 @@ const standing = time.Second
 func (f *Machine) leaseDue() bool {
 	f.mu.Lock()
 	defer f.mu.Unlock()
-	if f.right == nil || f.leasing || f.seen.IsZero() || f.still.IsZero() || f.leased() {
+	if f.right == nil || f.leasing || f.seen.IsZero() || f.still.IsZero() || f.epoch != 0 && f.state.Epoch <= f.epoch {
 		return false
 	}
 	if f.epoch != 0 && (time.Since(f.still) < standing || time.Since(f.foreign) < standing || f.tried == f.state.Epoch) {

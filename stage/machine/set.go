@@ -219,7 +219,7 @@ func Gather(machines []rig.Placed, all []Snapshot) Snapshot {
 		out.Versions[m.Rig.ID] = s.Version
 		is, mode, axes := &out.State, out.State.Mode, out.State.Axes
 		if i == 0 {
-			out.Machine, out.Name, out.Aside, out.Boot, out.Loading = s.Machine, s.Name, s.Aside, s.Boot, s.Loading
+			out.Machine, out.Name, out.Boot, out.Loading = s.Machine, s.Name, s.Boot, s.Loading
 			*is = s.State
 			is.Mode, is.Axes = mode, axes
 		}

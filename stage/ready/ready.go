@@ -134,13 +134,31 @@ func look(f *facts, not string) *Ready {
 	return r
 }
 
+// notYet comes before what keeps a pass from being rolled.
+const notYet = "Can't roll yet: "
+
+// Broken is the sentence of the first rule that keeps a pass from being rolled, as ToRoll has it,
+// or empty. It is asked while a press waits.
+func Broken(s machine.Snapshot, d *Desk) string {
+	f := &facts{Snapshot: s, Desk: d}
+	for i := range are {
+		if !are[i].on.pass {
+			continue
+		}
+		if why := are[i].broken(f); why != "" {
+			return notYet + why
+		}
+	}
+	return ""
+}
+
 // ToRoll is the strip for a pass.
 func ToRoll(s machine.Snapshot, d *Desk) *Ready {
 	if d == nil {
-		return &Ready{Checks: []Check{{"shot open", false}}, StartsAt: "first", Sentence: "Can't roll yet: no shot is open. Choose one on the bookshelf."}
+		return &Ready{Checks: []Check{{"shot open", false}}, StartsAt: "first", Sentence: notYet + "no shot is open. Choose one on the bookshelf."}
 	}
 	f := &facts{Snapshot: s, Desk: d}
-	r := look(f, "Can't roll yet: ")
+	r := look(f, notYet)
 	if d.Table != nil {
 		_, on, _ := AtFirst(s, d)
 		r.OnPath = s.Connected && on && f.unhomed() == ""
@@ -196,7 +214,10 @@ func AtFirst(s machine.Snapshot, d *Desk) (ok, onPath bool, text string) {
 	if s.State.Mode == link.Rolling || s.State.Mode == link.Braking {
 		return true, true, ""
 	}
-	begin, n := d.start(), len(d.Table.Axes)
+	begin, n := d.laid, len(d.Table.Axes)
+	if begin == nil || begin.of != d.Table || begin.at != d.Begin {
+		begin = d.start()
+	}
 	first, here, at := begin.pose, make([]float64, n), make([]float64, n)
 	worst, far := -1, 0.0
 	for i, id := range d.Table.Axes {

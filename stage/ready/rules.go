@@ -2,8 +2,10 @@ package ready
 
 import (
 	"fmt"
+	"slices"
 
 	"keenarc/core/limit"
+	"keenarc/core/rig"
 	"keenarc/link"
 )
 
@@ -98,23 +100,22 @@ var are = []rule{
 		return fmt.Sprintf("%s is %s. Wait, or press Esc to stop it.", f.Rig.Name, m)
 	}},
 	{"homed", "2", bothShown, func(f *facts) string {
-		name := f.unhomed()
-		if name == "" {
-			return ""
-		}
 		for _, a := range f.Rig.Axes {
 			switch x := f.State.Axes[a.ID]; {
-			case a.Name != name:
+			case x.Homed:
 			case x.Waits == link.WaitsCheck:
-				return name + " is at its check pose. Press 2, look at its marks and confirm."
+				return a.Name + " is at its check pose. Press 2, look at its marks and confirm."
 			case x.Trouble != "":
-				return fmt.Sprintf("%s is not homed: %s. Press 2.", name, x.Trouble)
+				return fmt.Sprintf("%s is not homed: %s. Press 2.", a.Name, x.Trouble)
+			default:
+				return a.Name + " is not homed. Press 2, then Home."
 			}
 		}
-		return name + " is not homed. Press 2, then Home."
+		return ""
 	}},
 	{"in place", "2", both, func(f *facts) string {
-		if !f.Connected || f.unhomed() != "" || !f.State.Still() {
+		m := f.State.Mode
+		if !f.Connected || m != link.Idle && m != link.Armed || slices.ContainsFunc(f.Rig.Axes, func(a rig.Axis) bool { return !f.State.Axes[a.ID].Homed }) {
 			return ""
 		}
 		return Astray(f.Snapshot, f.Rig)
@@ -183,6 +184,9 @@ var are = []rule{
 			f.bench.Newer, limit.Frame4(float64(f.cell.Frame)), f.bench.NewerPx)
 	}},
 	{atPlace, "F", passShown, func(f *facts) string {
+		if f.Table == nil { // said by "sealed"
+			return ""
+		}
 		ok, _, text := AtFirst(f.Snapshot, f.Desk)
 		if f.Connected && ok {
 			return ""

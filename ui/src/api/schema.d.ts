@@ -2747,7 +2747,6 @@ export interface components {
             trouble?: string;
         };
         LiveMachine: {
-            aside: components["schemas"]["Aside"];
             /** @description it is seen: it has said how it stands in this connection */
             connected: boolean;
             /** @description this application drives it; else another one does, and this one watches */
@@ -2775,6 +2774,8 @@ export interface components {
             why?: string;
         };
         LiveMessage: {
+            /** @description what could never be stored and lies in a file instead */
+            aside?: components["schemas"]["Aside"];
             /** @description how the frame that the rig is at is written */
             at?: components["schemas"]["Label"];
             computing?: components["schemas"]["Computing"][];
@@ -4303,7 +4304,6 @@ export interface components {
             when: string;
         };
         Snapshot: {
-            aside: components["schemas"]["Aside"];
             /** @description it is seen: it has said how it stands in this connection */
             connected: boolean;
             /** @description this application drives it; else another one does, and this one watches */

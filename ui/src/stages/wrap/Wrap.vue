@@ -6,7 +6,7 @@ import { four, useShot } from "../../stores/shot";
 
 const shot = useShot();
 const live = useLive();
-const aside = computed(() => live.now?.floor.aside);
+const aside = computed(() => live.now?.aside);
 const lines = shallowRef<LogLine[] | null>(null);
 const seals = shallowRef<Seal[]>([]);
 const trouble = ref("");
