@@ -52,6 +52,7 @@ type Server struct {
 	common    int64            // counted up with what changes for all
 	drawings  *lru.Cache[revisionKey, *Drawn]
 	clocks    *lru.Cache[clockedKey, Clocked]
+	laters    laters
 	began     int64 // unix ms: versions go on from the last start's
 }
 
@@ -99,9 +100,10 @@ func (s *Server) Handler() http.Handler {
 		r.Post("/api/stop", s.stop)
 		s.liveRoutes(r.With(s.open.counted))
 		s.calcRoutes(r)
+		s.laterRoutes(r)
 	})
 	r.Group(func(r chi.Router) {
-		r.Use(guard.Handler, s.arrives, timely, s.sessions.LoadAndSave)
+		r.Use(guard.Handler, s.arrives, s.later, timely, s.sessions.LoadAndSave)
 		s.API(r)
 	})
 	r.NotFound(s.page)

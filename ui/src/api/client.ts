@@ -3,7 +3,27 @@ import { awaited } from "./busy";
 import { page } from "./page";
 import type { components, paths } from "./schema";
 
-export const api = createClient<paths>({ baseUrl: location.origin, headers: { "Keenarc-Page": page }, fetch: (r) => awaited(window.fetch(r)) });
+// What takes long is answered with the address at which the answer will be, and asked for there
+// until it is; what nobody waits for any more is broken off.
+async function answered(asked: Request): Promise<Response> {
+  let answer = await window.fetch(asked);
+  for (let at = answer.headers.get("Location"); answer.status === 202 && at; at = answer.headers.get("Location")) {
+    const left = at;
+    try {
+      answer = await window.fetch(left, { signal: asked.signal });
+    } catch (e) {
+      if (asked.signal.aborted) void window.fetch(left, { method: "DELETE" }).catch(() => undefined);
+      throw e;
+    }
+  }
+  return answer;
+}
+
+export const api = createClient<paths>({
+  baseUrl: location.origin,
+  headers: { "Keenarc-Page": page, Prefer: "respond-async" },
+  fetch: (r) => awaited(answered(r)),
+});
 
 type S = components["schemas"];
 export type ShotView = S["ShotView"];
