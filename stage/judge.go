@@ -1,6 +1,7 @@
 package stage
 
 import (
+	"context"
 	"crypto/sha256"
 	"encoding/hex"
 	"encoding/json"
@@ -61,19 +62,24 @@ func NewJudge(r *rig.Rig, l *lens.Package, set *geom.Set, t *seal.Table, thresho
 
 // Take judges a take on the clock that it ran on; ref is the reference take of
 // another pass, or nil.
-func (j *Judge) Take(t, ref *journal.Take) (*Finding, error) {
+func (j *Judge) Take(ctx context.Context, t, ref *journal.Take) (*Finding, error) {
 	took, c, err := j.visited(t)
 	if err != nil {
 		return nil, err
 	}
-	f := &Finding{TakeID: t.ID, Deviation: j.j.Compare(trace.Sealed{Table: j.table}, took, nil, c, j.table.First, j.table.Last, j.px)}
+	f := &Finding{TakeID: t.ID}
+	if f.Deviation, err = j.j.Compare(ctx, trace.Sealed{Table: j.table}, took, nil, c, j.table.First, j.table.Last, j.px); err != nil {
+		return nil, err
+	}
 	if ref != nil {
 		f.Against = ref.ID
 		r, was, err := j.visited(ref)
 		if err != nil {
 			return nil, err
 		}
-		f.Verdict = j.j.Compare(r, took, was, c, j.table.First, j.table.Last, j.px)
+		if f.Verdict, err = j.j.Compare(ctx, r, took, was, c, j.table.First, j.table.Last, j.px); err != nil {
+			return nil, err
+		}
 		f.Verdict.Frames = nil
 	}
 	f.Strip = make([]float64, j.table.Last-j.table.First)

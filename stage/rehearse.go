@@ -156,7 +156,7 @@ func Roll(ctx context.Context, o RollOptions) (string, error) {
 	if err != nil {
 		return "", err
 	}
-	return verdict(o, r, l, set, table, takes)
+	return verdict(ctx, o, r, l, set, table, takes)
 }
 
 func checkAndSeal(ctx context.Context, out io.Writer, p *path.Path, r *rig.Rig, machines []rig.Placed) (*seal.Table, *limit.Braking, error) {
@@ -265,7 +265,7 @@ func RollHeld(ctx context.Context, c *act.Conductor, a machine.Press, id string,
 	}
 }
 
-func verdict(o RollOptions, r *rig.Rig, l *lens.Package, set *geom.Set, table *seal.Table, takes []*journal.Take) (string, error) {
+func verdict(ctx context.Context, o RollOptions, r *rig.Rig, l *lens.Package, set *geom.Set, table *seal.Table, takes []*journal.Take) (string, error) {
 	j, err := NewJudge(r, l, set, table, trace.ThresholdPx)
 	if err != nil {
 		return "", err
@@ -276,7 +276,7 @@ func verdict(o RollOptions, r *rig.Rig, l *lens.Package, set *geom.Set, table *s
 		if i > 0 {
 			ref = takes[0]
 		}
-		f, err := j.Take(t, ref)
+		f, err := j.Take(ctx, t, ref)
 		if err != nil {
 			return "", err
 		}

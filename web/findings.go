@@ -115,8 +115,8 @@ func (s *Server) judge(ctx context.Context, sh *store.Shot, line *store.TakeLine
 		}
 	}
 	var f *stage.Finding
-	if err := s.compute(ctx, sh.ID, "how a take compares", func(context.Context) (err error) {
-		f, err = j.Take(t, other)
+	if err := s.compute(ctx, sh.ID, "how a take compares", func(ctx context.Context) (err error) {
+		f, err = j.Take(ctx, t, other)
 		return err
 	}); err != nil {
 		return nil, err

@@ -40,12 +40,18 @@ func (s *Server) riding(ctx context.Context, p *planned, b *limit.Braking) (*Rid
 	if b != nil {
 		brake = b.Seconds
 	}
-	out.Ride = ride.Taken(p.motion, r, fps, brake, load)
+	taken, err := ride.Taken(ctx, p.motion, r, fps, brake, load)
+	if err != nil {
+		return nil, err
+	}
+	out.Ride = taken
 	for i, v := range out.StopM {
 		out.StopM[i] = round(v, 1e4)
 	}
 	v := p.view()
-	out.Shake = v.Shaken(p.motion, fps)
+	if out.Shake, err = v.Shaken(ctx, p.motion, fps); err != nil {
+		return nil, err
+	}
 	passes, err := s.store.Passes(ctx, p.shot.ID)
 	if err != nil || len(passes) == 0 {
 		return out, err
@@ -59,7 +65,11 @@ func (s *Server) riding(ctx context.Context, p *planned, b *limit.Braking) (*Rid
 		rates = append(rates, rate)
 	}
 	out.Against = passes[0].Number
-	for i, f := range v.Flexes(p.motion, rates[0], rates) {
+	flexes, err := v.Flexes(ctx, p.motion, rates[0], rates)
+	if err != nil {
+		return nil, err
+	}
+	for i, f := range flexes {
 		if i > 0 && rates[i] > 0 {
 			out.Flex = append(out.Flex, PassFlex{passes[i].Number, passes[i].Name, rates[i], f})
 		}
@@ -103,16 +113,19 @@ func (s *Server) runs(ctx context.Context, in *shotID) (*body[*Runs], error) {
 		return nil, s.fail(err)
 	}
 	out := &Runs{}
-	err = s.compute(ctx, in.ID, "the least run-up and run-out", func(context.Context) error {
-		least, ok := limit.LeastRun(p.draft.Path, p.shot.Rig)
+	err = s.compute(ctx, in.ID, "the least run-up and run-out", func(ctx context.Context) error {
+		least, ok := limit.LeastRun(ctx, p.draft.Path, p.shot.Rig)
+		if err := ctx.Err(); err != nil {
+			return err
+		}
 		if !ok {
 			return conflict(fmt.Sprintf("No run-up or run-out of up to %d frames does: something else of the move is over its limits. Press P to see what.", 1000))
 		}
 		out.RunUp, out.RunOut = least.RunUp, least.RunOut
-		if q, ok := p.view().QuietRunOut(p.draft.Path, p.shot.Rig); ok {
+		if q, ok := p.view().QuietRunOut(ctx, p.draft.Path, p.shot.Rig); ok {
 			out.Quiet = &q
 		}
-		return nil
+		return ctx.Err()
 	})
 	return &body[*Runs]{out}, s.fail(err)
 }

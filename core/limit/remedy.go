@@ -1,6 +1,7 @@
 package limit
 
 import (
+	"context"
 	"fmt"
 	"math"
 
@@ -351,8 +352,8 @@ type Run struct{ RunUp, RunOut int }
 
 // LeastRun is the least run-up and run-out, in whole frames, in which every axis gathers and
 // loses its speed within its working limits; each by itself. ok is false where none of any
-// length does, or something else of the path is over its limits.
-func LeastRun(p *path.Path, r *rig.Rig) (Run, bool) {
+// length does, something else of the path is over its limits, or nobody waits any more.
+func LeastRun(ctx context.Context, p *path.Path, r *rig.Rig) (Run, bool) {
 	q := *p
 	q.RunUp, q.RunOut = 0, 0
 	m, err := path.Compile(&q, r)
@@ -377,7 +378,7 @@ func LeastRun(p *path.Path, r *rig.Rig) (Run, bool) {
 	var least Run
 	ok := true
 	find := func(need bool, with func(n int) Run) int {
-		for n := 1; need && n <= path.MaxRun; n = nextRoom(n) {
+		for n := 1; need && n <= path.MaxRun && ctx.Err() == nil; n = nextRoom(n) {
 			if !ends(with(n)) {
 				continue
 			}
@@ -408,7 +409,7 @@ func moves(m *path.Motion, at int) bool {
 
 // runUp offers the least run-up and run-out that cure speed at the ends.
 func runUp(p *path.Path, r *rig.Rig, m *path.Motion) []Remedy {
-	least, ok := LeastRun(p, r)
+	least, ok := LeastRun(context.Background(), p, r) // the first remedies are never broken off
 	if !ok || least == (Run{}) {
 		return nil
 	}

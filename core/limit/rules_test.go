@@ -530,12 +530,12 @@ func TestRunUpIsTheLeast(t *testing.T) {
 			t.Errorf("%d and %d frames do, too", less.RunUp, less.RunOut)
 		}
 	}
-	if least, ok := LeastRun(p, r); !ok || least.RunUp != e.RunUp || least.RunOut != e.RunOut {
+	if least, ok := LeastRun(t.Context(), p, r); !ok || least.RunUp != e.RunUp || least.RunOut != e.RunOut {
 		t.Errorf("the least is %+v, %t", least, ok)
 	}
 	// A run that is too short already is made longer, one that is long enough is left alone.
 	short, _ := p.Apply(r, path.Edit{Op: "run", RunUp: e.RunUp - 1, RunOut: e.RunOut + 30})
-	if least, ok := LeastRun(short, r); !ok || least != (Run{e.RunUp, e.RunOut}) {
+	if least, ok := LeastRun(t.Context(), short, r); !ok || least != (Run{e.RunUp, e.RunOut}) {
 		t.Errorf("of one that has a run already it is %+v", least)
 	}
 	// Only the end moves: only a run-out is asked for.

@@ -7,6 +7,7 @@
 package ride
 
 import (
+	"context"
 	"math"
 
 	"gonum.org/v1/gonum/spatial/r3"
@@ -25,6 +26,9 @@ const (
 	mostTicks  = 16
 	mostPoints = 250_000
 )
+
+// stretch is how many ticks are one step of a count.
+const stretch = 256
 
 func ticks(m *path.Motion) int {
 	return max(1, min(mostTicks, mostPoints/max(1, m.End()-m.Start())))
@@ -58,9 +62,12 @@ type Ride struct {
 }
 
 // Taken works a ride out at fps frames per second, with a braking of so many seconds.
-func Taken(m *path.Motion, r *rig.Rig, fps, brakeS float64, load Load) *Ride {
+func Taken(ctx context.Context, m *path.Motion, r *rig.Rig, fps, brakeS float64, load Load) (*Ride, error) {
 	out := &Ride{StopM: []float64{}}
-	names, pts := points(m, r, load)
+	names, pts, err := points(ctx, m, r, load)
+	if err != nil {
+		return nil, err
+	}
 	n, cut := len(pts), ticks(m)
 	hz := fps * float64(cut)
 	frame := func(k int) float64 { return float64(m.Start()) + float64(k)/float64(cut) }
@@ -98,12 +105,12 @@ func Taken(m *path.Motion, r *rig.Rig, fps, brakeS float64, load Load) *Ride {
 			out.WorstStop, out.StopAt = far, f
 		}
 	}
-	return out
+	return out, nil
 }
 
 // points are the places of every joint, the camera's front and the load's centre at every
 // tick, several axes' kinematics at a time.
-func points(m *path.Motion, r *rig.Rig, load Load) (names []string, at [][]r3.Vec) {
+func points(ctx context.Context, m *path.Motion, r *rig.Rig, load Load) (names []string, at [][]r3.Vec, err error) {
 	on := -1
 	for k, j := range r.Joints {
 		names = append(names, j.Name)
@@ -116,10 +123,14 @@ func points(m *path.Motion, r *rig.Rig, load Load) (names []string, at [][]r3.Ve
 	n := (m.End()-m.Start())*cut + 1
 	at = make([][]r3.Vec, n)
 	const parts = 8
+	effort.Ahead(ctx, n)
 	effort.Each(parts, func(p int) {
 		q := make([]float64, len(m.Curves))
 		var frames []rig.Pose
 		for k := p * n / parts; k < (p+1)*n/parts; k++ {
+			if k%stretch == 0 && effort.Did(ctx, min(stretch, n-k)) != nil {
+				return
+			}
 			m.Values(q, float64(m.Start())+float64(k)/float64(cut))
 			frames = r.Frames(frames, q)
 			row := make([]r3.Vec, 0, len(names))
@@ -134,5 +145,5 @@ func points(m *path.Motion, r *rig.Rig, load Load) (names []string, at [][]r3.Ve
 			at[k] = append(row, cam.Point(0, Front, 0).R3(), centre.R3())
 		}
 	})
-	return names, at
+	return names, at, ctx.Err()
 }

@@ -1,12 +1,14 @@
 package ride
 
 import (
+	"context"
 	"errors"
 	"math"
 	"math/rand/v2"
 	"testing"
 
 	"keenarc/core/clock"
+	"keenarc/core/effort"
 	"keenarc/core/known/fixture"
 	"keenarc/core/lens"
 	"keenarc/core/limit"
@@ -38,7 +40,7 @@ func compiled(t *testing.T, r *rig.Rig, keys map[float64]map[string]float64) (*p
 func TestARideByHand(t *testing.T) {
 	r := fixture.Slider()
 	_, m := compiled(t, r, map[float64]map[string]float64{0: {"track": 200}, 48: {"track": 600}})
-	x := Taken(m, r, 24, 0.5, Load{})
+	x := taken(t, m, r, 24, 0.5, Load{})
 	if want := 10 / math.Sqrt(3) * 0.4 / 4 / G; !near(x.WorstG, want, 1e-3) {
 		t.Errorf("%g g, want %g", x.WorstG, want)
 	}
@@ -50,7 +52,7 @@ func TestARideByHand(t *testing.T) {
 	if want := at(27) - at(21); len(x.StopM) != 48 || !near(x.StopM[21], want, 1e-6) || x.StopAt != 21 || x.WorstStop != x.StopM[21] {
 		t.Errorf("stops %g m from 21 (worst %g from %d), want %g", x.StopM[21], x.WorstStop, x.StopAt, want)
 	}
-	if y := Taken(m, r, 48, 0.5, Load{}); !near(y.WorstG, 4*x.WorstG, 1e-9) || !near(y.FastestMS, 2*x.FastestMS, 1e-9) {
+	if y := taken(t, m, r, 48, 0.5, Load{}); !near(y.WorstG, 4*x.WorstG, 1e-9) || !near(y.FastestMS, 2*x.FastestMS, 1e-9) {
 		t.Errorf("at twice the rate: %g g, %g m/s", y.WorstG, y.FastestMS)
 	}
 }
@@ -66,7 +68,7 @@ func TestAPanPressesWhatLiesOut(t *testing.T) {
 			joint = j.Name
 		}
 	}
-	on, out := Taken(m, r, 24, 0.5, Load{joint, rig.Vec{}}), Taken(m, r, 24, 0.5, Load{joint, rig.Vec{0, 0.2, 0}})
+	on, out := taken(t, m, r, 24, 0.5, Load{joint, rig.Vec{}}), taken(t, m, r, 24, 0.5, Load{joint, rig.Vec{0, 0.2, 0}})
 	if on.WorstG > 1e-9 {
 		t.Errorf("on the axis: %g g", on.WorstG)
 	}
@@ -183,12 +185,15 @@ func TestSettling(t *testing.T) {
 	r.Sway = &rig.Sway{Hz: 4, Damping: 0.03}
 	_, m := compiled(t, r, map[float64]map[string]float64{0: {"track": 200}, 12: {"track": 400}})
 	v := view(t, r)
-	x := v.Shaken(m, 24)
+	x := shaken(t, v, m, 24)
 	if !x.Known || x.Hz != 4 || !(x.EndPx > 0.25) || x.SettleFrames != int(math.Ceil(x.SettleS*24)) || !near(x.SettleS, Settles(*r.Sway, x.EndPx, 0.25), 1e-12) {
 		t.Fatalf("%+v", x)
 	}
 	// Followed on by itself, the picture stays under a quarter after it, and not a swing before.
-	f := v.feel(m)
+	f, err := v.feel(t.Context(), m)
+	if err != nil {
+		t.Fatal(err)
+	}
 	a, b := NewSwing(*r.Sway), NewSwing(*r.Sway)
 	for k := 1; k < len(f.px); k++ {
 		a.Shake(f.right[k-1]*576, f.right[k]*576, 1.0/24/mostTicks)
@@ -212,10 +217,10 @@ func TestSettling(t *testing.T) {
 	}
 	stiff := fixture.Slider()
 	stiff.Sway = &rig.Sway{Hz: 25, Damping: 0.03}
-	if y := view(t, stiff).Shaken(m, 24); !(y.EndPx < x.EndPx/5) {
+	if y := shaken(t, view(t, stiff), m, 24); !(y.EndPx < x.EndPx/5) {
 		t.Errorf("at 25 Hz %g px are left, at 4 Hz %g", y.EndPx, x.EndPx)
 	}
-	if y := view(t, fixture.Slider()).Shaken(m, 24); y.Known == (fixture.Slider().Sway == nil) {
+	if y := shaken(t, view(t, fixture.Slider()), m, 24); y.Known == (fixture.Slider().Sway == nil) {
 		t.Errorf("whether it was measured: %+v", y)
 	}
 }
@@ -227,14 +232,17 @@ func TestFlexIsForecast(t *testing.T) {
 	r.Sway = &rig.Sway{Hz: 30, Damping: 0.2}
 	_, m := compiled(t, r, map[float64]map[string]float64{0: {"track": 200}, 48: {"track": 600}})
 	v := view(t, r)
-	got := v.Flexes(m, 24, []float64{24, 8, 48})
+	got, err := v.Flexes(t.Context(), m, 24, []float64{24, 8, 48})
+	if err != nil {
+		t.Fatal(err)
+	}
 	if got[0].Px != 0 {
 		t.Errorf("against itself: %+v", got[0])
 	}
 	if !near(got[2].Px/got[1].Px, (48*48-24*24)/float64(24*24-8*8), 1e-9) || got[1].Frame != got[2].Frame {
 		t.Errorf("%+v", got)
 	}
-	if fast, slow := v.Shaken(m, 24), v.Shaken(m, 8); math.Abs(fast.WorstPx-slow.WorstPx-got[1].Px) > 0.15*got[1].Px {
+	if fast, slow := shaken(t, v, m, 24), shaken(t, v, m, 8); math.Abs(fast.WorstPx-slow.WorstPx-got[1].Px) > 0.15*got[1].Px {
 		t.Errorf("forecast %g px, simulated %g and %g", got[1].Px, fast.WorstPx, slow.WorstPx)
 	}
 	q := make([]float64, len(m.Curves))
@@ -278,11 +286,11 @@ func TestAQuietRunOut(t *testing.T) {
 		p = q
 	}
 	v := view(t, r)
-	got, ok := v.QuietRunOut(p, r)
+	got, ok := v.QuietRunOut(t.Context(), p, r)
 	if !ok || got.Frames <= got.Least || !(got.Px < SettlePx) || !(got.LeastPx > 1.5*SettlePx) {
 		t.Fatalf("%+v, %v", got, ok)
 	}
-	least, ok := limit.LeastRun(p, r)
+	least, ok := limit.LeastRun(t.Context(), p, r)
 	if !ok || least.RunOut != got.Least {
 		t.Errorf("the least is %+v", least)
 	}
@@ -294,11 +302,11 @@ func TestAQuietRunOut(t *testing.T) {
 	if err != nil || !limit.Check(m, r, 24, limit.Working).OK() {
 		t.Fatalf("it is over a limit: %v", err)
 	}
-	if px := v.Shaken(m, 24).EndPx; !near(px, got.Px, 1e-9) {
+	if px := shaken(t, v, m, 24).EndPx; !near(px, got.Px, 1e-9) {
 		t.Errorf("%g px are left, it says %g", px, got.Px)
 	}
 	still, _ := compiled(t, r, map[float64]map[string]float64{0: {"track": 200}, 48: {"track": 600}})
-	if _, ok := v.QuietRunOut(still, r); ok {
+	if _, ok := v.QuietRunOut(t.Context(), still, r); ok {
 		t.Error("a path at rest has a run-out")
 	}
 }
@@ -325,7 +333,50 @@ func BenchmarkRide(b *testing.B) {
 	}
 	v := &View{Rig: r, Lens: l, Scale: sc, Subject: rig.Vec{0.4, 3, 1}}
 	for b.Loop() {
-		Taken(m, r, 24, 0.5, Load{})
-		v.Shaken(m, 24)
+		taken(b, m, r, 24, 0.5, Load{})
+		shaken(b, v, m, 24)
+	}
+}
+
+func taken(t testing.TB, m *path.Motion, r *rig.Rig, fps, brakeS float64, load Load) *Ride {
+	t.Helper()
+	x, err := Taken(t.Context(), m, r, fps, brakeS, load)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return x
+}
+
+func shaken(t testing.TB, v *View, m *path.Motion, fps float64) *Shake {
+	t.Helper()
+	x, err := v.Shaken(t.Context(), m, fps)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return x
+}
+
+// What nobody waits for any more ends, and says so.
+func TestRidesEnd(t *testing.T) {
+	r := fixture.Slider()
+	p, m := compiled(t, r, map[float64]map[string]float64{0: {"track": 200}, 48: {"track": 700}})
+	v := view(t, r)
+	over, end := context.WithCancel(t.Context())
+	end()
+	if _, err := Taken(over, m, r, 24, 0.5, Load{}); !errors.Is(err, context.Canceled) {
+		t.Errorf("the ride: %v", err)
+	}
+	if _, err := v.Shaken(over, m, 24); !errors.Is(err, context.Canceled) {
+		t.Errorf("the sway: %v", err)
+	}
+	if _, err := v.Flexes(over, m, 24, []float64{48}); !errors.Is(err, context.Canceled) {
+		t.Errorf("the flex: %v", err)
+	}
+	if _, ok := v.QuietRunOut(over, p, r); ok {
+		t.Error("a run-out is found after its end")
+	}
+	done := &effort.Count{}
+	if _, err := Taken(effort.With(t.Context(), done), m, r, 24, 0.5, Load{}); err != nil || done.Share() != 1 {
+		t.Errorf("at the end %v of it is done: %v", done.Share(), err)
 	}
 }

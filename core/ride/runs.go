@@ -1,6 +1,7 @@
 package ride
 
 import (
+	"context"
 	"math"
 
 	"keenarc/core/limit"
@@ -24,10 +25,10 @@ const mostSwings = 4
 // within four swings of the least one: a run-out is the one place where the command may be
 // shaped to the structure, since in the picture it would bend the path to one clock. Its
 // length is chosen such that what its slowing starts swinging its end brings to rest again.
-// ok is false for a path that needs no run-out.
+// ok is false for a path that needs no run-out, and where nobody waits for it any more.
 // Source: Singer and Seering 1990, for a pulse of given shape in place of impulses.
-func (v *View) QuietRunOut(p *path.Path, r *rig.Rig) (Quiet, bool) {
-	least, ok := limit.LeastRun(p, r)
+func (v *View) QuietRunOut(ctx context.Context, p *path.Path, r *rig.Rig) (Quiet, bool) {
+	least, ok := limit.LeastRun(ctx, p, r)
 	if !ok || least.RunOut == 0 {
 		return Quiet{}, false
 	}
@@ -41,7 +42,11 @@ func (v *View) QuietRunOut(p *path.Path, r *rig.Rig) (Quiet, bool) {
 		if err != nil || !limit.Check(m, r, fps, limit.Working).OK() {
 			continue
 		}
-		px := v.Shaken(m, fps).EndPx
+		shake, err := v.Shaken(ctx, m, fps)
+		if err != nil {
+			return Quiet{}, false
+		}
+		px := shake.EndPx
 		if n == least.RunOut {
 			out.LeastPx = px
 		}

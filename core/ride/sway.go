@@ -1,6 +1,7 @@
 package ride
 
 import (
+	"context"
 	"errors"
 	"fmt"
 	"math"
@@ -10,6 +11,7 @@ import (
 	"gonum.org/v1/gonum/spatial/r3"
 	"gonum.org/v1/gonum/stat"
 
+	"keenarc/core/effort"
 	"keenarc/core/lens"
 	"keenarc/core/path"
 	"keenarc/core/rig"
@@ -252,12 +254,18 @@ const SettlePx = 0.25
 // every tick, and what a metre of either is in pixels.
 type felt struct{ right, up, px []float64 }
 
-func (v *View) feel(m *path.Motion) felt {
+func (v *View) feel(ctx context.Context, m *path.Motion) (felt, error) {
 	cut := ticks(m)
 	n := (m.End()-m.Start())*cut + 1
 	at, px := make([]rig.Pose, n), make([]float64, n)
 	q := make([]float64, len(m.Curves))
+	effort.Ahead(ctx, n)
 	for k := range n {
+		if k%stretch == 0 {
+			if err := effort.Did(ctx, min(stretch, n-k)); err != nil {
+				return felt{}, err
+			}
+		}
 		m.Values(q, float64(m.Start())+float64(k)/float64(cut))
 		at[k] = v.Rig.Forward(q)
 		px[k] = v.pxPerM(q, at[k])
@@ -268,13 +276,17 @@ func (v *View) feel(m *path.Motion) felt {
 		acc := r3.Scale(float64(cut*cut), r3.Add(r3.Sub(c, r3.Scale(2, b)), a))
 		f.right[k], f.up[k] = r3.Dot(acc, at[k].Right.R3()), r3.Dot(acc, at[k].Up.R3())
 	}
-	return f
+	return f, nil
 }
 
 // Shaken is how the structure sways on a run at fps frames per second, as one oscillator that
 // carries the camera: its foot is where the axes put it.
-func (v *View) Shaken(m *path.Motion, fps float64) *Shake {
-	return v.shaken(v.feel(m), m, fps)
+func (v *View) Shaken(ctx context.Context, m *path.Motion, fps float64) (*Shake, error) {
+	f, err := v.feel(ctx, m)
+	if err != nil {
+		return nil, err
+	}
+	return v.shaken(f, m, fps), nil
 }
 
 func (v *View) shaken(f felt, m *path.Motion, fps float64) *Shake {
@@ -305,8 +317,11 @@ type Flex struct {
 }
 
 // Flexes forecasts the flex between a rate and each of others, in frames per second.
-func (v *View) Flexes(m *path.Motion, fps float64, others []float64) []Flex {
-	f := v.feel(m)
+func (v *View) Flexes(ctx context.Context, m *path.Motion, fps float64, others []float64) ([]Flex, error) {
+	f, err := v.feel(ctx, m)
+	if err != nil {
+		return nil, err
+	}
 	w, cut := 2*math.Pi*v.Rig.SwayHz(), ticks(m)
 	out := make([]Flex, len(others))
 	for k, px := range f.px {
@@ -321,5 +336,5 @@ func (v *View) Flexes(m *path.Motion, fps float64, others []float64) []Flex {
 			}
 		}
 	}
-	return out
+	return out, nil
 }

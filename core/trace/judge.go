@@ -1,10 +1,12 @@
 package trace
 
 import (
+	"context"
 	"math"
 	"slices"
 
 	"keenarc/core/clock"
+	"keenarc/core/effort"
 	"keenarc/core/lens"
 	"keenarc/core/rig"
 )
@@ -158,11 +160,15 @@ const (
 // a's last where a has fewer; a wait is judged at its beginning and its end. c is
 // b's clock, which says how many visits there should be, and of a camera that keeps its
 // own rate which of them are pictures at all; was is a's clock, or nil where a is no take.
-func (j *Judge) Compare(a, b Poser, was, c clock.Clock, first, last int, thresholdPx float64) *Verdict {
+func (j *Judge) Compare(ctx context.Context, a, b Poser, was, c clock.Clock, first, last int, thresholdPx float64) (*Verdict, error) {
 	v := &Verdict{ThresholdPx: thresholdPx, WorstFrame: first, Gaps: []FrameSpan{}, Frames: []FramePixels{}, WorstByAxis: map[string]float64{}, Unseen: Unseen(j.Rig)}
 	n := len(j.Rig.Axes)
 	qa, qb := make([]float64, n), make([]float64, n)
+	effort.Ahead(ctx, last-first)
 	for f := first; f < last; f++ {
+		if err := effort.Did(ctx, 1); err != nil {
+			return nil, err
+		}
 		visits, there := b.Visits(f), a.Visits(f)
 		taken := c.Pictured(f)
 		var of []bool // a's
@@ -202,7 +208,7 @@ func (j *Judge) Compare(a, b Poser, was, c clock.Clock, first, last int, thresho
 	default:
 		v.Word = Stacks
 	}
-	return v
+	return v, nil
 }
 
 // take adds one visit's beginning, or its end, to the verdict.

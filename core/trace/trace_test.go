@@ -1,12 +1,15 @@
 package trace
 
 import (
+	"context"
+	"errors"
 	"fmt"
 	"math"
 	"strings"
 	"testing"
 
 	"keenarc/core/clock"
+	"keenarc/core/effort"
 	"keenarc/core/known/fixture"
 	"keenarc/core/rig"
 	"keenarc/core/seal"
@@ -79,7 +82,7 @@ func TestVerdicts(t *testing.T) {
 		"short, off": {still(1, 0, 1), Off},
 		"nothing":    {poses{}, CannotSay},
 	} {
-		v := j.Compare(a, c.b, nil, once, 0, 4, 0.5)
+		v := compare(t, j, a, c.b, nil, once, 0, 4, 0.5)
 		if v.Word != c.word {
 			t.Errorf("%s: %s at %g px, want %s", name, v.Word, v.WorstPx, c.word)
 		}
@@ -89,7 +92,7 @@ func TestVerdicts(t *testing.T) {
 	}
 	away := poses{0: {700, 170, 40, 0, 150}}
 	j.Scene = Scene{Subject: rig.Vec{0.7, 1, 0.6}, Near: rig.Vec{0.7, 1, 0.6}, Far: rig.Vec{0.7, 2, 0.6}}
-	if v := j.Compare(away, away, nil, once, 0, 1, 0.5); v.Word != CannotSay {
+	if v := compare(t, j, away, away, nil, once, 0, 1, 0.5); v.Word != CannotSay {
 		t.Errorf("looking away from everything says %q", v.Word)
 	}
 }
@@ -109,12 +112,12 @@ func TestGoneIsOff(t *testing.T) {
 	clean := take([]float64{700, 2, -3, 0, 150})
 	behind := take([]float64{700, -161, -3, 0, 150})
 	for name, c := range map[string][2]poses{"gone in the second": {clean, behind}, "gone in the first": {behind, clean}} {
-		v := j.Compare(c[0], c[1], nil, once, 0, 40, 0.5)
+		v := compare(t, j, c[0], c[1], nil, once, 0, 40, 0.5)
 		if v.Word != Off || v.WorstFrame != 17 || v.WorstPx < 4096 || !strings.Contains(v.WorstPoint, "gone") {
 			t.Errorf("%s: %s, %g px at %d (%s)", name, v.Word, v.WorstPx, v.WorstFrame, v.WorstPoint)
 		}
 	}
-	if v := j.Compare(behind, behind, nil, once, 0, 40, 0.5); v.Word != CannotSay || v.Unsaid != 1 {
+	if v := compare(t, j, behind, behind, nil, once, 0, 40, 0.5); v.Word != CannotSay || v.Unsaid != 1 {
 		t.Errorf("a frame that looks away from everything: %s, %d unsaid", v.Word, v.Unsaid)
 	}
 }
@@ -245,7 +248,7 @@ func TestCompareInDetail(t *testing.T) {
 		delete(b, f)
 	}
 	delete(a, 33)
-	v := j.Compare(a, b, nil, once, 5, 40, 0.5)
+	v := compare(t, j, a, b, nil, once, 5, 40, 0.5)
 	if want := []FrameSpan{{5, 7}, {20, 21}, {30, 34}, {39, 40}}; v.Missing != 8 || fmt.Sprint(v.Gaps) != fmt.Sprint(want) {
 		t.Errorf("%d missing, %v, want %v", v.Missing, v.Gaps, want)
 	}
@@ -261,13 +264,13 @@ func TestCompareInDetail(t *testing.T) {
 			t.Errorf("%+v, pixels %g at %s", x, px, point)
 		}
 	}
-	if v := j.Compare(a, b, nil, once, 7, 20, v.WorstPx*10); v.Word != Stacks || v.Missing != 0 {
+	if v := compare(t, j, a, b, nil, once, 7, 20, v.WorstPx*10); v.Word != Stacks || v.Missing != 0 {
 		t.Errorf("whole and within: %s", v.Word)
 	}
-	if v := j.Compare(a, b, nil, once, 7, 20, 0); v.Word != Off {
+	if v := compare(t, j, a, b, nil, once, 7, 20, 0); v.Word != Off {
 		t.Errorf("a threshold of nothing: %s", v.Word)
 	}
-	if v := j.Compare(a, b, nil, once, 7, 7, 1); v.Word != CannotSay {
+	if v := compare(t, j, a, b, nil, once, 7, 7, 1); v.Word != CannotSay {
 		t.Errorf("no picture at all: %s", v.Word)
 	}
 }
@@ -313,4 +316,19 @@ func TestBlurIsBounded(t *testing.T) {
 	if !said || px > j.Lens.DiagonalPx() || px < 100 {
 		t.Errorf("%g px at %q", px, point)
 	}
+}
+
+func compare(t testing.TB, j *Judge, a, b Poser, was, c clock.Clock, first, last int, px float64) *Verdict {
+	t.Helper()
+	done := &effort.Count{}
+	v, err := j.Compare(effort.With(t.Context(), done), a, b, was, c, first, last, px)
+	if err != nil || last > first && done.Share() != 1 {
+		t.Fatalf("%v, %v of it done", err, done.Share())
+	}
+	over, end := context.WithCancel(t.Context())
+	end()
+	if _, err := j.Compare(over, a, b, was, c, first, last, px); last > first && !errors.Is(err, context.Canceled) {
+		t.Errorf("nobody waits, and it goes on: %v", err)
+	}
+	return v
 }

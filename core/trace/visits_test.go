@@ -138,7 +138,7 @@ func TestEveryVisitIsJudged(t *testing.T) {
 		word         string
 		frame, visit int
 	}{"clean": {clean, Stacks, 0, 0}, "off on the way back": {back, Off, 0, 1}, "sags in the wait": {sag, Off, 4, 0}} {
-		v := j.Compare(clean.ByVisit(0), k.b.ByVisit(0), nil, c, 0, 10, 0.5)
+		v := compare(t, j, clean.ByVisit(0), k.b.ByVisit(0), nil, c, 0, 10, 0.5)
 		if v.Word != k.word || v.Missing != 0 || len(v.Frames) != 20 {
 			t.Errorf("%s: %s, %g px at %d, %d frames, %d missing", name, v.Word, v.WorstPx, v.WorstFrame, len(v.Frames), v.Missing)
 		}
@@ -155,10 +155,10 @@ func TestEveryVisitIsJudged(t *testing.T) {
 	for i := range short.Steps {
 		short.Steps[i] = short.Steps[i][:half]
 	}
-	if v := j.Compare(clean.ByVisit(0), short.ByVisit(0), nil, c, 0, 10, 0.5); v.Word != CannotSay || v.Missing != 10 {
+	if v := compare(t, j, clean.ByVisit(0), short.ByVisit(0), nil, c, 0, 10, 0.5); v.Word != CannotSay || v.Missing != 10 {
 		t.Errorf("there and not back: %s, %d missing", v.Word, v.Missing)
 	}
-	if v := j.Compare(short.ByVisit(0), clean.ByVisit(0), nil, c, 0, 10, 0.5); v.Word != Stacks {
+	if v := compare(t, j, short.ByVisit(0), clean.ByVisit(0), nil, c, 0, 10, 0.5); v.Word != Stacks {
 		t.Errorf("against a reference that went one way: %s, %d missing", v.Word, v.Missing)
 	}
 }
@@ -229,15 +229,15 @@ func TestOnlyPicturedFramesAreJudged(t *testing.T) {
 		return 0
 	}
 	b, c := take(locked, between)
-	if v := j.Compare(once, b, ev1, c, 0, 10, 0.5); v.Word != Stacks || v.Between != 6 || len(v.Frames) != 4 || v.Missing != 0 {
+	if v := compare(t, j, once, b, ev1, c, 0, 10, 0.5); v.Word != Stacks || v.Between != 6 || len(v.Frames) != 4 || v.Missing != 0 {
 		t.Errorf("%s, %d judged, %d between", v.Word, len(v.Frames), v.Between)
 	}
-	if v := j.Compare(b, once, c, ev1, 0, 10, 0.5); v.Word != Stacks || v.Between != 6 {
+	if v := compare(t, j, b, once, c, ev1, 0, 10, 0.5); v.Word != Stacks || v.Between != 6 {
 		t.Errorf("the other way round: %s, %d between", v.Word, v.Between)
 	}
 	locked.CameraLocked = false
 	_, free := take(locked, between)
-	if v := j.Compare(once, b, ev1, free, 0, 10, 0.5); v.Word != Off || v.Between != 0 {
+	if v := compare(t, j, once, b, ev1, free, 0, 10, 0.5); v.Word != Off || v.Between != 0 {
 		t.Errorf("a camera that keeps step: %s, %d between", v.Word, v.Between)
 	}
 	b, c = take(clock.Spec{Factor: clock.Rate{Num: 3, Den: 1}, Way: clock.On, CameraLocked: true}, func(_ int64, f float64) float64 {
@@ -246,12 +246,12 @@ func TestOnlyPicturedFramesAreJudged(t *testing.T) {
 		}
 		return 0
 	})
-	if v := j.Compare(once, b, ev1, c, 0, 10, 0.5); v.Word != Off || v.WorstFrame != 6 {
+	if v := compare(t, j, once, b, ev1, c, 0, 10, 0.5); v.Word != Off || v.WorstFrame != 6 {
 		t.Errorf("off at a picture: %s at %d", v.Word, v.WorstFrame)
 	}
 	// Nothing that both show is nothing to say.
 	five, cf := take(clock.Spec{Factor: clock.Rate{Num: 2, Den: 1}, Way: clock.On, CameraLocked: true, DelayMS: 0}, nil)
-	if v := j.Compare(b, five, c, cf, 1, 6, 0.5); v.Word != CannotSay || v.Between != 5 {
+	if v := compare(t, j, b, five, c, cf, 1, 6, 0.5); v.Word != CannotSay || v.Between != 5 {
 		t.Errorf("twos against threes: %s, %d between", v.Word, v.Between)
 	}
 	// On the way back the camera's count does not meet the frames: those visits are left out.
@@ -261,10 +261,10 @@ func TestOnlyPicturedFramesAreJudged(t *testing.T) {
 		}
 		return 0
 	})
-	if v := j.Compare(once, turn, ev1, ct, 0, 10, 0.5); v.Word != Stacks || len(v.Frames) != 10 {
+	if v := compare(t, j, once, turn, ev1, ct, 0, 10, 0.5); v.Word != Stacks || len(v.Frames) != 10 {
 		t.Errorf("the way back is judged: %s, %d", v.Word, len(v.Frames))
 	}
-	if v := j.Compare(turn, turn, ct, ct, 0, 10, 0.5); v.Word != Stacks || len(v.Frames) != 10 {
+	if v := compare(t, j, turn, turn, ct, ct, 0, 10, 0.5); v.Word != Stacks || len(v.Frames) != 10 {
 		t.Errorf("against itself: %s, %d", v.Word, len(v.Frames))
 	}
 }

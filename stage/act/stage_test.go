@@ -36,7 +36,7 @@ func TestRollAndJudge(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	v, err := j.Take(takes[1], takes[0])
+	v, err := j.Take(t.Context(), takes[1], takes[0])
 	if err != nil {
 		t.Fatal(err)
 	}
