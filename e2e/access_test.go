@@ -24,7 +24,7 @@ func TestAccess(t *testing.T) {
 	}
 	a := start(t)
 	p := a.open("/shot/" + a.shot + "/compose")
-	p.wait("the score", `document.querySelector('[data-test="staff-pan"]')`)
+	p.there("staff-pan")
 	if code, b := a.post("/api/shots/"+a.shot+"/seal", `{"revision":0}`); code != 200 {
 		t.Fatal(b)
 	}
@@ -49,7 +49,7 @@ func TestAccess(t *testing.T) {
 		for _, s := range []string{"rig-up", "rig-up/order", "rig-up/ground", "rig-up/power", "line-up", "line-up/points", "compose", "prove", "shoot", "wrap"} {
 			p.must(chromedp.Navigate(a.Addr + "/shot/" + a.shot + "/" + s))
 			p.wait(s, `document.querySelector('#stage > div')`)
-			p.wait("the strip", `document.querySelector('[data-test="ready"]')?.textContent.includes('rig seen')`)
+			p.reads("ready", "rig seen")
 			if s == "compose" || s == "shoot" {
 				if over := eval[float64](p, `(() => { const m = document.querySelector('#stage'); return Math.max(m.scrollHeight - m.clientHeight, document.documentElement.scrollHeight - innerHeight); })()`); over > 0 {
 					t.Errorf("%s scrolls by %g px at 1280×800", s, over)
@@ -58,17 +58,17 @@ func TestAccess(t *testing.T) {
 			check(s + " " + theme)
 			if s == "compose" {
 				p.click("whole")
-				p.wait("the whole move", `document.querySelector('[data-test="whole-sheet"]')`)
+				p.there("whole-sheet")
 				check("whole move " + theme)
 				p.click("whole-close")
 			}
 		}
 		p.must(chromedp.Navigate(a.Addr + "/shot/" + a.shot + "/line-up"))
 		p.click("home")
-		p.wait("the question", `document.querySelector('[data-test="ask-yes"]')`)
+		p.there("ask-yes")
 		check("question " + theme)
 		p.click("ask-no")
-		p.must(chromedp.Evaluate[chromedp.Void](`document.querySelector('[data-test="keys"]').click()`))
+		p.does(`$('keys').click()`)
 		p.wait("the keys", `document.querySelector('.switch')`)
 		check("keys " + theme)
 		// With a dialog open, one press of Stop stops.

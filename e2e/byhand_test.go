@@ -22,21 +22,21 @@ func TestAFramingTriedIsKept(t *testing.T) {
 	beside(t)
 	a := start(t)
 	p := a.open("/shot/" + a.shot + "/compose")
-	p.wait("the score", `document.querySelector('[data-test="staff-pan"]')`)
+	p.there("staff-pan")
 	p.focusStaff("pan")
 	p.enter("frame", "100")
 	p.enter("value-pan", "12.5")
-	p.wait("the tried post", `document.querySelector('[data-test="staff-pan"] [data-tried="100"]')`)
+	p.wait("the tried post", `$('staff-pan', '[data-tried="100"]')`)
 	for range 3 {
 		p.key(".")
 	}
-	p.wait("another frame", `document.querySelector('[data-test="counter"]').textContent.trim() === '0103' && document.querySelector('[data-test="value-pan"]').value !== '12.50'`)
+	p.wait("another frame", `$('counter').textContent.trim() === '0103' && $('value-pan').value !== '12.50'`)
 	p.must(chromedp.Reload())
-	p.wait("the post after a reload", `document.querySelector('[data-test="staff-pan"] [data-tried="100"]')?.textContent.includes('tried, not stored')`)
+	p.wait("the post after a reload", `$('staff-pan', '[data-tried="100"]')?.textContent.includes('tried, not stored')`)
 	for range 3 {
 		p.key(",")
 	}
-	p.wait("the framing", `document.querySelector('[data-test="value-pan"]').value === '12.50' && document.querySelector('[data-test="tried"]')`)
+	p.wait("the framing", `$('value-pan').value === '12.50' && $('tried')`)
 	if dir := os.Getenv("KEENARC_LOOK"); dir != "" {
 		p.must(chromedp.Sleep(800e6))
 		p.shot(filepath.Join(dir, "tried.png"))
@@ -45,14 +45,14 @@ func TestAFramingTriedIsKept(t *testing.T) {
 	p.enter("frame", "239")
 	p.enter("value-track", "1300")
 	p.key("k")
-	p.wait("the stored edit", `document.querySelector('.strip').textContent.includes('All axes stored at 0239')`)
+	p.strip("All axes stored at 0239")
 	p.click("undo")
-	p.wait("the framing taken back", `!document.querySelector('[data-tried]') && document.querySelector('[data-test="counter"]').textContent.trim() === '0100'`)
+	p.wait("the framing taken back", `!document.querySelector('[data-tried]') && $('counter').textContent.trim() === '0100'`)
 	if _, ok := a.key("track", 239); !ok {
 		t.Error("undo took a stored edit back before what was only tried")
 	}
 	p.click("undo")
-	p.wait("the stored edit taken back", `document.querySelector('.strip').textContent.includes('Taken back: 5 axes stored at frame 239.')`)
+	p.strip("Taken back: 5 axes stored at frame 239.")
 	if _, ok := a.key("track", 239); ok {
 		t.Error("the second undo takes nothing back")
 	}
@@ -63,7 +63,7 @@ func TestAFramingTriedIsKept(t *testing.T) {
 	p.enter("value-tilt", "2")
 	p.focusStaff("pan")
 	p.chord("K", "KeyK", 75, 8)
-	p.wait("pan stored, tilt still tried", `document.querySelector('[data-test="staff-pan"] .post[data-key="100"]') && !document.querySelector('[data-test="staff-pan"] [data-tried]') && document.querySelector('[data-test="staff-tilt"] [data-tried="100"]')`)
+	p.wait("pan stored, tilt still tried", `$('staff-pan', '.post[data-key="100"]') && !$('staff-pan', '[data-tried]') && $('staff-tilt', '[data-tried="100"]')`)
 	a.wantKey(p, "pan", 100, 7)
 }
 
@@ -73,32 +73,32 @@ func TestRetimingByKey(t *testing.T) {
 	beside(t)
 	a := start(t)
 	p := a.open("/shot/" + a.shot + "/compose")
-	p.wait("the score", `document.querySelector('[data-test="staff-track"] .post[data-key="70"]')`)
+	p.wait("the score", `$('staff-track', '.post[data-key="70"]')`)
 	for i, e := range []string{`{"op":"set","frame":90,"values":{"track":650}}`, `{"op":"set","frame":92,"values":{"track":660}}`} {
 		if code, b := a.post("/api/shots/"+a.shot+"/edits", fmt.Sprintf(`{"revision":%d,"edit":%s}`, i, e)); code != 200 {
 			t.Fatal(b)
 		}
 	}
 	p.must(chromedp.Reload())
-	p.wait("two close keyframes", `document.querySelector('[data-test="staff-track"] .post[data-key="92"]')`)
+	p.wait("two close keyframes", `$('staff-track', '.post[data-key="92"]')`)
 	p.enter("frame", "90")
 	p.focusStaff("track")
-	p.must(chromedp.Evaluate[chromedp.Void](`(() => { const s = document.querySelector('[data-test="staff-track"]'); for (let i = 0; i < 6; i++) s.dispatchEvent(new KeyboardEvent('keydown', { key: 'ArrowRight', altKey: true, bubbles: true, cancelable: true })); })()`))
-	p.wait("the move", `document.querySelector('.strip').textContent.includes('Track: 0090 moved to 0096')`)
+	p.does(`(() => { const s = $('staff-track'); for (let i = 0; i < 6; i++) s.dispatchEvent(new KeyboardEvent('keydown', { key: 'ArrowRight', altKey: true, bubbles: true, cancelable: true })); })()`)
+	p.strip("Track: 0090 moved to 0096")
 	a.wantKey(p, "track", 96, 650)
 	a.wantKey(p, "track", 92, 660)
 	p.click("undo")
-	p.wait("one undo", `document.querySelector('[data-test="staff-track"] .post[data-key="90"]')`)
+	p.wait("one undo", `$('staff-track', '.post[data-key="90"]')`)
 	a.wantKey(p, "track", 90, 650)
-	prevented := eval[bool](p, `!document.querySelector('[data-test="staff-track"]').dispatchEvent(new KeyboardEvent('keydown', { key: 'ArrowLeft', altKey: true, bubbles: true, cancelable: true }))`)
+	prevented := eval[bool](p, `!$('staff-track').dispatchEvent(new KeyboardEvent('keydown', { key: 'ArrowLeft', altKey: true, bubbles: true, cancelable: true }))`)
 	if !prevented {
 		t.Error("the browser goes back on Alt+left")
 	}
 	// All axes.
 	p.enter("frame", "70")
 	p.focusStaff("tilt")
-	p.must(chromedp.Evaluate[chromedp.Void](`(() => { const s = document.querySelector('[data-test="staff-tilt"]'); for (let i = 0; i < 4; i++) s.dispatchEvent(new KeyboardEvent('keydown', { key: 'ArrowLeft', altKey: true, shiftKey: true, bubbles: true, cancelable: true })); s.dispatchEvent(new KeyboardEvent('keyup', { key: 'Alt', bubbles: true })); })()`))
-	p.wait("all moved", `document.querySelector('.strip').textContent.includes('All axes: 0070 moved to 0066')`)
+	p.does(`(() => { const s = $('staff-tilt'); for (let i = 0; i < 4; i++) s.dispatchEvent(new KeyboardEvent('keydown', { key: 'ArrowLeft', altKey: true, shiftKey: true, bubbles: true, cancelable: true })); s.dispatchEvent(new KeyboardEvent('keyup', { key: 'Alt', bubbles: true })); })()`)
+	p.strip("All axes: 0070 moved to 0066")
 	for axis, want := range map[string]float64{"track": 520, "pan": 9} {
 		a.wantKey(p, axis, 66, want)
 	}
@@ -112,7 +112,7 @@ func TestTheHoldByKeyboard(t *testing.T) {
 	p := a.open("/shot/" + a.shot + "/compose")
 	a.ready(p)
 	p.key("5")
-	p.wait("the target", `document.querySelector('[data-test="hold"]')`)
+	p.there("hold")
 	focus := func(what, id string) {
 		t.Helper()
 		p.wait(what, `document.activeElement?.dataset.test === '`+id+`'`)
@@ -122,13 +122,13 @@ func TestTheHoldByKeyboard(t *testing.T) {
 		p.key("f")
 		focus("the safe answer", "ask-no")
 		p.key("\r")
-		p.wait("no question", `!document.querySelector('[data-test="ask-no"]')`)
+		p.gone("ask-no")
 		focus("the hold target", "hold")
 	}
 	p.must(chromedp.Evaluate[chromedp.Void]("document.activeElement?.blur()"))
 	p.space(true)
 	p.space(false)
-	p.wait("where to press", `document.querySelector('[data-test="hold-says"]').textContent.includes('Press H')`)
+	p.reads("hold-says", "Press H")
 	p.key("h")
 	focus("the hold target", "hold")
 	// The whole roll without a pointer and without Tab but for the confirming answer.
@@ -140,15 +140,15 @@ func TestTheHoldByKeyboard(t *testing.T) {
 	a.rigWait("going", func(s link.State, _ bool) bool { return s.Mode == link.Moving })
 	a.rigWait("at first", func(s link.State, _ bool) bool { return s.Mode == link.Idle })
 	focus("the hold target", "hold")
-	p.wait("ready", `document.querySelector('[data-test="hold"]').classList.contains('ready')`)
+	p.wait("ready", `$('hold').classList.contains('ready')`)
 	p.space(true)
 	a.rigWait("rolling", func(s link.State, _ bool) bool { return s.Mode == link.Rolling })
 	p.space(false)
 	a.rigWait("still", func(s link.State, _ bool) bool { return s.Mode == link.Idle })
 	// What is said of a take is said of its pass.
-	p.wait("what became of it", `document.querySelector('[data-test="hold-says"]').textContent.includes('broken off')`)
+	p.reads("hold-says", "broken off")
 	p.click("pick-2")
-	p.wait("nothing of it beside another pass", `!document.querySelector('[data-test="hold-says"]').textContent.includes('broken off')`)
+	p.readsNot("hold-says", "broken off")
 }
 
 // kept stores a take of a pass that lies on the shot's seal, as far as it has rows.
@@ -199,11 +199,11 @@ func TestTakesAreChosen(t *testing.T) {
 	p := a.open("/shot/" + a.shot + "/shoot")
 	verdict := func(what, says string) {
 		t.Helper()
-		p.wait(what, `document.querySelector('[data-test="pass-2"] [data-test="verdict"]')?.textContent.includes('`+says+`')`)
+		p.wait(what, `$('pass-2', '[data-test="verdict"]')?.textContent.includes('`+says+`')`)
 	}
 	pressed := func(what, take string) {
 		t.Helper()
-		p.wait(what, `document.querySelector('[data-test="`+take+`"]')?.getAttribute('aria-pressed') === 'true'`)
+		p.wait(what, `$('`+take+`')?.getAttribute('aria-pressed') === 'true'`)
 	}
 	verdict("the good one's verdict", "stacks")
 	pressed("the good one", "take-2-1")
@@ -213,7 +213,7 @@ func TestTakesAreChosen(t *testing.T) {
 	pressed("the broken one", "take-2-2")
 	p.click("pick-2")
 	p.click("take-1-1")
-	p.wait("judged against the other", `document.querySelector('[data-test="pass-2"]').textContent.includes('against pass 1, take 1')`)
+	p.reads("pass-2", "against pass 1, take 1")
 	if dir := os.Getenv("KEENARC_LOOK"); dir != "" {
 		p.must(chromedp.Sleep(900e6))
 		p.shot(filepath.Join(dir, "takes.png"))
@@ -231,40 +231,40 @@ func TestClocksAreTyped(t *testing.T) {
 	a := start(t)
 	p := a.open("/shot/" + a.shot + "/shoot")
 	p.click("pick-2")
-	p.wait("the clock's field", `document.querySelector('[data-test="pass-2"] [data-test="pass-clock"]')`)
+	p.wait("the clock's field", `$('pass-2', '[data-test="pass-clock"]')`)
 	says := func(want string) {
 		t.Helper()
-		p.wait("the clock "+want, `document.querySelector('[data-test="pass-2"]').textContent.includes('`+want+`')`)
+		p.wait("the clock "+want, `$('pass-2').textContent.includes('`+want+`')`)
 	}
 	p.enter("pass-clock", "8 fps")
 	says("8 fps ×1/3")
 	p.enter("pass-clock", "abc")
 	p.wait("a sentence", `document.querySelector('[role="alert"]')?.textContent.includes('"abc" is not a clock; give a factor, as 1, 0.5 or 1/3')`)
 	says("8 fps ×1/3")
-	p.wait("the old clock in the field", `document.querySelector('[data-test="pass-clock"]').value === '1/3'`)
+	p.holds("pass-clock", "1/3")
 	p.enter("pass-clock", "2")
 	says("48 fps ×2")
 	says("faster than the plan")
 	p.enter("pass-clock", "0.5")
 	says("12 fps ×0.5")
 	p.key("3")
-	p.wait("the plan's clock", `document.querySelector('[data-test="factor"]')`)
+	p.there("factor")
 	p.enter("factor", "36 fps")
-	p.wait("the factor", `document.querySelector('[data-test="factor"]').value === '1.5' && document.querySelector('.strip').textContent.includes('36 fps')`)
+	p.wait("the factor", `$('factor').value === '1.5' && document.querySelector('.strip').textContent.includes('36 fps')`)
 	// A plan that is slowed offers to slow its passes with it.
 	p.enter("factor", "1/2")
-	p.wait("the offer", `document.querySelector('[data-test="sentence"]').textContent.includes('Passes 1, 3, 5 are faster than the plan now.')`)
+	p.reads("sentence", "Passes 1, 3, 5 are faster than the plan now.")
 	p.click("offer")
-	p.wait("no offer", `!document.querySelector('[data-test="offer"]')`)
+	p.gone("offer")
 	p.key("5")
 	p.wait("slower passes", `[1, 2, 3, 5].every((n) => document.querySelector('[data-test="pass-' + n + '"]')?.textContent.includes('12 fps ×0.5'))`)
 	p.key("3")
-	p.wait("the plan's clock", `document.querySelector('[data-test="factor"]')`)
+	p.there("factor")
 	p.enter("factor", "1.5")
-	p.wait("the factor", `document.querySelector('[data-test="factor"]').value === '1.5'`)
+	p.holds("factor", "1.5")
 	p.enter("factor", "x")
 	p.wait("a sentence", `document.querySelector('[role="alert"]')?.textContent.includes('"x" is not a clock')`)
-	p.wait("the factor again", `document.querySelector('[data-test="factor"]').value === '1.5'`)
+	p.holds("factor", "1.5")
 }
 
 // Steps are drawn and come first, each with a remedy.
@@ -272,17 +272,17 @@ func TestJumpsAreDrawnAndComeFirst(t *testing.T) {
 	beside(t)
 	a := start(t)
 	p := a.open("/shot/" + a.shot + "/compose")
-	p.wait("the score", `document.querySelector('[data-test="staff-track"]')`)
+	p.there("staff-track")
 	p.focusStaff("track")
-	p.must(chromedp.Evaluate[chromedp.Void](`(() => { const s = document.querySelector('[data-test="kind"]'); s.value = 'hold'; s.dispatchEvent(new Event('change', { bubbles: true })); })()`))
-	p.wait("the steps", `document.querySelectorAll('[data-test="staff-track"] [data-jump="0"]').length === 3 && document.querySelector('[data-test="staff-track"]').textContent.includes('jumps 400 mm')`)
-	p.wait("the sentence", `document.querySelector('[data-test="sentence"]').textContent.includes('Track jumps 400 mm at 0070.')`)
+	p.does(`(() => { const s = $('kind'); s.value = 'hold'; s.dispatchEvent(new Event('change', { bubbles: true })); })()`)
+	p.wait("the steps", `$$('staff-track', '[data-jump="0"]').length === 3 && $('staff-track').textContent.includes('jumps 400 mm')`)
+	p.reads("sentence", "Track jumps 400 mm at 0070.")
 	if dir := os.Getenv("KEENARC_LOOK"); dir != "" {
 		p.must(chromedp.Sleep(600e6))
 		p.shot(filepath.Join(dir, "jumps.png"))
 	}
 	p.click("remedy-join")
-	p.wait("no steps", `!document.querySelector('[data-jump]') && document.querySelector('[data-test="sentence"]').textContent.includes('within its limits')`)
+	p.wait("no steps", `!document.querySelector('[data-jump]') && $('sentence').textContent.includes('within its limits')`)
 }
 
 // A distance beyond the focus scale is refused with the scale's ends; Enter in the
@@ -291,15 +291,15 @@ func TestTypedValues(t *testing.T) {
 	beside(t)
 	a := start(t)
 	p := a.open("/shot/" + a.shot + "/compose")
-	p.wait("the pose", `document.querySelector('[data-test="value-focus"]')`)
-	was := eval[string](p, `document.querySelector('[data-test="value-focus"]').value`)
+	p.there("value-focus")
+	was := eval[string](p, `$('value-focus').value`)
 	for _, d := range []string{"0.3", "1e9", "0"} {
 		p.enter("value-focus", d)
-		p.wait("the scale's ends", `document.querySelector('[role="alert"]')?.textContent.includes('outside the focus scale; give 0.45 to 20 m')`)
-		p.wait("the old distance", `document.querySelector('[data-test="value-focus"]').value === '`+was+`'`)
+		p.warns("outside the focus scale; give 0.45 to 20 m")
+		p.holds("value-focus", was)
 	}
 	p.must(chromedp.Focus(chromedp.CSS(test("frame"))))
-	p.must(chromedp.Evaluate[chromedp.Void](`document.querySelector('[data-test="frame"]').select()`))
+	p.does(`$('frame').select()`)
 	p.key("6", "0", "\r", "k")
-	p.wait("a keyframe at 60", `document.querySelector('[data-test="staff-pan"] .post[data-key="60"]')`)
+	p.wait("a keyframe at 60", `$('staff-pan', '.post[data-key="60"]')`)
 }

@@ -4,7 +4,6 @@ import (
 	"testing"
 	"time"
 
-	"github.com/chromedp/chromedp"
 
 	"keenarc/web"
 )
@@ -16,10 +15,10 @@ func TestCameraWindow(t *testing.T) {
 	b := newBench(t, folder(t))
 	a := &app{Running: &web.Running{Addr: b.server.addr}, t: t, shot: b.shot}
 	p := a.open("/camera")
-	p.wait("a picture", `document.querySelector('[data-test="camera-picture"] img')?.naturalWidth > 0`)
-	p.wait("the cross", `document.querySelectorAll('[data-test="camera-picture"] svg path').length === 2`)
+	p.wait("a picture", `$('camera-picture', 'img')?.naturalWidth > 0`)
+	p.wait("the cross", `$$('camera-picture', 'svg path').length === 2`)
 	p.click("cross")
-	p.wait("no cross", `document.querySelectorAll('[data-test="camera-picture"] svg path').length === 1`)
+	p.wait("no cross", `$$('camera-picture', 'svg path').length === 1`)
 	// The mean brightness of what is shown, as a picture's fingerprint.
 	print := `(async () => { const i = document.querySelector('[data-test="camera-picture"] img'); const c = document.createElement('canvas'); c.width = 64; c.height = 36;
 		const x = c.getContext('2d'); x.drawImage(i, 0, 0, 64, 36); return Array.from(x.getImageData(0, 0, 64, 36).data).reduce((s, v) => s + v, 0); })()`
@@ -30,11 +29,11 @@ func TestCameraWindow(t *testing.T) {
 			t.Fatal("the picture stays as the rig moves")
 		}
 	}
-	p.must(chromedp.Evaluate[chromedp.Void](`document.body.click()`))
+	p.does(`document.body.click()`)
 	for _, k := range []string{"s", "k", "5", "n"} {
 		p.key(k)
 	}
-	p.wait("still the camera", `document.querySelector('[data-test="camera-picture"]') && location.pathname === '/camera'`)
+	p.wait("still the camera", `$('camera-picture') && location.pathname === '/camera'`)
 	b.camera.Close()
 	p.wait("it says so", `document.body.innerText.includes('gives no picture') || document.body.innerText.includes('s old')`)
 	b.startCamera()

@@ -21,15 +21,15 @@ func TestAPassIsSteered(t *testing.T) {
 	p := a.open("/shot/" + a.shot + "/compose")
 	a.ready(p)
 	p.key("5")
-	p.wait("the pass", `document.querySelector('[data-test="pass-kind"]')`)
+	p.there("pass-kind")
 	p.choose("pass-kind", "live")
-	p.wait("its speeds", `document.querySelector('[data-test="steer-1"]')?.disabled`)
+	p.wait("its speeds", `$('steer-1')?.disabled`)
 	p.enter("pass-ease", "0.05")
-	p.wait("a sentence", `document.querySelector('[role="alert"]')?.textContent.includes('ease: 50 ms')`)
+	p.warns("ease: 50 ms")
 	p.enter("pass-ease", "0.3")
-	p.wait("too hard for it", `document.querySelector('[data-test="pass-1"]').textContent.includes('give it a longer ease')`)
+	p.reads("pass-1", "give it a longer ease")
 	p.enter("pass-ease", "1.5")
-	p.wait("kept", `document.querySelector('[data-test="pass-ease"]').value === '1.5'`)
+	p.holds("pass-ease", "1.5")
 	pressed := func(share string) {
 		p.wait("the speed "+share, `document.querySelector('[data-test="steer-`+share+`"]').getAttribute('aria-pressed') === 'true'`)
 	}
@@ -40,7 +40,7 @@ func TestAPassIsSteered(t *testing.T) {
 		if !a.underWay(30) {
 			continue
 		}
-		p.must(chromedp.Evaluate[chromedp.Void](`document.querySelector('[data-test="steer--0.5"]').dispatchEvent(new PointerEvent('pointerdown', { bubbles: true, cancelable: true, button: 0 }))`))
+		p.does(`$('steer--0.5').dispatchEvent(new PointerEvent('pointerdown', { bubbles: true, cancelable: true, button: 0 }))`)
 		pressed("-0.5")
 		p.must(chromedp.Sleep(2500e6))
 		p.key(kb.ArrowUp)
@@ -50,9 +50,9 @@ func TestAPassIsSteered(t *testing.T) {
 		p.key(kb.ArrowUp)
 		p.key(kb.ArrowUp)
 		pressed("1")
-		p.wait("the end of the take", `/finished|broken/.test(document.querySelector('[data-test="hold-says"]').textContent)`)
+		p.wait("the end of the take", `/finished|broken/.test($('hold-says').textContent)`)
 		p.space(false)
-		if eval[bool](p, `/finished/.test(document.querySelector('[data-test="hold-says"]').textContent)`) {
+		if eval[bool](p, `/finished/.test($('hold-says').textContent)`) {
 			break
 		}
 	}
@@ -76,7 +76,7 @@ func TestAPassIsSteered(t *testing.T) {
 	if back < 300 {
 		t.Errorf("it went back for %d ms", back)
 	}
-	p.wait("its deviation", `document.querySelector('[data-test="pass-1"]').textContent.includes('from the seal at most')`)
+	p.reads("pass-1", "from the seal at most")
 	_, errs := p.seen()
 	if errs = slices.DeleteFunc(errs, func(s string) bool { return strings.Contains(s, "422") }); len(errs) > 0 { // refused on purpose
 		t.Errorf("the page says %v", errs)
@@ -91,30 +91,30 @@ func TestClocksAreSet(t *testing.T) {
 	p := a.open("/shot/" + a.shot + "/compose")
 	a.ready(p)
 	p.key("5")
-	p.wait("the pass", `document.querySelector('[data-test="pass-kind"]')`)
+	p.there("pass-kind")
 	p.choose("pass-kind", "stepped")
-	p.wait("its numbers", `document.querySelector('[data-test="pass-pictures"]')?.value === '240' && document.querySelector('[data-test="pass-1"]').textContent.includes('240 pictures, 20 min')`)
+	p.wait("its numbers", `$('pass-pictures')?.value === '240' && $('pass-1').textContent.includes('240 pictures, 20 min')`)
 	p.enter("pass-pictures", "120")
 	p.enter("pass-interval", "12")
 	p.enter("pass-move", "13")
-	p.wait("a sentence", `document.querySelector('[role="alert"]')?.textContent.includes('so that it stands for the picture')`)
+	p.warns("so that it stands for the picture")
 	p.enter("pass-move", "4")
-	p.wait("half of them, and a thin trace", `/show 120 of 240 frames.*a sample every 2 ms/.test(document.querySelector('[data-test="pass-1"]').textContent)`)
+	p.wait("half of them, and a thin trace", `/show 120 of 240 frames.*a sample every 2 ms/.test($('pass-1').textContent)`)
 	p.choose("pass-kind", "steady")
 	p.enter("pass-clock", "3")
 	p.click("pass-locked")
-	p.wait("every third", `document.querySelector('[data-test="pass-1"]').textContent.includes('show 80 of 240 frames')`)
+	p.reads("pass-1", "show 80 of 240 frames")
 	p.enter("pass-clock", "1")
 	p.click("pass-locked")
 	p.choose("pass-way", "around")
-	p.wait("it is not closed", `document.querySelector('[data-test="pass-1"]').textContent.includes('close the move, or go there and back')`)
+	p.reads("pass-1", "close the move, or go there and back")
 	p.choose("pass-way", "back")
-	p.wait("the button", `document.querySelector('[data-test="go-first"]').textContent.includes('go to last frame')`)
-	p.says("where it begins", "ready", "from frame 0240. Press F")
+	p.reads("go-first", "go to last frame")
+	p.reads("ready", "from frame 0240. Press F")
 	p.click("go-first")
-	p.wait("what is asked", `document.querySelector('[data-test="ask"]')?.textContent.includes('the last frame') ?? document.body.textContent.includes('Send the rig to the last frame?')`)
+	p.wait("what is asked", `$('ask')?.textContent.includes('the last frame') ?? document.body.textContent.includes('Send the rig to the last frame?')`)
 	p.click("ask-yes")
-	p.wait("ready", `document.querySelector('[data-test="hold"]').classList.contains('ready')`)
+	p.wait("ready", `$('hold').classList.contains('ready')`)
 }
 
 // Fields of a pass that are given in one breath are all kept; what comes from elsewhere does not
@@ -123,14 +123,14 @@ func TestPassFieldsInOneBreath(t *testing.T) {
 	beside(t)
 	a := start(t)
 	p := a.open("/shot/" + a.shot + "/shoot")
-	p.wait("the pass's fields", `document.querySelector('[data-test="pass-delay"]') && document.querySelector('[data-test="pass-ease"]')`)
+	p.wait("the pass's fields", `$('pass-delay') && $('pass-ease')`)
 	var ps []web.PassView
 	spec := func() clock.Spec {
 		t.Helper()
 		a.get("/api/shots/"+a.shot+"/passes", &ps)
 		return ps[0].Clock
 	}
-	p.must(chromedp.Evaluate[chromedp.Void](`(() => {
+	p.does(`(() => {
 		for (const [name, v] of [["delay", "1.5"], ["ease", "0.4"], ["clock", "1/2"], ["delay", "2.5"]]) {
 			const e = document.querySelector('[data-test="pass-' + name + '"]');
 			e.focus();
@@ -139,8 +139,8 @@ func TestPassFieldsInOneBreath(t *testing.T) {
 			e.dispatchEvent(new Event("change", { bubbles: true }));
 		}
 		document.activeElement.blur();
-	})()`))
-	p.wait("they stand there", `document.querySelector('[data-test="pass-delay"]').value === '2.5' && document.querySelector('[data-test="pass-ease"]').value === '0.4' && document.querySelector('[data-test="pass-clock"]').value === '1/2'`)
+	})()`)
+	p.wait("they stand there", `$('pass-delay').value === '2.5' && $('pass-ease').value === '0.4' && $('pass-clock').value === '1/2'`)
 	for late := time.Now().Add(10 * time.Second); ; time.Sleep(50 * time.Millisecond) {
 		if c := spec(); c.DelayMS == 2500 && c.EaseMS == 400 && c.Factor == (clock.Rate{Num: 1, Den: 2}) {
 			break
@@ -152,12 +152,12 @@ func TestPassFieldsInOneBreath(t *testing.T) {
 	p.click("pass-delay")
 	p.wait("the focus is there", `document.hasFocus() && document.activeElement.dataset.test === 'pass-delay'`)
 	p.must(chromedp.KeyEvent("7"))
-	typed := eval[string](p, `document.querySelector('[data-test="pass-delay"]').value`)
+	typed := eval[string](p, `$('pass-delay').value`)
 	if code, b := a.put("/api/passes/"+ps[0].ID, `{"shot":"`+a.shot+`","delay_ms":3000}`); code != 200 {
 		t.Fatal(b)
 	}
 	time.Sleep(1500 * time.Millisecond) // it has come over
-	if got := eval[string](p, `document.querySelector('[data-test="pass-delay"]').value`); got != typed || !strings.Contains(got, "7") {
+	if got := eval[string](p, `$('pass-delay').value`); got != typed || !strings.Contains(got, "7") {
 		t.Errorf("under the hand it became %q", got)
 	}
 	if eval[bool](p, `document.activeElement.dataset.test !== 'pass-delay'`) {
@@ -165,5 +165,5 @@ func TestPassFieldsInOneBreath(t *testing.T) {
 	}
 	p.must(chromedp.KeyEvent(kb.Tab)) // left, it is given: over one that was not seen
 	p.wait("it is refused", `document.body.textContent.includes('changed the delay of this pass meanwhile')`)
-	p.wait("what it is now", `document.querySelector('[data-test="pass-delay"]').value === '3'`)
+	p.holds("pass-delay", "3")
 }

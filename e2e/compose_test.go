@@ -66,7 +66,7 @@ func TestComposeWithKeys(t *testing.T) {
 	beside(t)
 	a := start(t)
 	p := a.open("/shot/" + a.shot + "/compose")
-	p.wait("the score", `document.querySelector('[data-test="staff-pan"]')`)
+	p.there("staff-pan")
 	p.focusStaff("pan")
 	p.key("f")
 	right, left := func() { p.chord("ArrowRight", "ArrowRight", 39, 0) }, func() { p.chord("ArrowLeft", "ArrowLeft", 37, 0) }
@@ -91,19 +91,19 @@ func TestComposeWithKeys(t *testing.T) {
 		}
 	}
 	p.chord("z", "KeyZ", 90, ctrl)
-	p.wait("taken back", `document.querySelector('.strip').textContent.includes('Taken back')`)
+	p.strip("Taken back")
 	a.wantKey(p, "pan", 0, 24.75)
 
 	// Elsewhere it waits for K.
 	p.key(">", ">", ".")
 	left()
-	p.wait("not stored", `document.querySelector('[data-test="pose"]').textContent.includes('not stored')`)
+	p.reads("pose", "not stored")
 	if _, ok := a.key("pan", 21); ok {
 		t.Error("a nudge off a keyframe was stored without K")
 	}
-	want := eval[float64](p, `Number(document.querySelector('[data-test="value-pan"]').value)`)
+	want := eval[float64](p, `Number($('value-pan').value)`)
 	p.key("k")
-	p.wait("stored", `!document.querySelector('[data-test="pose"]').textContent.includes('not stored')`)
+	p.readsNot("pose", "not stored")
 	if got, ok := a.key("pan", 21); !ok || math.Abs(got-want) > 0.006 {
 		t.Errorf("stored %g (%v), shown %g", got, ok, want)
 	}
@@ -113,8 +113,8 @@ func TestComposeWithKeys(t *testing.T) {
 	// One axis's keyframe moved and taken out; then all axes'.
 	p.focusStaff("pan")
 	p.chord("ArrowRight", "ArrowRight", 39, alt)
-	p.wait("the playhead", `document.querySelector('[data-test="counter"]').textContent.trim() === '0022'`)
-	p.wait("all saved", `document.querySelector('.strip').textContent.includes('moved to 0022')`)
+	p.wait("the playhead", `$('counter').textContent.trim() === '0022'`)
+	p.strip("moved to 0022")
 	if _, ok := a.key("pan", 22); !ok {
 		t.Error("Alt and an arrow did not move the keyframe")
 	}
@@ -123,14 +123,14 @@ func TestComposeWithKeys(t *testing.T) {
 	}
 	p.key("K")
 	p.chord("Delete", "Delete", 46, shift)
-	p.wait("taken out", `document.querySelector('.strip').textContent.includes('taken out')`)
+	p.strip("taken out")
 	if _, ok := a.key("pan", 22); ok {
 		t.Error("the keyframe is still there")
 	}
 	p.key("<", ",")
 	p.key("f", ">", ">", ".")
 	p.click("take-out")
-	p.wait("taken out", `document.querySelector('[data-test="take-out"]').disabled`)
+	p.wait("taken out", `$('take-out').disabled`)
 	if _, ok := a.key("track", 21); ok {
 		t.Error("the keyframe on all axes is still there")
 	}
@@ -138,17 +138,17 @@ func TestComposeWithKeys(t *testing.T) {
 	// E is the end pose, which is a keyframe; what is stored hardly beside it changes that one.
 	keys := len(a.view(a.shot).Path.Track("plank/pan").Keys)
 	p.key("e")
-	p.wait("the end pose", `document.querySelector('[data-test="counter"]').textContent.trim() === '0240'`)
+	p.wait("the end pose", `$('counter').textContent.trim() === '0240'`)
 	p.enter("value-pan", "-25")
 	a.wantKey(p, "pan", 240, -25)
 	rev := a.view(a.shot).Revision
 	if code, b := a.post("/api/shots/"+a.shot+"/edits", `{"revision":`+itoa(int(rev))+`,"edit":{"op":"set","frame":100.4,"values":{"plank/pan":7}}}`); code != 200 {
 		t.Fatal(b)
 	}
-	p.wait("it comes over", `document.querySelector('[data-test="staff-pan"] .post[data-key="100.4"]')`)
+	p.wait("it comes over", `$('staff-pan', '.post[data-key="100.4"]')`)
 	p.enter("frame", "100")
 	p.enter("value-pan", "8")
-	p.wait("tried", `document.querySelector('[data-test="pose"]').textContent.includes('not stored')`)
+	p.reads("pose", "not stored")
 	p.key("k")
 	a.wantKey(p, "pan", 100.4, 8)
 	keys++
@@ -157,16 +157,16 @@ func TestComposeWithKeys(t *testing.T) {
 	}
 
 	// Letters switched off act no more; the staff opens with Enter.
-	p.must(chromedp.Evaluate[chromedp.Void](`document.querySelector('[data-test="keys"]').click()`))
+	p.does(`$('keys').click()`)
 	p.wait("the keys", `document.querySelector('.switch input')`)
-	p.must(chromedp.Evaluate[chromedp.Void](`document.querySelector('.switch input').click()`))
+	p.does(`document.querySelector('.switch input').click()`)
 	p.chord("Escape", "Escape", 27, 0)
 	p.wait("the keys closed", `!document.querySelector('.switch input')?.checkVisibility()`)
 	p.focusStaff("tilt")
 	was := p.text("counter")
 	p.key("e")
 	p.chord("Enter", "Enter", 13, 0)
-	p.wait("an open staff", `document.querySelector('[data-test="staff-tilt"]').dataset.opened === 'true'`)
+	p.wait("an open staff", `$('staff-tilt').dataset.opened === 'true'`)
 	if now := p.text("counter"); now != was {
 		t.Errorf("E moved the playhead from %s to %s though letters are off", was, now)
 	}
@@ -176,7 +176,7 @@ func TestComposeWithThePointer(t *testing.T) {
 	beside(t)
 	a := start(t)
 	p := a.open("/shot/" + a.shot + "/compose")
-	p.wait("the score laid out", `document.querySelector('[data-test="staff-track"] .post[data-key="240"] rect')?.getBoundingClientRect().x > 1000`)
+	p.wait("the score laid out", `$('staff-track', '.post[data-key="240"] rect')?.getBoundingClientRect().x > 1000`)
 	at := func(sel string) (x, y float64) {
 		r := eval[[]float64](p, fmt.Sprintf(`(() => { const r = document.querySelector('%s').getBoundingClientRect(); return [r.x + r.width / 2, r.y + r.height / 2]; })()`, sel))
 		return r[0], r[1]
@@ -188,7 +188,7 @@ func TestComposeWithThePointer(t *testing.T) {
 	x0, _ := at(post("track", 0))
 	perFrame := (x - x0) / 150
 	p.must(chromedp.DragAndDropXY(x, y, x+20*perFrame, y, 8))
-	p.wait("the move", `document.querySelector('.strip').textContent.includes('0150 moved to 0170')`)
+	p.strip("0150 moved to 0170")
 	a.wantKey(p, "track", 170, 980)
 	if _, ok := a.key("pan", 150); !ok {
 		t.Error("dragging one axis's post moved another's")
@@ -196,17 +196,17 @@ func TestComposeWithThePointer(t *testing.T) {
 	// In the opened staff a keyframe's value is dragged.
 	p.focusStaff("pan")
 	p.chord("Enter", "Enter", 13, 0)
-	p.wait("an open staff", `document.querySelector('[data-test="staff-pan"]').dataset.opened === 'true'`)
+	p.wait("an open staff", `$('staff-pan').dataset.opened === 'true'`)
 	hx, hy := at(`[data-test="staff-pan"] .post[data-key="70"] rect:nth-of-type(2)`)
 	p.must(chromedp.DragAndDropXY(hx, hy, hx, hy-20, 6))
-	p.wait("the value", `document.querySelector('.strip').textContent.includes('Pan at 0070 is')`)
+	p.strip("Pan at 0070 is")
 	if v, _ := a.key("pan", 70); v <= 9.5 {
 		t.Errorf("pan at 70 is %g after it was dragged up from 9", v)
 	}
 	// A value out of range is refused in a sentence, and nothing changes.
 	p.clickOn(post("track", 0))
 	p.enter("value-track", "9000")
-	p.wait("a sentence", `document.querySelector('[role="alert"]')?.textContent.includes('stay within 20 to 1480 mm')`)
+	p.warns("stay within 20 to 1480 mm")
 	a.wantKey(p, "track", 0, 120)
 }
 
@@ -214,7 +214,7 @@ func TestFilesOnCompose(t *testing.T) {
 	beside(t)
 	a := start(t)
 	p := a.open("/shot/" + a.shot + "/compose")
-	p.wait("the score", `document.querySelector('[data-test="staff-track"]')`)
+	p.there("staff-track")
 	dir := t.TempDir()
 	put := func(name, text string) string {
 		f := filepath.Join(dir, name)
@@ -225,21 +225,21 @@ func TestFilesOnCompose(t *testing.T) {
 	}
 	up := func(f string) { p.must(chromedp.SetUploadFiles(chromedp.CSS(test("file")), []string{f})) }
 	up(put("bad.csv", "frame,track_mm\n0,100\n0,200\n"))
-	p.wait("a sentence", `document.querySelector('[role="alert"]')?.textContent.includes('Line 3, column track_mm')`)
+	p.warns("Line 3, column track_mm")
 	a.wantKey(p, "track", 240, 1340)
 	up(put("picture.csv", "\x89PNG\x00\x01"))
-	p.wait("a sentence", `document.querySelector('[role="alert"]')?.textContent.includes('not text')`)
+	p.warns("not text")
 
 	// A file with one axis changes that one, and says what stayed; the others can
 	// be taken out, too.
 	up(put("pan.csv", "frame,pan_deg\n0,3\n120,-3\n"))
-	p.wait("what stayed", `document.querySelector('[data-test="sentence"]').textContent.includes('Pan from the file. As they were: Track, Tilt, Roll and Focus.')`)
+	p.reads("sentence", "Pan from the file. As they were: Track, Tilt, Roll and Focus.")
 	a.wantKey(p, "pan", 120, -3)
 	a.wantKey(p, "track", 240, 1340)
 	p.click("offer")
-	p.wait("the others out", `document.querySelectorAll('[data-test="staff-track"] .post').length === 0 && document.querySelectorAll('[data-test="staff-pan"] .post').length === 2`)
+	p.wait("the others out", `$$('staff-track', '.post').length === 0 && $$('staff-pan', '.post').length === 2`)
 	p.click("undo")
-	p.wait("the others back", `document.querySelectorAll('[data-test="staff-track"] .post').length === 4`)
+	p.wait("the others back", `$$('staff-track', '.post').length === 4`)
 
 	// Crowded: forty irregular keyframes on every axis.
 	var b strings.Builder
@@ -248,8 +248,8 @@ func TestFilesOnCompose(t *testing.T) {
 		fmt.Fprintf(&b, "%g,%g,%g,%g,%g,%g\r\n", float64(k)*30.5, 200+float64(k)*25, 20*math.Sin(float64(k)/5), -3+math.Cos(float64(k)/3), 0.0, 1.2+float64(k)/100)
 	}
 	up(put("forty.csv", b.String()))
-	p.wait("forty keyframes", `document.querySelectorAll('[data-test="staff-roll"] .post').length === 40`)
-	p.wait("the note", `document.querySelector('[data-test="stage-compose"]').textContent.includes('40 keyframes')`)
+	p.wait("forty keyframes", `$$('staff-roll', '.post').length === 40`)
+	p.reads("stage-compose", "40 keyframes")
 	if dir := os.Getenv("KEENARC_LOOK"); dir != "" {
 		p.shot(filepath.Join(dir, "crowded.png"))
 	}
@@ -258,26 +258,26 @@ func TestFilesOnCompose(t *testing.T) {
 	p.focusStaff("track")
 	p.key("f")
 	p.chord("]", "BracketRight", 221, 0)
-	p.wait("the keyframe at 30.5", `document.querySelector('[data-test="counter"]').textContent.trim() === '0030.5' && document.querySelector('[data-test="value-track"]').value === '225.0'`)
+	p.wait("the keyframe at 30.5", `$('counter').textContent.trim() === '0030.5' && $('value-track').value === '225.0'`)
 
 	// A fresh shot is empty and says what to do; K stores the first keyframe.
 	p.must(chromedp.Navigate(a.Addr + "/"))
 	p.wait("the shelf", `document.querySelector('.new')`)
-	p.must(chromedp.Evaluate[chromedp.Void](`document.querySelector('.new').click()`))
+	p.does(`document.querySelector('.new').click()`)
 	p.wait("the form", `document.querySelectorAll('.form input').length === 2`)
 	p.must(chromedp.SendKeys(chromedp.CSS(test("new-code")), "SL-060"), chromedp.SendKeys(chromedp.CSS(test("new-title")), "Gulls"))
-	p.must(chromedp.Evaluate[chromedp.Void](`document.querySelector('.form button[type=submit]').click()`))
-	p.wait("an empty sheet", `document.querySelector('[data-test="sheet"]')?.textContent.includes('The sheet is empty')`)
-	p.wait("a strip", `document.querySelector('[data-test="ready"] .checks').textContent.includes('· keyframes')`)
+	p.does(`document.querySelector('.form button[type=submit]').click()`)
+	p.reads("sheet", "The sheet is empty")
+	p.wait("a strip", `$('ready', '.checks').textContent.includes('· keyframes')`)
 	if dir := os.Getenv("KEENARC_LOOK"); dir != "" {
 		p.must(chromedp.Sleep(800e6))
 		p.shot(filepath.Join(dir, "empty.png"))
 	}
 	p.key("k")
-	p.wait("a keyframe", `document.querySelectorAll('[data-test="staff-track"] .post').length === 1`)
+	p.wait("a keyframe", `$$('staff-track', '.post').length === 1`)
 	// The second one goes where the playhead is put, beyond the first.
 	p.enter("frame", "96")
 	p.enter("value-track", "1000")
 	p.key("k")
-	p.wait("a move", `document.querySelectorAll('[data-test="staff-track"] .post').length === 2 && document.querySelector('.strip').textContent.includes('96 frames')`)
+	p.wait("a move", `$$('staff-track', '.post').length === 2 && document.querySelector('.strip').textContent.includes('96 frames')`)
 }

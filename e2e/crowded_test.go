@@ -125,15 +125,15 @@ func far(t *testing.T, addr string, each time.Duration) string {
 func (p *page) dragged(axis string, key, moves int) (painted, ribbons, frames []float64) {
 	p.t.Helper()
 	p.paints("pointermove")
-	p.must(chromedp.Evaluate[chromedp.Void](`(() => { window.ribbons = []; window.frames = []; let last = 0, was = performance.now();
+	p.does(`(() => { window.ribbons = []; window.frames = []; let last = 0, was = performance.now();
 		window.addEventListener('pointermove', (e) => { last = e.timeStamp; }, true);
 		new MutationObserver((all) => { if (all.some((m) => m.attributeName === 'd' && m.target.getAttribute('fill') === 'none' && m.target.parentElement?.getAttribute('clip-path')))
 			requestAnimationFrame(() => { const c = new MessageChannel(); c.port1.onmessage = () => window.ribbons.push(performance.now() - last); c.port2.postMessage(0); }); })
 			.observe(document.querySelector('[data-test="staff-` + axis + `"]'), { attributes: true, subtree: true });
-		const tick = (t) => { window.frames.push(t - was); was = t; requestAnimationFrame(tick); }; requestAnimationFrame(tick); })()`))
+		const tick = (t) => { window.frames.push(t - was); was = t; requestAnimationFrame(tick); }; requestAnimationFrame(tick); })()`)
 	x, y := p.centre(fmt.Sprintf(`[data-test="staff-%s"] [data-key="%d"] rect`, axis, key))
 	p.mouse(input.DispatchMouseEventTypeMousePressed, x, y, true)
-	p.must(chromedp.Evaluate[chromedp.Void](`window.took = []; window.frames = []; window.ribbons = [];`))
+	p.does(`window.took = []; window.frames = []; window.ribbons = [];`)
 	for i := range moves {
 		next := time.Now().Add(16 * time.Millisecond)
 		p.mouse(input.DispatchMouseEventTypeMouseMoved, x+18*math.Sin(float64(i)/9)+float64(i%2), y, true)
@@ -157,24 +157,24 @@ func TestMeasureDragging(t *testing.T) {
 	near := a.Addr
 	for _, on := range []struct{ what, addr string }{{"on loopback", near}, {"with 30 ms of network in between", far(t, near, 15*time.Millisecond)}} {
 		what, p := on.what, a.openAt(on.addr, "/shot/"+id+"/compose")
-		p.wait("the finder", `document.querySelector('[data-test="finder"]')?.dataset.drawn > 0 && document.querySelector('[data-test="staff-pan"]')`)
+		p.wait("the finder", `$('finder')?.dataset.drawn > 0 && $('staff-pan')`)
 		p.must(chromedp.Sleep(4 * time.Second))
-		key := eval[int](p, `Number([...document.querySelectorAll('[data-test="staff-pan"] [data-key]')][20].dataset.key)`)
+		key := eval[int](p, `Number([...$$('staff-pan', '[data-key]')][20].dataset.key)`)
 		painted, ribbons, frames := p.dragged("pan", key, 180)
 		t.Logf("%s, 9 axes with 40 keyframes over 2000 frames: pointer to painted median %.1f ms, 95th percentile %.1f ms of %d; ribbon after the newest move median %.1f, 95th %.1f ms of %d; between frames median %.1f, 95th %.1f, worst %.0f ms",
 			what, quantile(painted, 0.5), quantile(painted, 0.95), len(painted), quantile(ribbons, 0.5), quantile(ribbons, 0.95), len(ribbons), quantile(frames, 0.5), quantile(frames, 0.95), quantile(frames, 1))
 		p.must(chromedp.Sleep(2 * time.Second))
 		var drops []float64
 		for i := range 6 {
-			from := eval[int](p, fmt.Sprintf(`Number([...document.querySelectorAll('[data-test="staff-pan"] [data-key]')][%d].dataset.key)`, 8+3*i))
+			from := eval[int](p, fmt.Sprintf(`Number([...$$('staff-pan', '[data-key]')][%d].dataset.key)`, 8+3*i))
 			x, y := p.centre(fmt.Sprintf(`[data-test="staff-pan"] [data-key="%d"] rect`, from))
 			p.mouse(input.DispatchMouseEventTypeMousePressed, x, y, true)
 			for s := range 8 {
 				p.mouse(input.DispatchMouseEventTypeMouseMoved, x+float64(s), y, true)
 			}
 			p.must(chromedp.Sleep(400e6))
-			p.must(chromedp.Evaluate[chromedp.Void](`window.addEventListener('pointerup', (e) => { window.settled = 0; const began = e.timeStamp, s = document.querySelector('[data-test="score"]'), was = s.dataset.revision;
-				const look = () => { if (s.dataset.revision !== was && !s.dataset.tried) { const c = new MessageChannel(); c.port1.onmessage = () => { window.settled = performance.now() - began; }; c.port2.postMessage(0); } else requestAnimationFrame(look); }; requestAnimationFrame(look); }, { once: true, capture: true })`))
+			p.does(`window.addEventListener('pointerup', (e) => { window.settled = 0; const began = e.timeStamp, s = $('score'), was = s.dataset.revision;
+				const look = () => { if (s.dataset.revision !== was && !s.dataset.tried) { const c = new MessageChannel(); c.port1.onmessage = () => { window.settled = performance.now() - began; }; c.port2.postMessage(0); } else requestAnimationFrame(look); }; requestAnimationFrame(look); }, { once: true, capture: true })`)
 			p.mouse(input.DispatchMouseEventTypeMouseReleased, x+7, y, true)
 			p.wait("the drop", `window.settled > 0`)
 			drops = append(drops, eval[float64](p, `window.settled`))
@@ -187,8 +187,8 @@ func TestMeasureDragging(t *testing.T) {
 		p.end()
 	}
 	p := a.openAt(near, "/api/shelf")
-	p.must(chromedp.Evaluate[chromedp.Void](`document.body.innerHTML = '<i style="position:absolute;left:0;top:0;width:9px;height:9px;background:red;will-change:transform"></i>'; const dot = document.querySelector('i');
-		window.addEventListener('pointermove', (e) => { dot.style.transform = 'translate(' + e.clientX + 'px,' + e.clientY + 'px)'; })`))
+	p.does(`document.body.innerHTML = '<i style="position:absolute;left:0;top:0;width:9px;height:9px;background:red;will-change:transform"></i>'; const dot = document.querySelector('i');
+		window.addEventListener('pointermove', (e) => { dot.style.transform = 'translate(' + e.clientX + 'px,' + e.clientY + 'px)'; })`)
 	p.must(chromedp.Sleep(time.Second))
 	p.paints("pointermove")
 	for i := range 180 {

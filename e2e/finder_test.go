@@ -13,7 +13,7 @@ func TestOneMillimetreInTheFinder(t *testing.T) {
 	beside(t)
 	a := start(t)
 	p := a.open("/shot/" + a.shot + "/compose")
-	p.wait("the finder", `document.querySelector('[data-test="mark"]') && document.querySelector('[data-test="finder"]').dataset.drawn > 0`)
+	p.wait("the finder", `$('mark') && $('finder').dataset.drawn > 0`)
 	p.focusStaff("track")
 	p.enter("frame", "100")
 	p.enter("value-track", "750")
@@ -21,11 +21,11 @@ func TestOneMillimetreInTheFinder(t *testing.T) {
 	p.enter("value-tilt", "0")
 	p.enter("value-roll", "0")
 	p.enter("value-focus", "0.8")
-	p.wait("the focus", `document.querySelector('[data-test="finder"]').textContent.includes('focus 0.80 m')`)
+	p.reads("finder", "focus 0.80 m")
 	// Where the mark lies, in widths of the picture: the window may still find its size.
 	mark := func(track string) float64 {
 		p.enter("value-track", track)
-		p.wait("the finder to follow", `Number(document.querySelector('[data-test="mark"]').dataset.from) === 0.`+track)
+		p.wait("the finder to follow", `Number($('mark').dataset.from) === 0.`+track)
 		// The answers of earlier values may still come in: it counts once it lies still.
 		p.atRest()
 		x, at := math.NaN(), `(m => Number(m.dataset.x) / Number(m.dataset.width))(document.querySelector('[data-test="mark"]'))`

@@ -24,7 +24,7 @@ func (b *bench) slow() {
 // still waits until the rig stands at a frame and hands may be in the set.
 func (p *page) still(frame int) {
 	p.t.Helper()
-	p.wait(fmt.Sprintf("hands in at %04d", frame), fmt.Sprintf(`document.querySelector('[data-test="hands-state"]')?.textContent.includes('HANDS IN') && document.querySelector('[data-test="counter"]').textContent.trim() === '%04d'`, frame))
+	p.wait(fmt.Sprintf("hands in at %04d", frame), fmt.Sprintf(`$('hands-state')?.textContent.includes('HANDS IN') && $('counter').textContent.trim() === '%04d'`, frame))
 }
 
 func (b *bench) cell(layer, frame int) web.FrameCell {
@@ -60,27 +60,27 @@ func TestFrameByFrame(t *testing.T) {
 	b.slow()
 	a := &app{Running: &web.Running{Addr: b.server.addr}, t: t, shot: b.shot}
 	p := a.open("/")
-	p.wait("the shelf", `document.querySelector('[data-test="shot-SL-030"]')`)
+	p.there("shot-SL-030")
 	p.click("shot-SL-030")
-	p.wait("the shot", `document.querySelector('[data-test="sentence"]')`)
+	p.there("sentence")
 	p.key("5")
-	p.wait("the weave, and what comes first", `document.querySelector('[data-test="weave"]') && document.querySelector('[data-test="ready"]').textContent.includes('Press 2, then Home')`)
+	p.wait("the weave, and what comes first", `$('weave') && $('ready').textContent.includes('Press 2, then Home')`)
 	p.key("n")
 	p.wait("a refusal in words", `document.querySelector('.trouble')?.textContent.includes('not homed')`)
 	p.key("2")
 	p.click("home")
 	p.click("ask-yes")
-	p.wait("homed", `document.querySelector('[data-test="stage-line-up"]').textContent.includes('all homed')`)
+	p.reads("stage-line-up", "all homed")
 	p.key("5")
-	p.wait("where it is", `document.querySelector('[data-test="ready"]').textContent.includes('Press N to go there')`)
+	p.reads("ready", "Press N to go there")
 	p.key("n")
 	p.wait("a question about the way", `document.querySelector('#ask-title')?.textContent.includes('to frame 0000')`)
 	p.click("ask-yes")
 	p.still(0)
 	for f := 0; f < 6; f += 2 {
-		p.wait("what one press does", fmt.Sprintf(`document.querySelector('[data-test="then"]').textContent.includes('then rim, then on to %04d')`, f+2))
+		p.wait("what one press does", fmt.Sprintf(`$('then').textContent.includes('then rim, then on to %04d')`, f+2))
 		p.key("n")
-		p.wait("hands out", `document.querySelector('[data-test="hands-state"]').textContent.includes('EXPOSING')`)
+		p.reads("hands-state", "EXPOSING")
 		p.still(f + 2)
 		if b.cell(0, f).State != weave.Taken || b.cell(1, f).State != weave.Taken {
 			t.Errorf("frame %d: %+v, %+v", f, b.cell(0, f), b.cell(1, f))
@@ -91,12 +91,12 @@ func TestFrameByFrame(t *testing.T) {
 	}
 	// Step over and take it back: nothing was exposed.
 	p.key("v")
-	p.wait("stepped over", `document.querySelector('[data-test="counter"]').textContent.trim() === '0008'`)
+	p.wait("stepped over", `$('counter').textContent.trim() === '0008'`)
 	p.chord("z", "KeyZ", 90, ctrl)
 	p.still(6)
 	// Once more: back at 0004, both layers, and on.
 	p.key("o")
-	p.wait("back at 0004", `document.querySelector('[data-test="counter"]').textContent.trim() === '0004'`)
+	p.wait("back at 0004", `$('counter').textContent.trim() === '0004'`)
 	p.key("n")
 	p.still(4)
 	p.key("n")
@@ -106,11 +106,11 @@ func TestFrameByFrame(t *testing.T) {
 	}
 	// Stopped while it exposes: that picture is finished, and nothing more is begun.
 	p.key("n")
-	p.wait("hands out", `document.querySelector('[data-test="hands-state"]').textContent.includes('EXPOSING')`)
+	p.reads("hands-state", "EXPOSING")
 	b.says("nothing else moves the rig meanwhile", b.ask("/api/machines/plank/home", "{}"), "is still being carried out: frame 0006 beauty is taken")
 	b.says("nor lets it go", b.ask("/api/machines/plank/free", `{"axis":"pan"}`), "is still being carried out: frame 0006 beauty is taken")
 	p.must(chromedp.KeyEvent("\u001b"))
-	p.wait("it says so", `document.querySelector('[data-test="frames-trouble"]')?.textContent.includes('stopped before 0006 rim; press N to go on')`)
+	p.reads("frames-trouble", "stopped before 0006 rim; press N to go on")
 	if b.cell(0, 6).State != weave.Taken || b.cell(1, 6).State != weave.Empty {
 		t.Errorf("stopped: %+v, %+v", b.cell(0, 6), b.cell(1, 6))
 	}
@@ -120,28 +120,28 @@ func TestFrameByFrame(t *testing.T) {
 		t.Errorf("gone on: %+v", b.cell(1, 6))
 	}
 	// The last picture against the live one, the last ones at rate.
-	p.wait("a live picture", `document.querySelector('[data-test="picture"] img')?.src.startsWith('blob:')`)
+	p.wait("a live picture", `$('picture', 'img')?.src.startsWith('blob:')`)
 	p.hold("b", func() {
-		p.wait("the last picture", `document.querySelector('[data-test="picture-of"]').textContent === 'frame 0006, beauty'`)
-		p.wait("the live one", `document.querySelector('[data-test="picture-of"]').textContent === 'live'`)
+		p.wait("the last picture", `$('picture-of').textContent === 'frame 0006, beauty'`)
+		p.wait("the live one", `$('picture-of').textContent === 'live'`)
 	})
 	p.hold("m", func() {
 		for _, f := range []string{"0000", "0002", "0004", "0006"} {
-			p.wait("frame "+f, fmt.Sprintf(`document.querySelector('[data-test="picture-of"]').textContent === 'frame %s, beauty'`, f))
+			p.wait("frame "+f, fmt.Sprintf(`$('picture-of').textContent === 'frame %s, beauty'`, f))
 		}
 	})
-	p.wait("live again", `document.querySelector('[data-test="picture-of"]').textContent.includes('live, from the camera')`)
+	p.reads("picture-of", "live, from the camera")
 
 	// The plug of the application is pulled while it exposes.
 	p.key("n")
-	p.wait("hands out", `document.querySelector('[data-test="hands-state"]').textContent.includes('EXPOSING')`)
+	p.reads("hands-state", "EXPOSING")
 	b.kill(0)
 	if b.server.addr != a.Addr {
 		t.Skipf("the port was taken meanwhile")
 	}
-	p.wait("it is back", `document.querySelector('[data-test="hands-state"]').textContent.includes('HANDS IN')`)
+	p.reads("hands-state", "HANDS IN")
 	b.settled()
-	p.wait("the rest of the frame", `document.querySelector('[data-test="ready"]').textContent.includes('press N when the set is right')`)
+	p.reads("ready", "press N when the set is right")
 	for b.frames().Now.Frame == 8 {
 		p.key("n")
 		time.Sleep(time.Second)
@@ -152,14 +152,14 @@ func TestFrameByFrame(t *testing.T) {
 	}
 	// The rig's power goes: that picture is uncertain, is looked at and answered.
 	p.key("n")
-	p.wait("hands out", `document.querySelector('[data-test="hands-state"]').textContent.includes('EXPOSING')`)
+	p.reads("hands-state", "EXPOSING")
 	time.Sleep(150 * time.Millisecond)
 	b.kill(2)
-	p.wait("it is asked", `document.querySelector('[data-test="unsure"]')?.textContent.includes('Taken or not?')`)
+	p.reads("unsure", "Taken or not?")
 	p.click("unsure")
-	p.wait("its picture", `document.querySelector('[data-test="picture"] img')?.src.includes('/api/pictures/') && document.querySelector('[data-test="answer-yes"]:not(:disabled)')`)
+	p.wait("its picture", `$('picture', 'img')?.src.includes('/api/pictures/') && document.querySelector('[data-test="answer-yes"]:not(:disabled)')`)
 	p.click("answer-yes")
-	p.wait("answered", `!document.querySelector('[data-test="unsure"]')`)
+	p.gone("unsure")
 	b.wished = true
 	b.settled()
 	b.compare()
@@ -175,9 +175,9 @@ func TestLayersAndNotes(t *testing.T) {
 	b := newBench(t, folder(t))
 	a := &app{Running: &web.Running{Addr: b.server.addr}, t: t, shot: b.shot}
 	p := a.open("/shot/" + b.shot + "/shoot")
-	p.wait("the weave", `document.querySelector('[data-test="weave"]')`)
+	p.there("weave")
 	p.enter("note", "Left thumb off the case.")
-	p.wait("the note kept", `document.querySelector('[data-test="kept"]')`)
+	p.there("kept")
 	for late := time.Now().Add(10 * time.Second); b.frames().Notes[0] != "Left thumb off the case."; time.Sleep(50 * time.Millisecond) {
 		if time.Now().After(late) {
 			t.Fatalf("the note is %q", b.frames().Notes[0])
@@ -186,14 +186,14 @@ func TestLayersAndNotes(t *testing.T) {
 	p.click("scheme")
 	p.enter("scheme-holds", "every 2")
 	p.click("scheme-save")
-	p.wait("what is wrong", `document.querySelector('[data-test="scheme-said"]')?.textContent.includes('give them as 0000 every 2')`)
+	p.reads("scheme-said", "give them as 0000 every 2")
 	p.enter("scheme-holds", "0000 every 2, 0048 every 1")
 	p.click("add-layer")
 	p.click("scheme-save")
-	p.wait("a name is asked for", `document.querySelector('[data-test="scheme-said"]')?.textContent.includes('of 1 to 40 letters')`)
+	p.reads("scheme-said", "of 1 to 40 letters")
 	p.enter("layer-4-name", "matte")
 	p.click("scheme-save")
-	p.wait("the sheet closed", `!document.querySelector('[data-test="scheme-sheet"]')`)
+	p.gone("scheme-sheet")
 	v := b.frames()
 	if len(v.Rows) != 4 || v.Rows[3].Name != "matte" || len(v.Frames) != 24+48 {
 		t.Errorf("%d rows, %d frames", len(v.Rows), len(v.Frames))
@@ -201,12 +201,12 @@ func TestLayersAndNotes(t *testing.T) {
 	// A shot that is not taken so says how it can be, once it has a move.
 	p.must(chromedp.Navigate(a.Addr + "/shot/" + b.d.shot + "/shoot/frames"))
 	p.click("on-ones")
-	p.wait("its weave", `document.querySelector('[data-test="weave"]')`)
+	p.there("weave")
 	p.key("3")
 	p.key("5")
-	p.wait("its own way", `document.querySelector('[data-test="weave"]')`)
+	p.there("weave")
 	p.click("sheet-passes")
-	p.wait("the passes are there, too", `document.querySelector('[data-test="stack"]')`)
+	p.there("stack")
 }
 
 // Hundreds of frames scroll as one does: no more than what is seen is drawn.
@@ -225,8 +225,8 @@ func TestLongWeave(t *testing.T) {
 	}
 	a := &app{Running: &web.Running{Addr: b.server.addr}, t: t, shot: b.shot}
 	p := a.open("/shot/" + b.shot + "/shoot")
-	p.wait("the weave", `document.querySelector('[data-test="cell-beauty-0"]')`)
-	if n := eval[int](p, `document.querySelectorAll('[data-test="weave"] rect.cell').length`); n > 120 {
+	p.there("cell-beauty-0")
+	if n := eval[int](p, `$$('weave', 'rect.cell').length`); n > 120 {
 		t.Errorf("%d cells are drawn", n)
 	}
 	// A step of the wheel, sixty times, as fast as it can be painted.
@@ -236,6 +236,6 @@ func TestLongWeave(t *testing.T) {
 		return (performance.now() - began) / 60; })()`)
 	t.Logf("%.1f ms a step of ten frames", ms)
 	// While it was wheeled it may have gone to the frame at hand once, as it does at first.
-	p.must(chromedp.Evaluate[chromedp.Void](`document.querySelector('[data-test="weave"]').scrollLeft = 24000`))
-	p.wait("a far cell", `document.querySelector('[data-test="cell-beauty-600"]')`)
+	p.does(`$('weave').scrollLeft = 24000`)
+	p.there("cell-beauty-600")
 }

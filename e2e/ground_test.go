@@ -15,9 +15,9 @@ func TestEscHeldDownIsOneStop(t *testing.T) {
 	beside(t)
 	a := start(t)
 	p := a.open("/shot/" + a.shot + "/compose")
-	p.wait("the sheet", `document.querySelector('[data-test="seal"]')`)
+	p.there("seal")
 	before := a.stops(t)
-	p.must(chromedp.Evaluate[chromedp.Void](`for (let i = 0; i < 30; i++) window.dispatchEvent(new KeyboardEvent('keydown', { key: 'Escape', repeat: i > 0, bubbles: true }))`))
+	p.does(`for (let i = 0; i < 30; i++) window.dispatchEvent(new KeyboardEvent('keydown', { key: 'Escape', repeat: i > 0, bubbles: true }))`)
 	for late := time.Now().Add(10 * time.Second); a.stops(t) == before; {
 		if time.Now().After(late) {
 			t.Fatal("Esc does not stop")
@@ -36,7 +36,7 @@ func TestWrapNamesWhatWasSetAside(t *testing.T) {
 	a := start(t)
 	p := a.open("/shot/" + a.shot + "/wrap")
 	p.wait("the log", `document.querySelector('.wrap')`)
-	if eval[bool](p, `document.querySelector('[data-test="aside"]') !== null`) {
+	if eval[bool](p, `$('aside') !== null`) {
 		t.Error("something is said to be set aside")
 	}
 	aside := a.Floor.Aside().File
@@ -44,9 +44,9 @@ func TestWrapNamesWhatWasSetAside(t *testing.T) {
 	if err := os.WriteFile(filepath.Join(filepath.Dir(aside), "spool.jsonl"), []byte(line+"\n"), 0o644); err != nil {
 		t.Fatal(err)
 	}
-	p.wait("the file's name", fmt.Sprintf(`document.querySelector('[data-test="aside"]')?.textContent.includes(%q)`, aside))
+	p.wait("the file's name", fmt.Sprintf(`$('aside')?.textContent.includes(%q)`, aside))
 	p.must(chromedp.Navigate(a.Addr + "/shot/" + a.shot + "/wrap"))
-	p.wait("the log's line", fmt.Sprintf(`document.querySelector('[data-test="log"]')?.textContent.includes(%q)`, "An entry could not be stored and lies in "+aside))
+	p.wait("the log's line", fmt.Sprintf(`$('log')?.textContent.includes(%q)`, "An entry could not be stored and lies in "+aside))
 	if dir := os.Getenv("KEENARC_LOOK"); dir != "" {
 		p.shot(filepath.Join(dir, "wrap-aside.png"))
 	}
@@ -58,28 +58,28 @@ func TestADragIsOneEdit(t *testing.T) {
 	beside(t)
 	a := start(t)
 	p := a.open("/shot/" + a.shot + "/compose")
-	p.wait("the score laid out", `document.querySelector('[data-test="staff-track"] .post[data-key="240"] rect')?.getBoundingClientRect().x > 1000`)
+	p.wait("the score laid out", `$('staff-track', '.post[data-key="240"] rect')?.getBoundingClientRect().x > 1000`)
 	p.focusStaff("pan")
 	p.chord("Enter", "Enter", 13, 0)
-	p.wait("an open staff", `document.querySelector('[data-test="staff-pan"]').dataset.opened === 'true'`)
+	p.wait("an open staff", `$('staff-pan').dataset.opened === 'true'`)
 	at := func(f int) (x, y float64) {
-		r := eval[[]float64](p, fmt.Sprintf(`(() => { const r = document.querySelector('[data-test="staff-pan"] .post[data-key="%d"] rect:nth-of-type(2)').getBoundingClientRect(); return [r.x + r.width / 2, r.y + r.height / 2]; })()`, f))
+		r := eval[[]float64](p, fmt.Sprintf(`(() => { const r = $('staff-pan', '.post[data-key="%d"] rect:nth-of-type(2)').getBoundingClientRect(); return [r.x + r.width / 2, r.y + r.height / 2]; })()`, f))
 		return r[0], r[1]
 	}
 	x, y := at(70)
 	x1, _ := at(150)
 	perFrame := (x1 - x) / 80
 	p.must(chromedp.DragAndDropXY(x, y, x+20*perFrame, y-20, 8))
-	p.wait("the move", `document.querySelector('.strip').textContent.includes('0070 moved to 0090')`)
+	p.strip("0070 moved to 0090")
 	if v, ok := a.key("pan", 90); !ok || v <= 9.5 {
 		t.Errorf("pan at 90 is %g, %v", v, ok)
 	}
 	p.click("undo")
-	p.wait("the undo", `document.querySelector('[data-test="staff-pan"] .post[data-key="70"]')`)
+	p.wait("the undo", `$('staff-pan', '.post[data-key="70"]')`)
 	a.wantKey(p, "pan", 70, 9)
 	x, y = at(70)
 	p.must(chromedp.DragAndDropXY(x, y, x1, y-30, 8))
-	p.wait("a sentence", `document.querySelector('[role="alert"]')?.textContent.includes('pan has a keyframe at 150 already')`)
+	p.warns("pan has a keyframe at 150 already")
 	a.wantKey(p, "pan", 70, 9)
 	a.wantKey(p, "pan", 150, -12)
 }

@@ -77,15 +77,15 @@ func TestHomingInEveryWay(t *testing.T) {
 	p.pickAxis("wren", "elbow", "Elbow")
 	a.homing("wren", func() { p.click("home"); p.click("ask-yes") })
 	p.wait("its check pose", `document.querySelector('[data-test="confirm-check"]:not([disabled])')?.textContent.includes('All 6 pairs')`)
-	p.wait("the marks", `document.querySelector('[data-test="marks"]')?.getAttribute('aria-label') === 'the marks meet'`)
+	p.wait("the marks", `$('marks')?.getAttribute('aria-label') === 'the marks meet'`)
 	if s := a.now("wren"); s.Homed("elbow") {
 		t.Error("homed before anybody looked")
 	}
 	p.click("confirm-check")
-	p.wait("homed", `document.querySelector('[data-test="axis-elbow"] .name span').textContent === 'homed'`)
+	p.wait("homed", `$('axis-elbow', '.name span').textContent === 'homed'`)
 	a.becomes("wren", "homed, all of it", allHomed)
 	p.pickAxis("wren", "focus", "Focus")
-	p.says("the range that it learnt", "repeats", "as described")
+	p.reads("repeats", "as described")
 	// A battery that went flat: its marks are apart when it says that they meet.
 	if code, b := a.post("/api/machines/wren/pretend", `{"what":"encoder forgot","axis":"wrist","on":true}`); code != 200 {
 		t.Fatal(b)
@@ -94,17 +94,17 @@ func TestHomingInEveryWay(t *testing.T) {
 	p.click("home-one")
 	p.click("ask-yes")
 	p.wait("its check pose", `document.querySelector('[data-test="confirm-check"]:not([disabled])')`)
-	p.wait("the marks apart", `document.querySelector('[data-test="marks"]').textContent.includes('far off')`)
+	p.reads("marks", "far off")
 	// Turnstile by its witness mark and by hand.
 	p.pickAxis("turnstile", "turn", "Turn")
 	p.choose("way", "witness mark")
 	p.click("confirm-mark")
-	p.says("homed", "axis-turn", "homed")
+	p.reads("axis-turn", "homed")
 	p.choose("way", "by hand")
 	p.click("confirm-low")
-	p.says("the next", "home-said", "other end that it shall not pass")
+	p.reads("home-said", "other end that it shall not pass")
 	p.click("confirm-high")
-	p.says("it has not moved", "home-said", "drive it to the other end")
+	p.reads("home-said", "drive it to the other end")
 	// Heron's arm against its stop.
 	p.pickAxis("heron", "arm", "Arm")
 	a.homing("heron", func() {
@@ -112,43 +112,43 @@ func TestHomingInEveryWay(t *testing.T) {
 		p.wait("in words", `document.getElementById('ask-text')?.textContent.includes("until the motor stalls, then back to the motor's index")`)
 		p.click("ask-yes")
 	})
-	p.says("homed", "axis-arm", "homed")
+	p.reads("axis-arm", "homed")
 	// Plank's track twice: how well it repeats in three units.
 	p.pickAxis("plank", "track", "Track")
 	a.homed(func() { p.click("home"); p.click("ask-yes") })
-	p.says("once", "repeats", "Homed once")
+	p.reads("repeats", "Homed once")
 	p.click("home-one")
 	p.click("ask-yes")
-	p.says("twice, in three units", "repeats", "2 homings within")
-	p.says("pixels", "repeats", "px at the sensor")
+	p.reads("repeats", "2 homings within")
+	p.reads("repeats", "px at the sensor")
 	// Past its soft limits, loudly, on another screen too, and back by themselves.
 	p.click("suspend")
 	p.click("ask-yes")
-	p.says("the band", "limits-off", "SOFT LIMITS OFF")
+	p.reads("limits-off", "SOFT LIMITS OFF")
 	p.key("3")
-	p.says("the band on Compose", "limits-off", "Plank, track")
-	p.says("the reason", "ready", "limits on")
+	p.reads("limits-off", "Plank, track")
+	p.reads("ready", "limits on")
 	if code, b := a.post("/api/machines/plank/goto", `{"shot":"`+a.shot+`"}`); code == 200 {
 		t.Error("it goes there without limits", b)
 	}
 	p.click("limits-on")
-	p.wait("no band", `!document.querySelector('[data-test="limits-off"]')`)
+	p.gone("limits-off")
 	if code, b := a.post("/api/machines/plank/suspend", `{"axis":"track","seconds":4}`); code != 200 {
 		t.Fatal(b)
 	}
-	p.says("the band again", "limits-off", "track")
-	p.wait("back on by itself", `!document.querySelector('[data-test="limits-off"]')`)
+	p.reads("limits-off", "track")
+	p.gone("limits-off")
 	// A limit is taught from where it stands.
 	p.key("2")
-	p.wait("the axes", `document.querySelector('[data-test="teach-low"]')`)
+	p.there("teach-low")
 	p.click("teach-low")
-	p.wait("taught", `document.querySelector('[data-test="low-track"]').value === '20.0'`)
+	p.holds("low-track", "20.0")
 	if code, b := a.post("/api/machines/plank/pretend", `{"what":"dead sensor","axis":"track","on":true}`); code != 200 {
 		t.Fatal(b)
 	}
 	p.click("home-one")
 	p.click("ask-yes")
-	p.says("why", "home-trouble", "look at the sensor")
+	p.reads("home-trouble", "look at the sensor")
 	// The drives' state is heard, if wanted.
 	p.click("drive")
 	p.wait("a sound", `document.documentElement.dataset.sounded === 'holding'`)
@@ -176,17 +176,17 @@ func TestZeroHere(t *testing.T) {
 	p := a.open("/shot/" + a.shot + "/line-up")
 	p.pickAxis("plank", "pan", "Pan")
 	p.click("along-0")
-	p.wait("it looks up the rail", `document.querySelector('[data-test="zero"]').value === '-87'`)
+	p.holds("zero", "-87")
 	p.click("zero-here")
-	p.wait("the zero", `document.querySelector('[data-test="zero"]').value === '3'`)
+	p.holds("zero", "3")
 	p.click("keep-line-up")
-	p.says("kept", "line-up-said", "Sealed paths stay sealed")
-	p.says("the reason", "ready", "the zero of Pan was laid elsewhere since the path was sealed. Press S")
+	p.reads("line-up-said", "Sealed paths stay sealed")
+	p.reads("ready", "the zero of Pan was laid elsewhere since the path was sealed. Press S")
 	if s := a.now("plank"); s.Axes["pan"].Soft != [2]float64{-170, 170} || !s.Homed("pan") {
 		t.Errorf("the machine's own: %v, homed %v", s.Axes["pan"].Soft, s.Homed("pan"))
 	}
 	p.key("s")
-	p.wait("sealed for it", `!document.querySelector('[data-test="ready"]').textContent.includes('laid elsewhere')`)
+	p.readsNot("ready", "laid elsewhere")
 	if code, b := a.post("/api/machines/plank/goto", `{"shot":"`+a.shot+`","frame":0}`); code != 200 {
 		t.Fatal(b)
 	}
@@ -197,5 +197,5 @@ func TestZeroHere(t *testing.T) {
 	p.key("3")
 	p.click("live-on")
 	p.click("ask-yes")
-	p.wait("the plan's value", `document.querySelector('[data-test="value-pan"]').value === '24.00'`)
+	p.holds("value-pan", "24.00")
 }

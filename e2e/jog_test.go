@@ -28,7 +28,7 @@ func TestJog(t *testing.T) {
 	p := a.open("/shot/" + a.shot + "/line-up")
 	p.wait("the axes", `document.querySelector('[data-test="jog-up"][aria-disabled="false"]')`)
 	p.click("pick-axis-pan")
-	p.wait("Pan", `document.querySelector('[data-test="home-one"]').textContent.includes('Pan')`)
+	p.reads("home-one", "Pan")
 	pan := func() float64 { return a.Floor.Now().State.Pos("pan") }
 	jogging := func(s link.State, _ bool) bool { return s.Mode == link.Jogging }
 	still := func(s link.State, _ bool) bool { return s.Mode == link.Idle }

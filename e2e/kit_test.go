@@ -288,14 +288,28 @@ func (p *page) must(steps ...chromedp.Action[chromedp.Void]) {
 	}
 }
 
+// names lets what runs in a page call what is shown by its name: $('hold') is what has that
+// data-test, $('staff-pan', '.post') what lies in it, $$ all of them.
+const names = `const css = (id, part) => '[data-test="' + id + '"]' + (part ? ' ' + part : '');
+	const $ = (id, part) => document.querySelector(css(id, part)), $$ = (id, part) => document.querySelectorAll(css(id, part));
+`
+
+func named(js string) string { return "(() => {" + names + "return (" + js + ");})()" }
+
 // eval runs an expression in the page.
 func eval[T any](p *page, js string) T {
 	p.t.Helper()
-	v, err := chromedp.Run(p.ctx, chromedp.Evaluate[T](js, chromedp.EvalAwaitPromise))
+	v, err := chromedp.Run(p.ctx, chromedp.Evaluate[T](named(js), chromedp.EvalAwaitPromise))
 	if err != nil {
 		p.t.Fatalf("%s: %v", js, err)
 	}
 	return v
+}
+
+// does carries something out in the page.
+func (p *page) does(js string) {
+	p.t.Helper()
+	p.must(chromedp.Evaluate[chromedp.Void]("(() => {" + names + js + ";})()"))
 }
 
 // patience is how long is waited for what takes some time: what yields to others takes longer.
@@ -312,7 +326,7 @@ func (p *page) wait(what, js string) {
 	ctx, cancel := context.WithTimeout(p.ctx, patience(p.t, 40*time.Second))
 	defer cancel()
 	for {
-		ok, err := chromedp.Run(ctx, chromedp.Evaluate[bool]("!!("+js+")"))
+		ok, err := chromedp.Run(ctx, chromedp.Evaluate[bool](named("!!("+js+")")))
 		if err == nil && ok {
 			return
 		}
@@ -327,6 +341,36 @@ func (p *page) wait(what, js string) {
 		case <-time.After(40 * time.Millisecond):
 		}
 	}
+}
+
+// there waits until something is shown, by its name.
+func (p *page) there(id string) { p.t.Helper(); p.wait(id, fmt.Sprintf(`$(%q)`, id)) }
+
+// gone waits until it is not.
+func (p *page) gone(id string) { p.t.Helper(); p.wait(id+" to go", fmt.Sprintf(`!$(%q)`, id)) }
+
+// reads waits until its text has these words in it.
+func (p *page) reads(id, words string) {
+	p.t.Helper()
+	p.wait(id+" to read "+words, fmt.Sprintf(`$(%q)?.textContent.includes(%q)`, id, words))
+}
+
+// readsNot waits until its text has not.
+func (p *page) readsNot(id, words string) {
+	p.t.Helper()
+	p.wait(id+" not to read "+words, fmt.Sprintf(`$(%q) && !$(%[1]q).textContent.includes(%q)`, id, words))
+}
+
+// holds waits until a field holds this.
+func (p *page) holds(id, value string) {
+	p.t.Helper()
+	p.wait(id+" to hold "+value, fmt.Sprintf(`$(%q)?.value === %q`, id, value))
+}
+
+// warns waits until the page warns in these words.
+func (p *page) warns(words string) {
+	p.t.Helper()
+	p.wait("a warning of "+words, fmt.Sprintf(`document.querySelector('[role="alert"]')?.textContent.includes(%q)`, words))
 }
 
 func test(id string) string { return fmt.Sprintf(`[data-test="%s"]`, id) }
@@ -468,7 +512,7 @@ func (a *app) atFirst(p *page, begin func()) {
 		a.rigWait("going", func(s link.State, _ bool) bool { return s.Mode == link.Moving })
 		a.rigWait("at first", func(s link.State, _ bool) bool { return s.Mode == link.Idle })
 		for range 40 {
-			if eval[bool](p, `document.querySelector('[data-test="hold"]')?.classList.contains('ready') ?? false`) {
+			if eval[bool](p, `$('hold')?.classList.contains('ready') ?? false`) {
 				return
 			}
 			p.must(chromedp.Sleep(100e6))

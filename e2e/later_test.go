@@ -23,7 +23,7 @@ func TestALongSealIsAnsweredAtOnce(t *testing.T) {
 		}
 	}
 	p := a.open("/shot/" + made.ID + "/compose")
-	p.wait("the move", `document.querySelector('[data-test="staff-track"]')`)
+	p.there("staff-track")
 	p.atRest()
 	p.key("s")
 	p.wait("how far it is", `document.body.textContent.match(/working out the seal, \d+ s/)`)

@@ -17,40 +17,40 @@ func TestLensSheet(t *testing.T) {
 	beside(t)
 	a := start(t)
 	p := a.open("/shot/" + a.shot + "/line-up/lens")
-	p.says("the focus ring", "lens-says", "Focus is not homed")
+	p.reads("lens-says", "Focus is not homed")
 	p.enter("mark-value", "1.02")
 	p.click("mark-take")
-	p.says("where it stands", "lens-said", "Home the ring first, or type where it stands in degrees.")
+	p.reads("lens-said", "Home the ring first, or type where it stands in degrees.")
 	p.enter("mark-deg", "110")
 	p.enter("mark-value", "near")
 	p.click("mark-take")
-	p.says("a sentence", "lens-said", "give metres, as 1.83, or feet and inches")
+	p.reads("lens-said", "give metres, as 1.83, or feet and inches")
 	p.enter("mark-value", "9")
 	p.click("mark-take")
-	p.says("it cannot be", "lens-said", "distances must all rise or all fall with the ring")
+	p.reads("lens-said", "distances must all rise or all fall with the ring")
 	p.enter("mark-value", `3' 4 1/8"`)
 	p.click("mark-take")
-	p.says("the stray", "stray", "goes with none of the others")
+	p.reads("stray", "goes with none of the others")
 	p.click("feet")
-	p.says("in feet", "stray", "3′ 4 1/8″")
+	p.reads("stray", "3′ 4 1/8″")
 	p.click("feet")
 	p.click("unmark-3")
-	p.wait("no stray", `!document.querySelector('[data-test="stray"]')`)
+	p.gone("stray")
 	p.click("ring-iris")
-	p.wait("the stops", `document.querySelector('[data-test="ring-drawing"]')?.textContent.includes('T 5.6')`)
+	p.reads("ring-drawing", "T 5.6")
 	p.enter("mark-deg", "10")
 	p.enter("mark-value", "0")
 	p.click("mark-take")
-	p.says("no such stop", "lens-said", "must be above zero")
+	p.reads("lens-said", "must be above zero")
 	p.click("ring-zoom")
-	p.says("no marks", "lens-says", "Nobody took marks of the zoom ring.")
+	p.reads("lens-says", "Nobody took marks of the zoom ring.")
 	for deg, mm := range map[string]string{"0": "35 mm", "90": "70"} {
 		p.enter("mark-deg", deg)
 		p.enter("mark-value", mm)
 		p.click("mark-take")
-		p.says("the mark", "lens-said", "Mark at "+deg)
+		p.reads("lens-said", "Mark at "+deg)
 	}
-	p.wait("a scale", `document.querySelector('[data-test="ring-drawing"]')?.textContent.includes('70 mm')`)
+	p.reads("ring-drawing", "70 mm")
 	p.click("ring-focus")
 	// A chart of 1000 and 980 pixels: it breathes less than a thin lens.
 	p.click("breathing")
@@ -58,14 +58,14 @@ func TestLensSheet(t *testing.T) {
 		p.enter(id, v)
 	}
 	p.click("breath-in")
-	p.says("measured", "lens-note", "as it was measured")
+	p.reads("lens-note", "as it was measured")
 	p.enter("crop", "0.5")
 	p.click("framing-keep")
-	p.says("a sentence", "lens-said", "digital zoom 0.5; give 1 (none) to 8")
+	p.reads("lens-said", "digital zoom 0.5; give 1 (none) to 8")
 	p.enter("crop", "1.5")
 	p.click("upright")
 	p.click("framing-keep")
-	p.wait("what it costs", `[...document.querySelectorAll('[data-test="lens-note"]')].some((e) => e.textContent.includes('44 % of them'))`)
+	p.wait("what it costs", `[...$$('lens-note')].some((e) => e.textContent.includes('44 % of them'))`)
 	var v struct {
 		Lens struct {
 			W  float64 `json:"width_mm"`
@@ -79,7 +79,7 @@ func TestLensSheet(t *testing.T) {
 	}
 	p.key("3")
 	// 14 mm cropped by 1.5 behind 35 mm: 15.2° across; the wide way it was 39.2.
-	p.wait("the finder, upright", `/across 15\.[0-4]°/.test(document.querySelector('[data-test="finder"]')?.textContent)`)
+	p.wait("the finder, upright", `/across 15\.[0-4]°/.test($('finder')?.textContent)`)
 }
 
 // Depth of field and field of view are the same on the pose, on the lens sheet and in the
@@ -137,14 +137,14 @@ func TestPeriscope(t *testing.T) {
 	p.click("optics")
 	p.enter("optic-up", "9e9")
 	p.click("framing-keep")
-	p.says("a sentence", "lens-said", "give at most 10 m, half a turn, and 90° up or down")
+	p.reads("lens-said", "give at most 10 m, half a turn, and 90° up or down")
 	p.enter("optic-up", "200")
 	p.enter("optic-tilt", "30")
 	p.click("add-pupil")
 	p.enter("pupil-at-0", "1.1")
 	p.enter("pupil-mm-0", "90")
 	p.click("framing-keep")
-	p.says("kept", "lens-said", "Kept.")
+	p.reads("lens-said", "Kept.")
 	now := pose()
 	for k, want := range [3]float64{0, 0, 0.2} {
 		if d := now.View.At[k] - was.View.At[k]; math.Abs(d-want) > 1e-6 {
@@ -155,7 +155,7 @@ func TestPeriscope(t *testing.T) {
 		t.Errorf("it looks along %v, its pupil is at %v", f, now.View.Pupil)
 	}
 	p.key("3")
-	p.wait("the sheet draws it", `document.querySelector('[data-test="finder"]')?.dataset.drawn > 0`)
+	p.wait("the sheet draws it", `$('finder')?.dataset.drawn > 0`)
 	if _, errs := p.seen(); len(errs) > 1 { // the one that was refused
 		t.Errorf("console: %v", errs)
 	}
@@ -217,9 +217,9 @@ func TestZoomAndUpright(t *testing.T) {
 	}
 	// The camera is turned by a quarter, and its package says so.
 	p := a.open("/shot/" + a.shot + "/compose")
-	p.wait("the finder", `document.querySelector('[data-test="finder"]')?.dataset.drawn > 0`)
+	p.wait("the finder", `$('finder')?.dataset.drawn > 0`)
 	p.click("seeing")
-	p.wait("the picture", `document.querySelector('[data-test="real-picture"] img')?.naturalWidth > 0`)
+	p.wait("the picture", `$('real-picture', 'img')?.naturalWidth > 0`)
 	grey := func() []float64 {
 		return eval[[]float64](p, `(async () => { const b = await createImageBitmap(await (await fetch('/api/camera/look?width=320')).blob()); const c = new OffscreenCanvas(64, 64), x = c.getContext('2d');
 			x.drawImage(b, (b.width - b.height) / 2, 0, b.height, b.height, 0, 0, 64, 64); const d = x.getImageData(0, 0, 64, 64).data; return Array.from({ length: 4096 }, (_, i) => d[4 * i] + d[4 * i + 1] + d[4 * i + 2]); })()`)
@@ -246,11 +246,11 @@ func TestZoomAndUpright(t *testing.T) {
 	p.must(chromedp.Navigate(a.Addr + "/shot/" + a.shot + "/line-up/lens"))
 	p.click("upright")
 	p.click("framing-keep")
-	p.says("kept", "lens-said", "Kept.")
+	p.reads("lens-said", "Kept.")
 	p.key("3")
-	p.wait("it is shown turned", `getComputedStyle(document.querySelector('[data-test="real-picture"] img')).transform.startsWith('matrix(0, 1, -1, 0')`)
+	p.wait("it is shown turned", `getComputedStyle($('real-picture', 'img')).transform.startsWith('matrix(0, 1, -1, 0')`)
 	p.must(chromedp.Navigate(a.Addr + "/camera?turned"))
-	p.wait("in its own window", `document.querySelector('[data-test="camera-picture"] img')?.naturalWidth > 0 && getComputedStyle(document.querySelector('[data-test="camera-picture"] img')).transform.startsWith('matrix(0, 1, -1, 0')`)
+	p.wait("in its own window", `$('camera-picture', 'img')?.naturalWidth > 0 && getComputedStyle($('camera-picture', 'img')).transform.startsWith('matrix(0, 1, -1, 0')`)
 	p.click("turned")
-	p.wait("as it comes", `getComputedStyle(document.querySelector('[data-test="camera-picture"] img')).transform === 'none'`)
+	p.wait("as it comes", `getComputedStyle($('camera-picture', 'img')).transform === 'none'`)
 }

@@ -15,16 +15,11 @@ import (
 	"keenarc/stage/machine"
 )
 
-func (p *page) says(what, id, text string) {
-	p.t.Helper()
-	p.wait(what, `document.querySelector('[data-test="`+id+`"]')?.textContent.includes(`+"`"+text+"`"+`)`)
-}
-
 // choose picks an option of a select by its value.
 func (p *page) choose(id, value string) {
 	p.t.Helper()
-	p.wait(value+" among "+id, `[...document.querySelector('[data-test="`+id+`"]')?.options ?? []].some((o) => o.value === "`+value+`")`)
-	p.must(chromedp.Evaluate[chromedp.Void](`(() => { const s = document.querySelector('[data-test="` + id + `"]'); s.value = "` + value + `"; s.dispatchEvent(new Event('change', { bubbles: true })); })()`))
+	p.wait(value+" among "+id, `[...$('`+id+`')?.options ?? []].some((o) => o.value === "`+value+`")`)
+	p.does(`(() => { const s = document.querySelector('[data-test="` + id + `"]'); s.value = "` + value + `"; s.dispatchEvent(new Event('change', { bubbles: true })); })()`)
 }
 
 // Every machine is seen, drawn from its own chain, and homed by name; Stop reaches
@@ -57,7 +52,7 @@ func TestEveryMachine(t *testing.T) {
 		p.click("choose-" + id)
 		p.click("home-machine")
 		p.click("ask-yes")
-		p.says("homing", "choose-"+id, "homing")
+		p.reads("choose-"+id, "homing")
 	}
 	p.key(kb.Escape)
 	for id, f := range floors {
@@ -73,19 +68,19 @@ func TestEveryMachine(t *testing.T) {
 	p.choose("mishap", "drive fault")
 	p.choose("mishap-axis", "roll")
 	p.click("mishap-on")
-	p.says("the fault", "choose-plank", "drive fault")
-	p.says("the reason", "ready", "Roll has a drive fault: over current. Clear it at the drive")
+	p.reads("choose-plank", "drive fault")
+	p.reads("ready", "Roll has a drive fault: over current. Clear it at the drive")
 	p.click("mishap-off")
-	p.says("free", "ready", "Roll is free. Press 2")
+	p.reads("ready", "Roll is free. Press 2")
 	p.key("2")
-	p.says("free", "axis-roll", "free")
+	p.reads("axis-roll", "free")
 	p.click("engage-roll")
-	p.says("not homed", "axis-roll", "not homed")
-	p.says("the others", "axis-pan", "homed")
+	p.reads("axis-roll", "not homed")
+	p.reads("axis-pan", "homed")
 	p.click("home-roll")
-	p.says("which", "ask-yes", "Home")
+	p.reads("ask-yes", "Home")
 	p.click("ask-yes")
-	p.wait("homed", `document.querySelector('[data-test="axis-roll"] .name span').textContent === 'homed'`)
+	p.wait("homed", `$('axis-roll', '.name span').textContent === 'homed'`)
 	for want, what := range map[string]string{
 		"the emergency stop of Plank is pressed": `{"what":"emergency stop","on":true}`,
 		"Track stands at its hard end":           `{"what":"hard end","axis":"track","on":true}`,
@@ -93,12 +88,12 @@ func TestEveryMachine(t *testing.T) {
 		if code, b := a.post("/api/machines/plank/pretend", what); code != 200 {
 			t.Fatal(b)
 		}
-		p.says("the reason", "ready", want)
+		p.reads("ready", want)
 		if code, b := a.post("/api/machines/plank/pretend", `{"what":"emergency stop","on":false}`); code != 200 {
 			t.Fatal(b)
 		}
 		a.homed(func() {
-			p.wait("still", `!document.querySelector('[data-test="home"]').disabled`)
+			p.wait("still", `!$('home').disabled`)
 			p.click("home")
 			p.click("ask-yes")
 		})
@@ -107,7 +102,7 @@ func TestEveryMachine(t *testing.T) {
 	if code, b := a.post("/api/machines/plank/pretend", `{"what":"lost steps","axis":"track","on":true,"by":0.9}`); code != 200 {
 		t.Fatal(b)
 	}
-	p.says("lost steps", "ready", "from where it was sent: it has lost steps, or slipped. Press 2 and home it")
+	p.reads("ready", "from where it was sent: it has lost steps, or slipped. Press 2 and home it")
 	if code, _ := a.post("/api/machines/wren/pretend", `{"what":"rain","on":true}`); code != 422 {
 		t.Errorf("rain: %d", code)
 	}
@@ -122,18 +117,18 @@ func TestALineUpVoidsNoSeal(t *testing.T) {
 		t.Fatal(b)
 	}
 	p := a.open("/shot/" + a.shot + "/line-up")
-	p.wait("the axes", `document.querySelector('[data-test="high-track"]')?.value === '1480'`)
+	p.holds("high-track", "1480")
 	p.enter("high-track", "12x")
 	p.click("keep-line-up")
-	p.says("a sentence", "line-up-said", "Track: a limit is not a number")
+	p.reads("line-up-said", "Track: a limit is not a number")
 	p.enter("high-track", "1600")
 	p.click("keep-line-up")
-	p.says("a sentence", "line-up-said", "give two in rising order within the hard ends -10 to 1510")
+	p.reads("line-up-said", "give two in rising order within the hard ends -10 to 1510")
 	p.enter("high-track", "1200")
 	p.click("keep-line-up")
-	p.says("kept", "line-up-said", "Sealed paths stay sealed")
+	p.reads("line-up-said", "Sealed paths stay sealed")
 	p.wait("who and when", `document.querySelector('.lineup').textContent.includes('by Operator')`)
-	p.says("that it cannot roll", "ready", "· line-up")
+	p.reads("ready", "· line-up")
 	if v := eval[string](p, `document.querySelector('.strip').textContent`); !strings.Contains(v, "sealed") || strings.Contains(v, "not sealed") {
 		t.Errorf("the path is sealed no more: %s", v)
 	}
@@ -143,7 +138,7 @@ func TestALineUpVoidsNoSeal(t *testing.T) {
 	// Rolling is slower than sealed for: what is over a later working limit is said, too.
 	p.enter("high-track", "1480")
 	p.click("keep-line-up")
-	p.wait("no reason", `!document.querySelector('[data-test="ready"]').textContent.includes('soft limit')`)
+	p.readsNot("ready", "soft limit")
 }
 
 // A pass runs there and back, waits where everything stands still and nowhere else,
@@ -160,27 +155,27 @@ func TestAPassThereAndBack(t *testing.T) {
 		t.Fatal(b)
 	}
 	p := a.open("/shot/" + a.shot + "/shoot")
-	p.wait("the pass", `document.querySelector('[data-test="pass-way"]')`)
+	p.there("pass-way")
 	a.homed(func() { a.post("/api/machines/plank/home", `{"shot":"`+a.shot+`"}`) })
 	a.atFirst(p, func() { p.click("go-first"); p.click("ask-yes") })
 	p.choose("pass-way", "there and back")
-	p.wait("there and back", `document.querySelector('[data-test="pass-1"]').textContent.includes('there and back')`)
+	p.reads("pass-1", "there and back")
 	p.enter("pass-waits", "0030 2 s")
-	p.says("the reason", "ready", "it stops at frame 0030, where plank/track is moving")
+	p.reads("ready", "it stops at frame 0030, where plank/track is moving")
 	p.enter("pass-waits", "soon")
-	p.wait("a sentence", `document.querySelector('[role="alert"]')?.textContent.includes('give frames and seconds')`)
+	p.warns("give frames and seconds")
 	p.enter("pass-waits", "0070 1.5 s")
-	p.wait("kept", `document.querySelector('[data-test="pass-waits"]').value === '0070 1.5 s'`)
+	p.holds("pass-waits", "0070 1.5 s")
 	for try := range tries {
 		if try > 0 {
 			a.atFirst(p, func() { p.click("go-first"); p.click("ask-yes") })
 		}
-		p.wait("ready", `document.querySelector('[data-test="hold"]').classList.contains('ready')`)
+		p.wait("ready", `$('hold').classList.contains('ready')`)
 		p.must(chromedp.Focus(chromedp.CSS(test("hold"))))
 		p.space(true)
-		p.wait("the end of the take", `/finished|broken/.test(document.querySelector('[data-test="hold-says"]').textContent)`)
+		p.wait("the end of the take", `/finished|broken/.test($('hold-says').textContent)`)
 		p.space(false)
-		if eval[bool](p, `/finished/.test(document.querySelector('[data-test="hold-says"]').textContent)`) {
+		if eval[bool](p, `/finished/.test($('hold-says').textContent)`) {
 			break
 		}
 	}
@@ -197,7 +192,7 @@ func TestAPassThereAndBack(t *testing.T) {
 	if v.Visits(30) != 2 || v.Visits(70) != 1 || k.Trace.Pos[len(k.Trace.Pos)-1] != 0 {
 		t.Errorf("frame 30 is visited %d times, 70 %d, it ends at %g", v.Visits(30), v.Visits(70), k.Trace.Pos[len(k.Trace.Pos)-1].Frame())
 	}
-	p.wait("its deviation", `document.querySelector('[data-test="pass-1"]').textContent.includes('from the seal at most')`)
+	p.reads("pass-1", "from the seal at most")
 }
 
 func itoa(n int) string { return strconv.Itoa(n) }
@@ -209,11 +204,11 @@ func TestAShotOnHeron(t *testing.T) {
 	a := start(t)
 	p := a.open("/")
 	p.click("new")
-	p.wait("the machines", `document.querySelector('[data-test="new-rig"]')?.options.length === 3`)
+	p.wait("the machines", `$('new-rig')?.options.length === 3`)
 	p.must(chromedp.SendKeys(chromedp.CSS(test("new-code")), "SL-021"), chromedp.SendKeys(chromedp.CSS(test("new-title")), "Lantern stair, up"))
 	p.choose("new-rig", "heron")
 	p.click("new-start")
-	p.wait("its staves", `document.querySelector('[data-test="staff-boom"]') && document.querySelector('[data-test="staff-focus"]')`)
+	p.wait("its staves", `$('staff-boom') && $('staff-focus')`)
 	id := eval[string](p, `location.pathname.split('/')[2]`)
 	for i, e := range []string{
 		`{"op":"set","frame":0,"values":{"track":1500,"swing":-20,"boom":5,"arm":300,"pan":25,"tilt":-8,"roll":0,"focus":150}}`,
@@ -224,20 +219,20 @@ func TestAShotOnHeron(t *testing.T) {
 			t.Fatal(b)
 		}
 	}
-	p.wait("the move", `document.querySelector('.strip').textContent.includes('240 frames')`)
-	p.wait("its rail and links", `document.querySelectorAll('[data-test="sheet"] [data-rail="heron/track"]').length === 1 && document.querySelectorAll('[data-test="sheet"] .moving [data-link]').length >= 8`)
+	p.strip("240 frames")
+	p.wait("its rail and links", `$$('sheet', '[data-rail="heron/track"]').length === 1 && $$('sheet', '.moving [data-link]').length >= 8`)
 	if dir := os.Getenv("KEENARC_LOOK"); dir != "" {
 		p.enter("frame", "120")
-		p.wait("the finder", `document.querySelector('[data-test="finder"]').dataset.drawn > 0`)
+		p.wait("the finder", `$('finder').dataset.drawn > 0`)
 		p.must(chromedp.Sleep(1500e6))
 		p.shot(filepath.Join(dir, "heron.png"))
 		p.click("theme")
 		p.must(chromedp.Sleep(900e6))
 		p.shot(filepath.Join(dir, "heron-blackout.png"))
 	}
-	p.wait("a sentence", `/within its limits|its speed|its acceleration/.test(document.querySelector('[data-test="sentence"]').textContent)`)
+	p.wait("a sentence", `/within its limits|its speed|its acceleration/.test($('sentence').textContent)`)
 	p.key("2")
-	p.wait("Heron's axes", `document.querySelector('[data-test="axis-boom"]') && document.querySelector('[data-test="machine"]').value === 'heron'`)
+	p.wait("Heron's axes", `$('axis-boom') && $('machine').value === 'heron'`)
 	if _, errs := p.seen(); len(errs) > 0 {
 		t.Errorf("the page says %v", errs)
 	}

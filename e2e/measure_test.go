@@ -44,9 +44,9 @@ func TestMeasure(t *testing.T) {
 	t.Logf("bookshelf, first load over the wire: %.0f kB", <-sizes/1000)
 	began = time.Now()
 	p.must(chromedp.Navigate(a.Addr + "/shot/" + a.shot + "/compose"))
-	p.wait("the sheet", `document.querySelector('[data-test="sheet"] svg path[stroke-width="4.5"]')`)
+	p.wait("the sheet", `$('sheet', 'svg path[stroke-width="4.5"]')`)
 	t.Logf("Compose, navigation to the drawn sheet: %d ms", time.Since(began).Milliseconds())
-	p.wait("the finder", `document.querySelector('[data-test="mark"]')`)
+	p.there("mark")
 	t.Logf("Compose, navigation to the finder's picture: %d ms", time.Since(began).Milliseconds())
 	p.must(chromedp.Sleep(time.Second))
 	parts := eval[[]float64](p, `(() => { const r = performance.getEntriesByType('resource'); const sum = f => r.filter(f).reduce((s, e) => s + e.encodedBodySize, 0);

@@ -43,60 +43,60 @@ func TestRunningOrder(t *testing.T) {
 	a := start(t)
 	at := "/shot/" + a.shot + "/rig-up/order"
 	p, q := a.open(at), a.open(at)
-	p.says("what holds it up", "order-says", "holds everything up")
-	q.says("the other window", "order-says", "holds everything up")
+	p.reads("order-says", "holds everything up")
+	q.reads("order-says", "holds everything up")
 	before := a.order(a.shot)
 	if before.Days != 9 || before.Sheet.Done == 0 || before.Sheet.Over {
 		t.Errorf("%d days, %d done", before.Days, before.Sheet.Done)
 	}
 	p.click("done-level")
-	q.wait("the other window sees it", `document.querySelector('[data-test="start-mount"], [data-test="done-weigh"]') && !document.querySelector('[data-test="done-level"]')`)
+	q.wait("the other window sees it", `document.querySelector('[data-test="start-mount"], [data-test="done-weigh"]') && !$('done-level')`)
 	p.click("done-weigh")
 	p.click("start-mount")
-	p.wait("it runs", `document.querySelector('[data-test="step-mount"]').getAttribute('aria-label').includes('running')`)
+	p.wait("it runs", `$('step-mount').getAttribute('aria-label').includes('running')`)
 	p.must(chromedp.Reload())
-	p.wait("it still does", `document.querySelector('[data-test="done-mount"]')`)
+	p.there("done-mount")
 
 	// A step is changed by hand; what cannot be is said, and nothing is lost.
 	p.click("step-home")
-	p.says("its slack", "step-says", "decides")
-	p.says("what that rests on", "step-rests", "rests on 9 days")
+	p.reads("step-says", "decides")
+	p.reads("step-rests", "rests on 9 days")
 	p.enter("step-minutes", "45")
 	p.click("step-keep")
-	p.says("kept", "order-said", "Kept")
+	p.reads("order-said", "Kept")
 	if v := a.order(a.shot); v.Sheet.Course.DrawnMin < before.Sheet.Course.DrawnMin+25 {
 		t.Errorf("%g was %g", v.Sheet.Course.DrawnMin, before.Sheet.Course.DrawnMin)
 	}
 	p.enter("step-minutes", "0")
 	p.click("step-keep")
-	p.says("no time", "step-wrong", "home takes no time; give minutes above zero")
+	p.reads("step-wrong", "home takes no time; give minutes above zero")
 	p.enter("step-minutes", "45")
 	p.click("after-lens")
 	p.click("step-keep")
-	p.says("a circle is listed", "step-wrong", "in a circle: home after lens after home")
+	p.reads("step-wrong", "in a circle: home after lens after home")
 	p.click("after-lens")
 	p.click("after-balance")
 	p.click("step-keep")
-	p.says("kept again", "order-said", "Kept")
+	p.reads("order-said", "Kept")
 	p.click("step-close")
-	p.says("a rule is broken", "order-breaks", "freeing a gear voids its axis's home")
+	p.reads("order-breaks", "freeing a gear voids its axis's home")
 	p.click("order-back")
-	p.wait("taken back", `!document.querySelector('[data-test="order-breaks"]')`)
+	p.gone("order-breaks")
 	p.click("order-back")
-	p.says("and the time", "order-said", "Taken back")
+	p.reads("order-said", "Taken back")
 	p.click("order-back")
 	p.wait("as it was", `fetch('/api/shots/`+a.shot+`/order').then((r) => r.json()).then((v) => v.order.steps.some((s) => s.id === 'home' && s.minutes < 20))`)
 
 	// Another plan beside it, then instead of it.
 	p.click("order-compare")
-	p.says("beside it", "against-ready", ":")
+	p.reads("against-ready", ":")
 	p.click("against-drop")
-	p.wait("put away", `!document.querySelector('[data-test="against-ready"]')`)
+	p.gone("against-ready")
 	p.click("help")
-	p.says("what would help", "against-ready", ":")
+	p.reads("against-ready", ":")
 	want := a.order(a.shot).Sheet.Against.DrawnMin
 	p.click("against-take")
-	p.wait("it is the plan", `!document.querySelector('[data-test="against-ready"]')`)
+	p.gone("against-ready")
 	if v := a.order(a.shot); v.Sheet.Course.DrawnMin > want+0.5 || v.Order.Against != nil {
 		t.Errorf("%g, want %g", v.Sheet.Course.DrawnMin, want)
 	}
@@ -122,9 +122,9 @@ func TestRunningOrder(t *testing.T) {
 	p.enter("step-minutes", "200")
 	p.enter("step-p80", "240")
 	p.click("step-keep")
-	p.wait("drawn", `[...document.querySelectorAll('[data-test="order-drawing"] text')].some((t) => t.textContent.includes('tape'))`)
+	p.wait("drawn", `[...$$('order-drawing', 'text')].some((t) => t.textContent.includes('tape'))`)
 	p.click("step-remove")
-	p.wait("gone", `![...document.querySelectorAll('[data-test="order-drawing"] text')].some((t) => t.textContent.includes('tape'))`)
+	p.wait("gone", `![...$$('order-drawing', 'text')].some((t) => t.textContent.includes('tape'))`)
 	for _, x := range a.order(a.shot).Order.Steps {
 		if x.Ended == nil {
 			if code, b := a.post("/api/shots/"+a.shot+"/order/press", `{"step":"`+x.ID+`","what":"done"}`); code != 200 {
@@ -132,18 +132,18 @@ func TestRunningOrder(t *testing.T) {
 			}
 		}
 	}
-	p.says("all of it", "order-says", "Ready since")
+	p.reads("order-says", "Ready since")
 	if v := a.order(a.shot); !v.Sheet.Over || v.Sheet.Done != len(v.Order.Steps) {
 		t.Errorf("%+v", v.Sheet)
 	}
 
 	// The crane's is for later; one begins anew from a starting network, learnt from days.
 	p2 := a.open("/shot/" + a.other("SL-020") + "/rig-up/order")
-	p2.says("later", "order-says", "It starts at")
+	p2.reads("order-says", "It starts at")
 	p2.click("order-begin")
 	p2.enter("begin-crew", "0")
 	p2.click("begin-go")
-	p2.says("a crew of none", "begin-wrong", "the crew is 0; give 1 to 40")
+	p2.reads("begin-wrong", "the crew is 0; give 1 to 40")
 	p2.enter("begin-crew", "8")
 	p2.click("begin-go")
 	p2.wait("eight", `document.querySelector('.order')?.textContent.includes('crew of 8')`)
@@ -160,13 +160,13 @@ func TestOrderOverMidnight(t *testing.T) {
 		t.Fatal(code, b)
 	}
 	p := a.open("/shot/" + shot + "/rig-up/order")
-	p.says("behind", "order-says", "Nobody has begun")
+	p.reads("order-says", "Nobody has begun")
 	p.click("start-unload")
-	p.wait("it runs", `document.querySelector('[data-test="done-unload"]')`)
+	p.there("done-unload")
 	v := a.order(shot)
 	if b := v.Order.Steps[1].Began; b == nil || b.Format(time.DateOnly) != v.Today || v.Order.Date != yesterday || !strings.Contains(v.Sheet.Course.Ready, " +") {
 		t.Errorf("%s %+v", v.Sheet.Course.Ready, v.Order.Steps[1])
 	}
 	q := a.open("/shot/" + shot + "/rig-up/order")
-	q.wait("a second browser", `document.querySelector('[data-test="done-unload"]')`)
+	q.there("done-unload")
 }

@@ -27,24 +27,24 @@ func TestPictures(t *testing.T) {
 	p := a.open("/")
 	snap := func(name string) {
 		p.wait("fonts", "document.fonts.status === 'loaded'")
-		p.wait("the finder", `!document.querySelector('[data-test="finder"]') || document.querySelector('[data-test="finder"]').dataset.drawn > 0`)
+		p.wait("the finder", `!$('finder') || $('finder').dataset.drawn > 0`)
 		p.must(chromedp.Sleep(900e6))
 		p.shot(filepath.Join(dir, name+".png"))
 	}
-	p.wait("the shelf", `document.querySelector('[data-test="shot-SL-010"]')`)
+	p.there("shot-SL-010")
 	p.click("shot-SL-010")
-	p.wait("the finder", `document.querySelector('[data-test="finder"]')?.dataset.drawn > 0`)
-	p.wait("the rig", `document.querySelector('[data-test="ready"]').textContent.includes('rig seen')`)
+	p.wait("the finder", `$('finder')?.dataset.drawn > 0`)
+	p.reads("ready", "rig seen")
 	p.must(chromedp.Evaluate[chromedp.Void]("document.querySelector('[data-test=\"staff-pan\"]').focus()"))
 	for range 8 {
 		p.key(">")
 	}
 	snap("compose-paper")
 	p.enter("factor", "1.6")
-	p.wait("all remedies", `document.querySelector('[data-test="remedy-retime"]') && !document.querySelector('[data-test="looking"]')`)
+	p.wait("all remedies", `$('remedy-retime') && !$('looking')`)
 	x, y := p.centre(test("remedy-retime"))
 	p.mouse(moved, x, y, false)
-	p.wait("what it comes to", `document.querySelector('[data-test="then"]')`)
+	p.there("then")
 	p.must(chromedp.Sleep(2 * time.Second)) // the finder in full
 	snap("compose-over")
 	p.mouse(moved, 640, 300, false)
@@ -53,17 +53,17 @@ func TestPictures(t *testing.T) {
 	snap("prove")
 	p.key("3")
 	p.click("remedy-slow")
-	p.wait("no remedy", `!document.querySelector('[data-test="remedy-slow"]')`)
+	p.gone("remedy-slow")
 	p.click("undo")
-	p.wait("the remedy back", `document.querySelector('[data-test="remedy-room"]')`)
+	p.there("remedy-room")
 	p.click("undo")
-	p.wait("calm", `document.querySelector('[data-test="sentence"]').textContent.includes('within its limits')`)
+	p.reads("sentence", "within its limits")
 	p.click("seal")
-	p.wait("sealed", `document.querySelector('[data-test="seal"]').textContent.includes('sealed')`)
+	p.reads("seal", "sealed")
 	p.key("2")
 	a.homed(func() { p.click("home"); p.click("ask-yes") })
 	a.post("/api/machines/plank/home", `{"axes":["track","pan"],"times":8}`)
-	p.wait("how well it repeats", `document.querySelector('[data-test="repeats"]').textContent.includes('9 homings')`)
+	p.reads("repeats", "9 homings")
 	snap("line-up")
 	p.click("theme")
 	p.key("5")
@@ -71,7 +71,7 @@ func TestPictures(t *testing.T) {
 	snap("shoot-blackout")
 	p.click("theme")
 	p.key("6")
-	p.wait("the log", `document.querySelector('[data-test="log"]')`)
+	p.there("log")
 	snap("wrap")
 	p.key("1")
 	everyMachine(a, p, snap)
@@ -94,7 +94,7 @@ func TestPicturesOfACrowd(t *testing.T) {
 	}
 	a := start(t)
 	p := a.open("/shot/" + a.crowded(t, 40, 2000) + "/compose")
-	p.wait("the finder", `document.querySelector('[data-test="finder"]')?.dataset.drawn > 0`)
+	p.wait("the finder", `$('finder')?.dataset.drawn > 0`)
 	p.click("theme")
 	p.enter("frame", "1025")
 	p.must(chromedp.Sleep(2e9))
@@ -102,9 +102,9 @@ func TestPicturesOfACrowd(t *testing.T) {
 	p.click("theme")
 	p.clickOn(`[data-test="staff-pan"] .name`)
 	p.must(chromedp.DoubleClick(chromedp.CSS(`[data-test="staff-pan"] .name`)))
-	p.wait("an open staff", `document.querySelector('[data-test="staff-pan"]').dataset.opened === 'true'`)
+	p.wait("an open staff", `$('staff-pan').dataset.opened === 'true'`)
 	p.key("d", "+", "+", "+")
-	p.wait("changes", `document.querySelector('[data-test="change-here"]')`)
+	p.there("change-here")
 	p.must(chromedp.Sleep(2e9))
 	p.shot(filepath.Join(dir, "compose-crowded.png"))
 }
@@ -120,19 +120,19 @@ func TestPicturesOfFrames(t *testing.T) {
 	a.homed(func() { a.post("/api/machines/plank/home", "{}") })
 	p := a.open("/")
 	snap := func(name string) { p.shot(filepath.Join(dir, name+".png")) }
-	p.wait("the shelf", `document.querySelector('[data-test="shot-SL-030"]') && document.fonts.status === 'loaded'`)
+	p.wait("the shelf", `$('shot-SL-030') && document.fonts.status === 'loaded'`)
 	snap("bookshelf")
 	p.click("shot-SL-030")
-	p.wait("the shot", `document.querySelector('[data-test="sentence"]')`)
+	p.there("sentence")
 	p.key("5")
-	p.wait("where it is", `document.querySelector('[data-test="ready"]').textContent.includes('Press N to go there')`)
+	p.reads("ready", "Press N to go there")
 	goes := func(press func()) { // a busy machine may stop the rig on its way
 		for range tries {
 			press()
 			a.rigWait("moving", func(s link.State, _ bool) bool { return s.Mode == link.Moving })
 			a.rigWait("still", func(s link.State, _ bool) bool { return s.Mode == link.Idle })
 			p.must(chromedp.Sleep(1500e6))
-			if eval[bool](p, `document.querySelector('[data-test="hands-state"]').textContent.includes('HANDS IN')`) {
+			if eval[bool](p, `$('hands-state').textContent.includes('HANDS IN')`) {
 				return
 			}
 		}
@@ -160,7 +160,7 @@ func TestPicturesOfTheFloor(t *testing.T) {
 	p.choose("mishap", "swapped wires")
 	p.choose("mishap-axis", "tilt")
 	p.click("mishap-on")
-	p.says("the fault", "connect", "counts against")
+	p.reads("connect", "counts against")
 	p.must(chromedp.Sleep(500e6))
 	snap("connect")
 	p.click("mishap-off")
@@ -168,14 +168,14 @@ func TestPicturesOfTheFloor(t *testing.T) {
 	p.click("sheet-sync")
 	p.click("chain-begin")
 	p.must(chromedp.Sleep(75e9))
-	p.says("measured", "sync", "ms late")
+	p.reads("sync", "ms late")
 	p.click("chain-keep")
-	p.wait("kept", `document.querySelector('[data-test="chain"]')`)
+	p.there("chain")
 	snap("sync")
 	a.post("/api/machines/plank/goto", `{"shot":"`+a.shot+`","frame":0,"plan":true}`)
 	p.must(chromedp.Sleep(12e9))
 	p.click("sheet-lens")
-	p.wait("where it stands", `document.querySelector('[data-test="lens-says"]').textContent.includes('sharp from')`)
+	p.reads("lens-says", "sharp from")
 	snap("lens")
 	p.key("1")
 	p.click("sheet-balance")
@@ -183,7 +183,7 @@ func TestPicturesOfTheFloor(t *testing.T) {
 	p.enter("reads-slide", "64")
 	p.choose("saw0", "nose falls")
 	p.choose("saw-30", "nose falls")
-	p.says("what to do", "bench-next", "Slide the camera back")
+	p.reads("bench-next", "Slide the camera back")
 	p.must(chromedp.Sleep(500e6))
 	snap("balance")
 }
@@ -262,12 +262,12 @@ func rollTwice(a *app, p *page, midway func()) {
 				a.underWay(100)
 				midway()
 			}
-			p.wait("the end of the take", `/finished|broken/.test(document.querySelector('[data-test="hold-says"]').textContent)`)
+			p.wait("the end of the take", `/finished|broken/.test($('hold-says').textContent)`)
 			p.space(false)
-			if eval[bool](p, `/finished/.test(document.querySelector('[data-test="hold-says"]').textContent)`) {
+			if eval[bool](p, `/finished/.test($('hold-says').textContent)`) {
 				break
 			}
 		}
 	}
-	p.wait("a verdict", `/stacks|off/.test(document.querySelector('[data-test="pass-2"] [data-test="verdict"]').textContent)`)
+	p.wait("a verdict", `/stacks|off/.test($('pass-2', '[data-test="verdict"]').textContent)`)
 }

@@ -52,16 +52,16 @@ func TestPointsSheet(t *testing.T) {
 	beside(t)
 	a := start(t)
 	p := a.open("/shot/" + a.shot + "/line-up/points")
-	p.says("empty", "points-says", "Name three or more fixed points")
+	p.reads("points-says", "Name three or more fixed points")
 	for _, n := range []string{"door bolt", "corner of the sill", "nail", "pipe clip"} {
 		p.enter("point-name", n)
 		p.click("point-add")
 		p.wait(n, `[...document.querySelectorAll('.points table')].some((e) => e.textContent.includes('`+n+`'))`)
 	}
 	p.click("sight-point-1")
-	p.says("not homed", "points-said", "is not homed: where it is, is not known. Home it first.")
+	p.reads("points-said", "is not homed: where it is, is not known. Home it first.")
 	p.click("points-round")
-	p.says("too early", "points-said", "this one knows 0 points")
+	p.reads("points-said", "this one knows 0 points")
 	a.homed(func() {
 		if code, b := a.post("/api/machines/plank/home", `{}`); code != 200 {
 			t.Fatal(code, b)
@@ -75,9 +75,9 @@ func TestPointsSheet(t *testing.T) {
 				a.centred(stands, x, track)
 				if k == 0 && i == 0 { // pressed twice from one pose
 					p.click("sight-point-1")
-					p.says("sighted", "points-said", "Sighted")
+					p.reads("points-said", "Sighted")
 					p.click("sight-point-1")
-					p.says("twice", "points-said", "door bolt was sighted from this pose already; move the rig further along")
+					p.reads("points-said", "door bolt was sighted from this pose already; move the rig further along")
 					continue
 				}
 				id := fmt.Sprint("point-", i+1)
@@ -88,7 +88,7 @@ func TestPointsSheet(t *testing.T) {
 		}
 	}
 	sightAll(rig.Place{})
-	p.says("known", "points-says", "4 points are known. On another day, sight them again.")
+	p.reads("points-says", "4 points are known. On another day, sight them again.")
 	v := a.points(a.shot)
 	for i, x := range v.Sheet.Before {
 		if x.At == nil || math.Hypot(math.Hypot(x.At[0]-things[i][0], x.At[1]-things[i][1]), x.At[2]-things[i][2])*1000 > 4*x.KnownMM {
@@ -97,38 +97,38 @@ func TestPointsSheet(t *testing.T) {
 	}
 	// It stands a night, and is knocked.
 	p.click("points-round")
-	p.says("another round", "points-says", "0 of the points are known in both rounds")
+	p.reads("points-says", "0 of the points are known in both rounds")
 	for _, k := range []string{`"axis":"right","by":4`, `"axis":"forward","by":-2.5`, `"axis":"turn","by":0.4`} {
 		if code, b := a.post("/api/machines/plank/pretend", `{"what":"knocked","on":true,`+k+`}`); code != 200 {
 			t.Fatal(code, b)
 		}
 	}
 	sightAll(rig.Place{At: rig.Vec{0.004, -0.0025, 0}, TurnDeg: 0.4})
-	p.says("how far", "points-says", "The rig has moved")
+	p.reads("points-says", "The rig has moved")
 	m := a.points(a.shot)
 	w := m.Sheet.Moved
 	if w == nil || !w.Told || math.Abs(w.MM[0]-4) > 1.5*w.KnownMM || math.Abs(w.MM[1]+2.5) > 1.5*w.KnownMM || math.Abs(w.YawDeg-0.4) > 1.5*w.KnownDeg || w.KnownMM > 4 || w.Odd != "" {
 		t.Errorf("%+v", w)
 	}
-	p.says("the picture", "points-picture", "passes of before and of now will not stack")
+	p.reads("points-picture", "passes of before and of now will not stack")
 	if !m.Picture.Needs || m.Picture.Px < 20 {
 		t.Errorf("%+v", m.Picture)
 	}
 	p.must(chromedp.Reload())
-	p.says("still", "points-says", "The rig has moved")
+	p.reads("points-says", "The rig has moved")
 	p.wait("drawn", `document.querySelectorAll('[data-test^="point-point-"]').length === 4`)
 	if dir := os.Getenv("KEENARC_PICTURES"); dir != "" {
 		p.click("pick-point-2")
-		p.wait("the camera", `document.querySelector('[data-test="camera-picture"]')`)
+		p.there("camera-picture")
 		p.shot(filepath.Join(dir, "points.png"))
 	}
 	// Nothing is lost: the last sighting is taken back, and by its own place again.
 	p.click("points-back")
-	p.says("taken back", "points-said", "Taken back")
+	p.reads("points-said", "Taken back")
 	if v := a.points(a.shot); len(v.Survey.Rounds[1].Sights) != 7 {
 		t.Errorf("%d", len(v.Survey.Rounds[1].Sights))
 	}
-	p.wait("there again", `document.querySelector('[data-test="again-point-4"]')`)
+	p.there("again-point-4")
 	p.asks("again-point-4")
 	if text := eval[string](p, `document.getElementById('ask-text').textContent`); !strings.Contains(text, "Nobody inside the moving zone") {
 		t.Error(text)

@@ -26,36 +26,36 @@ func TestFirstRoll(t *testing.T) {
 	a := start(t, homedAlready)
 	p := a.open("/")
 	p.click("shot-SL-010")
-	p.wait("the score laid out", `document.querySelector('[data-test="staff-track"] .post[data-key="240"] rect')?.getBoundingClientRect().x > 1000`)
-	p.wait("a calm sentence", `document.querySelector('[data-test="sentence"]').textContent.includes('within its limits')`)
-	if n := eval[int](p, `document.querySelectorAll('[data-test="score"] path[data-band="3"]').length`); n != 0 {
+	p.wait("the score laid out", `$('staff-track', '.post[data-key="240"] rect')?.getBoundingClientRect().x > 1000`)
+	p.reads("sentence", "within its limits")
+	if n := eval[int](p, `$$('score', 'path[data-band="3"]').length`); n != 0 {
 		t.Fatalf("%d ribbons are red before anything was changed", n)
 	}
 
 	// Change the keyframe at 0070 on the track by typing a value at the playhead.
 	p.clickOn(`[data-test="staff-track"] .post[data-key="70"] rect`)
-	p.wait("the playhead", `document.querySelector('[data-test="counter"]').textContent.trim() === '0070'`)
+	p.wait("the playhead", `$('counter').textContent.trim() === '0070'`)
 	p.enter("value-track", "760")
-	p.wait("a red ribbon", `document.querySelectorAll('[data-test="staff-track"] path[data-band="3"]').length > 0`)
+	p.wait("a red ribbon", `$$('staff-track', 'path[data-band="3"]').length > 0`)
 	if s := p.text("sentence"); !strings.Contains(s, "Track runs") || !strings.Contains(s, "over its speed") {
 		t.Errorf("the sentence says %q", s)
 	}
-	p.wait("the strip", `document.querySelector('[data-test="ready"] .checks').textContent.includes("· in limits")`)
+	p.wait("the strip", `$('ready', '.checks').textContent.includes("· in limits")`)
 	p.click("remedy-room")
-	p.wait("no red ribbon", `document.querySelectorAll('[data-test="score"] path[data-band="3"]').length === 0`)
+	p.wait("no red ribbon", `$$('score', 'path[data-band="3"]').length === 0`)
 
 	p.must(chromedp.Evaluate[chromedp.Void]("document.activeElement?.blur()"))
 	p.key("s")
-	p.wait("the seal", `document.querySelector('[data-test="seal"]').textContent === 'sealed' && /path 1 sealed [0-9A-F]{4}-[0-9A-F]{4}/.test(document.querySelector('.strip').textContent)`)
-	p.wait("first as the next thing", `document.querySelector('[data-test="ready"]').textContent.includes('Press F')`)
+	p.wait("the seal", `$('seal').textContent === 'sealed' && /path 1 sealed [0-9A-F]{4}-[0-9A-F]{4}/.test(document.querySelector('.strip').textContent)`)
+	p.reads("ready", "Press F")
 	p.key("5")
 	rollTwice(a, p, nil)
-	if s := eval[string](p, `document.querySelector('[data-test="pass-2"] [data-test="verdict"]').textContent.trim()`); !strings.HasPrefix(s, "stacks 0.") {
+	if s := eval[string](p, `$('pass-2', '[data-test="verdict"]').textContent.trim()`); !strings.HasPrefix(s, "stacks 0.") {
 		t.Errorf("the verdict is %q", s)
 	}
 	p.key("6")
-	p.wait("the log", `document.querySelector('[data-test="log"]')?.textContent.match(/take \d+: stacks, at most/)`)
-	p.wait("the takes, and what they ran on", `document.querySelectorAll('[data-test="takes"] tbody tr').length >= 2 && document.querySelector('[data-test="takes"] tbody').textContent.includes('×1')`)
+	p.wait("the log", `$('log')?.textContent.match(/take \d+: stacks, at most/)`)
+	p.wait("the takes, and what they ran on", `$$('takes', 'tbody tr').length >= 2 && $('takes', 'tbody').textContent.includes('×1')`)
 
 	urls, errs := p.seen()
 	for _, u := range urls {
@@ -75,7 +75,7 @@ func TestFirstRoll(t *testing.T) {
 func (a *app) ready(p *page) {
 	a.t.Helper()
 	p.key("3")
-	p.wait("the seal button", `document.querySelector('[data-test="seal"]')`)
+	p.there("seal")
 	if code, b := a.post("/api/shots/"+a.shot+"/seal", `{"revision":0}`); code != 200 {
 		a.t.Fatal(b)
 	}
@@ -134,11 +134,11 @@ func TestHoldsThatFail(t *testing.T) {
 	}{
 		{"letting go", false, func(p *page) { p.space(false) }, nil},
 		{"busy page", true, func(p *page) {
-			p.must(chromedp.Evaluate[chromedp.Void](`setTimeout(() => { const t = performance.now(); while (performance.now() - t < 2500); }, 0)`))
+			p.does(`setTimeout(() => { const t = performance.now(); while (performance.now() - t < 2500); }, 0)`)
 		}, nil},
-		{"focus lost", false, func(p *page) { p.must(chromedp.Evaluate[chromedp.Void](`document.activeElement.blur()`)) }, nil},
+		{"focus lost", false, func(p *page) { p.does(`document.activeElement.blur()`) }, nil},
 		{"window left", false, func(p *page) {
-			p.must(chromedp.Evaluate[chromedp.Void](`window.dispatchEvent(new Event('blur'))`))
+			p.does(`window.dispatchEvent(new Event('blur'))`)
 		}, nil},
 		{"Esc", false, func(p *page) { p.key("\u001b") }, nil},
 		{"page gone", false, func(p *page) { p.must(chromedp.Navigate("about:blank")) }, func(p *page) { p.must(chromedp.Navigate(a.Addr + "/shot/" + a.shot + "/shoot")) }},
@@ -207,11 +207,11 @@ func TestStandInKilled(t *testing.T) {
 		t.Fatal(err)
 	}
 	began := time.Now()
-	p.wait("the rig's loss", `document.querySelector('[data-test="ready"]').textContent.includes('Plank is not seen')`)
+	p.reads("ready", "Plank is not seen")
 	if d := time.Since(began); d > time.Second { // a figure to look at: this machine may be busy
 		t.Logf("the screen said so after %v", d)
 	}
-	p.wait("the take", `document.querySelector('[data-test="pass-1"] [data-test="verdict"]').textContent.includes('broken off at')`)
+	p.wait("the take", `$('pass-1', '[data-test="verdict"]').textContent.includes('broken off at')`)
 	take := a.newest(t, 1)
 	if !take.Broken || take.Rows < 1500 || take.Frame < 50 {
 		t.Errorf("kept: broken %v, %d rows, to frame %g", take.Broken, take.Rows, take.Frame)
@@ -248,5 +248,5 @@ func TestDatabaseGone(t *testing.T) {
 	if take.Broken || take.Rows != 10009 || len(take.Trace.Pos) != 10009 || take.Trace.Tick == 0 {
 		t.Errorf("stored: broken %v, %d rows of which %d are there, from tick %d", take.Broken, take.Rows, len(take.Trace.Pos), take.Trace.Tick)
 	}
-	p.wait("a whole take on the screen", `(() => { const e = document.querySelector('[data-test="pass-1"] .take.chosen'); return e && !e.classList.contains('broken'); })()`)
+	p.wait("a whole take on the screen", `(() => { const e = $('pass-1', '.take.chosen'); return e && !e.classList.contains('broken'); })()`)
 }

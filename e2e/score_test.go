@@ -26,7 +26,7 @@ func postOf(axis string, frame int) string {
 func (a *app) composes(t *testing.T) *page {
 	t.Helper()
 	p := a.open("/shot/" + a.shot + "/compose")
-	p.wait("the score laid out", `document.querySelector('[data-test="staff-track"] .post[data-key="240"] rect')?.getBoundingClientRect().x > 1000`)
+	p.wait("the score laid out", `$('staff-track', '.post[data-key="240"] rect')?.getBoundingClientRect().x > 1000`)
 	return p
 }
 
@@ -82,7 +82,7 @@ func (p *page) strip(text string) {
 func (p *page) alerts(text string) {
 	p.t.Helper()
 	p.wait("the sentence "+text, fmt.Sprintf(`[...document.querySelectorAll('[role="alert"]')].some((e) => e.textContent.includes(%q))`, text))
-	p.must(chromedp.Evaluate[chromedp.Void](`document.querySelectorAll('.trouble button').forEach((b) => b.click())`))
+	p.does(`document.querySelectorAll('.trouble button').forEach((b) => b.click())`)
 }
 
 // While a keyframe is dragged the score shows what would be, and nothing is stored; let go,
@@ -94,33 +94,33 @@ func draggingIsPreviewed(t *testing.T, a *app) {
 	p.mouse(pressed, x, y, true)
 	p.mouse(moved, p.frameX(84), y, true)
 	p.mouse(moved, p.frameX(86), y, true)
-	p.wait("what would be", `document.querySelector('[data-test="score"]').dataset.tried === 'dragged'`)
+	p.wait("what would be", `$('score').dataset.tried === 'dragged'`)
 	p.wait("the ribbon to change", fmt.Sprintf(`%s !== %q`, ribbon("pan"), was))
-	p.wait("the sentence of it", `document.querySelector('[data-test="dragged"]')`)
+	p.there("dragged")
 	if n := a.revision(); n != 0 {
 		t.Errorf("a drag that is not over made revision %d", n)
 	}
 	p.mouse(moved, p.frameX(150), y, true)
-	p.wait("why not", `document.querySelector('[data-test="dragged"]')?.textContent.includes('pan has a keyframe at 150 already')`)
+	p.reads("dragged", "pan has a keyframe at 150 already")
 	p.mouse(released, p.frameX(150), y, true)
 	p.alerts("pan has a keyframe at 150 already")
 	a.wantKey(p, "pan", 70, 9)
 	if n := a.revision(); n != 0 {
 		t.Errorf("a refused drop made revision %d", n)
 	}
-	p.wait("the ribbon as it was", fmt.Sprintf(`%s === %q && !document.querySelector('[data-test="score"]').dataset.tried`, ribbon("pan"), was))
+	p.wait("the ribbon as it was", fmt.Sprintf(`%s === %q && !$('score').dataset.tried`, ribbon("pan"), was))
 	p.atRest()
 	p.mouse(pressed, x, y, true)
 	p.mouse(moved, p.frameX(78), y, true)
 	p.mouse(moved, p.frameX(80), y, true)
-	p.wait("what would be", `document.querySelector('[data-test="score"]').dataset.tried === 'dragged'`)
+	p.wait("what would be", `$('score').dataset.tried === 'dragged'`)
 	p.wait("the ribbon to change", fmt.Sprintf(`%s !== %q`, ribbon("pan"), was))
 	p.atRest()
 	then := p.boxes("pan")
 	p.mouse(released, p.frameX(80), y, true)
 	p.strip("Pan: 0070 moved to 0080.")
 	a.wantKey(p, "pan", 80, 9)
-	p.wait("the edit", `!document.querySelector('[data-test="score"]').dataset.tried`)
+	p.wait("the edit", `!$('score').dataset.tried`)
 	for i, now := range p.boxes("pan") {
 		if i >= len(then) || math.Abs(now-then[i]) > 0.4 {
 			t.Fatalf("the ribbon that was shown is not the one that it became: %v, then %v", then, p.boxes("pan"))
@@ -134,7 +134,7 @@ func draggingIsPreviewed(t *testing.T, a *app) {
 	p.mouse(pressed, mx, my, true)
 	p.mouse(moved, p.frameX(158), my, true)
 	p.mouse(moved, p.frameX(160), my, true)
-	p.wait("all of them", `document.querySelector('[data-test="score"]').dataset.tried === 'dragged'`)
+	p.wait("all of them", `$('score').dataset.tried === 'dragged'`)
 	p.mouse(released, p.frameX(160), my, true)
 	p.strip("All axes: 0150 moved to 0160.")
 	a.wantKey(p, "track", 160, 980)
@@ -159,8 +159,8 @@ func shapingInPlace(t *testing.T, a *app) {
 	p.clickOn(`[data-test="staff-pan"] .name`)
 	p.focusStaff("pan")
 	p.key("\r")
-	p.wait("an open staff", `document.querySelector('[data-test="staff-pan"]').dataset.opened === 'true'`)
-	if n := eval[int](p, `document.querySelectorAll('[data-test="staff-pan"] path[stroke-width="1.2"]').length`); n < 3 {
+	p.wait("an open staff", `$('staff-pan').dataset.opened === 'true'`)
+	if n := eval[int](p, `$$('staff-pan', 'path[stroke-width="1.2"]').length`); n < 3 {
 		t.Errorf("%d other axes are ghosted behind it", n)
 	}
 	of := func() (out struct {
@@ -200,7 +200,7 @@ func shapingInPlace(t *testing.T, a *app) {
 		p.mouse(pressed, x, y, true)
 		p.mouse(moved, x+dx/2, y+dy/2, true)
 		p.mouse(moved, x+dx, y+dy, true)
-		p.wait("what it would be", `document.querySelector('[data-test="score"]').dataset.tried === 'dragged'`)
+		p.wait("what it would be", `$('score').dataset.tried === 'dragged'`)
 		p.mouse(released, x+dx, y+dy, true)
 		p.strip(last)
 	}
@@ -227,7 +227,7 @@ func shapingInPlace(t *testing.T, a *app) {
 	}
 	// A keyframe's frame and value are typed.
 	p.clickOn(postOf("pan", 150) + " path")
-	p.wait("the playhead on it", `document.querySelector('[data-test="key-frame"]')?.value === '150'`)
+	p.holds("key-frame", "150")
 	p.enter("key-frame", "nowhere")
 	p.alerts("“nowhere” is not a frame")
 	p.enter("key-frame", "2000000")
@@ -237,11 +237,11 @@ func shapingInPlace(t *testing.T, a *app) {
 	a.wantKey(p, "pan", 144, -12)
 	// It is there again after a reload: the staff, the playhead, the axis, the window.
 	p.key("+")
-	p.wait("a part", `document.querySelector('[data-test="window"]')`)
-	from := eval[string](p, `document.querySelector('[data-test="score"]').dataset.from`)
+	p.there("window")
+	from := eval[string](p, `$('score').dataset.from`)
 	p.atRest()
 	p.must(chromedp.Reload())
-	p.wait("where one was", fmt.Sprintf(`document.querySelector('[data-test="staff-pan"]')?.dataset.opened === 'true' && document.querySelector('[data-test="counter"]').textContent.trim() === '0144' && document.querySelector('[data-test="score"]').dataset.from === %q && document.querySelector('.staff.selected')?.dataset.test === 'staff-pan'`, from))
+	p.wait("where one was", fmt.Sprintf(`$('staff-pan')?.dataset.opened === 'true' && $('counter').textContent.trim() === '0144' && $('score').dataset.from === %q && document.querySelector('.staff.selected')?.dataset.test === 'staff-pan'`, from))
 	// Somebody else at this desk is where they were: here, nowhere yet. And back.
 	sits := func(name string) {
 		t.Helper()
@@ -250,10 +250,10 @@ func shapingInPlace(t *testing.T, a *app) {
 	}
 	me := eval[string](p, `fetch('/api/me').then((r) => r.json()).then((m) => m.name)`)
 	sits("Bo")
-	p.wait("a closed staff", `document.querySelector('[data-test="staff-pan"]')?.dataset.opened === 'false' && !document.querySelector('[data-test="window"]')`)
+	p.wait("a closed staff", `$('staff-pan')?.dataset.opened === 'false' && !$('window')`)
 	p.atRest()
 	sits(me)
-	p.wait("where one was", fmt.Sprintf(`document.querySelector('[data-test="staff-pan"]')?.dataset.opened === 'true' && document.querySelector('[data-test="score"]').dataset.from === %q && document.querySelector('[data-test="counter"]').textContent.trim() === '0144'`, from))
+	p.wait("where one was", fmt.Sprintf(`$('staff-pan')?.dataset.opened === 'true' && $('score').dataset.from === %q && $('counter').textContent.trim() === '0144'`, from))
 }
 
 // Several keyframes are picked, by pointer and by key, moved, copied, pasted and taken out.
@@ -269,7 +269,7 @@ func severalArePicked(t *testing.T, a *app) {
 	p.mouse(pressed, p.frameX(60), top, true)
 	p.mouse(moved, p.frameX(100), low, true)
 	p.mouse(moved, p.frameX(160), low, true)
-	p.wait("the band", `document.querySelector('[data-test="band"]')`)
+	p.there("band")
 	p.mouse(released, p.frameX(160), low, true)
 	picked(4)
 	x, y := p.centre(postOf("pan", 70) + " path")
@@ -298,7 +298,7 @@ func severalArePicked(t *testing.T, a *app) {
 	picked(0)
 	p.chord("a", "KeyA", 65, ctrl)
 	picked(4) // of the selected axis: tilt was pressed last
-	p.must(chromedp.Evaluate[chromedp.Void](`document.activeElement?.blur()`))
+	p.does(`document.activeElement?.blur()`)
 	p.enter("frame", "0")
 	p.focusStaff("track")
 	p.clickOn(`[data-test="staff-track"] .name`)
@@ -383,7 +383,7 @@ func threeWaysToTime(t *testing.T, a *app) {
 		p.must(chromedp.Evaluate[chromedp.Void](fmt.Sprintf(`(() => { const e = document.querySelector('[data-test="timing"]'); e.value = %q; e.dispatchEvent(new Event('change', { bubbles: true })); })()`, v)))
 	}
 	timing("legs")
-	p.wait("travel times", `document.querySelector('[data-test="leg-0"]')?.value === '70' && document.querySelector('[data-test="leg-1"]')?.value === '80'`)
+	p.wait("travel times", `$('leg-0')?.value === '70' && $('leg-1')?.value === '80'`)
 	p.enter("leg-1", "soon")
 	p.alerts("“soon” is not one; give frames")
 	p.enter("leg-1", "4 s")
@@ -394,25 +394,25 @@ func threeWaysToTime(t *testing.T, a *app) {
 	p.clickOn(`[data-test="staff-pan"] .name`)
 	p.focusStaff("pan")
 	p.key("\r")
-	p.wait("an open staff", `document.querySelector('[data-test="staff-pan"]').dataset.opened === 'true'`)
+	p.wait("an open staff", `$('staff-pan').dataset.opened === 'true'`)
 	p.enter("leg-0", "60")
 	p.strip("Pan: 0000 on takes 60 frames.")
 	a.wantKey(p, "pan", 60, 9)
 	a.wantKey(p, "track", 70, 520)
 	p.atRest()
 	p.must(chromedp.Reload())
-	p.wait("the same way", `document.querySelector('[data-test="timing"]')?.value === 'legs' && document.querySelector('[data-test="leg-0"]')?.value === '60'`)
+	p.wait("the same way", `$('timing')?.value === 'legs' && $('leg-0')?.value === '60'`)
 
 	// Start, end, duration, ramps: shown before it is laid.
 	timing("ends")
-	p.wait("a start", `document.querySelector('[data-test="ends-from"]')?.value === '24'`)
+	p.holds("ends-from", "24")
 	p.enter("ends-to", "x")
 	p.alerts("End: “x” is not a number")
 	p.enter("ends-to", "-30")
 	p.enter("ends-long", "5 s")
 	p.enter("ends-in", "1 s")
 	p.enter("ends-out", "40")
-	p.wait("what would be", `document.querySelector('[data-test="score"]').dataset.tried === 'looked' && document.querySelector('[data-test="staff-pan"] .new')`)
+	p.wait("what would be", `$('score').dataset.tried === 'looked' && $('staff-pan', '.new')`)
 	was := a.revision()
 	p.click("ends-lay")
 	p.strip("Pan goes in one move.")
@@ -439,18 +439,18 @@ func lookedAtFirst(t *testing.T, a *app) {
 	p := a.composes(t)
 	looked := func(on bool) {
 		t.Helper()
-		p.wait(fmt.Sprintf("looked at: %v", on), fmt.Sprintf(`(document.querySelector('[data-test="score"]').dataset.tried === 'looked') === %v && !!document.querySelector('[data-test="old-spacing"]') === %v`, on, on))
+		p.wait(fmt.Sprintf("looked at: %v", on), fmt.Sprintf(`($('score').dataset.tried === 'looked') === %v && !!$('old-spacing') === %v`, on, on))
 	}
 	p.click("whole")
 	p.enter("version-name", "as it came")
 	p.click("version-keep")
-	p.wait("a version", `document.querySelector('[data-test="version-1"]')`)
+	p.there("version-1")
 	looked(false)
 	p.enter("whole-frames", "24")
 	looked(true)
-	p.wait("what it comes to", `document.querySelector('[data-test="whole-then"]')?.textContent.includes('from 0024 to 0263')`)
+	p.reads("whole-then", "from 0024 to 0263")
 	p.enter("whole-frames", "none")
-	p.wait("why not", `document.querySelector('[data-test="whole-said"]')?.textContent.includes('“none”') || document.querySelector('[data-test="whole-said"]')?.textContent.includes('"none"')`)
+	p.wait("why not", `$('whole-said')?.textContent.includes('“none”') || $('whole-said')?.textContent.includes('"none"')`)
 	looked(false)
 	p.click("whole-close")
 	if n := a.revision(); n != 0 {
@@ -461,18 +461,18 @@ func lookedAtFirst(t *testing.T, a *app) {
 	if code, b := a.post("/api/shots/"+a.shot+"/edits", fmt.Sprintf(`{"revision":%d,"edit":{"op":"set","frame":130,"values":{"pan":40}}}`, a.base)); code != 200 {
 		t.Fatal(b)
 	}
-	p.wait("all that was found", `document.querySelector('[data-test="remedy-retime"]') && !document.querySelector('[data-test="looking"]')`)
+	p.wait("all that was found", `$('remedy-retime') && !$('looking')`)
 	for _, kind := range []string{"room", "slow", "retime"} {
 		id := "remedy-" + kind
 		p.wait(id, fmt.Sprintf(`document.querySelector('%s')`, test(id)))
 		x, y := p.centre(test(id))
 		p.mouse(moved, x, y, false)
 		looked(true)
-		p.wait("what it comes to", `document.querySelector('[data-test="then"]')?.textContent.includes('everything within its limits')`)
+		p.reads("then", "everything within its limits")
 		p.mouse(moved, 640, 300, false)
 		looked(false)
 	}
-	p.must(chromedp.Evaluate[chromedp.Void](`document.querySelector('[data-test="remedy-room"]').focus()`))
+	p.does(`$('remedy-room').focus()`)
 	if eval[bool](p, `document.hasFocus()`) {
 		looked(true)
 	}
@@ -480,7 +480,7 @@ func lookedAtFirst(t *testing.T, a *app) {
 		t.Errorf("looking made revision %d", n)
 	}
 	p.click("remedy-room")
-	p.wait("calm", `document.querySelector('[data-test="sentence"]').textContent.includes('Everything is within its limits')`)
+	p.reads("sentence", "Everything is within its limits")
 	if n := a.revision(); n != 2 {
 		t.Errorf("pressed, it made revision %d", n)
 	}
@@ -491,9 +491,9 @@ func lookedAtFirst(t *testing.T, a *app) {
 	p.click("version-1-look")
 	looked(false)
 	p.click("version-1-compare")
-	p.wait("the difference", `document.querySelector('[data-test="difference"]')?.textContent.includes('px at the sensor')`)
+	p.reads("difference", "px at the sensor")
 	p.click("version-1-back")
-	p.wait("back", `document.querySelector('[data-test="version-note"]')?.textContent.includes('as it came')`)
+	p.reads("version-note", "as it came")
 	if n := a.revision(); n != 3 {
 		t.Errorf("back made revision %d", n)
 	}
@@ -505,7 +505,7 @@ func lookedAtFirst(t *testing.T, a *app) {
 func playedHere(t *testing.T, a *app) {
 	p := a.composes(t)
 	frame := func() float64 {
-		return eval[float64](p, `Number(document.querySelector('[data-test="counter"]').textContent.trim())`)
+		return eval[float64](p, `Number($('counter').textContent.trim())`)
 	}
 	p.enter("frame", "2000000")
 	p.alerts("give a number within ±1000000")
@@ -515,7 +515,7 @@ func playedHere(t *testing.T, a *app) {
 	p.enter("frame", "100")
 	p.click("play-on")
 	began := time.Now()
-	p.wait("it to go on", `Number(document.querySelector('[data-test="counter"]').textContent.trim()) >= 124`)
+	p.wait("it to go on", `Number($('counter').textContent.trim()) >= 124`)
 	if s := time.Since(began).Seconds(); s < 1.5 { // 24 frames at half of 24 a second are two
 		t.Errorf("half the speed took %.1f s for 24 frames", s)
 	}
@@ -525,12 +525,12 @@ func playedHere(t *testing.T, a *app) {
 	if frame() != at {
 		t.Error("it does not stop")
 	}
-	p.must(chromedp.Evaluate[chromedp.Void](`document.activeElement?.blur()`))
+	p.does(`document.activeElement?.blur()`)
 	p.enter("play-speed", "4")
 	p.key("R")
-	p.wait("it to come back to the first frame", `document.querySelector('[data-test="counter"]').textContent.trim() === '0000' && document.querySelector('[data-test="play-back"]').getAttribute('aria-pressed') === 'false'`)
+	p.wait("it to come back to the first frame", `$('counter').textContent.trim() === '0000' && $('play-back').getAttribute('aria-pressed') === 'false'`)
 	p.key("l", "R")
-	p.wait("round", `Number(document.querySelector('[data-test="counter"]').textContent.trim()) > 150`)
+	p.wait("round", `Number($('counter').textContent.trim()) > 150`)
 	p.key("R")
 	if n := a.revision(); n != 0 {
 		t.Errorf("playing made revision %d", n)
@@ -538,7 +538,7 @@ func playedHere(t *testing.T, a *app) {
 
 	// Dragged along the path on the sheet.
 	p.enter("frame", "0")
-	ends := eval[[]float64](p, `(() => { const e = document.querySelector('[data-test="sheet-scrub"]'), s = e.ownerSVGElement.getBoundingClientRect(), a = e.getPointAtLength(0), b = e.getPointAtLength(e.getTotalLength()); return [s.x + a.x, s.y + a.y, s.x + b.x, s.y + b.y]; })()`)
+	ends := eval[[]float64](p, `(() => { const e = $('sheet-scrub'), s = e.ownerSVGElement.getBoundingClientRect(), a = e.getPointAtLength(0), b = e.getPointAtLength(e.getTotalLength()); return [s.x + a.x, s.y + a.y, s.x + b.x, s.y + b.y]; })()`)
 	p.mouse(pressed, ends[0]+(ends[2]-ends[0])*0.3, ends[1], true)
 	first := frame()
 	for i := range 8 {
@@ -560,7 +560,7 @@ func playedHere(t *testing.T, a *app) {
 	}
 	a.get("/api/shots/"+a.shot+"/changes?from=0&to=240", &ch)
 	want := fmt.Sprintf("centre %.1f px", ch.Px[70-ch.From][0])
-	p.wait(want, fmt.Sprintf(`document.querySelector('[data-test="change-here"]')?.textContent.includes(%q)`, want))
+	p.wait(want, fmt.Sprintf(`$('change-here')?.textContent.includes(%q)`, want))
 	track := fmt.Sprintf("Track +%.2f mm", ch.Axes[0][70-ch.From])
 	if text := p.text("change-here"); !strings.Contains(text, track) {
 		t.Errorf("at 0070 it says %q, not %q", text, track)
@@ -568,29 +568,29 @@ func playedHere(t *testing.T, a *app) {
 
 	// To somebody: the picture alone, until Esc.
 	p.click("show")
-	p.wait("the picture", `document.querySelector('[data-test="showing"]') && document.querySelector('[data-test="finder"]')?.dataset.drawn > 0`)
-	if n := eval[int](p, `document.querySelectorAll('[data-test="finder"] .ring, [data-test="finder"] .over, [data-test="finder"] .safe').length`); n != 0 {
+	p.wait("the picture", `$('showing') && $('finder')?.dataset.drawn > 0`)
+	if n := eval[int](p, `$$('finder', '.ring, [data-test="finder"] .over, [data-test="finder"] .safe').length`); n != 0 {
 		t.Errorf("%d things lie in the picture", n)
 	}
-	size := eval[[]float64](p, `(() => { const r = document.querySelector('[data-test="showing"]').getBoundingClientRect(); return [r.width, r.height]; })()`)
+	size := eval[[]float64](p, `(() => { const r = $('showing').getBoundingClientRect(); return [r.width, r.height]; })()`)
 	if size[0] != 1280 || size[1] != 800 {
 		t.Errorf("it has %v", size)
 	}
 	p.key("k", "s")
 	p.key("r")
-	p.wait("it to play", `Number(document.querySelector('[data-test="showing-frame"]').textContent.trim().split(' ')[0]) > 80`)
+	p.wait("it to play", `Number($('showing-frame').textContent.trim().split(' ')[0]) > 80`)
 	p.key("\x1b")
-	p.wait("the end of it", `!document.querySelector('[data-test="showing"]') && document.querySelector('[data-test="pose"]')`)
+	p.wait("the end of it", `!$('showing') && $('pose')`)
 	if n := a.revision(); n != 0 {
 		t.Errorf("a key under the picture made revision %d", n)
 	}
 	// It lies over Stop: not while a machine moves.
 	p.click("show")
-	p.wait("the picture", `document.querySelector('[data-test="showing"]')`)
+	p.there("showing")
 	if code, b := a.post("/api/machines/plank/home", "{}"); code != 200 && code != 204 {
 		t.Fatal(code, b)
 	}
-	p.wait("Stop in sight", `!document.querySelector('[data-test="showing"]')`)
+	p.gone("showing")
 	p.click("show")
 	p.alerts("Stop stays in sight")
 }

@@ -26,20 +26,20 @@ func TestTheScoreIsZoomed(t *testing.T) {
 	beside(t)
 	a := start(t)
 	p := a.open("/shot/" + a.shot + "/compose")
-	p.wait("the score", `document.querySelector('[data-test="staff-pan"]')`)
+	p.there("staff-pan")
 	up := func(f, says string) {
 		t.Helper()
 		p.must(chromedp.SetUploadFiles(chromedp.CSS(test("file")), []string{f}))
-		p.wait("the file", `document.querySelector('.strip').textContent.includes('`+says+`')`)
+		p.strip(says)
 	}
 	up(keysFile(t, 40, 5000), "5000 frames")
-	p.wait("all keyframes", `document.querySelectorAll('[data-test="staff-pan"] .post').length === 40`)
-	if n := eval[int](p, `document.querySelectorAll('[data-test="staff-pan"] .post text').length`); n != 0 {
+	p.wait("all keyframes", `$$('staff-pan', '.post').length === 40`)
+	if n := eval[int](p, `$$('staff-pan', '.post text').length`); n != 0 {
 		t.Errorf("%d values stand on a staff that is not selected, of two hundred keyframes", n)
 	}
 	p.clickOn(`[data-test="staff-pan"] .name`)
-	p.wait("values", `document.querySelector('[data-test="staff-pan"] .post text')`)
-	if n := eval[int](p, `document.querySelectorAll('[data-test="staff-pan"] .post text').length`); n < 12 {
+	p.wait("values", `$('staff-pan', '.post text')`)
+	if n := eval[int](p, `$$('staff-pan', '.post text').length`); n < 12 {
 		t.Errorf("%d of 40 values can be read", n)
 	}
 	if dir := os.Getenv("KEENARC_LOOK"); dir != "" {
@@ -47,7 +47,7 @@ func TestTheScoreIsZoomed(t *testing.T) {
 		p.shot(filepath.Join(dir, "forty.png"))
 	}
 	window := func() [2]float64 {
-		return [2]float64(eval[[]float64](p, `(() => { const s = document.querySelector('[data-test="score"]').dataset; return [Number(s.from), Number(s.to)]; })()`))
+		return [2]float64(eval[[]float64](p, `(() => { const s = $('score').dataset; return [Number(s.from), Number(s.to)]; })()`))
 	}
 	at := func(f int) (x, y float64) {
 		return p.centre(fmt.Sprintf(`[data-test="staff-pan"] .post[data-key="%d"] path`, f))
@@ -57,7 +57,7 @@ func TestTheScoreIsZoomed(t *testing.T) {
 	for range 8 {
 		p.wheel(x, y, 0, -120)
 	}
-	p.wait("a part", `Number(document.querySelector('[data-test="score"]').dataset.to) < 4000 && document.querySelector('[data-test="window"]')`)
+	p.wait("a part", `Number($('score').dataset.to) < 4000 && $('window')`)
 	p.atRest()
 	if x2, _ := at(2564); x2 < x-6 || x2 > x+6 {
 		t.Errorf("the frame under the pointer moved from %g to %g px", x, x2)
@@ -65,34 +65,34 @@ func TestTheScoreIsZoomed(t *testing.T) {
 	if w := window(); w[1]-w[0] > 1200 || w[0] > 2564 || w[1] < 2564 {
 		t.Errorf("the window is %v", w)
 	}
-	p.wait("finer samples", `document.querySelectorAll('[data-test="staff-pan"] [data-band]').length > 0`)
+	p.wait("finer samples", `$$('staff-pan', '[data-band]').length > 0`)
 	was := window()
 	p.wheel(x, y, 150, 0)
-	p.wait("panned", fmt.Sprintf(`Number(document.querySelector('[data-test="score"]').dataset.from) > %g`, was[0]))
+	p.wait("panned", fmt.Sprintf(`Number($('score').dataset.from) > %g`, was[0]))
 	p.clickOn(`[data-test="staff-pan"] .name`)
 	p.key("f")
-	p.wait("the playhead's part", `Number(document.querySelector('[data-test="score"]').dataset.from) === 0`)
+	p.wait("the playhead's part", `Number($('score').dataset.from) === 0`)
 	p.key("0")
-	p.wait("all", `!document.querySelector('[data-test="window"]') && document.querySelector('[data-test="score"]').dataset.to === '5000'`)
+	p.wait("all", `!$('window') && $('score').dataset.to === '5000'`)
 	p.key("+", "+")
-	p.wait("a part by key", `document.querySelector('[data-test="window"]')`)
+	p.there("window")
 	p.key("-", "-")
-	p.wait("all by key", `!document.querySelector('[data-test="window"]')`)
+	p.gone("window")
 
 	// Thousands: drawn as one, stepped through by key, taken hold of after zooming in.
 	up(keysFile(t, 5000, 60000), "60000 frames")
-	p.wait("the crowd", `document.querySelector('[data-test="staff-pan"] .crowd') && document.querySelectorAll('[data-test="staff-pan"] .post').length === 0`)
-	if n := eval[int](p, `document.querySelectorAll('[data-test="score"] *').length + document.querySelectorAll('[data-test="sheet"] *').length`); n > 3000 {
+	p.wait("the crowd", `$('staff-pan', '.crowd') && $$('staff-pan', '.post').length === 0`)
+	if n := eval[int](p, `$$('score', '*').length + $$('sheet', '*').length`); n > 3000 {
 		t.Errorf("%d elements for 5000 keyframes", n)
 	}
 	p.focusStaff("pan")
 	p.key("f")
 	p.chord("]", "BracketRight", 221, 0)
-	p.wait("the next keyframe", `document.querySelector('[data-test="counter"]').textContent.trim() === '0012'`)
+	p.wait("the next keyframe", `$('counter').textContent.trim() === '0012'`)
 	for range 14 {
 		p.key("+")
 	}
-	p.wait("single keyframes", `document.querySelector('[data-test="staff-pan"] .post[data-key="12"]')`)
+	p.wait("single keyframes", `$('staff-pan', '.post[data-key="12"]')`)
 	p.atRest()
 	x, y = at(12)
 	x24, _ := at(24)
@@ -103,7 +103,7 @@ func TestTheScoreIsZoomed(t *testing.T) {
 	}
 	p.key("0")
 	up(keysFile(t, 3, 900000), "900000 frames")
-	if n := eval[int](p, `(() => { const r = [...document.querySelectorAll('[data-test="score"] .ruler text')].map((e) => e.getBoundingClientRect());
+	if n := eval[int](p, `(() => { const r = [...$$('score', '.ruler text')].map((e) => e.getBoundingClientRect());
 		return r.slice(1).filter((b, i) => b.left < r[i].right + 4).length + (r.length < 4 ? 100 : 0); })()`); n != 0 {
 		t.Errorf("%d labels of the ruler lie over each other", n)
 	}
@@ -118,9 +118,9 @@ func TestFocusIsADistance(t *testing.T) {
 	p.clickOn(`[data-test="staff-focus"] .name`)
 	p.focusStaff("focus")
 	p.chord("Enter", "Enter", 13, 0)
-	p.wait("a scale in metres", `document.querySelector('[data-test="staff-focus"]').dataset.opened === 'true' && [...document.querySelectorAll('[data-test="staff-focus"] .scale text')].some((e) => e.textContent.trim() === '1.2 m')`)
-	p.wait("the values", `[...document.querySelectorAll('[data-test="staff-focus"] .post text')].map((e) => e.textContent.trim()).join() === '1.35 m,1.20 m,1.17 m,1.27 m'`)
-	if eval[bool](p, `document.querySelector('[data-test="staff-focus"]').textContent.includes('°')`) {
+	p.wait("a scale in metres", `$('staff-focus').dataset.opened === 'true' && [...$$('staff-focus', '.scale text')].some((e) => e.textContent.trim() === '1.2 m')`)
+	p.wait("the values", `[...$$('staff-focus', '.post text')].map((e) => e.textContent.trim()).join() === '1.35 m,1.20 m,1.17 m,1.27 m'`)
+	if eval[bool](p, `$('staff-focus').textContent.includes('°')`) {
 		t.Error("the opened staff speaks of degrees")
 	}
 	if dir := os.Getenv("KEENARC_LOOK"); dir != "" {
@@ -132,7 +132,7 @@ func TestFocusIsADistance(t *testing.T) {
 	p.key("3")
 	p.clickOn(`[data-test="staff-focus"] .post[data-key="150"] rect`)
 	p.enter("value-focus", "1.5")
-	p.wait("the keyframe", `document.querySelector('[data-test="staff-focus"]').textContent.includes('1.50 m')`)
+	p.reads("staff-focus", "1.50 m")
 	p.key("4")
 	p.wait("soft", `/keeper's lamp is soft, 0\d\d\d–0\d\d\d: 1\.\d\d m away at 0\d\d\d, sharp from/.test(document.querySelector('.prove')?.textContent)`)
 	if dir := os.Getenv("KEENARC_LOOK"); dir != "" {
@@ -147,7 +147,7 @@ func TestAtRestNothingIsDrawn(t *testing.T) {
 	beside(t)
 	a := start(t, homedAlready)
 	p := a.open("/shot/" + a.shot + "/compose")
-	p.wait("the finder", `document.querySelector('[data-test="finder"]')?.dataset.drawn > 0`)
+	p.wait("the finder", `$('finder')?.dataset.drawn > 0`)
 	p.clickOn(`[data-test="staff-pan"] .name`)
 	places := func() string {
 		return eval[string](p, `[...document.querySelectorAll('[data-test="pose"], [data-test="pose"] .axis, [data-test="pose"] button.btn, [data-test="finder"]')].map((e) => { const r = e.getBoundingClientRect(); return [r.x, r.y, r.height].map(Math.round); }).join(' ')`)
@@ -155,15 +155,15 @@ func TestAtRestNothingIsDrawn(t *testing.T) {
 	p.key(">", ">")
 	was := places()
 	p.chord("ArrowRight", "ArrowRight", 39, 0)
-	p.wait("the first nudge", `document.querySelector('[data-test="tried"]')`)
+	p.there("tried")
 	if now := places(); now != was {
 		t.Errorf("the first nudge moved the pose box from\n%s to\n%s", was, now)
 	}
 	a.homed(func() { a.post("/api/machines/plank/home", `{"shot":"`+a.shot+`"}`) })
 	for _, s := range []string{"5", "3"} {
 		p.key(s)
-		p.wait("the view", `document.querySelector('[data-test="finder"]')?.dataset.drawn > 0 && document.querySelector('[data-test="ready"]').textContent.includes('✓ homed')`)
-		p.must(chromedp.Evaluate[chromedp.Void](`(() => { window.changes = []; new MutationObserver((l) => l.forEach((m) => window.changes.push((m.target.className?.baseVal ?? m.target.className ?? m.target.parentElement?.className) + ' ' + m.type + ' ' + (m.attributeName ?? '')))).observe(document.body, { subtree: true, childList: true, attributes: true, characterData: true }); })()`))
+		p.wait("the view", `$('finder')?.dataset.drawn > 0 && $('ready').textContent.includes('✓ homed')`)
+		p.does(`(() => { window.changes = []; new MutationObserver((l) => l.forEach((m) => window.changes.push((m.target.className?.baseVal ?? m.target.className ?? m.target.parentElement?.className) + ' ' + m.type + ' ' + (m.attributeName ?? '')))).observe(document.body, { subtree: true, childList: true, attributes: true, characterData: true }); })()`)
 		// On a busy machine it comes to rest late; what is drawn again and again never does.
 		var c []string
 		for range 8 {
@@ -193,18 +193,18 @@ func TestWrapByKeyboard(t *testing.T) {
 		}
 	}
 	p := a.open("/shot/" + a.shot + "/wrap")
-	p.wait("a long log", `(() => { const s = document.querySelector('[data-test="log"]')?.closest('section'); return s && s.scrollHeight > s.clientHeight; })()`)
+	p.wait("a long log", `(() => { const s = $('log')?.closest('section'); return s && s.scrollHeight > s.clientHeight; })()`)
 	for range 25 {
 		p.key("\t")
-		if eval[bool](p, `document.activeElement === document.querySelector('[data-test="log"]').closest('section')`) {
+		if eval[bool](p, `document.activeElement === $('log').closest('section')`) {
 			break
 		}
 	}
-	p.wait("the log's focus", `document.activeElement === document.querySelector('[data-test="log"]').closest('section')`)
+	p.wait("the log's focus", `document.activeElement === $('log').closest('section')`)
 	p.atRest()
 	p.key(kb.PageDown)
 	p.wait("scrolled", `document.activeElement.scrollTop > 50`)
-	name := eval[string](p, `fetch(document.querySelector('[data-test="sealed-csv-1"]').href).then((r) => r.headers.get('Content-Disposition'))`)
+	name := eval[string](p, `fetch($('sealed-csv-1').href).then((r) => r.headers.get('Content-Disposition'))`)
 	if want := `attachment; filename="SL-010-sealed-path-1-`; len(name) < len(want) || name[:len(want)] != want {
 		t.Errorf("the sealed path's file is %s", name)
 	}

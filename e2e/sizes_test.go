@@ -69,15 +69,15 @@ func TestSizes(t *testing.T) {
 		p.must(chromedp.EmulateViewport(size[0], size[1]))
 		small := size[1] < 768
 		p.must(chromedp.Navigate(a.Addr + "/"))
-		p.wait("the shelf", `document.querySelector('[data-test="shot-SL-010"]')`)
+		p.there("shot-SL-010")
 		what := fmt.Sprintf("shelf at %d × %d", size[0], size[1])
 		p.allThere(what, small, "stop", "shot-SL-010", "change-SL-010", "new")
 		for s, ids := range views {
 			what := fmt.Sprintf("%s at %d × %d", s, size[0], size[1])
 			p.must(chromedp.Navigate(a.Addr + "/shot/" + a.shot + "/" + s))
-			p.wait(what, `document.querySelector('[data-test="finder"]')?.dataset.drawn > 0 && document.querySelector('[data-test="ready"]')?.textContent.includes('roll')`)
+			p.wait(what, `$('finder')?.dataset.drawn > 0 && $('ready')?.textContent.includes('roll')`)
 			if s == "compose" {
-				p.wait("a segment's field", `document.querySelector('[data-test="staff-pan"]')`)
+				p.there("staff-pan")
 				p.clickOn(`[data-test="staff-pan"] .name`)
 				p.wait("the blend's field", `document.querySelector('.bar').textContent.includes('blend')`)
 			}
@@ -87,7 +87,7 @@ func TestSizes(t *testing.T) {
 			}
 			p.allThere(what, small, ids...)
 			if s == "shoot" && small { // what rolls the rig needs no scrolling
-				p.must(chromedp.Evaluate[chromedp.Void](`document.querySelector('#stage').scrollTop = 0`))
+				p.does(`document.querySelector('#stage').scrollTop = 0`)
 				p.allThere(what+", not scrolled", false, "hold", "stop", ".drive")
 			}
 			p.setInside(what)
@@ -96,7 +96,7 @@ func TestSizes(t *testing.T) {
 	p.must(chromedp.EmulateViewport(390, 800))
 	for _, s := range []string{"compose", "shoot"} {
 		p.must(chromedp.Navigate(a.Addr + "/shot/" + a.shot + "/" + s))
-		p.wait(s, `document.querySelector('#stage > div') && document.querySelector('[data-test="ready"]')?.textContent.includes('roll')`)
+		p.wait(s, `document.querySelector('#stage > div') && $('ready')?.textContent.includes('roll')`)
 		p.atRest()
 		p.allThere(s+" on a phone", true, "stop")
 		if dir := os.Getenv("KEENARC_LOOK"); dir != "" {

@@ -106,12 +106,12 @@ func TestMeasureScreen(t *testing.T) {
 	}
 	a := start(t, homedAlready)
 	p := a.open("/shot/" + a.shot + "/compose")
-	p.wait("the finder", `document.querySelector('[data-test="finder"]')?.dataset.drawn > 0 && document.querySelector('[data-test="staff-pan"]')`)
+	p.wait("the finder", `$('finder')?.dataset.drawn > 0 && $('staff-pan')`)
 	p.must(chromedp.Sleep(3 * time.Second))
 
 	put := func(file string, done string) float64 {
-		p.must(chromedp.Evaluate[chromedp.Void](`(() => { const f = document.querySelector('[data-test="file"]'); f.addEventListener('change', () => { window.began = performance.now(); window.painted = 0;
-			const look = () => { if (` + done + `) { const c = new MessageChannel(); c.port1.onmessage = () => { window.painted = performance.now() - window.began; }; c.port2.postMessage(0); } else requestAnimationFrame(look); }; requestAnimationFrame(look); }, { once: true, capture: true }); })()`))
+		p.does(`(() => { const f = document.querySelector('[data-test="file"]'); f.addEventListener('change', () => { window.began = performance.now(); window.painted = 0;
+			const look = () => { if (` + done + `) { const c = new MessageChannel(); c.port1.onmessage = () => { window.painted = performance.now() - window.began; }; c.port2.postMessage(0); } else requestAnimationFrame(look); }; requestAnimationFrame(look); }, { once: true, capture: true }); })()`)
 		p.must(chromedp.SetUploadFiles(chromedp.CSS(test("file")), []string{file}))
 		p.wait("the file", `window.painted > 0`)
 		return eval[float64](p, `window.painted`)
@@ -120,7 +120,7 @@ func TestMeasureScreen(t *testing.T) {
 	p.must(chromedp.Sleep(3 * time.Second))
 
 	// Scrubbing along the ruler of the score, sixty moves a second for three seconds.
-	box := eval[[]float64](p, `(() => { const r = document.querySelector('[data-test="score"]').getBoundingClientRect(); return [r.x, r.y, r.width]; })()`)
+	box := eval[[]float64](p, `(() => { const r = $('score').getBoundingClientRect(); return [r.x, r.y, r.width]; })()`)
 	p.paints("pointermove")
 	x := func(part float64) float64 { return box[0] + 120 + part*(box[2]-160) }
 	p.mouse(input.DispatchMouseEventTypeMousePressed, x(0), box[1]+10, true)
@@ -138,16 +138,16 @@ func TestMeasureScreen(t *testing.T) {
 	// Dropping keyframes elsewhere: from letting go to the new drawing.
 	var drops []float64
 	for i := range 8 {
-		from := eval[int](p, fmt.Sprintf(`Number([...document.querySelectorAll('[data-test="staff-pan"] [data-key]')][%d].dataset.key)`, 10+i))
+		from := eval[int](p, fmt.Sprintf(`Number([...$$('staff-pan', '[data-key]')][%d].dataset.key)`, 10+i))
 		px, py := p.centre(fmt.Sprintf(`[data-test="staff-pan"] [data-key="%d"] rect`, from))
 		p.mouse(input.DispatchMouseEventTypeMousePressed, px, py, true)
 		for s := range 5 {
 			p.mouse(input.DispatchMouseEventTypeMouseMoved, px+float64(s), py, true)
 		}
 		p.must(chromedp.Sleep(400e6))
-		p.must(chromedp.Evaluate[chromedp.Void](`window.addEventListener('pointerup', (e) => { window.painted = 0; const began = e.timeStamp, was = document.querySelector('.strip').textContent;
-			const rev = () => document.querySelector('[data-test="score"]').dataset.revision ?? document.querySelector('.strip .line')?.textContent; const r0 = rev();
-			const look = () => { if (rev() !== r0) { const c = new MessageChannel(); c.port1.onmessage = () => { window.painted = performance.now() - began; }; c.port2.postMessage(0); } else requestAnimationFrame(look); }; requestAnimationFrame(look); }, { once: true, capture: true })`))
+		p.does(`window.addEventListener('pointerup', (e) => { window.painted = 0; const began = e.timeStamp, was = document.querySelector('.strip').textContent;
+			const rev = () => $('score').dataset.revision ?? document.querySelector('.strip .line')?.textContent; const r0 = rev();
+			const look = () => { if (rev() !== r0) { const c = new MessageChannel(); c.port1.onmessage = () => { window.painted = performance.now() - began; }; c.port2.postMessage(0); } else requestAnimationFrame(look); }; requestAnimationFrame(look); }, { once: true, capture: true })`)
 		p.mouse(input.DispatchMouseEventTypeMouseReleased, px+4, py, true)
 		p.wait("the drop", `window.painted > 0`)
 		drops = append(drops, eval[float64](p, `window.painted`))
@@ -166,7 +166,7 @@ func TestMeasureScreen(t *testing.T) {
 	}
 	a.homed(func() { a.post("/api/machines/plank/home", `{"shot":"`+a.shot+`"}`) })
 	p.must(chromedp.Navigate(a.Addr + "/shot/" + a.shot + "/shoot"))
-	p.wait("the finder", `document.querySelector('[data-test="finder"]')?.dataset.drawn > 0`)
+	p.wait("the finder", `$('finder')?.dataset.drawn > 0`)
 	p.must(chromedp.Sleep(4 * time.Second))
 	before := browserSeconds(t)
 	p.must(chromedp.Sleep(8 * time.Second))

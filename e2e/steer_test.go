@@ -32,7 +32,7 @@ func TestSteeringLive(t *testing.T) {
 	a := start(t, homedAlready)
 	a.homed(func() { a.post("/api/machines/plank/home", "{}") })
 	p := a.open("/shot/" + a.shot + "/compose")
-	p.wait("homed", `document.querySelector('[data-test="ready"]').textContent.includes('✓ homed')`)
+	p.reads("ready", "✓ homed")
 	pos := func(id string) float64 { return a.Floor.Now().State.Asked(id) }
 	still := func(s link.State, _ bool) bool { return s.Mode == link.Idle }
 	jogging := func(s link.State, _ bool) bool { return s.Mode == link.Jogging }
@@ -46,7 +46,7 @@ func TestSteeringLive(t *testing.T) {
 	p.asks("live-on")
 	p.wait("in words", `document.getElementById('ask-text')?.textContent.includes('no point of it over 250 mm/s')`)
 	p.click("ask-yes")
-	p.says("the sign", "live-sign", "nudges move Plank while they are pressed")
+	p.reads("live-sign", "nudges move Plank while they are pressed")
 	p.must(chromedp.Focus(chromedp.CSS(test("staff-track"))))
 	p.arrow("ArrowRight", true)
 	a.rigWait("jogging", jogging)
@@ -68,9 +68,9 @@ func TestSteeringLive(t *testing.T) {
 	if back := at - pos("track"); math.Abs(back-far/2) > 0.5 {
 		t.Errorf("half back of %g mm went %g", far, back)
 	}
-	p.says("where it stands", "pose", "Where Plank stands")
+	p.reads("pose", "Where Plank stands")
 	p.click("store")
-	p.wait("stored", `document.querySelector('[data-test="kept"]').textContent.includes('saved') || document.querySelector('[data-test="kept"]').textContent.includes('Stored')`)
+	p.wait("stored", `$('kept').textContent.includes('saved') || $('kept').textContent.includes('Stored')`)
 	var v struct {
 		Path struct {
 			Tracks []struct {
@@ -90,20 +90,20 @@ func TestSteeringLive(t *testing.T) {
 	p.wait("a sentence", `document.querySelector('.sheet [role="alert"]')?.textContent.includes('it has no name')`)
 	p.enter("mark-name", "Rest")
 	p.click("mark-keep")
-	p.wait("with a picture", `document.querySelector('[data-test="mark-Rest"] img')`)
+	p.wait("with a picture", `$('mark-Rest', 'img')`)
 	p.click("marks-close")
 	p.click("live-off")
-	p.wait("no sign", `!document.querySelector('[data-test="live-sign"]')`)
+	p.gone("live-sign")
 
 	// Somewhere else, several axes together, at a speed of their own.
 	p.key("2")
 	p.click("go-somewhere")
 	p.enter("go-track", "99999")
-	p.says("refused", "go-says", "outside its soft limits")
+	p.reads("go-says", "outside its soft limits")
 	p.enter("go-track", "300")
 	p.enter("go-pan", "12")
 	p.enter("go-share", "50")
-	p.says("how long", "go-says", "the others arrive with it")
+	p.reads("go-says", "the others arrive with it")
 	p.click("go-yes")
 	a.rigWait("going", func(s link.State, _ bool) bool { return s.Mode == link.Moving })
 	a.rigWait("there", still)
@@ -112,12 +112,12 @@ func TestSteeringLive(t *testing.T) {
 	}
 	// The camera's own picture on each screen.
 	p.click("see")
-	p.wait("the picture", `document.querySelector('[data-test="camera-picture"] img')?.naturalWidth > 0`)
+	p.wait("the picture", `$('camera-picture', 'img')?.naturalWidth > 0`)
 	p.key("3")
 	p.click("seeing")
-	p.wait("the picture on Compose", `document.querySelector('[data-test="real-picture"] img')?.naturalWidth > 0`)
+	p.wait("the picture on Compose", `$('real-picture', 'img')?.naturalWidth > 0`)
 	p.key("5")
-	p.wait("the picture on Shoot", `document.querySelector('[data-test="real-picture"] img')?.naturalWidth > 0`)
+	p.wait("the picture on Shoot", `$('real-picture', 'img')?.naturalWidth > 0`)
 	// Back to the mark, confirmed, without a seal; and to a frame of the draft.
 	p.key("3")
 	p.click("marks")
@@ -141,7 +141,7 @@ func TestSteeringLive(t *testing.T) {
 	if a.Camera != nil {
 		a.Camera.Close()
 	}
-	p.wait("no picture", `/No live picture|gives no picture|old/.test(document.querySelector('[data-test="real-picture"]').textContent)`)
+	p.wait("no picture", `/No live picture|gives no picture|old/.test($('real-picture').textContent)`)
 }
 
 // How late the camera starts and how its clock runs: measured, kept in the line-up, and
@@ -150,23 +150,23 @@ func TestInStep(t *testing.T) {
 	beside(t)
 	a := start(t)
 	p := a.open("/shot/" + a.shot + "/line-up/sync")
-	p.says("nothing yet", "sync", "Nothing was measured yet")
-	p.wait("the machine", `document.querySelector('[data-test="chain-keep"]').textContent.includes('Plank')`)
+	p.reads("sync", "Nothing was measured yet")
+	p.reads("chain-keep", "Plank")
 	p.enter("chain-tries", "x")
 	p.click("chain-begin")
-	p.says("a sentence", "chain-said", "Give numbers")
+	p.reads("chain-said", "Give numbers")
 	p.enter("chain-tries", "6")
 	p.enter("chain-seconds", "12")
 	// Broken off in mid-take it leaves no take running, and can be begun again.
 	p.click("chain-begin")
 	p.click("chain-off")
-	p.says("broken off", "chain-why", "it was broken off")
+	p.reads("chain-why", "it was broken off")
 	p.click("chain-begin")
-	p.wait("it goes on", `document.querySelector('[data-test="chain-off"]')`)
+	p.there("chain-off")
 	if code, b := a.post("/api/camera/in-step", `{"name":"again","tries":1,"seconds":5}`); code != 409 {
 		t.Errorf("a second one at once: %d %s", code, b)
 	}
-	p.says("the answer", "sync", "ms late")
+	p.reads("sync", "ms late")
 	var now struct {
 		Chain struct {
 			Delays struct {
@@ -192,15 +192,15 @@ func TestInStep(t *testing.T) {
 	}
 	t.Logf("%+v", c)
 	p.click("chain-keep")
-	p.says("kept", "chain-said", "Kept in Plank's line-up")
-	p.wait("in the list", `document.querySelector('[data-test="chain"]')`)
+	p.reads("chain-said", "Kept in Plank's line-up")
+	p.there("chain")
 	p.click("sheet-axes")
-	p.wait("the axes", `document.querySelector('[data-test="high-track"]')`)
+	p.there("high-track")
 	p.enter("high-track", "1300")
 	p.click("keep-line-up")
-	p.says("kept", "line-up-said", "Sealed paths stay sealed")
+	p.reads("line-up-said", "Sealed paths stay sealed")
 	p.click("sheet-sync")
-	p.wait("still in the list", `document.querySelector('[data-test="chain"]')`)
+	p.there("chain")
 }
 
 // The other machines that carry a camera are steered as well, each by its own axes.
@@ -219,7 +219,7 @@ func TestSteeringTheOthers(t *testing.T) {
 		p.wait("it is seen", `document.querySelector('[data-test="live-on"]:not([disabled])')`)
 		p.asks("live-on")
 		p.click("ask-yes")
-		p.says("the sign", "live-sign", "while they are pressed")
+		p.reads("live-sign", "while they are pressed")
 		p.must(chromedp.Focus(chromedp.CSS(test("staff-" + axis))))
 		was := a.now(id).Axes
 		p.arrow("ArrowRight", true)
@@ -238,7 +238,7 @@ func TestSteeringTheOthers(t *testing.T) {
 		p.click("marks")
 		p.enter("mark-name", "Here")
 		p.click("mark-keep")
-		p.wait("the mark", `document.querySelector('[data-test="mark-Here"]')`)
+		p.there("mark-Here")
 		p.click("marks-close")
 		p.click("live-off")
 	}
@@ -270,7 +270,7 @@ func TestTheOthersOnTheFloor(t *testing.T) {
 			p.click("go-somewhere")
 			p.enter("go-"+axis, "7")
 			p.enter("go-share", "50")
-			p.says("how long", "go-says", "It ")
+			p.reads("go-says", "It ")
 			p.click("go-yes")
 			for late := time.Now().Add(30 * time.Second); time.Now().Before(late) && !there; time.Sleep(50 * time.Millisecond) {
 				s := a.now(id)
@@ -284,7 +284,7 @@ func TestTheOthersOnTheFloor(t *testing.T) {
 			t.Fatalf("%s: sent to 7° its %s is at %g", id, axis, a.now(id).Asked(axis))
 		}
 		p.click("zero-here")
-		p.wait("the zero", `document.querySelector('[data-test="zero"]').value === '7'`)
+		p.holds("zero", "7")
 		p.click("keep-line-up")
 		var list []struct {
 			Doc struct {

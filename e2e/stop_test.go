@@ -283,7 +283,7 @@ func TestStopInTheMiddle(t *testing.T) {
 	a := start(t)
 	p := a.open("/shot/" + a.shot + "/line-up")
 	q := a.open("/shot/" + a.shot + "/compose")
-	q.wait("the strip", `document.querySelector('[data-test="whose"]')`)
+	q.there("whose")
 	look := func(x *page, name string) {
 		if dir := os.Getenv("KEENARC_LOOK"); dir != "" {
 			x.shot(filepath.Join(dir, "stop-"+name+".png"))
@@ -295,8 +295,8 @@ func TestStopInTheMiddle(t *testing.T) {
 	// stopped presses Esc in the other window while something moves, and sees that it rests.
 	stopped := func(what, says string) {
 		t.Helper()
-		q.wait(what+": whose it is", `document.querySelector('[data-test="whose"]').textContent.includes('other page: `+says+`')`)
-		p.wait(what+": mine", `document.querySelector('[data-test="whose"]').textContent.includes('this page: `+says+`')`)
+		q.wait(what+": whose it is", `$('whose').textContent.includes('other page: `+says+`')`)
+		p.wait(what+": mine", `$('whose').textContent.includes('this page: `+says+`')`)
 		look(q, strings.NewReplacer(" ", "-", "'", "").Replace(what))
 		q.must(chromedp.KeyEvent("\u001b"))
 		a.rigWait(what+": at rest", in(link.Idle))
@@ -307,17 +307,17 @@ func TestStopInTheMiddle(t *testing.T) {
 				t.Errorf("%s: after Stop %s went on by %g", what, id, d)
 			}
 		}
-		q.wait(what+": nobody's", `!document.querySelector('[data-test="whose"]').textContent.includes('page:')`)
+		q.wait(what+": nobody's", `!$('whose').textContent.includes('page:')`)
 	}
 	p.wait("the axes", `document.querySelector('[data-test="jog-up"][aria-disabled="false"]')`)
 
 	p.click("pick-axis-pan")
-	p.wait("Pan", `document.querySelector('[data-test="home-one"]').textContent.includes('Pan')`)
+	p.reads("home-one", "Pan")
 	p.pointer("jog-up", input.DispatchMouseEventTypeMousePressed)
 	a.rigWait("jogging", in(link.Jogging))
 	stopped("a jog", "Pan is jogged")
-	p.wait("it is let go of here, too", `!document.querySelector('[data-test="jog-up"]').classList.contains('held')`)
-	p.says("and why", "jog-said", "It was stopped")
+	p.wait("it is let go of here, too", `!$('jog-up').classList.contains('held')`)
+	p.reads("jog-said", "It was stopped")
 	look(p, "jog-said")
 	p.pointer("jog-up", input.DispatchMouseEventTypeMouseReleased)
 	p.pointer("jog-up", input.DispatchMouseEventTypeMousePressed)
@@ -336,7 +336,7 @@ func TestStopInTheMiddle(t *testing.T) {
 	a.post("/api/shots/"+a.shot+"/seal", `{"revision":0}`)
 
 	p.must(chromedp.Navigate(a.Addr + "/shot/" + a.shot + "/shoot"))
-	p.wait("the hold", `document.querySelector('[data-test="hold"]')`)
+	p.there("hold")
 	p.key("f")
 	p.click("ask-yes")
 	a.rigWait("going", in(link.Moving))
@@ -348,7 +348,7 @@ func TestStopInTheMiddle(t *testing.T) {
 	a.rigWait("rolling", in(link.Rolling))
 	time.Sleep(700 * time.Millisecond)
 	stopped("a pass", "pass 1")
-	p.says("the page says it", "hold-says", "stop was pressed")
+	p.reads("hold-says", "stop was pressed")
 	look(p, "pass-stopped")
 	p.space(false)
 
@@ -357,19 +357,19 @@ func TestStopInTheMiddle(t *testing.T) {
 	p.wait("live", `document.querySelector('[data-test="live-on"]:not([disabled])')`)
 	p.click("live-on")
 	p.click("ask-yes")
-	p.says("the sign", "live-sign", "while they are pressed")
+	p.reads("live-sign", "while they are pressed")
 	p.must(chromedp.Focus(chromedp.CSS(test("staff-track"))))
 	p.arrow("ArrowRight", true)
 	a.rigWait("steered", in(link.Jogging))
 	stopped("live steering", "Track is jogged")
 	p.arrow("ArrowRight", false)
 	p.must(chromedp.KeyEvent("\u001b"))
-	p.wait("live is off", `!document.querySelector('[data-test="live-sign"]')`)
+	p.gone("live-sign")
 
 	// A frame's move: it rests where it is, says so, and goes on by another N only.
 	p.must(chromedp.Navigate(a.Addr + "/shot/" + a.other("SL-030") + "/shoot"))
 	for n := range 2 {
-		p.wait("what N does", `document.querySelector('[data-test="ready"]')?.textContent.includes('Press N to go there')`)
+		p.reads("ready", "Press N to go there")
 		p.key("n")
 		p.wait("a question about the way", `document.querySelector('#ask-title')?.textContent.includes('to frame 0000')`)
 		if n == 1 { // not a second time: one N, and no other, has moved it
@@ -379,7 +379,7 @@ func TestStopInTheMiddle(t *testing.T) {
 		p.click("ask-yes")
 		a.rigWait("going to a frame", in(link.Moving))
 		stopped("a frame's move", "going to frame 0000")
-		p.says("the page says it", "frames-trouble", "the rig stopped on its way to frame 0000; press N to go on")
+		p.reads("frames-trouble", "the rig stopped on its way to frame 0000; press N to go on")
 		look(p, "frame-stopped")
 	}
 
@@ -393,8 +393,8 @@ func TestStopInTheMiddle(t *testing.T) {
 		t.Fatal(err)
 	}
 	p.must(chromedp.KeyEvent("\u001b"))
-	p.says("what was not reached", "stop-missed", "did not reach every machine: Turnstile")
+	p.reads("stop-missed", "did not reach every machine: Turnstile")
 	look(p, "missed")
 	p.click("stop-read")
-	p.wait("it was read", `!document.querySelector('[data-test="stop-missed"]')`)
+	p.gone("stop-missed")
 }

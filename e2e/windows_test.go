@@ -15,19 +15,19 @@ import (
 // deaf keeps a window from hearing of changes and hear lets it again: it stays on
 // the revision that it saw.
 func (p *page) deaf() {
-	p.must(chromedp.Evaluate[chromedp.Void](`(() => { window.heard = window.fetch; window.fetch = (r, o) => { const u = r.url ?? r, m = r.method ?? o?.method ?? 'GET'; return m === 'GET' && /shots\/[^/]+$/.test(u) ? new Promise(() => {}) : window.heard(r, o); }; })()`))
+	p.does(`(() => { window.heard = window.fetch; window.fetch = (r, o) => { const u = r.url ?? r, m = r.method ?? o?.method ?? 'GET'; return m === 'GET' && /shots\/[^/]+$/.test(u) ? new Promise(() => {}) : window.heard(r, o); }; })()`)
 }
 
 // cut takes the network of a window away; its own requests fail.
 func (p *page) cut() {
-	p.must(chromedp.Evaluate[chromedp.Void](`(() => { window.heard = window.fetch; window.fetch = () => Promise.reject(new TypeError('cut off')); })()`))
+	p.does(`(() => { window.heard = window.fetch; window.fetch = () => Promise.reject(new TypeError('cut off')); })()`)
 }
 
-func (p *page) hear() { p.must(chromedp.Evaluate[chromedp.Void](`window.fetch = window.heard`)) }
+func (p *page) hear() { p.does(`window.fetch = window.heard`) }
 
 func (p *page) keptSays(what, words string) {
 	p.t.Helper()
-	p.wait(what, fmt.Sprintf(`document.querySelector('[data-test="kept"]').textContent.includes(%q)`, words))
+	p.wait(what, fmt.Sprintf(`$('kept').textContent.includes(%q)`, words))
 }
 
 // Two windows on one shot: what leaves the other's edit alone is made on the newer
@@ -37,13 +37,13 @@ func TestTwoWindows(t *testing.T) {
 	beside(t)
 	a := start(t)
 	q, p := a.open("/shot/"+a.shot+"/compose"), a.open("/")
-	p.must(chromedp.Evaluate[chromedp.Void](`fetch('/api/me', { method: 'PUT', headers: { 'Content-Type': 'application/json' }, body: '{"name":"Bo"}' }).then(() => 0)`))
+	p.does(`fetch('/api/me', { method: 'PUT', headers: { 'Content-Type': 'application/json' }, body: '{"name":"Bo"}' }).then(() => 0)`)
 	p.must(chromedp.Navigate(a.Addr + "/shot/" + a.shot + "/compose"))
 	for _, w := range []*page{p, q} {
-		w.wait("the score", `document.querySelector('[data-test="staff-pan"]') && document.querySelector('[data-test="ready"]')?.textContent.includes('rig seen')`)
+		w.wait("the score", `$('staff-pan') && $('ready')?.textContent.includes('rig seen')`)
 		w.keptSays("nothing to save", "everything saved")
 		w.enter("frame", "70")
-		w.wait("the playhead", `document.querySelector('[data-test="counter"]').textContent.trim() === '0070'`)
+		w.wait("the playhead", `$('counter').textContent.trim() === '0070'`)
 	}
 	p.deaf()
 	q.enter("value-pan", "3")
@@ -56,19 +56,19 @@ func TestTwoWindows(t *testing.T) {
 
 	// The same keyframe: the later one loses, keeps its message over everything, and
 	// may be made all the same.
-	q.wait("the other's edit", `document.querySelector('[data-test="value-tilt"]').value === '-2.00'`)
+	q.holds("value-tilt", "-2.00")
 	q.enter("value-pan", "4")
 	a.wantKey(q, "pan", 70, 4)
 	p.enter("value-pan", "8")
-	p.wait("the loser's message", `document.querySelector('[data-test="lost"]')?.textContent.includes('Not done: pan stored at frame 70. Operator changed the same meanwhile: pan stored at frame 70.')`)
+	p.reads("lost", "Not done: pan stored at frame 70. Operator changed the same meanwhile: pan stored at frame 70.")
 	p.keptSays("an edit not made", "1 edit not made")
 	a.wantKey(p, "pan", 70, 4)
 	p.hear()
 	p.must(chromedp.Reload())
-	p.wait("the message after a reload", `document.querySelector('[data-test="lost"]') && document.querySelector('[data-test="value-pan"]')?.value === '4.00'`)
+	p.wait("the message after a reload", `$('lost') && $('value-pan')?.value === '4.00'`)
 	p.enter("value-roll", "0.5")
 	a.wantKey(p, "roll", 70, 0.5)
-	if !eval[bool](p, `document.querySelector('[data-test="lost"]') !== null`) {
+	if !eval[bool](p, `$('lost') !== null`) {
 		t.Error("another edit took the unread message away")
 	}
 	if dir := os.Getenv("KEENARC_LOOK"); dir != "" {
@@ -77,16 +77,16 @@ func TestTwoWindows(t *testing.T) {
 	}
 	p.click("again")
 	a.wantKey(p, "pan", 70, 8)
-	p.wait("no message", `!document.querySelector('[data-test="lost"]')`)
+	p.gone("lost")
 
 	// Undo in the other window: it says whose edit, and asks.
-	q.wait("the other's edit", `document.querySelector('[data-test="value-pan"]').value === '8.00'`)
+	q.holds("value-pan", "8.00")
 	q.click("undo")
 	q.wait("the question", `document.querySelector('#ask-title')?.textContent === 'Take back what Bo did?' && document.querySelector('#ask-text').textContent.includes('pan stored at frame 70, by Bo')`)
 	q.wait("the safe answer", `document.activeElement?.dataset.test === 'ask-no'`)
 	q.click("ask-no")
 	a.wantKey(q, "pan", 70, 8)
-	q.wait("no question", `!document.querySelector('[data-test="ask-yes"]')`)
+	q.gone("ask-yes")
 	q.click("undo")
 	q.click("ask-yes")
 	a.wantKey(q, "pan", 70, 4)
@@ -99,40 +99,40 @@ func TestEditsWaitForAnAnswer(t *testing.T) {
 	beside(t)
 	a := start(t)
 	p := a.open("/shot/" + a.shot + "/compose")
-	p.wait("the score", `document.querySelector('[data-test="staff-pan"]')`)
+	p.there("staff-pan")
 	p.keptSays("nothing to save", "everything saved")
 	// Gone in mid-drag: the keyframe stays in the hand, and where it is let go it is moved later.
-	p.wait("the score laid out", `document.querySelector('[data-test="staff-track"] .post[data-key="240"] rect')?.getBoundingClientRect().x > 1000`)
+	p.wait("the score laid out", `$('staff-track', '.post[data-key="240"] rect')?.getBoundingClientRect().x > 1000`)
 	x, y := p.centre(`[data-test="staff-pan"] .post[data-key="150"] rect`)
 	p.mouse(input.DispatchMouseEventTypeMousePressed, x, y, true)
 	p.mouse(input.DispatchMouseEventTypeMouseMoved, x+20, y, true)
-	p.wait("a preview", `document.querySelector('[data-test="score"]').dataset.tried === 'dragged'`)
+	p.wait("a preview", `$('score').dataset.tried === 'dragged'`)
 	p.cut()
 	p.mouse(input.DispatchMouseEventTypeMouseMoved, x+40, y, true)
 	p.mouse(input.DispatchMouseEventTypeMouseReleased, x+40, y, true)
 	p.keptSays("the drop waits", "1 edit waits")
-	p.wait("where it was let go", fmt.Sprintf(`Math.abs(document.querySelector('[data-test="staff-pan"] .post[data-key="150"] rect').getBoundingClientRect().x + 5 - %g) < 8`, x+40))
+	p.wait("where it was let go", fmt.Sprintf(`Math.abs($('staff-pan', '.post[data-key="150"] rect').getBoundingClientRect().x + 5 - %g) < 8`, x+40))
 	p.hear()
-	p.wait("it is moved", `!document.querySelector('[data-test="staff-pan"] .post[data-key="150"]') && !document.querySelector('[data-test="score"]').dataset.tried`)
+	p.wait("it is moved", `!$('staff-pan', '.post[data-key="150"]') && !$('score').dataset.tried`)
 	p.click("undo")
-	p.wait("and back", `document.querySelector('[data-test="staff-pan"] .post[data-key="150"]')`)
+	p.wait("and back", `$('staff-pan', '.post[data-key="150"]')`)
 	p.cut()
 	for i, f := range []int{20, 30, 40} {
 		p.enter("frame", fmt.Sprint(f))
 		p.enter("value-pan", fmt.Sprint(f))
 		p.key("k")
-		p.wait("another edit that waits", fmt.Sprintf(`document.querySelector('[data-test="kept"]').textContent.startsWith('%d edit')`, i+1))
+		p.wait("another edit that waits", fmt.Sprintf(`$('kept').textContent.startsWith('%d edit')`, i+1))
 	}
 	p.keptSays("why they wait", "3 edits wait: the application does not answer")
 	p.click("undo")
 	p.keptSays("one taken back", "2 edits wait")
 	p.click("seal")
-	p.wait("no sealing meanwhile", `document.querySelector('[role="alert"]')?.textContent.includes('This is not done')`)
+	p.warns("This is not done")
 	if _, ok := a.key("pan", 20); ok {
 		t.Error("an edit left a window without a network")
 	}
 	p.hear()
-	p.wait("both in", `document.querySelector('[data-test="staff-pan"] .post[data-key="20"]') && document.querySelector('[data-test="staff-pan"] .post[data-key="30"]')`)
+	p.wait("both in", `$('staff-pan', '.post[data-key="20"]') && $('staff-pan', '.post[data-key="30"]')`)
 	a.wantKey(p, "pan", 20, 20)
 	a.wantKey(p, "pan", 30, 30)
 	if _, ok := a.key("pan", 40); ok {
@@ -148,7 +148,7 @@ func TestEditsWaitForAnAnswer(t *testing.T) {
 	}
 	p.must(chromedp.Evaluate[chromedp.Void](fmt.Sprintf(`sessionStorage.setItem('keenarc.waiting', JSON.stringify([{ deed: '%s', shot: '%s', revision: %d, edit: { op: 'room', frame: 70, frames: 10 }, done: 'Room.' }]))`, deed, a.shot, v.Revision)))
 	p.must(chromedp.Reload())
-	p.wait("the answer", `document.querySelector('[data-test="staff-track"] .post[data-key="160"]') && sessionStorage.getItem('keenarc.waiting') === '[]'`)
+	p.wait("the answer", `$('staff-track', '.post[data-key="160"]') && sessionStorage.getItem('keenarc.waiting') === '[]'`)
 	if _, ok := a.key("track", 170); ok {
 		t.Error("an edit sent twice was made twice")
 	}
@@ -164,35 +164,35 @@ func TestStrayEditsOnASealedPath(t *testing.T) {
 	}
 	a.kept(1, 10001, false)
 	p := a.open("/shot/" + a.shot + "/compose")
-	p.wait("the score", `document.querySelector('[data-test="staff-pan"] .post[data-key="70"] rect')?.getBoundingClientRect().x > 200`)
-	p.wait("sealed", `document.querySelector('[data-test="seal"]').textContent.includes('sealed')`)
+	p.wait("the score", `$('staff-pan', '.post[data-key="70"] rect')?.getBoundingClientRect().x > 200`)
+	p.reads("seal", "sealed")
 	p.focusStaff("pan")
 	p.key("f")
 	p.chord("ArrowRight", "ArrowRight", 39, 0)
 	p.keptSays("what it opens", "Opens sealed path 1")
-	p.wait("what lies on it", `document.querySelector('[data-test="opened"]')?.textContent.includes('Not as sealed path 1 any more; 1 pass is finished on it.')`)
+	p.reads("opened", "Not as sealed path 1 any more; 1 pass is finished on it.")
 	if dir := os.Getenv("KEENARC_LOOK"); dir != "" {
-		p.wait("the finder", `document.querySelector('[data-test="finder"]')?.dataset.drawn > 0`)
+		p.wait("the finder", `$('finder')?.dataset.drawn > 0`)
 		p.must(chromedp.Sleep(900e6))
 		p.shot(filepath.Join(dir, "opened.png"))
 	}
 	p.chord("z", "KeyZ", 90, ctrl)
-	p.wait("sealed again", `!document.querySelector('[data-test="opened"]') && document.querySelector('[data-test="seal"]').textContent.includes('sealed')`)
+	p.wait("sealed again", `!$('opened') && $('seal').textContent.includes('sealed')`)
 	p.chord("ArrowRight", "ArrowRight", 39, 0)
-	p.wait("opened", `document.querySelector('[data-test="opened"]')`)
+	p.there("opened")
 	p.key("s")
 	p.wait("the question", `document.querySelector('#ask-text')?.textContent.includes('is finished on path 1')`)
 	p.wait("the safe answer", `document.activeElement?.dataset.test === 'ask-no'`)
 	p.click("ask-no")
-	p.wait("no question", `!document.querySelector('[data-test="ask-no"]')`)
+	p.gone("ask-no")
 	p.click("resume")
-	p.wait("back", `!document.querySelector('[data-test="opened"]')`)
+	p.gone("opened")
 	a.wantKey(p, "pan", 0, 24)
 	p.chord("ArrowRight", "ArrowRight", 39, 0)
-	p.wait("opened", `document.querySelector('[data-test="opened"]')`)
+	p.there("opened")
 	p.key("s")
 	p.click("ask-yes")
-	p.wait("a new path", `document.querySelector('[data-test="seal"]').textContent.includes('sealed') && document.querySelector('.strip').textContent.includes('path 2')`)
+	p.wait("a new path", `$('seal').textContent.includes('sealed') && document.querySelector('.strip').textContent.includes('path 2')`)
 }
 
 // The whole job by keyboard, from the bookshelf to a rolling rig, in a third of the
@@ -201,7 +201,7 @@ func TestTheWholeJobByKeyboard(t *testing.T) {
 	alone(t)
 	a := start(t)
 	p := a.open("/")
-	p.wait("the shelf", `document.querySelector('[data-test="shot-SL-010"]')`)
+	p.there("shot-SL-010")
 	tabs := 0
 	tabTo := func(id string) {
 		t.Helper()
@@ -219,23 +219,23 @@ func TestTheWholeJobByKeyboard(t *testing.T) {
 		p.wait("the safe answer", `document.activeElement?.dataset.test === 'ask-no'`)
 		tabTo("ask-yes")
 		p.key("\r")
-		p.wait("no question", `!document.querySelector('[data-test="ask-no"]')`)
+		p.gone("ask-no")
 	}
 	tabTo("shot-SL-010")
 	p.key("\r")
-	p.wait("Compose", `document.querySelector('[data-test="staff-pan"]')`)
+	p.there("staff-pan")
 	p.key("t")
 	p.wait("the staff", `document.activeElement?.dataset.test === 'staff-track'`)
 	p.key("]")
 	p.chord("ArrowRight", "ArrowRight", 39, 0)
 	a.wantKey(p, "track", 70, 530)
 	p.key("s")
-	p.wait("sealed", `document.querySelector('[data-test="seal"]').textContent.includes('sealed')`)
+	p.reads("seal", "sealed")
 	p.key("2")
 	p.wait("Line up", `document.querySelector('[data-test="home"]:not([disabled])')`)
 	a.homed(func() { p.key("h"); confirm() })
 	p.key("5")
-	p.wait("Shoot", `document.querySelector('[data-test="hold"]')`)
+	p.there("hold")
 	a.atFirst(p, func() { p.key("f"); confirm() })
 	p.wait("the hold target", `document.activeElement?.dataset.test === 'hold'`)
 	a.rollsByKey(p)
@@ -252,22 +252,22 @@ func TestNamesAndTimecodes(t *testing.T) {
 	a := start(t)
 	p := a.open("/")
 	p.click("change-SL-010")
-	p.wait("the form", `document.querySelector('[data-test="title"]')?.value === 'Harbour approach'`)
+	p.holds("title", "Harbour approach")
 	p.must(chromedp.Evaluate[chromedp.Void](`document.querySelector('[data-test="start"]').select()`), chromedp.SendKeys(chromedp.CSS(test("start")), "10:00:00:99"))
 	p.click("keep")
-	p.wait("a sentence", `document.querySelector('[data-test="change-form"] [role="alert"]')?.textContent.includes('timecode: frame 99 of a second')`)
+	p.wait("a sentence", `$('change-form', '[role="alert"]')?.textContent.includes('timecode: frame 99 of a second')`)
 	p.must(chromedp.Evaluate[chromedp.Void](`document.querySelector('[data-test="start"]').select()`), chromedp.SendKeys(chromedp.CSS(test("start")), "01:02:03:00"))
 	p.must(chromedp.Evaluate[chromedp.Void](`document.querySelector('[data-test="title"]').select()`), chromedp.SendKeys(chromedp.CSS(test("title")), strings.Repeat("Harbour ", 10)))
 	if dir := os.Getenv("KEENARC_LOOK"); dir != "" {
 		p.shot(filepath.Join(dir, "rename.png"))
 	}
 	p.click("keep")
-	p.wait("the new name", `document.querySelector('[data-test="shot-SL-010"]')?.textContent.includes('Harbour Harbour')`)
+	p.reads("shot-SL-010", "Harbour Harbour")
 	p.click("shot-SL-010")
 	p.wait("the timecode", `document.querySelector('.count')?.textContent.includes('01:02:03:00')`)
-	p.wait("the saved state beside a long name", `document.querySelector('[data-test="kept"]').getBoundingClientRect().bottom <= document.querySelector('.strip').getBoundingClientRect().bottom`)
+	p.wait("the saved state beside a long name", `$('kept').getBoundingClientRect().bottom <= document.querySelector('.strip').getBoundingClientRect().bottom`)
 	// With letter keys off the strip names what to press.
-	p.must(chromedp.Evaluate[chromedp.Void](`localStorage.setItem('keenarc.letters', 'false')`))
+	p.does(`localStorage.setItem('keenarc.letters', 'false')`)
 	p.must(chromedp.Reload())
-	p.wait("a button's name", `document.querySelector('[data-test="ready"] strong')?.textContent.includes('Use Line up in the rail, then Home.')`)
+	p.wait("a button's name", `$('ready', 'strong')?.textContent.includes('Use Line up in the rail, then Home.')`)
 }

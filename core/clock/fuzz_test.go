@@ -14,6 +14,7 @@ func FuzzSpec(f *testing.F) {
 		{Kind: Stepped, Factor: Rate{1, 1}, Way: Back, Pictures: 7, IntervalMS: 1000, MoveMS: 300},
 		{Kind: Crawling, Factor: Rate{1, 1}, Way: On, Pictures: 70, IntervalMS: 1000},
 		{Kind: Live, Factor: Rate{1, 1}, Way: On, Steers: []Steer{{100, 1, 2}, {300, -1, 1}, {4000, 1, 1}}},
+		{Kind: Live, Factor: Rate{1, 1}, Way: On, Law: 1, Steers: []Steer{{100, 1, 2}, {300, -1, 1}, {4000, 1, 1}}},
 	} {
 		raw, err := json.Marshal(s)
 		if err != nil {

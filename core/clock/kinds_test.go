@@ -317,3 +317,74 @@ func TestASmallChangeIsNotSudden(t *testing.T) {
 		}
 	}
 }
+
+// By law 1 no change has more than six times the whole speed over the ease² of jerk, nor more
+// than before of acceleration.
+func TestTheRoughnessOfSteering(t *testing.T) {
+	rng := rand.New(rand.NewPCG(7, 7))
+	for range 300 {
+		s := Spec{Kind: Live, Factor: Rate{1 + rng.Int64N(3), 1 + rng.Int64N(2)}, Way: On, EaseMS: 100 + rng.Int64N(3000), Law: 1}
+		at := int64(0)
+		for range 1 + rng.IntN(5) {
+			at += rng.Int64N(4000)
+			to := rng.Int64N(481) - 240
+			s.Steers = append(s.Steers, Steer{at, to * s.Factor.Num, 240 * s.Factor.Den})
+		}
+		c := over(t, s, Run{-24, 0, 480, 500}, Rate{24, 1})
+		most, ease := c.MaxSpeed(), float64(s.EaseMS)/1000
+		tr := c.Traits()
+		if tr.Jolt != 6*most/(ease*ease) || tr.Free != 1.5*most/ease {
+			t.Fatalf("%+v: %+v", s, tr)
+		}
+		for _, e := range c.Eases() {
+			d := math.Abs(e.V1 - e.V0)
+			if 1.5*d/e.Seconds > tr.Free*(1+1e-9) || 6*d/(e.Seconds*e.Seconds) > tr.Jolt*(1+1e-9) {
+				t.Errorf("%+v: from %g to %g in %g s", s, e.V0, e.V1, e.Seconds)
+			}
+		}
+	}
+	for _, bad := range []Spec{{Kind: Live, Factor: Rate{1, 1}, Way: On, Law: 2}, {Kind: Live, Factor: Rate{1, 1}, Way: On, Law: -1}, {Kind: Steady, Factor: Rate{1, 1}, Way: On, Law: 1}} {
+		if bad.Check() == nil {
+			t.Errorf("%+v is a clock", bad)
+		}
+	}
+	if Begin(Live, Times(Rate{1, 1}), 48).Law != NewestLaw || Begin(Steady, Spec{Kind: Live, Law: 1}, 48).Law != 0 {
+		t.Error("a live clock begins by an old law, or another keeps one")
+	}
+	if a := (Spec{Kind: Live, Factor: Rate{1, 1}, Law: 1}); a.Same(Spec{Kind: Live, Factor: Rate{1, 1}}) {
+		t.Error("two laws are the same clock")
+	}
+}
+
+// By law 1 the first frame lies on a picture however it was steered in the run-up, as long as it
+// went on forward; by law 0 it did not.
+func TestTheFirstFrameIsPictured(t *testing.T) {
+	rng := rand.New(rand.NewPCG(8, 8))
+	missed := [2]int{}
+	for range 400 {
+		s := Spec{Kind: Live, Factor: []Rate{{1, 1}, {2, 1}, {3, 2}}[rng.IntN(3)], Way: On, EaseMS: 100 + rng.Int64N(900)}
+		at := int64(0)
+		for range 1 + rng.IntN(4) {
+			at += rng.Int64N(700)
+			s.Steers = append(s.Steers, Steer{at, (1 + rng.Int64N(240)) * s.Factor.Num, 240 * s.Factor.Den})
+		}
+		run := Run{-12 - rng.IntN(40), 0, 96, 110}
+		for law := range 2 {
+			s.Law = law
+			c := over(t, s, run, Rate{24, 1})
+			if p := c.Pictured(0); len(p) != 1 {
+				t.Fatalf("%+v: it is at the first frame %d times", s, len(p))
+			} else if !p[0] {
+				missed[law]++
+			}
+			for k := int64(1); k < 6000; k += 61 { // and goes on without a step back
+				if a, b := c.At(k-1, 1000).Frame(), c.At(k, 1000).Frame(); b < a-1e-9 {
+					t.Fatalf("%+v: back from %g to %g at %d ms", s, a, b, k)
+				}
+			}
+		}
+	}
+	if missed[1] != 0 || missed[0] < 40 {
+		t.Errorf("the first frame was between two pictures %v times by law 0 and 1", missed)
+	}
+}

@@ -42,6 +42,8 @@ func Begin(k Kind, was Spec, frames int) Spec {
 		}
 	case Steady:
 		s.Way = was.Way
+	case Live:
+		s.Law = NewestLaw
 	}
 	return s
 }

@@ -18,6 +18,13 @@ type Steer struct {
 // numbers of a thousand changes stay small then.
 const steerGrid = 240
 
+// NewestLaw is the law that live clocks begin with. By law 0 a change of a share s of the whole
+// speed takes s of the ease, so that a small one is as rough as 60 times the whole speed over the
+// ease², and the first frame may be passed between two pictures. By law 1 it takes √s of it: its
+// jerk is at most six times the whole speed over the ease², its acceleration at most what it was;
+// and what is steered in the run-up leaves the first frame on a picture.
+const NewestLaw = 1
+
 // MostSteers bounds how often a clock is steered in one run; usualEase is the time that
 // its whole speed takes to be gathered or lost, leastEase what the smallest change takes,
 // in milliseconds.
@@ -65,6 +72,7 @@ type live struct {
 	ease float64 // seconds for the whole speed
 	most float64
 	ends bool // it comes to the end of the run
+	law  int
 }
 
 // Live makes the clock with one steer more, at so many milliseconds.
@@ -105,12 +113,13 @@ type helm struct {
 	start, end *big.Rat
 	at, now, v *big.Rat // frame, time and speed up to which it is laid
 	over       bool
+	law        int
 }
 
 func (s Spec) live(run Run, rate Rate) (Clock, error) {
 	most := new(big.Rat).Mul(rate.rat(), s.Factor.rat())
 	h := &helm{c: &phases{}, rate: rate.rat(), most: most, least: ms(s.easeMS()), first: whole(run.First), start: whole(run.Start), end: whole(run.End),
-		at: whole(run.Start), now: new(big.Rat), v: new(big.Rat).Set(most)}
+		at: whole(run.Start), now: new(big.Rat), v: new(big.Rat).Set(most), law: s.Law}
 	// A camera that keeps its own rate takes its first picture of the first frame.
 	zero := new(big.Rat).Sub(h.first, h.start)
 	h.c.period, h.c.zero = new(big.Rat).Inv(h.rate), zero.Quo(zero, most)
@@ -130,7 +139,7 @@ func (s Spec) live(run Run, rate Rate) (Clock, error) {
 	}
 	h.until(nil)
 	h.c.atLeast(run.Start)
-	return &live{*h.c, float64(s.easeMS()) / 1000, float(most), h.over}, nil
+	return &live{*h.c, float64(s.easeMS()) / 1000, float(most), h.over, s.Law}, nil
 }
 
 // until goes on at the speed that it has, to a time, or where there is none until it can go
@@ -176,23 +185,48 @@ func (h *helm) steer(v *big.Rat) {
 	if h.c.over != nil {
 		over.Set(h.c.over)
 	}
-	beyond := func() bool { return h.at.Cmp(h.start) < 0 || h.at.Cmp(h.end) > 0 }
-	out := false
-	if h.v.Sign()*v.Sign() < 0 {
-		h.run(h.takes(h.v), new(big.Rat))
-		out = beyond() // where it turns is as far as it comes
-	}
-	h.run(h.aligned(v), v)
-	if out || beyond() || v.Sign() == 0 && h.at.Cmp(h.end) == 0 { // it would be beyond an end
+	back := func() {
 		*h = was
 		h.c.all, h.c.over = h.c.all[:laid], over
 	}
+	beyond := func() bool { return h.at.Cmp(h.start) < 0 || h.at.Cmp(h.end) > 0 }
+	out := h.turn(v, beyond)
+	if h.law > 0 && was.v.Sign() > 0 && was.at.Cmp(h.first) < 0 && h.at.Cmp(h.first) > 0 {
+		back() // it would pass the first frame while it changes: it begins there
+		h.run(new(big.Rat).Quo(new(big.Rat).Sub(h.first, h.at), h.v), h.v)
+		out = h.turn(v, beyond)
+	}
+	if out || beyond() || v.Sign() == 0 && h.at.Cmp(h.end) == 0 { // it would be beyond an end
+		back()
+	}
+}
+
+// turn lays a change of speed, and answers whether it turns round beyond an end: that is as far
+// as it comes.
+func (h *helm) turn(v *big.Rat, beyond func() bool) (out bool) {
+	if h.v.Sign()*v.Sign() < 0 {
+		h.run(h.takes(h.v), new(big.Rat))
+		out = beyond()
+	}
+	h.run(h.aligned(v), v)
+	return out
 }
 
 // takes is the least time for a change of speed.
 func (h *helm) takes(by *big.Rat) *big.Rat {
 	t := new(big.Rat).Abs(by)
-	t.Mul(t, h.least).Quo(t, h.most)
+	t.Quo(t, h.most)
+	if h.law == 0 {
+		t.Mul(t, h.least)
+	} else { // in whole milliseconds, rounded up
+		square := new(big.Rat).Mul(h.least, h.least)
+		square.Mul(square, t).Mul(square, big.NewRat(1_000_000, 1))
+		up := new(big.Int).Sqrt(new(big.Int).Div(square.Num(), square.Denom()))
+		for new(big.Rat).SetInt(new(big.Int).Mul(up, up)).Cmp(square) < 0 {
+			up.Add(up, big.NewInt(1))
+		}
+		t = new(big.Rat).SetFrac(up, big.NewInt(1000))
+	}
 	if least := ms(leastEase); t.Cmp(least) < 0 {
 		return least
 	}
@@ -202,23 +236,27 @@ func (h *helm) takes(by *big.Rat) *big.Rat {
 // aligned is the time for the change from the speed that it has to another, the least after
 // which whole frames are due at the camera's times. With speed v from then on the frame is
 // v·t + c; a time of T makes c = c₀ + (v₀ − v)·T/2, and c is to be a multiple of one over
-// the denominator of v ÷ rate.
+// the denominator of v ÷ rate. Before the first frame, by law 1, it is to be one of v ÷ rate,
+// which has that frame on a picture, too.
 func (h *helm) aligned(v *big.Rat) *big.Rat {
 	by := new(big.Rat).Sub(h.v, v)
 	t := h.takes(by)
-	grid := new(big.Rat).Quo(v, h.rate).Denom()
+	part := new(big.Rat).Quo(v, h.rate)
+	if h.law == 0 || v.Sign() <= 0 || h.at.Cmp(h.first) >= 0 {
+		part.SetFrac(big.NewInt(1), part.Denom())
+	}
 	c := new(big.Rat).Sub(h.now, h.c.zero)
 	c.Mul(c, v).Sub(h.at, c)
 	c.Sub(c, h.first)
 	slope := half(by)
 	c.Add(c, new(big.Rat).Mul(slope, t)) // at the least time
-	scaled := new(big.Rat).Mul(c, new(big.Rat).SetInt(grid))
+	scaled := new(big.Rat).Quo(c, part)
 	next := new(big.Int).Div(scaled.Num(), scaled.Denom()) // floored
 	if by.Sign() > 0 && !scaled.IsInt() {
 		next.Add(next, big.NewInt(1))
 	}
-	want := new(big.Rat).SetFrac(next, grid)
-	more := want.Sub(want, c)
+	want := new(big.Rat).SetInt(next)
+	more := want.Mul(want, part).Sub(want, c)
 	return t.Add(t, more.Quo(more, slope))
 }
 
@@ -246,5 +284,9 @@ func (c *live) MaxAcceleration() float64 { return 1.5 * c.most / c.ease }
 
 // Traits: it may change its speed anywhere, and turn round.
 func (c *live) Traits() Traits {
-	return Traits{Forward: true, Backward: true, Free: c.MaxAcceleration()}
+	jolt := 6 * c.most / (c.ease * c.ease)
+	if c.law == 0 { // of the smallest change that its least time does not stretch
+		jolt = 60 * c.most / c.ease
+	}
+	return Traits{Forward: true, Backward: true, Free: c.MaxAcceleration(), Jolt: jolt}
 }

@@ -37,12 +37,12 @@ type Clock interface {
 }
 
 // Traits of a clock: whether it runs forward and backward, by how many frames it jumps back
-// where it begins anew (0: it never does), and what acceleration along the path, in frames
-// a second², it may have anywhere, its eases apart.
+// where it begins anew (0: it never does), and what acceleration and jerk along the path, in
+// frames a second² and a second³, it may have anywhere, its eases apart.
 type Traits struct {
 	Forward, Backward bool
 	Round             int
-	Free              float64
+	Free, Jolt        float64
 }
 
 // Ease is a smooth change of speed: over Seconds it goes from V0 to V1 frames a second
@@ -153,6 +153,9 @@ type Spec struct {
 	MoveMS     int64 `json:"move_ms,omitempty" minimum:"0" maximum:"604800000"`
 	// Steers are how a live clock's speed was changed while it ran.
 	Steers []Steer `json:"steers,omitempty"`
+	// Law is by which a live clock changes its speed: what was rolled replays by the law that it
+	// was rolled by. See live.
+	Law int `json:"law,omitempty" minimum:"0" maximum:"1"`
 }
 
 // Times is a steady clock of a factor of the path's rate, from first to last.
@@ -193,6 +196,9 @@ func (s Spec) Check() error {
 		if i > 0 && w.Frame <= s.Waits[i-1].Frame {
 			return fmt.Errorf("waits: frame %d after %d; give each frame once, in rising order", w.Frame, s.Waits[i-1].Frame)
 		}
+	}
+	if s.Law < 0 || s.Law > NewestLaw || s.Law > 0 && s.Kind != Live {
+		return fmt.Errorf("law: %d on a clock that is %s; give 0 to %d on a live one, and none on others", s.Law, s.Kind, NewestLaw)
 	}
 	switch s.Kind {
 	case Stepped, Crawling:
@@ -251,5 +257,5 @@ const MostFrames = 1 << 24
 func (s Spec) Same(o Spec) bool {
 	return s.Kind == o.Kind && s.Factor.Num*o.Factor.Den == o.Factor.Num*s.Factor.Den && s.Way == o.Way && s.CameraLocked == o.CameraLocked &&
 		s.DelayMS == o.DelayMS && max(s.Times, 1) == max(o.Times, 1) && s.EaseMS == o.EaseMS && slices.Equal(s.Waits, o.Waits) &&
-		s.Pictures == o.Pictures && s.IntervalMS == o.IntervalMS && s.MoveMS == o.MoveMS && slices.Equal(s.Steers, o.Steers)
+		s.Pictures == o.Pictures && s.IntervalMS == o.IntervalMS && s.MoveMS == o.MoveMS && slices.Equal(s.Steers, o.Steers) && s.Law == o.Law
 }

@@ -50,6 +50,7 @@ func TestLawsOfEveryClock(t *testing.T) {
 		"crawling back":       {Spec{Kind: Crawling, Factor: Rate{1, 1}, Way: Back, Pictures: 90, IntervalMS: 1000}, 3, 48, Rate{24, 1}},
 		"live":                {Spec{Kind: Live, Factor: Rate{1, 1}, Way: On}, -3, 48, Rate{24, 1}},
 		"steered":             {Spec{Kind: Live, Factor: Rate{1, 1}, Way: On, EaseMS: 500, Steers: []Steer{{400, 1, 3}, {900, 1, 1}, {950, 1, 2}, {3000, -1, 8}, {6000, 0, 1}, {7000, 2, 3}, {8000, 1, 1}}}, -3, 148, Rate{24000, 1001}},
+		"steered by law 1":    {Spec{Kind: Live, Factor: Rate{1, 1}, Way: On, EaseMS: 500, Law: 1, Steers: []Steer{{20, 1, 3}, {900, 1, 1}, {950, 1, 2}, {3000, -1, 8}, {6000, 0, 1}, {7000, 2, 3}, {8000, 1, 1}}}, -3, 148, Rate{24000, 1001}},
 		"steered to an end":   {Spec{Kind: Live, Factor: Rate{3, 1}, Way: On, Steers: []Steer{{100, -1, 1}, {300, -3, 1}, {9000, 1, 2}, {9001, 1, 10}}}, 0, 148, Rate{24, 1}},
 	} {
 		k, err := c.s.Over(Whole(c.first, c.last), c.rate)

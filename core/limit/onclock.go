@@ -17,13 +17,14 @@ import (
 
 // CheckOn is Check on a clock that may change its speed: at its greatest speed everywhere,
 // and with the full expressions, q″ḟ² + q′f̈ and the jerk likewise, while it eases. Where a
-// clock may be steered anywhere the largest of |q″|ḟ² + |q′|·f̈ counts, at every frame. The
-// maxima in eases are certified to a billionth.
+// clock may be steered anywhere the largest of |q″|ḟ² + |q′|·f̈ counts, at every frame, and for
+// the jerk that of |q‴|ḟ³ + 3|q″|ḟ·f̈ + |q′|·f⃛, each at its most: it may be less than said, since
+// they are not so at one moment. The maxima in eases are certified to a billionth.
 func CheckOn(m *path.Motion, r *rig.Rig, c clock.Clock, which func(*rig.Axis) rig.Limits) *Report {
 	fps := c.MaxSpeed()
 	rep := Check(m, r, fps, which)
-	eases, free := c.Eases(), c.Traits().Free
-	if len(eases) == 0 && free == 0 {
+	eases, tr := c.Eases(), c.Traits()
+	if len(eases) == 0 && tr.Free == 0 {
 		return rep
 	}
 	for i := range r.Axes {
@@ -32,9 +33,15 @@ func CheckOn(m *path.Motion, r *rig.Rig, c clock.Clock, which func(*rig.Axis) ri
 		if lim.Jerk > 0 {
 			jerky = worstEase(m.Curves[i], eases, 3, x.Jerk)
 		}
-		if free > 0 {
-			if v, at := steered(m.Curves[i], fps, free); v > quick.most {
-				quick = eased{most: v, at: at, from: float64(m.Start()), to: float64(m.End())}
+		if tr.Free > 0 {
+			whole := eased{from: float64(m.Start()), to: float64(m.End())}
+			if v, at := steered(m.Curves[i], [4]float64{0, tr.Free, fps * fps, 0}); v > quick.most {
+				quick = whole
+				quick.most, quick.at = v, at
+			}
+			if v, at := steered(m.Curves[i], [4]float64{0, tr.Jolt, 3 * fps * tr.Free, fps * fps * fps}); lim.Jerk > 0 && v > jerky.most {
+				jerky = whole
+				jerky.most, jerky.at = v, at
 			}
 		}
 		for _, w := range [...]struct {
@@ -87,16 +94,28 @@ func step(a *rig.Axis) float64 {
 	return math.Abs(float64(a.StepsPerUnit.Den) / float64(a.StepsPerUnit.Num))
 }
 
-// steered is the largest of |q″|·v² + |q′|·a over a curve, and where: from the roots of its
-// two sums on the pieces.
-func steered(c *curve.Curve, v, a float64) (most, at float64) {
-	for _, sign := range [...]float64{1, -1} {
+// steered is the largest of w₁|q′| + w₂|q″| + w₃|q‴| over a curve, and where: from the roots of
+// the sums with either sign of each on the pieces.
+func steered(c *curve.Curve, w [4]float64) (most, at float64) {
+	for signs := range 4 {
+		w := w
+		if signs&1 > 0 {
+			w[1] = -w[1]
+		}
+		if signs&2 > 0 {
+			if w[3] == 0 {
+				break
+			}
+			w[3] = -w[3]
+		}
 		sum := &curve.Curve{X: c.X, C: make([]curve.Poly, len(c.C))}
 		for i := range c.C {
-			d1 := c.C[i].Derivative()
-			d2 := d1.Derivative()
-			for k := range sum.C[i] {
-				sum.C[i][k] = d2[k]*v*v + sign*d1[k]*a
+			d := c.C[i]
+			for n := 1; n < len(w); n++ {
+				d = d.Derivative()
+				for k := range sum.C[i] {
+					sum.C[i][k] += w[n] * d[k]
+				}
 			}
 		}
 		if x, f := sum.MaxAbs(0); x > most {

@@ -402,9 +402,49 @@ func TestSteeredCountsBothWays(t *testing.T) {
 			s := m.Curves[0].At(float64(k) / 1000)
 			want = max(want, math.Abs(s.A*v*v+s.V*a), math.Abs(s.A*v*v-s.V*a))
 		}
-		got, at := steered(m.Curves[0], v, a)
+		got, at := steered(m.Curves[0], [4]float64{0, a, v * v, 0})
 		if math.Abs(got-want) > 1e-4*want {
 			t.Errorf("%v: %g at %g, by small steps %g", kv, got, at, want)
 		}
+	}
+}
+
+// What somebody may do to a live clock's jerk is looked at before: whatever is steered, by either
+// law, is no rougher than was said; by the newer one a small change is no rougher than a great one.
+func TestTheJerkOfWhatIsSteered(t *testing.T) {
+	r := fixture.Slider()
+	r.Axes[0].Working.Jerk = 1e9
+	rng := rand.New(rand.NewPCG(7, 27))
+	closest := 0.0
+	for n := range 60 {
+		var kv []float64
+		for f := 0.0; f <= 96; f += 24 + float64(rng.IntN(3))*12 {
+			kv = append(kv, f, 100+rng.Float64()*800)
+		}
+		m := compiled(t, r, kv...)
+		s := clock.Spec{Kind: clock.Live, Factor: clock.Rate{Num: 1, Den: 1}, Way: clock.On, EaseMS: 200 + rng.Int64N(800), Law: n % 2}
+		said := CheckOn(m, r, onClock(t, m, s), Working).Axes[0].Jerk.Max
+		at := int64(0)
+		for range 1 + rng.IntN(4) {
+			at += rng.Int64N(900)
+			to := rng.Int64N(241) - 120
+			if rng.IntN(2) == 0 {
+				to = 120 - rng.Int64N(12) // by very little
+			}
+			s.Steers = append(s.Steers, clock.Steer{MS: at, Num: to, Den: 120})
+		}
+		c := onClock(t, m, s)
+		worst := 0.0
+		for _, e := range c.Eases() {
+			v, _ := inEase(m.Curves[0], e, 3)
+			worst = max(worst, v)
+		}
+		closest = max(closest, worst/said)
+		if worst > said*(1+1e-9) {
+			t.Errorf("%+v over %v: said %.5g, steered it is %.5g", s, kv, said, worst)
+		}
+	}
+	if closest < 0.3 {
+		t.Errorf("nothing comes nearer than %.2f of what is said", closest)
 	}
 }

@@ -4380,6 +4380,8 @@ export interface components {
             /** @enum {string} */
             kind: "steady" | "stepped" | "crawling" | "live";
             /** Format: int64 */
+            law?: number;
+            /** Format: int64 */
             move_ms?: number;
             /** Format: int64 */
             pictures?: number;
