@@ -4,7 +4,6 @@ import (
 	"testing"
 	"time"
 
-
 	"keenarc/web"
 )
 

@@ -4,6 +4,7 @@ import (
 	"errors"
 	"math"
 	"math/rand/v2"
+	"slices"
 	"testing"
 
 	"keenarc/core/clock"
@@ -45,6 +46,22 @@ func TestCompare(t *testing.T) {
 	}
 	if worst > 2 || outside > runs/10 {
 		t.Errorf("off by up to %g ppm; %d of %d outside of what was said", worst, outside, runs)
+	}
+}
+
+// Of each stretch of time the surest reading counts, however wrong the others are.
+func TestTheSurestCounts(t *testing.T) {
+	var all []clock.Pair
+	for s := 0.0; s < 60; s += 0.25 {
+		all = append(all, clock.Pair{Own: 1000 + s*(1+20e-6), Ref: s, Within: 50e-6},
+			clock.Pair{Own: 1000 + s*(1+20e-6) + 0.01*s, Ref: s + 0.01, Within: 0.3})
+	}
+	for range 2 {
+		a, err := clock.Compare(all)
+		if err != nil || math.Abs(a.PPM-20) > 0.01 {
+			t.Errorf("%+v, %v", a, err)
+		}
+		slices.Reverse(all)
 	}
 }
 

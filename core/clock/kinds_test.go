@@ -46,6 +46,12 @@ func TestEasedTurnByHand(t *testing.T) {
 }
 
 func TestAroundByHand(t *testing.T) {
+	for ms, want := range map[int64]bool{20: true, 19: false} { // and at the end of the run, where nothing comes after it
+		c := over(t, Spec{Kind: Steady, Factor: Rate{2, 3}, Way: On, CameraLocked: true, Waits: []Wait{{47, ms}}}, Whole(0, 47), Rate{25, 1})
+		if got := c.Pictured(47); len(got) != 1 || got[0] != want {
+			t.Errorf("a last wait of %d ms: %v", ms, got)
+		}
+	}
 	c := over(t, Spec{Kind: Steady, Factor: Rate{1, 1}, Way: Around, Times: 3}, Whole(0, 20), Rate{10, 1})
 	dueAt(t, c, map[int64]float64{0: 0, 1900: 19, 2000: 0, 2100: 1, 4000: 0, 5999: 19.99, 6000: 20, 7000: 20})
 	if v := c.TimesAt(5); len(v) != 3 || v[2].From != 4.5 {
@@ -386,5 +392,26 @@ func TestTheFirstFrameIsPictured(t *testing.T) {
 	}
 	if missed[1] != 0 || missed[0] < 40 {
 		t.Errorf("the first frame was between two pictures %v times by law 0 and 1", missed)
+	}
+}
+
+// A picture that is due just when a wait ends is taken in it; laps of a closed move go through
+// where they meet, and are no turns.
+func TestEndsOfWaitsAndLaps(t *testing.T) {
+	for ms, want := range map[int64]bool{20: true, 19: false, 21: true} {
+		c := over(t, Spec{Kind: Steady, Factor: Rate{2, 3}, Way: On, CameraLocked: true, Waits: []Wait{{1, ms}}}, Whole(0, 48), Rate{25, 1})
+		if got := c.Pictured(1); len(got) != 1 || got[0] != want { // there at 60 ms; pictures every 40
+			t.Errorf("a wait of %d ms: %v", ms, got)
+		}
+	}
+	for ms, want := range map[int64]bool{20: true, 19: false} { // and at the end of the run, where nothing comes after it
+		c := over(t, Spec{Kind: Steady, Factor: Rate{2, 3}, Way: On, CameraLocked: true, Waits: []Wait{{47, ms}}}, Whole(0, 47), Rate{25, 1})
+		if got := c.Pictured(47); len(got) != 1 || got[0] != want {
+			t.Errorf("a last wait of %d ms: %v", ms, got)
+		}
+	}
+	c := over(t, Spec{Kind: Steady, Factor: Rate{1, 1}, Way: Around, Times: 3, EaseMS: 500}, Whole(0, 48), Rate{24, 1})
+	if c.Seconds() != 6 || len(c.Eases()) != 0 || len(c.Stops()) > 2 {
+		t.Errorf("three laps of two seconds take %g, with %d eases and %v", c.Seconds(), len(c.Eases()), c.Stops())
 	}
 }

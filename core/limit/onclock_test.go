@@ -103,6 +103,19 @@ func TestSteeredByPlainLoops(t *testing.T) {
 	if got.Max < want || got.Max > want*(1+1e-5) || math.Abs(got.At-at) > 0.1 {
 		t.Errorf("%g at %g, by plain loops %g at %g", got.Max, got.At, want, at)
 	}
+	r.Axes[0].Working.Jerk = 1
+	for law := range 2 {
+		c := onClock(t, m, clock.Spec{Kind: clock.Live, Factor: clock.Rate{Num: 1, Den: 1}, Way: clock.On, EaseMS: 200, Law: law})
+		most := 0.0
+		for f := 0.0; f <= 96; f += 0.001 {
+			s := m.Curves[0].At(f)
+			most = max(most, math.Abs(s.J)*v*v*v+3*math.Abs(s.A)*v*a+math.Abs(s.V)*c.Traits().Jolt)
+		}
+		if got := CheckOn(m, r, c, Working).Axes[0].Jerk; math.Abs(got.Max/most-1) > 1e-4 {
+			t.Errorf("law %d: jerk %g, by plain loops %g", law, got.Max, most)
+		}
+	}
+	r.Axes[0].Working.Jerk = 0
 	if even := CheckOn(m, r, onClock(t, m, clock.Times(clock.Rate{Num: 1, Den: 1})), Working); even.Axes[0].Acceleration != Check(m, r, 24, Working).Axes[0].Acceleration {
 		t.Error("a clock of one speed is checked otherwise")
 	}

@@ -225,6 +225,65 @@ func TestSettling(t *testing.T) {
 	}
 }
 
+// Turned by a quarter the camera is shaken up and down as it was to the sides; and what sways it
+// after the last picture, as the slowing in a run-out does, is none of the picture's.
+func TestSwayCountsInThePictureAlone(t *testing.T) {
+	r := fixture.Slider()
+	r.Sway = &rig.Sway{Hz: 4, Damping: 0.03}
+	roll := &r.Axes[r.Index("roll")]
+	roll.Min, roll.Max, roll.Hard = -95, 95, [2]float64{-100, 100}
+	v := view(t, r)
+	_, level := compiled(t, r, map[float64]map[string]float64{0: {"track": 200, "roll": 0}, 24: {"track": 500, "roll": 0}})
+	_, turned := compiled(t, r, map[float64]map[string]float64{0: {"track": 200, "roll": 90}, 24: {"track": 500, "roll": 90}})
+	a, b := shaken(t, v, level, 24), shaken(t, v, turned, 24)
+	if !(a.WorstPx > 1) || math.Abs(b.WorstPx/a.WorstPx-1) > 0.02 || math.Abs(b.EndPx/a.EndPx-1) > 0.02 {
+		t.Errorf("level %+v, turned %+v", a, b)
+	}
+	// It gathers its speed slowly and loses it at once behind the pictures.
+	p := path.New(r, clock.Rate{Num: 24, Den: 1}, nil)
+	for _, e := range []path.Edit{{Op: "set", Frame: 0, Values: map[string]float64{"track": 200}}, {Op: "set", Frame: 48, Values: map[string]float64{"track": 600}},
+		{Op: "kind", Axis: "track", Kind: "linear"}, {Op: "run", RunUp: 48, RunOut: 6}} {
+		q, err := p.Apply(r, e)
+		if err != nil {
+			t.Fatal(err)
+		}
+		p = q
+	}
+	m, err := path.Compile(p, r)
+	if err != nil {
+		t.Fatal(err)
+	}
+	x := shaken(t, v, m, 24)
+	f, err := v.feel(t.Context(), m)
+	if err != nil {
+		t.Fatal(err)
+	}
+	cut := ticks(m)
+	side, up := NewSwing(*r.Sway), NewSwing(*r.Sway)
+	in, out, bend := 0.0, 0.0, 0.0
+	for k := 1; k < len(f.px); k++ {
+		side.Shake(f.right[k-1]*576, f.right[k]*576, 1/(24*float64(cut)))
+		up.Shake(f.up[k-1]*576, f.up[k]*576, 1/(24*float64(cut)))
+		d := math.Hypot(side.X, up.X) * f.px[k]
+		if at := float64(m.Start()) + float64(k)/float64(cut); at >= float64(m.First) && at <= float64(m.Last) {
+			in = max(in, d)
+			if at < float64(m.Last) {
+				bend = max(bend, math.Hypot(f.right[k], f.up[k])*f.px[k])
+			}
+		} else {
+			out = max(out, d)
+		}
+	}
+	if !(out > 2*in) || !near(x.WorstPx, in, 1e-9) || x.WorstAt > m.Last || x.WorstAt < m.First {
+		t.Errorf("%+v; in the pictures %g px, outside of them %g", x, in, out)
+	}
+	flex, err := v.Flexes(t.Context(), m, 24, []float64{48})
+	w := 2 * math.Pi * 4
+	if err != nil || !near(flex[0].Px, bend/(w*w)*(48*48-24*24), 1e-9) || flex[0].Frame < m.First || flex[0].Frame >= m.Last {
+		t.Errorf("the flex: %+v, %v; in the pictures %g px", flex, err, bend/(w*w)*(48*48-24*24))
+	}
+}
+
 // The forecast between two rates is the bend under the difference of their accelerations, and
 // on a slow swing of it what a simulated pass at each rate really shows.
 func TestFlexIsForecast(t *testing.T) {

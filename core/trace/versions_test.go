@@ -66,6 +66,53 @@ func TestVersionsDiffer(t *testing.T) {
 	}
 }
 
+// Where one version crosses over the other it is one stretch; where they are the same for a while,
+// two. The frames of both are looked at, also those that only one of them has.
+func TestStretchesOfVersions(t *testing.T) {
+	r, err := rig.Join([]rig.Placed{{Name: "s", Rig: fixture.Slider()}})
+	if err != nil {
+		t.Fatal(err)
+	}
+	j, err := NewJudge(r, fixture.Camera(), judge(t).Scene)
+	if err != nil {
+		t.Fatal(err)
+	}
+	moves := func(track map[float64]float64) *path.Motion {
+		t.Helper()
+		p := path.New(r, clock.Rate{Num: 24, Den: 1}, nil)
+		for f, v := range track {
+			q, err := p.Apply(r, path.Edit{Op: "set", Frame: f, Values: map[string]float64{"track": v, "focus": 150}})
+			if err != nil {
+				t.Fatal(err)
+			}
+			p = q
+		}
+		p, err := p.Apply(r, path.Edit{Op: "kind", Axis: "track", Kind: "linear"})
+		if err != nil {
+			t.Fatal(err)
+		}
+		m, err := path.Compile(p, r)
+		if err != nil {
+			t.Fatal(err)
+		}
+		return m
+	}
+	a := moves(map[float64]float64{0: 700, 20: 740, 40: 750, 60: 760, 80: 800})
+	if d := j.Versions(a, moves(map[float64]float64{0: 700, 20: 741, 40: 750, 60: 759, 80: 800})); len(d.Axes) != 1 || d.Axes[0].From > 1 || d.Axes[0].To < 79 || math.Abs(math.Abs(d.Axes[0].Most)-1) > 1e-9 {
+		t.Errorf("crossing over: %+v", d.Axes)
+	}
+	if d := j.Versions(a, moves(map[float64]float64{0: 701, 20: 740, 40: 750, 60: 760, 80: 801})); len(d.Axes) != 2 || math.Abs(d.Axes[0].To-20) > 1e-3 || math.Abs(d.Axes[1].From-60) > 1e-3 {
+		t.Errorf("the same between: %+v", d.Axes)
+	}
+	longer := moves(map[float64]float64{0: 700, 20: 740, 40: 750, 60: 760, 80: 800, 120: 850})
+	if d := j.Versions(a, longer); d.Frame != 120 || d.LongerBy != 40 {
+		t.Errorf("what only one of them has is not looked at: %+v", d)
+	}
+	if d := j.Versions(longer, a); d.Frame != 120 || d.LongerBy != -40 {
+		t.Errorf("nor the other way round: %+v", d)
+	}
+}
+
 // BenchmarkVersions compares two versions of 1,000 frames of five axes with 40 keyframes.
 func BenchmarkVersions(b *testing.B) {
 	r := fixture.Slider()

@@ -150,6 +150,10 @@ func TestEveryVisitIsJudged(t *testing.T) {
 			}
 		}
 	}
+	// Two takes that are off in the same way on the way back stack: visit by visit.
+	if v := compare(t, j, back.ByVisit(0), back.ByVisit(0), nil, c, 0, 10, 0.5); v.Word != Stacks || v.Missing != 0 {
+		t.Errorf("each on its own visit: %s, %g px at %d", v.Word, v.WorstPx, v.WorstFrame)
+	}
 	short := *clean
 	short.Pos, short.Steps = short.Pos[:half], slices.Clone(clean.Steps)
 	for i := range short.Steps {
