@@ -968,3 +968,53 @@ func TestAPressDoesNotOutliveItsConnection(t *testing.T) {
 		t.Errorf("a fresh one: %v", err)
 	}
 }
+
+// wordsSaid keeps the names of the words that go to a rig.
+type wordsSaid struct {
+	link.Rig
+	mu   *sync.Mutex
+	list *[]string
+}
+
+func (w wordsSaid) Raw(ctx context.Context, x link.Word, may func() error) ([]byte, error) {
+	w.mu.Lock()
+	*w.list = append(*w.list, x.Do())
+	w.mu.Unlock()
+	return w.Rig.Raw(ctx, x, may)
+}
+
+// Whether the press is held still is asked before each word: let go before it is armed nothing is
+// said, let go while its take is written down it is not rolled, and nothing is left armed.
+func TestLetGoBeforeItRolls(t *testing.T) {
+	t.Parallel()
+	for asked, want := range map[int]string{1: "", 2: "arm stop"} {
+		f := newFloor(t, 20)
+		f.end()
+		var mu sync.Mutex
+		var said []string
+		dial := f.dial
+		f.dial = func(ctx context.Context) (link.Rig, error) {
+			r, err := dial(ctx)
+			return wordsSaid{r, &mu, &said}, err
+		}
+		f.put("plank", "Plank", f.journal)
+		f.run()
+		f.atFirst()
+		f.loaded(f.pass)
+		mu.Lock()
+		said = nil
+		mu.Unlock()
+		n := 0
+		_, err := f.press(f.pass, func() bool { n++; return n < asked })
+		mu.Lock()
+		got := strings.Join(said, " ")
+		mu.Unlock()
+		if !errors.Is(err, act.ErrLetGo) || n != asked || got != want {
+			t.Errorf("let go when it was asked %d times (%d): %v, said %q, want %q", asked, n, err, got, want)
+		}
+		f.rests()
+		if s := f.Now().State; s.Mode != link.Idle {
+			t.Errorf("it is %s", s.Mode)
+		}
+	}
+}
