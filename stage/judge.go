@@ -121,7 +121,8 @@ func (j *Judge) QuantisationPx() float64 {
 	return worst
 }
 
-// Taken is what the choice of takes looks at: a take of a pass on a seal.
+// Taken is what the choice of takes looks at: a take of a pass on a sealed path; Seal is the same for
+// all seals of the same steps.
 type Taken struct {
 	ID, Pass, Seal string
 	Number         int

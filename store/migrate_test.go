@@ -172,6 +172,7 @@ var landed = map[string]string{
 	"00009_sites.sql":        "ea59a01460fe36e3ce6101c7fd00e2f386003d879afcd8460d0d0e1e0fb554f9",
 	"00010_versions.sql":     "401af5368c4e9b402da80f0e57deeab19533d6db28ae2d328987818c20550843",
 	"00011_clocks.sql":       "2e4223af8ae9bede45436114e863c229e6ad9c864f43ee4d7bf18955ee62718e",
+	"00013_moves.sql":        "c6dbf503d1b2e944fda80d655ebd2aad27174a5548d933782b0f3b5255d3326e",
 	"00012_as_landed.sql":    "4976d4e7828e0de0f7cf175a4bcaad0e422b303bcfb5f78b6e2382f519bfebd1",
 }
 
@@ -222,7 +223,7 @@ func TestEveryLandedDay(t *testing.T) {
 				if _, err := pool.Exec(ctx, asFirstLanded[k]); err != nil {
 					t.Fatal(err)
 				}
-				if k == n && n >= 6 { // a scheme that could be stored once
+				if k == n && n >= 6 && n < 12 { // a scheme that could be stored once
 					if _, err := pool.Exec(ctx, boundless); err != nil {
 						t.Fatal(err)
 					}
@@ -245,7 +246,7 @@ func TestEveryLandedDay(t *testing.T) {
 				t.Errorf("%+v, %v", shelf, err)
 			}
 			var scheme *weave.Scheme
-			if n >= 6 {
+			if n >= 6 && n < 12 {
 				if err := s.Pool.QueryRow(ctx, `SELECT scheme FROM shoots`).Scan(&scheme); err != nil || scheme.Check() != nil {
 					t.Errorf("%+v, %v", scheme, err)
 				}

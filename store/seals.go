@@ -30,6 +30,7 @@ type Seal struct {
 	PathDigest  []byte         `json:"-"` // of the path that was sealed
 	FastestNum  int64          `json:"-"` // the fastest clock it was checked on
 	FastestDen  int64          `json:"-"`
+	Move        []byte         `json:"-"` // of its table; the id of one that is void
 	SealedBy    journal.Person `json:"sealed_by"`
 	SealedAt    time.Time      `json:"sealed_at"`
 	Over        string         `json:"over" doc:"why whoever sealed it has signed for working limits that are passed, or empty"`
@@ -43,28 +44,55 @@ func (x *Seal) name() *Seal {
 // Of reports whether this is a seal of a path as it stands: of the same content,
 // checked on a clock that is at least as fast. A void one is of no path.
 func (x *Seal) Of(p *path.Path) bool {
-	fastest := clock.Rate{Num: x.FastestNum, Den: x.FastestDen}
 	d := p.Digest()
-	return x.Revision >= 0 && x.FastestDen > 0 && bytes.Equal(x.PathDigest, d[:]) && p.Factor.Float() <= fastest.Float()
+	return x.Revision >= 0 && x.FastestDen > 0 && bytes.Equal(x.PathDigest, d[:]) && p.Factor.Float() <= x.Fastest().Float()
 }
 
 const sealColumns = `x.id::text, x.version, x.revision, x.fingerprint, x.braking, coalesce(x.path_digest, '') AS path_digest,
-	coalesce(x.fastest_num, 0) AS fastest_num, coalesce(x.fastest_den, 0) AS fastest_den, ` + asPerson + ` AS sealed_by, x.sealed_at, x.over`
+	coalesce(x.fastest_num, 0) AS fastest_num, coalesce(x.fastest_den, 0) AS fastest_den, coalesce(x.move, '') AS move, ` + asPerson + ` AS sealed_by, x.sealed_at, x.over`
 
-// Seals lists a shot's seals, the one sealed last first.
+// Fastest is the factor of the fastest clock that it was checked on.
+func (x *Seal) Fastest() clock.Rate { return clock.Rate{Num: x.FastestNum, Den: x.FastestDen} }
+
+// Same reports whether two seals are of one path and the same steps: they differ in the clock that
+// they were checked on, at most.
+func (x *Seal) Same(o *Seal) bool { return bytes.Equal(x.Move, o.Move) }
+
+// Seals lists a shot's seals, the one sealed last first; of those of one version the one that was
+// checked on the slowest clock.
 func (s *Store) Seals(ctx context.Context, shot string) ([]Seal, error) {
-	out, err := many[Seal](ctx, s, `SELECT `+sealColumns+` FROM seals x JOIN people w ON w.id = x.person_id WHERE x.shot_id = $1 ORDER BY x.revision DESC, x.version DESC`, shot)
+	out, err := many[Seal](ctx, s, `SELECT `+sealColumns+` FROM seals x JOIN people w ON w.id = x.person_id WHERE x.shot_id = $1
+		ORDER BY x.revision DESC, x.version DESC, x.fastest_num::numeric / nullif(x.fastest_den, 0), x.sealed_at`, shot)
 	for i := range out {
-		out[i].name()
+		x := out[i].name()
+		if len(x.Move) > 0 {
+			continue
+		}
+		t, err := s.Table(ctx, x.ID)
+		switch {
+		case errors.Is(err, ErrVoid):
+			x.Move = []byte(x.ID)
+			continue
+		case err != nil:
+			return nil, err
+		}
+		m := t.Move()
+		x.Move = m[:]
+		if _, err := s.exec(ctx, `UPDATE seals SET move = $2 WHERE id = $1`, x.ID, x.Move); err != nil {
+			return nil, err
+		}
 	}
 	return out, err
 }
 
 // AddSeal stores a sealed table as the shot's next version, if revision is still
 // the newest. The same bytes sealed again are the same seal, whatever was sealed
-// in between.
+// in between; the same steps for a faster clock are a further seal of the same version.
 func (s *Store) AddSeal(ctx context.Context, id, shot string, revision int64, who journal.Person, t *seal.Table, b *limit.Braking, over string) (*Seal, error) {
-	f := t.Fingerprint()
+	f, move := t.Fingerprint(), t.Move()
+	if _, err := s.Seals(ctx, shot); err != nil { // what each of them moves is known then
+		return nil, err
+	}
 	w, err := zstd.NewWriter(nil)
 	if err != nil {
 		return nil, err
@@ -84,10 +112,10 @@ func (s *Store) AddSeal(ctx context.Context, id, shot string, revision int64, wh
 		if err != nil {
 			return err
 		}
-		out, err = one[Seal](ctx, tx, `WITH x AS (INSERT INTO seals (id, shot_id, version, revision, fingerprint, table_zstd, braking, person_id, path_digest, fastest_num, fastest_den, over)
-			VALUES ($1, $2, 1 + (SELECT coalesce(max(version), 0) FROM seals WHERE shot_id = $2), $3, $4, $5, $6, $7, $8, $9, $10, $11)
+		out, err = one[Seal](ctx, tx, `WITH x AS (INSERT INTO seals (id, shot_id, version, revision, fingerprint, table_zstd, braking, person_id, path_digest, fastest_num, fastest_den, over, move)
+			VALUES ($1, $2, coalesce((SELECT max(version) FROM seals WHERE shot_id = $2 AND move = $12), 1 + (SELECT coalesce(max(version), 0) FROM seals WHERE shot_id = $2)), $3, $4, $5, $6, $7, $8, $9, $10, $11, $12)
 			ON CONFLICT (shot_id, fingerprint) DO UPDATE SET revision = excluded.revision, braking = excluded.braking, over = excluded.over RETURNING *) SELECT `+sealColumns+` FROM x JOIN people w ON w.id = x.person_id`,
-			id, shot, revision, f[:], packed, b, person, t.PathDigest[:], t.Fastest.Num, t.Fastest.Den, over)
+			id, shot, revision, f[:], packed, b, person, t.PathDigest[:], t.Fastest.Num, t.Fastest.Den, over, move[:])
 		return err
 	})
 	if err != nil {

@@ -17,10 +17,14 @@ import (
 // threshold, the reference take, the camera, or more of its trace.
 
 // lined is what the choice of takes looks at.
-func lined(takes []store.TakeLine) []stage.Taken {
+func lined(takes []store.TakeLine, seals []store.Seal) []stage.Taken {
+	move := map[string]string{} // takes of the same steps are judged together
+	for _, x := range seals {
+		move[x.ID] = string(x.Move)
+	}
 	out := make([]stage.Taken, len(takes))
 	for i, t := range takes {
-		out[i] = stage.Taken{ID: t.ID, Pass: t.PassID, Seal: t.SealID, Number: t.Number, Ended: t.Ended, Broken: t.Broken}
+		out[i] = stage.Taken{ID: t.ID, Pass: t.PassID, Seal: move[t.SealID], Number: t.Number, Ended: t.Ended, Broken: t.Broken}
 	}
 	return out
 }
@@ -50,7 +54,7 @@ func (s *Server) findings(ctx context.Context, sh *store.Shot, ps []store.Pass, 
 	for _, x := range seals {
 		print[x.ID] = x.Print
 	}
-	all, chosen := lined(takes), choices(ps)
+	all, chosen := lined(takes, seals), choices(ps)
 	out := map[string]*stage.Finding{}
 	for i := range takes {
 		t := &takes[i]

@@ -83,7 +83,7 @@ func (s *Server) bench(ctx context.Context, shot string) (*ready.Bench, error) {
 				return nil, err
 			}
 		}
-		if b.SealID != "" && d.Sealed && h.Declined != b.SealID {
+		if b.SealID != "" && d.Sealed && h.Declined != b.SealID && !(old >= 0 && seals[old].Same(x)) {
 			b.Newer = x.Version
 			if d.Table == nil { // the old one is void: the rig is another version now
 				d.Table = newest

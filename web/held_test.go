@@ -51,8 +51,9 @@ func (d *thing) Release()    { d.let++ }
 func TestAPressEndsForGood(t *testing.T) {
 	h := newHeldLine(nil)
 	on, carry := make(chan string, 1), make(chan struct{})
+	var held func() bool
 	begin := func(name string) bool {
-		return h.press(t.Context(), machine.Press{}, name, func(_ context.Context, p pressing) { on <- p.name; <-carry })
+		return h.press(t.Context(), machine.Press{}, name, func(_ context.Context, p pressing) { held = p.held; on <- p.name; <-carry })
 	}
 	if begin("") {
 		t.Error("a press without a name is carried out")
@@ -91,9 +92,15 @@ func TestAPressEndsForGood(t *testing.T) {
 	begin("d")
 	silent := &thing{}
 	h.keeps(<-on, silent)
+	if !held() || !h.holds("d") || h.holds("c") {
+		t.Error("a press that has just come is not held, or another is")
+	}
 	h.mu.Lock()
 	h.last = h.last.Add(-silence)
 	h.mu.Unlock()
+	if held() || h.holds("d") {
+		t.Error("a silent press is held")
+	}
 	if h.beat("d", 0); silent.beats != 0 || silent.let != 1 {
 		t.Errorf("after its silence: %+v", silent)
 	}

@@ -17,6 +17,7 @@ import (
 	"keenarc/core/limit"
 	"keenarc/core/path"
 	"keenarc/core/rig"
+	"keenarc/core/seal"
 	"keenarc/core/trace"
 	"keenarc/journal"
 	"keenarc/stage"
@@ -133,6 +134,7 @@ func between(s clock.Spec, m *path.Motion, rate clock.Rate) int {
 type TakeView struct {
 	store.TakeLine
 	Short   string            `json:"seal_short"`
+	Older   bool              `json:"older" doc:"it was rolled on another path than the one that is sealed as it stands, or was last"`
 	On      string            `json:"clock" doc:"what it ran on, in words"`
 	Finding *TakeFinding      `json:"finding,omitempty"`
 	Strip   []float64         `json:"strip" doc:"deviation from the seal in pixels, by picture frame"`
@@ -195,6 +197,7 @@ func (s *Server) passRoutes(r chi.Router, api huma.API) {
 		s.changed(in.Body.Shot)
 		return &body[[]PassView]{v}, nil
 	})
+	huma.Register(api, op("seal-for-pass", http.MethodPost, "/api/passes/{id}/seal", "Seal the path as it stands for a pass's faster clock"), s.sealForPass)
 	huma.Register(api, op("set-pass", http.MethodPut, "/api/passes/{id}", "Name, note and clock of a pass"), func(ctx context.Context, in *struct {
 		ID   string `path:"id" format:"uuid"`
 		Body struct {
@@ -277,6 +280,73 @@ func (s *Server) passRoutes(r chi.Router, api huma.API) {
 		v, err := s.passes(ctx, in.Body.Shot)
 		return &body[[]PassView]{v}, s.fail(err)
 	})
+}
+
+// sealForPass checks the path as it is sealed on a pass's faster clock, and seals it for that: a
+// further seal of the same version, of the same steps.
+func (s *Server) sealForPass(ctx context.Context, in *struct {
+	ID   string `path:"id" format:"uuid"`
+	Body struct {
+		Shot     string `json:"shot" format:"uuid"`
+		Revision int64  `json:"revision" doc:"the one that is on the screen"`
+	}
+}) (*body[[]PassView], error) {
+	p, err := s.passOf(ctx, in.Body.Shot, in.ID)
+	if err != nil {
+		return nil, s.fail(err)
+	}
+	sh, d, err := s.newest(ctx, in.Body.Shot)
+	if err != nil {
+		return nil, s.fail(err)
+	}
+	seals, err := s.store.Seals(ctx, in.Body.Shot)
+	if err != nil {
+		return nil, s.fail(err)
+	}
+	now := sealOf(seals, d.Path)
+	switch {
+	case d.Revision != in.Body.Revision:
+		return nil, s.fail(store.ErrStale)
+	case now == nil || !now.Of(d.Path):
+		return nil, conflict("The path is not sealed as it stands. Press S to seal it first.")
+	}
+	was, err := s.store.Table(ctx, now.ID)
+	if err != nil {
+		return nil, s.fail(err)
+	}
+	c, err := p.Clock.Over(was.Run(), was.Rate)
+	if err != nil {
+		return nil, blamed("clock", err)
+	}
+	factor := p.Clock.Factor
+	if most := c.MaxSpeed() / d.Path.Rate.Float(); factor.Float() < most { // a clock that steps: in thousandths, upwards
+		factor = clock.Rate{Num: int64(math.Ceil(most*1000 - 1e-9)), Den: 1000}
+	}
+	if covers(seals, now, factor.Float()) != nil {
+		return nil, conflict(fmt.Sprintf("The path is sealed for pass %d already.", p.Number))
+	}
+	fast := *d.Path
+	fast.Factor = factor.Lowest()
+	var t *seal.Table
+	var b *limit.Braking
+	if err := s.compute(ctx, in.Body.Shot, "the seal", func(ctx context.Context) (err error) {
+		t, b, _, err = sealed(ctx, &fast, sh, "")
+		return err
+	}); err != nil {
+		if e, ok := err.(*Problem); ok {
+			e.Detail = fmt.Sprintf("Pass %d · %s runs at ×%s: %s", p.Number, p.Name, fast.Factor, e.Detail)
+		}
+		return nil, s.fail(err)
+	}
+	x, err := s.store.AddSeal(ctx, journal.NewID(), in.Body.Shot, d.Revision, s.who(ctx), t, b, "")
+	if err != nil {
+		return nil, s.fail(err)
+	}
+	s.note(ctx, in.Body.Shot, "seal", fmt.Sprintf("Sealed path %d as %s too, for pass %d · %s at ×%s: the same steps.", x.Version, x.Short, p.Number, p.Name, fast.Factor),
+		map[string]any{"version": x.Version, "fingerprint": x.Print, "factor": fast.Factor.String()})
+	s.changed(in.Body.Shot)
+	v, err := s.passes(ctx, in.Body.Shot)
+	return &body[[]PassView]{v}, s.fail(err)
 }
 
 // overtaken is what a change makes of a clock that was another already than was seen when it
@@ -377,23 +447,28 @@ func (s *Server) passes(ctx context.Context, shot string) ([]PassView, error) {
 	if err != nil {
 		return nil, err
 	}
-	short := map[string]string{}
-	for _, x := range seals {
-		short[x.ID] = x.Short
+	short, older := map[string]string{}, map[string]bool{}
+	now := sealOf(seals, d.Path)
+	for i := range seals {
+		short[seals[i].ID], older[seals[i].ID] = seals[i].Short, !seals[i].Same(now)
 	}
-	all, chosen, by := lined(takes), choices(ps), map[string]string{}
+	all, chosen, by := lined(takes, seals), choices(ps), map[string]string{}
 	for _, c := range chosen {
 		by[c.Pass] = c.Take
 	}
 	out := []PassView{}
 	for _, p := range ps {
 		v := PassView{Pass: p, Takes: []TakeView{}, Clocked: s.clocked(sh, d, p.Clock, motion)}
-		v.TooFast = v.FPS > d.Path.Clock().FPS()*(1+1e-12)
+		if now != nil && now.Of(d.Path) {
+			v.TooFast = covers(seals, now, v.FPS/d.Path.Rate.Float()) == nil
+		} else {
+			v.TooFast = v.FPS > d.Path.Clock().FPS()*(1+1e-12)
+		}
 		for i, t := range takes {
 			if t.PassID != p.ID {
 				continue
 			}
-			tv := TakeView{TakeLine: t, Short: short[t.SealID], On: t.Clock.Words(), Strip: []float64{}, Missing: []trace.FrameSpan{}}
+			tv := TakeView{TakeLine: t, Short: short[t.SealID], Older: older[t.SealID], On: t.Clock.Words(), Strip: []float64{}, Missing: []trace.FrameSpan{}}
 			if f := found[t.ID]; f != nil {
 				tv.show(f, against(ps, stage.Reference(chosen, all, &all[i])))
 			}

@@ -91,7 +91,7 @@ func (t *Table) Clock(s clock.Spec) (clock.Clock, error) {
 		}
 	}
 	if most := t.Rate.Times(t.Fastest).Float(); c.MaxSpeed() > most*(1+1e-12) {
-		return nil, fmt.Errorf("clock: %.4g frames a second, where the path was sealed for at most %.4g; slow it, or seal on a faster clock", c.MaxSpeed(), most)
+		return nil, fmt.Errorf("clock: %.4g frames a second, where the path was sealed for at most %.4g; slow it, or seal the path for it at the pass", c.MaxSpeed(), most)
 	}
 	for _, f := range c.Stops() {
 		if i := t.movingAt(f); i >= 0 {

@@ -503,6 +503,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/passes/{id}/seal": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Seal the path as it stands for a pass's faster clock */
+        post: operations["seal-for-pass"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/passes/{id}/take": {
         parameters: {
             query?: never;
@@ -4040,6 +4057,15 @@ export interface components {
             /** Format: int64 */
             version: number;
         };
+        "Seal-for-passRequest": {
+            /**
+             * Format: int64
+             * @description the one that is on the screen
+             */
+            revision: number;
+            /** Format: uuid */
+            shot: string;
+        };
         Sealing: {
             /**
              * Format: uuid
@@ -4682,6 +4708,8 @@ export interface components {
             missing: components["schemas"]["FrameSpan"][];
             /** Format: int64 */
             number: number;
+            /** @description it was rolled on another path than the one that is sealed as it stands, or was last */
+            older: boolean;
             pass: string;
             /** Format: int64 */
             rows: number;
@@ -6140,6 +6168,41 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["Set-passRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PassView"][];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "seal-for-pass": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Seal-for-passRequest"];
             };
         };
         responses: {

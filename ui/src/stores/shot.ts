@@ -322,7 +322,7 @@ export const useShot = defineStore("shot", () => {
     if (view.value?.sealed_as_is) await reload(); // what was lined up meanwhile may have opened it
     const v = view.value;
     if (!v || v.empty || v.sealed_as_is) return false;
-    const left = passes.value.filter((p) => p.takes.some((t) => t.id === p.chosen && !t.broken && t.seal_short === v.seal?.short));
+    const left = passes.value.filter((p) => p.takes.some((t) => t.id === p.chosen && !t.broken && !t.older));
     if (!v.seal || left.length === 0) return sealNow();
     const old = v.seal.version, names = left.map((p) => `${p.number} · ${p.name}`).join(", ");
     useAsk().ask({ title: "Seal a new path?", text: `${left.length === 1 ? "Pass" : "Passes"} ${names} ${left.length === 1 ? "is" : "are"} finished on path ${old}. What is rolled on a new path need not lie over ${left.length === 1 ? "it" : "them"}; to stack, ${left.length === 1 ? "it has" : "they have"} to be rolled again.`,

@@ -70,7 +70,7 @@ const remedies = computed(() => [...(a.value?.remedies ?? []), ...more.value]);
 // What an edit of a sealed path has opened.
 const opened = computed(() => (shot.view?.seal && shot.view.seal.revision >= 0 && !shot.view.sealed_as_is ? shot.view.seal : null));
 const finished = computed(() => {
-  const n = shot.passes.filter((p) => p.takes.some((t) => t.id === p.chosen && !t.broken && t.seal_short === shot.view?.seal?.short)).length;
+  const n = shot.passes.filter((p) => p.takes.some((t) => t.id === p.chosen && !t.broken && !t.older)).length;
   return n === 0 ? "" : `; ${n} ${n === 1 ? "pass is" : "passes are"} finished on it`;
 });
 function calm(v: typeof shot.view): string {

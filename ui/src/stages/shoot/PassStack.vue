@@ -28,12 +28,11 @@ const bars = (t: TakeView): { x: number; w: number; h: number; b: 0 | 1 | 2 | 3 
 function says(p: PassView): { text: string; tone: string } {
   const t = newest(p);
   if (p.clock_note && (!t || t.ended)) return { text: p.clock_note, tone: "over" };
-  if (p.too_fast && (!t || t.ended)) return { text: "faster than the plan's clock", tone: "over" };
+  if (p.too_fast && (!t || t.ended)) return { text: shot.view?.sealed_as_is ? "faster than the path is sealed for" : "faster than the plan's clock", tone: "over" };
   if (!t) return { text: "—", tone: "quiet" };
   if (!t.ended) return { text: "rolling …", tone: "now" };
   const f = t.finding;
-  const now = shot.view?.seal?.short;
-  if (t.seal_short !== now) return { text: `${f?.word || "rolled"} on an older path, ${t.seal_short}`, tone: "quiet" };
+  if (t.older) return { text: `${f?.word || "rolled"} on an older path, ${t.seal_short}`, tone: "quiet" };
   if (t.broken) return { text: `broken off at ${four(t.frame)}`, tone: "over" };
   if (!f?.word) return { text: "the one others lie over", tone: "quiet" };
   return { text: `${f.word} ${f.worst_px.toFixed(2)} px`, tone: f.word === "stacks" ? "good" : "over" };
@@ -58,6 +57,15 @@ async function setThreshold(e: Event): Promise<void> {
     shot.trouble = sentence(r.error);
     box.value = String(px.value);
   }
+}
+// The same path checked on a pass's faster clock, and sealed for it, too.
+const sealing = ref(false);
+async function sealFor(p: PassView): Promise<void> {
+  sealing.value = true;
+  const r = await api.POST("/api/passes/{id}/seal", { params: { path: { id: p.id } }, body: { shot: shot.id, revision: shot.view?.revision ?? 0 } })
+    .catch(() => ({ data: undefined, error: undefined })).finally(() => { sealing.value = false; });
+  if (r.data) shot.passesAre(r.data);
+  else shot.trouble = sentence(r.error);
 }
 async function choose(p: PassView, t: TakeView): Promise<void> {
   const again = p.chosen_by_hand === t.id; // pressed once more: the last whole one again
@@ -174,7 +182,10 @@ async function setWaits(p: PassView, e: Event): Promise<void> {
           @click="choose(p, t)">take {{ t.number }}</button>
         <span v-if="p.takes.length === 0" class="quiet small">not rolled</span>
       </div>
-      <div class="word" :class="[says(p).tone, { small: p.clock_note }]" data-test="verdict">{{ says(p).text }}</div>
+      <div class="word" :class="[says(p).tone, { small: p.clock_note }]" data-test="verdict">{{ says(p).text }}<button
+        v-if="p.too_fast && shot.view?.sealed_as_is && p.id === shot.pass" class="btn small" data-test="seal-for-pass" :disabled="sealing"
+        title="The path is checked on this clock and sealed for it, too: the same steps, the same version. Takes of all its passes are judged together."
+        @click="sealFor(p)">seal for it</button></div>
       <div v-if="p.id === shot.pass" class="quiet small more">
         <select class="field kind" :value="p.clock_spec.kind" data-test="pass-kind" :aria-label="`Kind of clock of pass ${p.number}`"
           @change="(e) => setKind(p, e)"><option v-for="k in clocks" :key="k">{{ k }}</option></select>
