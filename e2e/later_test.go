@@ -40,3 +40,25 @@ func TestALongSealIsAnsweredAtOnce(t *testing.T) {
 	}
 	t.Logf("answers after %.0f ms", later)
 }
+
+// A pass that is faster than the seal has the path sealed for it at the pass; what that would break
+// is said there, with the axis and the factor.
+func TestAFasterPassIsSealedAtThePass(t *testing.T) {
+	beside(t)
+	a := start(t)
+	p := a.open("/shot/" + a.shot + "/compose")
+	p.there("staff-track")
+	p.key("s")
+	p.reads("seal", "sealed")
+	p.key("5")
+	p.click("pick-2")
+	p.enter("pass-clock", "1.2")
+	p.wait("it is too fast", `$('pass-2').textContent.includes('faster than the seal')`)
+	p.click("seal-for-pass")
+	p.gone("seal-for-pass")
+	p.strip("path 1 sealed")
+	p.enter("pass-clock", "8")
+	p.click("seal-for-pass")
+	p.wait("the axis and the factor", `/Pass 2 .* at ×8 is not sealed: Track runs/.test(document.querySelector('.trouble')?.textContent)`)
+	p.there("seal-for-pass")
+}

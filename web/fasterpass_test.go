@@ -78,7 +78,7 @@ func TestSealedForAFasterPass(t *testing.T) {
 		t.Errorf("slower it rolls on %+v: %q", x, note)
 	}
 	ask("PUT", "/api/passes/"+p, fmt.Sprintf(`{"shot":%q,"clock":"40"}`, id), 200, "")
-	if b := ask("POST", "/api/passes/"+p+"/seal", body(2), 409, "Pass 1 · Beauty runs at ×40: not sealed: "); !strings.Contains(b, "Track") && !strings.Contains(b, "Pan") {
+	if b := ask("POST", "/api/passes/"+p+"/seal", body(2), 409, "Pass 1 · Beauty at ×40 is not sealed: "); !strings.Contains(b, "Track") && !strings.Contains(b, "Pan") {
 		t.Errorf("no axis is named: %s", b)
 	}
 	ask("POST", at+"/edits", `{"revision":2,"edit":{"op":"set","frame":240,"values":{"track":510}}}`, 200, "")

@@ -334,7 +334,7 @@ func (s *Server) sealForPass(ctx context.Context, in *struct {
 		return err
 	}); err != nil {
 		if e, ok := err.(*Problem); ok {
-			e.Detail = fmt.Sprintf("Pass %d · %s runs at ×%s: %s", p.Number, p.Name, fast.Factor, e.Detail)
+			e.Detail = fmt.Sprintf("Pass %d · %s at ×%s is %s", p.Number, p.Name, fast.Factor, e.Detail)
 		}
 		return nil, s.fail(err)
 	}

@@ -28,7 +28,7 @@ const bars = (t: TakeView): { x: number; w: number; h: number; b: 0 | 1 | 2 | 3 
 function says(p: PassView): { text: string; tone: string } {
   const t = newest(p);
   if (p.clock_note && (!t || t.ended)) return { text: p.clock_note, tone: "over" };
-  if (p.too_fast && (!t || t.ended)) return { text: shot.view?.sealed_as_is ? "faster than the path is sealed for" : "faster than the plan's clock", tone: "over" };
+  if (p.too_fast && (!t || t.ended)) return { text: shot.view?.sealed_as_is ? "faster than the seal" : "faster than the plan's clock", tone: "over" };
   if (!t) return { text: "—", tone: "quiet" };
   if (!t.ended) return { text: "rolling …", tone: "now" };
   const f = t.finding;
@@ -183,7 +183,7 @@ async function setWaits(p: PassView, e: Event): Promise<void> {
         <span v-if="p.takes.length === 0" class="quiet small">not rolled</span>
       </div>
       <div class="word" :class="[says(p).tone, { small: p.clock_note }]" data-test="verdict">{{ says(p).text }}<button
-        v-if="p.too_fast && shot.view?.sealed_as_is && p.id === shot.pass" class="btn small" data-test="seal-for-pass" :disabled="sealing"
+        v-if="p.too_fast && shot.view?.sealed_as_is && p.id === shot.pass" class="btn for-it" data-test="seal-for-pass" :disabled="sealing"
         title="The path is checked on this clock and sealed for it, too: the same steps, the same version. Takes of all its passes are judged together."
         @click="sealFor(p)">seal for it</button></div>
       <div v-if="p.id === shot.pass" class="quiet small more">
@@ -222,6 +222,7 @@ header { display: flex; justify-content: space-between; gap: 20px; align-items: 
 .clock .way { width: 116px; }
 .more label { margin-right: 10px; }
 .strip { display: block; }
+.for-it { display: block; margin-top: 4px; }
 .takes { display: flex; gap: 4px; flex-wrap: wrap; }
 .thr { width: 42px; min-height: 18px; padding: 0 3px; }
 .take { border: 1px solid var(--quiet); color: var(--ink); background: none; padding: 0 6px; font: 400 12px/1.5 var(--text); cursor: pointer; }
