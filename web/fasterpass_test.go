@@ -107,3 +107,33 @@ func TestSealedForAFasterPass(t *testing.T) {
 		t.Errorf("a take on another path lies over %+v", r)
 	}
 }
+
+// A pass that runs another way than the first is foretold to lie beside it by its slack, one that
+// runs the same way is not.
+func TestAReversedPassIsForetold(t *testing.T) {
+	id := fresh(t, "WB-28")
+	at := "/api/shots/" + id
+	for k, e := range []string{`{"op":"set","frame":0,"values":{"track":200,"pan":5}}`, `{"op":"set","frame":240,"values":{"track":500,"pan":-5}}`} {
+		if code, b := do("POST", at+"/edits", fmt.Sprintf(`{"revision":%d,"edit":%s}`, k, e)); code != 200 {
+			t.Fatal(b)
+		}
+	}
+	var ps []PassView
+	_, b := do("GET", at+"/passes", "")
+	if err := fromJSON(b, &ps); err != nil || len(ps) < 2 {
+		t.Fatal(b, err)
+	}
+	for way, turns := range map[string]bool{"on": false, "back": true, "there and back": true} {
+		if code, b := do("PUT", "/api/passes/"+ps[1].ID, fmt.Sprintf(`{"shot":%q,"way":%q}`, id, way)); code != 200 {
+			t.Fatal(b)
+		}
+		var p Proof
+		code, b := do("GET", at+"/proof", "")
+		if err := fromJSON(b, &p); code != 200 || err != nil || p.Riding == nil || len(p.Riding.Flex) < 1 {
+			t.Fatal(code, b, err)
+		}
+		if f := p.Riding.Flex[0]; f.Number != 2 || (f.TurnedPx > 0.05) != turns || turns && (f.TurnedAt < 0 || f.TurnedAt >= 240) {
+			t.Errorf("%s: %+v", way, f)
+		}
+	}
+}

@@ -148,6 +148,7 @@ type TakeFinding struct {
 	WorstPx     float64            `json:"worst_px"`
 	WorstFrame  int                `json:"worst_frame"`
 	WorstPoint  string             `json:"worst_point"`
+	TurnedPx    float64            `json:"turned_px,omitempty" doc:"of that, what slack alone can come to: the two run through it in opposite ways"`
 	SealPx      float64            `json:"seal_px" doc:"largest deviation from the seal"`
 	SealFrame   int                `json:"seal_frame"`
 	SealPoint   string             `json:"seal_point"`
@@ -443,6 +444,10 @@ func (s *Server) passes(ctx context.Context, shot string) ([]PassView, error) {
 		}
 		return m
 	})
+	slack := sync.OnceValues(func() (float64, error) {
+		px, _, err := turned(ctx, sh, motion())
+		return round(px, 1e3), err
+	})
 	found, err := s.findings(ctx, sh, ps, takes, seals)
 	if err != nil {
 		return nil, err
@@ -470,7 +475,15 @@ func (s *Server) passes(ctx context.Context, shot string) ([]PassView, error) {
 			}
 			tv := TakeView{TakeLine: t, Short: short[t.SealID], Older: older[t.SealID], On: t.Clock.Words(), Strip: []float64{}, Missing: []trace.FrameSpan{}}
 			if f := found[t.ID]; f != nil {
-				tv.show(f, against(ps, stage.Reference(chosen, all, &all[i])))
+				ref := stage.Reference(chosen, all, &all[i])
+				tv.show(f, against(ps, ref))
+				if m := motion(); ref != nil && m != nil && !tv.Older {
+					if k := slices.IndexFunc(takes, func(o store.TakeLine) bool { return o.ID == ref.ID }); otherWay(takes[k].Clock, t.Clock, m.Run(), d.Path.Rate) {
+						if tv.Finding.TurnedPx, err = slack(); err != nil {
+							return nil, err
+						}
+					}
+				}
 			}
 			v.Takes = append(v.Takes, tv)
 		}

@@ -4,9 +4,12 @@ import (
 	"context"
 	"fmt"
 
+	"keenarc/core/clock"
 	"keenarc/core/limit"
+	"keenarc/core/path"
 	"keenarc/core/ride"
 	"keenarc/core/rig"
+	"keenarc/core/trace"
 	"keenarc/store"
 )
 
@@ -16,6 +19,10 @@ type PassFlex struct {
 	Name   string  `json:"name"`
 	FPS    float64 `json:"fps"`
 	ride.Flex
+	// TurnedPx is how far it would lie beside it because it runs the other way, through the slack
+	// of its axes; 0: it runs the same way.
+	TurnedPx float64 `json:"turned_px"`
+	TurnedAt int     `json:"turned_at"`
 }
 
 // Riding is what a plan does to what it carries: to the camera, to the fastest point, and to
@@ -69,12 +76,40 @@ func (s *Server) riding(ctx context.Context, p *planned, b *limit.Braking) (*Rid
 	if err != nil {
 		return nil, err
 	}
+	px, at, err := turned(ctx, p.shot, p.motion)
+	if err != nil {
+		return nil, err
+	}
 	for i, f := range flexes {
-		if i > 0 && rates[i] > 0 {
-			out.Flex = append(out.Flex, PassFlex{passes[i].Number, passes[i].Name, rates[i], f})
+		if i == 0 || rates[i] <= 0 {
+			continue
 		}
+		x := PassFlex{Number: passes[i].Number, Name: passes[i].Name, FPS: rates[i], Flex: f}
+		if otherWay(passes[0].Clock, passes[i].Clock, p.motion.Run(), p.draft.Path.Rate) {
+			x.TurnedPx, x.TurnedAt = round(px, 1e3), at
+		}
+		out.Flex = append(out.Flex, x)
 	}
 	return out, nil
+}
+
+// otherWay reports whether one of two clocks goes a way that the other does not.
+func otherWay(a, b clock.Spec, run clock.Run, rate clock.Rate) bool {
+	x, err := a.Over(run, rate)
+	if err != nil {
+		return false
+	}
+	y, err := b.Over(run, rate)
+	return err == nil && (x.Traits().Forward != y.Traits().Forward || x.Traits().Backward != y.Traits().Backward)
+}
+
+// turned is what a shot's slack alone comes to where its move is run the other way.
+func turned(ctx context.Context, sh *store.Shot, m *path.Motion) (px float64, frame int, err error) {
+	j, err := trace.NewJudge(sh.Rig, sh.Lens, trace.Scene{Subject: sh.Set.Subject, Near: sh.Set.Near, Far: sh.Set.Far})
+	if err != nil {
+		return 0, 0, err
+	}
+	return j.Turned(ctx, m)
 }
 
 func (p *planned) view() *ride.View {

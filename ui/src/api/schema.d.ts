@@ -3360,6 +3360,10 @@ export interface components {
             number: number;
             /** Format: double */
             px: number;
+            /** Format: int64 */
+            turned_at: number;
+            /** Format: double */
+            turned_px: number;
         };
         PassView: {
             /**
@@ -4679,6 +4683,11 @@ export interface components {
             seal_px: number;
             /** Format: double */
             threshold_px: number;
+            /**
+             * Format: double
+             * @description of that, what slack alone can come to: the two run through it in opposite ways
+             */
+            turned_px?: number;
             unseen: string[];
             word: string;
             worst_by_axis: {

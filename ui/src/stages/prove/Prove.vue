@@ -46,6 +46,7 @@ const findings = computed<Finding[]>(() => {
       const as = w.known ? `${+w.hz.toPrecision(3)} Hz` : `not measured; taken as ${w.hz} Hz`;
       out.push({ text: w.settle_frames > 0 ? `After the last frame the picture sways by ${w.end_px.toFixed(2)} px; ${w.settle_frames} frames until it is below a quarter (${as}).` : `After the last frame the picture sways by less than a quarter of a pixel (${as}).`, frame: null, remedies: [], kind: w.settle_frames > 0 ? "note" : "fine" });
       for (const f of ride.flex.filter((x) => x.px >= 0.005)) out.push({ text: `Pass ${f.number} · ${f.name} at ${+f.fps.toFixed(2)} fps would lie ${f.px.toFixed(2)} px beside pass ${ride.against}, by bending alone (${as}).${f.px >= v.threshold_px ? " It would not stack." : ""}`, frame: f.frame, remedies: [], kind: f.px >= v.threshold_px ? "note" : "fine" });
+      for (const f of ride.flex.filter((x) => x.turned_px >= 0.005)) out.push({ text: `Pass ${f.number} · ${f.name} runs another way than pass ${ride.against}: by the slack of its axes alone it would lie up to ${f.turned_px.toFixed(2)} px beside it.${f.turned_px >= v.threshold_px ? " It would not stack." : ""}`, frame: f.turned_at, remedies: [], kind: f.turned_px >= v.threshold_px ? "note" : "fine" });
     }
   }
   return out;

@@ -46,7 +46,8 @@ function more(p: PassView): string {
   const f = newest(p)?.finding;
   if (!f) return "";
   const seal = `from the seal at most ${f.seal_px.toFixed(2)} px, at ${four(f.seal_frame)} (${f.seal_point})`;
-  return f.word ? `against ${f.against}: worst at ${four(f.worst_frame)} (${f.worst_point}); ${seal}` : seal;
+  const turned = f.turned_px ? `; it runs another way, and slack alone comes to ${f.turned_px.toFixed(2)} px` : "";
+  return f.word ? `against ${f.against}: worst at ${four(f.worst_frame)} (${f.worst_point})${turned}; ${seal}` : seal;
 }
 const unseen = computed(() => shot.passes.map((p) => newest(p)?.finding?.unseen).find(Boolean) ?? []);
 async function setThreshold(e: Event): Promise<void> {
