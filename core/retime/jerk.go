@@ -89,6 +89,7 @@ func (w *way) softened(p *part, lim []Limits, share float64) *laid {
 	}
 	w.bendCaps(p, lim, pace)
 	var best *laid
+	spare := &laid{} // what is not the best is laid over the next time
 	window, least := 0.0, 0.0
 	for range jerkRounds {
 		x := w.profile(p, lim, slow, w.fastest(p, lim, pace))
@@ -96,10 +97,13 @@ func (w *way) softened(p *part, lim []Limits, share float64) *laid {
 		if window == 0 {
 			window = share * w.window(p, l, lim)
 		}
-		out := w.lawCurves(p, l, window)
+		out := w.lawCurves(p, l, window, spare)
 		most := w.drawIn(p, l, out, window, lim, slow, pace)
 		if takes := out.duration() * slows(most); best == nil || takes < least {
-			best, least = out, takes
+			best, spare, least = out, best, takes
+		}
+		if spare == nil {
+			spare = &laid{}
 		}
 		if max(most[1], most[2], most[3]) < 1.005 {
 			break
@@ -144,8 +148,9 @@ func (w *way) window(p *part, l *law, lim []Limits) float64 {
 	return max(out, 1e-6*l.t[len(l.t)-1])
 }
 
-// lawCurves lays pieces of degree five through the poses of a law that is laid over a window.
-func (w *way) lawCurves(p *part, l *law, window float64) *laid {
+// lawCurves lays pieces of degree five through the poses of a law that is laid over a window, in
+// what room out has.
+func (w *way) lawCurves(p *part, l *law, window float64, out *laid) *laid {
 	n := len(l.t) - 1
 	whole := l.t[n] + window
 	// Even parts, and where the law's acceleration steps.
@@ -154,7 +159,7 @@ func (w *way) lawCurves(p *part, l *law, window float64) *laid {
 		most = max(most, math.Abs(l.u[k]))
 	}
 	count := int(min(max(whole/(window/12), 200), 12_000))
-	at := make([]float64, 0, count+n/8)
+	at := slices.Grow(out.t[:0], count+n/8)
 	for k := range count + 1 {
 		at = append(at, whole*float64(k)/float64(count))
 	}
@@ -174,7 +179,13 @@ func (w *way) lawCurves(p *part, l *law, window float64) *laid {
 		}
 	}
 	keep[len(keep)-1] = whole
-	out := &laid{t: slices.Clone(keep), c: make([][]curve.Poly, w.n)}
+	out.t, out.tau = keep, out.tau[:0]
+	if out.c == nil {
+		out.c = make([][]curve.Poly, w.n)
+	}
+	for i := range out.c {
+		out.c[i] = slices.Grow(out.c[i][:0], len(keep))
+	}
 	var ka, kb, kc int
 	from := 0.0 // length at the beginning of cell kc
 	last := make([]curve.Sample, w.n)
