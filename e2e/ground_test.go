@@ -28,6 +28,21 @@ func TestEscHeldDownIsOneStop(t *testing.T) {
 	if n := a.stops(t) - before; n != 1 {
 		t.Errorf("held down it stops %d times", n)
 	}
+	// A question that is open goes with it, wherever the focus is; that a stop was missed can be read.
+	p = a.open("/shot/" + a.shot + "/compose")
+	p.wait("it is seen", `document.querySelector('[data-test="live-on"]:not([disabled])')`)
+	for _, stop := range []func(){func() { p.key("\u001b") }, func() { p.does(`document.querySelector('.strip > .stop').click()`) }} {
+		p.asks("live-on")
+		p.does(`document.activeElement?.blur()`)
+		stop()
+		p.wait("no question", `!document.getElementById('ask-text')`)
+	}
+	p.does(`window.fetch = () => Promise.reject(new TypeError('cut off'))`)
+	p.asks("live-on")
+	p.key("\u001b")
+	p.reads("stop-missed", "could not be sent")
+	p.click("stop-read")
+	p.gone("stop-missed")
 }
 
 // What can never be stored is named on Wrap, with its file, and in the log.

@@ -373,7 +373,7 @@ func TestStopInTheMiddle(t *testing.T) {
 		p.key("n")
 		p.wait("a question about the way", `document.querySelector('#ask-title')?.textContent.includes('to frame 0000')`)
 		if n == 1 { // not a second time: one N, and no other, has moved it
-			p.key("Escape")
+			p.key("\u001b")
 			break
 		}
 		p.click("ask-yes")

@@ -26,7 +26,7 @@ async function on(machine: string, axis: string): Promise<void> {
 </template>
 
 <style scoped>
-.band { background: var(--ink); color: var(--sheet); border-bottom: 4px solid var(--now); font-size: 18px; }
+.band { position: relative; z-index: 9998; background: var(--ink); color: var(--sheet); border-bottom: 4px solid var(--now); font-size: 18px; }
 .none { display: none; }
 p { margin: 0; padding: 8px 14px; display: flex; gap: 14px; align-items: center; flex-wrap: wrap; }
 b { font: 600 26px/1 var(--head); letter-spacing: .04em; }

@@ -180,6 +180,7 @@ export const missed = ref("");
 // wrong is said in large, since somebody must then reach for the hardware stop.
 export function stopNow(): void {
   releaseAll();
+  useAsk().question = null; // what was asked before it is asked again
   missed.value = "";
   fetch("/api/stop", { method: "POST", keepalive: true })
     .then(async (r) => { if (!r.ok) missed.value = ((await r.json()) as { detail?: string }).detail ?? "STOP was not carried out. Use the hardware stop."; })
