@@ -1,6 +1,7 @@
 package calc
 
 import (
+	"context"
 	"bytes"
 	"encoding/json"
 	"errors"
@@ -14,9 +15,9 @@ import (
 )
 
 // at registers a calculation whose answer is small enough to be made at once.
-func at[Q, A any](name, doc, example string, f func(*Q, Bounds) (A, error)) {
-	stream[Q, A](name, doc, example, func(q *Q, b Bounds) (Answer, error) {
-		a, err := f(q, b)
+func at[Q, A any](name, doc, example string, f func(context.Context, *Q, Bounds) (A, error)) {
+	stream[Q, A](name, doc, example, func(ctx context.Context, q *Q, b Bounds) (Answer, error) {
+		a, err := f(ctx, q, b)
 		if err != nil {
 			var m *balance.MistakeError
 			if errors.As(err, &m) {
@@ -153,7 +154,7 @@ func init() {
 		`{"tail_m":1.2,"boom_kgm":38,"payload_kg":12,"arms_m":[2,2.5,3],"weights":[{"kg":20,"count":4},{"kg":5,"count":6}]}`, runCounterweight)
 }
 
-func runBalance(q *BalanceRequest, b Bounds) (*BalanceAnswer, error) {
+func runBalance(_ context.Context, q *BalanceRequest, b Bounds) (*BalanceAnswer, error) {
 	pieces := make([]balance.Piece, len(q.Pieces))
 	for i, p := range q.Pieces {
 		v, err := vector(fmt.Sprintf("pieces[%d].at_m", i), p.At)
@@ -200,7 +201,7 @@ func rotation(field string, rows [][]float64) (r [3]rig.Vec, err error) {
 	return r, nil
 }
 
-func runPayload(q *PayloadRequest, b Bounds) (*PayloadAnswer, error) {
+func runPayload(_ context.Context, q *PayloadRequest, b Bounds) (*PayloadAnswer, error) {
 	if n := len(q.Poses) + len(q.Candidates); n > b.Samples/100 {
 		return nil, &FieldError{"poses", fmt.Sprintf("there are %d, with the candidates", n), fmt.Sprintf("give at most %d", b.Samples/100)}
 	}
@@ -257,7 +258,7 @@ func (q *PayloadRequest) poses() ([]balance.WristPose, error) {
 	return out, nil
 }
 
-func runCounterweight(q *CounterweightRequest, b Bounds) (*balance.Counter, error) {
+func runCounterweight(_ context.Context, q *CounterweightRequest, b Bounds) (*balance.Counter, error) {
 	if len(q.ArmsM) > b.Samples/100 {
 		return nil, &FieldError{"arms_m", fmt.Sprintf("there are %d", len(q.ArmsM)), fmt.Sprintf("give at most %d", b.Samples/100)}
 	}

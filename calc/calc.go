@@ -48,7 +48,7 @@ type Entry struct {
 	Name, Doc       string
 	request, answer reflect.Type
 	example         string
-	run             func([]byte, Bounds) (Answer, error)
+	run             func(context.Context, []byte, Bounds) (Answer, error)
 }
 
 // Answer is a calculation's answer, ready to be written: JSON with a newline at
@@ -68,15 +68,15 @@ func (a whole) Write(_ context.Context, w io.Writer) error {
 var register = map[string]*Entry{}
 
 // stream registers a calculation that writes its answer of type A by itself.
-func stream[Q, A any](name, doc, example string, f func(*Q, Bounds) (Answer, error)) {
+func stream[Q, A any](name, doc, example string, f func(context.Context, *Q, Bounds) (Answer, error)) {
 	register[name] = &Entry{Name: name, Doc: doc, example: example,
 		request: reflect.TypeFor[Q](), answer: reflect.TypeFor[A](),
-		run: func(raw []byte, b Bounds) (Answer, error) {
+		run: func(ctx context.Context, raw []byte, b Bounds) (Answer, error) {
 			q := new(Q)
 			if err := decode(raw, q); err != nil {
 				return nil, err
 			}
-			return f(q, b)
+			return f(ctx, q, b)
 		}}
 }
 
@@ -106,7 +106,7 @@ const (
 
 // Prepare works a request out as far as is needed to know that it can be
 // answered. On BadRequest and Unknown the answer is {"error": FieldError}.
-func Prepare(name string, request []byte, bounds Bounds) (Answer, Status) {
+func Prepare(ctx context.Context, name string, request []byte, bounds Bounds) (Answer, Status) {
 	e := register[name]
 	if e == nil {
 		names := make([]string, 0)
@@ -118,7 +118,7 @@ func Prepare(name string, request []byte, bounds Bounds) (Answer, Status) {
 	if len(request) > bounds.RequestBytes {
 		return whole(fail(&FieldError{"request", fmt.Sprintf("it is over %d bytes", bounds.RequestBytes), "send less"})), BadRequest
 	}
-	a, err := e.run(request, bounds)
+	a, err := e.run(ctx, request, bounds)
 	if err == nil {
 		return a, OK
 	}
@@ -136,7 +136,7 @@ func Busy() []byte {
 
 // Run answers a request at once, within the bounds of the command line.
 func Run(name string, request []byte) ([]byte, Status) {
-	a, st := Prepare(name, request, CommandLine)
+	a, st := Prepare(context.Background(), name, request, CommandLine)
 	var b bytes.Buffer
 	_ = a.Write(context.Background(), &b) // a buffer takes everything
 	return b.Bytes(), st

@@ -1,6 +1,7 @@
 package calc
 
 import (
+	"context"
 	"bytes"
 	"encoding/json"
 	"math"
@@ -176,7 +177,7 @@ func FuzzRun(f *testing.F) {
 	}
 	f.Fuzz(func(t *testing.T, q string) {
 		for _, e := range List() {
-			a, st := Prepare(e.Name, []byte(q), Bounds{1 << 16, 20_000, 20_000, 200})
+			a, st := Prepare(context.Background(), e.Name, []byte(q), Bounds{1 << 16, 20_000, 20_000, 200})
 			var b bytes.Buffer
 			if err := a.Write(t.Context(), &b); err != nil {
 				t.Fatalf("%s: %v", e.Name, err)

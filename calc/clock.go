@@ -1,6 +1,7 @@
 package calc
 
 import (
+	"context"
 	"fmt"
 
 	"keenarc/core/clock"
@@ -28,7 +29,7 @@ func init() {
 		`{"rate":{"num":30000,"den":1001},"drop":true,"frame":1800}`, runTimecode)
 }
 
-func runTimecode(q *TimecodeRequest, _ Bounds) (*TimecodeAnswer, error) {
+func runTimecode(_ context.Context, q *TimecodeRequest, _ Bounds) (*TimecodeAnswer, error) {
 	if q.Rate.Num < 1 || q.Rate.Den < 1 || q.Rate.Num > 1_000_000_000 || q.Rate.Den > 1_000_000_000 || q.Rate.Float() > 999 || q.Rate.Float() < 0.5 {
 		return nil, &FieldError{"rate", fmt.Sprintf("%d/%d is no rate that labels count", q.Rate.Num, q.Rate.Den), "give frames per second, as 30000/1001"}
 	}

@@ -96,7 +96,7 @@ type curves struct {
 	of    map[string]*curve.Curve
 }
 
-func runCurve(q *CurveRequest, b Bounds) (Answer, error) {
+func runCurve(_ context.Context, q *CurveRequest, b Bounds) (Answer, error) {
 	if err := q.isRate(); err != nil { // said before what is wrong with keyframes
 		return nil, err
 	}

@@ -96,7 +96,7 @@ func asked(name string, raw []byte) (why string) {
 		var before, after runtime.MemStats
 		runtime.ReadMemStats(&before)
 		began := time.Now()
-		a, status := Prepare(name, raw, Web)
+		a, status := Prepare(context.Background(), name, raw, Web)
 		var w counting
 		err := a.Write(context.Background(), &w)
 		runtime.ReadMemStats(&after)
@@ -165,7 +165,7 @@ func TestTooMuchIsRefused(t *testing.T) {
 	} {
 		var before, after runtime.MemStats
 		runtime.ReadMemStats(&before)
-		a, st := Prepare(c.calc, []byte(c.q), Web)
+		a, st := Prepare(context.Background(), c.calc, []byte(c.q), Web)
 		runtime.ReadMemStats(&after)
 		var b bytes.Buffer
 		if err := a.Write(t.Context(), &b); err != nil {

@@ -1,6 +1,7 @@
 package calc
 
 import (
+	"context"
 	"fmt"
 	"math"
 
@@ -41,7 +42,7 @@ func init() {
 		`{"focal_mm":35,"f_number":2.8,"circle_mm":0.02,"sensor_mm":[24.9,14.0],"distance_m":1.2,"from":"image plane"}`, runLens)
 }
 
-func runLens(q *LensRequest, _ Bounds) (*LensAnswer, error) {
+func runLens(_ context.Context, q *LensRequest, _ Bounds) (*LensAnswer, error) {
 	if len(q.SensorMM) != 2 {
 		return nil, &FieldError{"sensor_mm", fmt.Sprintf("it has %d numbers", len(q.SensorMM)), "give width and height, as [24.9,14]"}
 	}

@@ -1,6 +1,7 @@
 package calc
 
 import (
+	"context"
 	"fmt"
 	"math"
 	"slices"
@@ -66,7 +67,7 @@ func init() {
 
 var orders = [4]string{"range", "speed", "acceleration", "jerk"}
 
-func runLimit(q *LimitRequest, b Bounds) (*LimitAnswer, error) {
+func runLimit(_ context.Context, q *LimitRequest, b Bounds) (*LimitAnswer, error) {
 	a := &LimitAnswer{OK: true, Axes: map[string]*LimitAxis{}, Violations: []LimitViolation{}}
 	all, err := q.laid(b)
 	if err != nil {

@@ -1,6 +1,7 @@
 package calc
 
 import (
+	"context"
 	"errors"
 	"fmt"
 	"slices"
@@ -43,7 +44,7 @@ func init() {
 		`{"axes":{"pan":{"distance":40,"max_speed":20,"max_acceleration":30,"max_jerk":200},"track":{"distance":-300,"max_speed":200,"max_acceleration":400}}}`, runRamp)
 }
 
-func runRamp(q *RampRequest, _ Bounds) (*RampAnswer, error) {
+func runRamp(_ context.Context, q *RampRequest, _ Bounds) (*RampAnswer, error) {
 	if len(q.Axes) == 0 || len(q.Axes) > 1000 {
 		return nil, &FieldError{"axes", fmt.Sprintf("there are %d", len(q.Axes)), `give 1 to 1000, as {"pan":{"distance":40,"max_speed":20,"max_acceleration":30}}`}
 	}

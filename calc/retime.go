@@ -1,6 +1,7 @@
 package calc
 
 import (
+	"context"
 	"errors"
 	"fmt"
 	"math"
@@ -47,7 +48,7 @@ const leastLimit, mostLimit = 1e-12, 1e12
 // cells of the way.
 const retimeKeys = 100
 
-func runRetime(q *RetimeRequest, b Bounds) (*RetimeAnswer, error) {
+func runRetime(ctx context.Context, q *RetimeRequest, b Bounds) (*RetimeAnswer, error) {
 	if n := len(q.Keys.TimesS) * len(q.Keys.Axes); n > b.Samples/retimeKeys {
 		return nil, &FieldError{"keys.t_s", fmt.Sprintf("%d keyframes over all axes", n), fmt.Sprintf("keep it to %d", b.Samples/retimeKeys)}
 	}
@@ -94,7 +95,7 @@ func runRetime(q *RetimeRequest, b Bounds) (*RetimeAnswer, error) {
 	if n := retime.Stretches(curves); n > most {
 		return nil, &FieldError{"keys.t_s", fmt.Sprintf("the way has %d stretches, each of a few cells", n), fmt.Sprintf("keep it to %d: fewer keyframes, another kind, or shorter handles", most)}
 	}
-	r, err := retime.New(curves, limits, q.Jerk)
+	r, err := retime.New(ctx, curves, limits, q.Jerk)
 	var re *retime.Error
 	if errors.As(err, &re) {
 		return nil, &FieldError{"keys.axes." + all.names[re.Axis], re.Wrong, re.Want}

@@ -1,6 +1,7 @@
 package calc
 
 import (
+	"context"
 	"fmt"
 
 	"keenarc/core/rig"
@@ -28,7 +29,7 @@ func init() {
 		`{"before_m":[[0,3,0.5],[1.2,3.4,1.1],[-0.8,2.7,1.6]],"after_m":[[0.004,3.001,0.5],[1.2037,3.4031,1.1],[-0.7957,2.6995,1.6]]}`, runRigShift)
 }
 
-func runRigShift(q *RigShiftRequest, b Bounds) (*RigShiftAnswer, error) {
+func runRigShift(_ context.Context, q *RigShiftRequest, b Bounds) (*RigShiftAnswer, error) {
 	var lists [2][]rig.Vec
 	for k, list := range [][][]float64{q.Before, q.After} {
 		name := []string{"before_m", "after_m"}[k]

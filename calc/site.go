@@ -1,6 +1,7 @@
 package calc
 
 import (
+	"context"
 	"fmt"
 	"math"
 	"strconv"
@@ -107,7 +108,7 @@ func startOf(text string) (int, error) {
 	return 60*hh + mm, nil
 }
 
-func runRunningOrder(q *RunningOrderRequest, _ Bounds) (*RunningOrderAnswer, error) {
+func runRunningOrder(_ context.Context, q *RunningOrderRequest, _ Bounds) (*RunningOrderAnswer, error) {
 	start, err := startOf(q.Start)
 	if err != nil {
 		return nil, err
@@ -172,7 +173,7 @@ func slots(n *site.Network, s site.Schedule) []RunningOrderSlot {
 	return out
 }
 
-func runPower(q *PowerRequest, _ Bounds) (*PowerAnswer, error) {
+func runPower(_ context.Context, q *PowerRequest, _ Bounds) (*PowerAnswer, error) {
 	rho := site.Copper
 	if q.Resistivity != nil {
 		rho = *q.Resistivity

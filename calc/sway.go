@@ -1,6 +1,7 @@
 package calc
 
 import (
+	"context"
 	"fmt"
 	"math"
 
@@ -53,7 +54,7 @@ func init() {
 		`{"hz":8,"damping":0.03,"acceleration_m_s2":[0,0.4,0.4,0,-0.4,-0.4,0],"rate_hz":10,"px_per_m":1500}`, runSway)
 }
 
-func runRingDown(q *RingDownRequest, _ Bounds) (*RingDownAnswer, error) {
+func runRingDown(_ context.Context, q *RingDownRequest, _ Bounds) (*RingDownAnswer, error) {
 	if len(q.TimesS) > mostReadings {
 		return nil, &FieldError{"t_s", fmt.Sprintf("there are %d", len(q.TimesS)), fmt.Sprintf("give at most %d", mostReadings)}
 	}
@@ -64,7 +65,7 @@ func runRingDown(q *RingDownRequest, _ Bounds) (*RingDownAnswer, error) {
 	return &RingDownAnswer{s.Hz, s.Damping}, nil
 }
 
-func runSway(q *SwayRequest, b Bounds) (*SwayAnswer, error) {
+func runSway(_ context.Context, q *SwayRequest, b Bounds) (*SwayAnswer, error) {
 	px, below := q.PxPerM, q.BelowPx
 	if px == 0 {
 		px = 1

@@ -47,7 +47,7 @@ func (s *Server) calc(w http.ResponseWriter, r *http.Request) {
 	}
 	defer s.computing.leave(t)
 	defer func() { _ = c.SetWriteDeadline(time.Time{}) }() // the connection may serve others yet
-	answer, status := calc.Prepare(chi.URLParam(r, "name"), in, calc.Web)
+	answer, status := calc.Prepare(r.Context(), chi.URLParam(r, "name"), in, calc.Web)
 	switch status {
 	case calc.BadRequest:
 		w.WriteHeader(http.StatusUnprocessableEntity)

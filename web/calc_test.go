@@ -104,7 +104,7 @@ func TestCalcIsAnsweredAFewAtATime(t *testing.T) {
 
 // An answer stops being worked out when its context ends or nobody takes it.
 func TestCalcStopsWhenNobodyListens(t *testing.T) {
-	a, st := calc.Prepare("curve", []byte(full), calc.Web)
+	a, st := calc.Prepare(t.Context(), "curve", []byte(full), calc.Web)
 	if st != calc.OK {
 		t.Fatal("refused")
 	}

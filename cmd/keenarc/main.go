@@ -100,7 +100,7 @@ func (c *calcCmd) Run(ctx context.Context) error {
 	if err != nil {
 		return exit{2, "reading the request: " + err.Error()}
 	}
-	answer, status := calc.Prepare(c.Name, in, calc.CommandLine)
+	answer, status := calc.Prepare(ctx, c.Name, in, calc.CommandLine)
 	if err := answer.Write(ctx, os.Stdout); err != nil {
 		return err
 	}

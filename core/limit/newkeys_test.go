@@ -40,7 +40,7 @@ func timedAnew(t *testing.T, jerk bool) (*newKeys, *path.Path, []int, *rig.Rig) 
 		}
 		n.lim = append(n.lim, l)
 	}
-	if n.timed, err = retime.New(curves, n.lim, jerk); err != nil {
+	if n.timed, err = retime.New(t.Context(), curves, n.lim, jerk); err != nil {
 		t.Fatal(err)
 	}
 	return n, p, axes, r

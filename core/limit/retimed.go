@@ -1,6 +1,7 @@
 package limit
 
 import (
+	"context"
 	"errors"
 	"fmt"
 	"math"
@@ -34,7 +35,7 @@ const (
 // Retime times a move anew on the clock of its plan, over a whole number of frames: the least
 // time within speed, acceleration and, where an axis has a limit of it, jerk. The new curves are
 // quintics, or without a limit of jerk cubics, through keyframes that all axes share.
-func Retime(p *path.Path, r *rig.Rig) (*Retimed, error) {
+func Retime(ctx context.Context, p *path.Path, r *rig.Rig) (*Retimed, error) {
 	q := p.Clone()
 	q.RunUp, q.RunOut = 0, 0
 	m, err := path.Compile(q, r)
@@ -60,7 +61,7 @@ func Retime(p *path.Path, r *rig.Rig) (*Retimed, error) {
 		}
 		axes, lim, curves = append(axes, i), append(lim, l), append(curves, inSeconds(m.Curves[i], fps))
 	}
-	timed, err := retime.New(curves, lim, jerk)
+	timed, err := retime.New(ctx, curves, lim, jerk)
 	var re *retime.Error
 	if errors.As(err, &re) {
 		return nil, fmt.Errorf("%s cannot be timed anew: %s; %s", r.Axes[axes[re.Axis]].Name, re.Wrong, re.Want)

@@ -47,7 +47,7 @@ func More(ctx context.Context, p *path.Path, r *rig.Rig) ([]Remedy, error) {
 	if retime.Stretches(m.Curves) > mostPrompt {
 		return out, nil
 	}
-	if t, err := Retime(p, r); err == nil {
+	if t, err := Retime(ctx, p, r); err == nil {
 		_, after, ok := try(p, r, t.Edit)
 		if ok {
 			out = append(out, Remedy{"retime", fmt.Sprintf("Re-time the whole move: %d frames, each %s of what it was apart", t.Frames, apart(t)), t.Edit, clears(after)})

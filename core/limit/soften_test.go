@@ -107,7 +107,7 @@ func TestRetimeCorners(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	x, err := Retime(p, r)
+	x, err := Retime(t.Context(), p, r)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -117,7 +117,7 @@ func TestRetimeCorners(t *testing.T) {
 	if p, err = p.Apply(r, path.Edit{Op: "kind", Axis: "track", Kind: curve.Hold}); err != nil {
 		t.Fatal(err)
 	}
-	if _, err := Retime(p, r); err == nil || !strings.Contains(err.Error(), "jumps") {
+	if _, err := Retime(t.Context(), p, r); err == nil || !strings.Contains(err.Error(), "jumps") {
 		t.Errorf("a jump: %v", err)
 	}
 }
@@ -142,7 +142,7 @@ func TestRetimeOfOneAxis(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		x, err := Retime(p, r)
+		x, err := Retime(t.Context(), p, r)
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -206,7 +206,7 @@ func TestRetimeKeepsWaits(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	x, err := Retime(p, r)
+	x, err := Retime(t.Context(), p, r)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -235,7 +235,7 @@ func TestRetimeKeepsWaits(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if x, err = Retime(p, r); err != nil {
+	if x, err = Retime(t.Context(), p, r); err != nil {
 		t.Fatal(err)
 	}
 	for _, tr := range x.Edit.Tracks {
@@ -284,7 +284,7 @@ func TestSofteningCosts(t *testing.T) {
 func TestRetimeMeetsThePoses(t *testing.T) {
 	r := fixture.Slider()
 	p := line(t, r, "track", 0, 100, 60, 700, 100, 400)
-	x, err := Retime(p, r)
+	x, err := Retime(t.Context(), p, r)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -293,7 +293,7 @@ func TestRetimeMeetsThePoses(t *testing.T) {
 		t.Fatal(err)
 	}
 	m, _ := path.Compile(p, r)
-	timed, err := retime.New([]*curve.Curve{inSeconds(m.Curves[0], 24)}, []retime.Limits{{Speed: 300, Acceleration: 400, Jerk: 4000}}, true)
+	timed, err := retime.New(t.Context(), []*curve.Curve{inSeconds(m.Curves[0], 24)}, []retime.Limits{{Speed: 300, Acceleration: 400, Jerk: 4000}}, true)
 	if err != nil {
 		t.Fatal(err)
 	}

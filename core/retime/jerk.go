@@ -66,6 +66,9 @@ func (w *way) smoothly(p *part, lim []Limits) (*laid, error) {
 		tried[i] = w.softened(p, lim, softness[i])
 		tried[i].within(lim, 3)
 	})
+	if err := w.ctx.Err(); err != nil {
+		return nil, err
+	}
 	best := tried[0]
 	for _, l := range tried[1:] {
 		if l.duration() < best.duration() {
@@ -105,7 +108,7 @@ func (w *way) softened(p *part, lim []Limits, share float64) *laid {
 		if spare == nil {
 			spare = &laid{}
 		}
-		if max(most[1], most[2], most[3]) < 1.005 {
+		if max(most[1], most[2], most[3]) < 1.005 || w.ctx.Err() != nil {
 			break
 		}
 	}

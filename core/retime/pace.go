@@ -402,6 +402,9 @@ func (w *way) time(r *Result, lim []Limits, jerk bool) error {
 	}
 	at, least := 0.0, 0.0
 	for k := range w.parts {
+		if err := w.ctx.Err(); err != nil {
+			return err
+		}
 		p := &w.parts[k]
 		r.Stops = append(r.Stops, at)
 		if p.tau == nil {

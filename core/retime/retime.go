@@ -12,6 +12,7 @@
 package retime
 
 import (
+	"context"
 	"fmt"
 	"math"
 
@@ -57,8 +58,8 @@ func (r *Result) Gap() float64 {
 const leastLimit = 1e-12
 
 // New times the move of several axes over the same abscissa, seconds, anew. With jerk the new
-// curves are C² and within the limits of it, without C¹.
-func New(curves []*curve.Curve, lim []Limits, jerk bool) (*Result, error) {
+// curves are C² and within the limits of it, without C¹. It ends with the context.
+func New(ctx context.Context, curves []*curve.Curve, lim []Limits, jerk bool) (*Result, error) {
 	if len(curves) == 0 || len(curves) != len(lim) {
 		return nil, &Error{Wrong: fmt.Sprintf("%d axes with %d limits", len(curves), len(lim)), Want: "give limits for each axis"}
 	}
@@ -80,11 +81,11 @@ func New(curves []*curve.Curve, lim []Limits, jerk bool) (*Result, error) {
 		lo, _, hi, _ := c.Range()
 		r.sizes = append(r.sizes, max(hi-lo, 1e-300))
 	}
-	if err := survey(curves, lim, false).time(r, lim, false); err != nil || !jerk {
+	if err := survey(ctx, curves, lim, false).time(r, lim, false); err != nil || !jerk {
 		return r, err
 	}
 	soft := &Result{old: curves, sizes: r.sizes}
-	if err := survey(curves, lim, true).time(soft, lim, true); err != nil {
+	if err := survey(ctx, curves, lim, true).time(soft, lim, true); err != nil {
 		return nil, err
 	}
 	if even := r.slowed(lim); even != nil && even.Duration < soft.Duration {
@@ -193,6 +194,7 @@ func stretches(curves []*curve.Curve) []stretch {
 // way is the move as a grid along its length: in order, waits and sections that begin and end
 // with a stop.
 type way struct {
+	ctx    context.Context // of whoever waits for it
 	n      int // axes
 	weight []float64
 	turn   float64
@@ -229,8 +231,8 @@ const (
 )
 
 // survey lays the grid.
-func survey(curves []*curve.Curve, lim []Limits, jerk bool) *way {
-	w := &way{n: len(curves), weight: make([]float64, len(curves)), turn: turn}
+func survey(ctx context.Context, curves []*curve.Curve, lim []Limits, jerk bool) *way {
+	w := &way{ctx: ctx, n: len(curves), weight: make([]float64, len(curves)), turn: turn}
 	if jerk {
 		w.turn = turnJerk
 	}

@@ -1,6 +1,7 @@
 package retime
 
 import (
+	"context"
 	"errors"
 	"math"
 	"math/rand/v2"
@@ -41,7 +42,7 @@ func random(t testing.TB, rng *rand.Rand, axes, keys int, kind curve.Kind) ([]*c
 
 func retime(t testing.TB, c []*curve.Curve, lim []Limits, jerk bool) *Result {
 	t.Helper()
-	r, err := New(c, lim, jerk)
+	r, err := New(context.Background(), c, lim, jerk)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -315,14 +316,26 @@ func TestRefused(t *testing.T) {
 		"no number": {free, []Limits{{1, math.NaN(), 1}}},
 		"no limit":  {free, []Limits{{inf, inf, 1}}},
 	} {
-		_, err := New(x.c, x.lim, false)
+		_, err := New(context.Background(), x.c, x.lim, false)
 		var e *Error
 		if !errors.As(err, &e) || e.Want == "" {
 			t.Errorf("%s: %v", name, err)
 		}
 	}
-	if _, err := New(free, []Limits{{1, 1, 0}}, true); err == nil {
+	if _, err := New(context.Background(), free, []Limits{{1, 1, 0}}, true); err == nil {
 		t.Error("a jerk of nothing is taken")
+	}
+}
+
+// Timing anew ends when nobody waits for it any more, with jerk and without.
+func TestRetimingEnds(t *testing.T) {
+	c, lim := random(t, rand.New(rand.NewPCG(4, 27)), 2, 5, curve.Smooth)
+	for _, jerk := range []bool{false, true} {
+		over, end := context.WithCancel(t.Context())
+		end()
+		if _, err := New(over, c, lim, jerk); !errors.Is(err, context.Canceled) {
+			t.Errorf("with jerk %v: %v", jerk, err)
+		}
 	}
 }
 
@@ -332,7 +345,7 @@ func BenchmarkRetime(b *testing.B) {
 	for name, jerk := range map[string]bool{"speed and acceleration": false, "jerk": true} {
 		b.Run(name, func(b *testing.B) {
 			for b.Loop() {
-				if _, err := New(c, lim, jerk); err != nil {
+				if _, err := New(context.Background(), c, lim, jerk); err != nil {
 					b.Fatal(err)
 				}
 			}
