@@ -69,11 +69,33 @@ func (s *Sim) checkEases(t *seal.Table, c clock.Clock) error {
 				bad = k
 			}
 		})
+		if k := jolted(a.Rated.Jerk, row, u, c); bad < 0 && k >= 0 {
+			return refuse("%s would be over its rated jerk if the clock were steered at frame %s", a.Name, limit.Frame4(float64(t.Start())+float64(k)/seal.TicksPerFrame))
+		}
 		if bad >= 0 {
 			return refuse("%s would be over its rated acceleration while the clock changes its speed at frame %s", a.Name, limit.Frame4(float64(t.Start())+float64(bad)/seal.TicksPerFrame))
 		}
 	}
 	return nil
+}
+
+// jolted is the first tick at which somebody who steers could make more jerk of an axis's speed and
+// acceleration than it is rated for, or −1: |q′|·f⃛ + 3|q″|·ḟ·f̈, each at its most. A jerk of 0 is
+// no limit.
+func jolted(most float64, row []int64, u rig.Ratio, c clock.Clock) int {
+	tr, fps := c.Traits(), c.MaxSpeed()
+	if most <= 0 || tr.Jolt == 0 {
+		return -1
+	}
+	const hz = seal.TicksPerFrame
+	most = most*(1+1e-6) + quantum(u)*hz/2*tr.Jolt + 6*quantum(u)*hz*hz*fps*tr.Free
+	for k := range row {
+		v, acc := differences(row, k, 1, u, hz)
+		if math.Abs(v)*tr.Jolt+3*math.Abs(acc)*fps*tr.Free > most {
+			return k
+		}
+	}
+	return -1
 }
 
 // moments calls f with the speed and the acceleration of an axis at ticks of the table, at

@@ -124,7 +124,7 @@ func TestPassesLineUpOnEveryClock(t *testing.T) {
 
 func TestSteeringARoll(t *testing.T) {
 	s, tab, e := homed(t, Options{Seed: 5})
-	live := clock.Spec{Kind: clock.Live, Factor: clock.Rate{Num: 1, Den: 2}, EaseMS: 1500}
+	live := clock.Spec{Kind: clock.Live, Factor: clock.Rate{Num: 1, Den: 2}, EaseMS: 1500, Law: 1}
 	if err := armedOn(t, s, tab, e, live); err != nil {
 		t.Fatal(err)
 	}
@@ -177,7 +177,7 @@ func TestSteeringARoll(t *testing.T) {
 		}
 	}
 	// Standing still it goes on rolling; let go it ends there, broken off.
-	if err := armedOn(t, s, tab, e, clock.Spec{Kind: clock.Live, Factor: clock.Rate{Num: 1, Den: 2}}); err != nil {
+	if err := armedOn(t, s, tab, e, clock.Spec{Kind: clock.Live, Factor: clock.Rate{Num: 1, Den: 2}, Law: 1}); err != nil {
 		t.Fatal(err)
 	}
 	took = rolled(t, s, e, func(ms int) {
@@ -210,5 +210,42 @@ func TestHardClocksAreRefused(t *testing.T) {
 		if err := armedOn(t, s, tab, e, spec); err == nil || !strings.Contains(err.Error(), want) {
 			t.Errorf("%+v: %v, want %q", spec, err, want)
 		}
+	}
+}
+
+// What somebody could make of a live clock is held against the rated jerk, too: by the old law a
+// small change is rougher than by the new one.
+func TestRoughSteeringIsRefused(t *testing.T) {
+	s, tab, e := homed(t, Options{Seed: 5})
+	gentle := clock.Spec{Kind: clock.Live, Factor: clock.Rate{Num: 1, Den: 2}, Way: clock.On, EaseMS: 1500, Law: 1}
+	rough := gentle
+	rough.Law = 0
+	c, err := gentle.Over(tab.Run(), tab.Rate)
+	if err != nil {
+		t.Fatal(err)
+	}
+	d, err := rough.Over(tab.Run(), tab.Rate)
+	if err != nil {
+		t.Fatal(err)
+	}
+	for i, row := range tab.Steps { // between what the two come to, by hand
+		least, most := 0.0, 0.0
+		for k := 1; k < len(row)-1; k++ {
+			v := seal.Value(row[k+1]-row[k-1], tab.Units[i]) / 2 * seal.TicksPerFrame
+			a := seal.Value(row[k+1]-2*row[k]+row[k-1], tab.Units[i]) * seal.TicksPerFrame * seal.TicksPerFrame
+			least = max(least, math.Abs(v)*c.Traits().Jolt+3*math.Abs(a)*c.MaxSpeed()*c.Traits().Free)
+			most = max(most, math.Abs(v)*d.Traits().Jolt+3*math.Abs(a)*d.MaxSpeed()*d.Traits().Free)
+		}
+		if !(most > 1.5*least) && most > 0 {
+			t.Fatalf("axis %d: %g by the new law, %g by the old one", i, least, most)
+		}
+		s.axes[i].a.Rated.Jerk = least * 1.2
+	}
+	if err := armedOn(t, s, tab, e, gentle); err != nil {
+		t.Errorf("by the new law: %v", err)
+	}
+	s.Stop("")
+	if err := armedOn(t, s, tab, e, rough); err == nil || !strings.Contains(err.Error(), "over its rated jerk if the clock were steered") {
+		t.Errorf("by the old law: %v", err)
 	}
 }
