@@ -151,3 +151,38 @@ func TestCutAndJoin(t *testing.T) {
 		t.Errorf("two onto one frame: %v", err)
 	}
 }
+
+// Each of two moves that are joined moves on as it did by itself, by its own ramps.
+func TestJoinedMovesKeepTheirRamps(t *testing.T) {
+	p, r := plan(t, set(0, map[string]float64{"track": 100}), set(30, map[string]float64{"track": 400}), set(60, map[string]float64{"track": 300}))
+	ramped := func(in, out float64) *Path {
+		q := p.Clone()
+		x := q.Track("track")
+		x.Kind, x.Ramp = curve.Ramped, &curve.Ramp{Law: curve.MinJerk, In: in, Out: out}
+		return q
+	}
+	a, b := ramped(5, 12), ramped(14, 3)
+	j, err := a.Apply(r, Edit{Op: "whole", Whole: &Whole{Do: "join", Frames: 10}, Tracks: b.Tracks})
+	if err != nil {
+		t.Fatal(err)
+	}
+	n, err := Compile(j, r)
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, c := range []struct {
+		of *Path
+		by float64
+	}{{a, 0}, {b, 70}} {
+		m, err := Compile(c.of, r)
+		if err != nil {
+			t.Fatal(err)
+		}
+		i := r.Index("track")
+		for f := 0.5; f < 60; f++ {
+			if got, want := n.Curves[i].At(f+c.by).P, m.Curves[i].At(f).P; math.Abs(got-want) > 1e-9 {
+				t.Fatalf("at %g it is at %g, by itself at %g", f+c.by, got, want)
+			}
+		}
+	}
+}
