@@ -139,17 +139,6 @@ func sealOf(seals []store.Seal, p *path.Path) *store.Seal {
 	return nil
 }
 
-// covers is the seal that a pass of so many times the path's rate rolls on: of those of the same
-// steps the one that was checked on the slowest clock that is fast enough, or nil.
-func covers(seals []store.Seal, of *store.Seal, factor float64) *store.Seal {
-	for i := range seals {
-		if x := &seals[i]; x.Revision >= 0 && x.Same(of) && factor <= x.Fastest().Float()*(1+1e-12) {
-			return x
-		}
-	}
-	return nil
-}
-
 // Drawn is all of a shot's view that is worked out from its path.
 type Drawn struct {
 	Empty    bool            `json:"empty" doc:"there is no keyframe"`
@@ -369,33 +358,6 @@ func (s *Server) desk(ctx context.Context, shot, pass string) (*ready.Desk, *sto
 		d.PassNote = "pass " + p.Name + " cannot run: " + d.PassNote
 	}
 	return d, v.Seal, nil
-}
-
-// forClock takes the further seal of the same path that was made for a pass's faster clock, where
-// there is one.
-func (s *Server) forClock(ctx context.Context, v *ShotView, d *ready.Desk, p *store.Pass) error {
-	c, err := p.Clock.Over(d.Table.Run(), d.Table.Rate)
-	if err != nil {
-		return nil // said by the table
-	}
-	factor := c.MaxSpeed() / d.Table.Rate.Float()
-	if factor <= d.Table.Fastest.Float()*(1+1e-12) {
-		return nil
-	}
-	seals, err := s.store.Seals(ctx, v.ID)
-	if err != nil {
-		return err
-	}
-	x := covers(seals, v.Seal, factor)
-	if x == nil {
-		return nil
-	}
-	t, err := s.store.Table(ctx, x.ID)
-	if err != nil {
-		return err
-	}
-	v.Seal, d.Table, d.Print = x, t, x.Print
-	return nil
 }
 
 // changing looks at a clock that changes its speed, or runs backward: why the machines
