@@ -61,15 +61,17 @@ export const useNudge = defineStore("nudge", () => {
       const tried = (): number | undefined => shot.tried.find((t) => t.frame === frame)?.values[axis];
       const v = tried();
       if (v === undefined) return;
-      if ((await shot.edit({ op: "set", frame, values: { [axis]: v } })) && tried() === v) shot.drop(frame);
+      if (await shot.edit({ op: "set", frame, values: { [axis]: v } })) shot.forget(frame, axis, v);
     }, 220);
   }
 
   async function set(axis: string, value: number): Promise<void> {
     lastBy.value = 0;
-    if (shot.keyAt(axis, shot.frame)) {
-      if (await shot.edit({ op: "set", frame: shot.frame, values: { [axis]: value } })) shot.drop();
-    } else void shot.tryValues({ [axis]: value });
+    const at = shot.frame, onKey = shot.keyAt(axis, at);
+    void shot.tryValues({ [axis]: value }); // at once: what is done next is done with it
+    if (!onKey) return;
+    await shot.edit({ op: "set", frame: at, values: { [axis]: value } });
+    shot.forget(at, axis, value);
   }
 
   // Takes the keyframe at the playhead out: on all axes, or only the selected one.

@@ -394,8 +394,9 @@ export const useShot = defineStore("shot", () => {
     return ring ? r.data.values[ring.id] ?? null : null;
   }
 
-  // Forgets what was tried at a frame: this one where none is named.
+  // Forgets what was tried at a frame: this one where none is named; or of one axis what it is.
   const drop = (at = frame.value): void => trial.drop(at);
+  const forget = (at: number, axisId: string, value: number): void => trial.forget(at, axisId, value);
 
   function keyAt(axisId: string, f: number): boolean {
     return view.value?.path.tracks.find((t) => t.axis === axisId)?.keys.some((k) => k.frame === f) ?? false;
@@ -408,7 +409,18 @@ export const useShot = defineStore("shot", () => {
     return near[0] ?? frame.value;
   }
 
+  // What is typed and not a value yet, as a distance that becomes a place of the ring: a command
+  // waits for it.
+  let typing: Promise<unknown> = Promise.resolve();
+  const typed = (p: Promise<unknown>): void => { typing = Promise.allSettled([typing, p]); };
+
   async function store(only?: string): Promise<void> {
+    const where = frame.value;
+    await typing;
+    if (frame.value !== where) { // what was typed there lies there, tried
+      trouble.value = `Nothing was stored at ${four(where)}: the playhead had left it. Go back and press K.`;
+      return;
+    }
     const v: Record<string, number> = {};
     for (const a of axes.value) if (!only || a.id === only) v[a.id] = values.value[a.id] ?? 0;
     const word = only ? axes.value.find((a) => a.id === only)?.name ?? only : "All axes";
@@ -420,7 +432,7 @@ export const useShot = defineStore("shot", () => {
   }
 
   return { id, who, view, passes, trouble, said, saving, frame, gone, axis, pass, tried, pending, offer, axes, selected, first, last, start, end, index, values, camera, isPending, timecode,
-    load, reload, catchUp, doubt, reloadPasses, passesAre, edit, again, undo, redo, resume, backTo, versions, seal, signSeal, upload, go, select, choosePass, remember, tryValues, ringFor, drop, keyAt, nearest, store };
+    load, reload, catchUp, doubt, reloadPasses, passesAre, edit, again, undo, redo, resume, backTo, versions, seal, signSeal, upload, go, select, choosePass, remember, tryValues, ringFor, typed, drop, forget, keyAt, nearest, store };
 });
 
 export function four(f: number): string {

@@ -11,6 +11,7 @@ interface Tried {
   put: (frame: number, v: Values) => void;
   look: (values: Values) => Promise<void>;
   drop: (frame: number) => void;
+  forget: (frame: number, axis: string, value: number) => void;
 }
 
 // What was tried out at each frame of a shot and is not stored yet, the newest last, and where
@@ -35,5 +36,13 @@ export function triedAt(id: Ref<string>, frame: Ref<number>): Tried {
     else delete prefs.tried[id.value];
     if (at === frame.value) view.value = null;
   }
-  return { tried, pending, view, keep: (v) => put(frame.value, { ...pending.value, ...v }), put, look, drop };
+  // Of one axis only, and only where it is still what was given.
+  function forget(at: number, axis: string, value: number): void {
+    const values = { ...tried.value.find((t) => t.frame === at)?.values };
+    if (values[axis] !== value) return;
+    delete values[axis];
+    if (Object.keys(values).length > 0) put(at, values);
+    else drop(at);
+  }
+  return { tried, pending, view, forget, keep: (v) => put(frame.value, { ...pending.value, ...v }), put, look, drop };
 }

@@ -38,8 +38,9 @@ async function typed(a: Axis, i: number, e: Event): Promise<void> {
     return;
   }
   if (isFocus(a)) {
-    const ring = await shot.ringFor(v);
-    if (ring !== null) await nudge.set(a.id, ring);
+    const at = shot.frame, asked = shot.ringFor(v);
+    shot.typed(asked.then((ring) => { if (ring !== null && shot.frame === at) void nudge.set(a.id, ring); }));
+    await asked;
   } else if (v < a.min || v > a.max) {
     shot.trouble = `${a.name}: ${v} ${unit(a)} is outside the soft limits; stay within ${a.min} to ${a.max} ${unit(a)}.`;
   } else await nudge.set(a.id, v);
