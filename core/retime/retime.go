@@ -195,7 +195,7 @@ func stretches(curves []*curve.Curve) []stretch {
 // with a stop.
 type way struct {
 	ctx    context.Context // of whoever waits for it
-	n      int // axes
+	n      int             // axes
 	weight []float64
 	turn   float64
 	parts  []part
