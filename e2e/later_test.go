@@ -17,7 +17,7 @@ func TestALongSealIsAnsweredAtOnce(t *testing.T) {
 	if code != 200 || json.Unmarshal([]byte(b), &made) != nil {
 		t.Fatal(code, b)
 	}
-	for k, e := range []string{`{"op":"set","frame":0,"values":{"track":200,"pan":5}}`, `{"op":"set","frame":700000,"values":{"track":900,"pan":-5}}`} {
+	for k, e := range []string{`{"op":"set","frame":0,"values":{"track":200,"pan":5}}`, `{"op":"set","frame":350000,"values":{"track":900,"pan":-5}}`} {
 		if code, b := a.post("/api/shots/"+made.ID+"/edits", `{"revision":`+string(rune('0'+k))+`,"edit":`+e+`}`); code != 200 {
 			t.Fatal(code, b)
 		}

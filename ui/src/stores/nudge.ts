@@ -68,10 +68,11 @@ export const useNudge = defineStore("nudge", () => {
   async function set(axis: string, value: number): Promise<void> {
     lastBy.value = 0;
     const at = shot.frame, onKey = shot.keyAt(axis, at);
-    void shot.tryValues({ [axis]: value }); // at once: what is done next is done with it
-    if (!onKey) return;
+    if (!onKey) return void shot.tryValues({ [axis]: value });
+    shot.sets(at, axis, value);
     await shot.edit({ op: "set", frame: at, values: { [axis]: value } });
-    shot.forget(at, axis, value);
+    shot.isSet(at, axis, value);
+    shot.forget(at, axis, value); // where the same had been tried
   }
 
   // Takes the keyframe at the playhead out: on all axes, or only the selected one.

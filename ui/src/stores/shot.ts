@@ -51,10 +51,20 @@ export const useShot = defineStore("shot", () => {
     if (!v) return 0;
     return Math.min(Math.max(Math.round((frame.value - v.plot.start) / v.plot.step), 0), v.plot.views.length - 1);
   });
+  // What was typed on a keyframe and is on its way to the plan: what is done next is done with it.
+  const onItsWay = shallowRef<Record<number, Record<string, number>>>({});
+  function sets(at: number, axisId: string, value: number): void {
+    onItsWay.value = { ...onItsWay.value, [at]: { ...onItsWay.value[at], [axisId]: value } };
+  }
+  function isSet(at: number, axisId: string, value: number): void {
+    if (onItsWay.value[at]?.[axisId] !== value) return;
+    const { [axisId]: _, ...left } = onItsWay.value[at] ?? {};
+    onItsWay.value = { ...onItsWay.value, [at]: left };
+  }
   const values = computed<Record<string, number>>(() => {
     const out: Record<string, number> = {};
     const e = exact.value?.frame === frame.value ? exact.value.values : null;
-    axes.value.forEach((a, i) => (out[a.id] = pending.value[a.id] ?? e?.[a.id] ?? view.value?.plot.values[i]?.[index.value] ?? 0));
+    axes.value.forEach((a, i) => (out[a.id] = onItsWay.value[frame.value]?.[a.id] ?? pending.value[a.id] ?? e?.[a.id] ?? view.value?.plot.values[i]?.[index.value] ?? 0));
     return out;
   });
   const camera = computed<View | null>(() => pendingView.value ?? (exact.value?.frame === frame.value ? exact.value.view : null) ?? view.value?.plot.views[index.value] ?? null);
@@ -105,6 +115,7 @@ export const useShot = defineStore("shot", () => {
       offer.value = null;
       trouble.value = "";
       said.value = "";
+      onItsWay.value = {};
       place(shot);
     }
     id.value = shot;
@@ -379,6 +390,7 @@ export const useShot = defineStore("shot", () => {
 
   // A value that is tried out: shown at once, stored by K or, on a keyframe, by itself.
   async function tryValues(v: Record<string, number>): Promise<void> {
+    for (const axisId of Object.keys(v)) isSet(frame.value, axisId, onItsWay.value[frame.value]?.[axisId] ?? NaN);
     trial.keep(v);
     await lookTried();
   }
@@ -432,7 +444,7 @@ export const useShot = defineStore("shot", () => {
   }
 
   return { id, who, view, passes, trouble, said, saving, frame, gone, axis, pass, tried, pending, offer, axes, selected, first, last, start, end, index, values, camera, isPending, timecode,
-    load, reload, catchUp, doubt, reloadPasses, passesAre, edit, again, undo, redo, resume, backTo, versions, seal, signSeal, upload, go, select, choosePass, remember, tryValues, ringFor, typed, drop, forget, keyAt, nearest, store };
+    load, reload, catchUp, doubt, reloadPasses, passesAre, edit, again, undo, redo, resume, backTo, versions, seal, signSeal, upload, go, select, choosePass, remember, tryValues, ringFor, typed, sets, isSet, drop, forget, keyAt, nearest, store };
 });
 
 export function four(f: number): string {
