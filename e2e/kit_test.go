@@ -407,7 +407,14 @@ func (p *page) clickOn(css string) {
 		if (!seen) e.scrollIntoView({ block: 'center' });
 		return was === now && r.width + r.height > 0 && seen;
 	})()`, css))
-	p.must(chromedp.Click(chromedp.CSS(css), chromedp.NodeVisible))
+	click := func() error { return chromedp.Do(p.ctx, chromedp.Click(chromedp.CSS(css), chromedp.NodeVisible)) }
+	err := click()
+	if err != nil && strings.Contains(err.Error(), "Could not find node") { // drawn anew between look and click
+		err = click()
+	}
+	if err != nil {
+		p.t.Fatal(err)
+	}
 }
 
 // asks clicks what asks before it does something.
