@@ -7,6 +7,7 @@ import (
 	"testing"
 
 	"keenarc/core/clock"
+	"keenarc/core/curve"
 	"keenarc/core/known/fixture"
 	"keenarc/core/path"
 	"keenarc/core/rig"
@@ -26,23 +27,7 @@ func TestTurnedRound(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	moves := func(keys map[float64]map[string]float64) *path.Motion {
-		t.Helper()
-		p := path.New(r, clock.Rate{Num: 24, Den: 1}, nil)
-		for f, v := range keys {
-			v["focus"] = 150
-			q, err := p.Apply(r, path.Edit{Op: "set", Frame: f, Values: v})
-			if err != nil {
-				t.Fatal(err)
-			}
-			p = q
-		}
-		m, err := path.Compile(p, r)
-		if err != nil {
-			t.Fatal(err)
-		}
-		return m
-	}
+	moves := func(keys map[float64]map[string]float64) *path.Motion { return moving(t, r, keys) }
 	turned := func(m *path.Motion) (float64, int) {
 		t.Helper()
 		px, f, err := j.Turned(t.Context(), m)
@@ -90,4 +75,30 @@ func TestTurnedRound(t *testing.T) {
 	if px, _ := turned(long); !(px > 0.1) {
 		t.Errorf("a long move: %g px", px)
 	}
+}
+
+// moving is a move through keyframes, focused on one place; kinds are those of the track, if any.
+func moving(t testing.TB, r *rig.Rig, keys map[float64]map[string]float64, kinds ...curve.Kind) *path.Motion {
+	t.Helper()
+	p := path.New(r, clock.Rate{Num: 24, Den: 1}, nil)
+	var edits []path.Edit
+	for f, v := range keys {
+		v["focus"] = 150
+		edits = append(edits, path.Edit{Op: "set", Frame: f, Values: v})
+	}
+	for _, k := range kinds {
+		edits = append(edits, path.Edit{Op: "kind", Axis: "track", Kind: k})
+	}
+	for _, e := range edits {
+		q, err := p.Apply(r, e)
+		if err != nil {
+			t.Fatal(err)
+		}
+		p = q
+	}
+	m, err := path.Compile(p, r)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return m
 }

@@ -78,24 +78,11 @@ func TestStretchesOfVersions(t *testing.T) {
 		t.Fatal(err)
 	}
 	moves := func(track map[float64]float64) *path.Motion {
-		t.Helper()
-		p := path.New(r, clock.Rate{Num: 24, Den: 1}, nil)
+		keys := map[float64]map[string]float64{}
 		for f, v := range track {
-			q, err := p.Apply(r, path.Edit{Op: "set", Frame: f, Values: map[string]float64{"track": v, "focus": 150}})
-			if err != nil {
-				t.Fatal(err)
-			}
-			p = q
+			keys[f] = map[string]float64{"track": v}
 		}
-		p, err := p.Apply(r, path.Edit{Op: "kind", Axis: "track", Kind: "linear"})
-		if err != nil {
-			t.Fatal(err)
-		}
-		m, err := path.Compile(p, r)
-		if err != nil {
-			t.Fatal(err)
-		}
-		return m
+		return moving(t, r, keys, "linear")
 	}
 	a := moves(map[float64]float64{0: 700, 20: 740, 40: 750, 60: 760, 80: 800})
 	if d := j.Versions(a, moves(map[float64]float64{0: 700, 20: 741, 40: 750, 60: 759, 80: 800})); len(d.Axes) != 1 || d.Axes[0].From > 1 || d.Axes[0].To < 79 || math.Abs(math.Abs(d.Axes[0].Most)-1) > 1e-9 {
