@@ -3,6 +3,7 @@ package act_test
 import (
 	"errors"
 	"net"
+	"slices"
 	"strings"
 	"testing"
 	"time"
@@ -247,6 +248,14 @@ func TestReadinessNamesTheFirstThing(t *testing.T) {
 		on := map[string]bool{"ready": true, "past first": true, "between": true, "no pass": true, "elsewhere": false, "not seen": false, "not homed": false}
 		if want, ok := on[name]; ok && got.OnPath != want {
 			t.Errorf("%s: on the path is %v", name, got.OnPath)
+		}
+	}
+	// Where an axis is under way its feedback is behind: that is no step lost.
+	off := axis("track", func(a *link.AxisState) { a.Pos += 5 })
+	for mode, want := range map[string]bool{link.Idle: true, link.Armed: true, link.Moving: false, link.Rolling: false, link.Homing: false} {
+		strip := ready.ToRoll(with(mode, 0, off), &good)
+		if got := slices.ContainsFunc(strip.Checks, func(c ready.Check) bool { return c.Name == "in place" }); got != want {
+			t.Errorf("%s, off by 5 mm: lost steps are spoken of: %v", mode, got)
 		}
 	}
 }
