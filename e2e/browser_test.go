@@ -44,14 +44,15 @@ func beside(t *testing.T) {
 }
 
 // newBrowser starts one, which yields to the application and the rig, as it would on a desk of
-// its own.
+// its own. It composes its pages itself, as where there is no graphics processor; only the finder
+// is drawn by the software renderer.
 func newBrowser() (context.Context, func(), error) {
 	opts := []chromedp.ExecAllocatorOption{chromedp.NoFirstRun, chromedp.NoDefaultBrowserCheck, chromedp.Headless, chromedp.NoSandbox,
 		chromedp.Flag("disable-background-networking", true), chromedp.Flag("disable-component-update", true), chromedp.Flag("disable-sync", true),
 		chromedp.Flag("use-angle", "swiftshader"), chromedp.Flag("enable-unsafe-swiftshader", true), chromedp.Flag("disable-quic", true),
 		chromedp.Flag("disable-background-timer-throttling", true), chromedp.Flag("disable-renderer-backgrounding", true),
 		chromedp.Flag("disable-backgrounding-occluded-windows", true), chromedp.Flag("hide-scrollbars", false),
-		chromedp.Flag("disable-gpu-compositing", os.Getenv("KEENARC_MEASURE") == "software"), chromedp.WindowSize(1280, 800),
+		chromedp.Flag("disable-gpu-compositing", os.Getenv("KEENARC_MEASURE") != "emulated"), chromedp.WindowSize(1280, 800),
 		chromedp.WSURLReadTimeout(60 * time.Second),
 		chromedp.ModifyCmdFunc(func(cmd *exec.Cmd) {
 			if nice, err := exec.LookPath("nice"); err == nil {

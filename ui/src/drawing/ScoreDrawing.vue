@@ -105,6 +105,7 @@ const outside = computed(() => {
 
 // What the pointer holds: keyframes, a band that picks, or the playhead.
 const hand = shallowRef<Hand | null>(null);
+const held = shallowRef<Hand | null>(null); // by keys
 const band = ref<{ x: number; y: number; x2: number; y2: number; add: boolean; axis: number } | null>(null);
 const near = ref<{ axis: number; x: number } | null>(null);
 let scrub = false;
@@ -128,16 +129,16 @@ function take(e: PointerEvent, axis: number, held: Post, posts: Post[], all: boo
   preview.open();
 }
 function grab(e: PointerEvent, axis: number, frame: number): void {
-  if (busy) return;
-  emit("select", axis);
   const post = { axis: props.shot.rig.axes[axis]?.id ?? "", frame };
+  if (busy && !e.shiftKey) return;
+  emit("select", axis);
   if (e.shiftKey) return score.pick([post], true);
   take(e, axis, post, score.has(post) ? score.picked : [post], false);
 }
 function markDown(e: PointerEvent, frame: number): void {
-  if (busy) return;
   const posts = props.shot.rig.axes.filter((_, i) => keysOf(i).includes(frame)).map((a) => ({ axis: a.id, frame }));
   if (e.shiftKey) return score.pick(posts, true);
+  if (busy) return;
   const first = posts[0];
   if (first) take(e, props.shot.rig.axes.findIndex((a) => a.id === first.axis), first, posts, true);
 }
@@ -160,7 +161,7 @@ function move(e: PointerEvent): void {
   if (scrub) return emit("go", at(e));
   const p = place(e), h = hand.value;
   if (band.value) band.value = { ...band.value, x2: p.x, y2: p.y };
-  else if (h && !busy) {
+  else if (h && h !== held.value && !busy) {
     const to = frameAt(p.x), dv = !h.all && opened.value === h.axis && Math.abs(p.y - h.at.y) > 1 ? valueAt(p.y) - h.at.v : 0;
     const frame = Math.abs(p.x - h.at.x) < 2 && h.to === h.held.frame ? h.held.frame : to;
     if (frame === h.to && dv === h.dv) return;
@@ -181,7 +182,7 @@ async function up(): Promise<void> {
     const [lo, hi] = [Math.min(b.x, b.x2), Math.max(b.x, b.x2)], [hiY, loY] = [Math.min(b.y, b.y2), Math.max(b.y, b.y2)];
     score.pick(rows.value.filter((r) => r.y < loY && r.y + r.h > hiY).flatMap((r) => keysOf(r.i).filter((f) => x(f) >= lo && x(f) <= hi).map((frame) => ({ axis: r.a.id, frame }))), b.add);
   } else if (b && !b.add) score.pick([]);
-  if (!h || busy) return;
+  if (!h || h === held.value || busy) return;
   const t = editOf(h, props.shot, write);
   if (!t) {
     hand.value = null;
@@ -189,13 +190,11 @@ async function up(): Promise<void> {
     if (!h.all && h.posts.length === 1) score.pick([]);
     return emit("go", h.held.frame);
   }
-  const picks = score.picked.length > 0 && h.posts.length > 1 && !h.all;
   busy = true;
-  const done = await store.edit(t.edit, t.said);
+  await score.carry(h.posts, h.to - h.held.frame, store.edit(t.edit, t.said));
   busy = false;
   hand.value = null;
   preview.clear();
-  if (done && picks) score.pick(h.posts.map((p) => ({ axis: p.axis, frame: p.frame + h.to - h.held.frame })));
 }
 function drop(): void {
   hand.value = null;
@@ -209,8 +208,7 @@ watch(() => props.shot.id, drop);
 watch(() => props.shot.revision, () => { if (busy) hand.value = null; });
 
 // A keyframe that is moved by key is held until the keys rest: presses add up
-// here and are sent as one move, whatever the playhead does meanwhile.
-const held = shallowRef<Hand | null>(null);
+// here and are sent as one move, whatever playhead and pointer do meanwhile.
 let resting = 0;
 function retime(axis: number, by: number, all: boolean): void {
   const id = props.shot.rig.axes[axis]?.id ?? "";
@@ -238,12 +236,8 @@ function settle(): void {
   if (hand.value === h) hand.value = null;
   const t = h ? editOf(h, props.shot, write) : null;
   if (!h || !t) return;
-  const picks = h.posts.length > 1 && !h.all;
-  void store.edit(t.edit, t.said).then((done) => {
-    preview.clear();
-    if (done && picks) score.pick(h.posts.map((p) => ({ axis: p.axis, frame: p.frame + h.to - h.held.frame })));
-  });
-  if (!picks) emit("go", h.to);
+  void score.carry(h.posts, h.to - h.held.frame, store.edit(t.edit, t.said)).then(() => preview.clear());
+  if (h.posts.length === 1 || h.all) emit("go", h.to);
 }
 onBeforeUnmount(() => { settle(); preview.clear(); });
 function step(axis: number, dir: number, pick: boolean): void {
