@@ -31,6 +31,7 @@ func TestAccess(t *testing.T) {
 	check := func(name string) {
 		t.Helper()
 		p.atRest()
+		p.wait("nothing fades", `document.getAnimations().every((a) => a.playState !== 'running')`)
 		p.must(chromedp.Evaluate[chromedp.Void](string(axe) + ";void 0"))
 		found := eval[[]axeFinding](p, `axe.run(document, { resultTypes: ['violations'], runOnly: ['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa'] }).then(r =>
 			r.violations.map(v => ({ ID: v.id, Impact: v.impact, Help: v.help, Nodes: v.nodes.slice(0, 4).map(n => n.target.join(' ') + ' ' + (n.any[0]?.message ?? '')) })))`)

@@ -14,26 +14,32 @@ import (
 	"github.com/chromedp/chromedp"
 )
 
-// Tests are of two kinds, which tools/e2e runs beside each other. Those in which somebody holds,
-// or that measure or count on the wall's clock, are alone: one after another, each with browsers
-// of its own, and nothing that is as urgent beside them. All others are beside: two at a time, in
-// one browser, and they yield to whatever else there is.
+// Tests are of two kinds, which tools/e2e runs beside each other. Those that are about real time,
+// or measure, are alone: one after another, and nothing that is as urgent beside them. All others
+// are beside: three at a time, on machines in a hurry, and they yield to whatever else there is.
+// Who holds has a browser of its own, in which nobody else takes the focus; so has who is alone.
 const kinds = "KEENARC_E2E" // alone or beside; empty: all
 
-var theirOwn sync.Map // names of tests that have browsers of their own
+var aloneTests, ownBrowsers sync.Map // by the name of the test
 
 func alone(t *testing.T) {
 	if os.Getenv(kinds) == "beside" {
 		t.Skip("it runs alone")
 	}
-	theirOwn.Store(t.Name(), true)
+	aloneTests.Store(t.Name(), true)
+	ownBrowsers.Store(t.Name(), true)
 }
 
-// ownBrowsers reports whether a test is alone.
-func ownBrowsers(t *testing.T) bool {
+// holds is beside, with a browser of its own.
+func holds(t *testing.T) {
+	beside(t)
+	ownBrowsers.Store(t.Name(), true)
+}
+
+func is(t *testing.T, kind *sync.Map) bool {
 	name, _, _ := strings.Cut(t.Name(), "/")
-	_, own := theirOwn.Load(name)
-	return own
+	_, is := kind.Load(name)
+	return is
 }
 
 func beside(t *testing.T) {
@@ -99,7 +105,7 @@ func endShared() {
 // test is one of those, in the shared one otherwise, where it believes that it has the focus.
 func tab(t *testing.T) (context.Context, func()) {
 	t.Helper()
-	if ownBrowsers(t) {
+	if is(t, &ownBrowsers) {
 		ctx, end, err := newBrowser()
 		if err != nil {
 			end()

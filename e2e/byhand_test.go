@@ -2,8 +2,6 @@ package e2e
 
 import (
 	"fmt"
-	"os"
-	"path/filepath"
 	"testing"
 	"time"
 
@@ -37,10 +35,7 @@ func TestAFramingTriedIsKept(t *testing.T) {
 		p.key(",")
 	}
 	p.wait("the framing", `$('value-pan').value === '12.50' && $('tried')`)
-	if dir := os.Getenv("KEENARC_LOOK"); dir != "" {
-		p.must(chromedp.Sleep(800e6))
-		p.shot(filepath.Join(dir, "tried.png"))
-	}
+	p.look("tried.png")
 	// A stored edit elsewhere leaves it alone, and undo takes it first.
 	p.enter("frame", "239")
 	p.enter("value-track", "1300")
@@ -107,7 +102,7 @@ func TestRetimingByKey(t *testing.T) {
 // After a dialog the focus is on the hold target, a key reaches it, and Space
 // elsewhere says where to press. Dialogs focus their safe answer, each time.
 func TestTheHoldByKeyboard(t *testing.T) {
-	alone(t)
+	holds(t)
 	a := start(t, homedAlready)
 	p := a.open("/shot/" + a.shot + "/compose")
 	a.ready(p)
@@ -214,10 +209,7 @@ func TestTakesAreChosen(t *testing.T) {
 	p.click("pick-2")
 	p.click("take-1-1")
 	p.reads("pass-2", "against pass 1, take 1")
-	if dir := os.Getenv("KEENARC_LOOK"); dir != "" {
-		p.must(chromedp.Sleep(900e6))
-		p.shot(filepath.Join(dir, "takes.png"))
-	}
+	p.look("takes.png")
 	p.click("take-2-2")
 	verdict("the last whole one again", "stacks")
 	p.must(chromedp.Reload())
@@ -277,10 +269,7 @@ func TestJumpsAreDrawnAndComeFirst(t *testing.T) {
 	p.does(`(() => { const s = $('kind'); s.value = 'hold'; s.dispatchEvent(new Event('change', { bubbles: true })); })()`)
 	p.wait("the steps", `$$('staff-track', '[data-jump="0"]').length === 3 && $('staff-track').textContent.includes('jumps 400 mm')`)
 	p.reads("sentence", "Track jumps 400 mm at 0070.")
-	if dir := os.Getenv("KEENARC_LOOK"); dir != "" {
-		p.must(chromedp.Sleep(600e6))
-		p.shot(filepath.Join(dir, "jumps.png"))
-	}
+	p.look("jumps.png")
 	p.click("remedy-join")
 	p.wait("no steps", `!document.querySelector('[data-jump]') && $('sentence').textContent.includes('within its limits')`)
 }

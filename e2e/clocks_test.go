@@ -10,14 +10,15 @@ import (
 	"github.com/chromedp/chromedp/kb"
 
 	"keenarc/core/clock"
+	"keenarc/link"
 	"keenarc/web"
 )
 
 // A pass is steered while it is held: slower, to a stand, back and on again, by keys and by
 // pointer. What it ran on is kept with the take, and its frames are judged.
 func TestAPassIsSteered(t *testing.T) {
-	alone(t)
-	a := start(t, homedAlready)
+	holds(t)
+	a := start(t, homedAlready, twice)
 	p := a.open("/shot/" + a.shot + "/compose")
 	a.ready(p)
 	p.key("5")
@@ -33,29 +34,26 @@ func TestAPassIsSteered(t *testing.T) {
 	pressed := func(share string) {
 		p.wait("the speed "+share, `document.querySelector('[data-test="steer-`+share+`"]').getAttribute('aria-pressed') === 'true'`)
 	}
-	for range tries {
-		a.rolling(p, 12)
-		p.key(kb.ArrowDown)
-		pressed("0.5")
-		if !a.underWay(30) {
-			continue
-		}
-		p.does(`$('steer--0.5').dispatchEvent(new PointerEvent('pointerdown', { bubbles: true, cancelable: true, button: 0 }))`)
-		pressed("-0.5")
-		p.must(chromedp.Sleep(2500e6))
-		p.key(kb.ArrowUp)
-		p.key(kb.ArrowUp)
-		pressed("0")
-		p.key(kb.ArrowUp)
-		p.key(kb.ArrowUp)
-		p.key(kb.ArrowUp)
-		pressed("1")
-		p.wait("the end of the take", `/finished|broken/.test($('hold-says').textContent)`)
-		p.space(false)
-		if eval[bool](p, `/finished/.test($('hold-says').textContent)`) {
-			break
-		}
-	}
+	a.rolling(p, 12)
+	p.key(kb.ArrowDown)
+	pressed("0.5")
+	a.underWay(30)
+	p.does(`$('steer--0.5').dispatchEvent(new PointerEvent('pointerdown', { bubbles: true, cancelable: true, button: 0 }))`)
+	pressed("-0.5")
+	most := 0.0
+	a.rigWait("on its way back", func(s link.State, _ bool) bool {
+		most = max(most, s.Frame)
+		return s.Mode == link.Rolling && s.Frame < most-5
+	})
+	p.key(kb.ArrowUp)
+	p.key(kb.ArrowUp)
+	pressed("0")
+	p.key(kb.ArrowUp)
+	p.key(kb.ArrowUp)
+	p.key(kb.ArrowUp)
+	pressed("1")
+	p.reads("hold-says", "finished")
+	p.space(false)
 	lines, err := a.Store.Takes(t.Context(), a.shot)
 	if err != nil || len(lines) == 0 {
 		t.Fatal(err)
@@ -86,7 +84,7 @@ func TestAPassIsSteered(t *testing.T) {
 // Pictures at an interval, a locked camera and a pass that runs backward are set where a pass
 // is, and readiness speaks of where the pass begins.
 func TestClocksAreSet(t *testing.T) {
-	alone(t)
+	holds(t)
 	a := start(t, homedAlready)
 	p := a.open("/shot/" + a.shot + "/compose")
 	a.ready(p)

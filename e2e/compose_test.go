@@ -250,9 +250,7 @@ func TestFilesOnCompose(t *testing.T) {
 	up(put("forty.csv", b.String()))
 	p.wait("forty keyframes", `$$('staff-roll', '.post').length === 40`)
 	p.reads("stage-compose", "40 keyframes")
-	if dir := os.Getenv("KEENARC_LOOK"); dir != "" {
-		p.shot(filepath.Join(dir, "crowded.png"))
-	}
+	p.look("crowded.png")
 
 	// A keyframe between frames is reached and shown exactly.
 	p.focusStaff("track")
@@ -269,10 +267,7 @@ func TestFilesOnCompose(t *testing.T) {
 	p.does(`document.querySelector('.form button[type=submit]').click()`)
 	p.reads("sheet", "The sheet is empty")
 	p.wait("a strip", `$('ready', '.checks').textContent.includes('· keyframes')`)
-	if dir := os.Getenv("KEENARC_LOOK"); dir != "" {
-		p.must(chromedp.Sleep(800e6))
-		p.shot(filepath.Join(dir, "empty.png"))
-	}
+	p.look("empty.png")
 	p.key("k")
 	p.wait("a keyframe", `$$('staff-track', '.post').length === 1`)
 	// The second one goes where the playhead is put, beyond the first.

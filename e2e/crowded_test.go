@@ -6,7 +6,6 @@ import (
 	"math"
 	"net"
 	"os"
-	"path/filepath"
 	"strings"
 	"testing"
 	"time"
@@ -181,9 +180,7 @@ func TestMeasureDragging(t *testing.T) {
 			p.must(chromedp.Sleep(1200e6))
 		}
 		t.Logf("%s: drop to settled median %.0f ms, worst %.0f ms", what, quantile(drops, 0.5), quantile(drops, 1))
-		if dir := os.Getenv("KEENARC_LOOK"); dir != "" {
-			p.shot(filepath.Join(dir, "crowded-drag.png"))
-		}
+		p.look("crowded-drag.png")
 		p.end()
 	}
 	p := a.openAt(near, "/api/shelf")

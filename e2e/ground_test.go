@@ -62,9 +62,7 @@ func TestWrapNamesWhatWasSetAside(t *testing.T) {
 	p.wait("the file's name", fmt.Sprintf(`$('aside')?.textContent.includes(%q)`, aside))
 	p.must(chromedp.Navigate(a.Addr + "/shot/" + a.shot + "/wrap"))
 	p.wait("the log's line", fmt.Sprintf(`$('log')?.textContent.includes(%q)`, "An entry could not be stored and lies in "+aside))
-	if dir := os.Getenv("KEENARC_LOOK"); dir != "" {
-		p.shot(filepath.Join(dir, "wrap-aside.png"))
-	}
+	p.look("wrap-aside.png")
 }
 
 // A keyframe dragged in time and value in an opened staff is one edit, which one

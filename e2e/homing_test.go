@@ -44,27 +44,28 @@ func (a *app) becomes(id, what string, is func(link.State) bool) {
 	}
 }
 
-// homing begins a homing of a machine and waits for its end; one that was broken off,
-// because the host held it up, is begun again.
+// homing begins a homing of a machine and waits for its end.
 func (a *app) homing(machine string, begin func()) {
 	a.t.Helper()
-	for range tries {
-		begin()
-		for late := time.Now().Add(3 * time.Second); a.now(machine).Mode != link.Homing && time.Now().Before(late); {
-			time.Sleep(10 * time.Millisecond)
-		}
-		for late := time.Now().Add(time.Minute); a.now(machine).Mode == link.Homing && time.Now().Before(late); {
-			time.Sleep(20 * time.Millisecond)
-		}
-		broken := false
-		for _, x := range a.now(machine).Axes {
-			broken = broken || strings.Contains(x.Trouble, "broken off")
-		}
-		if !broken {
-			return
+	begin()
+	a.begins(machine)
+	a.rests(machine)
+}
+
+func (a *app) begins(machine string) {
+	a.t.Helper()
+	until(a.t, machine+" to begin", func() bool { return a.now(machine).Mode == link.Homing })
+}
+
+// rests waits for the end of a homing.
+func (a *app) rests(machine string) {
+	a.t.Helper()
+	until(a.t, machine+" to be homed", func() bool { return a.now(machine).Mode == link.Idle })
+	for id, x := range a.now(machine).Axes {
+		if strings.Contains(x.Trouble, "broken off") {
+			a.t.Fatalf("%s's homing of %s was broken off", machine, id)
 		}
 	}
-	a.t.Fatalf("%s was stopped while homing, %d times", machine, tries)
 }
 
 // The ways of homing that need a person, and those that do not, on all four machines; what

@@ -17,9 +17,6 @@ import (
 	"testing"
 	"time"
 
-	"github.com/coder/websocket"
-	"github.com/coder/websocket/wsjson"
-
 	"keenarc/link"
 	"keenarc/stage"
 	"keenarc/web"
@@ -124,19 +121,21 @@ func (p *process) atFirst(shot, pass string) {
 		})
 		return m.Floor.State
 	}
-	for range tries {
-		if now(); m.Ready.OK {
-			return
-		}
-		if allHomed(now()) {
-			p.post("/api/machines/plank/goto", `{"shot":"`+shot+`"}`)
-		} else {
-			p.post("/api/machines/plank/home", `{"shot":"`+shot+`"}`)
-		}
-		time.Sleep(500 * time.Millisecond)
+	moves := func(what, body string) {
+		p.post("/api/machines/plank/"+what, body)
+		p.sees(what, shot, func(m *web.LiveMessage) bool { return m.Floor.State.Mode != link.Idle })
+	}
+	if now(); m.Ready.OK {
+		return
+	}
+	if !allHomed(now()) {
+		moves("home", `{"shot":"`+shot+`"}`)
 	}
 	if now(); !m.Ready.OK {
-		p.t.Fatalf("it is never ready: %s", m.Ready.Sentence)
+		moves("goto", `{"shot":"`+shot+`"}`)
+	}
+	if now(); !m.Ready.OK {
+		p.t.Fatalf("it is not ready: %s", m.Ready.Sentence)
 	}
 }
 
@@ -144,7 +143,7 @@ func (p *process) atFirst(shot, pass string) {
 // rest of the take is fetched and it ends where it did; with a rig that went, too,
 // it ends at its last stored row. It never goes on "rolling", and the log says so.
 func TestKilledInMidRoll(t *testing.T) {
-	alone(t)
+	beside(t)
 	ctx := t.Context()
 	d, home := desk(t), folder(t)
 	db, shot := d.db, d.shot
@@ -156,47 +155,24 @@ func TestKilledInMidRoll(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		rig, err := stage.StartStandIn(context.Background(), binary, "--seed", "5")
+		rig, err := stage.StartStandIn(context.Background(), binary, "--seed", "5", "--pace", "4")
 		if err != nil {
 			t.Fatal(err)
 		}
 		p := serve(t, home, d.url, rig.Addr)
 		p.post("/api/shots/"+shot+"/seal", `{"revision":0}`)
-		var hold *websocket.Conn
-		for range tries {
-			if _, err := db.Pool.Exec(ctx, `DELETE FROM findings; DELETE FROM trace_chunks; DELETE FROM takes`); err != nil {
+		p.atFirst(shot, ps[0].ID)
+		stored := 0
+		p.held(shot, ps[0].ID, func() bool {
+			if err := db.Pool.QueryRow(ctx, `SELECT coalesce(sum(rows), 0) FROM trace_chunks`).Scan(&stored); err != nil {
 				t.Fatal(err)
 			}
-			p.atFirst(shot, ps[0].ID)
-			if hold, _, err = websocket.Dial(ctx, strings.Replace(p.addr, "http", "ws", 1)+"/api/hold?shot="+shot+"&pass="+ps[0].ID, nil); err != nil {
-				t.Fatal(err)
-			}
-			p.sees("the path in the machine", shot, func(m *web.LiveMessage) bool { return m.Floor.State.Print != "" })
-			if err := wsjson.Write(ctx, hold, map[string]any{"press": "one"}); err != nil {
-				t.Fatal(err)
-			}
-			for n := range 66 { // 3.3 s
-				if err := wsjson.Write(ctx, hold, map[string]any{"press": "one", "beat": n + 1}); err != nil {
-					t.Fatal(err)
-				}
-				time.Sleep(link.BeatMS * time.Millisecond)
-			}
-			var rolling int
-			if err := db.Pool.QueryRow(ctx, `SELECT count(*) FROM takes WHERE NOT ended`).Scan(&rolling); err != nil {
-				t.Fatal(err)
-			}
-			if rolling == 1 {
-				break // else this machine was held up, and the rig stopped
-			}
-			hold.CloseNow()
-			time.Sleep(time.Second)
-		}
+			return stored >= 3000
+		})
 		if err := p.cmd.Process.Kill(); err != nil {
 			t.Fatal(err)
 		}
 		_ = p.cmd.Wait()
-		hold.CloseNow()
-		var stored int
 		if err := db.Pool.QueryRow(ctx, `SELECT coalesce(sum(rows), 0) FROM trace_chunks`).Scan(&stored); err != nil || stored < 2000 {
 			t.Fatalf("%d rows were stored before the kill: %v", stored, err)
 		}

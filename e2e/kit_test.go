@@ -128,6 +128,9 @@ func homedAlready(o *web.Options) { o.Homed = true }
 // holds, and nothing is timed.
 func inAHurry(o *web.Options) { o.Pace = 4 }
 
+// twice has them run twice as fast: where somebody steers meanwhile.
+func twice(o *web.Options) { o.Pace = 2 }
+
 // start runs the application until the test ends.
 func start(t *testing.T, with ...func(*web.Options)) *app {
 	t.Helper()
@@ -137,7 +140,7 @@ func start(t *testing.T, with ...func(*web.Options)) *app {
 	o := web.Options{Listen: "127.0.0.1:0", Folder: folder, Binary: binary, Seed: 7, Demo: true, Out: io.Discard,
 		Log: slog.New(slog.NewTextHandler(os.Stderr, &slog.HandlerOptions{Level: slog.LevelError + 4})), Ready: func(r *web.Running) { ready <- r }}
 	o.URL = ownDatabase(t)
-	if !ownBrowsers(t) { // what is beside others may be held up
+	if !is(t, &aloneTests) { // what is beside others may be held up
 		inAHurry(&o)
 	}
 	for _, f := range with {
@@ -314,7 +317,7 @@ func (p *page) does(js string) {
 
 // patience is how long is waited for what takes some time: what yields to others takes longer.
 func patience(t *testing.T, alone time.Duration) time.Duration {
-	if ownBrowsers(t) {
+	if is(t, &aloneTests) {
 		return alone
 	}
 	return 3 * alone
@@ -463,6 +466,35 @@ func (p *page) shot(file string) {
 	}
 }
 
+// look takes a picture of the page at rest, to be looked at, where KEENARC_LOOK names a folder.
+func (p *page) look(name string) {
+	p.t.Helper()
+	dir := os.Getenv("KEENARC_LOOK")
+	if dir == "" {
+		return
+	}
+	p.atPeace()
+	p.shot(filepath.Join(dir, name))
+}
+
+// atPeace waits until the page is at rest, nothing fades and the finder is drawn in full.
+func (p *page) atPeace() {
+	p.t.Helper()
+	p.atRest()
+	p.wait("nothing fades", `document.getAnimations().every((a) => a.playState !== 'running')`)
+	p.wait("the finder", `!$('finder') || $('finder').dataset.drawn > 0`)
+}
+
+// until waits for something that no page says.
+func until(t *testing.T, what string, ok func() bool) {
+	t.Helper()
+	for late := time.Now().Add(patience(t, 40*time.Second)); !ok(); time.Sleep(20 * time.Millisecond) {
+		if time.Now().After(late) {
+			t.Fatalf("waited in vain for %s", what)
+		}
+	}
+}
+
 // rigWait waits until the floor's snapshot is as wanted.
 func (a *app) rigWait(what string, ok func(link.State, bool) bool) {
 	a.t.Helper()
@@ -483,10 +515,6 @@ func (a *app) rigWait(what string, ok func(link.State, bool) bool) {
 	}
 }
 
-// tries is how often a step in real time is begun again. A machine that is held up
-// for 200 ms makes the rig stop, as it should; that is no fault of the interface.
-const tries = 5
-
 // homed begins a homing and waits for its end; where the machine began homed there is none.
 func (a *app) homed(begin func()) {
 	a.t.Helper()
@@ -494,18 +522,8 @@ func (a *app) homed(begin func()) {
 		a.rigWait("homed already", func(s link.State, seen bool) bool { return seen && allHomed(s) })
 		return
 	}
-	for range tries {
-		begin()
-		// A rig at rest speaks ten times a second only: that it has begun shows late.
-		for late := time.Now().Add(3 * time.Second); a.Floor.Now().State.Mode != link.Homing && time.Now().Before(late); {
-			time.Sleep(10 * time.Millisecond)
-		}
-		a.rigWait("homed or still", func(s link.State, _ bool) bool { return s.Mode == link.Idle })
-		if allHomed(a.Floor.Now().State) {
-			return
-		}
-	}
-	a.t.Fatalf("the rig was stopped while homing, %d times", tries)
+	begin()
+	a.rigWait("homed", func(s link.State, _ bool) bool { return s.Mode == link.Idle && allHomed(s) })
 }
 
 // allHomed reports whether every axis is.
@@ -514,18 +532,10 @@ func allHomed(s link.State) bool { return s.AllHomed() }
 // atFirst begins a go-to and waits until the page says that it may roll.
 func (a *app) atFirst(p *page, begin func()) {
 	a.t.Helper()
-	for range tries {
-		begin()
-		a.rigWait("going", func(s link.State, _ bool) bool { return s.Mode == link.Moving })
-		a.rigWait("at first", func(s link.State, _ bool) bool { return s.Mode == link.Idle })
-		for range 40 {
-			if eval[bool](p, `$('hold')?.classList.contains('ready') ?? false`) {
-				return
-			}
-			p.must(chromedp.Sleep(100e6))
-		}
-	}
-	a.t.Fatalf("the rig was stopped on its way, %d times", tries)
+	begin()
+	a.rigWait("going", func(s link.State, _ bool) bool { return s.Mode == link.Moving })
+	a.rigWait("at first", func(s link.State, _ bool) bool { return s.Mode == link.Idle })
+	p.wait("ready", `$('hold')?.classList.contains('ready')`)
 }
 
 // newest is the newest ended take with its trace, once there are so many.

@@ -3,8 +3,6 @@ package e2e
 import (
 	"io"
 	"net/http"
-	"os"
-	"path/filepath"
 	"slices"
 	"strings"
 	"testing"
@@ -123,9 +121,7 @@ func TestRetimeAndVersions(t *testing.T) {
 	p.click("sign-seal")
 	p.reads("signed", "bare arm, clear floor")
 	p.reads("ready", "limits signed for")
-	if dir := os.Getenv("KEENARC_LOOK"); dir != "" {
-		p.shot(filepath.Join(dir, "signed.png"))
-	}
+	p.look("signed.png")
 	p.click("remedy-retime")
 	p.reads("sentence", "Everything is within its limits at 48 fps")
 	if v := a.view(a.shot); v.Path.Tracks[0].Kind != curve.Quintic || v.Last < 200 || v.Last > 300 {

@@ -126,16 +126,10 @@ func TestPicturesOfFrames(t *testing.T) {
 	p.there("sentence")
 	p.key("5")
 	p.reads("ready", "Press N to go there")
-	goes := func(press func()) { // a busy machine may stop the rig on its way
-		for range tries {
-			press()
-			a.rigWait("moving", func(s link.State, _ bool) bool { return s.Mode == link.Moving })
-			a.rigWait("still", func(s link.State, _ bool) bool { return s.Mode == link.Idle })
-			p.must(chromedp.Sleep(1500e6))
-			if eval[bool](p, `$('hands-state').textContent.includes('HANDS IN')`) {
-				return
-			}
-		}
+	goes := func(press func()) {
+		press()
+		a.rigWait("moving", func(s link.State, _ bool) bool { return s.Mode == link.Moving })
+		p.reads("hands-state", "HANDS IN")
 	}
 	goes(func() { p.key("n"); p.click("ask-yes") })
 	goes(func() { p.key("n") })
@@ -253,21 +247,16 @@ func rollTwice(a *app, p *page, midway func()) {
 		if n > 1 {
 			p.wait("the pass", `document.querySelector('#roll-title').textContent.includes('pass 2')`)
 		}
-		for try := range tries {
-			a.atFirst(p, func() { p.click("go-first"); p.click("ask-yes") })
-			p.must(chromedp.Focus(chromedp.CSS(test("hold"))))
-			p.space(true)
-			a.rigWait("rolling", func(s link.State, _ bool) bool { return s.Mode == link.Rolling })
-			if n == 2 && midway != nil && try == 0 {
-				a.underWay(100)
-				midway()
-			}
-			p.wait("the end of the take", `/finished|broken/.test($('hold-says').textContent)`)
-			p.space(false)
-			if eval[bool](p, `/finished/.test($('hold-says').textContent)`) {
-				break
-			}
+		a.atFirst(p, func() { p.click("go-first"); p.click("ask-yes") })
+		p.must(chromedp.Focus(chromedp.CSS(test("hold"))))
+		p.space(true)
+		a.rigWait("rolling", func(s link.State, _ bool) bool { return s.Mode == link.Rolling })
+		if n == 2 && midway != nil {
+			a.underWay(100)
+			midway()
 		}
+		p.reads("hold-says", "finished")
+		p.space(false)
 	}
 	p.wait("a verdict", `/stacks|off/.test($('pass-2', '[data-test="verdict"]').textContent)`)
 }

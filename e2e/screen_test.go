@@ -2,8 +2,6 @@ package e2e
 
 import (
 	"fmt"
-	"os"
-	"path/filepath"
 	"testing"
 	"time"
 
@@ -43,10 +41,7 @@ func TestTheScoreIsZoomed(t *testing.T) {
 	if n := eval[int](p, `$$('staff-pan', '.post text').length`); n < 12 {
 		t.Errorf("%d of 40 values can be read", n)
 	}
-	if dir := os.Getenv("KEENARC_LOOK"); dir != "" {
-		p.must(chromedp.Sleep(900e6))
-		p.shot(filepath.Join(dir, "forty.png"))
-	}
+	p.look("forty.png")
 	window := func() [2]float64 {
 		return [2]float64(eval[[]float64](p, `(() => { const s = $('score').dataset; return [Number(s.from), Number(s.to)]; })()`))
 	}
@@ -124,10 +119,7 @@ func TestFocusIsADistance(t *testing.T) {
 	if eval[bool](p, `$('staff-focus').textContent.includes('°')`) {
 		t.Error("the opened staff speaks of degrees")
 	}
-	if dir := os.Getenv("KEENARC_LOOK"); dir != "" {
-		p.must(chromedp.Sleep(900e6))
-		p.shot(filepath.Join(dir, "focus.png"))
-	}
+	p.look("focus.png")
 	p.key("4")
 	p.wait("sharp", `document.querySelector('.prove')?.textContent.includes("keeper's lamp is sharp wherever it is in the picture")`)
 	p.key("3")
@@ -136,10 +128,7 @@ func TestFocusIsADistance(t *testing.T) {
 	p.reads("staff-focus", "1.50 m")
 	p.key("4")
 	p.wait("soft", `/keeper's lamp is soft, 0\d\d\d–0\d\d\d: 1\.\d\d m away at 0\d\d\d, sharp from/.test(document.querySelector('.prove')?.textContent)`)
-	if dir := os.Getenv("KEENARC_LOOK"); dir != "" {
-		p.must(chromedp.Sleep(900e6))
-		p.shot(filepath.Join(dir, "soft.png"))
-	}
+	p.look("soft.png")
 }
 
 // While nothing changes nothing is drawn, and a first nudge moves nothing on the

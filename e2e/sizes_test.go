@@ -2,8 +2,6 @@ package e2e
 
 import (
 	"fmt"
-	"os"
-	"path/filepath"
 	"strings"
 	"testing"
 
@@ -82,9 +80,7 @@ func TestSizes(t *testing.T) {
 				p.wait("the blend's field", `document.querySelector('.bar').textContent.includes('blend')`)
 			}
 			p.atRest()
-			if dir := os.Getenv("KEENARC_LOOK"); dir != "" {
-				p.shot(filepath.Join(dir, fmt.Sprintf("%d-%s.png", size[0], s)))
-			}
+			p.look(fmt.Sprintf("%d-%s.png", size[0], s))
 			p.allThere(what, small, ids...)
 			if s == "shoot" && small { // what rolls the rig needs no scrolling
 				p.does(`document.querySelector('#stage').scrollTop = 0`)
@@ -99,9 +95,7 @@ func TestSizes(t *testing.T) {
 		p.wait(s, `document.querySelector('#stage > div') && $('ready')?.textContent.includes('roll')`)
 		p.atRest()
 		p.allThere(s+" on a phone", true, "stop")
-		if dir := os.Getenv("KEENARC_LOOK"); dir != "" {
-			p.shot(filepath.Join(dir, "phone-"+s+".png"))
-		}
+		p.look("phone-" + s + ".png")
 	}
 }
 

@@ -28,7 +28,7 @@ func (p *page) arrow(key string, down bool) {
 // gone back to; several axes are sent somewhere, arriving together; the camera's own
 // picture is seen on Compose, Line up and Shoot. None of it needs a seal.
 func TestSteeringLive(t *testing.T) {
-	alone(t)
+	holds(t)
 	a := start(t, homedAlready)
 	a.homed(func() { a.post("/api/machines/plank/home", "{}") })
 	p := a.open("/shot/" + a.shot + "/compose")
@@ -50,19 +50,30 @@ func TestSteeringLive(t *testing.T) {
 	p.must(chromedp.Focus(chromedp.CSS(test("staff-track"))))
 	p.arrow("ArrowRight", true)
 	a.rigWait("jogging", jogging)
-	time.Sleep(1200 * time.Millisecond)
+	a.rigWait("some way off", func(s link.State, _ bool) bool { return s.Asked("track") > was+60 })
 	p.arrow("ArrowRight", false)
+	p.arrow("/", true) // at once: how far it will have gone nobody knows yet
+	p.arrow("/", false)
+	p.reads("live-sign", "not at rest yet")
 	a.rigWait("still", still)
-	far := pos("track") - was
-	if far < 5 || far > 260 {
-		t.Errorf("a nudge of 1.2 s went %g mm", far)
+	p.wait("at rest on the page, too", `!$('whose').textContent.includes('page:')`)
+	// Not on another axis.
+	p.must(chromedp.Focus(chromedp.CSS(test("staff-pan"))))
+	pan := pos("pan")
+	p.arrow("/", true)
+	p.reads("live-sign", "The last nudge was on Track")
+	p.arrow("/", false)
+	if a.Floor.Now().State.Mode != link.Idle || pos("pan") != pan {
+		t.Error("half back moves another axis")
 	}
+	p.must(chromedp.Focus(chromedp.CSS(test("staff-track"))))
 	// Half back: as long as it is held, and no farther.
-	p.must(chromedp.Sleep(700e6))
 	at := pos("track")
+	far := at - was
 	p.arrow("/", true)
 	a.rigWait("back", jogging)
-	p.must(chromedp.Sleep(2500e6))
+	a.rigWait("half back", func(s link.State, _ bool) bool { return math.Abs(at-s.Asked("track")-far/2) < 0.5 })
+	time.Sleep(300 * time.Millisecond) // more than a second of its own, and no farther
 	p.arrow("/", false)
 	a.rigWait("still", still)
 	if back := at - pos("track"); math.Abs(back-far/2) > 0.5 {
@@ -205,7 +216,7 @@ func TestInStep(t *testing.T) {
 
 // The other machines that carry a camera are steered as well, each by its own axes.
 func TestSteeringTheOthers(t *testing.T) {
-	alone(t)
+	holds(t)
 	a := start(t)
 	var shelf []struct{ ID string }
 	a.get("/api/shelf", &shelf)
@@ -223,9 +234,9 @@ func TestSteeringTheOthers(t *testing.T) {
 		p.must(chromedp.Focus(chromedp.CSS(test("staff-" + axis))))
 		was := a.now(id).Axes
 		p.arrow("ArrowRight", true)
-		p.must(chromedp.Sleep(900e6))
+		until(t, id+" to move", func() bool { return a.now(id).Asked(axis) > was[axis].Asked+0.05 })
 		p.arrow("ArrowRight", false)
-		p.must(chromedp.Sleep(1500e6))
+		until(t, id+" to rest", func() bool { return a.now(id).Mode == link.Idle })
 		now := a.now(id)
 		if d := now.Asked(axis) - was[axis].Asked; now.Mode != link.Idle || d < 0.05 || d > 20 {
 			t.Errorf("%s: %s went %g°, it is %s", id, axis, d, now.Mode)
@@ -246,43 +257,33 @@ func TestSteeringTheOthers(t *testing.T) {
 
 // The other three machines are homed, sent somewhere and given a zero, in the browser.
 func TestTheOthersOnTheFloor(t *testing.T) {
-	beside(t) // what is held up is begun again
+	beside(t)
 	a := start(t)
 	p := a.open("/shot/" + a.shot + "/line-up")
 	axes := map[string]string{"heron": "swing", "wren": "turn", "turnstile": "turn"}
 	for id := range axes {
 		a.post("/api/machines/"+id+"/home", `{}`)
 	}
+	for id := range axes {
+		a.begins(id)
+	}
 	for id, axis := range axes {
-		a.homing(id, func() { // the first time it goes on already
-			if a.now(id).Mode != link.Homing && !allHomed(a.now(id)) {
-				a.post("/api/machines/"+id+"/home", `{}`)
-			}
-		})
+		a.rests(id)
 		if id == "wren" {
 			if code, b := a.post("/api/machines/wren/confirm", `{"axes":["turn","shoulder","elbow","forearm","wrist","hand"],"what":"check pose"}`); code != 200 {
 				t.Fatal(b)
 			}
 		}
 		p.pickAxis(id, axis, map[string]string{"swing": "Swing", "turn": "Turn"}[axis])
-		there := false
-		for range tries {
-			p.click("go-somewhere")
-			p.enter("go-"+axis, "7")
-			p.enter("go-share", "50")
-			p.reads("go-says", "It ")
-			p.click("go-yes")
-			for late := time.Now().Add(30 * time.Second); time.Now().Before(late) && !there; time.Sleep(50 * time.Millisecond) {
-				s := a.now(id)
-				there = s.Mode == link.Idle && math.Abs(s.Asked(axis)-7) < 1e-3
-			}
-			if there {
-				break
-			}
-		}
-		if !there {
-			t.Fatalf("%s: sent to 7° its %s is at %g", id, axis, a.now(id).Asked(axis))
-		}
+		p.click("go-somewhere")
+		p.enter("go-"+axis, "7")
+		p.enter("go-share", "50")
+		p.reads("go-says", "It ")
+		p.click("go-yes")
+		until(t, id+" to be at 7°", func() bool {
+			s := a.now(id)
+			return s.Mode == link.Idle && math.Abs(s.Asked(axis)-7) < 1e-3
+		})
 		p.click("zero-here")
 		p.holds("zero", "7")
 		p.click("keep-line-up")
@@ -291,9 +292,7 @@ func TestTheOthersOnTheFloor(t *testing.T) {
 				Axes map[string]struct{ Zero float64 }
 			} `json:"line_up"`
 		}
-		for late := time.Now().Add(20 * time.Second); len(list) == 0 && time.Now().Before(late); time.Sleep(50 * time.Millisecond) {
-			a.get("/api/machines/"+id+"/line-ups", &list)
-		}
+		until(t, id+"'s line-up", func() bool { a.get("/api/machines/"+id+"/line-ups", &list); return len(list) > 0 })
 		if f, err := a.Floors.Of(id); err != nil || !f.Now().State.Homed(axis) {
 			t.Errorf("%s: %v, %s is homed no more", id, err, axis)
 		}

@@ -6,7 +6,6 @@ import (
 	"math/rand/v2"
 	"net/http"
 	"os"
-	"path/filepath"
 	"strconv"
 	"strings"
 	"sync"
@@ -279,16 +278,11 @@ func (w *hands) play(step int) {
 // browser: it comes to rest and stays there, however long the first window goes on holding;
 // every window says whose press it is; and what the first window held is let go of there, too.
 func TestStopInTheMiddle(t *testing.T) {
-	alone(t)
+	holds(t)
 	a := start(t)
 	p := a.open("/shot/" + a.shot + "/line-up")
 	q := a.open("/shot/" + a.shot + "/compose")
 	q.there("whose")
-	look := func(x *page, name string) {
-		if dir := os.Getenv("KEENARC_LOOK"); dir != "" {
-			x.shot(filepath.Join(dir, "stop-"+name+".png"))
-		}
-	}
 	in := func(mode string) func(link.State, bool) bool {
 		return func(s link.State, _ bool) bool { return s.Mode == mode }
 	}
@@ -297,11 +291,11 @@ func TestStopInTheMiddle(t *testing.T) {
 		t.Helper()
 		q.wait(what+": whose it is", `$('whose').textContent.includes('other page: `+says+`')`)
 		p.wait(what+": mine", `$('whose').textContent.includes('this page: `+says+`')`)
-		look(q, strings.NewReplacer(" ", "-", "'", "").Replace(what))
+		q.look("stop-" + strings.NewReplacer(" ", "-", "'", "").Replace(what) + ".png")
 		q.must(chromedp.KeyEvent("\u001b"))
 		a.rigWait(what+": at rest", in(link.Idle))
 		at := a.Floor.Now().State.Axes
-		time.Sleep(2500 * time.Millisecond) // past every stage of a jog
+		time.Sleep(700 * time.Millisecond) // nearly three seconds of its own: past every stage of a jog
 		for id, x := range a.Floor.Now().State.Axes {
 			if d := x.Asked - at[id].Asked; d > 0.02 || d < -0.02 { // less than a motor step: it comes to rest
 				t.Errorf("%s: after Stop %s went on by %g", what, id, d)
@@ -318,7 +312,7 @@ func TestStopInTheMiddle(t *testing.T) {
 	stopped("a jog", "Pan is jogged")
 	p.wait("it is let go of here, too", `!$('jog-up').classList.contains('held')`)
 	p.reads("jog-said", "It was stopped")
-	look(p, "jog-said")
+	p.look("stop-jog-said.png")
 	p.pointer("jog-up", input.DispatchMouseEventTypeMouseReleased)
 	p.pointer("jog-up", input.DispatchMouseEventTypeMousePressed)
 	a.rigWait("jogging by a fresh press", in(link.Jogging))
@@ -346,10 +340,10 @@ func TestStopInTheMiddle(t *testing.T) {
 	p.must(chromedp.Focus(chromedp.CSS(test("hold"))))
 	p.space(true)
 	a.rigWait("rolling", in(link.Rolling))
-	time.Sleep(700 * time.Millisecond)
+	a.underWay(15)
 	stopped("a pass", "pass 1")
 	p.reads("hold-says", "stop was pressed")
-	look(p, "pass-stopped")
+	p.look("stop-pass-stopped.png")
 	p.space(false)
 
 	// Live, on Compose: a nudge that is held.
@@ -380,7 +374,7 @@ func TestStopInTheMiddle(t *testing.T) {
 		a.rigWait("going to a frame", in(link.Moving))
 		stopped("a frame's move", "going to frame 0000")
 		p.reads("frames-trouble", "the rig stopped on its way to frame 0000; press N to go on")
-		look(p, "frame-stopped")
+		p.look("stop-frame-stopped.png")
 	}
 
 	// A machine that is away cannot be told: that is said in large, until it is read.
@@ -394,7 +388,7 @@ func TestStopInTheMiddle(t *testing.T) {
 	}
 	p.must(chromedp.KeyEvent("\u001b"))
 	p.reads("stop-missed", "did not reach every machine: Turnstile")
-	look(p, "missed")
+	p.look("stop-missed.png")
 	p.click("stop-read")
 	p.gone("stop-missed")
 }

@@ -3,8 +3,6 @@ package e2e
 import (
 	"fmt"
 	"net/http"
-	"os"
-	"path/filepath"
 	"strings"
 	"testing"
 
@@ -71,10 +69,7 @@ func TestTwoWindows(t *testing.T) {
 	if !eval[bool](p, `$('lost') !== null`) {
 		t.Error("another edit took the unread message away")
 	}
-	if dir := os.Getenv("KEENARC_LOOK"); dir != "" {
-		p.must(chromedp.Sleep(900e6))
-		p.shot(filepath.Join(dir, "lost.png"))
-	}
+	p.look("lost.png")
 	p.click("again")
 	a.wantKey(p, "pan", 70, 8)
 	p.gone("lost")
@@ -171,11 +166,7 @@ func TestStrayEditsOnASealedPath(t *testing.T) {
 	p.chord("ArrowRight", "ArrowRight", 39, 0)
 	p.keptSays("what it opens", "Opens sealed path 1")
 	p.reads("opened", "Not as sealed path 1 any more; 1 pass is finished on it.")
-	if dir := os.Getenv("KEENARC_LOOK"); dir != "" {
-		p.wait("the finder", `$('finder')?.dataset.drawn > 0`)
-		p.must(chromedp.Sleep(900e6))
-		p.shot(filepath.Join(dir, "opened.png"))
-	}
+	p.look("opened.png")
 	p.chord("z", "KeyZ", 90, ctrl)
 	p.wait("sealed again", `!$('opened') && $('seal').textContent.includes('sealed')`)
 	p.chord("ArrowRight", "ArrowRight", 39, 0)
@@ -198,7 +189,7 @@ func TestStrayEditsOnASealedPath(t *testing.T) {
 // The whole job by keyboard, from the bookshelf to a rolling rig, in a third of the
 // fifty times that Tab had to be pressed.
 func TestTheWholeJobByKeyboard(t *testing.T) {
-	alone(t)
+	holds(t)
 	a := start(t)
 	p := a.open("/")
 	p.there("shot-SL-010")
@@ -258,9 +249,7 @@ func TestNamesAndTimecodes(t *testing.T) {
 	p.wait("a sentence", `$('change-form', '[role="alert"]')?.textContent.includes('timecode: frame 99 of a second')`)
 	p.must(chromedp.Evaluate[chromedp.Void](`document.querySelector('[data-test="start"]').select()`), chromedp.SendKeys(chromedp.CSS(test("start")), "01:02:03:00"))
 	p.must(chromedp.Evaluate[chromedp.Void](`document.querySelector('[data-test="title"]').select()`), chromedp.SendKeys(chromedp.CSS(test("title")), strings.Repeat("Harbour ", 10)))
-	if dir := os.Getenv("KEENARC_LOOK"); dir != "" {
-		p.shot(filepath.Join(dir, "rename.png"))
-	}
+	p.look("rename.png")
 	p.click("keep")
 	p.reads("shot-SL-010", "Harbour Harbour")
 	p.click("shot-SL-010")

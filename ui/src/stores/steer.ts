@@ -18,9 +18,9 @@ export const useSteer = defineStore("steer", () => {
   const said = ref("");
   const share = ref(1); // of the full jogging speed
   let touched = 0;
-  let from = 0;   // where the axis was when the press began
-  let last = 0;   // how far the last one went, signed
-  let axis = "";
+  let went: { axis: string; from: number } | null = null; // a nudge that is not at rest yet, and where it began
+  let last: { axis: string; by: number } | null = null; // how far the last one went, signed
+  let letGo = 0, seen = false; // whether it was seen to move
 
   const machine = computed(() => {
     const name = machineOf(shot.selected?.id ?? "");
@@ -43,21 +43,33 @@ export const useSteer = defineStore("steer", () => {
     const a = shot.selected;
     if (!on.value || !a || line.held.value) return;
     touch();
-    [axis, from] = [a.id, pos(a.id)];
+    went = { axis: a.id, from: pos(a.id) };
+    seen = false;
     said.value = line.press({ axis: own(a.id), way: dir < 0 ? -1 : 1, share: share.value, until }) ? "" : "The hold is not connected yet. Let go and try again in a moment.";
   }
-  // Half as far the other way, as long as it is held and no farther.
+  // Half as far the other way as the last nudge went, on the axis that it was on: as long as it
+  // is held and no farther.
   function halfBack(): void {
-    if (!on.value || !last || line.held.value) return;
-    const by = -last / 2;
-    press(by, pos(shot.selected?.id ?? "") + by);
+    if (!on.value || line.held.value) return;
+    const a = shot.selected;
+    if (went) said.value = "It is not at rest yet. Half back when it is.";
+    else if (!last) said.value = "Nothing was nudged since it was sent here: there is no half back.";
+    else if (a?.id !== last.axis) said.value = `The last nudge was on ${shot.axes.find((x) => x.id === last?.axis)?.name ?? "another axis"}. Select it to go half back.`;
+    else press(last.by > 0 ? -1 : 1, pos(a.id) - last.by / 2);
   }
+  // How far a nudge went is known once it is at rest; what moves the rig otherwise makes it void.
+  watch(() => live.now, () => {
+    if (live.mode === "jogging") seen = true;
+    else if (live.mode !== "idle") last = null;
+    if (!went || line.held.value || live.mode !== "idle" || !seen && Date.now() - letGo < 600) return;
+    const by = pos(went.axis) - went.from;
+    if (by !== 0) last = { axis: went.axis, by };
+    went = null;
+  });
+  watch(line.held, (h) => { if (!h) letGo = Date.now(); });
   function release(): void {
-    if (!line.held.value) return;
-    touch();
+    if (line.held.value) touch();
     line.release();
-    const was = from, id = axis;
-    window.setTimeout(() => { last = pos(id) - was; }, 400);
   }
   watch(() => machine.value?.rig.id, () => { if (on.value) line.open(); });
   watch(() => live.connected, (c) => { if (!c) turn(false); });
