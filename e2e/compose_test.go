@@ -176,7 +176,7 @@ func TestComposeWithThePointer(t *testing.T) {
 	beside(t)
 	a := start(t)
 	p := a.open("/shot/" + a.shot + "/compose")
-	p.wait("the score laid out", `$('staff-track', '.post[data-key="240"] rect')?.getBoundingClientRect().x > 1000`)
+	p.laidOut()
 	at := func(sel string) (x, y float64) {
 		r := eval[[]float64](p, fmt.Sprintf(`(() => { const r = document.querySelector('%s').getBoundingClientRect(); return [r.x + r.width / 2, r.y + r.height / 2]; })()`, sel))
 		return r[0], r[1]

@@ -38,8 +38,9 @@ func (p *process) sees(what, shot string, ok func(*web.LiveMessage) bool) *web.L
 	}
 }
 
-// held rolls a pass by holding, until frame is reached or the take ends.
-func (p *process) held(shot, pass string, until func() bool) {
+// held rolls a pass by holding until something is so, lets whoever calls do something then, and
+// lets go.
+func (p *process) held(shot, pass string, until func() bool, then ...func()) {
 	p.t.Helper()
 	ctx, cancel := context.WithTimeout(p.t.Context(), 60*time.Second)
 	defer cancel()
@@ -57,6 +58,9 @@ func (p *process) held(shot, pass string, until func() bool) {
 			p.t.Fatal(err)
 		}
 		time.Sleep(link.BeatMS * time.Millisecond)
+	}
+	for _, f := range then {
+		f()
 	}
 }
 

@@ -71,7 +71,7 @@ func TestADragIsOneEdit(t *testing.T) {
 	beside(t)
 	a := start(t)
 	p := a.open("/shot/" + a.shot + "/compose")
-	p.wait("the score laid out", `$('staff-track', '.post[data-key="240"] rect')?.getBoundingClientRect().x > 1000`)
+	p.laidOut()
 	p.focusStaff("pan")
 	p.chord("Enter", "Enter", 13, 0)
 	p.wait("an open staff", `$('staff-pan').dataset.opened === 'true'`)

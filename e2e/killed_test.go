@@ -168,11 +168,12 @@ func TestKilledInMidRoll(t *testing.T) {
 				t.Fatal(err)
 			}
 			return stored >= 3000
+		}, func() {
+			if err := p.cmd.Process.Kill(); err != nil {
+				t.Fatal(err)
+			}
+			_ = p.cmd.Wait()
 		})
-		if err := p.cmd.Process.Kill(); err != nil {
-			t.Fatal(err)
-		}
-		_ = p.cmd.Wait()
 		if err := db.Pool.QueryRow(ctx, `SELECT coalesce(sum(rows), 0) FROM trace_chunks`).Scan(&stored); err != nil || stored < 2000 {
 			t.Fatalf("%d rows were stored before the kill: %v", stored, err)
 		}

@@ -477,12 +477,20 @@ func (p *page) look(name string) {
 	p.shot(filepath.Join(dir, name))
 }
 
-// atPeace waits until the page is at rest, nothing fades and the finder is drawn in full.
+// atPeace waits until the page is at rest, its letters are there, nothing fades and the finder is
+// drawn.
 func (p *page) atPeace() {
 	p.t.Helper()
 	p.atRest()
-	p.wait("nothing fades", `document.getAnimations().every((a) => a.playState !== 'running')`)
+	p.wait("nothing fades", `document.fonts.status === 'loaded' && document.getAnimations().every((a) => a.playState !== 'running')`)
 	p.wait("the finder", `!$('finder') || $('finder').dataset.drawn > 0`)
+}
+
+// laidOut waits until the score of a move of 240 frames lies where it will.
+func (p *page) laidOut() {
+	p.t.Helper()
+	p.wait("the score laid out", `$('staff-track', '.post[data-key="240"] rect')?.getBoundingClientRect().x > 1000`)
+	p.atPeace()
 }
 
 // until waits for something that no page says.
@@ -510,7 +518,12 @@ func (a *app) rigWait(what string, ok func(link.State, bool) bool) {
 		case <-ch:
 		case <-time.After(100 * time.Millisecond):
 		case <-late:
-			a.t.Fatalf("waited in vain for the rig to be %s; it is %s", what, s.State.Mode)
+			lines, _ := a.Store.Takes(a.t.Context(), a.shot)
+			last := ""
+			if n := len(lines); n > 0 {
+				last = fmt.Sprintf("; the last take: frame %g, %q", lines[n-1].Frame, lines[n-1].Why)
+			}
+			a.t.Fatalf("waited in vain for the rig to be %s; it is %s at %g%s", what, s.State.Mode, s.State.Frame, last)
 		}
 	}
 }

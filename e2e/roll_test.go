@@ -26,7 +26,7 @@ func TestFirstRoll(t *testing.T) {
 	a := start(t, homedAlready)
 	p := a.open("/")
 	p.click("shot-SL-010")
-	p.wait("the score laid out", `$('staff-track', '.post[data-key="240"] rect')?.getBoundingClientRect().x > 1000`)
+	p.laidOut()
 	p.reads("sentence", "within its limits")
 	if n := eval[int](p, `$$('score', 'path[data-band="3"]').length`); n != 0 {
 		t.Fatalf("%d ribbons are red before anything was changed", n)

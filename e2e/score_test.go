@@ -26,7 +26,7 @@ func postOf(axis string, frame int) string {
 func (a *app) composes(t *testing.T) *page {
 	t.Helper()
 	p := a.open("/shot/" + a.shot + "/compose")
-	p.wait("the score laid out", `$('staff-track', '.post[data-key="240"] rect')?.getBoundingClientRect().x > 1000`)
+	p.laidOut()
 	return p
 }
 
@@ -89,6 +89,16 @@ func (p *page) alerts(text string) {
 // it is one edit. Onto another keyframe it is a sentence, and the path as it was.
 func draggingIsPreviewed(t *testing.T, a *app) {
 	p := a.composes(t)
+	// The score lies still under the hand, whichever axis is pressed.
+	lies := func() float64 { return eval[float64](p, `$('score').getBoundingClientRect().y`) }
+	first := lies()
+	for _, axis := range []string{"pan", "focus", "track"} {
+		p.clickOn(`[data-test="staff-` + axis + `"] .name`)
+		p.atRest()
+		if now := lies(); now != first {
+			t.Errorf("with %s selected the score lies %g px lower", axis, now-first)
+		}
+	}
 	was := p.curveOf("pan")
 	x, y := p.centre(postOf("pan", 70) + " path")
 	p.mouse(pressed, x, y, true)

@@ -97,7 +97,7 @@ func TestEditsWaitForAnAnswer(t *testing.T) {
 	p.there("staff-pan")
 	p.keptSays("nothing to save", "everything saved")
 	// Gone in mid-drag: the keyframe stays in the hand, and where it is let go it is moved later.
-	p.wait("the score laid out", `$('staff-track', '.post[data-key="240"] rect')?.getBoundingClientRect().x > 1000`)
+	p.laidOut()
 	x, y := p.centre(`[data-test="staff-pan"] .post[data-key="150"] rect`)
 	p.mouse(input.DispatchMouseEventTypeMousePressed, x, y, true)
 	p.mouse(input.DispatchMouseEventTypeMouseMoved, x+20, y, true)

@@ -106,11 +106,11 @@ async function pick(): Promise<void> {
 </template>
 
 <style scoped>
-.bar { display: flex; flex-wrap: wrap; gap: 3px 9px; align-items: center; white-space: nowrap; padding: 5px 12px 4px; border-bottom: 1px solid var(--rule); }
+.bar { display: flex; flex-wrap: wrap; gap: 3px 6px; align-items: center; white-space: nowrap; padding: 5px 12px 4px; border-bottom: 1px solid var(--rule); }
 .set { display: contents; }
 .do { display: flex; flex-wrap: wrap; gap: 3px 6px; align-items: center; margin-left: auto; }
 .field { font-size: 12px; min-height: 24px; margin-left: 3px; }
-.num { width: 44px; }
+.num { width: 40px; }
 .short { width: 38px; }
 .do svg { width: 17px; height: 17px; fill: currentColor; }
 .runs .btn { margin-left: 6px; }
