@@ -307,6 +307,10 @@ func TestStopInTheMiddle(t *testing.T) {
 
 	p.click("pick-axis-pan")
 	p.reads("home-one", "Pan")
+	slowly := func(id, share string) { // so that it does not come to its end meanwhile
+		p.does(fmt.Sprintf(`const e = $(%q); e.value = %q; e.dispatchEvent(new Event('input', { bubbles: true }))`, id, share))
+	}
+	slowly("jog-share", "10")
 	p.pointer("jog-up", input.DispatchMouseEventTypeMousePressed)
 	a.rigWait("jogging", in(link.Jogging))
 	stopped("a jog", "Pan is jogged")
@@ -352,6 +356,7 @@ func TestStopInTheMiddle(t *testing.T) {
 	p.click("live-on")
 	p.click("ask-yes")
 	p.reads("live-sign", "while they are pressed")
+	slowly("live-share", "0.1")
 	p.must(chromedp.Focus(chromedp.CSS(test("staff-track"))))
 	p.arrow("ArrowRight", true)
 	a.rigWait("steered", in(link.Jogging))
