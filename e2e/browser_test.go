@@ -60,10 +60,10 @@ func newBrowser() (context.Context, func(), error) {
 		chromedp.Flag("disable-backgrounding-occluded-windows", true), chromedp.Flag("hide-scrollbars", false),
 		chromedp.Flag("disable-gpu-compositing", os.Getenv("KEENARC_MEASURE") != "emulated"), chromedp.WindowSize(1280, 800),
 		chromedp.WSURLReadTimeout(60 * time.Second), chromedp.ExecPath("chromium-headless-shell"),
-		chromedp.ModifyCmdFunc(func(cmd *exec.Cmd) { under(cmd, "nice", "-n", "10") })}
+		chromedp.ModifyCmdFunc(func(cmd *exec.Cmd) { under(cmd, "nice", "-n", "6") })}
 	if os.Geteuid() == 0 { // root's browser would put itself before everybody else
 		opts = append(opts, chromedp.ModifyCmdFunc(func(cmd *exec.Cmd) {
-			under(cmd, "setpriv", "--bounding-set=-sys_nice", "--inh-caps=-sys_nice", "nice", "-n", "10")
+			under(cmd, "setpriv", "--bounding-set=-sys_nice", "--inh-caps=-sys_nice", "nice", "-n", "6")
 		}))
 	}
 	actx, c1 := chromedp.NewExecAllocator(context.Background(), opts...)

@@ -56,6 +56,9 @@ func TestExposures(t *testing.T) {
 	if err := db.Ask(ctx, one, h.Stands()); err != nil {
 		t.Fatal(err)
 	}
+	if was, now := changed(t, shelf, id), changed(t, nil, id); !now.After(was) {
+		t.Errorf("an exposure leaves the shot changed at %v, on the bookshelf %v", was, now)
+	}
 	if err := db.Ask(ctx, ask(), h.Stands()); !errors.Is(err, ErrOpen) {
 		t.Errorf("a second one beside an open one: %v", err)
 	}

@@ -87,7 +87,9 @@ func (s *Store) Shelf(ctx context.Context) ([]Production, error) {
 		coalesce((SELECT string_agg(r.doc->>'name', ' and ' ORDER BY m.position) FROM shot_machines m JOIN rigs r ON r.id = m.rig_id AND r.version = m.rig_version WHERE m.shot_id = s.id), 'no machine') AS rig,
 		(SELECT count(*) FROM seals x WHERE x.shot_id = s.id) AS seals, (SELECT count(*) FROM passes p WHERE p.shot_id = s.id) AS passes,
 		(SELECT count(*) FROM takes t JOIN passes p ON p.id = t.pass_id WHERE p.shot_id = s.id) AS takes, EXISTS (SELECT 1 FROM shoots h WHERE h.shot_id = s.id) AS weave,
-		(SELECT count(DISTINCT (x.frame, x.layer)) FROM exposures x WHERE x.shot_id = s.id AND x.fate = 'kept') AS taken, e.at AS changed
+		(SELECT count(DISTINCT (x.frame, x.layer)) FROM exposures x WHERE x.shot_id = s.id AND x.fate = 'kept') AS taken,
+		greatest(e.at, (SELECT max(t.started_at) FROM takes t JOIN passes p ON p.id = t.pass_id WHERE p.shot_id = s.id),
+			(SELECT max(coalesce(x.ended_at, x.asked_at)) FROM exposures x WHERE x.shot_id = s.id)) AS changed
 		FROM shots s JOIN edits e ON e.shot_id = s.id AND e.revision = s.revision ORDER BY s.code`)
 	if err != nil {
 		return nil, err

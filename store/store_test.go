@@ -79,6 +79,26 @@ func shot(t *testing.T, code string) *Shot {
 	return &sh
 }
 
+// changed is when a shot was changed last, as a bookshelf says, or as it says now.
+func changed(t *testing.T, shelf []Production, shot string) time.Time {
+	t.Helper()
+	if shelf == nil {
+		var err error
+		if shelf, err = db.Shelf(t.Context()); err != nil {
+			t.Fatal(err)
+		}
+	}
+	for _, p := range shelf {
+		for _, s := range p.Shots {
+			if s.ID == shot {
+				return s.Changed
+			}
+		}
+	}
+	t.Fatalf("no shot %s", shot)
+	return time.Time{}
+}
+
 func TestDemoIsLoadedOnce(t *testing.T) {
 	if err := db.LoadDemo(t.Context()); err != nil {
 		t.Fatal(err)
@@ -226,8 +246,12 @@ func TestTraces(t *testing.T) {
 	}
 	k.end(t, j)
 	k.check(t)
+	was := changed(t, nil, sh.ID)
 	if next := take(t, j, sh); next.Number != 2 {
 		t.Errorf("the next take is %d", next.Number)
+	}
+	if now := changed(t, nil, sh.ID); !now.After(was) {
+		t.Errorf("a take leaves the shot changed at %v, %v on the bookshelf", was, now)
 	}
 }
 

@@ -16,6 +16,19 @@ import { useMoves } from "./moves";
 
 // All keys of the application. Esc stops from anywhere; no key here moves a
 // rig without a question that is confirmed.
+// A key that is pressed. What a letter does is said by Shift, not by Caps Lock.
+interface Press { key: string; shiftKey: boolean; repeat: boolean }
+function cased(e: KeyboardEvent): string {
+  if (!/^\p{L}$/u.test(e.key)) return e.key;
+  return e.shiftKey ? e.key.toUpperCase() : e.key.toLowerCase();
+}
+
+// A list that has the focus takes the letters with which an entry of it begins, and no others.
+function passes(list: HTMLSelectElement, e: KeyboardEvent): boolean {
+  if (!/^\p{L}$/u.test(e.key)) return e.ctrlKey || e.metaKey;
+  return e.ctrlKey || e.metaKey || ![...list.options].some((o) => o.text.trim().toLowerCase().startsWith(e.key.toLowerCase()));
+}
+
 export function useKeys(): { onKey: (e: KeyboardEvent) => void; onKeyUp: (e: KeyboardEvent) => void; onEscape: (e: KeyboardEvent) => void } {
   const shot = useShot();
   const prefs = usePrefs();
@@ -39,7 +52,7 @@ export function useKeys(): { onKey: (e: KeyboardEvent) => void; onKeyUp: (e: Key
   function onKey(e: KeyboardEvent): void {
     const t = e.target;
     const typing = t instanceof HTMLInputElement || t instanceof HTMLSelectElement || t instanceof HTMLTextAreaElement;
-    if (typing || e.defaultPrevented || ask.question) return;
+    if ((typing && !(t instanceof HTMLSelectElement && passes(t, e))) || e.defaultPrevented || ask.question) return;
     if (e.ctrlKey || e.metaKey) return withControl(e);
     if (e.altKey) return;
     if (e.key === " " && route.name === "shoot" && !byFrames()) { // Space rolls on the hold target only
@@ -50,7 +63,7 @@ export function useKeys(): { onKey: (e: KeyboardEvent) => void; onKeyUp: (e: Key
       return;
     }
     if (e.key.length === 1 && e.key !== " " && !prefs.letters) return;
-    if (act(e)) e.preventDefault();
+    if (act({ key: cased(e), shiftKey: e.shiftKey, repeat: e.repeat })) e.preventDefault();
   }
 
   function withControl(e: KeyboardEvent): void {
@@ -62,10 +75,10 @@ export function useKeys(): { onKey: (e: KeyboardEvent) => void; onKeyUp: (e: Key
     if (e.key.toLowerCase() !== "z" || !shot.view) return;
     e.preventDefault();
     if (byFrames()) void frames.undo();
-    else void (e.shiftKey ? shot.redo() : shot.undo());
+    else if (!e.repeat || !shot.takingBack) void (e.shiftKey ? shot.redo() : shot.undo()); // held down: one at a time
   }
 
-  function act(e: KeyboardEvent): boolean {
+  function act(e: Press): boolean {
     if (e.key === "?") {
       ask.keys = !ask.keys;
       return true;
@@ -83,7 +96,7 @@ export function useKeys(): { onKey: (e: KeyboardEvent) => void; onKeyUp: (e: Key
 
   // For a person with full hands: each key once a press. N moves the rig only as far as
   // it is small and announced; else it asks.
-  function frame(e: KeyboardEvent): boolean {
+  function frame(e: Press): boolean {
     if (frames.view === null || frames.editing || ask.keys) return false;
     const once = (f: () => void): true => {
       if (!e.repeat) f();
@@ -99,7 +112,7 @@ export function useKeys(): { onKey: (e: KeyboardEvent) => void; onKeyUp: (e: Key
     return false;
   }
 
-  function playhead(e: KeyboardEvent): boolean {
+  function playhead(e: Press): boolean {
     const by = e.shiftKey ? 10 : 1;
     switch (e.key) {
       case "f": case "F":
@@ -124,7 +137,7 @@ export function useKeys(): { onKey: (e: KeyboardEvent) => void; onKeyUp: (e: Key
     return false;
   }
 
-  function compose(e: KeyboardEvent): boolean {
+  function compose(e: Press): boolean {
     switch (e.key) {
       case "ArrowLeft": case "ArrowRight": {
         const dir = e.key === "ArrowLeft" ? -1 : 1;

@@ -1,5 +1,5 @@
 import { defineStore } from "pinia";
-import { computed, ref, shallowRef } from "vue";
+import { computed, ref, shallowRef, watch } from "vue";
 import { api, sentence, type Edit, type PassView, type PathVersion, type ShotView, type Track, type View } from "../api/client";
 import { awaited } from "../api/busy";
 import { longestMove } from "../api/rules";
@@ -282,9 +282,21 @@ export const useShot = defineStore("shot", () => {
       said.value = "The passes are slowed, too.";
     } };
   }
+  // Taking back and doing again are done one after another, each on what the one before it left.
+  const takingBack = ref(0);
+  let steps: Promise<boolean> = Promise.resolve(true);
+  function inTurn(step: () => Promise<boolean>): Promise<boolean> {
+    takingBack.value++;
+    const shot = id.value;
+    steps = steps.catch(() => false).then(() => (shot === id.value && !useAsk().question ? step() : false)).finally(() => takingBack.value--);
+    return steps;
+  }
+  const undo = (): Promise<boolean> => inTurn(takeBack);
+  const redo = (): Promise<boolean> => inTurn(doAgain);
+
   // The last edit that has not left yet goes first; then a framing that was only
   // tried, before anything that is stored.
-  const undo = async (): Promise<boolean> => {
+  const takeBack = async (): Promise<boolean> => {
     const w = outbox.withdraw(id.value);
     if (w !== null) {
       said.value = `Taken back before it was sent: ${w}`;
@@ -311,7 +323,7 @@ export const useShot = defineStore("shot", () => {
       act: async () => ((await back()) ? "" : trouble.value) });
     return true;
   };
-  const redo = (): Promise<boolean> =>
+  const doAgain = (): Promise<boolean> =>
     line((v) => api.POST("/api/shots/{id}/redo", { params: { path: { id: v.id } }, body: { revision: v.revision, window: outbox.desk } }), "Done again.");
   // Back to the path that was sealed last, as an edit that can be taken back.
   const resume = (): Promise<boolean> =>
@@ -443,7 +455,14 @@ export const useShot = defineStore("shot", () => {
     if (rest.length > 0) trial.put(at, Object.fromEntries(rest));
   }
 
-  return { id, who, view, passes, trouble, said, saving, frame, gone, axis, pass, tried, pending, offer, axes, selected, first, last, start, end, index, values, camera, isPending, timecode,
+  // Passing words leave after a while.
+  let passing = 0;
+  watch(said, (text) => {
+    window.clearTimeout(passing);
+    if (text) passing = window.setTimeout(() => { said.value = ""; }, 10_000);
+  });
+
+  return { id, who, view, passes, trouble, said, saving, takingBack, frame, gone, axis, pass, tried, pending, offer, axes, selected, first, last, start, end, index, values, camera, isPending, timecode,
     load, reload, catchUp, doubt, reloadPasses, passesAre, edit, again, undo, redo, resume, backTo, versions, seal, signSeal, upload, go, select, choosePass, remember, tryValues, ringFor, typed, sets, isSet, drop, forget, keyAt, nearest, store };
 });
 

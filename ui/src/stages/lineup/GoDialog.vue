@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { computed, ref, watch } from "vue";
+import { computed, onBeforeUnmount, ref, watch } from "vue";
 import { api, sentence, type MachineState, type MachineView } from "../../api/client";
 import { fixed, places, spaced, unit } from "../../drawing/axes";
 import { useShot } from "../../stores/shot";
@@ -25,16 +25,26 @@ const to = computed(() => {
   return out;
 });
 const bad = computed(() => props.machine.rig.axes.find((a) => Number.isNaN(to.value[a.id] ?? 0)));
+let nth = 0; // an answer that is overtaken says nothing
 async function send(ask: boolean): Promise<boolean> {
+  const mine = ++nth;
   if (bad.value) { says.value = { text: `${bad.value.name}: “${typed.value[bad.value.id]}” is not a number; give ${unit(bad.value)}.`, tone: "over" }; return false; }
   if (Object.keys(to.value).length === 0) { says.value = { text: "Give at least one axis a value; the others stand still.", tone: "quiet" }; return false; }
   const r = await api.POST("/api/machines/{id}/go", { params: { path: { id: props.machine.rig.id } }, body: { shot: shot.id || undefined, to: to.value, share: share.value / 100, ask } }).catch(() => ({ data: undefined, error: undefined }));
+  if (ask && mine !== nth) return false;
   if (!r.data) { says.value = { text: sentence(r.error), tone: "over" }; return false; }
   says.value = { text: r.data.seconds > 0 ? `It takes ${r.data.seconds} s; ${r.data.slowest} takes longest, the others arrive with it.` : "It stands there already.", tone: "good" };
   return true;
 }
-watch([to, share], () => void send(true), { immediate: true });
+let resting = 0; // what is half typed is not asked about
+watch([to, share], () => {
+  window.clearTimeout(resting);
+  resting = window.setTimeout(() => void send(true), 350);
+});
+void send(true);
+onBeforeUnmount(() => window.clearTimeout(resting));
 async function go(): Promise<void> {
+  window.clearTimeout(resting);
   if (await send(false)) emit("close");
 }
 </script>
