@@ -20,7 +20,6 @@ import (
 func TestRandomEdits(t *testing.T) {
 	r := fixture.Slider()
 	rng := rand.New(rand.NewPCG(42, 1))
-	axis := func() string { return r.Axes[rng.IntN(len(r.Axes))].ID }
 	ops := []string{"set", "set", "set", "base", "move", "delete", "kind", "segment", "shape", "room", "factor", "run", "keys", "clear", "paste", "span"}
 	p := New(r, clock.Rate{Num: 24, Den: 1}, nil)
 	accepted, tries := 0, 2500
@@ -28,23 +27,7 @@ func TestRandomEdits(t *testing.T) {
 		tries = 500 // make mutants runs this hundreds of times
 	}
 	for range tries {
-		a := r.Axes[rng.IntN(len(r.Axes))]
-		e := Edit{Op: ops[rng.IntN(len(ops))], Axis: axis(), Frame: float64(rng.IntN(40) * 10), To: float64(rng.IntN(40) * 10),
-			Values: map[string]float64{a.ID: a.Min + (rng.Float64()*1.1-0.05)*(a.Max-a.Min)}, Kind: curve.Kinds[rng.IntN(len(curve.Kinds))],
-			Index: rng.IntN(5), Frames: rng.IntN(20) - 5, Factor: &clock.Rate{Num: int64(rng.IntN(5)), Den: 2}, RunUp: rng.IntN(20), RunOut: rng.IntN(20)}
-		switch e.Op {
-		case "shape":
-			e.Shape = &curve.Bend{Tension: rng.Float64() * 1.1, Continuity: rng.Float64() - 0.5, Slope: rng.NormFloat64(), Out: [2]float64{rng.Float64()*8 - 1, 3}}
-		case "kind", "segment":
-			if rng.IntN(2) == 0 {
-				e.Ramp = &TypedRamp{Law: curve.Laws[rng.IntN(4)], In: []string{"2", "0.1 s", "500 mm/s²", "x"}[rng.IntN(4)], Out: "3"}
-			}
-		}
-		for range 1 + rng.IntN(3) {
-			e.Moves = append(e.Moves, KeyMove{Axis: axis(), Frame: float64(rng.IntN(40) * 10), To: float64(rng.IntN(40) * 10)})
-			e.Tracks = append(e.Tracks, Track{Axis: axis(), Keys: []Key{{Frame: float64(rng.IntN(400)), Value: rng.Float64() * 20}}})
-		}
-		e.Pair = &[2]float64{rng.Float64() * 20, rng.Float64() * 20}
+		e := randomEdit(rng, r, ops)
 		before := p.Clone()
 		q, err := p.Apply(r, e)
 		if !reflect.DeepEqual(before, p) {
@@ -60,6 +43,29 @@ func TestRandomEdits(t *testing.T) {
 	if accepted < tries/4 {
 		t.Errorf("only %d edits were accepted", accepted)
 	}
+}
+
+// randomEdit is one of these commands, with all that it may count from, good and bad.
+func randomEdit(rng *rand.Rand, r *rig.Rig, ops []string) Edit {
+	axis := func() string { return r.Axes[rng.IntN(len(r.Axes))].ID }
+	a := r.Axes[rng.IntN(len(r.Axes))]
+	e := Edit{Op: ops[rng.IntN(len(ops))], Axis: axis(), Frame: float64(rng.IntN(40) * 10), To: float64(rng.IntN(40) * 10),
+		Values: map[string]float64{a.ID: a.Min + (rng.Float64()*1.1-0.05)*(a.Max-a.Min)}, Kind: curve.Kinds[rng.IntN(len(curve.Kinds))],
+		Index: rng.IntN(5), Frames: rng.IntN(20) - 5, Factor: &clock.Rate{Num: int64(rng.IntN(5)), Den: 2}, RunUp: rng.IntN(20), RunOut: rng.IntN(20)}
+	switch e.Op {
+	case "shape":
+		e.Shape = &curve.Bend{Tension: rng.Float64() * 1.1, Continuity: rng.Float64() - 0.5, Slope: rng.NormFloat64(), Out: [2]float64{rng.Float64()*8 - 1, 3}}
+	case "kind", "segment":
+		if rng.IntN(2) == 0 {
+			e.Ramp = &TypedRamp{Law: curve.Laws[rng.IntN(4)], In: []string{"2", "0.1 s", "500 mm/s²", "x"}[rng.IntN(4)], Out: "3"}
+		}
+	}
+	for range 1 + rng.IntN(3) {
+		e.Moves = append(e.Moves, KeyMove{Axis: axis(), Frame: float64(rng.IntN(40) * 10), To: float64(rng.IntN(40) * 10)})
+		e.Tracks = append(e.Tracks, Track{Axis: axis(), Keys: []Key{{Frame: float64(rng.IntN(400)), Value: rng.Float64() * 20}}})
+	}
+	e.Pair = &[2]float64{rng.Float64() * 20, rng.Float64() * 20}
+	return e
 }
 
 func check(t *testing.T, p *Path, r *rig.Rig) {
