@@ -35,7 +35,7 @@ func TestTwoWindows(t *testing.T) {
 	beside(t)
 	a := start(t)
 	q, p := a.open("/shot/"+a.shot+"/compose"), a.open("/")
-	p.does(`fetch('/api/me', { method: 'PUT', headers: { 'Content-Type': 'application/json' }, body: '{"name":"Bo"}' }).then(() => 0)`)
+	eval[int](p, `fetch('/api/me', { method: 'PUT', headers: { 'Content-Type': 'application/json' }, body: '{"name":"Bo"}' }).then(() => 0)`)
 	p.must(chromedp.Navigate(a.Addr + "/shot/" + a.shot + "/compose"))
 	for _, w := range []*page{p, q} {
 		w.wait("the score", `$('staff-pan') && $('ready')?.textContent.includes('rig seen')`)

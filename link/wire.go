@@ -8,6 +8,7 @@ import (
 	"encoding/base64"
 	"encoding/binary"
 	"fmt"
+	"time"
 
 	"github.com/klauspost/compress/zstd"
 
@@ -25,6 +26,16 @@ const (
 // SilenceMS is how long a rig waits for the next beat, or for any word of the
 // lease holder while it moves, before it slows to a stop on its path.
 const SilenceMS = 200
+
+// Silence is the same for a device of which pace ticks go by in a millisecond, on the wall. One
+// that is faster than real time is for practice without a person's hand, and bears two seconds: a
+// busy machine may hold a beat up for longer than 200 ms.
+func Silence(pace int64) time.Duration {
+	if pace > 1 {
+		return 2 * time.Second
+	}
+	return SilenceMS * time.Millisecond
+}
 
 // BeatMS is how often the holder's page sends a beat, and the application a
 // sign of life.

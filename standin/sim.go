@@ -145,17 +145,10 @@ func NewSim(o Options) *Sim {
 	return s
 }
 
-// hurriedSilence is the silence in milliseconds that a stand-in faster than
-// real time bears: it is for practice without a person's hand, and a busy
-// machine may hold a beat up for longer than 200 ms.
-const hurriedSilence = 2000
-
 // silence is how many ticks without a beat make the rig slow down.
 func (s *Sim) silence() int64 {
-	if s.o.Pace > 1 {
-		return hurriedSilence * int64(s.o.Pace)
-	}
-	return link.SilenceMS
+	pace := int64(max(s.o.Pace, 1))
+	return link.Silence(pace).Milliseconds() * pace
 }
 
 func (s *Sim) homed() (name string, ok bool) {

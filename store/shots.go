@@ -110,6 +110,15 @@ func (s *Store) Shelf(ctx context.Context) ([]Production, error) {
 	return ps, nil
 }
 
+// Revision is the number of a shot's newest edit.
+func (s *Store) Revision(ctx context.Context, shot string) (int64, error) {
+	x, err := one[struct{ Revision int64 }](ctx, s, `SELECT revision FROM shots WHERE id = $1`, shot)
+	if err != nil {
+		return 0, err
+	}
+	return x.Revision, nil
+}
+
 // outline draws a shot's line. What is wrong with that one shot is said there, and keeps no
 // other from being shown.
 func (s *Store) outline(ctx context.Context, l *ShotLine) error {

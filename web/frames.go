@@ -42,11 +42,12 @@ func (s *Server) framesBody(ctx context.Context, shot string, err error) (*body[
 	if err != nil {
 		return nil, s.fail(err)
 	}
+	version := s.version(shot)
 	b, err := s.bench(ctx, shot)
 	if err != nil {
 		return nil, s.fail(err)
 	}
-	v, err := s.frames(ctx, b)
+	v, err := s.frames(ctx, b, version)
 	return &body[*FramesView]{v}, s.fail(err)
 }
 

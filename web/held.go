@@ -22,12 +22,13 @@ type heldLine struct {
 	id    string // before the names that the page gives, so that no two sockets share one
 	wg    sync.WaitGroup
 	mu    sync.Mutex
-	name  string      // of the press that is held; empty: none is
-	last  time.Time   // when its last beat came
-	busy  bool        // a press is being carried out
-	held  func() bool // whether the last press is held still; nil: there was none
-	does  doing       // what it keeps going, once that has begun
-	quick quickest    // of whoever reads the socket
+	name  string        // of the press that is held; empty: none is
+	last  time.Time     // when its last beat came
+	busy  bool          // a press is being carried out
+	held  func() bool   // whether the last press is held still; nil: there was none
+	does  doing         // what it keeps going, once that has begun
+	bears time.Duration // the silence that its machine bears
+	quick quickest      // of whoever reads the socket
 }
 
 // quickest is how far a page's clock is behind ours, by the word that came quickest of late: clocks
@@ -64,10 +65,20 @@ type doing interface {
 	Release()
 }
 
-func newHeldLine(c *websocket.Conn) *heldLine { return &heldLine{c: c, id: journal.NewID()} }
+func newHeldLine(c *websocket.Conn) *heldLine {
+	return &heldLine{c: c, id: journal.NewID(), bears: silence}
+}
 
-// silence is how old the last beat of a press may be.
+// silence is how old the last beat of a press may be, on a machine in real time.
 const silence = link.SilenceMS * time.Millisecond
+
+// on says which machine's silence counts.
+func (h *heldLine) on(m *machine.Machine) {
+	bears := m.Silence()
+	h.mu.Lock()
+	h.bears = bears
+	h.mu.Unlock()
+}
 
 // pressing is a press that is carried out: when it came, its name, and whether it is held still.
 type pressing struct {
@@ -88,7 +99,7 @@ func (h *heldLine) press(ctx context.Context, p machine.Press, name string, carr
 	held := func() bool {
 		h.mu.Lock()
 		defer h.mu.Unlock()
-		return h.name == name && time.Since(h.last) < silence
+		return h.name == name && time.Since(h.last) < h.bears
 	}
 	h.held = held
 	h.wg.Go(func() {
@@ -127,18 +138,15 @@ func (h *heldLine) keeps(press string, d doing) {
 // epoch is a moment that times are counted from.
 var epoch = time.Now()
 
-// lateBeat is how much later than others a beat may come.
-const lateBeat = silence / 2
-
 // beat passes a sign of life of a press on. One of a press that has ended is none, nor is one
-// that comes too late; and what fell silent is not kept going by a beat that comes later.
+// that comes later than others by half of the silence; and what fell silent is not kept going by a beat that comes later.
 func (h *heldLine) beat(name string, late time.Duration) {
 	h.mu.Lock()
-	if h.name == "" || h.name != name || late > lateBeat {
+	if h.name == "" || h.name != name || late > h.bears/2 {
 		h.mu.Unlock()
 		return
 	}
-	if time.Since(h.last) >= silence {
+	if time.Since(h.last) >= h.bears {
 		h.mu.Unlock()
 		h.letGo()
 		return

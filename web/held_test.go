@@ -5,6 +5,7 @@ import (
 	"testing"
 	"time"
 
+	"keenarc/link"
 	"keenarc/stage/machine"
 )
 
@@ -67,7 +68,7 @@ func TestAPressEndsForGood(t *testing.T) {
 	h.keeps(press, d)
 	h.beat("a", 0)
 	h.beat("b", 0)
-	h.beat("a", lateBeat+time.Millisecond)
+	h.beat("a", silence/2+time.Millisecond)
 	if d.beats != 1 || d.let != 0 || begin("b") {
 		t.Errorf("%+v, or a second press is carried out beside it", d)
 	}
@@ -103,6 +104,22 @@ func TestAPressEndsForGood(t *testing.T) {
 	}
 	if h.beat("d", 0); silent.beats != 0 || silent.let != 1 {
 		t.Errorf("after its silence: %+v", silent)
+	}
+	carry <- struct{}{}
+	h.wg.Wait()
+	// A machine in a hurry bears more of it, on the wall.
+	h.bears = link.Silence(4)
+	begin("e")
+	hurried := &thing{}
+	h.keeps(<-on, hurried)
+	h.mu.Lock()
+	h.last = h.last.Add(-2 * silence)
+	h.mu.Unlock()
+	if h.beat("e", silence); !held() || hurried.beats != 1 || hurried.let != 0 {
+		t.Errorf("in a hurry: %+v", hurried)
+	}
+	if link.Silence(0) != silence || link.Silence(1) != silence {
+		t.Error("in real time it is another")
 	}
 	carry <- struct{}{}
 	h.close()

@@ -73,7 +73,7 @@ type holder struct {
 	*heldLine
 	s     *Server
 	by    machine.Owner
-	on    string // the machine, as the page says it
+	which string // the machine, as the page says it
 	plan  plan
 	shot  string
 	mu    sync.Mutex
@@ -92,11 +92,20 @@ func (s *Server) hold(w http.ResponseWriter, r *http.Request) {
 	defer c.CloseNow()
 	ctx, cancel := context.WithCancel(r.Context())
 	defer cancel()
-	h := &holder{heldLine: newHeldLine(c), s: s, shot: shot, on: q.Get("machine"), plan: s.plans.open(shot, pass),
+	h := &holder{heldLine: newHeldLine(c), s: s, shot: shot, which: q.Get("machine"), plan: s.plans.open(shot, pass),
 		by: machine.Owner{Who: who, Page: page}}
 	defer h.close()
 	defer cancel()
 	h.wg.Go(func() { h.plan.keep(ctx) })
+	h.wg.Go(func() {
+		id := h.which
+		if id == "" {
+			id, _ = h.plan.machine(ctx)
+		}
+		if m, err := s.floor.Of(id); err == nil {
+			h.on(m)
+		}
+	})
 	for {
 		_, raw, err := c.Read(ctx)
 		if err != nil {
@@ -122,7 +131,7 @@ func (s *Server) hold(w http.ResponseWriter, r *http.Request) {
 
 // roll rolls the pass until its take is over.
 func (h *holder) roll(ctx context.Context, p pressing) {
-	id, err := h.on, error(nil)
+	id, err := h.which, error(nil)
 	if id == "" {
 		look, done := context.WithDeadline(ctx, p.Due)
 		id, err = h.plan.machine(look)

@@ -43,7 +43,8 @@ func (j jogging) Beat() error { return j.Jog.Beat(j.ctx) }
 func (s *Server) jog(w http.ResponseWriter, r *http.Request) {
 	id, page := r.URL.Query().Get("machine"), r.URL.Query().Get("page")
 	who := s.quietWho(r)
-	if _, err := s.floor.Of(id); err != nil {
+	its, err := s.floor.Of(id)
+	if err != nil {
 		problem(w, s.fail(err))
 		return
 	}
@@ -55,6 +56,7 @@ func (s *Server) jog(w http.ResponseWriter, r *http.Request) {
 	ctx, cancel := context.WithCancel(r.Context())
 	defer cancel()
 	h := newHeldLine(c)
+	h.on(its)
 	defer h.close()
 	for {
 		_, raw, err := c.Read(ctx)

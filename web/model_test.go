@@ -341,7 +341,7 @@ func (w *model) look() {
 		w.wrong("it goes on %d ms after the last beat", m.Tick-m.Beat)
 	case (m.Mode == link.Moving || m.Mode == link.Homing) && m.Tick-m.Heard > heartful:
 		w.wrong("it goes on %d ms after the last word", m.Tick-m.Heard)
-	case !c.ended.IsZero() && now.Sub(c.ended) > felt+lateBeat+onTheWire:
+	case !c.ended.IsZero() && now.Sub(c.ended) > felt+silence/2+onTheWire:
 		w.wrong("it goes on %v after %s ended", now.Sub(c.ended), c.what)
 	}
 }
@@ -367,7 +367,7 @@ func (w *model) cause(m standin.Moment, now time.Time) *deed {
 	if m.Mode == link.Rolling || m.Mode == link.Jogging || m.Mode == link.Braking {
 		_, name, _ := strings.Cut(m.Press, "/")
 		d := w.presses[name]
-		if d == nil || !d.ended.IsZero() && now.Sub(d.ended) > felt+lateBeat {
+		if d == nil || !d.ended.IsZero() && now.Sub(d.ended) > felt+silence/2 {
 			return nil
 		}
 		return d

@@ -146,15 +146,24 @@ func (s *Server) afterEdit(ctx context.Context, id string, d *store.Draft, err e
 	if err != nil {
 		return nil, s.fail(err)
 	}
-	sh, err := s.store.Shot(ctx, id)
+	version := s.version(id)
+	newest, err := s.store.Revision(ctx, id)
+	var sh *store.Shot
+	if err == nil {
+		sh, err = s.store.Shot(ctx, id)
+	}
 	if err == nil { // worked out before the watchers ask for it, too
 		_, err = s.drawn(sh, d)
 	}
-	s.changed(id)
+	// The answer is of the version that it makes; where something else changed since the edit, of
+	// the one before it, so that the page looks again.
+	if now := s.changed(id); now == version+1 && newest == d.Revision {
+		version = now
+	}
 	if err != nil {
 		return nil, s.fail(err)
 	}
-	v, err := s.viewOf(ctx, sh, d)
+	v, err := s.viewOf(ctx, sh, d, version)
 	return s.shown(ctx, v, err)
 }
 

@@ -82,7 +82,7 @@ func New(s *store.Store, floor *machine.Set, eye *camera.Eye, log *slog.Logger) 
 	srv.inStep = camera.NewInStep(eye)
 	srv.conductor, srv.plans = act.NewConductor(floor, log), stored{srv}
 	srv.eye, srv.shooting = eye, act.NewShooting(srv.conductor, eye, s, log)
-	srv.shooting.Changed = srv.changed
+	srv.shooting.Changed = func(shot string) { srv.changed(shot) }
 	for _, f := range floor.All() {
 		f.Ended = srv.ended
 	}
@@ -210,10 +210,11 @@ func servePacked(w http.ResponseWriter, r *http.Request, dist fs.FS, name string
 }
 
 // changed counts a shot's version up, for those who watch it.
-func (s *Server) changed(shot string) {
+func (s *Server) changed(shot string) (version int64) {
 	s.mu.Lock()
+	defer s.mu.Unlock()
 	s.versions[shot]++
-	s.mu.Unlock()
+	return s.began + s.common + s.versions[shot]
 }
 
 // everything counts all shots up: something that several rest on has changed.

@@ -68,15 +68,17 @@ type View struct {
 const maxPlot = 1200
 
 func (s *Server) view(ctx context.Context, id string) (*ShotView, error) {
+	version := s.version(id) // before it is looked at: what changes meanwhile is another version
 	sh, d, err := s.newest(ctx, id)
 	if err != nil {
 		return nil, err
 	}
-	return s.viewOf(ctx, sh, d)
+	return s.viewOf(ctx, sh, d, version)
 }
 
-func (s *Server) viewOf(ctx context.Context, sh *store.Shot, d *store.Draft) (*ShotView, error) {
-	v := &ShotView{Shot: sh, Revision: d.Revision, CanUndo: d.UndoTo != nil, CanRedo: d.RedoTo != nil, Path: d.Path, FPS: d.Path.Clock().FPS(), Clock: d.Path.Factor.String(), Version: s.version(sh.ID), Over: d.Over}
+// viewOf is a shot as it is shown; version is one that it was loaded after.
+func (s *Server) viewOf(ctx context.Context, sh *store.Shot, d *store.Draft, version int64) (*ShotView, error) {
+	v := &ShotView{Shot: sh, Revision: d.Revision, CanUndo: d.UndoTo != nil, CanRedo: d.RedoTo != nil, Path: d.Path, FPS: d.Path.Clock().FPS(), Clock: d.Path.Factor.String(), Version: version, Over: d.Over}
 	seals, err := s.store.Seals(ctx, sh.ID)
 	if err != nil {
 		return nil, err

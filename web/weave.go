@@ -78,11 +78,11 @@ func apart(b *ready.Bench, d *ready.Desk, other *seal.Table, frame int) float64 
 	return round(px, 100)
 }
 
-func (s *Server) frames(ctx context.Context, b *ready.Bench) (*FramesView, error) {
+func (s *Server) frames(ctx context.Context, b *ready.Bench, version int64) (*FramesView, error) {
 	h := b.Shoot
 	board := h.Board()
 	v := &FramesView{Scheme: h.Scheme, Revision: h.Revision, Frames: h.Scheme.Frames(), Rows: []FrameLayer{}, Press: []weave.Cell{}, Undo: h.Undo, Unsure: []Unsure{}, Notes: h.Notes, Spent: h.Spent, Pace: board.Pace(h.Spent),
-		Version: s.version(b.Shot)}
+		Version: version}
 	by := map[string]*journal.Exposure{}
 	for i := range h.Exposures {
 		by[h.Exposures[i].ID] = &h.Exposures[i]

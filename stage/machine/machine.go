@@ -83,6 +83,13 @@ type Snapshot struct {
 	Homings  int            `json:"homings" doc:"how many were written down since the application began"`
 }
 
+// Silence is how long it bears to hear no beat, as it said of itself.
+func (m *Machine) Silence() time.Duration {
+	m.mu.Lock()
+	defer m.mu.Unlock()
+	return link.Silence(m.is.Pace)
+}
+
 // ErrNoRig is returned while no rig is connected.
 var ErrNoRig = errors.New("the rig is not seen; check its power and cable")
 
