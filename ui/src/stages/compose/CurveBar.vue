@@ -155,5 +155,5 @@ const blur = (e: KeyboardEvent): void => (e.target as HTMLInputElement).blur();
 .field { font-size: 12px; min-height: 24px; margin-left: 3px; }
 .num { width: 44px; }
 .pair { width: 74px; }
-.who { display: inline-block; width: 42px; overflow: hidden; text-overflow: ellipsis; vertical-align: middle; }
+.who { display: inline-block; width: 42px; text-align: right; overflow: hidden; text-overflow: ellipsis; vertical-align: middle; }
 </style>
