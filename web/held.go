@@ -22,13 +22,14 @@ type heldLine struct {
 	id    string // before the names that the page gives, so that no two sockets share one
 	wg    sync.WaitGroup
 	mu    sync.Mutex
-	name  string        // of the press that is held; empty: none is
-	last  time.Time     // when its last beat came
-	busy  bool          // a press is being carried out
-	held  func() bool   // whether the last press is held still; nil: there was none
-	does  doing         // what it keeps going, once that has begun
-	bears time.Duration // the silence that its machine bears
-	quick quickest      // of whoever reads the socket
+	name  string           // of the press that is held; empty: none is
+	last  time.Time        // when its last beat came
+	busy  bool             // a press is being carried out
+	held  func() bool      // whether the last press is held still; nil: there was none
+	does  doing            // what it keeps going, once that has begun
+	its   *machine.Machine // whose silence counts; nil: that of real time
+	bears time.Duration    // the silence that it bears, as it said at the last beat
+	quick quickest         // of whoever reads the socket
 }
 
 // quickest is how far a page's clock is behind ours, by the word that came quickest of late: clocks
@@ -76,7 +77,7 @@ const silence = link.SilenceMS * time.Millisecond
 func (h *heldLine) on(m *machine.Machine) {
 	bears := m.Silence()
 	h.mu.Lock()
-	h.bears = bears
+	h.its, h.bears = m, bears
 	h.mu.Unlock()
 }
 
@@ -141,6 +142,12 @@ var epoch = time.Now()
 // beat passes a sign of life of a press on. One of a press that has ended is none, nor is one
 // that comes later than others by half of the silence; and what fell silent is not kept going by a beat that comes later.
 func (h *heldLine) beat(name string, late time.Duration) {
+	h.mu.Lock()
+	its := h.its
+	h.mu.Unlock()
+	if its != nil { // another device may have come in its place
+		h.on(its)
+	}
 	h.mu.Lock()
 	if h.name == "" || h.name != name || late > h.bears/2 {
 		h.mu.Unlock()
