@@ -3,7 +3,6 @@ package e2e
 import (
 	"fmt"
 	"math"
-	"net/url"
 	"strings"
 	"testing"
 	"time"
@@ -176,21 +175,21 @@ func TestCounterweightBench(t *testing.T) {
 	// What was made on an older state of the bench overwrites nothing; nor does nonsense.
 	v := a.bench("heron", "Body A, 35 mm")
 	path := "/api/machines/heron/bench/" + v.Package.ID
-	if code, b := a.put(path, `{"slide_mm":104,"rise_mm":56,"seen":[],"checks":{"all_on":true,"engaged":false,"tight":false,"line":false,"pins_out":false}}`); code != 200 {
+	if code, b := a.amends(path, v.Kept.Version, "slide_mm", "90"); code != 200 {
 		t.Fatal(code, b)
 	}
-	if code, b := a.put(path+"?after="+url.QueryEscape(v.Kept.At.Format(time.RFC3339Nano)), `{"slide_mm":1,"rise_mm":56,"seen":[],"checks":{"all_on":true,"engaged":false,"tight":false,"line":false,"pins_out":false}}`); code != 409 || !strings.Contains(b, "Somebody else changed this bench") {
+	if code, b := a.amends(path, v.Kept.Version, "slide_mm", "1"); code != 409 || !strings.Contains(b, "made it 90 in the meantime") {
 		t.Errorf("overwritten: %d %s", code, b)
 	}
+	if code, b := a.amends(path, v.Kept.Version, "rise_mm", "57"); code != 200 {
+		t.Errorf("another field: %d %s", code, b)
+	}
 	// Nor is what was seen of the package as it was before taken for the new one's.
-	if code, b := a.put(path+"?version="+itoa(v.Package.Version+1), `{"slide_mm":1,"rise_mm":56,"seen":[],"checks":{"all_on":true,"engaged":false,"tight":false,"line":false,"pins_out":false}}`); code != 409 || !strings.Contains(b, "Body A, 35 mm was written anew") {
+	if code, b := a.amends(path+"?version="+itoa(v.Package.Version+1), v.Kept.Version+2, "slide_mm", "1"); code != 409 || !strings.Contains(b, "Body A, 35 mm was written anew") {
 		t.Errorf("of another version: %d %s", code, b)
 	}
-	for want, body := range map[string]string{
-		"the plate cannot read 999 mm": `{"slide_mm":999,"rise_mm":56,"seen":[],"checks":{"all_on":true,"engaged":false,"tight":false,"line":false,"pins_out":false}}`,
-		"creep deg h: it is 1e+06":     `{"slide_mm":1,"rise_mm":56,"creep_deg_h":1e6,"seen":[],"checks":{"all_on":true,"engaged":false,"tight":false,"line":false,"pins_out":false}}`,
-	} {
-		if code, b := a.put(path, body); code != 422 || !strings.Contains(strings.ToLower(b), want) {
+	for want, change := range map[string][2]string{"the plate cannot read 999 mm": {"slide_mm", "999"}, "creep deg h: it is 1e+06": {"creep_deg_h", "1e6"}} {
+		if code, b := a.amends(path, v.Kept.Version+2, change[0], change[1]); code != 422 || !strings.Contains(strings.ToLower(b), want) {
 			t.Errorf("%d %s, want %q", code, b, want)
 		}
 	}

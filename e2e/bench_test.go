@@ -58,7 +58,7 @@ func (b *bench) rest() {
 	b.t.Helper()
 	for late := time.Now().Add(40 * time.Second); time.Now().Before(late); time.Sleep(20 * time.Millisecond) {
 		if v := b.frames(); v != nil {
-			s := b.put("/api/shots/"+b.shot+"/frames/scheme", map[string]any{"revision": v.Revision, "scheme": v.Scheme})
+			s := b.patch("/api/shots/"+b.shot+"/frames/scheme", map[string]any{"changes": []any{}})
 			if !strings.Contains(s, "still being carried out") {
 				return
 			}
@@ -67,13 +67,17 @@ func (b *bench) rest() {
 	b.t.Fatal("something is being done for ever")
 }
 
-func (b *bench) put(path string, body any) string {
+func (b *bench) put(path string, body any) string { return b.sends(http.MethodPut, path, body) }
+
+func (b *bench) patch(path string, body any) string { return b.sends(http.MethodPatch, path, body) }
+
+func (b *bench) sends(method, path string, body any) string {
 	b.t.Helper()
 	raw, err := json.Marshal(body)
 	if err != nil {
 		b.t.Fatal(err)
 	}
-	q, err := http.NewRequest(http.MethodPut, b.server.addr+path, bytes.NewReader(raw))
+	q, err := http.NewRequest(method, b.server.addr+path, bytes.NewReader(raw))
 	if err != nil {
 		b.t.Fatal(err)
 	}
@@ -190,7 +194,11 @@ func TestChangesUnderWay(t *testing.T) {
 		s := v.Scheme
 		s.Layers = append([]weave.Layer(nil), s.Layers...)
 		change(&s)
-		return b.put(at+"/scheme", map[string]any{"revision": v.Revision, "scheme": s, "confirmed": confirmed})
+		changes := []any{}
+		for name, is := range map[string]any{"first": s.First, "last": s.Last, "holds": s.Holds, "layers": s.Layers} {
+			changes = append(changes, map[string]any{"at": []string{name}, "is": is, "seen": v.Revision})
+		}
+		return b.patch(at+"/scheme", map[string]any{"changes": changes, "confirmed": confirmed})
 	}
 	b.says("a layer with pictures", scheme(func(s *weave.Scheme) { s.Layers = s.Layers[1:] }, true), "Layer beauty has pictures")
 	b.says("a layer without", scheme(func(s *weave.Scheme) { s.Layers = s.Layers[:2] }, false), "200")
@@ -200,7 +208,7 @@ func TestChangesUnderWay(t *testing.T) {
 		t.Errorf("on fours frame %d comes next", v.Now.Frame)
 	}
 	b.says("back on twos", scheme(func(s *weave.Scheme) { s.Holds = []weave.Hold{{From: 0, Every: 2}} }, false), "200")
-	b.says("an old scheme", b.put(at+"/scheme", map[string]any{"revision": 1, "scheme": b.frames().Scheme}), "loaded again")
+	b.says("an old scheme", b.patch(at+"/scheme", map[string]any{"changes": []any{map[string]any{"at": []string{"layers"}, "is": b.frames().Scheme.Layers[:1], "seen": 1}}}), "in the meantime")
 	b.says("upside down", scheme(func(s *weave.Scheme) { s.Last = -5 }, true), "422")
 	b.says("beyond the path", scheme(func(s *weave.Scheme) { s.Last = 400; s.Layers[0].To = 400 }, false), "200")
 	b.says("the press", b.ask(at+"/next", "{}"), "the sealed path")

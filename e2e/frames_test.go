@@ -10,6 +10,7 @@ import (
 	"github.com/chromedp/chromedp"
 
 	"keenarc/core/weave"
+	"keenarc/journal"
 	"keenarc/web"
 )
 
@@ -220,7 +221,7 @@ func TestLongWeave(t *testing.T) {
 	s := h.Scheme
 	s.Last, s.Holds = 1900, []weave.Hold{{From: 0, Every: 1}}
 	s.Layers[0].To, s.Layers[1].To = 1900, 1900
-	if err := b.d.db.SetScheme(t.Context(), b.shot, h.Revision, &s); err != nil {
+	if err := b.d.db.SetScheme(t.Context(), journal.Itself, b.shot, h.Revision, &s); err != nil {
 		t.Fatal(err)
 	}
 	a := &app{Running: &web.Running{Addr: b.server.addr}, t: t, shot: b.shot}

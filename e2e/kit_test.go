@@ -196,9 +196,21 @@ func (a *app) post(path string, body string) (int, string) {
 	return r.StatusCode, string(b)
 }
 
-func (a *app) put(path string, body string) (int, string) {
+func (a *app) put(path string, body string) (int, string) { return a.sends(http.MethodPut, path, body) }
+
+// amends changes one field of a document, as it was seen in a version; at is its names, with dots.
+func (a *app) amends(path string, seen int64, at, is string) (int, string) {
 	a.t.Helper()
-	q, err := http.NewRequest(http.MethodPut, a.Addr+path, strings.NewReader(body))
+	names, err := json.Marshal(strings.Split(at, "."))
+	if err != nil {
+		a.t.Fatal(err)
+	}
+	return a.sends(http.MethodPatch, path, fmt.Sprintf(`{"changes":[{"at":%s,"is":%s,"seen":%d}]}`, names, is, seen))
+}
+
+func (a *app) sends(method, path string, body string) (int, string) {
+	a.t.Helper()
+	q, err := http.NewRequest(method, a.Addr+path, strings.NewReader(body))
 	if err != nil {
 		a.t.Fatal(err)
 	}

@@ -102,7 +102,7 @@ func TestRunningOrder(t *testing.T) {
 	}
 
 	// What two change at once is not lost: the second is told.
-	if code, b := a.put("/api/shots/"+a.shot+"/order?revision=1", `{"date":"2026-03-04","start":"07:30","setup":{"kind":"slider","rails":true,"ground":"stage floor","crew":4},"steps":[]}`); code != 409 || !strings.Contains(b, "in the meantime") {
+	if code, b := a.amends("/api/shots/"+a.shot+"/order", 1, "steps", "[]"); code != 409 || !strings.Contains(b, "in the meantime") {
 		t.Errorf("%d %s", code, b)
 	}
 

@@ -378,7 +378,7 @@ func (b *bench) long(layers int) {
 	for n := range layers {
 		s.Layers = append(s.Layers, weave.Layer{ID: fmt.Sprintf("layer-%d-%d", h.Revision, n+1), Number: n + 1, Name: fmt.Sprintf("layer %d", n+1), Lamps: map[string]float64{"key": 1}, Puppet: true, To: s.Last, MS: 1})
 	}
-	if err := b.d.db.SetScheme(b.t.Context(), b.shot, h.Revision, &s); err != nil {
+	if err := b.d.db.SetScheme(b.t.Context(), journal.Itself, b.shot, h.Revision, &s); err != nil {
 		b.t.Fatal(err)
 	}
 	if err := b.d.db.Turn(b.t.Context(), journal.Itself, b.shot, "begin", func(*journal.Shoot) (weave.Turn, error) {

@@ -59,7 +59,7 @@ func TestTwoWindows(t *testing.T) {
 	a.wantKey(q, "pan", 70, 4)
 	p.enter("value-pan", "8")
 	p.reads("lost", "Not done: pan stored at frame 70. Operator changed the same meanwhile: pan stored at frame 70.")
-	p.keptSays("an edit not made", "1 edit not made")
+	p.keptSays("an edit not made", "1 change not made")
 	a.wantKey(p, "pan", 70, 4)
 	p.hear()
 	p.must(chromedp.Reload())
@@ -105,7 +105,7 @@ func TestEditsWaitForAnAnswer(t *testing.T) {
 	p.cut()
 	p.mouse(input.DispatchMouseEventTypeMouseMoved, x+40, y, true)
 	p.mouse(input.DispatchMouseEventTypeMouseReleased, x+40, y, true)
-	p.keptSays("the drop waits", "1 edit waits")
+	p.keptSays("the drop waits", "1 change waits")
 	p.wait("where it was let go", fmt.Sprintf(`Math.abs($('staff-pan', '.post[data-key="150"] rect').getBoundingClientRect().x + 5 - %g) < 8`, x+40))
 	p.hear()
 	p.wait("it is moved", `!$('staff-pan', '.post[data-key="150"]') && !$('score').dataset.tried`)
@@ -120,7 +120,7 @@ func TestEditsWaitForAnAnswer(t *testing.T) {
 	}
 	p.keptSays("why they wait", "3 edits wait: the application does not answer")
 	p.click("undo")
-	p.keptSays("one taken back", "2 edits wait")
+	p.keptSays("one taken back", "2 changes wait")
 	p.click("seal")
 	p.warns("This is not done")
 	if _, ok := a.key("pan", 20); ok {

@@ -83,7 +83,7 @@ func (s *Store) demoStair(ctx context.Context, production string) error {
 	w := site.Propose(machines)
 	w.Nodes[1].CableM, w.Nodes[1].SectionMM2 = 90, 1.5
 	w.Nodes[0].Name = "Socket by the dock"
-	if err := ChangeSite(ctx, s, journal.Itself, sh.ID, "power", -1, func(p *site.Power) (string, error) { *p = *w; return "", nil }); err != nil {
+	if err := ChangeSite(ctx, s, journal.Itself, sh.ID, "power", func(p *site.Power) (string, error) { *p = *w; return "", nil }); err != nil {
 		return err
 	}
 	g := site.ProposeGround(machines[0].Rig)
@@ -91,7 +91,7 @@ func (s *Store) demoStair(ctx context.Context, production string) error {
 		g.Supports = append(g.Supports, site.Support{AtMM: float64(1000 * k), LeftMM: &h[0], RightMM: &h[1]})
 	}
 	g.Swing.RoomM = 2.4
-	if err := ChangeSite(ctx, s, journal.Itself, sh.ID, "ground", -1, func(x *site.Ground) (string, error) { *x = *g; return "", nil }); err != nil {
+	if err := ChangeSite(ctx, s, journal.Itself, sh.ID, "ground", func(x *site.Ground) (string, error) { *x = *g; return "", nil }); err != nil {
 		return err
 	}
 	return s.demoDays(ctx, sh.ID, sh.Code)
@@ -103,7 +103,7 @@ func (s *Store) demoDays(ctx context.Context, shot, code string) error {
 	d := examples.DaysOf(code)
 	begins := time.Now().Add(time.Duration(d.StartsIn) * time.Minute).Truncate(5 * time.Minute)
 	keep := func(o site.Order) error {
-		return ChangeSite(ctx, s, journal.Itself, shot, "order", -1, func(x *site.Order) (string, error) { *x = o; return o.Date, nil })
+		return ChangeSite(ctx, s, journal.Itself, shot, "order", func(x *site.Order) (string, error) { *x = o; return o.Date, nil })
 	}
 	var took []site.Took
 	for k, minutes := range d.Past {
@@ -159,7 +159,7 @@ func (s *Store) demoPackages(ctx context.Context) error {
 		}
 		for machine, r := range x.On {
 			r.Load = &x.Load
-			if err := s.KeepBalance(ctx, journal.Itself, p.ID, machine, r); err != nil {
+			if err := s.KeepBalance(ctx, journal.Itself, p.ID, machine, 0, r); err != nil {
 				return err
 			}
 		}

@@ -112,6 +112,9 @@ func (s *Store) AddShoot(ctx context.Context, who journal.Person, shot string, s
 		if _, err := tx.Exec(ctx, `INSERT INTO shoots (shot_id, scheme) VALUES ($1, $2)`, shot, scheme); err != nil {
 			return err
 		}
+		if err := pastScheme(ctx, tx, who, shot, 1, scheme); err != nil {
+			return err
+		}
 		for f, t := range notes {
 			if err := note(ctx, tx, shot, f, t); err != nil {
 				return err
@@ -130,9 +133,19 @@ func note(ctx context.Context, tx pgx.Tx, shot string, frame int, text string) e
 	return err
 }
 
-// Note sets the note for the hands at a frame; an empty one takes it away.
-func (s *Store) Note(ctx context.Context, shot string, frame int, text string) error {
-	return s.tx(ctx, func(tx pgx.Tx) error { return note(ctx, tx, shot, frame, text) })
+// Note sets the note for the hands at a frame, if it is what was seen of it (nil: whatever it
+// is); an empty one takes it away.
+func (s *Store) Note(ctx context.Context, shot string, frame int, seen *string, text string) error {
+	return s.tx(ctx, func(tx pgx.Tx) error {
+		var now string
+		if err := tx.QueryRow(ctx, `SELECT coalesce((SELECT text FROM frame_notes WHERE shot_id = h.shot_id AND frame = $2), '') FROM shoots h WHERE shot_id = $1 FOR UPDATE`, shot, frame).Scan(&now); err != nil {
+			return err
+		}
+		if seen != nil && now != *seen && now != text {
+			return fmt.Errorf("%w: the note at %04d is “%s” by now", ErrElse, frame, now)
+		}
+		return note(ctx, tx, shot, frame, text)
+	})
 }
 
 func addTurn(ctx context.Context, tx pgx.Tx, who journal.Person, shot, words string, t weave.Turn, backTo *int) error {
@@ -201,15 +214,35 @@ func (s *Store) UndoTurn(ctx context.Context, who journal.Person, shot string) (
 }
 
 // SetScheme gives a shoot another scheme, if the one that was seen is still the newest.
-func (s *Store) SetScheme(ctx context.Context, shot string, revision int64, scheme *weave.Scheme) error {
+func (s *Store) SetScheme(ctx context.Context, who journal.Person, shot string, revision int64, scheme *weave.Scheme) error {
 	if err := scheme.Check(); err != nil {
 		return err
 	}
-	t, err := s.exec(ctx, `UPDATE shoots SET scheme = $3, revision = revision + 1 WHERE shot_id = $1 AND revision = $2`, shot, revision, scheme)
-	if err == nil && t.RowsAffected() == 0 {
-		err = ErrStale
+	return s.tx(ctx, func(tx pgx.Tx) error {
+		t, err := tx.Exec(ctx, `UPDATE shoots SET scheme = $3, revision = revision + 1 WHERE shot_id = $1 AND revision = $2`, shot, revision, scheme)
+		if err == nil && t.RowsAffected() == 0 {
+			err = ErrStale
+		}
+		if err != nil {
+			return err
+		}
+		return pastScheme(ctx, tx, who, shot, revision+1, scheme)
+	})
+}
+
+func pastScheme(ctx context.Context, tx pgx.Tx, who journal.Person, shot string, revision int64, scheme *weave.Scheme) error {
+	person, err := know(ctx, tx, who)
+	if err != nil {
+		return err
 	}
+	_, err = tx.Exec(ctx, `INSERT INTO schemes (shot_id, revision, at, person_id, doc) VALUES ($1, $2, now(), $3, $4)`, shot, revision, person, scheme)
 	return err
+}
+
+// Schemes are what a shoot's scheme was, the newest first.
+func (s *Store) Schemes(ctx context.Context, shot string) ([]Past[weave.Scheme], error) {
+	return many[Past[weave.Scheme]](ctx, s, `SELECT x.revision AS version, x.at, CASE WHEN w.id IS NULL THEN jsonb_build_object('name', '') ELSE `+asPerson+` END AS by, x.doc
+		FROM schemes x LEFT JOIN people w ON w.id = x.person_id WHERE x.shot_id = $1 ORDER BY x.revision DESC LIMIT $2`, shot, mostPast)
 }
 
 // Pin says which sealed path a shoot's frames are taken on from now.

@@ -136,7 +136,7 @@ func TestExposures(t *testing.T) {
 		t.Fatal(err)
 	}
 	was := h.Stands()
-	if err := db.SetScheme(ctx, id, h.Revision, &h.Scheme); err != nil {
+	if err := db.SetScheme(ctx, person("ann"), id, h.Revision, &h.Scheme); err != nil {
 		t.Fatal(err)
 	}
 	if err := db.Ask(ctx, two, was); !errors.Is(err, journal.ErrElse) {
@@ -154,7 +154,7 @@ func TestExposures(t *testing.T) {
 	if err := db.Became(ctx, two.ID, weave.Failed, "cut"); err != nil {
 		t.Fatal(err)
 	}
-	if err := db.SetScheme(ctx, id, h.Revision+5, &h.Scheme); !errors.Is(err, ErrStale) {
+	if err := db.SetScheme(ctx, person("ann"), id, h.Revision+5, &h.Scheme); !errors.Is(err, ErrStale) {
 		t.Errorf("an old scheme: %v", err)
 	}
 	// A night between two steps is no time of anybody's.

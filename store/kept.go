@@ -46,16 +46,21 @@ func AddCamera(ctx context.Context, tx pgx.Tx, id string, v *lens.Package) (n in
 }
 
 // SetThreshold makes another version of a shot's largest error at which passes
-// stack, points the shot to it, and has the shot's takes judged by it.
-func (s *Store) SetThreshold(ctx context.Context, shot string, px float64) error {
+// stack, points the shot to it, and has the shot's takes judged by it; if it is what was seen of
+// it (0: whatever it is).
+func (s *Store) SetThreshold(ctx context.Context, shot string, seen, px float64) error {
 	return s.tx(ctx, func(tx pgx.Tx) error {
 		if _, err := lock(ctx, tx, shot); err != nil {
 			return err
 		}
 		var id string
 		var n int
-		if err := tx.QueryRow(ctx, `SELECT threshold_id::text FROM shots WHERE id = $1`, shot).Scan(&id); err != nil {
+		var now float64
+		if err := tx.QueryRow(ctx, `SELECT s.threshold_id::text, t.px FROM shots s JOIN thresholds t ON t.id = s.threshold_id AND t.version = s.threshold_version WHERE s.id = $1`, shot).Scan(&id, &now); err != nil {
 			return err
+		}
+		if seen != 0 && seen != now && px != now {
+			return fmt.Errorf("%w: passes stack under %g px by now", ErrElse, now)
 		}
 		if err := tx.QueryRow(ctx, `INSERT INTO thresholds (id, version, px) VALUES ($1, `+next("thresholds")+`, $2) RETURNING version`, id, px).Scan(&n); err != nil {
 			return err
@@ -119,14 +124,15 @@ func (s *Store) PinsOf(ctx context.Context, shot string) (map[string]*Pins, erro
 
 // LineUpRow is a line-up as it is kept: who made it, when.
 type LineUpRow struct {
-	ID    string          `json:"id"`
-	RigID string          `json:"machine"`
-	At    time.Time       `json:"at"`
-	By    journal.Person  `json:"by"`
-	Doc   *journal.LineUp `json:"line_up"`
+	ID      string          `json:"id"`
+	Version int64           `json:"version" doc:"its number among the machine's, from 1"`
+	RigID   string          `json:"machine"`
+	At      time.Time       `json:"at"`
+	By      journal.Person  `json:"by"`
+	Doc     *journal.LineUp `json:"line_up"`
 }
 
-const lineUps = `SELECT l.id::text, l.rig_id, l.at, ` + asPerson + ` AS by, l.doc FROM lineups l JOIN people w ON w.id = l.person_id WHERE l.rig_id = $1 ORDER BY l.at DESC, l.id DESC`
+const lineUps = `SELECT l.id::text, row_number() OVER (ORDER BY l.at, l.id) AS version, l.rig_id, l.at, ` + asPerson + ` AS by, l.doc FROM lineups l JOIN people w ON w.id = l.person_id WHERE l.rig_id = $1 ORDER BY l.at DESC, l.id DESC`
 
 // LineUps are a machine's line-ups, the newest first.
 func (s *Store) LineUps(ctx context.Context, machine string, most int) ([]LineUpRow, error) {

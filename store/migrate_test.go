@@ -173,6 +173,7 @@ var landed = map[string]string{
 	"00010_versions.sql":     "401af5368c4e9b402da80f0e57deeab19533d6db28ae2d328987818c20550843",
 	"00011_clocks.sql":       "2e4223af8ae9bede45436114e863c229e6ad9c864f43ee4d7bf18955ee62718e",
 	"00013_moves.sql":        "c6dbf503d1b2e944fda80d655ebd2aad27174a5548d933782b0f3b5255d3326e",
+	"00014_schemes.sql":      "7f1a868a658e093c5dd3e7a362937c11f4ad4614d22d5d79588714933b38bee0",
 	"00012_as_landed.sql":    "4976d4e7828e0de0f7cf175a4bcaad0e422b303bcfb5f78b6e2382f519bfebd1",
 }
 

@@ -4,7 +4,6 @@ import (
 	"context"
 	"errors"
 	"fmt"
-	"time"
 
 	"github.com/jackc/pgx/v5"
 
@@ -95,44 +94,49 @@ func (s *Store) PackShot(ctx context.Context, shot string, p *journal.CameraPack
 	})
 }
 
-// BalanceRow is how a package was balanced on a machine: who kept it, when.
-type BalanceRow struct {
-	At  time.Time        `json:"at"`
-	By  journal.Person   `json:"by"`
-	Doc *balance.Settled `json:"-"`
-}
-
-const balances = `SELECT b.at, ` + asPerson + ` AS by, b.doc FROM balances b JOIN people w ON w.id = b.person_id WHERE b.package_id = $1 AND b.rig_id = $2 ORDER BY b.at DESC, b.id DESC`
-
 // Balance is the newest record of a package on a machine, or nil.
-func (s *Store) Balance(ctx context.Context, pack, machine string) (*BalanceRow, error) {
-	b, err := one[BalanceRow](ctx, s.Pool, balances+` LIMIT 1`, pack, machine)
+func (s *Store) Balance(ctx context.Context, pack, machine string) (*Past[balance.Settled], error) {
+	b, err := one[Past[balance.Settled]](ctx, s.Pool, balances+` LIMIT 1`, pack, machine)
 	if errors.Is(err, ErrNotFound) {
 		return nil, nil
 	}
 	return b, err
 }
 
-// KeepBalance keeps a record; it is the one that counts from now on.
-func (s *Store) KeepBalance(ctx context.Context, who journal.Person, pack, machine string, r *balance.Settled) error {
-	person, err := know(ctx, s.Pool, who)
-	if err != nil {
+// KeepBalance keeps a record that was made on the one of a number (0: there was none), which must
+// be the newest; it is the one that counts from now on.
+func (s *Store) KeepBalance(ctx context.Context, who journal.Person, pack, machine string, base int64, r *balance.Settled) error {
+	return s.tx(ctx, func(tx pgx.Tx) error {
+		if _, err := tx.Exec(ctx, `SELECT pg_advisory_xact_lock(hashtextextended('balance of ' || $1 || ' on ' || $2, 0))`, pack, machine); err != nil {
+			return err
+		}
+		var newest int64
+		if err := tx.QueryRow(ctx, `SELECT count(*) FROM balances WHERE package_id = $1 AND rig_id = $2`, pack, machine).Scan(&newest); err != nil {
+			return err
+		}
+		if newest != base {
+			return ErrStale
+		}
+		person, err := know(ctx, tx, who)
+		if err != nil {
+			return err
+		}
+		// Later than the one that it is made of, whenever this began.
+		_, err = tx.Exec(ctx, `INSERT INTO balances (id, package_id, rig_id, at, person_id, doc) VALUES ($1, $2, $3, clock_timestamp(), $4, $5)`, journal.NewID(), pack, machine, person, r)
 		return err
-	}
-	_, err = s.exec(ctx, `INSERT INTO balances (id, package_id, rig_id, at, person_id, doc) VALUES ($1, $2, $3, now(), $4, $5)`, journal.NewID(), pack, machine, person, r)
-	return err
+	})
 }
 
 // BackBalance takes the newest record back: the one before is kept anew.
 func (s *Store) BackBalance(ctx context.Context, who journal.Person, pack, machine string) error {
-	list, err := many[BalanceRow](ctx, s, balances+` LIMIT 2`, pack, machine)
+	list, err := s.Balances(ctx, pack, machine)
 	if err != nil {
 		return err
 	}
 	if len(list) < 2 {
 		return ErrNotFound
 	}
-	return s.KeepBalance(ctx, who, pack, machine, list[1].Doc)
+	return s.KeepBalance(ctx, who, pack, machine, list[0].Version, list[1].Doc)
 }
 
 // LastSettled is the package that was last balanced on a machine, or empty.

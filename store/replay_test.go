@@ -264,7 +264,7 @@ func TestTakesPinVersions(t *testing.T) {
 	if p, err = db.Pins(ctx, second.ID); err != nil || p.LineUp == nil || p.LineUp.Axes["track"].Soft[1] != 1400 || p.Lens.FNumber != 11 {
 		t.Errorf("a take after it: %+v, %v", p, err)
 	}
-	if err := db.SetThreshold(ctx, sh.ID, 0.2); err != nil {
+	if err := db.SetThreshold(ctx, sh.ID, 0, 0.2); err != nil {
 		t.Fatal(err)
 	}
 	if p, err = db.Pins(ctx, k.ID); err != nil || p.ThresholdPx != 0.2 {

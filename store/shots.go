@@ -282,11 +282,38 @@ func orTaken(err error) error {
 	return err
 }
 
-// Rename gives a shot another code, title and timecode of frame 0.
-func (s *Store) Rename(ctx context.Context, shot, code, title, start string) error {
-	t, err := s.exec(ctx, `UPDATE shots SET code = $2, title = $3, start_timecode = $4 WHERE id = $1`, shot, code, title, start)
-	if err == nil && t.RowsAffected() == 0 {
-		err = ErrNotFound
-	}
-	return orTaken(err)
+// Called are what a shot is called, and the timecode of its frame 0.
+type Called struct {
+	Code  string `json:"code" maxLength:"12"`
+	Title string `json:"title" maxLength:"80"`
+	Start string `json:"start_timecode" maxLength:"11" doc:"the timecode of frame 0, as 10:00:00:00"`
+}
+
+// Rename gives a shot another code, title or timecode of frame 0, where those are still what was
+// seen of them; what is to stay as it was seen stays as it is by now. It returns what they are.
+func (s *Store) Rename(ctx context.Context, shot string, seen *Called, is Called) (Called, error) {
+	err := s.tx(ctx, func(tx pgx.Tx) error {
+		now, err := one[Called](ctx, tx, `SELECT code, title, start_timecode AS start FROM shots WHERE id = $1 FOR UPDATE`, shot)
+		if err != nil {
+			return err
+		}
+		if seen == nil {
+			seen = now
+		}
+		for _, f := range []struct {
+			name      string
+			seen, now string
+			is        *string
+		}{{"code", seen.Code, now.Code, &is.Code}, {"title", seen.Title, now.Title, &is.Title}, {"first timecode", seen.Start, now.Start, &is.Start}} {
+			switch {
+			case *f.is == f.seen:
+				*f.is = f.now
+			case f.now != f.seen && f.now != *f.is:
+				return fmt.Errorf("%w: the %s is “%s” by now", ErrElse, f.name, f.now)
+			}
+		}
+		_, err = tx.Exec(ctx, `UPDATE shots SET code = $2, title = $3, start_timecode = $4 WHERE id = $1`, shot, is.Code, is.Title, is.Start)
+		return err
+	})
+	return is, orTaken(err)
 }

@@ -35,9 +35,8 @@ func Site[T any](ctx context.Context, s *Store, shot, what string) (*SiteRow[T],
 }
 
 // ChangeSite changes a sheet: f is given the newest (a zero one where there is none) and
-// changes it. A base of 0 or more must be the newest revision. What f refuses changes
-// nothing. day is what it belongs to, or empty.
-func ChangeSite[T any](ctx context.Context, s *Store, who journal.Person, shot, what string, base int64, f func(*T) (day string, err error)) error {
+// changes it. What f refuses changes nothing. day is what it belongs to, or empty.
+func ChangeSite[T any](ctx context.Context, s *Store, who journal.Person, shot, what string, f func(*T) (day string, err error)) error {
 	return s.tx(ctx, func(tx pgx.Tx) error {
 		if _, err := lock(ctx, tx, shot); err != nil {
 			return err
@@ -48,9 +47,6 @@ func ChangeSite[T any](ctx context.Context, s *Store, who journal.Person, shot, 
 		}
 		if err != nil {
 			return err
-		}
-		if base >= 0 && base != now.Revision {
-			return ErrStale
 		}
 		day, err := f(now.Doc)
 		if err != nil {

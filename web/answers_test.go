@@ -57,7 +57,7 @@ func TestAnswersAreTrue(t *testing.T) {
 		"another's pass":     {"PUT", "/api/passes/" + passes[0].ID, `{"shot":"` + other + `","name":"x","note":""}`, 404, "no such pass in this shot"},
 		"another's take":     {"PUT", "/api/passes/" + passes[0].ID + "/take", `{"shot":"` + other + `"}`, 404, "no such pass in this shot"},
 		"a huge value":       {"PUT", "/api/me", `{"name":"` + strings.Repeat("x", 900_000) + `"}`, 422, "name"},
-		"an endless scheme":  {"PUT", "/api/shots/" + weave + "/frames/scheme", `{"revision":0,"scheme":{"first":-9223372036854775808,"last":9223372036854775807,"holds":[{"from":-9223372036854775808,"every":1}],"layers":[],"ask_m":0.1,"speed_share":0.2}}`, 422, "first"},
+		"an endless scheme":  {"PATCH", "/api/shots/" + weave + "/frames/scheme", `{"changes":[{"at":["first"],"is":-9223372036854775808,"seen":1},{"at":["last"],"is":9223372036854775807,"seen":1},{"at":["holds"],"is":[{"from":-9223372036854775808,"every":1}],"seen":1}]}`, 422, "first"},
 	} {
 		code, b := do(c.method, c.path, c.body)
 		if code != c.status || !strings.Contains(b, c.says) || strings.Contains(b, "database") || len(b) > 2000 {

@@ -7,7 +7,6 @@ import (
 	"math"
 	"net/http"
 	"strings"
-	"time"
 
 	"github.com/danielgtaylor/huma/v2"
 
@@ -29,8 +28,8 @@ type BenchView struct {
 	Wrist   *rig.Wrist             `json:"wrist,omitempty"`
 	Record  *balance.Settled       `json:"record"`
 	// Kept is when and by whom; left out: nothing is kept yet.
-	Kept  *store.BalanceRow   `json:"kept,omitempty"`
-	Sheet *balance.BenchSheet `json:"sheet"`
+	Kept  *store.Past[balance.Settled] `json:"kept,omitempty"`
+	Sheet *balance.BenchSheet          `json:"sheet"`
 	// Next is the pose of the wrist that would tell most, by axis.
 	Next map[string]float64 `json:"next,omitempty"`
 
@@ -47,12 +46,13 @@ func (s *Server) benchRoutes(api huma.API) {
 		v, err := s.store.Packages(ctx)
 		return &body[[]journal.CameraPackage]{v}, s.fail(err)
 	})
-	huma.Register(api, op("write-package", http.MethodPost, "/api/packages", "Write a camera package: the next version of one, or a new one"), s.writePackage)
+	huma.Register(api, op("new-package", http.MethodPost, "/api/packages", "Begin a camera package: a copy of one, or with a lens"), s.newPackage)
+	huma.Register(api, op("amend-package", http.MethodPatch, "/api/packages/{id}", "Write the next version of a package: some of its fields changed"), s.amendPackage)
 	huma.Register(api, op("bench", http.MethodGet, "/api/machines/{id}/bench/{package}", "How a camera package is balanced on a machine"), func(ctx context.Context, in *benchID) (*body[*BenchView], error) {
 		v, err := s.benchOf(ctx, in.ID, in.Package, nil)
 		return &body[*BenchView]{v}, err
 	})
-	huma.Register(api, op("keep-bench", http.MethodPut, "/api/machines/{id}/bench/{package}", "Keep how it is balanced; the one before is not lost"), s.keepBench)
+	huma.Register(api, op("amend-bench", http.MethodPatch, "/api/machines/{id}/bench/{package}", "Change how it is balanced, field by field; the record before is not lost"), s.amendBench)
 	huma.Register(api, op("feel", http.MethodPost, "/api/machines/{id}/bench/{package}/feel", "Read an arm's wrist where it stands, as another pose of the package's payload"), s.feel)
 	huma.Register(api, op("trim-bench", http.MethodPost, "/api/machines/{id}/bench/{package}/trim", "Take into the line-up how far down the camera's bulk lets it tilt"), s.trim)
 	huma.Register(api, op("back-bench", http.MethodPost, "/api/machines/{id}/bench/{package}/back", "Take the last change of the bench back"), func(ctx context.Context, in *benchID) (*body[*BenchView], error) {
@@ -141,25 +141,62 @@ func untouched(h *rig.Head) *balance.Settled {
 // mostSeen bounds what is kept of a bench.
 const mostSeen = 200
 
-func (s *Server) keepBench(ctx context.Context, in *struct {
+func (s *Server) amendBench(ctx context.Context, in *struct {
 	ID      string `path:"id" maxLength:"64"`
 	Package string `path:"package" format:"uuid"`
-	After   string `query:"after" maxLength:"40" doc:"when what this was made on was kept; a newer one is not overwritten"`
 	Version int    `query:"version" minimum:"0" doc:"the package's version that this was seen of; 0: not said"`
-	Body    balance.Settled
+	Body    amended
 }) (*body[*BenchView], error) {
-	r := &in.Body
-	if in.After != "" {
-		last, err := s.store.Balance(ctx, in.Package, in.ID)
+	var v *BenchView
+	was := false
+	err := again(func() error {
+		own, err := s.benchOf(ctx, in.ID, in.Package, nil)
 		if err != nil {
-			return nil, s.fail(err)
+			return err
 		}
-		if at, err := time.Parse(time.RFC3339Nano, in.After); err != nil || last == nil || !last.At.Equal(at) {
-			return nil, conflict("Somebody else changed this bench meanwhile. It is shown as it is now; make the change again.")
+		if in.Version != 0 && in.Version != own.Package.Version {
+			return conflict(fmt.Sprintf("%s was written anew meanwhile: what is known of it is looked at again. It is shown as it is now; make the change again.", own.Package.Name))
 		}
+		past, err := s.store.Balances(ctx, in.Package, in.ID)
+		if err != nil {
+			return err
+		}
+		for i := range past {
+			past[i].Doc = past[i].Doc.For(own.Package.Load)
+		}
+		if len(past) == 0 {
+			past = []store.Past[balance.Settled]{{Doc: own.Record}}
+		}
+		past[0].Doc = own.Record // untouched, where what is kept does not fit the head any more
+		r, err := store.Amended(past, in.Body.Changes)
+		if err != nil {
+			return err
+		}
+		if err := fits(r); err != nil {
+			return err
+		}
+		if v, err = s.benchOf(ctx, in.ID, in.Package, r); err != nil {
+			return err
+		}
+		r.Load = &v.Package.Load
+		was = own.Kept != nil && own.Sheet.Verdict.OK == v.Sheet.Verdict.OK
+		return s.store.KeepBalance(ctx, s.who(ctx), in.Package, in.ID, past[0].Version, r)
+	})
+	if err != nil {
+		return nil, s.fail(err)
 	}
+	if !was { // the log has what became of it, not every look
+		s.note(ctx, "", "balance", fmt.Sprintf("%s on %s: %s", v.Package.Name, v.Name, balanced(v)), map[string]any{"machine": in.ID, "package": v.Package.Name})
+	}
+	s.everything()
+	v, err = s.benchOf(ctx, in.ID, in.Package, nil)
+	return &body[*BenchView]{v}, err
+}
+
+// fits bounds what is kept of a bench.
+func fits(r *balance.Settled) error {
 	if len(r.Seen) > mostSeen || len(r.Felt) > mostSeen || len(r.Own) > 20 || len(r.Weights) > 20 {
-		return nil, blame("seen", "that is more than anybody looks at", fmt.Sprintf("clear it and begin again; at most %d are kept", mostSeen))
+		return blame("seen", "that is more than anybody looks at", fmt.Sprintf("clear it and begin again; at most %d are kept", mostSeen))
 	}
 	if r.Seen == nil {
 		r.Seen = []balance.Seen{}
@@ -168,36 +205,11 @@ func (s *Server) keepBench(ctx context.Context, in *struct {
 		name string
 		v    *float64
 	}{{"creep_deg_h", r.CreepDegH}, {"droop_share", r.DroopShare}} {
-		what, v := of.name, of.v
-		if v != nil && !(math.Abs(*v) < 1000) {
-			return nil, blame(what, fmt.Sprintf("it is %g", *v), "give what was measured, or leave it out")
+		if of.v != nil && !(math.Abs(*of.v) < 1000) {
+			return blame(of.name, fmt.Sprintf("it is %g", *of.v), "give what was measured, or leave it out")
 		}
 	}
-	v, err := s.benchOf(ctx, in.ID, in.Package, r)
-	if err != nil {
-		return nil, err
-	}
-	if in.Version != 0 && in.Version != v.Package.Version {
-		return nil, conflict(fmt.Sprintf("Somebody else changed this bench meanwhile: %s was written anew. It is shown as it is now; look again.", v.Package.Name))
-	}
-	r.Load = &v.Package.Load
-	if err := s.store.KeepBalance(ctx, s.who(ctx), in.Package, in.ID, r); err != nil {
-		return nil, s.fail(err)
-	}
-	was := v.Kept != nil
-	if was {
-		if old, err := s.benchOf(ctx, in.ID, in.Package, v.Kept.Doc); err == nil && old.Sheet.Verdict.OK != v.Sheet.Verdict.OK {
-			was = false
-		}
-	}
-	if !was { // the log has what became of it, not every look
-		s.note(ctx, "", "balance", fmt.Sprintf("%s on %s: %s", v.Package.Name, v.Name, balanced(v)), map[string]any{"machine": in.ID, "package": v.Package.Name})
-	}
-	if v.Kept, err = s.store.Balance(ctx, in.Package, in.ID); err != nil {
-		return nil, s.fail(err)
-	}
-	s.everything()
-	return &body[*BenchView]{v}, nil
+	return nil
 }
 
 // trim draws the tilt's lower soft limit in to where the camera's bulk would touch, by a
@@ -211,17 +223,17 @@ func (s *Server) trim(ctx context.Context, in *benchID) (*body[*BenchView], erro
 	if room == nil || room.OK {
 		return nil, conflict("There is nothing to trim: it clears what is below all the way.")
 	}
-	l, m, err := s.today(ctx, in.ID)
+	least := math.Ceil(room.LowDeg)
+	err = s.relined(ctx, in.ID, func(r *rig.Rig, l *journal.LineUp) error {
+		tilt := &r.Axes[r.Index(v.Head.Axis)]
+		day := dayOf(l.Axes, tilt)
+		if day.Soft[0] = least; !(day.Soft[0] < day.Soft[1]) {
+			return conflict("It would touch wherever it tilts. Mount the camera higher, or further back.")
+		}
+		l.Axes[tilt.ID] = day
+		return nil
+	})
 	if err != nil {
-		return nil, s.fail(err)
-	}
-	tilt := &m.Rig.Axes[m.Rig.Index(v.Head.Axis)]
-	day := dayOf(l.Body.Axes, tilt)
-	if day.Soft[0] = math.Ceil(room.LowDeg); !(day.Soft[0] < day.Soft[1]) {
-		return nil, conflict("It would touch wherever it tilts. Mount the camera higher, or further back.")
-	}
-	l.Body.Axes[tilt.ID] = day
-	if _, err := s.lineUp(ctx, l); err != nil {
 		return nil, err
 	}
 	v, err = s.benchOf(ctx, in.ID, in.Package, nil)

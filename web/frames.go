@@ -29,7 +29,7 @@ func (s *Server) frameRoutes(r chi.Router, api huma.API) {
 	huma.Register(api, op("frame-undo", http.MethodPost, "/api/shots/{id}/frames/undo", "Take the last command back, where nothing was exposed since"), s.frameUndo)
 	huma.Register(api, op("frame-answer", http.MethodPost, "/api/shots/{id}/frames/answers", "Say whether an uncertain exposure counts"), s.frameAnswer)
 	huma.Register(api, op("frame-path", http.MethodPost, "/api/shots/{id}/frames/path", "Go on with the newer sealed path, or stay on the old one"), s.framePath)
-	huma.Register(api, op("frame-scheme", http.MethodPut, "/api/shots/{id}/frames/scheme", "Change layers, frames and holds; asked about where pictures lie"), s.frameScheme)
+	huma.Register(api, op("frame-scheme", http.MethodPatch, "/api/shots/{id}/frames/scheme", "Change layers, frames and holds, field by field; asked about where pictures lie"), s.amendScheme)
 	huma.Register(api, op("frame-note", http.MethodPut, "/api/shots/{id}/frames/notes/{frame}", "A note for the hands at a frame"), s.frameNote)
 	huma.Register(api, op("pretend-camera", http.MethodPost, "/api/camera/pretend", "Tell a stand-in camera what goes wrong"), s.pretendCamera)
 	r.Get("/api/shots/{id}/frames.zip", s.framesZip)
@@ -272,7 +272,8 @@ func (s *Server) frameNote(ctx context.Context, in *struct {
 	ID    string `path:"id" format:"uuid"`
 	Frame int    `path:"frame"`
 	Body  struct {
-		Text string `json:"text" maxLength:"500"`
+		Text string  `json:"text" maxLength:"500"`
+		Seen *string `json:"seen,omitempty" doc:"the note as it was seen"`
 	}
 }) (*body[*FramesView], error) {
 	h, err := s.store.Shoot(ctx, in.ID)
@@ -282,7 +283,7 @@ func (s *Server) frameNote(ctx context.Context, in *struct {
 	if in.Frame < h.Scheme.First || in.Frame >= h.Scheme.Last {
 		return nil, blame("frame", frame4(in.Frame)+" is none of the shoot's", fmt.Sprintf("give %s to %s", frame4(h.Scheme.First), frame4(h.Scheme.Last-1)))
 	}
-	err = s.store.Note(ctx, in.ID, in.Frame, in.Body.Text)
+	err = s.store.Note(ctx, in.ID, in.Frame, in.Body.Seen, in.Body.Text)
 	if err == nil {
 		s.changed(in.ID)
 	}

@@ -26,30 +26,32 @@ func (s *Server) groundRoutes(api huma.API) {
 	huma.Register(api, op("ground", http.MethodGet, "/api/shots/{id}/ground", "How the track lies"), func(ctx context.Context, in *shotID) (*body[*GroundView], error) {
 		return s.groundView(ctx, in.ID)
 	})
-	huma.Register(api, op("write-ground", http.MethodPut, "/api/shots/{id}/ground", "Change how the track lies"), func(ctx context.Context, in *struct {
-		ID       string `path:"id" format:"uuid"`
-		Revision int64  `query:"revision" minimum:"0"`
-		Body     site.Ground
-	}) (*body[*GroundView], error) {
-		g := &in.Body
-		if err := g.Read(); err != nil {
-			return nil, s.fail(err)
-		}
-		if _, err := g.Sheet(nil); err != nil {
-			return nil, s.fail(err)
-		}
-		if err := store.ChangeSite(ctx, s.store, s.who(ctx), in.ID, "ground", in.Revision, func(x *site.Ground) (string, error) { *x = *g; return "", nil }); err != nil {
-			return nil, s.fail(err)
-		}
-		s.changed(in.ID)
-		return s.groundView(ctx, in.ID)
-	})
+	huma.Register(api, op("amend-ground", http.MethodPatch, "/api/shots/{id}/ground", "Change how the track lies, field by field"), s.amendGround)
 	huma.Register(api, op("back-ground", http.MethodPost, "/api/shots/{id}/ground/back", "Take the last change of the ground back"), func(ctx context.Context, in *shotID) (*body[*GroundView], error) {
 		if err := s.backSite(ctx, in.ID, "ground"); err != nil {
 			return nil, err
 		}
 		return s.groundView(ctx, in.ID)
 	})
+}
+
+func (s *Server) amendGround(ctx context.Context, in *amendment) (*body[*GroundView], error) {
+	sh, err := s.store.Shot(ctx, in.ID)
+	if err != nil {
+		return nil, s.fail(err)
+	}
+	err = store.AmendSite(ctx, s.store, s.who(ctx), in.ID, "ground", site.ProposeGround(carrier(sh)), in.Body.Changes, func(g *site.Ground) (string, error) {
+		if err := g.Read(); err != nil {
+			return "", err
+		}
+		_, err := g.Sheet(nil)
+		return "", err
+	})
+	if err != nil {
+		return nil, s.fail(err)
+	}
+	s.changed(in.ID)
+	return s.groundView(ctx, in.ID)
 }
 
 func (s *Server) groundView(ctx context.Context, id string) (*body[*GroundView], error) {

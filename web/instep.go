@@ -67,15 +67,3 @@ func (s *Server) keepChain(ctx context.Context, in *machineID) (*body[*MachineVi
 	v, err := s.machineView(ctx, in.ID)
 	return &body[*MachineView]{v}, s.fail(err)
 }
-
-// keeps carries over what a new line-up does not name: chains are measured apart.
-func (s *Server) keeps(ctx context.Context, id string, l *journal.LineUp) error {
-	if l.Chains != nil {
-		return nil
-	}
-	rows, err := s.store.LineUps(ctx, id, 1)
-	if err == nil && len(rows) > 0 {
-		l.Chains = rows[0].Doc.Chains
-	}
-	return err
-}

@@ -4,13 +4,14 @@ import (
 	"context"
 	"fmt"
 	"net/http"
-	"strings"
+	"slices"
 
 	"github.com/danielgtaylor/huma/v2"
 
 	"keenarc/core/lens"
 	"keenarc/core/rig"
 	"keenarc/journal"
+	"keenarc/store"
 )
 
 // LensView is a package's lens with its scales as they are drawn.
@@ -53,35 +54,39 @@ func (s *Server) markLens(ctx context.Context, in *struct {
 		Off     bool     `json:"off,omitempty" doc:"the mark there is taken away"`
 	}
 }) (*body[*LensView], error) {
-	p, err := s.store.Package(ctx, in.ID)
-	if err != nil {
-		return nil, s.fail(err)
-	}
 	b := in.Body
 	value := 0.0
 	if !b.Off {
+		var err error
 		if value, err = lens.ReadValue(string(b.Ring), b.Value); err != nil {
 			return nil, blamed("value", err)
 		}
 	}
-	l := *p.Lens
-	p.Lens = &l
-	l.Mark(string(b.Ring), b.RingDeg, value, b.Off)
-	// The first mark of a ring is no scale yet: it is kept, and is one with the second.
-	return s.dressed(ctx, p, b.Base, fmt.Sprintf("%s mark at %.1f°", b.Ring, b.RingDeg))
+	at := func(l *lens.Package) any { return fmt.Sprint(l.MarksAt(string(b.Ring), b.RingDeg)) }
+	return s.dressed(ctx, in.ID, b.Base, fmt.Sprintf("%s mark at %.1f°", b.Ring, b.RingDeg), at, func(l *lens.Package) error {
+		l.Mark(string(b.Ring), b.RingDeg, value, b.Off) // the first of a ring is no scale yet
+		return nil
+	})
 }
 
-// dressed writes a package's next version and answers its lens.
-func (s *Server) dressed(ctx context.Context, p *journal.CameraPackage, base int, what string) (*body[*LensView], error) {
-	if err := p.Check(); err != nil {
-		return nil, s.fail(err)
+// dressed writes a package's next version, its lens changed, if what of is changed is as it was
+// in the version that was seen; and answers the lens.
+func (s *Server) dressed(ctx context.Context, id string, seen int, what string, of func(*lens.Package) any, change func(*lens.Package) error) (*body[*LensView], error) {
+	_, err := s.repacked(ctx, id, what, func(past []store.Past[journal.CameraPackage]) (*journal.CameraPackage, error) {
+		now := past[0]
+		was := slices.IndexFunc(past, func(v store.Past[journal.CameraPackage]) bool { return v.Version == int64(seen) })
+		if was < 0 || of(past[was].Doc.Lens) != of(now.Doc.Lens) {
+			return nil, conflict(fmt.Sprintf("The %s was changed in the meantime, by %s at %s. It is shown as it is now; look at it, then change it.", what, now.By.Name, now.At.Local().Format("15:04:05")))
+		}
+		p := *now.Doc
+		l := *p.Lens
+		p.Lens = &l
+		return &p, change(&l)
+	})
+	if err != nil {
+		return nil, err
 	}
-	if err := s.store.WritePackage(ctx, s.who(ctx), p, base); err != nil {
-		return nil, s.fail(err)
-	}
-	s.note(ctx, "", "package", strings.TrimSpace(fmt.Sprintf("Version %d of the package %s was written: %s.", p.Version, p.Name, what)), nil)
-	s.everything()
-	v, err := s.lensOf(ctx, p.ID)
+	v, err := s.lensOf(ctx, id)
 	return &body[*LensView]{v}, err
 }
 
@@ -96,21 +101,25 @@ func (s *Server) breathing(ctx context.Context, in *struct {
 		Forgotten bool    `json:"forgotten,omitempty" doc:"as a thin lens again"`
 	}
 }) (*body[*LensView], error) {
-	p, err := s.store.Package(ctx, in.ID)
-	if err != nil {
-		return nil, s.fail(err)
+	b := in.Body
+	at := func(l *lens.Package) any {
+		if l.Breathing == nil {
+			return nil
+		}
+		return *l.Breathing
 	}
-	l := *p.Lens
-	p.Lens = &l
-	l.Breathing = nil
-	if b := in.Body; !b.Forgotten {
+	return s.dressed(ctx, in.ID, b.Base, "breathing", at, func(l *lens.Package) error {
+		l.Breathing = nil
+		if b.Forgotten {
+			return nil
+		}
 		v, err := l.Breathes(b.NearM, b.NearWide, b.FarM, b.FarWide)
 		if err != nil {
-			return nil, blamed("breathing", err)
+			return blamed("breathing", err)
 		}
 		l.Breathing = &v
-	}
-	return s.dressed(ctx, p, in.Body.Base, "breathing")
+		return nil
+	})
 }
 
 func (s *Server) handset(ctx context.Context, in *struct {

@@ -26,9 +26,10 @@ type MachineView struct {
 	Rig    *rig.Rig         `json:"rig" doc:"with the limits of its line-up"`
 	Rated  *rig.Rig         `json:"described" doc:"as its description has it"`
 	LineUp *store.LineUpRow `json:"line_up,omitempty" doc:"the newest, as far as it fits; none: as described"`
-	Newest string           `json:"newest_line_up,omitempty" doc:"its id; a change is made on it"`
-	Misfit string           `json:"misfit,omitempty" doc:"what of it does not fit this version"`
-	Sheet  *Sheet           `json:"sheet" doc:"what is drawn of it alone"`
+	// LineUps is how many it had: the number of the newest.
+	LineUps int64  `json:"line_ups"`
+	Misfit  string `json:"misfit,omitempty" doc:"what of it does not fit this version"`
+	Sheet   *Sheet `json:"sheet" doc:"what is drawn of it alone"`
 	// JogSpeeds are how fast each axis is jogged at the most, in its unit a second.
 	JogSpeeds map[string]float64 `json:"jog_speeds"`
 	// Along are the values of an axis that pans at which the camera looks along the rail.
@@ -82,7 +83,7 @@ func (s *Server) machineRoutes(_ chi.Router, api huma.API) {
 		v, err := s.store.LineUps(ctx, in.ID, 50)
 		return &body[[]store.LineUpRow]{v}, s.fail(err)
 	})
-	huma.Register(api, op("line-up", http.MethodPost, "/api/machines/{id}/line-ups", "A new line-up: it is the machine's from now on"), s.lineUp)
+	huma.Register(api, op("line-up", http.MethodPatch, "/api/machines/{id}/line-ups", "A new line-up, the newest but for some fields: it is the machine's from now on"), s.amendLineUp)
 	huma.Register(api, op("pretend", http.MethodPost, "/api/machines/{id}/pretend", "Tell a stand-in what has happened to it"), s.pretend)
 	huma.Register(api, op("rig-stats", http.MethodGet, "/api/machines/{id}/stats", "How well the machine's loop keeps time"), func(ctx context.Context, in *machineID) (*body[*link.Stats], error) {
 		f, err := s.floor.Of(in.ID)
@@ -119,7 +120,7 @@ func (s *Server) machineView(ctx context.Context, id string) (*MachineView, erro
 	if len(rows) > 0 {
 		row := rows[0]
 		row.Doc, v.Misfit = row.Doc.Fitted(r) // one of another version may not fit this one
-		v.Newest = row.ID
+		v.LineUps = row.Version
 		if row.Doc != nil {
 			if on, err := row.Doc.On(r); err == nil {
 				v.LineUp, v.Rig = &row, on
@@ -195,59 +196,88 @@ func (s *Server) pretend(ctx context.Context, in *struct {
 	return said("Done."), s.refused(f.Pretend(ctx, in.Body.What, in.Body.Axis, in.Body.On, in.Body.By))
 }
 
-type lineUpOf struct {
+func (s *Server) amendLineUp(ctx context.Context, in *struct {
 	ID   string `path:"id" maxLength:"64"`
-	Body struct {
-		journal.LineUp
-		On string `json:"on,omitempty" doc:"the line-up that it was made of, by its id; none: there was none"`
-	}
+	Body amended
+}) (v *body[*MachineView], err error) {
+	err = again(func() error {
+		r, err := s.machineRig(ctx, in.ID)
+		if err != nil {
+			return err
+		}
+		rows, err := s.store.LineUps(ctx, in.ID, mostPast)
+		if err != nil {
+			return err
+		}
+		past := make([]store.Past[journal.LineUp], len(rows), len(rows)+1)
+		for i, row := range rows {
+			past[i] = store.Past[journal.LineUp]{Version: row.Version, At: row.At, By: row.By}
+			if past[i].Doc, _ = row.Doc.Fitted(r); past[i].Doc == nil {
+				past[i].Doc = &journal.LineUp{}
+			}
+		}
+		on := ""
+		if len(rows) > 0 {
+			on = rows[0].ID
+		}
+		l, err := store.Amended(append(past, store.Past[journal.LineUp]{Doc: &journal.LineUp{}}), in.Body.Changes)
+		if err != nil {
+			return err
+		}
+		v, err = s.lineUp(ctx, in.ID, l, on)
+		return err
+	})
+	return v, s.refusedOr(err)
 }
 
-// lineUp keeps a machine's new line-up and tells the machine its limits.
-func (s *Server) lineUp(ctx context.Context, in *lineUpOf) (*body[*MachineView], error) {
-	f, err := s.floor.Of(in.ID)
+// mostPast is how many line-ups back a limit is known as it was seen.
+const mostPast = 200
+
+// lineUp keeps a machine's new line-up, which was made of another (by its id; empty: of none),
+// and tells the machine its limits.
+func (s *Server) lineUp(ctx context.Context, id string, l *journal.LineUp, on string) (*body[*MachineView], error) {
+	f, err := s.floor.Of(id)
 	if err != nil {
-		return nil, s.fail(err)
-	}
-	r, err := s.machineRig(ctx, in.ID)
-	if err != nil {
-		return nil, s.fail(err)
-	}
-	if !f.Now().Driving {
-		return nil, s.fail(machine.ErrWatching)
-	}
-	l := in.Body.LineUp
-	if _, err := l.Planned(r); err != nil {
-		return nil, s.fail(err)
-	}
-	if err := s.scales(&l); err != nil {
 		return nil, err
 	}
-	err = s.conductor.Limit(ctx, s.asked(ctx, ""), in.ID, l.Soft(), func() error {
+	r, err := s.machineRig(ctx, id)
+	if err != nil {
+		return nil, err
+	}
+	if !f.Now().Driving {
+		return nil, machine.ErrWatching
+	}
+	if l.Axes == nil {
+		l.Axes = map[string]journal.DayAxis{}
+	}
+	if _, err := l.Planned(r); err != nil {
+		return nil, err
+	}
+	if err := s.scales(l); err != nil {
+		return nil, err
+	}
+	err = s.conductor.Limit(ctx, s.asked(ctx, ""), id, l.Soft(), func() error {
 		now := f.Now()
 		if now.Connected && !now.State.Still() {
 			return conflict(fmt.Sprintf("%s is %s. Wait until it stands still; its limits are not changed while it moves.", r.Name, now.State.Mode))
-		}
-		if err := s.keeps(ctx, in.ID, &l); err != nil {
-			return s.fail(err)
 		}
 		for id, a := range l.Axes {
 			sp := now.State.Axes[id].Spread
 			a.Spread, a.Homings = sp.Range, sp.N
 			l.Axes[id] = a
 		}
-		if err := s.store.AddLineUp(ctx, s.who(ctx), in.ID, in.Body.On, &l); err != nil {
-			return s.fail(err)
+		if err := s.store.AddLineUp(ctx, s.who(ctx), id, on, l); err != nil {
+			return err
 		}
 		s.note(ctx, "", "line-up", fmt.Sprintf("%s was lined up: %d axes.", r.Name, len(l.Axes)), nil)
 		s.everything()
 		return nil
 	})
 	if err != nil {
-		return nil, s.refused(err)
+		return nil, err
 	}
-	v, err := s.machineView(ctx, in.ID)
-	return &body[*MachineView]{v}, s.fail(err)
+	v, err := s.machineView(ctx, id)
+	return &body[*MachineView]{v}, err
 }
 
 // scales says whether a line-up's lens marks make a scale: of the machine's lens it is said

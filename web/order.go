@@ -49,16 +49,7 @@ func (s *Server) orderRoutes(r chi.Router, api huma.API) {
 		return s.orderView(ctx, in.ID)
 	})
 	huma.Register(api, op("begin-order", http.MethodPost, "/api/shots/{id}/order", "Begin the running order of a day"), s.beginOrder)
-	huma.Register(api, op("write-order", http.MethodPut, "/api/shots/{id}/order", "Change the running order"), func(ctx context.Context, in *struct {
-		ID       string `path:"id" format:"uuid"`
-		Revision int64  `query:"revision" minimum:"0"`
-		Body     site.Order
-	}) (*body[*OrderView], error) {
-		return s.changeOrder(ctx, in.ID, in.Revision, func(o *site.Order) error {
-			*o = in.Body
-			return nil
-		})
-	})
+	huma.Register(api, op("amend-order", http.MethodPatch, "/api/shots/{id}/order", "Change the running order, field by field"), s.amendOrder)
 	huma.Register(api, op("press-order", http.MethodPost, "/api/shots/{id}/order/press", "A step begins, is done, or what was pressed is taken back"), func(ctx context.Context, in *struct {
 		ID   string `path:"id" format:"uuid"`
 		Body struct {
@@ -67,7 +58,7 @@ func (s *Server) orderRoutes(r chi.Router, api huma.API) {
 		}
 	}) (*body[*OrderView], error) {
 		var name string
-		v, err := s.changeOrder(ctx, in.ID, -1, func(o *site.Order) error {
+		v, err := s.changeOrder(ctx, in.ID, func(o *site.Order) error {
 			if i := slices.IndexFunc(o.Steps, func(x site.OrderStep) bool { return x.ID == in.Body.Step }); i >= 0 {
 				name = o.Steps[i].Name
 			}
@@ -180,7 +171,7 @@ func (s *Server) beginOrder(ctx context.Context, in *struct {
 	if err != nil {
 		return nil, s.fail(err)
 	}
-	return s.changeOrder(ctx, in.ID, -1, func(o *site.Order) error {
+	return s.changeOrder(ctx, in.ID, func(o *site.Order) error {
 		fresh := site.Order{Date: in.Body.Date, Start: in.Body.Start, Setup: in.Body.Setup}
 		if in.Body.Same && len(o.Steps) > 0 {
 			fresh.Steps = o.Again(in.Body.Setup, learnt)
@@ -195,22 +186,35 @@ func (s *Server) beginOrder(ctx context.Context, in *struct {
 	})
 }
 
-func (s *Server) changeOrder(ctx context.Context, id string, base int64, f func(*site.Order) error) (*body[*OrderView], error) {
-	err := store.ChangeSite(ctx, s.store, s.who(ctx), id, "order", base, func(o *site.Order) (string, error) {
+func (s *Server) changeOrder(ctx context.Context, id string, f func(*site.Order) error) (*body[*OrderView], error) {
+	err := store.ChangeSite(ctx, s.store, s.who(ctx), id, "order", func(o *site.Order) (string, error) {
 		if err := f(o); err != nil {
 			return "", err
 		}
-		for i := range o.Steps {
-			o.Steps[i].Name, o.Steps[i].Thread = strings.TrimSpace(o.Steps[i].Name), strings.TrimSpace(o.Steps[i].Thread)
-		}
-		_, err := o.Sheet(time.Now(), nil)
-		return o.Date, err
+		return orderly(o)
 	})
 	if err != nil {
 		return nil, s.fail(err)
 	}
 	s.changed(id)
 	return s.orderView(ctx, id)
+}
+
+func (s *Server) amendOrder(ctx context.Context, in *amendment) (*body[*OrderView], error) {
+	if err := store.AmendSite(ctx, s.store, s.who(ctx), in.ID, "order", nil, in.Body.Changes, orderly); err != nil {
+		return nil, s.fail(err)
+	}
+	s.changed(in.ID)
+	return s.orderView(ctx, in.ID)
+}
+
+// orderly tidies a running order, and says of which day it is and whether it works out.
+func orderly(o *site.Order) (day string, err error) {
+	for i := range o.Steps {
+		o.Steps[i].Name, o.Steps[i].Thread = strings.TrimSpace(o.Steps[i].Name), strings.TrimSpace(o.Steps[i].Thread)
+	}
+	_, err = o.Sheet(time.Now(), nil)
+	return o.Date, err
 }
 
 func (s *Server) orderPaper(w http.ResponseWriter, r *http.Request) {

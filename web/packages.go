@@ -14,52 +14,78 @@ import (
 	"keenarc/store"
 )
 
-func (s *Server) writePackage(ctx context.Context, in *struct {
+func (s *Server) newPackage(ctx context.Context, in *struct {
 	Body struct {
-		ID   string        `json:"id,omitempty" format:"uuid" doc:"left out: a new one"`
-		Base int           `json:"base" minimum:"0"`
 		Name string        `json:"name" maxLength:"60"`
-		Copy string        `json:"copy,omitempty" format:"uuid" doc:"the package that a new one begins as"`
+		Copy string        `json:"copy,omitempty" format:"uuid" doc:"the package that it begins as"`
 		Load *balance.Hung `json:"load,omitempty"`
 		Lens *lens.Package `json:"lens,omitempty"`
 	}
 }) (*body[*journal.CameraPackage], error) {
-	from := in.Body.ID
-	if from == "" {
-		from = in.Body.Copy
-	}
 	p := &journal.CameraPackage{Load: balance.Hung{Pieces: []balance.Piece{}}}
 	switch {
-	case from != "":
+	case in.Body.Copy != "":
 		var err error
-		if p, err = s.store.Package(ctx, from); err != nil {
+		if p, err = s.store.Package(ctx, in.Body.Copy); err != nil {
 			return nil, s.fail(err)
 		}
 	case in.Body.Lens == nil:
 		return nil, blame("copy", "a new package begins as a copy of another, or with a lens", "name one")
 	}
-	p.Name = in.Body.Name
+	p.ID, p.Name = journal.NewID(), in.Body.Name
 	if in.Body.Load != nil {
 		p.Load = *in.Body.Load
 	}
 	if in.Body.Lens != nil {
 		p.Lens = in.Body.Lens
 	}
-	if in.Body.ID == "" {
-		p.ID, in.Body.Base = journal.NewID(), 0
-		l := *p.Lens
-		l.Name = p.Name
-		p.Lens = &l
-	}
-	if err := p.Check(); err != nil {
+	l := *p.Lens
+	l.Name = p.Name
+	p.Lens = &l
+	if err := s.packed(ctx, p, 0, ""); err != nil {
 		return nil, s.fail(err)
 	}
-	if err := s.store.WritePackage(ctx, s.who(ctx), p, in.Body.Base); err != nil {
-		return nil, s.fail(err)
-	}
-	s.note(ctx, "", "package", fmt.Sprintf("Version %d of the package %s was written.", p.Version, p.Name), nil)
-	s.everything()
 	return &body[*journal.CameraPackage]{p}, nil
+}
+
+// packed writes a package's version after base.
+func (s *Server) packed(ctx context.Context, p *journal.CameraPackage, base int, what string) error {
+	if err := p.Check(); err != nil {
+		return err
+	}
+	if err := s.store.WritePackage(ctx, s.who(ctx), p, base); err != nil {
+		return err
+	}
+	s.note(ctx, "", "package", fmt.Sprintf("Version %d of the package %s was written%s.", p.Version, p.Name, because(what)), nil)
+	s.everything()
+	return nil
+}
+
+// amendPackage writes the next version of a package: some of its fields changed.
+func (s *Server) amendPackage(ctx context.Context, in *amendment) (*body[*journal.CameraPackage], error) {
+	p, err := s.repacked(ctx, in.ID, "", func(past []store.Past[journal.CameraPackage]) (*journal.CameraPackage, error) {
+		return store.Amended(past, in.Body.Changes)
+	})
+	return &body[*journal.CameraPackage]{p}, err
+}
+
+// repacked writes a package's next version: what f makes of its versions, the newest first.
+func (s *Server) repacked(ctx context.Context, id, what string, f func([]store.Past[journal.CameraPackage]) (*journal.CameraPackage, error)) (p *journal.CameraPackage, err error) {
+	err = again(func() error {
+		past, err := s.store.PackageVersions(ctx, id)
+		if err != nil {
+			return err
+		}
+		if len(past) == 0 {
+			return store.ErrNotFound
+		}
+		if p, err = f(past); err != nil {
+			return err
+		}
+		p.ID = id
+		return s.packed(ctx, p, int(past[0].Version), what)
+	})
+	return p, s.fail(err)
 }
 
 // Swapping is what a change of package takes and what it changes.

@@ -165,10 +165,11 @@ func (s *Server) passRoutes(r chi.Router, api huma.API) {
 	huma.Register(api, op("set-threshold", http.MethodPut, "/api/shots/{id}/threshold", "The largest error at which passes stack"), func(ctx context.Context, in *struct {
 		ID   string `path:"id" format:"uuid"`
 		Body struct {
-			Px float64 `json:"px" minimum:"0.01" maximum:"100"`
+			Px   float64 `json:"px" minimum:"0.01" maximum:"100"`
+			Seen float64 `json:"seen,omitempty" minimum:"0" doc:"what it was seen to be"`
 		}
 	}) (*body[[]PassView], error) {
-		if err := s.store.SetThreshold(ctx, in.ID, in.Body.Px); err != nil {
+		if err := s.store.SetThreshold(ctx, in.ID, in.Body.Seen, in.Body.Px); err != nil {
 			return nil, s.fail(err)
 		}
 		s.note(ctx, in.ID, "threshold", fmt.Sprintf("Passes stack under %g px.", in.Body.Px), nil)

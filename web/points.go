@@ -47,18 +47,10 @@ func (s *Server) pointRoutes(api huma.API) {
 	huma.Register(api, op("points", http.MethodGet, "/api/shots/{id}/points", "Fixed points, and how the rig has moved"), func(ctx context.Context, in *shotID) (*body[*PointsView], error) {
 		return s.pointsView(ctx, in.ID)
 	})
-	huma.Register(api, op("name-points", http.MethodPut, "/api/shots/{id}/points", "Name fixed points, or take some away"), func(ctx context.Context, in *struct {
-		ID       string `path:"id" format:"uuid"`
-		Revision int64  `query:"revision" minimum:"0"`
-		Body     struct {
-			Fixed []sight.Fixed `json:"fixed"`
-		}
-	}) (*body[*PointsView], error) {
-		return s.changePoints(ctx, in.ID, in.Revision, func(x *sight.Survey) error { return x.Name(in.Body.Fixed) })
-	})
+	huma.Register(api, op("amend-points", http.MethodPatch, "/api/shots/{id}/points", "Name fixed points, or take some away"), s.amendPoints)
 	huma.Register(api, op("sight", http.MethodPost, "/api/shots/{id}/points/sight", "A fixed point is centred: sight it from here"), s.sight)
 	huma.Register(api, op("sight-again", http.MethodPost, "/api/shots/{id}/points/round", "Begin another round of sighting"), func(ctx context.Context, in *shotID) (*body[*PointsView], error) {
-		v, err := s.changePoints(ctx, in.ID, -1, func(x *sight.Survey) error { return x.Again(time.Now()) })
+		v, err := s.changePoints(ctx, in.ID, func(x *sight.Survey) error { return x.Again(time.Now()) })
 		if err == nil {
 			s.note(ctx, in.ID, "points", "The fixed points are sighted again.", nil)
 		}
@@ -72,8 +64,25 @@ func (s *Server) pointRoutes(api huma.API) {
 	})
 }
 
-func (s *Server) changePoints(ctx context.Context, id string, base int64, f func(*sight.Survey) error) (*body[*PointsView], error) {
-	err := store.ChangeSite(ctx, s.store, s.who(ctx), id, "points", base, func(x *sight.Survey) (string, error) { return "", f(x) })
+// amendPoints changes which points there are; what was sighted is not typed.
+func (s *Server) amendPoints(ctx context.Context, in *amendment) (*body[*PointsView], error) {
+	for _, c := range in.Body.Changes {
+		if c.At[0] != "fixed" {
+			return nil, blame(strings.Join(c.At, "."), "that is not typed", "change points under fixed")
+		}
+	}
+	err := store.AmendSite(ctx, s.store, s.who(ctx), in.ID, "points", noPoints(), in.Body.Changes, func(x *sight.Survey) (string, error) { return "", x.Name(x.Fixed) })
+	if err != nil {
+		return nil, s.fail(err)
+	}
+	s.changed(in.ID)
+	return s.pointsView(ctx, in.ID)
+}
+
+func noPoints() *sight.Survey { return &sight.Survey{Fixed: []sight.Fixed{}, Rounds: []sight.Round{}} }
+
+func (s *Server) changePoints(ctx context.Context, id string, f func(*sight.Survey) error) (*body[*PointsView], error) {
+	err := store.ChangeSite(ctx, s.store, s.who(ctx), id, "points", func(x *sight.Survey) (string, error) { return "", f(x) })
 	if err != nil {
 		return nil, s.fail(err)
 	}
@@ -122,7 +131,7 @@ func (s *Server) sight(ctx context.Context, in *struct {
 		values[a.ID] = q[i]
 	}
 	p := sh.Rig.Forward(q)
-	v, err := s.changePoints(ctx, in.ID, -1, func(x *sight.Survey) error {
+	v, err := s.changePoints(ctx, in.ID, func(x *sight.Survey) error {
 		return x.Add(sight.Sighted{Point: in.Body.Point, At: p.At, Direction: p.Forward, Values: values, When: time.Now().Round(time.Second)})
 	})
 	if err == nil {
@@ -150,7 +159,7 @@ func (s *Server) pointsView(ctx context.Context, id string) (*body[*PointsView],
 	if err != nil {
 		return nil, s.fail(err)
 	}
-	v := &PointsView{Code: sh.Code, Survey: &sight.Survey{Fixed: []sight.Fixed{}, Rounds: []sight.Round{}}, Today: time.Now().Format(time.DateOnly)}
+	v := &PointsView{Code: sh.Code, Survey: noPoints(), Today: time.Now().Format(time.DateOnly)}
 	if row != nil {
 		v.Survey, v.Revision, v.CanBack = row.Doc, row.Revision, row.Shows > 1
 	}

@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"context"
 	"fmt"
+	"maps"
 	"net/http"
 	"strings"
 	"time"
@@ -39,24 +40,7 @@ func (s *Server) powerRoutes(r chi.Router, api huma.API) {
 	huma.Register(api, op("power", http.MethodGet, "/api/shots/{id}/power", "The wiring from the supply to every device"), func(ctx context.Context, in *shotID) (*body[*PowerView], error) {
 		return s.powerView(ctx, in.ID)
 	})
-	huma.Register(api, op("write-power", http.MethodPut, "/api/shots/{id}/power", "Change the wiring"), func(ctx context.Context, in *struct {
-		ID       string `path:"id" format:"uuid"`
-		Revision int64  `query:"revision" minimum:"0"`
-		Body     site.Power
-	}) (*body[*PowerView], error) {
-		sh, err := s.store.Shot(ctx, in.ID)
-		if err != nil {
-			return nil, s.fail(err)
-		}
-		if _, err := in.Body.Sheet(site.Speeds(sh.Rig)); err != nil {
-			return nil, s.fail(err)
-		}
-		if err := store.ChangeSite(ctx, s.store, s.who(ctx), in.ID, "power", in.Revision, func(p *site.Power) (string, error) { *p = in.Body; return "", nil }); err != nil {
-			return nil, s.fail(err)
-		}
-		s.changed(in.ID)
-		return s.powerView(ctx, in.ID)
-	})
+	huma.Register(api, op("amend-power", http.MethodPatch, "/api/shots/{id}/power", "Change the wiring, field by field"), s.amendPower)
 	huma.Register(api, op("back-power", http.MethodPost, "/api/shots/{id}/power/back", "Take the last change of the wiring back"), func(ctx context.Context, in *shotID) (*body[*PowerView], error) {
 		if err := s.backSite(ctx, in.ID, "power"); err != nil {
 			return nil, err
@@ -65,6 +49,22 @@ func (s *Server) powerRoutes(r chi.Router, api huma.API) {
 	})
 	huma.Register(api, op("power-limits", http.MethodPost, "/api/shots/{id}/power/limits", "Take working speeds that the supply bears into the day's line-ups"), s.powerLimits)
 	r.Get("/api/shots/{id}/needs.pdf", s.needsPaper)
+}
+
+func (s *Server) amendPower(ctx context.Context, in *amendment) (*body[*PowerView], error) {
+	sh, err := s.store.Shot(ctx, in.ID)
+	if err != nil {
+		return nil, s.fail(err)
+	}
+	err = store.AmendSite(ctx, s.store, s.who(ctx), in.ID, "power", site.Propose(sh.Machines), in.Body.Changes, func(p *site.Power) (string, error) {
+		_, err := p.Sheet(site.Speeds(sh.Rig))
+		return "", err
+	})
+	if err != nil {
+		return nil, s.fail(err)
+	}
+	s.changed(in.ID)
+	return s.powerView(ctx, in.ID)
 }
 
 func (s *Server) powerView(ctx context.Context, id string) (*body[*PowerView], error) {
@@ -125,35 +125,45 @@ func (s *Server) powerLimits(ctx context.Context, in *shotID) (*body[*PowerView]
 
 // lowered keeps a line-up that is today's but for some working speeds.
 func (s *Server) lowered(ctx context.Context, machine string, speeds map[string]float64) error {
-	l, m, err := s.today(ctx, machine)
-	if err != nil {
-		return s.fail(err)
-	}
-	for axis, speed := range speeds {
-		a := &m.Rig.Axes[m.Rig.Index(axis)]
-		day := dayOf(l.Body.Axes, a)
-		day.Working.Speed = speed
-		l.Body.Axes[axis] = day
-	}
-	_, err = s.lineUp(ctx, l)
-	return err
+	return s.relined(ctx, machine, func(r *rig.Rig, l *journal.LineUp) error {
+		for axis, speed := range speeds {
+			a := &r.Axes[r.Index(axis)]
+			day := dayOf(l.Axes, a)
+			day.Working.Speed = speed
+			l.Axes[axis] = day
+		}
+		return nil
+	})
 }
 
-// today is a machine's line-up as one that can be changed and kept again.
-func (s *Server) today(ctx context.Context, machine string) (*lineUpOf, *MachineView, error) {
-	m, err := s.machineView(ctx, machine)
-	if err != nil {
-		return nil, nil, err
-	}
-	l := &lineUpOf{ID: machine}
-	l.Body.On, l.Body.Axes = m.Newest, map[string]journal.DayAxis{}
-	if m.LineUp != nil {
-		l.Body.Chains, l.Body.Marks = m.LineUp.Doc.Chains, m.LineUp.Doc.Marks
-		for id, a := range m.LineUp.Doc.Axes {
-			l.Body.Axes[id] = a
+// relined keeps a line-up that is a machine's newest but for what f changes.
+func (s *Server) relined(ctx context.Context, machine string, f func(*rig.Rig, *journal.LineUp) error) error {
+	err := again(func() error {
+		r, err := s.machineRig(ctx, machine)
+		if err != nil {
+			return err
 		}
-	}
-	return l, m, nil
+		rows, err := s.store.LineUps(ctx, machine, 1)
+		if err != nil {
+			return err
+		}
+		l, on := journal.LineUp{}, ""
+		if len(rows) > 0 {
+			on = rows[0].ID
+			if doc, _ := rows[0].Doc.Fitted(r); doc != nil {
+				l = *doc
+			}
+		}
+		if l.Axes = maps.Clone(l.Axes); l.Axes == nil {
+			l.Axes = map[string]journal.DayAxis{}
+		}
+		if err := f(r, &l); err != nil {
+			return err
+		}
+		_, err = s.lineUp(ctx, machine, &l, on)
+		return err
+	})
+	return s.refusedOr(err)
 }
 
 // dayOf is an axis's part of a line-up, or what it is without one.

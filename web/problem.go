@@ -32,6 +32,8 @@ type Problem struct {
 	Field  string `json:"field,omitempty"`
 	Wrong  string `json:"wrong,omitempty"`
 	Want   string `json:"want,omitempty"`
+	// Version is the document's, where a field of it was changed since it was seen.
+	Version *int64 `json:"version,omitempty"`
 	// Uncertain: it is not known whether what was asked was done.
 	Uncertain bool `json:"uncertain,omitempty" doc:"whether it was stored is not known; the next look says it"`
 }
@@ -159,6 +161,7 @@ func (s *Server) known(err error) *Problem {
 	var we *weave.Error
 	var me *balance.MistakeError
 	var le *exchange.PlaceError
+	var te *store.ChangedError
 	var pg *pgconn.PgError
 	var ce *pgconn.ConnectError
 	switch {
@@ -178,7 +181,11 @@ func (s *Server) known(err error) *Problem {
 		return newProblem(http.StatusTooManyRequests, sentence(err))
 	case errors.Is(err, store.ErrNotFound):
 		return newProblem(http.StatusNotFound, err.Error())
-	case errors.Is(err, store.ErrStale), errors.Is(err, store.ErrTaken), errors.Is(err, store.ErrVoid), errors.Is(err, store.ErrOpen), errors.Is(err, store.ErrNewer), errors.As(err, new(*store.ClashError)), errors.As(err, new(*store.LinedUpError)):
+	case errors.As(err, &te):
+		p := conflict(err.Error())
+		p.Field, p.Version = strings.Join(te.StaleError.At, "."), &te.Newest
+		return p
+	case errors.Is(err, store.ErrElse), errors.Is(err, store.ErrStale), errors.Is(err, store.ErrTaken), errors.Is(err, store.ErrVoid), errors.Is(err, store.ErrOpen), errors.Is(err, store.ErrNewer), errors.As(err, new(*store.ClashError)), errors.As(err, new(*store.LinedUpError)):
 		return conflict(err.Error())
 	case errors.Is(err, machine.ErrNoRig):
 		return newProblem(http.StatusServiceUnavailable, err.Error())
@@ -249,6 +256,9 @@ func busyOr(err error) error {
 
 // refusedOr is an answer for what the rules do not allow, or what went wrong on the way there.
 func (s *Server) refusedOr(err error) error {
+	if err == nil {
+		return nil
+	}
 	var own *Problem
 	if err = busyOr(err); errors.As(err, &own) {
 		return own

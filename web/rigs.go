@@ -13,6 +13,7 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/go-chi/chi/v5"
 
+	"keenarc/core/amend"
 	"keenarc/core/balance"
 	"keenarc/core/rig"
 	"keenarc/store"
@@ -47,6 +48,7 @@ func (s *Server) rigRoutes(r chi.Router, api huma.API) {
 		return &body[*RigSheet]{v}, s.fail(err)
 	})
 	huma.Register(api, op("write-rig", http.MethodPost, "/api/rigs/{id}", "Write the next version of a machine, or the first of a new one"), s.writeRig)
+	huma.Register(api, op("amend-rig", http.MethodPatch, "/api/rigs/{id}", "Write the next version of a machine: some of its fields changed"), s.amendRig)
 	huma.Register(api, op("back-rig", http.MethodPost, "/api/rigs/{id}/back", "Take the last version back: the one before is written anew"), s.backRig)
 	huma.Register(api, op("begin-rig", http.MethodPost, "/api/rigs/{id}/begin", "Begin a machine from a starting sheet, or as a copy"), s.beginRig)
 	huma.Register(api, op("can-rig", http.MethodPost, "/api/rigs/{id}/can", "Can this rig do it?"), s.canRig)
@@ -208,7 +210,30 @@ func (s *Server) writeRig(ctx context.Context, in *struct {
 	if err != nil {
 		return nil, blame("rig", err.Error(), "give a description as /api/rig.schema.json has it")
 	}
-	return s.written(ctx, in.ID, r, in.Body.Base, in.Body.Says)
+	v, err := s.written(ctx, in.ID, r, in.Body.Base, in.Body.Says)
+	return v, s.fail(err)
+}
+
+func (s *Server) amendRig(ctx context.Context, in *struct {
+	ID   string `path:"id" maxLength:"64"`
+	Body struct {
+		Changes []amend.Field `json:"changes" maxItems:"500"`
+		Says    string        `json:"says,omitempty" maxLength:"200" doc:"what was changed, and why"`
+	}
+}) (out *body[*RigSheet], err error) {
+	err = again(func() error {
+		past, err := s.store.RigPast(ctx, in.ID)
+		if err != nil {
+			return err
+		}
+		r, err := store.Amended(past, in.Body.Changes)
+		if err != nil {
+			return err
+		}
+		out, err = s.written(ctx, in.ID, r, int(past[0].Version), in.Body.Says)
+		return err
+	})
+	return out, s.fail(err)
 }
 
 // written writes a version and answers the sheet of it.
@@ -217,11 +242,12 @@ func (s *Server) written(ctx context.Context, id string, r *rig.Rig, base int, s
 		return nil, err
 	}
 	if err := s.store.WriteRig(ctx, s.who(ctx), r, base, says); err != nil {
-		return nil, s.fail(err)
+		return nil, err
 	}
 	s.note(ctx, "", "rig", fmt.Sprintf("Version %d of %s was written%s.", r.Version, r.Name, because(says)), nil)
+	s.everything()
 	v, err := s.rigSheet(ctx, id)
-	return &body[*RigSheet]{v}, s.fail(err)
+	return &body[*RigSheet]{v}, err
 }
 
 func because(says string) string {
@@ -243,7 +269,8 @@ func (s *Server) backRig(ctx context.Context, in *struct {
 	}
 	for i, v := range versions {
 		if v.Version == in.Body.Base && i+1 < len(versions) {
-			return s.written(ctx, in.ID, versions[i+1].Doc, in.Body.Base, fmt.Sprintf("back to version %d", versions[i+1].Version))
+			v, err := s.written(ctx, in.ID, versions[i+1].Doc, in.Body.Base, fmt.Sprintf("back to version %d", versions[i+1].Version))
+			return v, s.fail(err)
 		}
 	}
 	return nil, conflict("There is no version before that one.")
@@ -264,14 +291,16 @@ func (s *Server) beginRig(ctx context.Context, in *struct {
 			return nil, s.fail(err)
 		}
 		r.Name = in.Body.Name
-		return s.written(ctx, in.ID, r, 0, "a copy of "+in.Body.Copy)
+		v, err := s.written(ctx, in.ID, r, 0, "a copy of "+in.Body.Copy)
+		return v, s.fail(err)
 	}
 	r, err := rig.Begin(in.Body.Kind, in.ID, in.Body.Name, in.Body.Given)
 	if err != nil {
 		field, wrong, _ := strings.Cut(err.Error(), ": ")
 		return nil, blame(field, wrong, "correct that")
 	}
-	return s.written(ctx, in.ID, r, 0, "from the starting sheet of a "+in.Body.Kind)
+	v, err := s.written(ctx, in.ID, r, 0, "from the starting sheet of a "+in.Body.Kind)
+	return v, s.fail(err)
 }
 
 func (s *Server) canRig(ctx context.Context, in *struct {

@@ -5,8 +5,10 @@ import (
 	"fmt"
 	"strings"
 
+	"keenarc/core/amend"
 	"keenarc/core/weave"
 	"keenarc/journal"
+	"keenarc/store"
 )
 
 // beginFrames makes a shot one that is taken frame by frame: one layer, on twos, over
@@ -39,36 +41,41 @@ const (
 	defaultShare = 0.2
 )
 
-// newScheme is a request to change it.
-type newScheme struct {
+// amendScheme changes fields of the scheme. Where pictures would lose their cell it is asked
+// first; they stay in any case. A layer with pictures cannot be taken out, only struck.
+func (s *Server) amendScheme(ctx context.Context, in *struct {
 	ID   string `path:"id" format:"uuid"`
 	Body struct {
-		Revision  int64        `json:"revision"`
-		Scheme    weave.Scheme `json:"scheme"`
-		Confirmed bool         `json:"confirmed,omitempty" doc:"pictures may lie outside of the new scheme"`
+		Changes   []amend.Field `json:"changes" maxItems:"500"`
+		Confirmed bool          `json:"confirmed,omitempty" doc:"pictures may lie outside of the new scheme"`
 	}
-}
-
-// frameScheme changes the scheme. Where pictures would lose their cell it is asked first;
-// they stay in any case. A layer with pictures cannot be taken out, only struck.
-func (s *Server) frameScheme(ctx context.Context, in *newScheme) (*body[*FramesView], error) {
-	if err := s.onShoot(ctx, in.ID, func() error { return s.setScheme(ctx, in) }); err != nil {
+}) (*body[*FramesView], error) {
+	err := s.onShoot(ctx, in.ID, func() error {
+		return again(func() error {
+			past, err := s.store.Schemes(ctx, in.ID)
+			if err != nil {
+				return err
+			}
+			next, err := store.Amended(past, in.Body.Changes)
+			if err != nil {
+				return err
+			}
+			return s.setScheme(ctx, in.ID, past[0].Version, next, in.Body.Confirmed)
+		})
+	})
+	if err != nil {
 		return nil, s.refusedOr(err)
 	}
 	s.changed(in.ID)
 	return s.framesBody(ctx, in.ID, nil)
 }
 
-func (s *Server) setScheme(ctx context.Context, in *newScheme) error {
-	h, err := s.store.Shoot(ctx, in.ID)
+func (s *Server) setScheme(ctx context.Context, shot string, revision int64, next *weave.Scheme, confirmed bool) error {
+	h, err := s.store.Shoot(ctx, shot)
 	if err != nil {
 		return err
 	}
-	next := in.Body.Scheme
 	for i := range next.Layers {
-		if next.Layers[i].ID == "" {
-			next.Layers[i].ID = journal.NewID()
-		}
 		next.Layers[i].Number = i + 1
 		next.Layers[i].Name = strings.TrimSpace(next.Layers[i].Name)
 	}
@@ -86,14 +93,14 @@ func (s *Server) setScheme(ctx context.Context, in *newScheme) error {
 			}
 		}
 	}
-	if lost := board.Lost(&next); len(lost) > len(board.Lost(&h.Scheme)) && !in.Body.Confirmed {
+	if lost := board.Lost(next); len(lost) > len(board.Lost(&h.Scheme)) && !confirmed {
 		p := conflict(fmt.Sprintf("%d pictures lie at frames that would have none of their own any more, the first at %s. They stay in the record and are left out of what is written out. Change it all the same?", len(lost), frame4(lost[0].Frame)))
 		p.Field = "confirmed"
 		return p
 	}
-	if err := s.store.SetScheme(ctx, in.ID, in.Body.Revision, &next); err != nil {
+	if err := s.store.SetScheme(ctx, s.who(ctx), shot, revision, next); err != nil {
 		return err
 	}
-	s.note(ctx, in.ID, "frames", fmt.Sprintf("Frames %s to %s, %d layers.", frame4(next.First), frame4(next.Last-1), len(next.Layers)), nil)
+	s.note(ctx, shot, "frames", fmt.Sprintf("Frames %s to %s, %d layers.", frame4(next.First), frame4(next.Last-1), len(next.Layers)), nil)
 	return nil
 }

@@ -96,9 +96,8 @@ func named(code, title string) (string, string, error) {
 func (s *Server) rename(ctx context.Context, in *struct {
 	ID   string `path:"id" format:"uuid"`
 	Body struct {
-		Code  string `json:"code" maxLength:"12"`
-		Title string `json:"title" maxLength:"80"`
-		Start string `json:"start_timecode" maxLength:"11" doc:"the timecode of frame 0, as 10:00:00:00"`
+		store.Called
+		Seen *store.Called `json:"seen,omitempty" doc:"as it was seen"`
 	}
 }) (*body[done], error) {
 	code, title, err := named(in.Body.Code, in.Body.Title)
@@ -116,10 +115,11 @@ func (s *Server) rename(ctx context.Context, in *struct {
 		}
 		return nil, s.fail(err)
 	}
-	if err := s.store.Rename(ctx, in.ID, code, title, in.Body.Start); err != nil {
+	is, err := s.store.Rename(ctx, in.ID, in.Body.Seen, store.Called{Code: code, Title: title, Start: in.Body.Start})
+	if err != nil {
 		return nil, s.fail(err)
 	}
-	text := fmt.Sprintf("The shot is %s · %s; frame 0 is %s.", code, title, in.Body.Start)
+	text := fmt.Sprintf("The shot is %s · %s; frame 0 is %s.", is.Code, is.Title, is.Start)
 	s.note(ctx, in.ID, "shot", text, nil)
 	s.changed(in.ID)
 	return said(text), nil

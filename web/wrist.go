@@ -3,6 +3,7 @@ package web
 import (
 	"context"
 	"fmt"
+	"slices"
 
 	"keenarc/core/balance"
 	"keenarc/core/rig"
@@ -33,14 +34,25 @@ func (s *Server) feel(ctx context.Context, in *benchID) (*body[*BenchView], erro
 	for i, a := range v.rig.Axes {
 		joints[a.ID] = q[i]
 	}
-	r := *v.Record
-	r.Felt = append(append([]balance.Felt(nil), r.Felt...), balance.Felt{Joints: joints,
-		WristPose: balance.WristPose{Rotation: balance.Rotation(v.rig.Wrist(q)), ForceN: felt.ForceN, TorqueNM: felt.TorqueNM}})
-	if len(r.Felt) > mostSeen {
-		return nil, conflict("That is more poses than anybody needs. Clear them and begin again.")
-	}
-	r.Load = &v.Package.Load
-	if err := s.store.KeepBalance(ctx, s.who(ctx), in.Package, in.ID, &r); err != nil {
+	one := balance.Felt{Joints: joints, WristPose: balance.WristPose{Rotation: balance.Rotation(v.rig.Wrist(q)), ForceN: felt.ForceN, TorqueNM: felt.TorqueNM}}
+	err = again(func() error {
+		v, err := s.benchOf(ctx, in.ID, in.Package, nil) // as it is by now
+		if err != nil {
+			return err
+		}
+		r := *v.Record
+		r.Felt = append(slices.Clone(r.Felt), one)
+		if len(r.Felt) > mostSeen {
+			return conflict("That is more poses than anybody needs. Clear them and begin again.")
+		}
+		r.Load = &v.Package.Load
+		base := int64(0)
+		if v.Kept != nil {
+			base = v.Kept.Version
+		}
+		return s.store.KeepBalance(ctx, s.who(ctx), in.Package, in.ID, base, &r)
+	})
+	if err != nil {
 		return nil, s.fail(err)
 	}
 	s.everything()

@@ -38,6 +38,31 @@ func (p *Package) Mark(ring string, ringDeg, value float64, off bool) {
 	}
 }
 
+// MarksAt are the marks of a ring that one taken at a position would take the place of: ring
+// positions in degrees and values, one after the other.
+func (p *Package) MarksAt(ring string, ringDeg float64) (out []float64) {
+	add := func(at, value float64) {
+		if math.Abs(at-ringDeg) < sameRing {
+			out = append(out, at, value)
+		}
+	}
+	switch ring {
+	case "iris":
+		for _, m := range p.Iris {
+			add(m.RingDeg, m.TStop)
+		}
+	case "zoom":
+		for _, m := range p.Zoom {
+			add(m.RingDeg, m.FocalMM)
+		}
+	default:
+		for _, m := range p.Marks {
+			add(m.RingDeg, m.DistanceM)
+		}
+	}
+	return out
+}
+
 func marked[M any](list []M, mark M, off bool, at func(M) float64) []M {
 	out := slices.DeleteFunc(slices.Clone(list), func(m M) bool { return math.Abs(at(m)-at(mark)) < sameRing })
 	if !off {

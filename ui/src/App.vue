@@ -18,7 +18,7 @@ const shot = useShot();
 const route = useRoute();
 const theme = useTheme();
 const outbox = useOutbox();
-const lost = computed(() => outbox.refused.filter((q) => q.shot === shot.id));
+const lost = computed(() => outbox.refused.filter((q) => q.shot === shot.id || q.shot === ""));
 const { onKey, onKeyUp, onEscape } = useKeys();
 const open = computed(() => typeof route.params.id === "string");
 
@@ -60,7 +60,7 @@ onBeforeUnmount(() => {
       <div v-if="open && shot.view && (shot.trouble || lost.length)" class="troubles">
         <div v-for="q in lost" :key="q.deed" class="trouble" role="alert" data-test="lost">
           <span>{{ q.text }}</span>
-          <button v-if="q.again" class="btn slim" data-test="again" @click="shot.again(q.deed)">Do it all the same</button>
+          <button v-if="q.again" class="btn slim" data-test="again" @click="'edit' in q ? shot.again(q.deed) : outbox.insist(q.deed)">Do it all the same</button>
           <button class="btn slim" data-test="read" @click="outbox.read(q.deed)">Close</button>
         </div>
         <div v-if="shot.trouble" class="trouble" role="alert">

@@ -66,13 +66,13 @@ export interface paths {
         };
         /** How a camera package is balanced on a machine */
         get: operations["bench"];
-        /** Keep how it is balanced; the one before is not lost */
-        put: operations["keep-bench"];
+        put?: never;
         post?: never;
         delete?: never;
         options?: never;
         head?: never;
-        patch?: never;
+        /** Change how it is balanced, field by field; the record before is not lost */
+        patch: operations["amend-bench"];
         trace?: never;
     };
     "/api/machines/{id}/bench/{package}/back": {
@@ -306,12 +306,12 @@ export interface paths {
         /** A machine's line-ups, the newest first */
         get: operations["line-ups"];
         put?: never;
-        /** A new line-up: it is the machine's from now on */
-        post: operations["line-up"];
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
-        patch?: never;
+        /** A new line-up, the newest but for some fields: it is the machine's from now on */
+        patch: operations["line-up"];
         trace?: never;
     };
     "/api/machines/{id}/marks": {
@@ -427,12 +427,29 @@ export interface paths {
         /** The camera packages */
         get: operations["packages"];
         put?: never;
-        /** Write a camera package: the next version of one, or a new one */
-        post: operations["write-package"];
+        /** Begin a camera package: a copy of one, or with a lens */
+        post: operations["new-package"];
         delete?: never;
         options?: never;
         head?: never;
         patch?: never;
+        trace?: never;
+    };
+    "/api/packages/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /** Write the next version of a package: some of its fields changed */
+        patch: operations["amend-package"];
         trace?: never;
     };
     "/api/packages/{id}/breathing": {
@@ -620,7 +637,8 @@ export interface paths {
         delete?: never;
         options?: never;
         head?: never;
-        patch?: never;
+        /** Write the next version of a machine: some of its fields changed */
+        patch: operations["amend-rig"];
         trace?: never;
     };
     "/api/rigs/{id}/back": {
@@ -888,13 +906,13 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
-        /** Change layers, frames and holds; asked about where pictures lie */
-        put: operations["frame-scheme"];
+        put?: never;
         post?: never;
         delete?: never;
         options?: never;
         head?: never;
-        patch?: never;
+        /** Change layers, frames and holds, field by field; asked about where pictures lie */
+        patch: operations["frame-scheme"];
         trace?: never;
     };
     "/api/shots/{id}/frames/undo": {
@@ -923,13 +941,13 @@ export interface paths {
         };
         /** How the track lies */
         get: operations["ground"];
-        /** Change how the track lies */
-        put: operations["write-ground"];
+        put?: never;
         post?: never;
         delete?: never;
         options?: never;
         head?: never;
-        patch?: never;
+        /** Change how the track lies, field by field */
+        patch: operations["amend-ground"];
         trace?: never;
     };
     "/api/shots/{id}/ground/back": {
@@ -1010,14 +1028,14 @@ export interface paths {
         };
         /** The running order against the clock */
         get: operations["order"];
-        /** Change the running order */
-        put: operations["write-order"];
+        put?: never;
         /** Begin the running order of a day */
         post: operations["begin-order"];
         delete?: never;
         options?: never;
         head?: never;
-        patch?: never;
+        /** Change the running order, field by field */
+        patch: operations["amend-order"];
         trace?: never;
     };
     "/api/shots/{id}/order/back": {
@@ -1131,13 +1149,13 @@ export interface paths {
         };
         /** Fixed points, and how the rig has moved */
         get: operations["points"];
-        /** Name fixed points, or take some away */
-        put: operations["name-points"];
+        put?: never;
         post?: never;
         delete?: never;
         options?: never;
         head?: never;
-        patch?: never;
+        /** Name fixed points, or take some away */
+        patch: operations["amend-points"];
         trace?: never;
     };
     "/api/shots/{id}/points/back": {
@@ -1218,13 +1236,13 @@ export interface paths {
         };
         /** The wiring from the supply to every device */
         get: operations["power"];
-        /** Change the wiring */
-        put: operations["write-power"];
+        put?: never;
         post?: never;
         delete?: never;
         options?: never;
         head?: never;
-        patch?: never;
+        /** Change the wiring, field by field */
+        patch: operations["amend-power"];
         trace?: never;
     };
     "/api/shots/{id}/power/back": {
@@ -1529,6 +1547,14 @@ export interface components {
             /** Format: double */
             within_ppm: number;
         };
+        "Amend-rigRequest": {
+            changes: components["schemas"]["Field"][];
+            /** @description what was changed, and why */
+            says?: string;
+        };
+        Amended: {
+            changes: components["schemas"]["Field"][];
+        };
         Analysis: {
             at: number[];
             remedies: components["schemas"]["Remedy"][];
@@ -1706,11 +1732,6 @@ export interface components {
             /** Format: int64 */
             base: number;
         };
-        BalanceRow: {
-            /** Format: date-time */
-            at: string;
-            by: components["schemas"]["Person"];
-        };
         Base: {
             /** Format: int64 */
             feet: number;
@@ -1782,7 +1803,7 @@ export interface components {
         BenchView: {
             crane_of?: components["schemas"]["Crane"];
             head?: components["schemas"]["Head"];
-            kept?: components["schemas"]["BalanceRow"];
+            kept?: components["schemas"]["PastSettled"];
             machine: string;
             name: string;
             next?: {
@@ -1894,6 +1915,12 @@ export interface components {
             name: string;
             /** Format: double */
             radius_m?: number;
+        };
+        Called: {
+            code: string;
+            /** @description the timecode of frame 0, as 10:00:00:00 */
+            start_timecode: string;
+            title: string;
         };
         Camera: {
             /** Format: int64 */
@@ -2251,6 +2278,17 @@ export interface components {
             rotation: number[][];
             torque_nm: number[];
         };
+        Field: {
+            /** @description names of fields from the outside in; in a list of things with an id, the id */
+            at: string[];
+            /** @description left out: it is taken out */
+            is?: unknown;
+            /**
+             * Format: int64
+             * @description the version of the document in which it was seen
+             */
+            seen: number;
+        };
         Fixed: {
             id: string;
             name: string;
@@ -2262,6 +2300,8 @@ export interface components {
             exposure: string;
         };
         "Frame-noteRequest": {
+            /** @description the note as it was seen */
+            seen?: string;
             text: string;
         };
         "Frame-pathRequest": {
@@ -2272,6 +2312,11 @@ export interface components {
              * @description of the newer path
              */
             version: number;
+        };
+        "Frame-schemeRequest": {
+            changes: components["schemas"]["Field"][];
+            /** @description pictures may lie outside of the new scheme */
+            confirmed?: boolean;
         };
         FrameCell: {
             /**
@@ -2707,15 +2752,6 @@ export interface components {
             chains?: components["schemas"]["Chain"][];
             marks?: components["schemas"]["Mark"][];
         };
-        LineUpOfBody: {
-            axes: {
-                [key: string]: components["schemas"]["DayAxis"];
-            };
-            chains?: components["schemas"]["Chain"][];
-            marks?: components["schemas"]["Mark"][];
-            /** @description the line-up that it was made of, by its id; none: there was none */
-            on?: string;
-        };
         LineUpRow: {
             /** Format: date-time */
             at: string;
@@ -2723,6 +2759,11 @@ export interface components {
             id: string;
             line_up: components["schemas"]["LineUp"];
             machine: string;
+            /**
+             * Format: int64
+             * @description its number among the machine's, from 1
+             */
+            version: number;
         };
         Link: {
             /** @enum {string} */
@@ -2878,10 +2919,10 @@ export interface components {
             };
             /** @description the newest, as far as it fits; none: as described */
             line_up?: components["schemas"]["LineUpRow"];
+            /** Format: int64 */
+            line_ups: number;
             /** @description what of it does not fit this version */
             misfit?: string;
-            /** @description its id; a change is made on it */
-            newest_line_up?: string;
             /** @description with the limits of its line-up */
             rig: components["schemas"]["Rig"];
             /** @description what is drawn of it alone */
@@ -3022,9 +3063,6 @@ export interface components {
             px: number;
             says: string;
         };
-        "Name-pointsRequest": {
-            fixed: components["schemas"]["Fixed"][];
-        };
         "Name-versionRequest": {
             name: string;
             /**
@@ -3037,12 +3075,15 @@ export interface components {
             says: string;
             what: string;
         };
-        NewSchemeBody: {
-            /** @description pictures may lie outside of the new scheme */
-            confirmed?: boolean;
-            /** Format: int64 */
-            revision: number;
-            scheme: components["schemas"]["Scheme"];
+        "New-packageRequest": {
+            /**
+             * Format: uuid
+             * @description the package that it begins as
+             */
+            copy?: string;
+            lens?: components["schemas"]["Package"];
+            load?: components["schemas"]["Hung"];
+            name: string;
         };
         NewerPath: {
             /** Format: int64 */
@@ -3406,6 +3447,13 @@ export interface components {
             /** Format: double */
             worst_share: number;
         };
+        PastSettled: {
+            /** Format: date-time */
+            at: string;
+            by: components["schemas"]["Person"];
+            /** Format: int64 */
+            version: number;
+        };
         Path: {
             base: {
                 [key: string]: number;
@@ -3731,6 +3779,8 @@ export interface components {
             type: string;
             /** @description whether it was stored is not known; the next look says it */
             uncertain?: boolean;
+            /** Format: int64 */
+            version?: number;
             want?: string;
             wrong?: string;
         };
@@ -3853,6 +3903,8 @@ export interface components {
         };
         RenameRequest: {
             code: string;
+            /** @description as it was seen */
+            seen?: components["schemas"]["Called"];
             /** @description the timecode of frame 0, as 10:00:00:00 */
             start_timecode: string;
             title: string;
@@ -4167,6 +4219,11 @@ export interface components {
         "Set-thresholdRequest": {
             /** Format: double */
             px: number;
+            /**
+             * Format: double
+             * @description what it was seen to be
+             */
+            seen?: number;
         };
         Settled: {
             /** @description from and to, as the arm's axis counts */
@@ -4995,23 +5052,6 @@ export interface components {
             free_n?: number;
             joint: string;
         };
-        "Write-packageRequest": {
-            /** Format: int64 */
-            base: number;
-            /**
-             * Format: uuid
-             * @description the package that a new one begins as
-             */
-            copy?: string;
-            /**
-             * Format: uuid
-             * @description left out: a new one
-             */
-            id?: string;
-            lens?: components["schemas"]["Package"];
-            load?: components["schemas"]["Hung"];
-            name: string;
-        };
         "Write-rigRequest": {
             /**
              * Format: int64
@@ -5230,11 +5270,9 @@ export interface operations {
             };
         };
     };
-    "keep-bench": {
+    "amend-bench": {
         parameters: {
             query?: {
-                /** @description when what this was made on was kept; a newer one is not overwritten */
-                after?: string;
                 /** @description the package's version that this was seen of; 0: not said */
                 version?: number;
             };
@@ -5247,7 +5285,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["Settled"];
+                "application/json": components["schemas"]["Amended"];
             };
         };
         responses: {
@@ -5751,7 +5789,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["LineUpOfBody"];
+                "application/json": components["schemas"]["Amended"];
             };
         };
         responses: {
@@ -6031,7 +6069,7 @@ export interface operations {
             };
         };
     };
-    "write-package": {
+    "new-package": {
         parameters: {
             query?: never;
             header?: never;
@@ -6040,7 +6078,42 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["Write-packageRequest"];
+                "application/json": components["schemas"]["New-packageRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CameraPackage"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "amend-package": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Amended"];
             };
         };
         responses: {
@@ -6435,6 +6508,41 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["Write-rigRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RigSheet"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "amend-rig": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Amend-rigRequest"];
             };
         };
         responses: {
@@ -7051,7 +7159,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["NewSchemeBody"];
+                "application/json": components["schemas"]["Frame-schemeRequest"];
             };
         };
         responses: {
@@ -7137,11 +7245,9 @@ export interface operations {
             };
         };
     };
-    "write-ground": {
+    "amend-ground": {
         parameters: {
-            query?: {
-                revision?: number;
-            };
+            query?: never;
             header?: never;
             path: {
                 id: string;
@@ -7150,7 +7256,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["Ground"];
+                "application/json": components["schemas"]["Amended"];
             };
         };
         responses: {
@@ -7367,11 +7473,9 @@ export interface operations {
             };
         };
     };
-    "write-order": {
+    "begin-order": {
         parameters: {
-            query?: {
-                revision?: number;
-            };
+            query?: never;
             header?: never;
             path: {
                 id: string;
@@ -7380,7 +7484,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["Order"];
+                "application/json": components["schemas"]["OrderBegin"];
             };
         };
         responses: {
@@ -7404,7 +7508,7 @@ export interface operations {
             };
         };
     };
-    "begin-order": {
+    "amend-order": {
         parameters: {
             query?: never;
             header?: never;
@@ -7415,7 +7519,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["OrderBegin"];
+                "application/json": components["schemas"]["Amended"];
             };
         };
         responses: {
@@ -7668,11 +7772,9 @@ export interface operations {
             };
         };
     };
-    "name-points": {
+    "amend-points": {
         parameters: {
-            query?: {
-                revision?: number;
-            };
+            query?: never;
             header?: never;
             path: {
                 id: string;
@@ -7681,7 +7783,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["Name-pointsRequest"];
+                "application/json": components["schemas"]["Amended"];
             };
         };
         responses: {
@@ -7901,11 +8003,9 @@ export interface operations {
             };
         };
     };
-    "write-power": {
+    "amend-power": {
         parameters: {
-            query?: {
-                revision?: number;
-            };
+            query?: never;
             header?: never;
             path: {
                 id: string;
@@ -7914,7 +8014,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["Power"];
+                "application/json": components["schemas"]["Amended"];
             };
         };
         responses: {

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 import { computed } from "vue";
+import FieldInput from "../shell/FieldInput.vue";
 
 // Boxes between keyframes: how long each leg takes, or how it is joined. What has no room
 // is left out; fewer frames in the window give it room.
@@ -17,7 +18,7 @@ const legs = computed(() => props.frames.slice(0, -1).flatMap((a, i) => {
     <template v-for="l in legs" :key="l.i">
       <select v-if="kinds" class="leg" :style="{ left: l.at - 36 + 'px', width: '72px' }" :value="kinds.own[l.i] ?? ''" :aria-label="`How leg ${l.i + 1} is joined`" :data-test="`leg-kind-${l.i}`"
         @change="emit('kind', l.i, ($event.target as HTMLSelectElement).value)" @pointerdown.stop><option value="">as axis</option><option v-for="k in kinds.all" :key="k">{{ k }}</option></select>
-      <input v-else class="leg" :style="{ left: l.at - 24 + 'px', width: '46px' }" :value="l.n" inputmode="decimal" :aria-label="`Travel time of leg ${l.i + 1} in frames`" title="travel time: frames, or as 2.5 s" :data-test="`leg-${l.i}`"
+      <FieldInput v-else class="leg" :style="{ left: l.at - 24 + 'px', width: '46px' }" :value="l.n" inputmode="decimal" :aria-label="`Travel time of leg ${l.i + 1} in frames`" title="travel time: frames, or as 2.5 s" :data-test="`leg-${l.i}`"
         @change="emit('time', l.i, ($event.target as HTMLInputElement).value, $event.target as HTMLInputElement)" @keydown.enter="($event.target as HTMLInputElement).blur()" />
     </template>
   </div>

@@ -21,12 +21,12 @@ const route = useRoute();
 // What was made here and where it is; never more than is known.
 const kept = computed(() => {
   const n = outbox.count;
-  if (outbox.offline) return { text: `${n} ${n === 1 ? "edit waits" : "edits wait"}: the application does not answer`, tone: "over" };
+  if (outbox.offline) return { text: `${n} ${n === 1 ? "change waits" : "changes wait"}: the application does not answer`, tone: "over" };
   const long = live.now?.computing?.[0];
   if (long) return { text: `working out ${long.says}, ${Math.round((Date.now() - long.since_ms) / 1000)} s${long.waits ? ": waits for its turn" : long.share ? `, ${Math.floor(100 * long.share)} % done` : ""} …`, tone: "" };
   if (n > 0 || shot.saving > 0) return { text: "saving …", tone: "" };
-  const lost = outbox.refused.filter((q) => q.shot === shot.id).length;
-  if (lost > 0) return { text: `${lost} ${lost === 1 ? "edit" : "edits"} not made: see below`, tone: "over" };
+  const lost = outbox.refused.filter((q) => q.shot === shot.id || q.shot === "").length;
+  if (lost > 0) return { text: `${lost} ${lost === 1 ? "change" : "changes"} not made: see below`, tone: "over" };
   if (shot.said) return { text: shot.said, tone: "" };
   if (live.lost) return { text: "the application does not answer", tone: "over" };
   const t = shot.tried.length;

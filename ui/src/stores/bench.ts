@@ -1,12 +1,16 @@
 import { defineStore } from "pinia";
 import { computed, ref, shallowRef } from "vue";
 import { api, sentence, type BenchView, type CameraPackage, type Settled } from "../api/client";
+import { differs, type FieldChange } from "./documents";
+import { useOutbox } from "./outbox";
 import { useShot } from "./shot";
+import type { Kept } from "./site";
 
-// The balance bench: a camera package on a machine. Every change is kept whole, and can be
-// taken back.
+// The balance bench: a camera package on a machine. Fields of its record are changed one by one,
+// and what was changed can be taken back.
 export const useBench = defineStore("bench", () => {
   const shot = useShot();
+  const outbox = useOutbox();
   const packages = shallowRef<CameraPackage[]>([]);
   const view = shallowRef<BenchView | null>(null);
   const said = ref({ text: "", tone: "quiet" });
@@ -25,63 +29,96 @@ export const useBench = defineStore("bench", () => {
     if (view.value && (view.value.machine !== machine || view.value.package.id !== id)) view.value = null;
     const r = await api.GET("/api/machines/{id}/bench/{package}", { params: { path: { id: machine, package: id } } }).catch(() => ({ data: undefined, error: undefined }));
     if (asked !== key) return;
-    if (r.data) view.value = r.data;
+    if (r.data) take(r.data);
     else said.value = { text: sentence(r.error), tone: "over" };
   }
-  // One change after another, each on what the one before came to.
-  type Change = Partial<Settled> | ((was: Settled) => Partial<Settled>);
+  // What is shown is never older than what was.
+  function take(v: BenchView): void {
+    const was = view.value;
+    if (was && was.machine === v.machine && was.package.id === v.package.id && ((v.kept?.version ?? 0) < (was.kept?.version ?? 0) || v.package.version < was.package.version)) return;
+    view.value = v;
+    outbox.show("bench", [v.machine, v.package.id], v.kept?.version ?? 0);
+    outbox.show("package", [v.package.id], v.package.version);
+  }
+  // One or the other field; or what comes of what there is then, for lists that one adds to.
   let line: Promise<unknown> = Promise.resolve();
-  function keep(change: Change, text = "Kept."): Promise<boolean> {
-    const next = line.then(() => keepNow(change, text));
+  function keep(change: Partial<Settled> | ((was: Settled) => Partial<Settled>), text = "Kept."): Promise<boolean> {
+    const write = async (c: Partial<Settled>): Promise<boolean> => {
+      const v = view.value;
+      if (!v) return false;
+      const seen = outbox.seen("bench", [v.machine, v.package.id]) ?? 0;
+      return (await amend(differs(v.record, { ...v.record, ...c }).map((d) => ({ ...d, seen })), text)) === "kept";
+    };
+    if (typeof change !== "function") return write(change);
+    const next = line.then(async () => {
+      await outbox.settled();
+      return view.value ? write(change(view.value.record)) : false;
+    });
     line = next.catch(() => false);
     return next;
   }
-  async function keepNow(of: Change, text: string): Promise<boolean> {
+  async function amend(changes: FieldChange[], text = "Kept."): Promise<Kept> {
     const v = view.value;
-    if (!v) return false;
-    const change = typeof of === "function" ? of(v.record) : of;
-    const r = await api.PUT("/api/machines/{id}/bench/{package}", { params: { path: { id: v.machine, package: v.package.id }, query: { after: v.kept?.at, version: v.package.version } }, body: { ...v.record, ...change } })
-      .catch(() => ({ data: undefined, error: undefined }));
+    if (!v) return "wrong";
+    if (changes.length === 0 && v.kept) { said.value = { text, tone: "good" }; return "kept"; }
+    const a = await outbox.amend("bench", [v.machine, v.package.id], changes, { done: text, given: { version: v.package.version } });
+    const answer = a.data ? "kept" : a.stale ? "stale" : "wrong";
+    if (view.value?.machine !== v.machine || view.value.package.id !== v.package.id) return answer;
+    if (a.data) take(a.data);
+    else await open(v.machine, v.package.id);
+    said.value = a.data ? { text, tone: "good" } : { text: a.stale ? "Not kept: see below." : a.text, tone: "over" };
+    return answer;
+  }
+  // A command goes after what was typed before it.
+  async function command(f: (p: { path: { id: string; package: string } }) => Promise<{ data?: BenchView; error?: unknown }>, text: string): Promise<void> {
+    const v = view.value;
+    if (!v) return;
+    if (!await outbox.settled()) { said.value = { text: "The application does not answer; what was typed waits. This is not done.", tone: "over" }; return; }
+    const r = await f({ path: { id: v.machine, package: v.package.id } }).catch(() => ({ data: undefined, error: undefined }));
     said.value = r.data ? { text, tone: "good" } : { text: sentence(r.error), tone: "over" };
-    if (r.data) view.value = r.data;
-    else if (said.value.text.startsWith("Somebody else")) await open(v.machine, v.package.id);
-    return !!r.data;
+    if (r.data) take(r.data);
   }
-  async function back(): Promise<void> {
-    const v = view.value;
-    if (!v) return;
-    const r = await api.POST("/api/machines/{id}/bench/{package}/back", { params: { path: { id: v.machine, package: v.package.id } } }).catch(() => ({ data: undefined, error: undefined }));
-    said.value = r.data ? { text: "Taken back.", tone: "good" } : { text: sentence(r.error), tone: "over" };
-    if (r.data) view.value = r.data;
-  }
+  const back = (): Promise<void> => command((params) => api.POST("/api/machines/{id}/bench/{package}/back", { params }), "Taken back.");
   // The tilt's soft limit is drawn in to where the camera's bulk would touch.
-  async function trim(): Promise<void> {
-    const v = view.value;
-    if (!v) return;
-    const r = await api.POST("/api/machines/{id}/bench/{package}/trim", { params: { path: { id: v.machine, package: v.package.id } } }).catch(() => ({ data: undefined, error: undefined }));
-    said.value = r.data ? { text: "The soft limit is drawn in, in today's line-up.", tone: "good" } : { text: sentence(r.error), tone: "over" };
-    if (r.data) view.value = r.data;
+  const trim = (): Promise<void> => command((params) => api.POST("/api/machines/{id}/bench/{package}/trim", { params }), "The soft limit is drawn in, in today's line-up.");
+  // An arm's wrist is read where it stands.
+  const feel = (): Promise<void> => command((params) => api.POST("/api/machines/{id}/bench/{package}/feel", { params }), "Read.");
+  // Writes the package that is open, its fields that were changed; or a copy of it under another
+  // name.
+  async function write(changes: FieldChange[]): Promise<Kept> {
+    const p = view.value?.package;
+    if (!p) return "wrong";
+    if (changes.length === 0) return "kept";
+    const a = await outbox.amend("package", [p.id], changes, { done: "The package is written." });
+    if (a.data) await written(a.data);
+    else {
+      await open(view.value?.machine ?? "", p.id);
+      said.value = { text: a.text, tone: "over" };
+    }
+    return a.data ? "kept" : a.stale ? "stale" : "wrong";
   }
-  // Writes the package that is open, or a copy of it under another name.
-  async function write(body: { name: string; load?: CameraPackage["load"]; lens?: CameraPackage["lens"] }, copy: boolean): Promise<boolean> {
+  async function copy(body: { name: string; load?: CameraPackage["load"] }): Promise<boolean> {
     const p = view.value?.package;
     if (!p) return false;
-    const r = await api.POST("/api/packages", { body: copy ? { ...body, base: 0, copy: p.id } : { ...body, base: p.version, id: p.id } }).catch(() => ({ data: undefined, error: undefined }));
-    if (!r.data) { said.value = { text: sentence(r.error), tone: "over" }; return false; }
+    const r = await api.POST("/api/packages", { body: { ...body, copy: p.id } }).catch(() => ({ data: undefined, error: undefined }));
+    if (r.data) await written(r.data);
+    else said.value = { text: sentence(r.error), tone: "over" };
+    return !!r.data;
+  }
+  async function written(p: CameraPackage): Promise<void> {
     await list();
-    picked.value = r.data.id;
-    await open(view.value?.machine ?? "", r.data.id);
-    said.value = { text: `${r.data.name}, version ${r.data.version}, is written.`, tone: "good" };
-    return true;
+    picked.value = p.id;
+    await open(view.value?.machine ?? "", p.id);
+    said.value = { text: `${p.name}, version ${p.version}, is written.`, tone: "good" };
   }
   // The first package there is: the camera that the shot has.
   async function begin(): Promise<void> {
     const lens = shot.view?.lens;
     if (!lens) return;
-    const r = await api.POST("/api/packages", { body: { base: 0, name: lens.name, lens, load: { pieces: [] } } }).catch(() => ({ data: undefined, error: undefined }));
+    const r = await api.POST("/api/packages", { body: { name: lens.name, lens, load: { pieces: [] } } }).catch(() => ({ data: undefined, error: undefined }));
     if (!r.data) { said.value = { text: sentence(r.error), tone: "over" }; return; }
     await list();
     picked.value = r.data.id;
   }
-  return { packages, view, said, picked, pack, list, open, keep, back, trim, write, begin };
+  return { packages, view, said, picked, pack, list, open, keep, amend, back, trim, feel, write, copy, begin };
 });

@@ -1,8 +1,10 @@
 import { defineStore } from "pinia";
 import { computed, ref, shallowRef, watch } from "vue";
-import { api, sentence, type Cell, type FrameLayer, type FramesView, type Scheme } from "../api/client";
+import { api, sentence, type Cell, type FrameLayer, type FramesView } from "../api/client";
 import { useAsk } from "../shell/ask";
+import type { FieldChange } from "./documents";
 import { useLive } from "./live";
+import { useOutbox } from "./outbox";
 import { four, useShot } from "./shot";
 
 type Answer = { data?: FramesView; error?: unknown };
@@ -11,6 +13,7 @@ type Answer = { data?: FramesView; error?: unknown };
 export const useFrames = defineStore("frames", () => {
   const shot = useShot();
   const live = useLive();
+  const outbox = useOutbox();
   const ask = useAsk();
   const view = shallowRef<FramesView | null>(null);
   const of = ref("");
@@ -123,20 +126,18 @@ export const useFrames = defineStore("frames", () => {
   const goOn = async (version: number, go_on: boolean): Promise<void> => {
     take(await api.POST("/api/shots/{id}/frames/path", { ...path(), body: { version, go_on } }).catch(nothing));
   };
-  const note = async (frame: number, text: string): Promise<void> => {
-    take(await api.PUT("/api/shots/{id}/frames/notes/{frame}", { params: { path: { id: shot.id, frame } }, body: { text } }).catch(nothing));
+  const note = async (frame: number, text: string, seen: string): Promise<void> => {
+    take(await api.PUT("/api/shots/{id}/frames/notes/{frame}", { params: { path: { id: shot.id, frame } }, body: { text, seen } }).catch(nothing));
   };
   const begin = async (every: number): Promise<void> => {
     if (take(await api.POST("/api/shots/{id}/frames", { ...path(), body: { every } }).catch(nothing))) await shot.reload();
   };
-  // Changes the scheme; "ask" means that pictures would lose their cell: asked first.
-  async function change(scheme: Scheme, confirmed = false): Promise<{ said: string; ask: boolean }> {
-    const r = await api.PUT("/api/shots/{id}/frames/scheme", { ...path(), body: { revision: view.value?.revision ?? 0, scheme, confirmed } }).catch(nothing);
-    if (r.data) {
-      take(r);
-      return { said: "", ask: false };
-    }
-    return { said: sentence(r.error), ask: (r.error as { field?: string } | undefined)?.field === "confirmed" };
+  // Changes fields of the scheme; "ask" means that pictures would lose their cell: asked first.
+  async function change(changes: FieldChange[], confirmed = false): Promise<{ said: string; ask: boolean; stale: boolean }> {
+    const a = await outbox.amend("scheme", [shot.id], changes, { shot: shot.id, done: "Layers and frames are changed.", given: { confirmed } });
+    if (a.data) take({ data: a.data });
+    else if (a.stale) await load();
+    return { said: a.text, ask: a.field === "confirmed", stale: a.stale };
   }
   return { view, selected, editing, there, current, unsure, pressed, sheet, open, now, state, says, layer, name, cell, load, next, command, undo, answer, goOn, note, begin, change };
 });

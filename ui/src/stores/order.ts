@@ -1,21 +1,16 @@
 import { defineStore } from "pinia";
 import { computed } from "vue";
-import { api, type OrderDoc, type OrderStep, type OrderView, type Setup } from "../api/client";
+import { api, type OrderDoc, type OrderStep, type Setup } from "../api/client";
 import { siteSheet } from "./site";
 
 // The running order against the clock. It is asked for anew while it is looked at, since
 // the clock goes on.
 export const useOrder = defineStore("order", () => {
-  const site = siteSheet<OrderView>((id) => api.GET("/api/shots/{id}/order", { params: { path: { id } } }));
+  const site = siteSheet("order", (id) => api.GET("/api/shots/{id}/order", { params: { path: { id } } }), (v) => v.order);
   const { view, shot, picked } = site; // picked: the step that is looked at
   const step = computed<OrderStep | undefined>(() => view.value?.order?.steps?.find((s) => s.id === picked.value));
   const at = computed(() => ({ params: { path: { id: shot.value } } }));
-  function write(change: Partial<OrderDoc>, text = "Kept."): Promise<boolean> {
-    return site.ask(() => {
-      const v = view.value as OrderView;
-      return api.PUT("/api/shots/{id}/order", { params: { path: { id: shot.value }, query: { revision: v.revision } }, body: { ...(v.order as OrderDoc), ...change } });
-    }, text);
-  }
+  const write = (change: Partial<OrderDoc>, text = "Kept."): Promise<boolean> => site.write({ ...(view.value?.order as OrderDoc), ...change }, text);
   // One step is changed, added (no such id yet) or taken out.
   function change(s: OrderStep): Promise<boolean> {
     const list = view.value?.order?.steps ?? [];

@@ -6,17 +6,12 @@ import { siteSheet } from "./site";
 // The wiring of a shot's place, from the supply to every device. What was never kept is a
 // proposal out of the rig book.
 export const usePower = defineStore("power", () => {
-  const site = siteSheet<PowerView>((id) => api.GET("/api/shots/{id}/power", { params: { path: { id } } }));
+  const site = siteSheet("power", (id) => api.GET("/api/shots/{id}/power", { params: { path: { id } } }), (v) => v.power);
   const { view, shot, picked } = site;
   const at = computed(() => ({ params: { path: { id: shot.value } } }));
   const nodes = computed<PowerNode[]>(() => view.value?.power.nodes ?? []);
   const node = computed(() => nodes.value.find((n) => n.id === picked.value));
-  function write(change: Partial<PowerView["power"]>, text = "Kept."): Promise<boolean> {
-    return site.ask(() => {
-      const v = view.value as PowerView;
-      return api.PUT("/api/shots/{id}/power", { params: { path: { id: shot.value }, query: { revision: v.revision } }, body: { ...v.power, ...change } });
-    }, text);
-  }
+  const write = (change: Partial<PowerView["power"]>, text = "Kept."): Promise<boolean> => site.write({ ...(view.value as PowerView).power, ...change }, text);
   function change(n: PowerNode): Promise<boolean> {
     return write({ nodes: nodes.value.some((x) => x.id === n.id) ? nodes.value.map((x) => (x.id === n.id ? n : x)) : [...nodes.value, n] });
   }

@@ -81,6 +81,7 @@ export const useShot = defineStore("shot", () => {
       place(v.id);
     }
     view.value = view.value?.id === v.id ? keep(view.value, v) : v;
+    outbox.show("shot", [v.id], v.revision);
     exact.value = null;
     lookExactly();
   }
@@ -262,7 +263,7 @@ export const useShot = defineStore("shot", () => {
   async function again(deed: string): Promise<void> {
     const q = outbox.refused.find((w) => w.deed === deed);
     outbox.read(deed);
-    if (q && q.shot === id.value) await edit(q.edit, q.done);
+    if (q && "edit" in q && q.shot === id.value) await edit(q.edit, q.done);
   }
 
   // A plan that was slowed leaves its passes faster than it: they can follow.

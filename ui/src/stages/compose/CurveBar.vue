@@ -4,6 +4,7 @@ import type { Edit } from "../../api/client";
 import { curves, ends as endings, laws, longestMove, symbols } from "../../api/rules";
 import { four, useShot } from "../../stores/shot";
 import { readNumber } from "../../shell/numbers";
+import FieldInput from "../../shell/FieldInput.vue";
 
 // How the selected axis is joined: the whole of it, the leg under the playhead, and what its
 // keyframe there has.
@@ -114,13 +115,13 @@ const blur = (e: KeyboardEvent): void => (e.target as HTMLInputElement).blur();
 </script>
 
 <template>
-  <label v-if="key">keyframe at <input class="field num" :value="short(key.frame)" inputmode="decimal" data-test="key-frame" @change="setFrame" @keydown.enter="blur" /></label>
+  <label v-if="key">keyframe at <FieldInput class="field num" :value="short(key.frame)" inputmode="decimal" data-test="key-frame" @change="setFrame" @keydown.enter="blur" /></label>
   <label><span class="who" :title="shot.selected?.name">{{ shot.selected?.name }}</span> runs
     <select class="field" data-test="kind" :value="track?.kind" @change="setKind"><option v-for="k in curves"
       :key="k">{{ k }}</option></select></label>
   <label v-if="ends.length">ends <select class="field" :value="track?.ends || ends[0]" @change="setEnds"><option v-for="k in ends"
     :key="k">{{ k }}</option></select></label>
-  <label v-if="track?.kind === 'linear'">blend <input class="field num" :value="track.blend ?? 0" inputmode="decimal"
+  <label v-if="track?.kind === 'linear'">blend <FieldInput class="field num" :value="track.blend ?? 0" inputmode="decimal"
     @change="setBlend" /> frames</label>
   <label v-if="segment >= 0 && !track?.blend">leg
     <select class="field" data-test="leg" :value="segmentKind" @change="setSegment"><option value="">as axis</option><option v-for="k in curves"
@@ -128,25 +129,25 @@ const blur = (e: KeyboardEvent): void => (e.target as HTMLInputElement).blur();
   <template v-if="segment >= 0 && legKind === 'ramp'">
     <label>by <select class="field" data-test="law" :value="ramp?.law ?? 'trapezoid'" @change="setRamp('law', $event)"><option v-for="l in laws"
       :key="l">{{ l }}</option></select></label>
-    <label>ramp in <input class="field num" data-test="ramp-in" :value="short(ramp?.in ?? third)"
+    <label>ramp in <FieldInput class="field num" data-test="ramp-in" :value="short(ramp?.in ?? third)"
       :title="`frames, or as 0.5 s, or as 40 ${unit}/s²`" @change="setRamp('in', $event)" @keydown.enter="blur" /></label>
-    <label>out <input class="field num" data-test="ramp-out" :value="short(ramp?.out ?? third)"
+    <label>out <FieldInput class="field num" data-test="ramp-out" :value="short(ramp?.out ?? third)"
       :title="`frames, or as 0.5 s, or as 40 ${unit}/s²`" @change="setRamp('out', $event)" @keydown.enter="blur" /> frames</label>
   </template>
   <template v-if="has('tcb')">
-    <label v-for="w in (['tension', 'continuity', 'bias'] as const)" :key="w">{{ w }} <input class="field num" :data-test="w" :value="short(key?.[w])"
+    <label v-for="w in (['tension', 'continuity', 'bias'] as const)" :key="w">{{ w }} <FieldInput class="field num" :data-test="w" :value="short(key?.[w])"
       inputmode="decimal" title="−1 to 1" @change="setOne(w, $event)" @keydown.enter="blur" /></label>
   </template>
   <template v-if="has('quintic')">
-    <label>slope <input class="field num" data-test="slope" :value="short(key?.slope)" inputmode="decimal" @change="setOne('slope', $event)"
+    <label>slope <FieldInput class="field num" data-test="slope" :value="short(key?.slope)" inputmode="decimal" @change="setOne('slope', $event)"
       @keydown.enter="blur" /> {{ unit }}/frame</label>
-    <label>bend <input class="field num" data-test="acceleration" :value="short(key?.acceleration)" inputmode="decimal"
+    <label>bend <FieldInput class="field num" data-test="acceleration" :value="short(key?.acceleration)" inputmode="decimal"
       @change="setOne('acceleration', $event)" @keydown.enter="blur" /> {{ unit }}/frame²</label>
   </template>
   <template v-if="has('handles')">
-    <label>handle behind <input class="field pair" data-test="handle-in" :value="handle('in')" placeholder="usual"
+    <label>handle behind <FieldInput class="field pair" data-test="handle-in" :value="handle('in')" placeholder="usual"
       :title="`frames and ${unit} from the keyframe, as −8 2.5; empty: a third of the leg`" @change="setHandle('in', $event)" @keydown.enter="blur" /></label>
-    <label>ahead <input class="field pair" data-test="handle-out" :value="handle('out')" placeholder="usual"
+    <label>ahead <FieldInput class="field pair" data-test="handle-out" :value="handle('out')" placeholder="usual"
       :title="`frames and ${unit} from the keyframe, as 8 2.5; empty: a third of the leg`" @change="setHandle('out', $event)" @keydown.enter="blur" /></label>
   </template>
 </template>

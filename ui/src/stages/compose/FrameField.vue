@@ -2,6 +2,7 @@
 import { longestMove } from "../../api/rules";
 import { useShot } from "../../stores/shot";
 import { readNumber } from "../../shell/numbers";
+import FieldInput from "../../shell/FieldInput.vue";
 
 // The playhead's frame, to be typed; apart, so that scrubbing draws nothing else.
 const shot = useShot();
@@ -15,7 +16,7 @@ function setFrame(e: Event): void {
 </script>
 
 <template>
-  <label>frame <input class="field num" data-test="frame" inputmode="numeric" :value="shot.frame" @change="setFrame"
+  <label>frame <FieldInput class="field num" data-test="frame" inputmode="numeric" :value="shot.frame" @change="setFrame"
     @keydown.enter="($event.target as HTMLInputElement).blur()" /></label>
 </template>
 

@@ -9,6 +9,7 @@ import { useNudge } from "../../stores/nudge";
 import { useOutbox } from "../../stores/outbox";
 import { useShot } from "../../stores/shot";
 import { readNumber } from "../../shell/numbers";
+import FieldInput from "../../shell/FieldInput.vue";
 
 const shot = useShot();
 const outbox = useOutbox();
@@ -81,11 +82,11 @@ async function pick(): Promise<void> {
     <CurveBar v-else />
     <label><select class="field" data-test="rate" aria-label="Rate" title="the rate of the shot" :value="rate" @change="setRate"><option v-for="r in rates" :key="r"
       :value="r">{{ rateName(r) }}</option></select></label>
-    <label>clock × <input class="field num" data-test="factor" :value="factor"
+    <label>clock × <FieldInput class="field num" data-test="factor" :value="factor"
       title="a factor, as 1, 0.5 or 1/3, or frames per second, as 8 fps" @change="setFactor"
       @keydown.enter="($event.target as HTMLInputElement).blur()" /></label>
-    <span v-if="runs" class="runs">run-up <input class="field short" inputmode="numeric" data-test="run-up" aria-label="Run-up in frames" :value="shot.view.path.run_up" @change="(e) => setRun(e, 'run_up')" />
-      run-out <input class="field short" inputmode="numeric" data-test="run-out" aria-label="Run-out in frames" :value="shot.view.path.run_out" @change="(e) => setRun(e, 'run_out')" />
+    <span v-if="runs" class="runs">run-up <FieldInput class="field short" inputmode="numeric" data-test="run-up" aria-label="Run-up in frames" :value="shot.view.path.run_up" @change="(e: Event) => setRun(e, 'run_up')" />
+      run-out <FieldInput class="field short" inputmode="numeric" data-test="run-out" aria-label="Run-out in frames" :value="shot.view.path.run_out" @change="(e: Event) => setRun(e, 'run_out')" />
       <button class="btn slim" data-test="run-fit" title="the least in which every axis gathers and loses its speed within its limits" @click="fit(false)">from limits</button>
       <button class="btn slim" data-test="run-quiet" title="a run-out after which the picture hardly sways" @click="fit(true)">quiet</button></span>
     </div>

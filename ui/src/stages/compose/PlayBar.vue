@@ -6,6 +6,7 @@ import { useScore } from "../../stores/score";
 import FrameField from "./FrameField.vue";
 import { useShot } from "../../stores/shot";
 import { readNumber } from "../../shell/numbers";
+import FieldInput from "../../shell/FieldInput.vue";
 
 // Plays the move on the sheet and in the finder. No rig moves.
 const shot = useShot();
@@ -28,7 +29,7 @@ function setSpeed(e: Event): void {
     <button class="pb" data-test="play-on" :aria-pressed="play.way > 0" aria-label="Play" title="play  R" @click="play.start(1)"><svg viewBox="0 0 24 24"><path :d="play.way > 0 ? mdiPause : mdiPlay" /></svg></button>
     <button class="pb" data-test="step-on" aria-label="One frame on" title="one frame on  ." @click="shot.go(shot.frame + 1)"><svg viewBox="0 0 24 24"><path :d="mdiStepForward" /></svg></button>
     <button class="pb" data-test="loop" :aria-pressed="prefs.loop" aria-label="Over and over" title="over and over  L" @click="prefs.loop = !prefs.loop"><svg viewBox="0 0 24 24"><path :d="mdiRepeat" /></svg></button>
-    <label>× <input class="field" list="speeds" :value="prefs.speed" inputmode="decimal" data-test="play-speed" aria-label="Speed of playing" title="of the clock's own speed: 0.01 to 20" @change="setSpeed" @keydown.enter="($event.target as HTMLInputElement).blur()" /></label>
+    <label>× <FieldInput class="field" list="speeds" :value="prefs.speed" inputmode="decimal" data-test="play-speed" aria-label="Speed of playing" title="of the clock's own speed: 0.01 to 20" @change="setSpeed" @keydown.enter="($event.target as HTMLInputElement).blur()" /></label>
     <datalist id="speeds"><option v-for="s in speeds" :key="s" :value="s" /></datalist>
     <button class="pb word" data-test="show" title="the picture alone, over the whole window; Esc ends it" @click="play.show(true)">show</button>
     <button class="pb word" data-test="changes-on" :aria-pressed="score.changes" title="how much the picture changes from frame to frame  D" @click="score.changes = !score.changes">changes</button>

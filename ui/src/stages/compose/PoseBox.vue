@@ -12,6 +12,7 @@ import { useSteer } from "../../stores/steer";
 import LiveSign from "./LiveSign.vue";
 import MarksBox from "./MarksBox.vue";
 import { readNumber } from "../../shell/numbers";
+import FieldInput from "../../shell/FieldInput.vue";
 
 const shot = useShot();
 const nudge = useNudge();
@@ -75,8 +76,8 @@ const back = computed(() => (nudge.lastBy ? `${+Math.abs(nudge.lastBy / 2).toFix
       <span class="name" :title="a.name">{{ a.name }}<i v-if="shot.keyAt(a.id, shot.frame)" title="keyframe here">◆</i></span>
       <button class="nb" :aria-label="`${a.name} less`" tabindex="-1" @pointerdown="hold(i, -1)" @pointerup="let_go"
         @pointerleave="let_go">−</button>
-      <input class="val" :data-test="'value-' + own(a.id)" :aria-label="`${a.name} in ${unit(a)}`" :value="shown(a)" inputmode="decimal"
-        @focus="shot.select(i)" @change="(e) => typed(a, i, e)" @keydown.enter="($event.target as HTMLInputElement).blur()" />
+      <FieldInput class="val" :data-test="'value-' + own(a.id)" :aria-label="`${a.name} in ${unit(a)}`" :value="shown(a)" inputmode="decimal"
+        @focus="shot.select(i)" @change="(e: Event) => typed(a, i, e)" @keydown.enter="($event.target as HTMLInputElement).blur()" />
       <span class="unit">{{ unit(a) }}</span>
       <button class="nb" :aria-label="`${a.name} more`" tabindex="-1" @pointerdown="hold(i, 1)" @pointerup="let_go"
         @pointerleave="let_go">+</button>

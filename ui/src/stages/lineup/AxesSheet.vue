@@ -6,7 +6,9 @@ import { finest, fixed, spaced, unit } from "../../drawing/axes";
 import LivePicture from "../../drawing/LivePicture.vue";
 import HomingDots from "../../drawing/HomingDots.vue";
 import { useMoves } from "../../shell/moves";
+import { useDraft } from "../../stores/draft";
 import { useLive } from "../../stores/live";
+import { useOutbox } from "../../stores/outbox";
 import { useShot } from "../../stores/shot";
 import AxisHome from "./AxisHome.vue";
 import AxisLimits, { type Typed } from "./AxisLimits.vue";
@@ -18,6 +20,7 @@ const live = useLive();
 const going = ref(false);
 const seeing = ref(false);
 const moves = useMoves();
+const outbox = useOutbox();
 const shot = useShot();
 // One machine is lined up at a time: at first the shot's own.
 const machines = shallowRef<MachineView[]>([]);
@@ -49,6 +52,7 @@ async function load(): Promise<void> {
   else said.value = { text: sentence(r.error), tone: "over" };
 }
 onMounted(() => { live.each++; void load(); });
+watch(() => live.now?.version, () => void load()); // somebody else's line-up is seen at once
 onBeforeUnmount(() => { live.each--; });
 
 const homed = (a: Axis): boolean => seen.value && (state.value?.axes[a.id]?.homed ?? false);
@@ -80,13 +84,11 @@ async function engage(a: Axis): Promise<void> {
 }
 
 // The day's limits, as they are typed; kept together as one line-up.
-const typed = ref<Record<string, Typed>>({});
 const said = ref({ text: "", tone: "quiet" });
-const as = (a: Axis): Typed => ({ low: String(a.min), high: String(a.max), speed: String(a.working.speed), acceleration: String(a.working.acceleration), zero: String(zeroOf(a)) });
-const zeroOf = (a: Axis): number => one.value?.line_up?.line_up.axes[a.id]?.zero ?? 0;
-const untouched = (): void => { typed.value = Object.fromEntries((one.value?.rig.axes ?? []).map((a) => [a.id, as(a)])); };
-// What is typed stays until it is kept, or another machine is looked at.
-watch(() => one.value?.rig.id, untouched, { immediate: true });
+const as = (a: Axis): Typed => ({ low: String(a.min), high: String(a.max), speed: String(a.working.speed), acceleration: String(a.working.acceleration), zero: String(day(a)?.zero ?? 0) });
+const day = (a: Axis): DayAxis | undefined => one.value?.line_up?.line_up.axes[a.id];
+const draft = useDraft(() => ({ of: one.value?.rig.id ?? "", version: one.value?.line_ups ?? 0, form: Object.fromEntries((one.value?.rig.axes ?? []).map((a) => [a.id, as(a)])) }));
+const typed = draft.f;
 // Both ends were shown by hand: they are the day's soft limits.
 function shown([low, high]: [number, number]): void {
   const a = axis.value, t = a && typed.value[a.id];
@@ -95,24 +97,33 @@ function shown([low, high]: [number, number]): void {
   void keep();
 }
 const changed = computed(() => !!one.value?.misfit || (one.value?.rig.axes ?? []).some((a) => JSON.stringify(typed.value[a.id]) !== JSON.stringify(as(a))));
+function docOf(f: Record<string, Typed>): { axes: Record<string, DayAxis> } {
+  const axes: Record<string, DayAxis> = {};
+  for (const a of one.value?.rig.axes ?? []) {
+    const t = f[a.id] ?? as(a);
+    const [low, high, speed, acceleration, zero] = [t.low, t.high, t.speed, t.acceleration, t.zero].map(readNumber);
+    if ([low, high, speed, acceleration, zero].some((v) => !Number.isFinite(v))) throw new Error(`${a.name}: a limit is not a number; give one in ${unit(a)}.`);
+    axes[a.id] = { soft: [low!, high!], working: { speed: speed!, acceleration: acceleration!, jerk: a.working.jerk }, spread: 0, homings: 0, ...(zero ? { zero } : {}) };
+  }
+  return { axes };
+}
 async function keep(): Promise<void> {
   const m = one.value;
   if (!m) return;
-  const axes: Record<string, DayAxis> = {};
-  for (const a of m.rig.axes) {
-    const t = typed.value[a.id] ?? as(a);
-    const [low, high, speed, acceleration, zero] = [t.low, t.high, t.speed, t.acceleration, t.zero].map(readNumber);
-    if ([low, high, speed, acceleration, zero].some((v) => !Number.isFinite(v))) {
-      said.value = { text: `${a.name}: a limit is not a number; give one in ${unit(a)}.`, tone: "over" };
-      return;
-    }
-    axes[a.id] = { soft: [low!, high!], working: { speed: speed!, acceleration: acceleration!, jerk: a.working.jerk }, spread: 0, homings: 0, ...(zero ? { zero } : {}) };
+  try {
+    const made = await draft.keep(docOf, async (changes) => {
+      // What no line-up had yet is put into it whole.
+      const { axes } = docOf(typed.value), fresh = m.rig.axes.filter((a) => !day(a)).map((a) => a.id);
+      const all = [...changes.filter((c) => !fresh.includes(c.at[1]!)), ...fresh.map((id) => ({ at: ["axes", id], is: axes[id], seen: m.line_ups }))];
+      const a = await outbox.amend("lineup", [m.rig.id], all, { done: "The line-up is kept." });
+      await load();
+      said.value = a.data ? { text: "Kept. Sealed paths stay sealed; they are held against it when they are armed.", tone: "good" } : { text: a.stale ? "Not kept: see below." : a.text, tone: "over" };
+      return a.data ? "kept" : a.stale ? "stale" : "wrong";
+    });
+    if (made === "kept" && m.misfit) await load();
+  } catch (e) {
+    said.value = { text: (e as Error).message, tone: "over" };
   }
-  const r = await api.POST("/api/machines/{id}/line-ups", { params: { path: { id: m.rig.id } }, body: { axes, on: m.newest_line_up } });
-  said.value = r.error ? { text: sentence(r.error), tone: "over" } : { text: "Kept. Sealed paths stay sealed; they are held against it when they are armed.", tone: "good" };
-  if (r.error) return;
-  await load();
-  untouched();
 }
 const when = computed(() => {
   const l = one.value?.line_up;

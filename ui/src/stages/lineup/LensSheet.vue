@@ -1,12 +1,15 @@
 <script setup lang="ts">
 import { computed, onMounted, ref, shallowRef, watch } from "vue";
-import { api, sentence, type LensDoc, type LensView } from "../../api/client";
+import { api, sentence, type LensView } from "../../api/client";
 import { said, type LengthUnit } from "../../drawing/lengths";
 import RingDrawing from "../../drawing/RingDrawing.vue";
 import { useBench } from "../../stores/bench";
+import type { FieldChange } from "../../stores/documents";
 import { useLive } from "../../stores/live";
+import { useOutbox } from "../../stores/outbox";
 import { usePrefs } from "../../stores/prefs";
 import { useShot } from "../../stores/shot";
+import type { Kept } from "../../stores/site";
 import LensFraming from "./LensFraming.vue";
 import { readNumber } from "../../shell/numbers";
 
@@ -14,6 +17,7 @@ import { readNumber } from "../../shell/numbers";
 // sharp along them; breathing; and how the picture is framed.
 const shot = useShot();
 const bench = useBench();
+const outbox = useOutbox();
 const live = useLive();
 const prefs = usePrefs();
 const view = shallowRef<LensView | null>(null);
@@ -82,12 +86,15 @@ async function measure(forgotten: boolean): Promise<void> {
   took(await api.POST("/api/packages/{id}/breathing", { params: { path: { id: p.id } }, body: forgotten ? { base: p.version, near_m: 0, near_wide: 0, far_m: 0, far_wide: 0, forgotten } : { base: p.version, near_m, near_wide, far_m, far_wide } })
     .catch(() => ({ data: undefined, error: undefined })), forgotten ? "As a thin lens again." : "Breathing is measured.");
 }
-async function write(l: LensDoc): Promise<void> {
+async function write(changes: FieldChange[]): Promise<Kept> {
   const p = view.value?.package;
-  if (!p) return;
-  const r = await api.POST("/api/packages", { body: { id: p.id, base: p.version, name: p.name, lens: l } }).catch(() => ({ data: undefined, error: undefined }));
-  note.value = r.data ? { text: "Kept.", tone: "good" } : { text: sentence(r.error), tone: "over" };
-  if (r.data) { await open(); await bench.list(); }
+  if (!p) return "wrong";
+  if (changes.length === 0) { note.value = { text: "Kept.", tone: "good" }; return "kept"; }
+  const a = await outbox.amend("package", [p.id], changes, { done: "The package is written." });
+  await open();
+  note.value = a.data ? { text: "Kept.", tone: "good" } : { text: a.stale ? "Not kept: see below." : a.text, tone: "over" };
+  if (a.data) await bench.list();
+  return a.data ? "kept" : a.stale ? "stale" : "wrong";
 }
 const three = (f: number[] | undefined): string => (f ? `${f[0]!.toFixed(1)}° × ${f[1]!.toFixed(1)}°` : "");
 const text = (v: number): string => (ring.value === "focus" ? said(v, unit.value) : ring.value === "iris" ? `T ${+v.toPrecision(3)}` : `${+v.toPrecision(3)} mm`);
@@ -121,7 +128,7 @@ const marks = computed(() => (ring.value === "focus" ? lens.value?.marks.map((m)
       <form v-if="breathing" class="row small" @submit.prevent="measure(false)"><span>one chart, not moved: focused at</span><input v-model="breath.near" class="field n" data-test="breath-near" aria-label="Near focus in metres" /><span>m it is</span><input v-model="breath.nearWide" class="field n" data-test="breath-near-wide" aria-label="Width focused near" /><span>wide in the picture; at</span><input v-model="breath.far" class="field n" data-test="breath-far" aria-label="Far focus in metres" /><span>m</span><input v-model="breath.farWide" class="field n" data-test="breath-far-wide" aria-label="Width focused far" /><button class="btn slim" data-test="breath-in">Measure</button></form>
       <p v-if="state?.handset" class="row small" data-test="handset">Focus handset: <b>{{ state.handset === "locked" ? "locked out while passes repeat" : "free" }}</b>
         <button class="link" data-test="handset-turn" @click="handset(state.handset === 'locked')">{{ state.handset === "locked" ? "let it in" : "lock it out" }}</button></p>
-      <LensFraming :lens="lens" @write="write" />
+      <LensFraming :of="view.package.id" :lens="lens" :version="view.package.version" :write="write" />
     </section>
     <p v-else class="quiet" role="status">{{ note.text || "Opening the lens …" }}</p>
   </div>

@@ -1,8 +1,9 @@
 <script setup lang="ts">
-import { computed, ref, watch } from "vue";
+import { computed, ref, type Ref } from "vue";
 import type { Drive, LiveMachine, RigDoc, RigSheet } from "../../api/client";
 import { spaced, unit } from "../../drawing/axes";
 import { useBook } from "../../stores/book";
+import { useDraft } from "../../stores/draft";
 import AxisScale from "./AxisScale.vue";
 import { needNumber } from "../../shell/numbers";
 
@@ -11,8 +12,7 @@ const props = defineProps<{ sheet: RigSheet; axisId: string; live?: LiveMachine;
 const emit = defineEmits<{ close: [] }>();
 const book = useBook();
 const axis = computed(() => props.sheet.rig.axes.find((a) => a.id === props.axisId)!);
-const v = ref<Record<string, string>>({});
-const reversed = ref(false), slips = ref(false), home = ref(""), feedback = ref(""), why = ref(""), wrong = ref("");
+const why = ref(""), wrong = ref("");
 const ways = ["sensor edge", "hard stop", "both ends", "one end", "by hand", "absolute", "witness mark"];
 const drive = computed(() => axis.value.drive);
 type Num = [key: string, label: string, unit: string];
@@ -27,37 +27,35 @@ const limits = computed<Num[]>(() => {
   return [["hard0", "hard end", u], ["hard1", "hard end", u], ["min", "soft limit", u], ["max", "soft limit", u], ["rs", "rated speed", `${u}/s`], ["ra", "acceleration", `${u}/s²`], ["rj", "jerk", `${u}/s³`],
     ["ws", "working speed", `${u}/s`], ["wa", "acceleration", `${u}/s²`], ["wj", "jerk", `${u}/s³`], ["backlash", "slack", u], ["repeatability", "repeats to", u]];
 });
-watch(() => [props.axisId, props.sheet.rig.version], () => {
+const draft = useDraft(() => {
   const a = axis.value, d = a.drive;
-  v.value = Object.fromEntries(Object.entries({ motor_steps: d?.motor_steps, microsteps: d?.microsteps, gear_num: d?.gear.num, gear_den: d?.gear.den, teeth: d?.teeth, pitch: d?.pitch_um ? d.pitch_um / 1000 : undefined, lead: d?.lead_um ? d.lead_um / 1000 : undefined,
+  const form: Record<string, string | boolean> = Object.fromEntries(Object.entries({ motor_steps: d?.motor_steps, microsteps: d?.microsteps, gear_num: d?.gear.num, gear_den: d?.gear.den, teeth: d?.teeth, pitch: d?.pitch_um ? d.pitch_um / 1000 : undefined, lead: d?.lead_um ? d.lead_um / 1000 : undefined,
     motor_nm: d?.motor_nm, holding_nm: d?.holding_nm, rated_w: d?.rated_w, peak_w: d?.peak_w, hard0: a.hard[0], hard1: a.hard[1], min: a.min, max: a.max, rs: a.rated.speed, ra: a.rated.acceleration, rj: a.rated.jerk,
     ws: a.working.speed, wa: a.working.acceleration, wj: a.working.jerk, backlash: a.backlash, repeatability: a.repeatability }).map(([k, x]) => [k, x === undefined ? "" : String(x)]));
-  [reversed.value, slips.value, home.value, feedback.value, why.value, wrong.value] = [d?.reversed ?? false, d?.slips_back ?? false, a.home, a.feedback, "", ""];
-}, { immediate: true });
-function number(key: string, label: string): number {
-  const t = v.value[key]?.trim() ?? "";
-  return t === "" ? 0 : needNumber(t, label);
+  return { of: `${props.sheet.rig.id} ${props.axisId}`, version: props.sheet.rig.version, form: { ...form, reversed: d?.reversed ?? false, slips: d?.slips_back ?? false, home: a.home as string, feedback: a.feedback as string } as Record<string, string | boolean> };
+});
+const v = draft.f as Ref<Record<string, string>>;
+const on = draft.f as Ref<Record<string, unknown>> as Ref<{ reversed: boolean; slips: boolean }>;
+// The axis as the texts have it; what has no text of its own stays as it is.
+function axisOf(f: Record<string, unknown>): RigDoc["axes"][number] {
+  const a = axis.value, n: Record<string, number> = {};
+  const text = (k: string): string => String(f[k] ?? "").trim();
+  for (const [k, l] of [...gearing.value, ...limits.value]) n[k] = text(k) === "" ? 0 : needNumber(text(k), l);
+  const gave = ["motor_steps", "microsteps", "teeth", "pitch", "lead"].some((k) => text(k) !== "");
+  const drive = gave ? clean({ ...(a.drive ?? {}), motor_steps: n.motor_steps!, microsteps: n.microsteps!, gear: { num: n.gear_num || 1, den: n.gear_den || 1 }, teeth: n.teeth, pitch_um: Math.round((n.pitch ?? 0) * 1000), lead_um: Math.round((n.lead ?? 0) * 1000),
+    reversed: f.reversed === true, slips_back: f.slips === true, motor_nm: n.motor_nm, holding_nm: n.holding_nm, rated_w: n.rated_w, peak_w: n.peak_w } as Drive) : undefined;
+  return { ...a, drive, hard: [n.hard0!, n.hard1!], min: n.min!, max: n.max!, backlash: n.backlash!, repeatability: n.repeatability!, home: f.home as typeof a.home, feedback: f.feedback as typeof a.feedback,
+    rated: { speed: n.rs!, acceleration: n.ra!, jerk: n.rj! }, working: { speed: n.ws!, acceleration: n.wa!, jerk: n.wj! } };
 }
 async function keep(): Promise<void> {
   wrong.value = "";
-  const n: Record<string, number> = {};
   try {
-    for (const [k, l] of [...gearing.value, ...limits.value]) n[k] = number(k, l);
+    const made = await draft.keep((f) => ({ axes: [axisOf(f)] }), (changes) => book.amend(changes, why.value || `${axis.value.name} changed`));
+    if (made === "kept") emit("close");
+    else wrong.value = book.said.text;
   } catch (e) {
     wrong.value = (e as Error).message;
-    return;
   }
-  const a = axis.value;
-  const doc = structuredClone(JSON.parse(JSON.stringify(props.sheet.rig))) as RigDoc;
-  const next = doc.axes.find((x) => x.id === a.id)!;
-  const gave = ["motor_steps", "microsteps", "teeth", "pitch", "lead"].some((k) => v.value[k]?.trim());
-  next.drive = gave ? clean({ ...(a.drive ?? {}), motor_steps: n.motor_steps!, microsteps: n.microsteps!, gear: { num: n.gear_num || 1, den: n.gear_den || 1 }, teeth: n.teeth, pitch_um: Math.round((n.pitch ?? 0) * 1000), lead_um: Math.round((n.lead ?? 0) * 1000),
-    reversed: reversed.value, slips_back: slips.value, motor_nm: n.motor_nm, holding_nm: n.holding_nm, rated_w: n.rated_w, peak_w: n.peak_w } as Drive) : undefined;
-  next.hard = [n.hard0!, n.hard1!];
-  Object.assign(next, { min: n.min, max: n.max, backlash: n.backlash, repeatability: n.repeatability, home: home.value, feedback: feedback.value });
-  next.rated = { speed: n.rs!, acceleration: n.ra!, jerk: n.rj! };
-  next.working = { speed: n.ws!, acceleration: n.wa!, jerk: n.wj! };
-  await write(doc, why.value || `${a.name} changed`);
 }
 // What is zero is left out: a belt has no lead.
 function clean(d: Drive): Drive {
@@ -66,14 +64,9 @@ function clean(d: Drive): Drive {
   if (!d.slips_back) delete d.slips_back;
   return d;
 }
-async function write(doc: RigDoc, says: string): Promise<void> {
-  if (await book.write(doc, says)) emit("close");
+async function take(d: Drive, says: string): Promise<void> {
+  if (await book.amend([{ at: ["axes", props.axisId, "drive"], is: d, seen: props.sheet.rig.version }], `${axis.value.name} scaled by measurement: ${says}`) === "kept") emit("close");
   else wrong.value = book.said.text;
-}
-function take(d: Drive, says: string): void {
-  const doc = JSON.parse(JSON.stringify(props.sheet.rig)) as RigDoc;
-  doc.axes.find((x) => x.id === props.axisId)!.drive = d;
-  void write(doc, `${axis.value.name} scaled by measurement: ${says}`);
 }
 </script>
 
@@ -86,14 +79,14 @@ function take(d: Drive, says: string): void {
       <form @submit.prevent="keep">
         <fieldset><legend class="cap">Gearing and motor</legend>
           <label v-for="[k, l, u] in gearing" :key="k">{{ l }} <input v-model="v[k]" class="field" inputmode="decimal" :data-test="'axis-' + k" /> {{ u }}</label>
-          <label><input v-model="reversed" type="checkbox" data-test="axis-reversed" /> steps the other way</label>
-          <label><input v-model="slips" type="checkbox" /> slips back without power</label>
+          <label><input v-model="on.reversed" type="checkbox" data-test="axis-reversed" /> steps the other way</label>
+          <label><input v-model="on.slips" type="checkbox" /> slips back without power</label>
           <span v-if="drive?.measured" class="quiet">measured: {{ drive.measured.moved }} for {{ drive.measured.asked }}{{ spaced(axis) }}</span>
         </fieldset>
         <fieldset><legend class="cap">Range and limits</legend>
           <label v-for="[k, l, u] in limits" :key="k">{{ l }} <input v-model="v[k]" class="field" inputmode="decimal" :data-test="'axis-' + k" /> {{ u }}</label>
-          <label>homed by <select v-model="home" class="field"><option v-for="w in ways" :key="w">{{ w }}</option></select></label>
-          <label>its feedback sees <select v-model="feedback" class="field"><option>nothing</option><option>motor</option><option>output</option></select></label>
+          <label>homed by <select v-model="v['home']" class="field"><option v-for="w in ways" :key="w">{{ w }}</option></select></label>
+          <label>its feedback sees <select v-model="v['feedback']" class="field"><option>nothing</option><option>motor</option><option>output</option></select></label>
         </fieldset>
         <p v-if="wrong" class="over" role="alert" data-test="axis-wrong">{{ wrong }}</p>
         <div class="row"><label class="why">why <input v-model="why" class="field" maxlength="200" /></label><button type="button" class="btn" @click="emit('close')">Leave it</button><button type="submit" class="btn lead" data-test="axis-keep">Write version {{ sheet.rig.version + 1 }}</button></div>

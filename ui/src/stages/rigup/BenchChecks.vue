@@ -2,6 +2,7 @@
 import { computed } from "vue";
 import type { BenchView, LiveMachine, Settled } from "../../api/client";
 import { useBench } from "../../stores/bench";
+import FieldInput from "../../shell/FieldInput.vue";
 import { readNumber } from "../../shell/numbers";
 
 // What it would do if it were left like this, what is still to be looked after before it
@@ -12,7 +13,7 @@ const r = computed(() => props.bench.record);
 const s = computed(() => props.bench.sheet);
 type Checks = Settled["checks"];
 const checks: [keyof Checks, string][] = [["all_on", "all that will hang on it is on it"], ["engaged", "gear engaged again"], ["tight", "plate and knobs tight"], ["line", "safety line on"], ["pins_out", "pins out"]];
-const tick = (k: keyof Checks, on: boolean): void => void bench.keep((was) => ({ checks: { ...was.checks, [k]: on } }), on ? "Looked after." : "Open again.");
+const tick = (k: keyof Checks, on: boolean): void => void bench.keep({ checks: { ...r.value.checks, [k]: on } }, on ? "Looked after." : "Open again.");
 const homed = computed(() => props.seen && props.live?.state.axes[props.bench.head?.axis ?? ""]?.homed === true);
 const enough = computed(() => (s.value.arc?.margin ?? 0) >= 4);
 function number(e: Event, k: "creep_deg_h" | "droop_share", by = 1): void {
@@ -27,8 +28,8 @@ function number(e: Event, k: "creep_deg_h" | "droop_share", by = 1): void {
   <section class="box checks">
     <h2 class="cap">If it is left like this</h2>
     <p v-for="t in s.alone" :key="t" class="alone">{{ t }}</p>
-    <p class="small row"><label>creep <input class="field n" :value="r.creep_deg_h" inputmode="decimal" data-test="creep" @change="number($event, 'creep_deg_h')" /> ° an hour</label>
-      <label>the drive droops <input class="field n" :value="r.droop_share === undefined ? '' : +(r.droop_share * 100).toPrecision(4)" inputmode="decimal" data-test="droop" @change="number($event, 'droop_share', 100)" /> % at full torque</label></p>
+    <p class="small row"><label>creep <FieldInput class="field n" :value="r.creep_deg_h ?? ''" inputmode="decimal" data-test="creep" @change="number($event, 'creep_deg_h')" /> ° an hour</label>
+      <label>the drive droops <FieldInput class="field n" :value="r.droop_share === undefined ? '' : +(r.droop_share * 100).toPrecision(4)" inputmode="decimal" data-test="droop" @change="number($event, 'droop_share', 100)" /> % at full torque</label></p>
     <h2 class="cap">Before it rolls</h2>
     <ul>
       <li v-for="[k, t] in checks" :key="k"><label><input type="checkbox" :checked="r.checks[k]" :data-test="'check-' + k" @change="tick(k, ($event.target as HTMLInputElement).checked)" /> {{ t }}</label></li>

@@ -22,8 +22,7 @@ function saw(deg: number, did: string): void {
   if (!did) return;
   const seen = { tilt_deg: deg, slide_mm: r.value.slide_mm, rise_mm: r.value.rise_mm, did: did as Seen["did"] };
   // The same look again takes the place of the one before.
-  const rest = (r.value.seen ?? []).filter((s) => !(s.tilt_deg === deg && s.did && s.slide_mm === seen.slide_mm && s.rise_mm === seen.rise_mm));
-  void bench.keep({ seen: [...rest, seen] }, "Noted.");
+  void bench.keep((was) => ({ seen: [...(was.seen ?? []).filter((s) => !(s.tilt_deg === deg && s.did && s.slide_mm === seen.slide_mm && s.rise_mm === seen.rise_mm)), seen] }), "Noted.");
 }
 const contra = computed(() => (w.value.against >= 0 ? r.value.seen?.[w.value.against] : undefined));
 function turned(): void {
@@ -36,7 +35,8 @@ const scale = ref({ deg: 0, kg: "", arm: "200" });
 function weighed(): void {
   const kg = readNumber(scale.value.kg), arm = readNumber(scale.value.arm);
   if (Number.isNaN(kg) || Number.isNaN(arm)) { bench.said = { text: "What does the scale read, and how far ahead of the axis does it pull? Give two numbers.", tone: "over" }; return; }
-  void bench.keep({ seen: [...(r.value.seen ?? []), { tilt_deg: scale.value.deg, slide_mm: r.value.slide_mm, rise_mm: r.value.rise_mm, scale_kg: kg, arm_m: arm / 1000 }] }, "The scale's reading is in.").then((ok) => { if (ok) scaling.value = false; });
+  const one = { tilt_deg: scale.value.deg, slide_mm: r.value.slide_mm, rise_mm: r.value.rise_mm, scale_kg: kg, arm_m: arm / 1000 };
+  void bench.keep((was) => ({ seen: [...(was.seen ?? []), one] }), "The scale's reading is in.").then((ok) => { if (ok) scaling.value = false; });
 }
 const scales = computed(() => (r.value.seen ?? []).filter((s) => s.scale_kg !== undefined).length);
 </script>

@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { computed, ref } from "vue";
 import type { BenchView } from "../../api/client";
+import FieldInput from "../../shell/FieldInput.vue";
 import { useBench } from "../../stores/bench";
 import PackageEditor from "./PackageEditor.vue";
 
@@ -25,8 +26,8 @@ const off = computed(() => Math.max(w.value.off_forward_m, w.value.off_up_m) * 1
 <template>
   <div>
     <div class="row small">
-      <label>plate reads <input class="field n" :value="r.slide_mm" inputmode="decimal" data-test="reads-slide" @change="set('slide_mm', $event)" /> mm</label>
-      <label>riser reads <input class="field n" :value="r.rise_mm" inputmode="decimal" data-test="reads-rise" @change="set('rise_mm', $event)" /> mm</label>
+      <label>plate reads <FieldInput class="field n" :value="r.slide_mm" inputmode="decimal" data-test="reads-slide" @change="set('slide_mm', $event)" /> mm</label>
+      <label>riser reads <FieldInput class="field n" :value="r.rise_mm" inputmode="decimal" data-test="reads-rise" @change="set('rise_mm', $event)" /> mm</label>
       <button class="link" data-test="edit-package" @click="editing = true">pieces …</button>
     </div>
     <table>

@@ -1,8 +1,9 @@
 <script setup lang="ts">
 import { allHomed, standing } from "../../drawing/axes";
-import { computed, ref } from "vue";
+import { computed, onMounted, ref } from "vue";
 import type { LiveMachine, RigDoc, RigSheet } from "../../api/client";
 import { useBook } from "../../stores/book";
+import { differs } from "../../stores/documents";
 import BookBench from "./BookBench.vue";
 import { needNumber } from "../../shell/numbers";
 
@@ -11,9 +12,13 @@ import { needNumber } from "../../shell/numbers";
 const props = defineProps<{ sheet: RigSheet; live?: LiveMachine; seen: boolean }>();
 const emit = defineEmits<{ close: [] }>();
 const store = useBook();
-const doc = ref(JSON.parse(JSON.stringify(props.sheet.rig)) as RigDoc);
+// As it was when it was opened; what is typed is held against that.
+const opened = { version: props.sheet.rig.version, rig: JSON.parse(JSON.stringify(props.sheet.rig)) as RigDoc };
+const doc = ref(JSON.parse(JSON.stringify(opened.rig)) as RigDoc);
 doc.value.book ??= {};
 const book = computed(() => doc.value.book!);
+let before: RigDoc = opened.rig;
+onMounted(() => { before = build(); });
 const mountings = ["level", "sloped", "upright", "upside down"] as const;
 const payload = ref<Record<string, string>>(Object.fromEntries(mountings.map((m) => [m, book.value.payload_kg?.[m]?.toString() ?? ""])));
 const quiet = ref(book.value.quiet_share === undefined ? "" : String(Math.round(book.value.quiet_share * 100)));
@@ -40,26 +45,31 @@ async function ringDown(): Promise<void> {
   if (got.hz === undefined || got.damping === undefined) wrong.value = `Readings: ${got.error?.wrong}; ${got.error?.want}.`;
   else [swayHz.value, swayDamping.value] = [got.hz.toPrecision(4), (got.damping * 100).toPrecision(3)];
 }
+function build(): RigDoc {
+  const d = JSON.parse(JSON.stringify(doc.value)) as RigDoc, b = d.book!;
+  b.payload_kg = Object.fromEntries(mountings.filter((m) => payload.value[m]?.trim()).map((m) => [m, needNumber(payload.value[m]!, `Payload ${m}`)]));
+  b.quiet_share = quiet.value.trim() ? needNumber(quiet.value, "Quiet up to") / 100 : undefined;
+  b.below_tilt_m = below.value.trim() ? needNumber(below.value, "Room under the tilt axis") : undefined;
+  b.roll_ring_m = ring.value.trim() ? needNumber(ring.value, "Roll ring") : undefined;
+  b.parts = parts.value.filter((p) => p.name.trim()).map((p) => ({ name: p.name.trim(), kg: needNumber(p.kg, p.name), count: needNumber(p.count, p.name), people: needNumber(p.people, p.name), ...(p.vehicle.trim() ? { vehicle: p.vehicle.trim() } : {}) }));
+  b.cables = cables.value.filter((c) => c.name.trim()).map((c) => ({ name: c.name.trim(), axis: c.axis, loop_m: needNumber(c.loop, c.name), ...(c.radius.trim() ? { radius_m: needNumber(c.radius, c.name) } : {}) }));
+  d.sway = swayHz.value.trim() || swayDamping.value.trim() ? { hz: needNumber(swayHz.value, "Sways at"), damping: needNumber(swayDamping.value, "Dying away by") / 100 } : undefined;
+  b.lock_pins = pins.value.filter((p) => p.name.trim());
+  b.poses = JSON.parse(JSON.stringify(poses.value)) as typeof poses.value;
+  Object.assign(b, bench.value?.take());
+  return d;
+}
 async function keep(): Promise<void> {
   wrong.value = "";
-  const b = book.value;
   try {
-    b.payload_kg = Object.fromEntries(mountings.filter((m) => payload.value[m]?.trim()).map((m) => [m, needNumber(payload.value[m]!, `Payload ${m}`)]));
-    b.quiet_share = quiet.value.trim() ? needNumber(quiet.value, "Quiet up to") / 100 : undefined;
-    b.below_tilt_m = below.value.trim() ? needNumber(below.value, "Room under the tilt axis") : undefined;
-    b.roll_ring_m = ring.value.trim() ? needNumber(ring.value, "Roll ring") : undefined;
-    b.parts = parts.value.filter((p) => p.name.trim()).map((p) => ({ name: p.name.trim(), kg: needNumber(p.kg, p.name), count: needNumber(p.count, p.name), people: needNumber(p.people, p.name), ...(p.vehicle.trim() ? { vehicle: p.vehicle.trim() } : {}) }));
-    b.cables = cables.value.filter((c) => c.name.trim()).map((c) => ({ name: c.name.trim(), axis: c.axis, loop_m: needNumber(c.loop, c.name), ...(c.radius.trim() ? { radius_m: needNumber(c.radius, c.name) } : {}) }));
-    doc.value.sway = swayHz.value.trim() || swayDamping.value.trim() ? { hz: needNumber(swayHz.value, "Sways at"), damping: needNumber(swayDamping.value, "Dying away by") / 100 } : undefined;
-    b.lock_pins = pins.value.filter((p) => p.name.trim());
-    b.poses = poses.value;
-    Object.assign(b, bench.value?.take());
+    const changes = differs(before, build()).map((c) => ({ ...c, seen: opened.version }));
+    const made = await store.amend(changes, why.value || "the book's own part changed");
+    if (made === "kept") emit("close");
+    else wrong.value = store.said.text;
+    if (made === "stale") opened.version = store.sheet?.rig.version ?? opened.version; // that was said: pressed again, it is meant
   } catch (e) {
     wrong.value = (e as Error).message;
-    return;
   }
-  if (await store.write(doc.value, why.value || "the book's own part changed")) emit("close");
-  else wrong.value = store.said.text;
 }
 </script>
 

@@ -3,6 +3,7 @@ import { computed, ref, watch } from "vue";
 import type { BenchView } from "../../api/client";
 import BoomDrawing from "../../drawing/BoomDrawing.vue";
 import { useBench } from "../../stores/bench";
+import { useDraft } from "../../stores/draft";
 
 // A crane's tail: which weights for each length of the arm, and the one set for a move.
 const props = defineProps<{ bench: BenchView }>();
@@ -11,20 +12,20 @@ const c = computed(() => props.bench.sheet.crane!);
 const chosen = ref(0);
 watch(() => c.value.arms.length, (n) => { chosen.value = Math.min(chosen.value, Math.max(n - 1, 0)); });
 type Row = { kg: string; count: string };
-const own = ref<Row[]>([]);
-watch(() => JSON.stringify(props.bench.record.own), () => { own.value = (props.bench.record.own ?? []).map((w) => ({ kg: String(w.kg), count: String(w.count) })); if (!own.value.length) own.value.push({ kg: "", count: "" }); }, { immediate: true });
+const rows = (own: { kg: number; count: number }[]): Row[] => (own.length ? own.map((w) => ({ kg: String(w.kg), count: String(w.count) })) : [{ kg: "", count: "" }]);
+const end = (v: number | undefined): string => String(+(v ?? 0).toFixed(1));
+const draft = useDraft(() => ({ of: `${props.bench.machine} ${props.bench.package.id}`, version: props.bench.kept?.version ?? 0,
+  form: { own: rows(props.bench.record.own ?? []), from: end(c.value.axis_mm[0]), to: end(c.value.axis_mm[c.value.axis_mm.length - 1]) } }));
+const f = draft.f;
 const n = (t: string): number => Number(t.trim().replace(",", "."));
+const weights = (own: Row[]): { kg: number; count: number }[] => own.filter((w) => w.kg.trim() || w.count.trim()).map((w) => ({ kg: n(w.kg), count: n(w.count) }));
 function keepOwn(): void {
-  const list = own.value.filter((w) => w.kg.trim() || w.count.trim()).map((w) => ({ kg: n(w.kg), count: n(w.count) }));
-  if (list.some((w) => !Number.isFinite(w.kg) || !Number.isInteger(w.count))) { bench.said = { text: "A weight has kilograms, and how many of it you own.", tone: "over" }; return; }
-  void bench.keep({ own: list }, "Those are the weights.");
+  if (weights(f.value.own).some((w) => !Number.isFinite(w.kg) || !Number.isInteger(w.count))) { bench.said = { text: "A weight has kilograms, and how many of it you own.", tone: "over" }; return; }
+  void draft.keep((f) => ({ own: weights(f.own) }), (changes) => bench.amend(changes, "Those are the weights."));
 }
-const from = ref(""), to = ref("");
-watch(() => JSON.stringify(c.value.axis_mm), () => { const a = c.value.axis_mm; from.value = String(+(a[0] ?? 0).toFixed(1)); to.value = String(+(a[a.length - 1] ?? 0).toFixed(1)); }, { immediate: true });
 function keepArms(): void {
-  const a = n(from.value), b = n(to.value);
-  if (!(a < b)) { bench.said = { text: "The arm is used from the shorter to the longer: give two numbers that rise.", tone: "over" }; return; }
-  void bench.keep({ arms_mm: [a, b] }, "Worked out for that.");
+  if (!(n(f.value.from) < n(f.value.to))) { bench.said = { text: "The arm is used from the shorter to the longer: give two numbers that rise.", tone: "over" }; return; }
+  void draft.keep((f) => ({ arms_mm: [n(f.from), n(f.to)] }), (changes) => bench.amend(changes, "Worked out for that."));
 }
 const words = (w: { kg: number; count: number }[]): string => (w.length ? w.map((x) => `${x.count} × ${x.kg}`).join(" + ") : "none");
 </script>
@@ -41,10 +42,10 @@ const words = (w: { kg: number; count: number }[]): string => (w.length ? w.map(
         <tbody><tr v-for="(a, i) in c.arms" :key="i" :class="{ here: i === chosen }" @click="chosen = i"><td><button class="link" @click="chosen = i">{{ a.arm_m.toFixed(2) }} m</button></td><td class="r">{{ a.needed_kg.toFixed(1) }} kg</td><td>{{ words(a.chosen) }}</td><td class="r">{{ a.left_kgm.toFixed(1) }} kg m</td></tr></tbody>
       </table>
       <p class="quiet">Weights are not changed in mid-move: one set serves all of it.</p>
-      <form class="row" @submit.prevent="keepArms"><span>in this move the arm goes from</span><input v-model="from" class="field n" inputmode="decimal" data-test="arm-from" aria-label="Arm from" /><span>to</span><input v-model="to" class="field n" inputmode="decimal" data-test="arm-to" aria-label="Arm to" /><span>mm</span><button class="btn slim" data-test="arm-keep">work out</button></form>
+      <form class="row" @submit.prevent="keepArms"><span>in this move the arm goes from</span><input v-model="f.from" class="field n" inputmode="decimal" data-test="arm-from" aria-label="Arm from" /><span>to</span><input v-model="f.to" class="field n" inputmode="decimal" data-test="arm-to" aria-label="Arm to" /><span>mm</span><button class="btn slim" data-test="arm-keep">work out</button></form>
       <form class="own" @submit.prevent="keepOwn"><h2 class="cap">The weights you own</h2>
-        <div v-for="(w, i) in own" :key="i" class="row"><input v-model="w.count" class="field n" inputmode="numeric" :aria-label="`How many of weight ${i + 1}`" :data-test="'own-count-' + i" /><span>of</span><input v-model="w.kg" class="field n" inputmode="decimal" :aria-label="`Kilograms of weight ${i + 1}`" :data-test="'own-kg-' + i" /><span>kg</span></div>
-        <div class="row"><button type="button" class="link" @click="own.push({ kg: '', count: '' })">another kind</button><button class="btn slim" data-test="own-keep">these</button><button type="button" class="link" @click="bench.back()">take back</button><span class="small" :class="bench.said.tone" role="status" data-test="bench-said">{{ bench.said.text }}</span></div></form>
+        <div v-for="(w, i) in f.own" :key="i" class="row"><input v-model="w.count" class="field n" inputmode="numeric" :aria-label="`How many of weight ${i + 1}`" :data-test="'own-count-' + i" /><span>of</span><input v-model="w.kg" class="field n" inputmode="decimal" :aria-label="`Kilograms of weight ${i + 1}`" :data-test="'own-kg-' + i" /><span>kg</span></div>
+        <div class="row"><button type="button" class="link" @click="f.own.push({ kg: '', count: '' })">another kind</button><button class="btn slim" data-test="own-keep">these</button><button type="button" class="link" @click="bench.back()">take back</button><span class="small" :class="bench.said.tone" role="status" data-test="bench-said">{{ bench.said.text }}</span></div></form>
       <p :class="bench.view?.sheet.verdict.ok ? 'good' : 'now'" data-test="bench-verdict"><b>{{ bench.view?.sheet.verdict.says }}</b></p>
       <p class="now">Nobody under the boom. Pin it before a weight goes on or off: the lighter end flies up.</p>
       <p class="quiet small">Overhead loads are for competent people, by the maker's manual and local codes. Our sums are planning aids.</p>

@@ -2,6 +2,7 @@
 import { computed, ref, watch } from "vue";
 import type { GroundDoc } from "../../api/client";
 import GroundDrawing from "../../drawing/GroundDrawing.vue";
+import { useDraft } from "../../stores/draft";
 import { useGround } from "../../stores/ground";
 import { useLive } from "../../stores/live";
 import { useShot } from "../../stores/shot";
@@ -14,16 +15,17 @@ const live = useLive();
 watch(() => [shot.id, live.now?.version], () => { if (shot.id) void ground.load(shot.id); }, { immediate: true });
 const v = computed(() => ground.view);
 type Row = { at: string; left: string; right: string };
-const f = ref({ run: "", footprint: "", margin: "", owned: [] as { as: string; count: string }[], gauge: "", slope: "", twist: "", packers: "", rows: [] as Row[], mass: "", feet: "", pad: "", worst: "", floor: "", tail: "", pivot: "", up: "", hangs: "", room: "", keep: "" });
+type Owned = { as: string; count: string; mm: number };
 const t = (n?: number): string => (n === undefined ? "" : String(n));
-watch(() => JSON.stringify(v.value?.ground), () => {
-  const g = v.value?.ground;
-  if (!g) return;
-  f.value = { run: g.run?.as ?? "", footprint: g.footprint.as, margin: g.margin.as, owned: (g.owned ?? []).map((o) => ({ as: o.length.as, count: String(o.count) })), gauge: t(g.rules.gauge_mm), slope: t(g.rules.slope_mm_per_m), twist: t(g.rules.twist_mm_per_m), packers: (g.rules.packers_mm ?? []).join(" "),
-    rows: (g.supports ?? []).map((s) => ({ at: t(s.at_mm), left: t(s.left_mm ?? undefined), right: t(s.right_mm ?? undefined) })),
+function texts(g: GroundDoc) {
+  return { run: g.run?.as ?? "", footprint: g.footprint.as, margin: g.margin.as, owned: (g.owned ?? []).map((o) => ({ as: o.length.as, count: String(o.count), mm: o.length.mm })) as Owned[], gauge: t(g.rules.gauge_mm), slope: t(g.rules.slope_mm_per_m), twist: t(g.rules.twist_mm_per_m), packers: (g.rules.packers_mm ?? []).join(" "),
+    rows: (g.supports ?? []).map((s) => ({ at: t(s.at_mm), left: t(s.left_mm ?? undefined), right: t(s.right_mm ?? undefined) })) as Row[],
     mass: t(g.base.mass_kg), feet: t(g.base.feet), pad: t(g.base.pad_cm2), worst: t(g.base.worst_share), floor: g.base.floor_kn_per_m2 ? t(g.base.floor_kn_per_m2) : "",
     tail: t(g.swing?.tail_m), pivot: t(g.swing?.pivot_m), up: t(g.swing?.front_up_deg), hangs: t(g.swing?.hangs_m), room: g.swing?.room_m ? t(g.swing.room_m) : "", keep: t(g.swing?.keep_m) };
-}, { immediate: true });
+}
+const none: GroundDoc = { footprint: { as: "", mm: 0 }, margin: { as: "", mm: 0 }, owned: [], supports: [], rules: { gauge_mm: 0, slope_mm_per_m: 0, twist_mm_per_m: 0, packers_mm: [] }, base: { mass_kg: 0, feet: 0, pad_cm2: 0, worst_share: 0, floor_kn_per_m2: 0 } };
+const draft = useDraft(() => ({ of: shot.id, version: v.value?.revision ?? 0, form: texts(v.value?.ground ?? none) }));
+const f = draft.f;
 const wrong = ref("");
 function num(text: string, what: string, empty = 0): number {
   const s = text.trim().replace(",", ".").replace("−", "-");
@@ -32,21 +34,21 @@ function num(text: string, what: string, empty = 0): number {
   if (!Number.isFinite(n)) throw new Error(`“${what}”: ${text} is not a number.`);
   return n;
 }
+const height = (s: string, what: string): number | undefined => (s.trim() === "" ? undefined : num(s, what));
+function docOf(f: ReturnType<typeof texts>): GroundDoc {
+  return {
+    run: f.run.trim() ? { as: f.run.trim(), mm: 0 } : undefined, footprint: { as: f.footprint.trim(), mm: 0 }, margin: { as: f.margin.trim(), mm: 0 },
+    owned: f.owned.filter((o) => o.as.trim()).map((o) => ({ length: { as: o.as.trim(), mm: o.mm }, count: Math.round(num(o.count, "sections")) })),
+    supports: f.rows.filter((r) => r.at.trim()).map((r) => ({ at_mm: num(r.at, "at"), left_mm: height(r.left, "left"), right_mm: height(r.right, "right") })),
+    rules: { gauge_mm: num(f.gauge, "gauge"), slope_mm_per_m: num(f.slope, "slope"), twist_mm_per_m: num(f.twist, "twist"), packers_mm: f.packers.split(/[\s;]+/).filter(Boolean).map((x) => num(x, "packers")) },
+    base: { mass_kg: num(f.mass, "mass"), feet: Math.round(num(f.feet, "feet")), pad_cm2: num(f.pad, "pad"), worst_share: num(f.worst, "worst foot", 1), floor_kn_per_m2: num(f.floor, "floor") },
+    swing: v.value?.ground.swing ? { tail_m: num(f.tail, "tail"), pivot_m: num(f.pivot, "pivot"), front_up_deg: num(f.up, "front up"), hangs_m: num(f.hangs, "hangs"), room_m: num(f.room, "room"), keep_m: num(f.keep, "keep free") } : undefined,
+  };
+}
 async function keep(): Promise<void> {
   wrong.value = "";
-  const g = v.value?.ground;
-  if (!g) return;
   try {
-    const height = (s: string, what: string): number | undefined => (s.trim() === "" ? undefined : num(s, what));
-    const doc: GroundDoc = {
-      run: f.value.run.trim() ? { as: f.value.run.trim(), mm: 0 } : undefined, footprint: { as: f.value.footprint.trim(), mm: 0 }, margin: { as: f.value.margin.trim(), mm: 0 },
-      owned: f.value.owned.filter((o) => o.as.trim()).map((o) => ({ length: { as: o.as.trim(), mm: 0 }, count: Math.round(num(o.count, "sections")) })),
-      supports: f.value.rows.filter((r) => r.at.trim()).map((r) => ({ at_mm: num(r.at, "at"), left_mm: height(r.left, "left"), right_mm: height(r.right, "right") })),
-      rules: { gauge_mm: num(f.value.gauge, "gauge"), slope_mm_per_m: num(f.value.slope, "slope"), twist_mm_per_m: num(f.value.twist, "twist"), packers_mm: f.value.packers.split(/[\s;]+/).filter(Boolean).map((x) => num(x, "packers")) },
-      base: { mass_kg: num(f.value.mass, "mass"), feet: Math.round(num(f.value.feet, "feet")), pad_cm2: num(f.value.pad, "pad"), worst_share: num(f.value.worst, "worst foot", 1), floor_kn_per_m2: num(f.value.floor, "floor") },
-      swing: g.swing ? { tail_m: num(f.value.tail, "tail"), pivot_m: num(f.value.pivot, "pivot"), front_up_deg: num(f.value.up, "front up"), hangs_m: num(f.value.hangs, "hangs"), room_m: num(f.value.room, "room"), keep_m: num(f.value.keep, "keep free") } : undefined,
-    };
-    await ground.write(doc);
+    await draft.keep(docOf, (changes) => ground.amend(changes));
   } catch (e) { wrong.value = (e as Error).message; }
 }
 // Supports where the sections' ends and middles are, to be measured.
@@ -75,7 +77,7 @@ function stations(): void {
       <h3 class="cap">The run</h3>
       <div class="row"><label>goes <input v-model="f.run" class="field l" :placeholder="v.path ? ((v.path[1] ?? 0) - (v.path[0] ?? 0)).toFixed(0) + ' mm' : ''" data-test="g-run" /></label><label>stands on <input v-model="f.footprint" class="field l" data-test="g-footprint" /></label><label>to stop <input v-model="f.margin" class="field l" data-test="g-margin" /></label></div>
       <h3 class="cap">Sections there are</h3>
-      <div class="row"><label v-for="(o, i) in f.owned" :key="i"><input v-model="o.count" class="field c" inputmode="numeric" :aria-label="`How many of ${o.as}`" :data-test="`g-count-${i}`" /> × <input v-model="o.as" class="field l" aria-label="Length" :data-test="`g-owned-${i}`" /></label><button type="button" class="link small" data-test="g-another" @click="f.owned.push({ as: '', count: '1' })">another length</button></div>
+      <div class="row"><label v-for="(o, i) in f.owned" :key="i"><input v-model="o.count" class="field c" inputmode="numeric" :aria-label="`How many of ${o.as}`" :data-test="`g-count-${i}`" /> × <input v-model="o.as" class="field l" aria-label="Length" :data-test="`g-owned-${i}`" /></label><button type="button" class="link small" data-test="g-another" @click="f.owned.push({ as: '', count: '1', mm: 0 })">another length</button></div>
       <template v-if="v.ground.swing">
         <h3 class="cap">What swings behind</h3>
         <div class="row"><label>tail <input v-model="f.tail" class="field n" /> m</label><label>pivot at <input v-model="f.pivot" class="field n" /> m</label><label>front up <input v-model="f.up" class="field n" />°</label><label>weights hang <input v-model="f.hangs" class="field n" /> m</label><label>room <input v-model="f.room" class="field n" data-test="g-room" /> m</label><label>keep free <input v-model="f.keep" class="field n" /> m</label></div>

@@ -1,6 +1,7 @@
 <script setup lang="ts">
-import { computed, ref, watch } from "vue";
+import { computed, ref } from "vue";
 import type { OrderStep, OrderView } from "../../api/client";
+import { useDraft } from "../../stores/draft";
 import { useOrder } from "../../stores/order";
 import { readNumber } from "../../shell/numbers";
 
@@ -9,12 +10,12 @@ const props = defineProps<{ step: OrderStep; steps: OrderStep[]; sheet: NonNulla
 const order = useOrder();
 const doings: [OrderStep["does"], string][] = [["agree", "agreeing on the place"], ["unload", "unloading"], ["lay", "laying rails or placing"], ["level", "levelling"], ["build", "building the rig"], ["head", "the head"], ["cable", "cables"], ["boot", "power and boot"],
   ["camera", "building the camera"], ["weigh", "weighing"], ["fit", "hanging accessories"], ["mount", "mounting"], ["pins", "lock pins"], ["weights", "counterweights"], ["balance", "balancing"], ["tell", "the arm's payload"], ["home", "homing"], ["lens", "lens marks"], ["other", "something else"]];
-const f = ref({ name: "", thread: "", does: "other", minutes: "", p80: "", people: "", owner: "", latest: "", shares: false, after: [] as string[] });
-// What is being typed stays until the step itself is another one.
-watch(() => JSON.stringify(props.step), () => {
+const draft = useDraft(() => {
   const s = props.step;
-  f.value = { name: s.name, thread: s.thread, does: s.does, minutes: String(s.minutes), p80: String(s.p80_minutes), people: String(s.people), owner: s.owner ?? "", latest: s.latest ?? "", shares: s.shares ?? false, after: [...(s.after ?? [])] };
-}, { immediate: true });
+  return { version: order.view?.revision ?? 0, form: { name: s.name, thread: s.thread, does: s.does as string, minutes: String(s.minutes), p80: String(s.p80_minutes), people: String(s.people), owner: s.owner ?? "", latest: s.latest ?? "", shares: s.shares ?? false, after: [...(s.after ?? [])] } };
+});
+const f = draft.f;
+type Form = typeof f.value;
 const slot = computed(() => props.sheet.course.slots?.find((c) => c.id === props.step.id));
 // What past days say of it, and how many that rests on.
 const learnt = computed(() => order.view?.learnt?.find((l) => l.does === props.step.does));
@@ -22,11 +23,12 @@ const rests = computed(() => (learnt.value ? `${learnt.value.p50_minutes.toFixed
 const threads = computed(() => [...new Set(props.steps.map((s) => s.thread))]);
 const others = computed(() => props.steps.filter((s) => s.id !== props.step.id));
 const wrong = ref("");
+const stepOf = (f: Form): OrderStep => ({ ...props.step, name: f.name.trim(), thread: f.thread.trim(), does: f.does as OrderStep["does"], minutes: readNumber(f.minutes), p80_minutes: readNumber(f.p80), people: Math.round(readNumber(f.people)),
+  owner: f.owner.trim() || undefined, latest: f.latest.trim() || undefined, shares: f.shares || undefined, after: f.after });
 async function keep(): Promise<void> {
   wrong.value = "";
   for (const [what, t] of [["It takes", f.value.minutes], ["One time in five over", f.value.p80], ["People", f.value.people]] as const) if (!Number.isFinite(readNumber(t))) { wrong.value = `“${what}” is not a number.`; return; }
-  const s: OrderStep = { ...props.step, name: f.value.name.trim(), thread: f.value.thread.trim(), does: f.value.does as OrderStep["does"], minutes: readNumber(f.value.minutes), p80_minutes: readNumber(f.value.p80), people: Math.round(readNumber(f.value.people)), owner: f.value.owner.trim() || undefined, latest: f.value.latest.trim() || undefined, shares: f.value.shares, after: f.value.after };
-  await order.change(s);
+  await draft.keep((f) => ({ steps: [stepOf(f)] }), (changes) => order.amend(changes));
 }
 const at = (t?: string): string => (t ? new Date(t).toTimeString().slice(0, 5) : "");
 </script>

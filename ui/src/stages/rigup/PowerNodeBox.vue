@@ -1,6 +1,7 @@
 <script setup lang="ts">
-import { computed, ref, watch } from "vue";
+import { computed, ref, type Ref } from "vue";
 import type { PowerNode, PowerView } from "../../api/client";
+import { useDraft } from "../../stores/draft";
 import { usePower } from "../../stores/power";
 
 // One node of the wiring: what it gives or takes, and its cable.
@@ -9,36 +10,42 @@ const power = usePower();
 type Num = "volts" | "breaker_a" | "most_w" | "battery_wh" | "headroom_v" | "cable_m" | "section_mm2" | "standby_w" | "rated_w" | "peak_w" | "start_w";
 const gives: [Num, string, string][] = [["volts", "gives", "V"], ["breaker_a", "breaker", "A"], ["most_w", "made for", "W"]];
 const draws: [Num, string, string][] = [["standby_w", "at rest", "W"], ["rated_w", "rated", "W"], ["peak_w", "peak", "W"], ["start_w", "switching on", "W"]];
-const f = ref<Record<string, string>>({});
-const on = ref({ dc: false, takes_dc: false });
-watch(() => JSON.stringify(props.node), () => {
+const nums = ["volts", "breaker_a", "most_w", "battery_wh", "headroom_v", "cable_m", "section_mm2", "standby_w", "rated_w", "peak_w", "start_w"] as const;
+const draft = useDraft(() => {
   const n = props.node;
   const t = (v?: number): string => (v ? String(v) : "");
-  f.value = { name: n.name, from: n.from ?? "", axis: n.axis ?? "", plug: n.plug ?? "", socket: n.socket ?? "", centre: n.centre ?? "", takes_centre: n.takes_centre ?? "", v0: t(n.takes_v?.[0]), v1: t(n.takes_v?.[1]), reserve: n.reserve ? String(n.reserve * 100) : "", efficiency: n.efficiency ? String(n.efficiency * 100) : "" };
-  for (const k of ["volts", "breaker_a", "most_w", "battery_wh", "headroom_v", "cable_m", "section_mm2", "standby_w", "rated_w", "peak_w", "start_w"] as const) f.value[k] = t(n[k]);
-  on.value = { dc: n.dc ?? false, takes_dc: n.takes_dc ?? false };
-}, { immediate: true });
+  const form: Record<string, string | boolean> = { name: n.name, from: n.from ?? "", axis: n.axis ?? "", plug: n.plug ?? "", socket: n.socket ?? "", centre: n.centre ?? "", takes_centre: n.takes_centre ?? "", v0: t(n.takes_v?.[0]), v1: t(n.takes_v?.[1]), reserve: n.reserve ? String(n.reserve * 100) : "",
+    efficiency: n.efficiency ? String(n.efficiency * 100) : "", dc: n.dc ?? false, takes_dc: n.takes_dc ?? false };
+  for (const k of nums) form[k] = t(n[k]);
+  return { version: power.view?.revision ?? 0, form };
+});
+const f = draft.f as Ref<Record<string, string>>;
+const on = draft.f as Ref<Record<string, unknown>> as Ref<{ dc: boolean; takes_dc: boolean }>;
 const s = computed(() => props.sheet.nodes?.find((x) => x.id === props.node.id));
 const feeders = computed(() => props.nodes.filter((n) => n.role !== "device" && n.id !== props.node.id));
 const wrong = ref("");
-function num(k: string): number | undefined {
-  const t = f.value[k]?.trim().replace(",", ".");
-  if (!t) return undefined;
-  const v = Number(t);
-  if (!Number.isFinite(v)) throw new Error(t);
-  return v;
+function nodeOf(f: Record<string, unknown>): PowerNode {
+  const text = (k: string): string => String(f[k] ?? "").trim();
+  const num = (k: string): number | undefined => {
+    const t = text(k).replace(",", ".");
+    if (!t) return undefined;
+    const v = Number(t);
+    if (!Number.isFinite(v)) throw new Error(t);
+    return v;
+  };
+  const n: PowerNode = { id: props.node.id, role: props.node.role, name: text("name"), from: text("from") || undefined, axis: text("axis") || undefined, plug: text("plug") || undefined, socket: text("socket") || undefined,
+    centre: (text("centre") || undefined) as PowerNode["centre"], takes_centre: (text("takes_centre") || undefined) as PowerNode["takes_centre"], dc: f.dc === true || undefined, takes_dc: f.takes_dc === true || undefined };
+  for (const k of nums) n[k] = num(k);
+  const lo = num("v0"), hi = num("v1"), reserve = num("reserve"), eff = num("efficiency");
+  if (lo !== undefined || hi !== undefined) n.takes_v = [lo ?? 0, hi ?? 0];
+  if (reserve !== undefined) n.reserve = reserve / 100;
+  if (eff !== undefined) n.efficiency = eff / 100;
+  return n;
 }
 async function keep(): Promise<void> {
   wrong.value = "";
   try {
-    const n: PowerNode = { id: props.node.id, role: props.node.role, name: f.value["name"]?.trim() ?? "", from: f.value["from"] || undefined, axis: f.value["axis"] || undefined, plug: f.value["plug"]?.trim() || undefined, socket: f.value["socket"]?.trim() || undefined,
-      centre: (f.value["centre"] || undefined) as PowerNode["centre"], takes_centre: (f.value["takes_centre"] || undefined) as PowerNode["takes_centre"], dc: on.value.dc || undefined, takes_dc: on.value.takes_dc || undefined };
-    for (const k of ["volts", "breaker_a", "most_w", "battery_wh", "headroom_v", "cable_m", "section_mm2", "standby_w", "rated_w", "peak_w", "start_w"] as const) n[k] = num(k);
-    const lo = num("v0"), hi = num("v1"), reserve = num("reserve"), eff = num("efficiency");
-    if (lo !== undefined || hi !== undefined) n.takes_v = [lo ?? 0, hi ?? 0];
-    if (reserve !== undefined) n.reserve = reserve / 100;
-    if (eff !== undefined) n.efficiency = eff / 100;
-    await power.change(n);
+    await draft.keep((f) => ({ nodes: [nodeOf(f)] }), (changes) => power.amend(changes));
   } catch (e) { wrong.value = `“${(e as Error).message}” is not a number.`; }
 }
 </script>

@@ -2,6 +2,7 @@
 import { computed, ref, watch } from "vue";
 import type { PowerNode } from "../../api/client";
 import PowerDrawing from "../../drawing/PowerDrawing.vue";
+import { useDraft } from "../../stores/draft";
 import { useLive } from "../../stores/live";
 import { usePower } from "../../stores/power";
 import { useShot } from "../../stores/shot";
@@ -15,8 +16,11 @@ const live = useLive();
 watch(() => [shot.id, live.now?.version], () => { if (shot.id) void power.load(shot.id); }, { immediate: true });
 const v = computed(() => power.view);
 const notes = ref(false);
-const f = ref({ plates: "", sync: "", picture: "" });
-watch(() => JSON.stringify([v.value?.power.plates, v.value?.power.sync, v.value?.power.picture]), () => { f.value = { plates: v.value?.power.plates ?? "", sync: v.value?.power.sync ?? "", picture: v.value?.power.picture ?? "" }; }, { immediate: true });
+const draft = useDraft(() => ({ of: shot.id, version: v.value?.revision ?? 0, form: { plates: v.value?.power.plates ?? "", sync: v.value?.power.sync ?? "", picture: v.value?.power.picture ?? "" } }));
+const f = draft.f;
+async function keepNotes(): Promise<void> {
+  if (await draft.keep((f) => ({ plates: f.plates.trim(), sync: f.sync.trim(), picture: f.picture.trim() }), (c) => power.amend(c)) === "kept") notes.value = false;
+}
 async function add(role: PowerNode["role"]): Promise<void> {
   let n = 1;
   while (power.nodes.some((x) => x.id === `${role}-${n}`)) n++;
@@ -47,7 +51,7 @@ async function add(role: PowerNode["role"]): Promise<void> {
       <p v-for="m in v.sheet.more" :key="m" class="more" data-test="power-more">{{ m }}</p>
       <button v-if="!v.kept" class="btn slim lead" data-test="power-keep" @click="power.write({}, 'Kept as the wiring.')">it is wired like this</button>
       <h3 class="cap">What others bring</h3>
-      <form v-if="notes" class="notes" @submit.prevent="power.write({ plates: f.plates.trim(), sync: f.sync.trim(), picture: f.picture.trim() }).then((ok) => { if (ok) notes = false; })">
+      <form v-if="notes" class="notes" @submit.prevent="keepNotes">
         <label>plates <input v-model="f.plates" class="field" maxlength="300" data-test="need-plates" /></label><label>sync <input v-model="f.sync" class="field" maxlength="300" /></label><label>picture <input v-model="f.picture" class="field" maxlength="300" /></label><button class="btn slim lead" type="submit" data-test="need-keep">keep</button>
       </form>
       <ul v-else class="needs"><li v-for="n in v.sheet.needs" :key="n.what + n.says"><b>{{ n.what }}</b> {{ n.says }}</li></ul>

@@ -25,11 +25,8 @@ const there = computed(() => next.value.every(([a, v]) => Math.abs((props.live?.
 const busy = ref(false);
 async function read(): Promise<void> {
   busy.value = true;
-  const v = props.bench;
-  const r = await api.POST("/api/machines/{id}/bench/{package}/feel", { params: { path: { id: v.machine, package: v.package.id } } }).catch(() => ({ data: undefined, error: undefined }));
+  await bench.feel();
   busy.value = false;
-  bench.said = r.data ? { text: "Read.", tone: "good" } : { text: sentence(r.error), tone: "over" };
-  if (r.data) bench.view = r.data;
 }
 async function go(): Promise<void> {
   const to = props.bench.next;
@@ -43,6 +40,11 @@ async function go(): Promise<void> {
 function tell(): void {
   const f = p.value.found;
   if (f) void bench.keep({ told: { mass_kg: +f.mass_kg.toFixed(3), centre_m: f.centre_m.map((c) => +c.toFixed(4)) as [number, number, number] } }, `${props.bench.name} is told.`);
+}
+// The same pose is left out, wherever it stands in the list by then.
+function leaveOut(f: (typeof felt.value)[number]): void {
+  const it = JSON.stringify(f);
+  void bench.keep((was) => ({ felt: (was.felt ?? []).filter((x) => JSON.stringify(x) !== it) }), "Left out.");
 }
 const checks = ["all_on", "tight", "line", "pins_out"] as const;
 const words = { all_on: "all that will hang on it is on it", tight: "tight", line: "safety line on", pins_out: "pins out" };
@@ -70,7 +72,7 @@ const mm = (v: number): string => `${Math.round(v * 1000)}`.replace("-", "−");
       <h2 class="cap">Poses read</h2>
       <p v-if="!felt.length" class="quiet">None yet. Three or more, with the wrist turned about two different ways.</p>
       <ol v-else class="small"><li v-for="(f, i) in felt" :key="i">{{ next.length ? next.map(([a]) => `${name(a)} ${(f.joints[a] ?? 0).toFixed(0)}°`).join(", ") : "" }}: {{ Math.hypot(...(f.force_n ?? [0])).toFixed(1) }} N, {{ Math.hypot(...f.torque_nm).toFixed(2) }} N m
-        <button class="link" @click="bench.keep({ felt: felt.filter((_, k) => k !== i) }, 'Left out.')">leave out</button></li></ol>
+        <button class="link" @click="leaveOut(f)">leave out</button></li></ol>
       <p class="row small"><button class="link" @click="bench.back()">take back</button><button v-if="felt.length" class="link" data-test="wrist-clear" @click="bench.keep({ felt: [] }, 'Cleared.')">begin again</button><span :class="bench.said.tone" role="status" data-test="bench-said">{{ bench.said.text }}</span></p>
       <h2 class="cap">Before it rolls</h2>
       <p class="row small"><label v-for="k in checks" :key="k"><input type="checkbox" :checked="props.bench.record.checks[k]" :data-test="'check-' + k" @change="bench.keep({ checks: { ...props.bench.record.checks, [k]: ($event.target as HTMLInputElement).checked } })" /> {{ words[k] }}</label></p>

@@ -34,12 +34,14 @@ async function saveName(): Promise<void> {
 // Changing what a shot is called, and where its timecode starts.
 const changing = ref("");
 const start = ref("");
+let seen: { code: string; title: string; start_timecode: string } | undefined; // as it was opened
 function change(s: Production["shots"][number]): void {
   changing.value = s.id;
+  seen = { code: s.code, title: s.title, start_timecode: s.start_timecode };
   [code.value, title.value, start.value, refused.value, adding.value] = [s.code, s.title, s.start_timecode, "", ""];
 }
 async function keep(): Promise<void> {
-  const r = await api.PUT("/api/shots/{id}", { params: { path: { id: changing.value } }, body: { code: code.value, title: title.value, start_timecode: start.value } }).catch(() => ({ data: undefined, error: undefined }));
+  const r = await api.PUT("/api/shots/{id}", { params: { path: { id: changing.value } }, body: { code: code.value, title: title.value, start_timecode: start.value, seen } }).catch(() => ({ data: undefined, error: undefined }));
   if (!r.data) {
     refused.value = sentence(r.error);
     return;

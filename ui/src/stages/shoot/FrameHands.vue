@@ -1,5 +1,6 @@
 <script setup lang="ts">
 import { computed, onBeforeUnmount, ref } from "vue";
+import FieldInput from "../../shell/FieldInput.vue";
 import { useFrames } from "../../stores/frames";
 import { four } from "../../stores/shot";
 
@@ -34,7 +35,8 @@ const since = computed(() => {
   return s < 100 ? `${s.toFixed(0)} s` : `${Math.floor(s / 60)} min ${Math.floor(s % 60)} s`;
 });
 async function save(e: Event): Promise<void> {
-  if (at.value) await frames.note(at.value.frame, (e.target as HTMLTextAreaElement).value.trim());
+  const box = e.target as HTMLTextAreaElement;
+  if (at.value) await frames.note(at.value.frame, box.value.trim(), box.dataset.seen ?? "");
 }
 </script>
 
@@ -43,7 +45,7 @@ async function save(e: Event): Promise<void> {
     <div class="state" :class="{ in: frames.state.hands }" role="status" data-test="hands-state">{{ frames.state.big }}<span v-if="since" class="small">{{ since }}</span></div>
     <h2 id="hands-title" class="cap">For the hands, frame {{ at ? four(at.frame) : "—" }}</h2>
     <p v-if="at && !puppet" class="out">Puppet out of the set.</p>
-    <textarea :key="at?.frame" class="note" :value="note" :disabled="!at" placeholder="a note for this frame" aria-label="Note for the hands at this frame" data-test="note" @change="save" />
+    <FieldInput :key="at?.frame" area class="note" :value="note" :disabled="!at" placeholder="a note for this frame" aria-label="Note for the hands at this frame" data-test="note" @change="save" />
     <p class="small quiet later">{{ later }}</p>
     <ol>
       <li v-for="s in steps" :key="s.k" :class="s.state">{{ s.w }}</li>

@@ -52,7 +52,7 @@ function more(p: PassView): string {
 const unseen = computed(() => shot.passes.map((p) => newest(p)?.finding?.unseen).find(Boolean) ?? []);
 async function setThreshold(e: Event): Promise<void> {
   const box = e.target as HTMLInputElement;
-  const r = await api.PUT("/api/shots/{id}/threshold", { params: { path: { id: shot.id } }, body: { px: Number(box.value) } });
+  const r = await api.PUT("/api/shots/{id}/threshold", { params: { path: { id: shot.id } }, body: { px: Number(box.value), seen: Number(box.dataset.seen) } }).catch(() => ({ data: undefined, error: undefined }));
   if (r.data) await shot.reload();
   else {
     shot.trouble = sentence(r.error);
@@ -155,7 +155,7 @@ async function setWaits(p: PassView, e: Event): Promise<void> {
 <template>
   <section class="box stack scroll" tabindex="0" aria-labelledby="stack-title" data-test="stack">
     <header><h2 id="stack-title" class="cap">Passes over one sealed path</h2><span
-      class="quiet small">bars: deviation from the seal, pixels at the sensor, frame by frame; pass against pass, unshifted. Stacks under <input
+      class="quiet small">bars: deviation from the seal, pixels at the sensor, frame by frame; pass against pass, unshifted. Stacks under <FieldInput
       class="field thr" :value="px" inputmode="decimal" aria-label="Pixels under which passes stack"
       @change="setThreshold" /> px, the dotted line.</span></header>
     <div class="pass probe" aria-hidden="true"><span /><span /><span ref="probe" /></div>

@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { ref } from "vue";
 import type { Scheme } from "../../api/client";
+import { differs } from "../../stores/documents";
 import { useFrames } from "../../stores/frames";
 import { four } from "../../stores/shot";
 
@@ -20,7 +21,7 @@ const said = ref("");
 const sure = ref(false);
 
 function add(): void {
-  rows.value.push({ id: "", number: rows.value.length + 1, name: "", note: "", lamps: "key 100", puppet: true, apart: false, from: first.value, to: last.value, s: "0.5", struck: false });
+  rows.value.push({ id: crypto.randomUUID(), number: rows.value.length + 1, name: "", note: "", lamps: "key 100", puppet: true, apart: false, from: first.value, to: last.value, s: "0.5", struck: false });
 }
 function read(): Scheme | string {
   const n = (t: string, what: string): number => {
@@ -47,15 +48,20 @@ function read(): Scheme | string {
     return e instanceof Error ? e.message : String(e);
   }
 }
+// What is typed is held against what was opened.
+let seen = frames.view?.revision ?? 0;
+const before = read();
 async function save(): Promise<void> {
   const next = read();
   if (typeof next === "string") {
     said.value = next;
     return;
   }
-  const r = await frames.change(next, sure.value);
+  const changes = differs(before, next).map((c) => ({ ...c, seen }));
+  const r = changes.length > 0 ? await frames.change(changes, sure.value) : { said: "", ask: false, stale: false };
   said.value = r.said;
   sure.value = r.ask;
+  if (r.stale) seen = frames.view?.revision ?? seen; // that was said: pressed again, it is meant
   if (!r.said) emit("close");
 }
 </script>
