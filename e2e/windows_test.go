@@ -116,9 +116,9 @@ func TestEditsWaitForAnAnswer(t *testing.T) {
 		p.enter("frame", fmt.Sprint(f))
 		p.enter("value-pan", fmt.Sprint(f))
 		p.key("k")
-		p.wait("another edit that waits", fmt.Sprintf(`$('kept').textContent.startsWith('%d edit')`, i+1))
+		p.wait("another edit that waits", fmt.Sprintf(`$('kept').textContent.startsWith('%d change')`, i+1))
 	}
-	p.keptSays("why they wait", "3 edits wait: the application does not answer")
+	p.keptSays("why they wait", "3 changes wait: the application does not answer")
 	p.click("undo")
 	p.keptSays("one taken back", "2 changes wait")
 	p.click("seal")

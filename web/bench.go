@@ -161,11 +161,14 @@ func (s *Server) amendBench(ctx context.Context, in *struct {
 		if err != nil {
 			return err
 		}
-		for i := range past {
-			past[i].Doc = past[i].Doc.For(own.Package.Load)
+		switch {
+		case len(past) == 0:
+			past = []store.Past[balance.Settled]{{}}
+		case own.Kept == nil || own.Kept.Version != past[0].Version:
+			return store.ErrStale // somebody kept one between the two looks
 		}
-		if len(past) == 0 {
-			past = []store.Past[balance.Settled]{{Doc: own.Record}}
+		for i := range past[1:] {
+			past[1+i].Doc = past[1+i].Doc.For(own.Package.Load)
 		}
 		past[0].Doc = own.Record // untouched, where what is kept does not fit the head any more
 		r, err := store.Amended(past, in.Body.Changes)

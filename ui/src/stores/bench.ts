@@ -46,8 +46,13 @@ export const useBench = defineStore("bench", () => {
     const write = async (c: Partial<Settled>): Promise<boolean> => {
       const v = view.value;
       if (!v) return false;
-      const seen = outbox.seen("bench", [v.machine, v.package.id]) ?? 0;
-      return (await amend(differs(v.record, { ...v.record, ...c }).map((d) => ({ ...d, seen })), text)) === "kept";
+      const of = [v.machine, v.package.id], seen = outbox.seen("bench", of) ?? 0, wanted = { ...v.record, ...c };
+      const changes = differs(v.record, wanted);
+      // Back to what is shown, while another value is on its way.
+      for (const k of Object.keys(c) as (keyof Settled)[]) {
+        if (!changes.some((d) => d.at[0] === k) && outbox.underway("bench", of).some((at) => at[0] === k)) changes.push(c[k] === undefined ? { at: [k] } : { at: [k], is: c[k] });
+      }
+      return (await amend(changes.map((d) => ({ ...d, seen })), text)) === "kept";
     };
     if (typeof change !== "function") return write(change);
     const next = line.then(async () => {
@@ -56,6 +61,11 @@ export const useBench = defineStore("bench", () => {
     });
     line = next.catch(() => false);
     return next;
+  }
+  // One of the things to look after.
+  function check(which: keyof Settled["checks"], on: boolean, text: string): Promise<Kept> {
+    const v = view.value;
+    return amend([{ at: ["checks", which], is: on, seen: v ? outbox.seen("bench", [v.machine, v.package.id]) ?? 0 : 0 }], text);
   }
   async function amend(changes: FieldChange[], text = "Kept."): Promise<Kept> {
     const v = view.value;
@@ -120,5 +130,5 @@ export const useBench = defineStore("bench", () => {
     await list();
     picked.value = r.data.id;
   }
-  return { packages, view, said, picked, pack, list, open, keep, amend, back, trim, feel, write, copy, begin };
+  return { packages, view, said, picked, pack, list, open, keep, check, amend, back, trim, feel, write, copy, begin };
 });

@@ -22,11 +22,13 @@ export function useDraft<T extends Texts>(laid: () => { form: T; version: number
   let base: Texts = copy(first?.form ?? {}); // as each field was laid, and
   const seen: Record<string, number> = {}; //  from which version
   for (const k of Object.keys(base)) seen[k] = first?.version ?? 0;
-  const sent: Record<string, number> = {}; // fields whose answer is awaited
+  const sent: Record<string, number> = {}; // fields whose answer is awaited, and
+  const asked: Texts = {}; //                 what was asked for
   let of = first?.of;
   const me = getCurrentInstance();
   let waits = false;
-  const mine = (k: string): boolean => !same(f.value[k], base[k]);
+  const from = (k: string): unknown => (sent[k] ? asked[k] : base[k]);
+  const mine = (k: string): boolean => !same(f.value[k], from(k));
 
   function lay(): void {
     const next = laid();
@@ -53,11 +55,12 @@ export function useDraft<T extends Texts>(laid: () => { form: T; version: number
 
   async function keep(doc: (f: T) => unknown, send: (changes: FieldChange[]) => Promise<Kept>): Promise<Kept> {
     const typed = copy(f.value);
-    const was = doc(base as T), all = differs(was, doc(f.value));
+    const origin = Object.fromEntries(Object.keys(base).map((k) => [k, from(k)])) as T;
+    const was = doc(origin), all = differs(was, doc(f.value));
     // Which version a part of the document was seen in: that of the fields it is made of.
     const parts = Object.keys(f.value).filter(mine).map((k) => {
       try {
-        return { k, at: differs(was, doc({ ...base, [k]: f.value[k] } as T)).map((c) => c.at) };
+        return { k, at: differs(was, doc({ ...origin, [k]: f.value[k] } as T)).map((c) => c.at) };
       } catch {
         return { k, at: all.map((c) => c.at) };
       }
@@ -67,7 +70,7 @@ export function useDraft<T extends Texts>(laid: () => { form: T; version: number
       const of = parts.filter((p) => p.at.some((at) => touches(at, c.at))).map((p) => p.k);
       return { ...c, seen: Math.min(...(of.length ? of : keys).map((k) => seen[k] ?? 0)) };
     });
-    for (const k of keys) sent[k] = (sent[k] ?? 0) + 1;
+    for (const k of keys) [sent[k], asked[k]] = [(sent[k] ?? 0) + 1, typed[k]];
     const answer = await send(changes);
     for (const k of keys) if (--sent[k]! === 0) delete sent[k];
     const now = laid();

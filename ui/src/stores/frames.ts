@@ -126,9 +126,14 @@ export const useFrames = defineStore("frames", () => {
   const goOn = async (version: number, go_on: boolean): Promise<void> => {
     take(await api.POST("/api/shots/{id}/frames/path", { ...path(), body: { version, go_on } }).catch(nothing));
   };
-  const note = async (frame: number, text: string, seen: string): Promise<void> => {
-    take(await api.PUT("/api/shots/{id}/frames/notes/{frame}", { params: { path: { id: shot.id, frame } }, body: { text, seen } }).catch(nothing));
-  };
+  // A frame's note, one after another; seen is what was seen of it, or what this page made of that.
+  let notes: Promise<unknown> = Promise.resolve();
+  const own = new Map<number, { on: string; text: string }>();
+  const note = (frame: number, text: string, seen: string): Promise<unknown> => (notes = notes.then(async () => {
+    const mine = own.get(frame);
+    const r = await api.PUT("/api/shots/{id}/frames/notes/{frame}", { params: { path: { id: shot.id, frame } }, body: { text, seen: mine?.on === seen ? mine.text : seen } }).catch(nothing);
+    if (take(r)) own.set(frame, { on: seen, text });
+  }));
   const begin = async (every: number): Promise<void> => {
     if (take(await api.POST("/api/shots/{id}/frames", { ...path(), body: { every } }).catch(nothing))) await shot.reload();
   };

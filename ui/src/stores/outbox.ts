@@ -108,6 +108,9 @@ export const useOutbox = defineStore("outbox", () => {
     answers.delete(deed);
   }
 
+  // Fields of a document whose answer is awaited: what is shown of them is not what was asked for.
+  const underway = (what: What, of: string[]): string[][] => waiting.value.flatMap((w) => ("edit" in w || key(w.what, w.of) !== key(what, of) ? [] : w.changes.map((c) => c.at)));
+
   // What is not a change of fields goes after those that were made before it; false: they
   // cannot be sent now, and it is not to be done later, unseen.
   async function settled(): Promise<boolean> {
@@ -136,5 +139,5 @@ export const useOutbox = defineStore("outbox", () => {
 
   window.addEventListener("beforeunload", (e) => { if (waiting.value.length > 0) e.preventDefault(); });
   if (waiting.value.length > 0) void run(); // from before a reload
-  return { desk, waiting, refused, offline, sending, count, show, seen, put, amend, settled, withdraw, read, insist };
+  return { desk, waiting, refused, offline, sending, count, show, seen, put, amend, underway, settled, withdraw, read, insist };
 });

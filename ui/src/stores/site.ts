@@ -30,7 +30,7 @@ export function siteSheet<W extends Sheets, D>(what: W, get: (id: string) => Ans
   const shot = ref("");
   const said = ref<Said>({ text: "", tone: "quiet" });
   const picked = ref("");
-  let turn = 0;
+  let turn = 0; // of the looks: one that was overtaken by another is dropped, an older version never shown
   let line: Promise<unknown> = Promise.resolve();
 
   function take(id: string, v: V): void {
@@ -53,7 +53,6 @@ export function siteSheet<W extends Sheets, D>(what: W, get: (id: string) => Ans
     if (changes.length === 0 && (view.value as { kept?: boolean }).kept !== false) { said.value = { text, tone: "good" }; return "kept"; }
     const a = await outbox.amend(what, [id], changes, { shot: id, done: text });
     if (id !== shot.value) return a.data ? "kept" : "wrong";
-    turn++;
     if (a.data) { take(id, a.data); said.value = { text, tone: "good" }; return "kept"; }
     said.value = { text: a.stale ? "Not kept: see below." : a.text, tone: "over" };
     if (a.stale) { const s = said.value; await load(id); said.value = s; }
@@ -70,9 +69,7 @@ export function siteSheet<W extends Sheets, D>(what: W, get: (id: string) => Ans
     const id = shot.value;
     const next = line.then(async () => {
       if (!await outbox.settled()) { said.value = { text: "The application does not answer; what was typed waits. This is not done: press again when it does.", tone: "over" }; return false; }
-      turn++;
       const r = await f().catch(() => ({ data: undefined, error: undefined }));
-      turn++;
       if (r.data) { take(id, r.data); said.value = { text, tone: "good" }; return true; }
       const why = { text: sentence(r.error), tone: "over" };
       if (why.text.includes("in the meantime")) await load(shot.value);

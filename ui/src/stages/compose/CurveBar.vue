@@ -4,12 +4,15 @@ import type { Edit } from "../../api/client";
 import { curves, ends as endings, laws, longestMove, symbols } from "../../api/rules";
 import { four, useShot } from "../../stores/shot";
 import { readNumber } from "../../shell/numbers";
+import { answered } from "../../shell/typed";
+import { useOutbox } from "../../stores/outbox";
 import FieldInput from "../../shell/FieldInput.vue";
 
 // How the selected axis is joined: the whole of it, the leg under the playhead, and what its
 // keyframe there has.
 type Kind = NonNullable<Edit["kind"]>;
 type Bend = NonNullable<Edit["shape"]>;
+const outbox = useOutbox();
 const shot = useShot();
 const track = computed(() => shot.view?.path.tracks.find((t) => t.axis === shot.selected?.id));
 const ends = computed<readonly string[]>(() => (track.value ? endings[track.value.kind as keyof typeof endings] : []));
@@ -33,15 +36,16 @@ const short = (v: number | undefined): string => String(+(v ?? 0).toFixed(4));
 // The keyframe's own frame, typed.
 function setFrame(e: Event): void {
   const box = e.target as HTMLInputElement, k = key.value, to = readNumber(box.value);
-  if (!k || to === k.frame) return;
+  if (!k || (to === k.frame && outbox.count === 0)) return;
   if (!(Math.abs(to) <= longestMove)) {
     shot.trouble = `Keyframe: “${box.value}” is not a frame; give a number within ±${longestMove}.`;
     box.value = short(k.frame);
     return;
   }
+  const gave = box.value;
   void shot.edit({ op: "move", axis: shot.selected?.id, frame: k.frame, to }, `${shot.selected?.name}: ${four(k.frame)} moved to ${four(to)}.`).then((done) => {
     if (done) shot.go(to);
-    else box.value = short(key.value?.frame);
+    else answered(box, gave, short(key.value?.frame));
   });
 }
 const set = (e: Edit, said: string): Promise<unknown> => shot.edit(e, said);
@@ -73,13 +77,13 @@ function setRamp(what: "law" | "in" | "out", e: Event): void {
   const was = ramp.value, place = `${shot.id} ${shot.selected?.id} ${segment.value}`;
   const base = asked?.place === place ? asked.ramp : { law: was?.law ?? ("trapezoid" as const), in: String(was?.in ?? ""), out: String(was?.out ?? "") };
   const next = { ...base, [what]: box.value };
-  const mine = { place, ramp: next };
+  const mine = { place, ramp: next }, gave = box.value;
   asked = mine;
   const own = segmentKind.value === "ramp";
   void set(own ? { op: "segment", axis: shot.selected?.id, index: segment.value, kind: "ramp", ramp: next }
     : { op: "kind", axis: shot.selected?.id, kind: "ramp", ramp: next }, "Ramp changed.").then(() => {
     if (asked === mine) asked = null;
-    box.value = what === "law" ? ramp.value?.law ?? "trapezoid" : short(ramp.value?.[what] ?? third.value);
+    answered(box, gave, what === "law" ? ramp.value?.law ?? "trapezoid" : short(ramp.value?.[what] ?? third.value));
   });
 }
 const third = computed(() => {
@@ -87,6 +91,7 @@ const third = computed(() => {
   const a = k[segment.value], b = k[segment.value + 1];
   return a && b ? (b.frame - a.frame) / 3 : 0;
 });
+let bending: { place: string; bend: Partial<Bend> } | null = null; // asked for and not back yet
 function setShape(change: Partial<Bend>, box: HTMLInputElement, was: () => string): void {
   const k = key.value;
   if (!k) return;
@@ -95,8 +100,13 @@ function setShape(change: Partial<Bend>, box: HTMLInputElement, was: () => strin
     box.value = was();
     return;
   }
-  const { frame, value, ...bend } = k;
-  void set({ op: "shape", axis: shot.selected?.id, frame, shape: { ...bend, ...change } }, `Keyframe at ${frame} shaped.`).then(() => (box.value = was()));
+  const { frame, value, ...bend } = k, place = `${shot.id} ${shot.selected?.id} ${frame}`, gave = box.value;
+  const mine = { place, bend: { ...(bending?.place === place ? bending.bend : bend), ...change } };
+  bending = mine;
+  void set({ op: "shape", axis: shot.selected?.id, frame, shape: mine.bend }, `Keyframe at ${frame} shaped.`).then(() => {
+    if (bending === mine) bending = null;
+    answered(box, gave, was());
+  });
   void value;
 }
 function setOne(what: "tension" | "continuity" | "bias" | "slope" | "acceleration", e: Event): void {

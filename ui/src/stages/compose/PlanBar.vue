@@ -9,6 +9,7 @@ import { useNudge } from "../../stores/nudge";
 import { useOutbox } from "../../stores/outbox";
 import { useShot } from "../../stores/shot";
 import { readNumber } from "../../shell/numbers";
+import { answered } from "../../shell/typed";
 import FieldInput from "../../shell/FieldInput.vue";
 
 const shot = useShot();
@@ -34,9 +35,9 @@ function setRate(e: Event): void {
   set({ op: "rate", rate: { num, den } }, "Rate changed.");
 }
 function setFactor(e: Event): void {
-  const box = e.target as HTMLInputElement;
-  if (box.value.trim() === factor.value) return;
-  void shot.edit({ op: "factor", clock: box.value.trim() || "0" }, "Clock changed.").then(() => (box.value = factor.value));
+  const box = e.target as HTMLInputElement, gave = box.value;
+  if (gave.trim() === factor.value && outbox.count === 0) return; // none is on its way, either
+  void shot.edit({ op: "factor", clock: gave.trim() || "0" }, "Clock changed.").then(() => answered(box, gave, factor.value));
 }
 // Run-up and run-out: where the move begins or ends with speed, or has them.
 const runs = computed(() => {
@@ -44,13 +45,18 @@ const runs = computed(() => {
   if (!v || v.empty) return false;
   return v.path.run_up > 0 || v.path.run_out > 0 || v.analysis.report.axes.some((a) => a.jumps.some((j) => j.order === 1 && (j.at === v.first || j.at === v.last)));
 });
+let asked: { run_up?: number; run_out?: number } = {}; // asked for and not back yet
 async function setRun(e: Event, which: "run_up" | "run_out"): Promise<void> {
-  const box = e.target as HTMLInputElement, p = shot.view?.path;
+  const box = e.target as HTMLInputElement, p = shot.view?.path, gave = box.value;
   if (!p) return;
-  const n = readNumber(box.value);
-  if (!Number.isInteger(n)) shot.trouble = `“${box.value}” is not a whole number of frames.`;
-  else await shot.edit({ op: "run", run_up: p.run_up, run_out: p.run_out, [which]: n }, "Run-up and run-out changed.");
-  box.value = String(shot.view?.path[which] ?? 0);
+  const n = readNumber(gave);
+  if (!Number.isInteger(n)) shot.trouble = `“${gave}” is not a whole number of frames.`;
+  else {
+    const mine = (asked = { ...asked, [which]: n });
+    await shot.edit({ op: "run", run_up: p.run_up, run_out: p.run_out, ...mine }, "Run-up and run-out changed.");
+    if (asked === mine) asked = {};
+  }
+  answered(box, gave, String(shot.view?.path[which] ?? 0));
 }
 async function fit(quiet: boolean): Promise<void> {
   const was = shot.view?.revision;

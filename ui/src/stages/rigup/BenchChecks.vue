@@ -13,7 +13,7 @@ const r = computed(() => props.bench.record);
 const s = computed(() => props.bench.sheet);
 type Checks = Settled["checks"];
 const checks: [keyof Checks, string][] = [["all_on", "all that will hang on it is on it"], ["engaged", "gear engaged again"], ["tight", "plate and knobs tight"], ["line", "safety line on"], ["pins_out", "pins out"]];
-const tick = (k: keyof Checks, on: boolean): void => void bench.keep({ checks: { ...r.value.checks, [k]: on } }, on ? "Looked after." : "Open again.");
+const tick = (k: keyof Checks, on: boolean): void => void bench.check(k, on, on ? "Looked after." : "Open again.");
 const homed = computed(() => props.seen && props.live?.state.axes[props.bench.head?.axis ?? ""]?.homed === true);
 const enough = computed(() => (s.value.arc?.margin ?? 0) >= 4);
 function number(e: Event, k: "creep_deg_h" | "droop_share", by = 1): void {

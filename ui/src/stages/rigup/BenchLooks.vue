@@ -54,7 +54,7 @@ const scales = computed(() => (r.value.seen ?? []).filter((s) => s.scale_kg !== 
           <option value="">not tried</option><option v-for="(t, k) in does" :key="k" :value="k">{{ t }}</option></select></label>
       </div>
     </div>
-    <p v-if="!r.checks.all_on" class="first"><label class="tick"><input type="checkbox" :checked="false" data-test="first-all-on" @change="bench.keep({ checks: { ...r.checks, all_on: true } }, 'Looked after.')" /> <b>First: everything that will hang on it is on it</b>, cables, matte box, monitor, lens motor.</label></p>
+    <p v-if="!r.checks.all_on" class="first"><label class="tick"><input type="checkbox" :checked="false" data-test="first-all-on" @change="bench.check('all_on', true, 'Looked after.')" /> <b>First: everything that will hang on it is on it</b>, cables, matte box, monitor, lens motor.</label></p>
     <p class="big" :class="{ now: w.says !== '', good: next.done }" role="status" data-test="bench-next">{{ w.says || next.says }}</p>
     <p v-if="!next.done" class="then">{{ w.says ? next.says : next.then }}
       <button v-if="next.knob && next.by_mm && !w.says" class="btn slim" data-test="bench-turned" @click="turned">It reads {{ next.reading_mm }} now</button></p>

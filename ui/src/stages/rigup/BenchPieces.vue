@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { computed, ref } from "vue";
 import type { BenchView } from "../../api/client";
+import { answered } from "../../shell/typed";
 import FieldInput from "../../shell/FieldInput.vue";
 import { useBench } from "../../stores/bench";
 import PackageEditor from "./PackageEditor.vue";
@@ -16,9 +17,9 @@ const h = computed(() => props.bench.head!);
 const mm = (m: number): string => { const v = Math.round(m * 1000); return v < 0 ? `−${-v}` : `${v}`; };
 const at = (v: number, i: 0 | 1): number => v + (i === 0 ? r.value.slide_mm - h.value.slide_axis_mm : r.value.rise_mm - h.value.rise_axis_mm) / 1000;
 function set(which: "slide_mm" | "rise_mm", e: Event): void {
-  const f = e.target as HTMLInputElement, n = Number(f.value.trim().replace(",", "."));
+  const f = e.target as HTMLInputElement, gave = f.value, n = Number(f.value.trim().replace(",", "."));
   if (!f.value.trim() || !Number.isFinite(n)) { bench.said = { text: "What does it read? Give millimetres.", tone: "over" }; f.value = String(r.value[which]); return; }
-  void bench.keep({ [which]: n }, "Set.").then((ok) => { if (!ok) f.value = String(r.value[which]); });
+  void bench.keep({ [which]: n }, "Set.").then((ok) => { if (!ok) answered(f, gave, String(r.value[which])); });
 }
 const off = computed(() => Math.max(w.value.off_forward_m, w.value.off_up_m) * 1000);
 </script>

@@ -75,7 +75,7 @@ const mm = (v: number): string => `${Math.round(v * 1000)}`.replace("-", "−");
         <button class="link" @click="leaveOut(f)">leave out</button></li></ol>
       <p class="row small"><button class="link" @click="bench.back()">take back</button><button v-if="felt.length" class="link" data-test="wrist-clear" @click="bench.keep({ felt: [] }, 'Cleared.')">begin again</button><span :class="bench.said.tone" role="status" data-test="bench-said">{{ bench.said.text }}</span></p>
       <h2 class="cap">Before it rolls</h2>
-      <p class="row small"><label v-for="k in checks" :key="k"><input type="checkbox" :checked="props.bench.record.checks[k]" :data-test="'check-' + k" @change="bench.keep({ checks: { ...props.bench.record.checks, [k]: ($event.target as HTMLInputElement).checked } })" /> {{ words[k] }}</label></p>
+      <p class="row small"><label v-for="k in checks" :key="k"><input type="checkbox" :checked="props.bench.record.checks[k]" :data-test="'check-' + k" @change="bench.check(k, ($event.target as HTMLInputElement).checked, 'Kept.')" /> {{ words[k] }}</label></p>
       <p :class="props.bench.sheet.verdict.ok ? 'good' : 'now'" data-test="bench-verdict"><b>{{ props.bench.sheet.verdict.ok ? "✓ " : "" }}{{ props.bench.sheet.verdict.says.charAt(0).toUpperCase() + props.bench.sheet.verdict.says.slice(1) }}</b></p>
       <p class="now">A powered arm is not guided by hand before it knows what hangs on it.</p>
     </section>

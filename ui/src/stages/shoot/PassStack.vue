@@ -5,6 +5,7 @@ import { clocks, ways } from "../../api/rules";
 import { fills } from "../../drawing/headroom";
 import { useElementSize } from "../../drawing/size";
 import { four, useShot } from "../../stores/shot";
+import { answered } from "../../shell/typed";
 import FieldInput from "../../shell/FieldInput.vue";
 import { readNumber } from "../../shell/numbers";
 
@@ -50,14 +51,22 @@ function more(p: PassView): string {
   return f.word ? `against ${f.against}: worst at ${four(f.worst_frame)} (${f.worst_point})${turned}; ${seal}` : seal;
 }
 const unseen = computed(() => shot.passes.map((p) => newest(p)?.finding?.unseen).find(Boolean) ?? []);
-async function setThreshold(e: Event): Promise<void> {
-  const box = e.target as HTMLInputElement;
-  const r = await api.PUT("/api/shots/{id}/threshold", { params: { path: { id: shot.id } }, body: { px: Number(box.value), seen: Number(box.dataset.seen) } }).catch(() => ({ data: undefined, error: undefined }));
-  if (r.data) await shot.reload();
-  else {
-    shot.trouble = sentence(r.error);
-    box.value = String(px.value);
-  }
+// One after another; seen is what was seen of it, or what this page made of that.
+let thresholds: Promise<unknown> = Promise.resolve();
+let own = { on: 0, px: 0 };
+function setThreshold(e: Event): void {
+  const box = e.target as HTMLInputElement, gave = box.value, n = Number(gave), on = Number(box.dataset.seen);
+  thresholds = thresholds.then(async () => {
+    const r = await api.PUT("/api/shots/{id}/threshold", { params: { path: { id: shot.id } }, body: { px: n, seen: own.on === on ? own.px : on } }).catch(() => ({ data: undefined, error: undefined }));
+    if (r.data) {
+      own = { on, px: n };
+      await shot.reload();
+    } else {
+      shot.trouble = sentence(r.error);
+      await shot.reload();
+      answered(box, gave, String(px.value));
+    }
+  });
 }
 // The same path checked on a pass's faster clock, and sealed for it, too.
 const sealing = ref(false);
@@ -110,18 +119,18 @@ function change(p: PassView, c: Clocked): Promise<boolean> {
   return one;
 }
 async function setFactor(p: PassView, e: Event): Promise<void> {
-  const box = e.target as HTMLInputElement;
-  if (!(await change(p, { clock: box.value }))) box.value = p.clock;
+  const box = e.target as HTMLInputElement, gave = box.value;
+  if (!(await change(p, { clock: gave }))) answered(box, gave, p.clock);
 }
 // Seconds, or how many: what was refused stands there as it was.
 const counted = (what: Count): number => (what === "times" || what === "pictures" ? 1 : 1000);
 const number = (p: PassView, what: Count): string => String((p.clock_spec[what] || (what === "times" ? 1 : 0)) / counted(what));
 async function setNumber(p: PassView, e: Event, what: Count): Promise<void> {
-  const box = e.target as HTMLInputElement;
-  const v = readNumber(box.value);
+  const box = e.target as HTMLInputElement, gave = box.value;
+  const v = readNumber(gave);
   if (Number.isNaN(v)) shot.trouble = `"${box.value}" is not a number.`;
   else if (await change(p, { [what]: Math.round(v * counted(what)) })) return;
-  box.value = number(p, what);
+  answered(box, gave, number(p, what));
 }
 // The numbers of a kind of clock: what they are called, and what stands behind them.
 type Field = { what: Count; name: string; unit: string; says: string };
@@ -156,7 +165,7 @@ async function setWaits(p: PassView, e: Event): Promise<void> {
   <section class="box stack scroll" tabindex="0" aria-labelledby="stack-title" data-test="stack">
     <header><h2 id="stack-title" class="cap">Passes over one sealed path</h2><span
       class="quiet small">bars: deviation from the seal, pixels at the sensor, frame by frame; pass against pass, unshifted. Stacks under <FieldInput
-      class="field thr" :value="px" inputmode="decimal" aria-label="Pixels under which passes stack"
+      class="field thr" :value="px" data-test="threshold" inputmode="decimal" aria-label="Pixels under which passes stack"
       @change="setThreshold" /> px, the dotted line.</span></header>
     <div class="pass probe" aria-hidden="true"><span /><span /><span ref="probe" /></div>
     <div v-for="p in shot.passes" :key="p.id" class="pass" :class="{ here: p.id === shot.pass }" :data-test="'pass-' + p.number" @focusin="grasp(p)" @focusout="held = undefined">
