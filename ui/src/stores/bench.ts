@@ -1,7 +1,7 @@
 import { defineStore } from "pinia";
 import { computed, ref, shallowRef } from "vue";
 import { api, sentence, type BenchView, type CameraPackage, type Settled } from "../api/client";
-import { differs, type FieldChange } from "./documents";
+import { differs, touches, type FieldChange } from "./documents";
 import { useOutbox } from "./outbox";
 import { useShot } from "./shot";
 import type { Kept } from "./site";
@@ -67,6 +67,7 @@ export const useBench = defineStore("bench", () => {
     const v = view.value;
     return amend([{ at: ["checks", which], is: on, seen: v ? outbox.seen("bench", [v.machine, v.package.id]) ?? 0 : 0 }], text);
   }
+  let wrong = { at: [] as string[][], until: 0 };
   async function amend(changes: FieldChange[], text = "Kept."): Promise<Kept> {
     const v = view.value;
     if (!v) return "wrong";
@@ -76,7 +77,10 @@ export const useBench = defineStore("bench", () => {
     if (view.value?.machine !== v.machine || view.value.package.id !== v.package.id) return answer;
     if (a.data) take(a.data);
     else await open(v.machine, v.package.id);
-    said.value = a.data ? { text, tone: "good" } : { text: a.stale ? "Not kept: see below." : a.text, tone: "over" };
+    // What was wrong with another field just before is to be read.
+    if (a.data && Date.now() < wrong.until && !changes.some((c) => wrong.at.some((at) => touches(at, c.at)))) return answer;
+    wrong = a.data ? { at: [], until: 0 } : { at: changes.map((c) => c.at), until: Date.now() + 4000 };
+    said.value = a.data ? { text, tone: "good" } : { text: a.told ? "Not kept: see below." : a.text, tone: "over" };
     return answer;
   }
   // A command goes after what was typed before it.

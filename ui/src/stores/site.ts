@@ -54,7 +54,7 @@ export function siteSheet<W extends Sheets, D>(what: W, get: (id: string) => Ans
     const a = await outbox.amend(what, [id], changes, { shot: id, done: text });
     if (id !== shot.value) return a.data ? "kept" : "wrong";
     if (a.data) { take(id, a.data); said.value = { text, tone: "good" }; return "kept"; }
-    said.value = { text: a.stale ? "Not kept: see below." : a.text, tone: "over" };
+    said.value = { text: a.told ? "Not kept: see below." : a.text, tone: "over" };
     if (a.stale) { const s = said.value; await load(id); said.value = s; }
     return a.stale ? "stale" : "wrong";
   }

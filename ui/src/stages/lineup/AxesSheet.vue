@@ -117,7 +117,7 @@ async function keep(): Promise<void> {
       const all = [...changes.filter((c) => !fresh.includes(c.at[1]!)), ...fresh.map((id) => ({ at: ["axes", id], is: axes[id], seen: m.line_ups }))];
       const a = await outbox.amend("lineup", [m.rig.id], all, { done: "The line-up is kept." });
       await load();
-      said.value = a.data ? { text: "Kept. Sealed paths stay sealed; they are held against it when they are armed.", tone: "good" } : { text: a.stale ? "Not kept: see below." : a.text, tone: "over" };
+      said.value = a.data ? { text: "Kept. Sealed paths stay sealed; they are held against it when they are armed.", tone: "good" } : { text: a.told ? "Not kept: see below." : a.text, tone: "over" };
       return a.data ? "kept" : a.stale ? "stale" : "wrong";
     });
     if (made === "kept" && m.misfit) await load();

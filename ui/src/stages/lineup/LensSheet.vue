@@ -92,7 +92,7 @@ async function write(changes: FieldChange[]): Promise<Kept> {
   if (changes.length === 0) { note.value = { text: "Kept.", tone: "good" }; return "kept"; }
   const a = await outbox.amend("package", [p.id], changes, { done: "The package is written." });
   await open();
-  note.value = a.data ? { text: "Kept.", tone: "good" } : { text: a.stale ? "Not kept: see below." : a.text, tone: "over" };
+  note.value = a.data ? { text: "Kept.", tone: "good" } : { text: a.told ? "Not kept: see below." : a.text, tone: "over" };
   if (a.data) await bench.list();
   return a.data ? "kept" : a.stale ? "stale" : "wrong";
 }

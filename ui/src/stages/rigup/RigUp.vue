@@ -28,7 +28,13 @@ const here = computed(() => sheets.find((s) => s.name === route.params.sheet)?.n
 // Those about the place are about the whole shot, not about one machine.
 const ofPlace = computed(() => here.value === "order" || here.value === "ground" || here.value === "power");
 const chosen = computed({ get: () => moves.looking, set: (id: string) => { moves.looking = id; } });
-watch(() => [chosen.value, live.now?.version] as const, ([id]) => void book.open(id), { immediate: true });
+watch(chosen, (id) => void book.open(id), { immediate: true });
+// A version that somebody else has written is opened, too.
+watch(() => live.now?.version, async () => {
+  await book.list();
+  const newest = book.lines.find((l) => l.id === chosen.value)?.version ?? 0;
+  if (book.sheet && newest > book.sheet.rig.version) void book.open(chosen.value);
+});
 const now = computed<Record<string, LiveMachine>>(() => Object.fromEntries((live.now?.machines ?? []).map((m) => [m.machine, m])));
 // On the floor in the floor's order, then the others of the book.
 const list = computed(() => {
