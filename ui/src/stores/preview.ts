@@ -77,7 +77,7 @@ export const usePreview = defineStore("preview", () => {
     refused.value = "";
   }
   watch(() => shot.id, shut);
-  watch(() => shot.view?.revision, clear);
+  watch(() => [shot.view?.revision, shot.view?.rig], clear); // of another plan, or on other limits, it says nothing
 
   function hear(data: ArrayBuffer): void {
     const v = shot.view;

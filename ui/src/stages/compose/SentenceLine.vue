@@ -41,8 +41,8 @@ const then = computed(() => {
 const more = shallowRef<Remedy[]>([]);
 const looking = ref(false);
 let asked = 0;
-watch(() => (a.value && a.value.sentences.length > 0 ? `${shot.id} ${shot.view?.revision}` : ""), (key, old) => {
-  if (key === old) return;
+watch(() => [a.value && a.value.sentences.length > 0 ? `${shot.id} ${shot.view?.revision}` : "", shot.view?.rig] as const, ([key, rig], old) => {
+  if (key === old?.[0] && rig === old[1]) return;
   more.value = [];
   if (at.value) leave();
   const mine = ++asked;
@@ -53,7 +53,7 @@ watch(() => (a.value && a.value.sentences.length > 0 ? `${shot.id} ${shot.view?.
     void api.GET("/api/shots/{id}/remedies", { params: { path: { id: shot.id } } }).then((r) => {
       if (mine !== asked) return;
       looking.value = false;
-      if (r.data && r.data.revision === shot.view?.revision) more.value = r.data.remedies;
+      if (r.data && r.data.revision === shot.view?.revision && rig === shot.view.rig) more.value = r.data.remedies;
     }).catch(() => { if (mine === asked) looking.value = false; });
   }, 300);
 }, { immediate: true });

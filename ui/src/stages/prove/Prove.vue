@@ -11,11 +11,13 @@ const router = useRouter();
 interface Finding { text: string; frame: number | null; remedies: Remedy[]; kind: "stop" | "note" | "fine" }
 // Braking and focus over the whole move take longer than drawing it.
 const proof = shallowRef<Proof | null>(null);
-watch(() => [shot.id, shot.view?.revision], async () => {
+// It belongs to a plan on a rig as it is lined up: of another it says nothing.
+watch(() => [shot.id, shot.view?.revision, shot.view?.rig, shot.view?.set] as const, async (of) => {
   const v = shot.view;
+  proof.value = null;
   if (!v) return;
   const r = await api.GET("/api/shots/{id}/proof", { params: { path: { id: v.id } } }).catch(() => ({ data: undefined }));
-  if (r.data && r.data.revision === shot.view?.revision) proof.value = r.data;
+  if (r.data && r.data.revision === v.revision && shot.view?.rig === of[2] && shot.view?.set === of[3] && shot.view?.revision === v.revision) proof.value = r.data;
 }, { immediate: true });
 const findings = computed<Finding[]>(() => {
   const v = shot.view;
