@@ -22,8 +22,8 @@ export function useDraft<T extends Texts>(laid: () => { form: T; version: number
   let base: Texts = copy(first?.form ?? {}); // as each field was laid, and
   const seen: Record<string, number> = {}; //  from which version
   for (const k of Object.keys(base)) seen[k] = first?.version ?? 0;
-  const sent: Record<string, number> = {}; // fields whose answer is awaited, and
-  const asked: Texts = {}; //                 what was asked for
+  let sent: Record<string, number> = {}; // fields whose answer is awaited, and
+  let asked: Texts = {}; //                 what was asked for
   let of = first?.of;
   const me = getCurrentInstance();
   let waits = false;
@@ -35,7 +35,7 @@ export function useDraft<T extends Texts>(laid: () => { form: T; version: number
     if (!next) return;
     if (next.of !== of) {
       of = next.of;
-      [base, f.value] = [{}, {} as T];
+      [base, sent, asked, f.value] = [{}, {}, {}, {} as T];
     }
     const here = document.activeElement, root = me?.subTree.el as Element | null;
     waits = here instanceof HTMLElement && here.matches("input:not([type=checkbox]), textarea") && (root?.contains(here) ?? false);
@@ -71,10 +71,12 @@ export function useDraft<T extends Texts>(laid: () => { form: T; version: number
       return { ...c, seen: Math.min(...(of.length ? of : keys).map((k) => seen[k] ?? 0)) };
     });
     for (const k of keys) [sent[k], asked[k]] = [(sent[k] ?? 0) + 1, typed[k]];
+    const its = sent;
     const answer = await send(changes);
+    if (its !== sent) return answer; // another document was shown meanwhile
     for (const k of keys) if (--sent[k]! === 0) delete sent[k];
     const now = laid();
-    if (now && now.of === of && answer !== "wrong") {
+    if (now && answer !== "wrong") {
       for (const k of keys) {
         if (sent[k]) continue; // sent once more meanwhile
         if (answer === "kept" && same(f.value[k], typed[k])) (f.value as Texts)[k] = copy(now.form[k]);
