@@ -308,7 +308,6 @@ func TestNothingTypedIsLost(t *testing.T) {
 	one, _ := strconv.ParseUint(os.Getenv("KEENARC_SEED"), 10, 64)
 	for i, f := range forms {
 		t.Run(f.name, func(t *testing.T) {
-			beside(t)
 			b := *a
 			b.t = t
 			var windows [2]*page
