@@ -76,6 +76,9 @@ func (s *Server) setScheme(ctx context.Context, shot string, revision int64, nex
 		return err
 	}
 	for i := range next.Layers {
+		if next.Layers[i].ID == "" {
+			next.Layers[i].ID = journal.NewID()
+		}
 		next.Layers[i].Number = i + 1
 		next.Layers[i].Name = strings.TrimSpace(next.Layers[i].Name)
 	}

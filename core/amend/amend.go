@@ -238,6 +238,11 @@ func put(v any, at []string, depth int, is any) (any, error) {
 	case !ok:
 		m = map[string]any{}
 	}
+	for k := range m { // JSON is read without regard to case: a field has one name here
+		if k != name && strings.EqualFold(k, name) {
+			return nil, nowhere(at)
+		}
+	}
 	x, err := put(m[name], at, depth+1, is)
 	if err != nil {
 		return nil, err

@@ -76,6 +76,8 @@ func TestChangesOfFields(t *testing.T) {
 		{name: "a version that nobody knows", changes: []Field{change(7, `"x"`, "name")}, stale: "name"},
 		{name: "no such field", changes: []Field{change(1, `1`, "nome")}, wrong: "nome"},
 		{name: "no such thing", changes: []Field{change(1, `1`, "rows", "z", "minutes")}, wrong: "rows.z"},
+		{name: "a name in other letters", changes: []Field{change(1, `"x"`, "Name")}, wrong: "Name"},
+		{name: "nor in such as are read alike", changes: []Field{change(1, `[]`, "rowſ")}, wrong: "rowſ"},
 		{name: "below a number", changes: []Field{change(1, `1`, "long", "x")}, wrong: "long.x"},
 		{name: "another kind of value", changes: []Field{change(1, `"soon"`, "rows", "b", "minutes")}, wrong: "minutes"},
 		{name: "another id", changes: []Field{change(1, `"z"`, "rows", "b", "id")}, wrong: "rows.b.id"},

@@ -78,8 +78,18 @@ func (w *way) smoothly(p *part, lim []Limits) (*laid, error) {
 	return best, nil
 }
 
-// jerkRounds bounds how often a section is tried again for one window.
-const jerkRounds = 10
+// jerkRounds bounds how often a section is tried again for one window. The first of them, which
+// only draw in, look at fewer pieces; the last fineRounds, one of which is taken, at all.
+const (
+	jerkRounds = 10
+	fineRounds = 3
+)
+
+// Pieces to a window, and how many there are at the most.
+var (
+	coarse = [2]int{4, 4_000}
+	fine   = [2]int{12, 12_000}
+)
 
 func (w *way) softened(p *part, lim []Limits, share float64) *laid {
 	n := len(p.ds)
@@ -94,14 +104,25 @@ func (w *way) softened(p *part, lim []Limits, share float64) *laid {
 	var best *laid
 	spare := &laid{} // what is not the best is laid over the next time
 	window, least := 0.0, 0.0
-	for range jerkRounds {
+	near := false
+	for round := range jerkRounds {
+		pieces := fine
+		if round < jerkRounds-fineRounds && !near {
+			pieces = coarse
+		}
 		x := w.profile(p, lim, slow, w.fastest(p, lim, pace))
 		l := newLaw(p, x)
 		if window == 0 {
 			window = share * w.window(p, l, lim)
 		}
-		out := w.lawCurves(p, l, window, spare)
+		out := w.lawCurves(p, l, window, pieces, spare)
 		most := w.drawIn(p, l, out, window, lim, slow, pace)
+		if pieces == coarse {
+			near = max(most[1], most[2], most[3]) < 1.02
+			if w.ctx.Err() == nil {
+				continue
+			}
+		}
 		if takes := out.duration() * slows(most); best == nil || takes < least {
 			best, spare, least = out, best, takes
 		}
@@ -152,8 +173,8 @@ func (w *way) window(p *part, l *law, lim []Limits) float64 {
 }
 
 // lawCurves lays pieces of degree five through the poses of a law that is laid over a window, in
-// what room out has.
-func (w *way) lawCurves(p *part, l *law, window float64, out *laid) *laid {
+// what room out has: so many to a window, and so many at the most.
+func (w *way) lawCurves(p *part, l *law, window float64, pieces [2]int, out *laid) *laid {
 	n := len(l.t) - 1
 	whole := l.t[n] + window
 	// Even parts, and where the law's acceleration steps.
@@ -161,7 +182,7 @@ func (w *way) lawCurves(p *part, l *law, window float64, out *laid) *laid {
 	for k := range l.u {
 		most = max(most, math.Abs(l.u[k]))
 	}
-	count := int(min(max(whole/(window/12), 200), 12_000))
+	count := int(min(max(whole/(window/float64(pieces[0])), 200), float64(pieces[1])))
 	at := slices.Grow(out.t[:0], count+n/8)
 	for k := range count + 1 {
 		at = append(at, whole*float64(k)/float64(count))
@@ -190,6 +211,7 @@ func (w *way) lawCurves(p *part, l *law, window float64, out *laid) *laid {
 		out.c[i] = slices.Grow(out.c[i][:0], len(keep))
 	}
 	var ka, kb, kc int
+	var cell ends
 	from := 0.0 // length at the beginning of cell kc
 	last := make([]curve.Sample, w.n)
 	now := make([]curve.Sample, w.n)
@@ -201,7 +223,7 @@ func (w *way) lawCurves(p *part, l *law, window float64, out *laid) *laid {
 			from += p.ds[kc]
 			kc++
 		}
-		tau := w.place(p, kc, s-from)
+		tau := w.place(p, kc, s-from, &cell)
 		if m == 0 {
 			tau, v, u = p.tau[0], 0, 0
 		}
@@ -230,18 +252,56 @@ func (w *way) lawCurves(p *part, l *law, window float64, out *laid) *laid {
 	return out
 }
 
-// place is the old time at which a length from the beginning of cell k was gone.
-func (w *way) place(p *part, k int, length float64) float64 {
+// ends are what a cell's ends say of where a length lies in it: a piece of degree five, kept while
+// one cell is looked at.
+type ends struct {
+	of   *stretch
+	a, b float64
+	c    [6]float64 // of the length's share of the cell's
+}
+
+// see lays the piece through the old timing's place, pace and change of pace at both ends; where it
+// rests at one, a straight line.
+func (e *ends) see(w *way, s *stretch, a, b, length float64) {
+	*e = ends{of: s, a: a, b: b, c: [6]float64{a, b - a}}
+	var v, d [2]float64
+	for n, u := range [2]float64{a, b} {
+		pace, change := w.pace(s, u), 0.0
+		if pace == 0 {
+			return
+		}
+		for i := range s.p {
+			x := s.p[i].At(u)
+			change += x.V * x.A * w.weight[i] * w.weight[i]
+		}
+		v[n] = length / pace
+		d[n] = -change / pace / pace / pace / pace * length * length // dpace = change ÷ pace
+	}
+	q, r, t := b-a-v[0]-d[0]/2, v[1]-v[0]-d[0], d[1]-d[0]
+	e.c = [6]float64{a, v[0], d[0] / 2, 10*q - 4*r + t/2, 7*r - 15*q - t, 6*q - 3*r + t/2}
+}
+
+// place is the old time at which a length from the beginning of cell k was gone. It begins at what
+// the cell's ends say, and goes on with Newton's steps; what is left after a step is about its
+// square.
+func (w *way) place(p *part, k int, length float64, e *ends) float64 {
 	s := p.on[k]
 	a, b := p.tau[k]-s.from, p.tau[k+1]-s.from
-	lo, hi := a, b
 	if length <= 0 {
 		return s.from + a
 	}
 	if length >= p.ds[k] {
 		return s.from + b
 	}
-	u := a + (b-a)*length/p.ds[k]
+	if e.of != s || e.a != a || e.b != b {
+		e.see(w, s, a, b, p.ds[k])
+	}
+	lo, hi := a, b
+	t, c := length/p.ds[k], &e.c
+	u := ((((c[5]*t+c[4])*t+c[3])*t+c[2])*t+c[1])*t + c[0]
+	if !(u > a && u < b) {
+		u = a + (b-a)*t
+	}
 	for range 60 {
 		d := w.length(s, a, u) - length
 		if d > 0 {
@@ -250,10 +310,11 @@ func (w *way) place(p *part, k int, length float64) float64 {
 			lo = u
 		}
 		next := u - d/w.pace(s, u)
-		if !(next > lo && next < hi) {
+		newton := next > lo && next < hi
+		if !newton {
 			next = lo + (hi-lo)/2
 		}
-		if math.Abs(next-u) <= 1e-15*(math.Abs(b)+math.Abs(a)) || next == u {
+		if newton && math.Abs(next-u) <= 1e-7*(b-a) || next == u {
 			return s.from + next
 		}
 		u = next

@@ -383,7 +383,7 @@ func (w *way) shortest(p *part, lim []Limits, jerk bool) (*laid, error) {
 func (w *way) when(p *part, length float64) float64 {
 	for k, d := range p.ds {
 		if length <= d || k == len(p.ds)-1 {
-			return w.place(p, k, length)
+			return w.place(p, k, length, &ends{})
 		}
 		length -= d
 	}

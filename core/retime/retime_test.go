@@ -341,7 +341,7 @@ func TestRetimingEnds(t *testing.T) {
 
 func BenchmarkRetime(b *testing.B) {
 	rng := rand.New(rand.NewPCG(1, 1))
-	c, lim := random(b, rng, 6, 200, curve.Smooth)
+	c, lim := random(b, rng, 5, 100, curve.Smooth) // as large as is taken over the web
 	for name, jerk := range map[string]bool{"speed and acceleration": false, "jerk": true} {
 		b.Run(name, func(b *testing.B) {
 			for b.Loop() {

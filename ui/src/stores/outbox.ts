@@ -65,6 +65,7 @@ export const useOutbox = defineStore("outbox", () => {
 
   async function send(w: Waiting): Promise<{ data?: unknown; error?: unknown; response?: Response }> {
     if ("edit" in w) return api.POST("/api/shots/{id}/edits", { params: { path: { id: w.shot } }, body: { revision: w.revision, edit: w.edit, window: desk.value, deed: w.deed } });
+    if (!(w.what in documents)) return { error: { detail: "It was typed in another version of Keen Arc, and cannot be kept any more." }, response: new Response(null, { status: 422 }) };
     const own = made.get(key(w.what, w.of)) ?? [];
     w.changes = w.changes.map((c) => ({ ...c, seen: Math.max(c.seen, ...own.filter((m) => touches(m.at, c.at)).map((m) => m.version)) }));
     return documents[w.what](w.of, w.changes, w.given);
