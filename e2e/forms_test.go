@@ -214,7 +214,7 @@ func (f form) round(t *testing.T, seed uint64, windows [2]*page) (refused int) {
 	t.Helper()
 	r := rand.New(rand.NewPCG(seed, 28))
 	slowed := 1.0
-	if seed%5 == 0 { // it costs what it slows
+	if seed%10 == 0 { // it costs what it slows
 		slowed = 4
 	}
 	if _, err := chromedp.Call(windows[1].ctx, emulation.SetCPUThrottlingRate, emulation.SetCPUThrottlingRateParams{Rate: slowed}); err != nil {

@@ -336,12 +336,23 @@ func clone(v any) any {
 	return v
 }
 
+// forms is what forms call some fields.
+var forms = map[string]string{"slide_mm": "what the plate reads", "rise_mm": "what the riser reads", "creep_deg_h": "creep", "droop_share": "the drive's droop",
+	"seen": "what it does when you let go", "felt": "the poses read", "own": "the weights that you own", "arms_mm": "what the arm is used from and to",
+	"p80_minutes": "one time in five over", "thread": "the thread", "rated_w": "rated", "peak_w": "peak", "standby_w": "at rest", "start_w": "switching on",
+	"cable_m": "the cable's length", "section_mm2": "the cable's section", "soft": "the soft limits", "zero": "the plan's zero", "whole_kg": "what all of it weighs",
+	"f_number": "the stop", "pupil_m": "the entrance pupil", "crop": "digital zoom", "holds": "a picture from", "ask_m": "ask beyond", "speed_share": "the share of the speed"}
+
 // called names a field for people: things by their names.
 func called(now, was any, at []string) string {
 	var words []string
 	for i, name := range at {
 		if !things(find(now, at[:i])) && !things(find(was, at[:i])) {
-			words = append(words, strings.ReplaceAll(name, "_", " "))
+			word, ok := forms[name]
+			if !ok {
+				word = strings.ReplaceAll(name, "_", " ")
+			}
+			words = append(words, word)
 			continue
 		}
 		for _, v := range []any{find(now, at[:i+1]), find(was, at[:i+1])} {

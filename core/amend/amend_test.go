@@ -74,6 +74,10 @@ func TestChangesOfFields(t *testing.T) {
 		{name: "a member of a map is put in", changes: []Field{change(1, `{"low":1}`, "axes", "tilt")}, want: func(s *sheet) { s.Axes["tilt"] = deep{Low: p(1)} }},
 		{name: "null takes out", changes: []Field{change(1, `null`, "axes", "pan", "low")}, want: func(s *sheet) { s.Axes["pan"] = deep{} }},
 		{name: "a version that nobody knows", changes: []Field{change(7, `"x"`, "name")}, stale: "name"},
+		{name: "one field twice: the later counts", changes: []Field{change(1, `"x"`, "name"), change(1, `"y"`, "name")}, want: func(s *sheet) { s.Name = "y" }},
+		{name: "what a version that nobody knows may have had", changes: []Field{change(7, `3`, "swing", "low")}, stale: "low of swing"},
+		{name: "a member of a map is taken out", changes: []Field{change(1, ``, "axes", "pan")}, want: func(s *sheet) { s.Axes = nil }},
+		{name: "two values", changes: []Field{change(1, `1 2`, "long")}, wrong: "long"},
 		{name: "no such field", changes: []Field{change(1, `1`, "nome")}, wrong: "nome"},
 		{name: "no such thing", changes: []Field{change(1, `1`, "rows", "z", "minutes")}, wrong: "rows.z"},
 		{name: "a name in other letters", changes: []Field{change(1, `"x"`, "Name")}, wrong: "Name"},
@@ -128,6 +132,19 @@ func TestOnceMore(t *testing.T) {
 		twice, err := Apply(once, seen, c)
 		if err != nil || text(twice) != text(once) {
 			t.Errorf("%v: %s, %v; once it is %s", c, text(twice), err, text(once))
+		}
+	}
+}
+
+// An empty list, null and nothing are the same to whoever reads them.
+func TestNothingIsNothing(t *testing.T) {
+	was, now := begun(), begun()
+	was.Rows, now.Rows = nil, []row{}
+	c := []Field{change(1, `{"id":"a","minutes":1}`, "rows", "a"), change(1, `[{"id":"b","minutes":2}]`, "rows")}
+	for _, one := range c {
+		got, err := Apply(now, func(int64) (*sheet, error) { return was, nil }, []Field{one})
+		if err != nil || len(got.Rows) != 1 {
+			t.Errorf("%v: %+v, %v", one, got, err)
 		}
 	}
 }

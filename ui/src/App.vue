@@ -54,7 +54,7 @@ onBeforeUnmount(() => {
       <StageRail v-if="open" />
       <main id="stage" :aria-busy="busy">
         <router-view v-if="!open || shot.view" />
-        <p v-else class="wait" role="status">{{ shot.trouble || "Opening the shot …" }}
+        <p v-else class="opening" role="status">{{ shot.trouble || "Opening the shot …" }}
           <button v-if="shot.trouble" class="btn slim" @click="shot.reload()">Try again</button></p>
       </main>
       <div v-if="open && shot.view && (shot.trouble || lost.length)" class="troubles">
@@ -80,7 +80,7 @@ onBeforeUnmount(() => {
 .frame > .strip, .frame > .band { grid-column: 1 / -1; }
 .frame > .rail, .frame > main { grid-row: 3; }
 #stage { padding: 12px; min-height: 0; min-width: 0; overflow: auto; }
-.wait { padding: 40px; font-size: var(--t16); }
+.opening { padding: 40px; font-size: var(--t16); }
 .troubles { position: fixed; left: 104px; right: 12px; bottom: 12px; z-index: 50; display: grid; gap: 6px; max-height: 40vh; overflow: auto; }
 .trouble { background: var(--sheet); border: 2px solid var(--over); padding: 8px 12px; display: flex; gap: 12px; align-items: center; }
 .trouble span { flex: 1; overflow-wrap: anywhere; }

@@ -75,6 +75,11 @@ export const useOutbox = defineStore("outbox", () => {
     made.set(k, [...(made.get(k) ?? []).filter((m) => !w.changes.some((c) => c.at.join() === m.at.join())), ...w.changes.map((c) => ({ at: c.at, version }))]);
   }
 
+  // What was typed, where it is one thing that can be said.
+  function gave(w: FieldsSent): string {
+    const is = w.changes.length === 1 ? w.changes[0]?.is : undefined;
+    return typeof is === "string" && is !== "" ? ` (“${is}”)` : typeof is === "number" ? ` (${is})` : "";
+  }
   async function run(): Promise<void> {
     if (running) return;
     running = true;
@@ -100,7 +105,7 @@ export const useOutbox = defineStore("outbox", () => {
       const stale = status === 409 && ("edit" in w || p?.version !== undefined);
       // A form that is still there says itself what is wrong with what was typed.
       if (!r.data && ("edit" in w || status === 409 && p?.field !== "confirmed" || !answers.has(deed))) {
-        refused.value.push({ ...w, text: "edit" in w ? text : `Not kept: ${text}`, again: stale, version: p?.version });
+        refused.value.push({ ...w, text: "edit" in w ? text : `Not kept${gave(w)}: ${text}`, again: stale, version: p?.version });
         told = true;
       }
       settle(deed, { data: r.data, text, stale, told, field: p?.field });
