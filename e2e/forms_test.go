@@ -52,6 +52,9 @@ func (a *app) forms(t *testing.T) []form {
 	node := `v.power.nodes.find((n) => n.id === 'camera')`
 	track := `v.find((m) => m.rig.id === 'plank').line_up?.line_up.axes.track`
 	n := func(v ...string) []string { return v }
+	key := func(axis string) string {
+		return fmt.Sprintf(`v.path.tracks.find((t) => t.axis === 'plank/%s').keys.find((k) => k.frame === 0)?.value ?? ''`, axis)
+	}
 	return []form{
 		{name: "running order", path: at + "/rig-up/order", open: n("step-mount"), keep: "step-keep", route: "/api/shots/" + a.shot + "/order", fields: []typed{
 			{"step-name", n("mounting", "mount it", "mount all"), step + ".name"}, {"step-minutes", n("11", "12", "13"), step + ".minutes"}, {"step-p80", n("21", "22", "23"), step + ".p80_minutes"},
@@ -77,6 +80,10 @@ func (a *app) forms(t *testing.T) []form {
 		{name: "layers", path: "/shot/" + weave + "/shoot", open: n("scheme"), keep: "scheme-save", closes: true, route: "/api/shots/" + weave + "/frames", fields: []typed{
 			{"layer-1-name", n("beauty", "fair", "first"), "v.scheme.layers[0].name"}, {"layer-2-name", n("rim", "edge", "second"), "v.scheme.layers[1].name"}}},
 		{name: "the plan", path: at + "/compose", route: "/api/shots/" + a.shot, fields: []typed{{"factor", n("1/2", "1/3", "1"), "v.clock"}}},
+		{name: "the pose", path: at + "/compose", route: "/api/shots/" + a.shot, fields: []typed{
+			{"value-pan", n("3", "4", "5"), key("pan")}, {"value-tilt", n("-1", "-2", "-3"), key("tilt")}, {"value-track", n("310", "320", "330"), key("track")}}},
+		{name: "a pass's clock", path: at + "/shoot", route: "/api/shots/" + a.shot + "/passes", fields: []typed{
+			{"pass-delay", n("1", "2", "3"), "v[0].clock_spec.delay_ms / 1000"}, {"pass-ease", n("0.5", "1", "1.5"), "v[0].clock_spec.ease_ms / 1000"}}},
 		{name: "the shelf", path: "/", open: n("change-SL-010"), keep: "keep", closes: true, route: "/api/shots/" + a.shot, fields: []typed{
 			{"title", n("Approach", "Harbour", "Harbour approach"), "v.title"}, {"start", n("10:00:00:00", "09:00:00:00", "01:00:00:00"), "v.start_timecode"}}},
 		{name: "passes", path: at + "/shoot", route: "/api/shots/" + a.shot, fields: []typed{{"threshold", n("0.4", "0.6", "0.7"), "v.threshold_px"}}},

@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"strings"
 	"time"
 
 	"github.com/jackc/pgx/v5"
@@ -39,11 +40,25 @@ func (e *ChangedError) Error() string {
 	if e.Now != nil {
 		is = "made it " + short(string(e.Now))
 	}
-	if e.By.Name == "" {
-		return fmt.Sprintf("%s was changed in the meantime", e.Called)
+	words := make([]string, len(e.Called))
+	for i, name := range e.Called {
+		if words[i] = fields[name]; words[i] == "" {
+			words[i] = strings.ReplaceAll(name, "_", " ")
+		}
 	}
-	return fmt.Sprintf("%s: %s %s in the meantime, at %s", e.Called, e.By.Name, is, e.At.Local().Format("15:04:05"))
+	called := strings.Join(words, " of ")
+	if e.By.Name == "" {
+		return fmt.Sprintf("%s was changed in the meantime", called)
+	}
+	return fmt.Sprintf("%s: %s %s in the meantime, at %s", called, e.By.Name, is, e.At.Local().Format("15:04:05"))
 }
+
+// fields is what forms call some fields of these documents.
+var fields = map[string]string{"slide_mm": "what the plate reads", "rise_mm": "what the riser reads", "creep_deg_h": "creep", "droop_share": "the drive's droop",
+	"seen": "what it does when you let go", "felt": "the poses read", "own": "the weights that you own", "arms_mm": "what the arm is used from and to",
+	"p80_minutes": "one time in five over", "thread": "the thread", "rated_w": "rated", "peak_w": "peak", "standby_w": "at rest", "start_w": "switching on",
+	"cable_m": "the cable's length", "section_mm2": "the cable's section", "soft": "the soft limits", "zero": "the plan's zero", "whole_kg": "what all of it weighs",
+	"f_number": "the stop", "pupil_m": "the entrance pupil", "crop": "digital zoom", "holds": "a picture from", "ask_m": "ask beyond", "speed_share": "the share of the speed"}
 
 // short is a value as it is said in a sentence.
 func short(v string) string {

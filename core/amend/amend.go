@@ -38,12 +38,15 @@ const Most = 500
 // A StaleError names a field that is not as it was seen.
 type StaleError struct {
 	Field
-	// Now is what the field is, nil where it is not there; Called names it for people.
+	// Now is what the field is, nil where it is not there. Called names it from the inside out:
+	// fields by their names, things of a list by theirs, in quotes.
 	Now    json.RawMessage
-	Called string
+	Called []string
 }
 
-func (e *StaleError) Error() string { return e.Called + " was changed in the meantime" }
+func (e *StaleError) Error() string {
+	return strings.Join(e.Called, " of ") + " was changed in the meantime"
+}
 
 // Apply makes changes on the newest version of a document, and returns what comes of it. seen
 // is a version as it was; nil where it is not known any more, which is as good as changed. A
@@ -336,23 +339,11 @@ func clone(v any) any {
 	return v
 }
 
-// forms is what forms call some fields.
-var forms = map[string]string{"slide_mm": "what the plate reads", "rise_mm": "what the riser reads", "creep_deg_h": "creep", "droop_share": "the drive's droop",
-	"seen": "what it does when you let go", "felt": "the poses read", "own": "the weights that you own", "arms_mm": "what the arm is used from and to",
-	"p80_minutes": "one time in five over", "thread": "the thread", "rated_w": "rated", "peak_w": "peak", "standby_w": "at rest", "start_w": "switching on",
-	"cable_m": "the cable's length", "section_mm2": "the cable's section", "soft": "the soft limits", "zero": "the plan's zero", "whole_kg": "what all of it weighs",
-	"f_number": "the stop", "pupil_m": "the entrance pupil", "crop": "digital zoom", "holds": "a picture from", "ask_m": "ask beyond", "speed_share": "the share of the speed"}
-
-// called names a field for people: things by their names.
-func called(now, was any, at []string) string {
-	var words []string
+// called names a field, and what it is a field of: things by their names.
+func called(now, was any, at []string) (words []string) {
 	for i, name := range at {
 		if !things(find(now, at[:i])) && !things(find(was, at[:i])) {
-			word, ok := forms[name]
-			if !ok {
-				word = strings.ReplaceAll(name, "_", " ")
-			}
-			words = append(words, word)
+			words = append(words, name)
 			continue
 		}
 		for _, v := range []any{find(now, at[:i+1]), find(was, at[:i+1])} {
@@ -369,5 +360,5 @@ func called(now, was any, at []string) string {
 	if len(words) > 2 {
 		words = words[:2]
 	}
-	return strings.Join(words, " of ")
+	return words
 }

@@ -96,7 +96,7 @@ func TestChangesOfFields(t *testing.T) {
 			var wrong *mistake.Error
 			switch {
 			case c.stale != "":
-				if !errors.As(err, &stale) || stale.Called != c.stale {
+				if !errors.As(err, &stale) || strings.Join(stale.Called, " of ") != c.stale {
 					t.Fatalf("%v; it is to say that %q is not as seen", err, c.stale)
 				}
 			case c.wrong != "":

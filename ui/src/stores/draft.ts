@@ -7,7 +7,6 @@ export interface Draft<T extends Texts> {
   f: Ref<T>;
   // Sends what was typed: doc makes a document of the texts, and throws where it cannot.
   keep(doc: (f: T) => unknown, send: (changes: FieldChange[]) => Promise<Kept>): Promise<Kept>;
-  touched(): boolean;
 }
 
 const copy = <X>(x: X): X => (x === undefined ? x : JSON.parse(JSON.stringify(x)) as X);
@@ -87,5 +86,5 @@ export function useDraft<T extends Texts>(laid: () => { form: T; version: number
     lay();
     return answer;
   }
-  return { f, keep, touched: () => Object.keys(f.value).some(mine) };
+  return { f, keep };
 }

@@ -144,14 +144,24 @@ export const useShot = defineStore("shot", () => {
   }
 
   // Passes as an answer to a change has them: what was asked for before it is older.
-  let passesNth = 0;
+  // Passes have no version: what counts is the look that began last, after the last change made
+  // here. A change's own answer may be older than what was seen since: then it is looked again.
+  let changes = 0;
+  let looks = 0;
+  let newest = 0;
   function passesAre(list: PassView[]): void {
-    passesNth++;
+    changes++;
     passes.value = list;
+    void reloadPasses();
+  }
+  function looked(nth: number, since: number, list: PassView[]): boolean {
+    if (since !== changes) return false;
+    if (nth > newest) [newest, passes.value] = [nth, list];
+    return true;
   }
 
   async function fetchShot(shot: string): Promise<void> {
-    const nth = passesNth;
+    const nth = ++looks, since = changes;
     const [a, b] = await Promise.all([
       api.GET("/api/shots/{id}", { params: { path: { id: shot } } }).catch(() => ({ data: undefined, error: undefined })),
       api.GET("/api/shots/{id}/passes", { params: { path: { id: shot } } }).catch(() => ({ data: undefined, error: undefined })),
@@ -163,7 +173,7 @@ export const useShot = defineStore("shot", () => {
     }
     if (trouble.value === unread) trouble.value = ""; // what else was said stays until it is read
     take(a.data);
-    if (nth === passesNth) passes.value = b.data;
+    if (!looked(nth, since, b.data)) void reloadPasses();
     if (!b.data.some((p) => p.id === pass.value)) pass.value = b.data[0]?.id ?? "";
   }
 
@@ -193,9 +203,12 @@ export const useShot = defineStore("shot", () => {
   }
 
   async function reloadPasses(): Promise<void> {
-    const nth = passesNth;
-    const r = await api.GET("/api/shots/{id}/passes", { params: { path: { id: id.value } } }).catch(() => ({ data: undefined }));
-    if (r.data && nth === passesNth) passes.value = r.data;
+    const shot = id.value;
+    for (let over = false; !over;) {
+      const nth = ++looks, since = changes;
+      const r = await api.GET("/api/shots/{id}/passes", { params: { path: { id: shot } } }).catch(() => ({ data: undefined }));
+      over = !r.data || shot !== id.value || looked(nth, since, r.data);
+    }
   }
 
   // What is not an edit goes one after another, after the edits that were made

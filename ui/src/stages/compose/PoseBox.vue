@@ -12,6 +12,7 @@ import { useSteer } from "../../stores/steer";
 import LiveSign from "./LiveSign.vue";
 import MarksBox from "./MarksBox.vue";
 import { readNumber } from "../../shell/numbers";
+import { answered } from "../../shell/typed";
 import FieldInput from "../../shell/FieldInput.vue";
 
 const shot = useShot();
@@ -30,9 +31,9 @@ function shown(a: Axis): string {
 }
 const unit = (a: Axis): string => (isFocus(a) ? "m" : symbol(a));
 async function typed(a: Axis, i: number, e: Event): Promise<void> {
-  const box = e.target as HTMLInputElement;
+  const box = e.target as HTMLInputElement, gave = box.value;
   shot.select(i);
-  const v = readNumber(box.value);
+  const v = readNumber(gave);
   if (Number.isNaN(v)) {
     shot.trouble = `${a.name}: "${box.value}" is not a number; give ${unit(a)}.`;
     box.value = shown(a);
@@ -45,7 +46,7 @@ async function typed(a: Axis, i: number, e: Event): Promise<void> {
   } else if (v < a.min || v > a.max) {
     shot.trouble = `${a.name}: ${v} ${unit(a)} is outside the soft limits; stay within ${a.min} to ${a.max} ${unit(a)}.`;
   } else await nudge.set(a.id, v);
-  box.value = shown(a);
+  answered(box, gave, shown(a));
 }
 let timer = 0;
 let count = 0;
