@@ -1,6 +1,7 @@
 package retime
 
 import (
+	"cmp"
 	"math"
 	"slices"
 
@@ -56,33 +57,41 @@ func (l *law) at(t float64, k *int) (s, v, u, sum float64) {
 // tried: where steps follow one another a shorter one may do.
 var softness = [...]float64{0.5, 0.7, 1}
 
+// finalists is how many of those windows are looked at closely: the best by a coarser look.
+const finalists = 2
+
 // smoothly times a section within jerk, too. fast is what it is without.
 func (w *way) smoothly(p *part, lim []Limits) (*laid, error) {
 	if w.straight(p) {
 		return w.shortest(p, lim, true)
 	}
-	var tried [len(softness)]*laid
+	tried := make([]*softening, len(softness))
 	effort.Each(len(softness), func(i int) {
-		tried[i] = w.softened(p, lim, softness[i])
-		tried[i].within(lim, 3)
+		tried[i] = w.softening(p, lim, softness[i])
+		tried[i].drawn(coarse, coarseRounds)
+	})
+	slices.SortStableFunc(tried, func(a, b *softening) int { return cmp.Compare(a.takes, b.takes) })
+	tried = tried[:finalists]
+	effort.Each(finalists, func(i int) {
+		tried[i].takes = math.Inf(1)
+		tried[i].drawn(fine, fineRounds)
+		tried[i].best.within(lim, 3)
 	})
 	if err := w.ctx.Err(); err != nil {
 		return nil, err
 	}
-	best := tried[0]
-	for _, l := range tried[1:] {
-		if l.duration() < best.duration() {
-			best = l
-		}
+	best := tried[0].best
+	if l := tried[1].best; l.duration() < best.duration() {
+		best = l
 	}
 	return best, nil
 }
 
-// jerkRounds bounds how often a section is tried again for one window. The first of them, which
-// only draw in, look at fewer pieces; the last fineRounds, one of which is taken, at all.
+// So often at most a section is tried again for one window: the first times, which only draw in,
+// with fewer pieces; then, of which one is taken, with all.
 const (
-	jerkRounds = 10
-	fineRounds = 3
+	coarseRounds = 7
+	fineRounds   = 3
 )
 
 // Pieces to a window, and how many there are at the most.
@@ -91,49 +100,46 @@ var (
 	fine   = [2]int{12, 12_000}
 )
 
-func (w *way) softened(p *part, lim []Limits, share float64) *laid {
+// softening is a section on its way to being within jerk by one window: what part of acceleration
+// and of pace may be used where, and the best that came of it.
+type softening struct {
+	w          *way
+	p          *part
+	lim        []Limits
+	window     float64
+	slow, pace []float64
+	takes      float64 // what the best takes, slowed to its limits
+	best       *laid
+	spare      *laid // what is not the best is laid over the next time
+}
+
+func (w *way) softening(p *part, lim []Limits, share float64) *softening {
 	n := len(p.ds)
-	slow, pace := make([]float64, n), make([]float64, n+1)
-	for k := range slow {
-		slow[k] = 1
-	}
-	for k := range pace {
-		pace[k] = 1
-	}
-	w.bendCaps(p, lim, pace)
-	var best *laid
-	spare := &laid{} // what is not the best is laid over the next time
-	window, least := 0.0, 0.0
-	near := false
-	for round := range jerkRounds {
-		pieces := fine
-		if round < jerkRounds-fineRounds && !near {
-			pieces = coarse
+	s := &softening{w: w, p: p, lim: lim, slow: slices.Repeat([]float64{1}, n), pace: slices.Repeat([]float64{1}, n+1)}
+	s.takes = math.Inf(1)
+	w.bendCaps(p, lim, s.pace)
+	l := newLaw(p, w.profile(p, lim, s.slow, w.fastest(p, lim, s.pace)))
+	s.window = share * w.window(p, l, lim)
+	return s
+}
+
+// drawn draws in so often at most, looking at so many pieces.
+func (s *softening) drawn(pieces [2]int, rounds int) {
+	for range rounds {
+		if s.spare == nil {
+			s.spare = &laid{}
 		}
-		x := w.profile(p, lim, slow, w.fastest(p, lim, pace))
-		l := newLaw(p, x)
-		if window == 0 {
-			window = share * w.window(p, l, lim)
+		l := newLaw(s.p, s.w.profile(s.p, s.lim, s.slow, s.w.fastest(s.p, s.lim, s.pace)))
+		out := s.w.lawCurves(s.p, l, s.window, pieces, s.spare)
+		most := s.w.drawIn(s.p, l, out, s.window, s.lim, s.slow, s.pace)
+		if takes := out.duration() * slows(most); takes < s.takes || s.best == nil {
+			s.best, s.spare, s.takes = out, s.best, takes
 		}
-		out := w.lawCurves(p, l, window, pieces, spare)
-		most := w.drawIn(p, l, out, window, lim, slow, pace)
-		if pieces == coarse {
-			near = max(most[1], most[2], most[3]) < 1.02
-			if w.ctx.Err() == nil {
-				continue
-			}
-		}
-		if takes := out.duration() * slows(most); best == nil || takes < least {
-			best, spare, least = out, best, takes
-		}
-		if spare == nil {
-			spare = &laid{}
-		}
-		if max(most[1], most[2], most[3]) < 1.005 || w.ctx.Err() != nil {
-			break
+		over := max(most[1], most[2], most[3])
+		if over < 1.005 || over < 1.02 && pieces == coarse || s.w.ctx.Err() != nil {
+			return
 		}
 	}
-	return best
 }
 
 // bendCaps holds the pace where the change of curvature alone would be too much jerk.

@@ -245,8 +245,8 @@ func (w *way) hermite(p *part, t, x []float64, l *laid) *laid {
 	return l
 }
 
-// rounds bounds how often a section is laid again with less acceleration where it was over.
-const rounds = 14
+// mostRounds bounds how often a section is laid again with less acceleration where it was over.
+const mostRounds = 14
 
 // section times a section: the least time within speed and acceleration, and the curves.
 func (w *way) section(p *part, lim []Limits) (least float64, out *laid, err error) {
@@ -266,7 +266,7 @@ func (w *way) section(p *part, lim []Limits) (least float64, out *laid, err erro
 	}
 	best := 0.0
 	var spare *laid
-	for round := range rounds {
+	for round := range w.rounds {
 		x := w.profile(p, lim, slow, w.fastest(p, lim, pace))
 		t := p.times(x)
 		if round == 0 {

@@ -12,11 +12,13 @@
 package retime
 
 import (
+	"cmp"
 	"context"
 	"fmt"
 	"math"
 
 	"keenarc/core/curve"
+	"keenarc/core/effort"
 )
 
 // Limits are what one axis may do by second; +Inf where there is no limit.
@@ -81,11 +83,21 @@ func New(ctx context.Context, curves []*curve.Curve, lim []Limits, jerk bool) (*
 		lo, _, hi, _ := c.Range()
 		r.sizes = append(r.sizes, max(hi-lo, 1e-300))
 	}
-	if err := survey(ctx, curves, lim, false).time(r, lim, false); err != nil || !jerk {
-		return r, err
+	if !jerk {
+		return r, survey(ctx, curves, lim, false).time(r, lim, false)
 	}
 	soft := &Result{old: curves, sizes: r.sizes}
-	if err := survey(ctx, curves, lim, true).time(soft, lim, true); err != nil {
+	var failed [2]error
+	effort.Each(2, func(i int) {
+		if i == 1 {
+			failed[1] = survey(ctx, curves, lim, true).time(soft, lim, true)
+			return
+		}
+		w := survey(ctx, curves, lim, false)
+		w.rounds = 1 // only how short it could be without a limit of jerk
+		failed[0] = w.time(r, lim, false)
+	})
+	if err := cmp.Or(failed[0], failed[1]); err != nil {
 		return nil, err
 	}
 	if even := r.slowed(lim); even != nil && even.Duration < soft.Duration {
@@ -198,6 +210,7 @@ type way struct {
 	n      int             // axes
 	weight []float64
 	turn   float64
+	rounds int // how often a section is laid again without jerk
 	parts  []part
 }
 
@@ -232,7 +245,7 @@ const (
 
 // survey lays the grid.
 func survey(ctx context.Context, curves []*curve.Curve, lim []Limits, jerk bool) *way {
-	w := &way{ctx: ctx, n: len(curves), weight: make([]float64, len(curves)), turn: turn}
+	w := &way{ctx: ctx, n: len(curves), weight: make([]float64, len(curves)), turn: turn, rounds: mostRounds}
 	if jerk {
 		w.turn = turnJerk
 	}
