@@ -306,37 +306,51 @@ func (f form) round(t *testing.T, seed uint64, windows [2]*page) (refused int) {
 // KEENARC_ROUNDS is for how many rounds, KEENARC_SEED plays one again.
 func TestNothingTypedIsLost(t *testing.T) {
 	beside(t)
-	a := start(t)
-	forms := a.forms(t)
 	rounds := 200
 	if n, err := strconv.Atoi(os.Getenv("KEENARC_ROUNDS")); err == nil {
 		rounds = n
 	}
 	one, _ := strconv.ParseUint(os.Getenv("KEENARC_SEED"), 10, 64)
-	for i, f := range forms {
-		t.Run(f.name, func(t *testing.T) {
-			b := *a
-			b.t = t
-			var windows [2]*page
-			told := 0
-			for n := range (rounds + len(forms) - 1) / len(forms) {
-				if n%50 == 0 {
-					for w := range windows {
-						if windows[w] != nil {
-							windows[w].end()
-						}
-						windows[w] = b.window(f)
-					}
-				}
-				seed := uint64(1000*i + n)
-				if one != 0 && seed != one {
-					continue
-				}
-				if told += f.round(t, seed, windows); t.Failed() {
-					return
+	for d := range desks {
+		t.Run(fmt.Sprint("desk ", d+1), func(t *testing.T) {
+			t.Parallel()
+			a := start(t)
+			forms := a.forms(t)
+			for i, f := range forms {
+				if i%desks == d {
+					t.Run(f.name, func(t *testing.T) {
+						b := *a
+						b.t = t
+						b.plays(f, uint64(1000*i), (rounds+len(forms)-1)/len(forms), one)
+					})
 				}
 			}
-			t.Logf("%d times something was refused, and said", told)
 		})
 	}
+}
+
+// desks is how many applications share the forms.
+const desks = 4
+
+// plays plays a form for so many rounds from a seed on, or the one only.
+func (a *app) plays(f form, seed uint64, rounds int, one uint64) {
+	var windows [2]*page
+	told := 0
+	for n := range rounds {
+		if one != 0 && seed+uint64(n) != one {
+			continue
+		}
+		if n%50 == 0 || windows[0] == nil {
+			for w := range windows {
+				if windows[w] != nil {
+					windows[w].end()
+				}
+				windows[w] = a.window(f)
+			}
+		}
+		if told += f.round(a.t, seed+uint64(n), windows); a.t.Failed() {
+			return
+		}
+	}
+	a.t.Logf("%d times something was refused, and said", told)
 }

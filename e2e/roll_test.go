@@ -41,6 +41,23 @@ func TestFirstRoll(t *testing.T) {
 		t.Errorf("the sentence says %q", s)
 	}
 	p.wait("the strip", `$('ready', '.checks').textContent.includes("· in limits")`)
+	// It lies still under the pointer, whatever is said of it.
+	p.gone("looking")
+	at := eval[[]float64](p, `(() => { const r = $('remedy-room').getBoundingClientRect(); return [r.x + r.width / 2, r.y + r.height / 2]; })()`)
+	p.mouse("mouseMoved", at[0], at[1], false)
+	went := eval[float64](p, `new Promise((go) => {
+		let most = 0, n = 0;
+		const look = () => {
+			const r = $('remedy-room')?.getBoundingClientRect();
+			if (r) most = Math.max(most, Math.abs(r.y + r.height / 2 - `+fmt.Sprint(at[1])+`));
+			if (++n < 60) requestAnimationFrame(look); else go(most);
+		};
+		look();
+	})`)
+	if went != 0 {
+		t.Errorf("it went %g px away as it was looked at", went)
+	}
+	p.reads("then", "18 frames longer")
 	p.click("remedy-room")
 	p.wait("no red ribbon", `$$('score', 'path[data-band="3"]').length === 0`)
 

@@ -98,7 +98,6 @@ const dragged = computed(() => (preview.refused ? { text: preview.refused, over:
       <button v-for="r in signing ? [] : remedies" :key="r.kind" class="link" :class="{ looked: at === r }" :data-test="'remedy-' + r.kind" @click="press(r, $event)"
         @pointerenter="$event.pointerType !== 'touch' && look(r)" @pointerleave="leave(r)" @focus="look(r)" @blur="leave(r)">{{ r.text }}<template
         v-if="!r.clears"> (leaves others)</template></button>
-      <span v-if="then" class="then" data-test="then">then {{ then }}</span>
       <button v-if="a.within_rated && !shot.view?.sealed_as_is && !signing" class="link" data-test="sign" @click="signing = true">sign for it …</button>
       <form v-if="signing" class="sign" @submit.prevent="sign"><label>over working limits, because <input v-model="why" class="field" maxlength="200" data-test="sign-why" /></label>
         <button class="btn slim lead" data-test="sign-seal">seal, and sign</button>
@@ -106,6 +105,7 @@ const dragged = computed(() => (preview.refused ? { text: preview.refused, over:
         <span v-else class="quiet small">Rated limits hold all the same. The log keeps your name and the reason.</span></form>
       <span v-if="looking && !signing" class="quiet" data-test="looking">looking for more …</span>
       <span v-else-if="remedies.length === 0 && !signing" class="quiet">No remedy was found; change a keyframe.</span>
+      <span class="then" data-test="then" :title="then">{{ then && "then " + then }}</span>
     </template>
     <span v-else class="quiet">{{ calm(shot.view) }}</span>
     <span v-if="opened && !dragged" class="opened" data-test="opened">Not as sealed path {{ opened.version }} any more{{ finished }}.
@@ -115,10 +115,11 @@ const dragged = computed(() => (preview.refused ? { text: preview.refused, over:
 
 <style scoped>
 .sentence { display: flex; gap: 4px 16px; padding: 6px 14px; border-top: 1px solid var(--rule); min-height: 31px; align-items: center; flex-wrap: wrap; box-sizing: border-box; }
-.two { min-height: 58px; align-content: center; } /* what is found later moves nothing from under the pointer */
+/* What is found later, and what one that is looked at comes to, move nothing from under the pointer. */
+.two { min-height: 84px; align-content: flex-start; }
 .sign { display: flex; gap: 10px; align-items: center; }
 .looked { background: var(--wash); }
-.then { color: var(--ink); }
+.then { order: 1; flex: 0 0 100%; min-height: 20px; color: var(--ink); overflow: hidden; text-overflow: ellipsis; white-space: nowrap; }
 .opened { margin-left: auto; color: var(--now); }
 html.paper .quiet { color: #4d5a67; }
 </style>
