@@ -121,6 +121,18 @@ window.play = async (steps) => {
   }
   document.activeElement?.blur();
 };
+window.goes = async (path) => { // as by a link: nothing is loaded anew
+  history.pushState(null, '', path);
+  dispatchEvent(new PopStateEvent('popstate', { state: null }));
+  await sleep(50);
+  while (document.querySelector('main')?.getAttribute('aria-busy') !== 'false') await sleep(10);
+};
+window.anew = async (away, path) => { // what is said is read, and the form laid from what is there now
+  for (let e; (e = document.querySelector('.trouble button:last-child')); await sleep(20)) e.click();
+  await goes(away);
+  while (!document.querySelector('main .wrap')) await sleep(10);
+  await goes(path);
+};
 window.still = () => document.querySelector('main')?.getAttribute('aria-busy') !== 'true' && (sessionStorage.getItem('keenarc.waiting') ?? '[]') === '[]';
 window.said = () => !!document.querySelector('.trouble') || (sessionStorage.getItem('keenarc.refused') ?? '[]') !== '[]' || [...document.querySelectorAll('main .over[role], [role=dialog] .over, main .over[role=status]')].some((e) => e.textContent.trim() && e.offsetParent);
 `
@@ -293,6 +305,13 @@ func (f form) round(t *testing.T, seed uint64, windows [2]*page) (refused int) {
 		}
 		if told || f.closes && eval[bool](p, fmt.Sprintf(`!!box(%q)`, f.keep)) {
 			refused++
+			if seed%10 != 5 {
+				eval[int](p, fmt.Sprintf(`anew(%q, %q).then(() => 0)`, "/shot/"+p.app.shot+"/wrap", f.path))
+				if !f.closes {
+					p.opens(f)
+				}
+				continue
+			}
 			p.does(`sessionStorage.removeItem('keenarc.refused')`)
 			p.must(chromedp.Navigate(p.app.Addr + f.path))
 			p.ready(f)

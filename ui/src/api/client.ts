@@ -16,7 +16,9 @@ async function answered(asked: Request): Promise<Response> {
       throw e;
     }
   }
-  return answer;
+  // It is answered when all of it is there: what follows from it begins before the page is at rest.
+  const all = await answer.arrayBuffer();
+  return new Response(all.byteLength > 0 ? all : null, answer);
 }
 
 export const api = createClient<paths>({
