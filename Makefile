@@ -20,6 +20,10 @@ bin/keenarc: ui/dist/index.html $(GO) go.mod go.sum
 ui/dist/index.html: ui/node_modules/.package-lock.json $(UI)
 	cd ui && npm run --silent build
 
+# What the interface works out by itself, for tests.
+ui/probe/probe.js: ui/node_modules/.package-lock.json $(UI) ui/vite.probe.ts
+	cd ui && npm run --silent probe
+
 ui/node_modules/.package-lock.json: ui/package-lock.json
 	cd ui && npm ci --no-audit --no-fund --loglevel=error
 
@@ -30,7 +34,7 @@ need-build:
 need-test:
 	@tools/need test
 
-test: need-build need-test bin/keenarc
+test: need-build need-test bin/keenarc ui/probe/probe.js
 	@tools/all
 
 # For every save: the rules, the rooms and what is asked over HTTP, without the interface, the

@@ -15,10 +15,22 @@ const InchM = 0.0254
 // feet is a distance in feet and inches: 6' 3", 6ft 3.5in, 75", 6'.
 var feet = regexp.MustCompile(`^(?:(\d+(?:\.\d+)?)\s*(?:'|′|ft))?\s*(?:(\d+(?:\.\d+)?)(?:\s+(\d+)/(\d+))?\s*(?:"|″|''|in))?$`)
 
+// part is a part of an inch as it is printed, behind a whole number or alone.
+var part = regexp.MustCompile(`(\d?)\s*([½¼¾])`)
+
+var parts = map[string]string{"½": " 1/2", "¼": " 1/4", "¾": " 3/4"}
+
 // Read reads a distance as people write it: metres (1.83, 1,83 m, 183 cm, 1830
-// mm), or feet and inches (6' 0", 6ft 3 1/2in). The answer is in metres.
+// mm), or feet and inches (6' 0", 6ft 3 1/2in, 6′ 3½″). The answer is in metres.
 func Read(text string) (float64, error) {
 	t := strings.TrimSpace(strings.ReplaceAll(strings.ReplaceAll(text, ",", "."), "’", "'"))
+	t = part.ReplaceAllStringFunc(t, func(s string) string {
+		m := part.FindStringSubmatch(s)
+		if m[1] == "" {
+			m[1] = "0"
+		}
+		return m[1] + parts[m[2]]
+	})
 	bad := fmt.Errorf("%q is no distance; give metres, as 1.83, or feet and inches, as 6' 3\"", text)
 	unit := 1.0
 	for _, u := range []struct {

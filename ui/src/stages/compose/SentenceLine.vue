@@ -105,7 +105,7 @@ const dragged = computed(() => (preview.refused ? { text: preview.refused, over:
         <span v-else class="quiet small">Rated limits hold all the same. The log keeps your name and the reason.</span></form>
       <span v-if="looking && !signing" class="quiet" data-test="looking">looking for more …</span>
       <span v-else-if="remedies.length === 0 && !signing" class="quiet">No remedy was found; change a keyframe.</span>
-      <span class="then" data-test="then" :title="then">{{ then && "then " + then }}</span>
+      <span v-if="then" class="then" data-test="then">then {{ then }}</span>
     </template>
     <span v-else class="quiet">{{ calm(shot.view) }}</span>
     <span v-if="opened && !dragged" class="opened" data-test="opened">Not as sealed path {{ opened.version }} any more{{ finished }}.
@@ -116,10 +116,11 @@ const dragged = computed(() => (preview.refused ? { text: preview.refused, over:
 <style scoped>
 .sentence { display: flex; gap: 4px 16px; padding: 6px 14px; border-top: 1px solid var(--rule); min-height: 31px; align-items: center; flex-wrap: wrap; box-sizing: border-box; }
 /* What is found later, and what one that is looked at comes to, move nothing from under the pointer. */
-.two { min-height: 84px; align-content: flex-start; }
+.sentence { position: relative; }
+.two { min-height: 58px; align-content: flex-start; }
 .sign { display: flex; gap: 10px; align-items: center; }
 .looked { background: var(--wash); }
-.then { order: 1; flex: 0 0 100%; min-height: 20px; color: var(--ink); overflow: hidden; text-overflow: ellipsis; white-space: nowrap; }
+.then { position: absolute; left: -1px; bottom: 100%; max-width: 100%; box-sizing: border-box; padding: 3px 14px; border: 1px solid var(--rule); background: var(--sheet); color: var(--ink); pointer-events: none; }
 .opened { margin-left: auto; color: var(--now); }
 html.paper .quiet { color: #4d5a67; }
 </style>
