@@ -63,7 +63,7 @@ func device(t *testing.T, pace int, change func(line string) string) string {
 
 // The stand-in is what the document says, still and moving; without leave nothing that
 // could move it is asked.
-func TestCheckOfTheStandIn(t *testing.T) {
+func TestCheckOfTheStandInRealTime(t *testing.T) {
 	t.Parallel() // at its own pace: in a hurry it bears longer silence
 	var out strings.Builder
 	wrong, err := link.Check(t.Context(), device(t, 5, nil), link.CheckOptions{Out: &out})

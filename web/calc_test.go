@@ -137,7 +137,7 @@ func (willing) Drive(ctx context.Context, machine string) (journal.Right, error)
 }
 
 // A roll goes on while calculations come in as fast as they can.
-func TestARollIsNotDisturbedByCalculations(t *testing.T) {
+func TestARollIsNotDisturbedInRealTime(t *testing.T) {
 	if testing.Short() {
 		t.Skip("rolls in real time")
 	}
