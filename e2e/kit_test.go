@@ -548,6 +548,7 @@ func (a *app) homed(begin func()) {
 		return
 	}
 	begin()
+	a.rigWait("homing", func(s link.State, _ bool) bool { return s.Mode == link.Homing }) // it may be homed before
 	a.rigWait("homed", func(s link.State, _ bool) bool { return s.Mode == link.Idle && allHomed(s) })
 }
 

@@ -60,7 +60,7 @@ func TestNumbersAsTyped(t *testing.T) {
 			t.Errorf("%q is read as %v, want %v", typed[i], got, want[i])
 		}
 	}
-	numbers := [][2]float64{{1.25, 1}, {-0.04, 1}, {-0.0, 2}, {-0.05, 1}, {0.004, 2}, {-1234.5, 0}, {-0.4, 0}}
+	numbers := [][2]float64{{1.25, 1}, {-0.04, 1}, {math.Copysign(0, -1), 2}, {-0.05, 1}, {0.004, 2}, {-1234.5, 0}, {-0.4, 0}}
 	said := []string{"1.3", "0.0", "0.00", "-0.1", "0.00", "-1235", "0"}
 	for i, got := range asked[[2]float64, string](p, "fixed", numbers) {
 		if got != said[i] {

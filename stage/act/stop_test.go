@@ -1012,9 +1012,6 @@ func TestLetGoBeforeItRolls(t *testing.T) {
 		if !errors.Is(err, act.ErrLetGo) || n != asked || got != want {
 			t.Errorf("let go when it was asked %d times (%d): %v, said %q, want %q", asked, n, err, got, want)
 		}
-		f.rests()
-		if s := f.Now().State; s.Mode != link.Idle {
-			t.Errorf("it is %s", s.Mode)
-		}
+		f.until("at rest, not armed", idle)
 	}
 }
