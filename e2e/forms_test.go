@@ -66,7 +66,7 @@ func (a *app) forms(t *testing.T) []form {
 			{"g-slope", n("1.5", "2", "2.5"), "v.ground.rules.slope_mm_per_m"}, {"g-margin", n("110 mm", "120 mm", "0.13 m"), "v.ground.margin.as"}, {"g-packers", n("1 2 5", "1 2 3", "2 4 8"), "v.ground.rules.packers_mm.join(' ')"}}},
 		{name: "balance", path: at + "/rig-up/balance", route: "/api/machines/plank/bench/" + body, fields: []typed{
 			{"reads-slide", n("91", "92", "93"), "v.record.slide_mm"}, {"reads-rise", n("41", "42", "43"), "v.record.rise_mm"}, {"creep", n("0.1", "0.2", "0.3"), "v.record.creep_deg_h ?? ''"}, {"droop", n("2", "3", "4"), "v.record.droop_share === undefined ? '' : v.record.droop_share * 100"},
-			{"check-tight", n("true", "false"), "v.record.checks.tight"}, {"check-line", n("true", "false"), "v.record.checks.line"}}},
+			{"check-pins_out", n("true", "false"), "v.record.checks.pins_out"}, {"check-line", n("true", "false"), "v.record.checks.line"}}},
 		{name: "package", path: at + "/rig-up/balance", open: n("edit-package"), keep: "pack-keep", closes: true, route: "/api/machines/plank/bench/" + body, fields: []typed{
 			{"pack-whole", n("6.1", "6.2", "6.3"), "v.package.load.whole_kg ?? ''"}, {"pack-front", n("210", "220", "230"), "v.package.load.front_m === undefined ? '' : v.package.load.front_m * 1000"}}},
 		{name: "lens", path: at + "/line-up/lens", keep: "framing-keep", route: "/api/packages/" + body + "/lens", fields: []typed{

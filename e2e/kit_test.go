@@ -439,6 +439,14 @@ func (p *page) asks(id string) {
 	p.wait(id+" to ask", `document.getElementById('ask-text')`)
 }
 
+// yes answers a question at once: a pointer takes its time to come there on a busy machine, and is
+// not told of its press before the page has done what it asks for; a short move may be over by then.
+func (p *page) yes() {
+	p.t.Helper()
+	p.there("ask-yes")
+	p.does(`$('ask-yes').click()`)
+}
+
 // enter puts text into a field and leaves it, as typing and Tab do.
 func (p *page) enter(id, text string) {
 	p.t.Helper()

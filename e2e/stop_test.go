@@ -279,7 +279,7 @@ func (w *hands) play(step int) {
 // every window says whose press it is; and what the first window held is let go of there, too.
 func TestStopInTheMiddle(t *testing.T) {
 	holds(t)
-	a := start(t)
+	a := start(t, twice) // a move is to last until it is stopped
 	p := a.open("/shot/" + a.shot + "/line-up")
 	q := a.open("/shot/" + a.shot + "/compose")
 	q.there("whose")
@@ -336,7 +336,7 @@ func TestStopInTheMiddle(t *testing.T) {
 	p.must(chromedp.Navigate(a.Addr + "/shot/" + a.shot + "/shoot"))
 	p.there("hold")
 	p.key("f")
-	p.click("ask-yes")
+	p.yes()
 	a.rigWait("going", in(link.Moving))
 	stopped("going to first", "going to frame 0000 of path 1")
 	a.atFirst(p, func() { p.key("f"); p.click("ask-yes") })
@@ -375,7 +375,7 @@ func TestStopInTheMiddle(t *testing.T) {
 			p.key("\u001b")
 			break
 		}
-		p.click("ask-yes")
+		p.yes()
 		a.rigWait("going to a frame", in(link.Moving))
 		stopped("a frame's move", "going to frame 0000")
 		p.reads("frames-trouble", "the rig stopped on its way to frame 0000; press N to go on")

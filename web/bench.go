@@ -178,6 +178,7 @@ func (s *Server) amendBench(ctx context.Context, in *struct {
 		if err := fits(r); err != nil {
 			return err
 		}
+		r.Moved(own.Record)
 		if v, err = s.benchOf(ctx, in.ID, in.Package, r); err != nil {
 			return err
 		}
@@ -254,7 +255,7 @@ func balanced(v *BenchView) string {
 // none was chosen or the machine wants none.
 func (s *Server) balanceOf(ctx context.Context, sh *store.Shot) (*ready.Balanced, error) {
 	own := carrier(sh)
-	if sh.Package == "" || own == nil || own.Book == nil || own.Book.Head == nil && own.Book.Wrist == nil && own.Book.Crane == nil {
+	if sh.Package == "" || own == nil || own.Book == nil {
 		return nil, nil
 	}
 	v, err := s.benchOf(ctx, own.ID, sh.Package, nil)
@@ -264,6 +265,9 @@ func (s *Server) balanceOf(ctx context.Context, sh *store.Shot) (*ready.Balanced
 			return &ready.Balanced{Says: "the balance of " + own.Name + " cannot be worked out: " + strings.TrimSuffix(p.Detail, ".") + "."}, nil
 		}
 		return nil, err
+	}
+	if b := own.Book; v.Sheet.Verdict.OK && b.Head == nil && b.Wrist == nil && b.Crane == nil {
+		return nil, nil // nothing wants balance, and it is not too heavy
 	}
 	return &ready.Balanced{OK: v.Sheet.Verdict.OK, Says: v.Sheet.Verdict.Says}, nil
 }

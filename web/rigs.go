@@ -14,7 +14,6 @@ import (
 	"github.com/go-chi/chi/v5"
 
 	"keenarc/core/amend"
-	"keenarc/core/balance"
 	"keenarc/core/rig"
 	"keenarc/store"
 )
@@ -320,8 +319,11 @@ func (s *Server) canRig(ctx context.Context, in *struct {
 		if o := p.Lens.Optics; o != nil {
 			r = r.Through(rig.Vec{o.RightM, o.ForwardM, o.UpM}, o.TurnDeg, o.TiltDeg)
 		}
-		if sum, err := balance.Add(p.Load.Pieces); err == nil && in.Body.PayloadKg == nil {
-			in.Body.PayloadKg = &sum.MassKg
+		if in.Body.PayloadKg == nil {
+			if in.Body.PayloadKg = p.Load.Kg(); in.Body.PayloadKg == nil {
+				says := fmt.Sprintf("Nothing was weighed of %s. Weigh it, or say what it carries.", p.Name)
+				return &body[[]rig.Answer]{append(r.Can(in.Body), rig.Answer{Wish: "payload", Word: "cannot say", Says: says})}, nil
+			}
 		}
 	}
 	return &body[[]rig.Answer]{r.Can(in.Body)}, nil

@@ -3,6 +3,7 @@ package balance
 import (
 	"fmt"
 	"math"
+	"slices"
 
 	"keenarc/core/mistake"
 )
@@ -10,11 +11,13 @@ import (
 // Did is what a freed head does at an attitude.
 type Did string
 
-// What it may do: stay, or turn its nose down or up.
+// What it may do: stay, turn its nose down or up, or turn so slowly that nobody would say that it
+// falls.
 const (
-	Rests     Did = "rests"
-	NoseFalls Did = "nose falls"
-	NoseRises Did = "nose rises"
+	Rests       Did = "rests"
+	NoseFalls   Did = "nose falls"
+	NoseRises   Did = "nose rises"
+	TurnsSlowly Did = "turns slowly"
 )
 
 // Seen is one observation on the bench, with the plate's readings at which it was made:
@@ -25,7 +28,7 @@ type Seen struct {
 	TiltDeg float64 `json:"tilt_deg"`
 	SlideMM float64 `json:"slide_mm"`
 	RiseMM  float64 `json:"rise_mm"`
-	Did     Did     `json:"did,omitempty" enum:"rests,nose falls,nose rises"`
+	Did     Did     `json:"did,omitempty" enum:"rests,nose falls,nose rises,turns slowly"`
 	// ScaleKg is what a spring or luggage scale reads that pulls straight up, or down
 	// where it is negative, ArmM ahead of the axis, and so holds it there.
 	ScaleKg *float64 `json:"scale_kg,omitempty"`
@@ -72,6 +75,8 @@ type Bench struct {
 	FrictionNM float64 `json:"friction_nm"`
 	CableNM    float64 `json:"cable_nm"`
 	Seen       []Seen  `json:"seen"`
+	// ArcDeg is how far the head tilts, down and up, between its soft limits; both 0: not said.
+	ArcDeg [2]float64 `json:"arc_deg"`
 }
 
 // Rest is the part that was not weighed piece by piece.
@@ -98,6 +103,23 @@ type Weight struct {
 	Against int    `json:"against" doc:"the observation that contradicts the others, from 0; -1: none does"`
 	Says    string `json:"says" doc:"the contradiction, in a sentence"`
 	Next    Step   `json:"next"`
+	// Attitudes are those at which it is let go, and was at these readings.
+	Attitudes []float64 `json:"attitudes"`
+	known     cell      // where it may sit, from the axis
+	as        slack     // with what holds it and pulls at it
+	kg        float64
+	centre    [2]float64 // by the pieces, from the plate's zero
+}
+
+// bad is the largest torque over an arc that it may have, wherever in what is known of it the weight
+// sits, and with what is weighed a hundredth more.
+func (w *Weight) bad(fromDeg, toDeg float64) float64 {
+	out := 0.0
+	for _, at := range w.known {
+		nm, _ := (Lever{w.MassKg * (1 + scaleOff), at[0], at[1]}).Worst(fromDeg, toDeg)
+		out = max(out, math.Abs(nm))
+	}
+	return out
 }
 
 // GuessKg is taken where nothing at all was weighed, and leastKg for how wide friction's
@@ -186,8 +208,8 @@ func (b *Bench) check() error {
 	}
 	for i, s := range b.Seen {
 		field := fmt.Sprintf("seen[%d]", i)
-		if !(math.Abs(s.TiltDeg) < 90) {
-			return mistake.In(field+".tilt_deg", "give an attitude between -90 and 90, where the weight still has an arm", "it is %g°", s.TiltDeg)
+		if !(math.Abs(s.TiltDeg) <= 90) || s.ScaleKg != nil && math.Abs(s.TiltDeg) > 80 {
+			return mistake.In(field+".tilt_deg", "give an attitude from -90 to 90, with a scale from -80 to 80, where its pull still has an arm", "it is %g°", s.TiltDeg)
 		}
 		if err := in(field+".slide_mm", s.SlideMM, b.Knobs.SlideMM); err != nil {
 			return err
@@ -200,8 +222,8 @@ func (b *Bench) check() error {
 			return mistake.In(field+".scale_kg", "give what the scale reads, in kilograms", "it is %g", *s.ScaleKg)
 		case s.ScaleKg != nil && !(math.Abs(s.ArmM) >= 0.001 && math.Abs(s.ArmM) <= mostM):
 			return mistake.In(field+".arm_m", "give how far ahead of the axis the scale pulls, in metres", "an arm of %g m has no length", s.ArmM)
-		case s.ScaleKg == nil && s.Did != Rests && s.Did != NoseFalls && s.Did != NoseRises:
-			return mistake.In(field+".did", "say rests, nose falls or nose rises, or give what a scale reads", "%q is nothing that it does", s.Did)
+		case s.ScaleKg == nil && s.Did != Rests && s.Did != NoseFalls && s.Did != NoseRises && s.Did != TurnsSlowly:
+			return mistake.In(field+".did", "say rests, nose falls, nose rises or turns slowly, or give what a scale reads", "%q is nothing that it does", s.Did)
 		}
 	}
 	return nil
@@ -260,17 +282,15 @@ func (b *Bench) Weigh() (*Weight, error) {
 	} else if pieces > 0 {
 		reach = max(pieceOffM*pieces/kg, farM*(kg-pieces)/kg*2)
 	}
-	known := b.region(kg, reach, centre, -1)
-	if len(known) == 0 && whole { // the pieces' places are further off than that
-		known = b.region(kg, farM, centre, -1)
-	}
-	if len(known) == 0 {
+	known, as := b.explained(kg, reach, centre, -1)
+	if known == nil {
 		b.contradict(w, kg, centre)
-		known = b.region(kg, farM, centre, w.Against)
-		if len(known) == 0 {
-			known = box(reach, centre)
+		if known, as = b.explained(kg, reach, centre, w.Against); known == nil {
+			known, as = box(reach, centre), b.slack(0, kg)
 		}
 	}
+	w.as, w.kg, w.centre = as, kg, centre
+	may := known // a ruler's, too
 	if whole && len(b.Seen) == 0 {
 		known = cell{centre}
 	}
@@ -283,7 +303,14 @@ func (b *Bench) Weigh() (*Weight, error) {
 	if rest := kg - pieces; rest > 1e-6*kg && pieces > 0 {
 		w.Rest = &Rest{rest, (kg*(w.Forward-df)-pieces*sum.Centre[1])/rest + df, (kg*(w.Up-du)-pieces*sum.Centre[2])/rest + du}
 	}
+	for _, at := range may {
+		w.known = append(w.known, [2]float64{at[0] + df, at[1] + du})
+	}
 	w.Next = b.next(w)
+	w.Attitudes = b.asked()
+	if try := w.Next.Try; try != nil && !slices.Contains(w.Attitudes, *try) {
+		w.Attitudes = append(w.Attitudes, *try)
+	}
 	return w, nil
 }
 
@@ -292,48 +319,137 @@ func box(reach float64, c [2]float64) cell {
 	return cell{{c[0] - reach, c[1] - reach}, {c[0] + reach, c[1] - reach}, {c[0] + reach, c[1] + reach}, {c[0] - reach, c[1] + reach}}
 }
 
-// region is what all observations but one leave of the place of the centre from the
-// plate's zero.
-func (b *Bench) region(kg, reach float64, centre [2]float64, but int) cell {
+// slack is what a head may have besides its weight, as bands of the weight's place in metres: what
+// holds it, and what pulls at it, each as the book has it or more.
+type slack struct{ holds, pulls float64 }
+
+// What readings are good to: of plate and riser in metres, of a scale by its share and in kilograms.
+const (
+	readM     = 0.00025
+	scalesOff = 0.02
+	scalesKg  = 0.02
+)
+
+// looser is in how many steps a head is thought of as having more friction and cables than the book
+// has, before what was seen is said to contradict itself.
+const looser = 5
+
+// slack is the nth: 0 is the book's.
+func (b *Bench) slack(n int, kg float64) slack {
+	if b.WholeKg == nil && len(b.Pieces) == 0 {
+		kg = leastKg
+	}
+	holds, pulls := Band(kg, b.FrictionNM), Band(kg, b.CableNM)
+	if n > 0 { // a cable that nobody has measured pulls, too
+		more := math.Pow(2, float64(n-1))
+		holds, pulls = max(holds*(1+0.5*more), 0.0015*more), max(pulls*(1+0.5*float64(n)), 0.0004*float64(n))
+	}
+	return slack{holds, pulls}
+}
+
+// explained is where the weight may be from the plate's zero by all observations but one, with no
+// more friction, cables and reach than that needs; nil where no head whatever does all that.
+func (b *Bench) explained(kg, reach float64, centre [2]float64, but int) (cell, slack) {
+	wide := max(farM, b.Knobs.SlideMM[1]-b.Knobs.SlideMM[0], b.Knobs.RiseMM[1]-b.Knobs.RiseMM[0])
+	if wide > farM {
+		wide /= 1000
+		wide = max(farM, wide)
+	}
+	for n := range looser + 1 {
+		as := b.slack(n, kg)
+		for _, r := range [3]float64{reach, max(reach, farM), max(reach, wide)} {
+			if p := b.region(kg, r, centre, but, as); len(p) > 0 {
+				return p, as
+			}
+		}
+	}
+	return nil, slack{}
+}
+
+// region is what all observations but one leave of the place of the centre from the plate's zero.
+func (b *Bench) region(kg, reach float64, centre [2]float64, but int, as slack) cell {
 	p := box(reach, centre)
-	for i := range b.Seen {
-		if i != but && len(p) > 0 {
-			p = b.after(p, &b.Seen[i], kg)
+	for _, deg := range b.attitudes() {
+		lo, hi := b.between(deg, but, kg, as)
+		if lo > hi {
+			return nil
+		}
+		sin, cos := math.Sincos(deg * math.Pi / 180)
+		if !math.IsInf(hi, 1) {
+			p = p.cut(cos, -sin, hi)
+		}
+		if !math.IsInf(lo, -1) {
+			p = p.cut(-cos, sin, -lo)
+		}
+		if len(p) == 0 {
+			return nil
 		}
 	}
 	return p
 }
 
-// after is what one observation leaves. The arm of the weight at an attitude is
-// (x + slide)·cos − (y + rise)·sin.
-func (b *Bench) after(p cell, s *Seen, kg float64) cell {
-	sin, cos := math.Sincos(s.TiltDeg * math.Pi / 180)
-	df, du := b.at(s.SlideMM, s.RiseMM)
+// attitudes are those of all observations, each once, in the order in which they came.
+func (b *Bench) attitudes() []float64 {
+	var out []float64
+	for i := range b.Seen {
+		if !slices.Contains(out, b.Seen[i].TiltDeg) {
+			out = append(out, b.Seen[i].TiltDeg)
+		}
+	}
+	return out
+}
+
+// between is what is known at an attitude of the weight's arm, for the plate's zero over the axis, from
+// all observations but one. lo > hi: nothing does that.
+func (b *Bench) between(deg float64, but int, kg float64, as slack) (lo, hi float64) {
+	lo, hi = math.Inf(-1), math.Inf(1)
+	sin, cos := math.Sincos(deg * math.Pi / 180)
+	for i := range b.Seen {
+		s := &b.Seen[i]
+		if i == but || s.TiltDeg != deg {
+			continue
+		}
+		df, du := b.at(s.SlideMM, s.RiseMM)
+		shift, from, to := df*cos-du*sin, math.Inf(-1), math.Inf(1)
+		switch {
+		case s.ScaleKg != nil: // it pulls straight up, ahead by the arm
+			arm := *s.ScaleKg * s.ArmM * cos / kg
+			off := as.holds + as.pulls + readM + scalesOff*math.Abs(arm) + scalesKg*math.Abs(s.ArmM)*cos/kg
+			from, to = arm-off, arm+off
+		case s.Did == NoseFalls:
+			from = -(as.pulls + readM)
+		case s.Did == NoseRises:
+			to = as.pulls + readM
+		case s.Did == TurnsSlowly:
+			to = 3*as.holds + as.pulls + 0.003
+			from = -to
+		default:
+			to = as.holds + as.pulls + readM
+			from = -to
+		}
+		lo, hi = max(lo, from-shift), min(hi, to-shift)
+	}
+	return lo, hi
+}
+
+// arm is where the weight's arm lies at an attitude as the plate stands, by what is known: the middle
+// of it, and by how much it may be off.
+func (b *Bench) arm(w *Weight, deg float64) (mid, off float64) {
+	sin, cos := math.Sincos(deg * math.Pi / 180)
+	df, du := b.at(b.SlideMM, b.RiseMM)
 	shift := df*cos - du*sin
-	least := kg
-	if b.WholeKg == nil && len(b.Pieces) == 0 {
-		least = leastKg
-	}
-	band, pull := Band(least, b.FrictionNM+b.CableNM), Band(least, b.CableNM)
-	if s.ScaleKg != nil {
-		arm := *s.ScaleKg * s.ArmM * cos / kg // the scale pulls straight up, ahead by the arm
-		return p.cut(cos, -sin, arm+band-shift).cut(-cos, sin, -(arm - band - shift))
-	}
-	switch s.Did {
-	case NoseFalls:
-		return p.cut(-cos, sin, shift+pull)
-	case NoseRises:
-		return p.cut(cos, -sin, -shift+pull)
-	}
-	return p.cut(cos, -sin, band-shift).cut(-cos, sin, band+shift)
+	lo, hi := b.between(deg, w.Against, w.kg, w.as)
+	from, to := w.known.span(cos, -sin)
+	lo, hi = max(lo+shift, from), min(hi+shift, to)
+	return (lo + hi) / 2, max((hi-lo)/2, 0)
 }
 
 // contradict finds the observation without which the others agree: the latest one.
 func (b *Bench) contradict(w *Weight, kg float64, centre [2]float64) {
 	for i := len(b.Seen) - 1; i >= 0; i-- {
-		if len(b.region(kg, farM, centre, i)) > 0 {
+		if p, _ := b.explained(kg, farM, centre, i); p != nil {
 			w.Against = i
-			w.Says = fmt.Sprintf("These contradict each other: the weight cannot sit anywhere and do all that. Try %s at slide %.0f, rise %.0f again; if it does the same, something moved or a cable pulls.", attitude(b.Seen[i].TiltDeg), b.Seen[i].SlideMM, b.Seen[i].RiseMM)
+			w.Says = fmt.Sprintf("These contradict each other: the weight cannot sit anywhere and do all that. Try %s at slide %.0f, rise %.0f again; if it does the same, something moved.", attitude(b.Seen[i].TiltDeg), b.Seen[i].SlideMM, b.Seen[i].RiseMM)
 			return
 		}
 	}

@@ -118,10 +118,10 @@ func TestWhatIsUnknownIsWorkedOut(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if math.Abs(w.Forward-f) > 1e-9 || math.Abs(w.Up-u) > 1e-9 || w.MassKg != whole || w.Guessed || w.OffForward > 1e-9 {
+	if math.Abs(w.Forward-f) > 0.0005 || math.Abs(w.Up-u) > 0.002 || w.MassKg != whole || w.Guessed || w.OffForward > 0.002 || w.OffForward < math.Abs(w.Forward-f) || w.OffUp < math.Abs(w.Up-u) {
 		t.Errorf("%+v, want %g, %g", w, f, u)
 	}
-	if w.Rest == nil || math.Abs(w.Rest.MassKg-0.81) > 1e-12 || math.Abs(w.Rest.Forward-0.037) > 1e-8 || math.Abs(w.Rest.Up-0.027) > 1e-8 {
+	if w.Rest == nil || math.Abs(w.Rest.MassKg-0.81) > 1e-12 || math.Abs(w.Rest.Forward-0.037) > 0.002 || math.Abs(w.Rest.Up-0.027) > 0.01 {
 		t.Errorf("the rest: %+v", w.Rest)
 	}
 	if s := w.Next; s.Knob != "slide" || s.ByMM != -11 {
@@ -129,7 +129,8 @@ func TestWhatIsUnknownIsWorkedOut(t *testing.T) {
 	}
 	// The plate's readings carry it: 11 mm back moves it 11 mm back.
 	b.SlideMM, b.RiseMM = 69, 66
-	if w, _ = b.Weigh(); math.Abs(w.Forward-(f-0.011)) > 1e-9 || math.Abs(w.Up-(u+0.006)) > 1e-9 || math.Abs(w.Rest.Forward-0.026) > 1e-8 {
+	if now, _ := b.Weigh(); math.Abs(now.Forward-(w.Forward-0.011)) > 1e-9 || math.Abs(now.Up-(w.Up+0.006)) > 1e-9 || math.Abs(now.Rest.Forward-(w.Rest.Forward-0.011)) > 1e-8 {
+		w = now
 		t.Errorf("slid: %+v", w)
 	}
 }
@@ -216,7 +217,7 @@ func TestBenchMistakes(t *testing.T) {
 		"pieces[0].mass_kg: piece 1 has 0 kg":      func(b *balance.Bench) { b.Pieces = []balance.Piece{{}} },
 		"seen[0].arm_m: an arm of 0 m":             func(b *balance.Bench) { b.Seen = []balance.Seen{{SlideMM: 1, RiseMM: 1, ScaleKg: &kg}} },
 		"seen[0].did: \"flies\" is":                func(b *balance.Bench) { b.Seen = []balance.Seen{{Did: "flies"}} },
-		"seen[0].tilt_deg: it is 90":               func(b *balance.Bench) { b.Seen = []balance.Seen{{TiltDeg: 90, Did: balance.Rests}} },
+		"seen[0].tilt_deg: it is 91":               func(b *balance.Bench) { b.Seen = []balance.Seen{{TiltDeg: 91, Did: balance.Rests}} },
 		"slide_mm: the plate cannot read 161 mm":   func(b *balance.Bench) { b.SlideMM = 161 },
 		"rise_mm: the plate cannot read NaN mm":    func(b *balance.Bench) { b.RiseMM = math.NaN() },
 		"friction_nm: it is -1":                    func(b *balance.Bench) { b.FrictionNM = -1 },
@@ -228,5 +229,101 @@ func TestBenchMistakes(t *testing.T) {
 		if _, err := b.Weigh(); err == nil || !strings.HasPrefix(err.Error(), want) {
 			t.Errorf("%v, want %q", err, want)
 		}
+	}
+}
+
+// A freed head as it truly is: friction that is not quite the book's, cables that pull as they like
+// within the book's figure, readings to a quarter of a millimetre.
+type bench1000 struct {
+	head
+	cable  float64
+	rng    *rand.Rand
+	arc    [2]float64
+	pulled map[float64]float64 // what the cables do, by attitude
+}
+
+func drawn(rng *rand.Rand, far float64) (*balance.Bench, *bench1000) {
+	x := &bench1000{rng: rng, pulled: map[float64]float64{}}
+	x.kg = 1 + 24*rng.Float64()
+	x.f, x.u = far*(2*rng.Float64()-1), far*(2*rng.Float64()-1)
+	x.friction = x.kg * balance.G * (0.002 + 0.008*rng.Float64())
+	if rng.IntN(2) == 0 {
+		x.cable = x.friction * (0.1 + 0.6*rng.Float64())
+	}
+	x.arc = [2]float64{-40 - 50*rng.Float64(), 30 + 60*rng.Float64()}
+	b := &balance.Bench{Knobs: plate, SlideMM: 80, RiseMM: 60, FrictionNM: x.friction * (0.75 + 0.5*rng.Float64()), CableNM: x.cable, ArcDeg: x.arc, Seen: []balance.Seen{}}
+	b.WholeKg = &x.kg
+	return b, x
+}
+
+// nm is the true torque at an attitude, with what the cables do there.
+func (x *bench1000) nm(b *balance.Bench, deg float64) float64 {
+	l := balance.Lever{MassKg: x.kg, AheadM: x.f + (b.SlideMM-plate.SlideAxisMM)/1000, UpM: x.u + (b.RiseMM-plate.RiseAxisMM)/1000}
+	if _, ok := x.pulled[deg]; !ok {
+		x.pulled[deg] = x.cable * (2*x.rng.Float64() - 1)
+	}
+	return l.NM(deg) + x.pulled[deg]
+}
+
+func (x *bench1000) look(b *balance.Bench, deg float64) balance.Seen {
+	s := balance.Seen{TiltDeg: deg, SlideMM: b.SlideMM, RiseMM: b.RiseMM, Did: balance.Rests}
+	switch nm := x.nm(b, deg); {
+	case nm > x.friction:
+		s.Did = balance.NoseFalls
+	case nm < -x.friction:
+		s.Did = balance.NoseRises
+	}
+	return s
+}
+
+// Over heads drawn evenly, with friction off the book's by a quarter and cables that pull: what was
+// truly seen is said to contradict itself hardly ever, the guide comes to an end, and what it calls
+// balanced rests over the whole arc; where it does not, friction lacks less than half a hundredth.
+func TestDrawnHeads(t *testing.T) {
+	rng := rand.New(rand.NewPCG(29, 1))
+	const n = 3000
+	contradicted, wrong, over, done, stuck, steps := 0, 0, 0, 0, 0, 0
+	for range n {
+		b, x := drawn(rng, 0.05)
+		ended := false
+		for range 80 {
+			w, err := b.Weigh()
+			if err != nil {
+				t.Fatal(err)
+			}
+			steps++
+			if w.Says != "" {
+				contradicted++
+				ended = true
+				break
+			}
+			if w.Next.Done || w.Next.Try == nil {
+				if ended = true; w.Next.Done {
+					done++
+					l := balance.Lever{MassKg: x.kg, AheadM: x.f + (b.SlideMM-80)/1000, UpM: x.u + (b.RiseMM-60)/1000}
+					if nm, _ := l.Worst(x.arc[0], x.arc[1]); x.cable == 0 && math.Abs(nm) > x.friction {
+						wrong++
+						if math.Abs(nm) > 1.005*x.friction {
+							over++
+						}
+					}
+				}
+				break
+			}
+			switch w.Next.Knob {
+			case "slide":
+				b.SlideMM = w.Next.Reading
+			case "rise":
+				b.RiseMM = w.Next.Reading
+			}
+			b.Seen = append(b.Seen, x.look(b, *w.Next.Try))
+		}
+		if !ended {
+			stuck++
+		}
+	}
+	t.Logf("of %d: %d contradicted, %d done, %d of them wrong (%d by more than 0.5 %%), %d without an end; %.1f steps", n, contradicted, done, wrong, over, stuck, float64(steps)/n)
+	if contradicted > n/1000 || wrong > n/200 || over > n/1000 || stuck > n/100 || done < n*98/100 {
+		t.Error("that is too many")
 	}
 }

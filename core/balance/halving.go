@@ -3,6 +3,7 @@ package balance
 import (
 	"fmt"
 	"math"
+	"slices"
 	"strings"
 )
 
@@ -44,8 +45,76 @@ func (b *Bench) last(deg float64) *Seen {
 	return nil
 }
 
-// next is the halving guide: level first, by sliding; then the height, by what it does
-// nose down and nose up; until it rests in all three.
+// gapDeg is how far apart the attitudes are at the most at which it is let go, so that what it does
+// between them is known: a weight that rests at two of them pulls by a twentieth more between them
+// than friction holds, at the worst.
+const gapDeg = 70
+
+// Attitudes are those at which a head is let go: level, tipped down and up, straight to the ends of
+// its arc, and between where those are far apart, in that order. Angles in degrees; an arc of nothing
+// is not known.
+func Attitudes(arc [2]float64) []float64 {
+	lo, hi := max(arc[0], -90), min(arc[1], 90)
+	if !(lo < hi) {
+		return []float64{0, -TiltedDeg, TiltedDeg}
+	}
+	out := []float64{min(max(0, lo), hi)}
+	add := func(deg float64) {
+		for _, x := range out {
+			if math.Abs(x-deg) < 10 {
+				return
+			}
+		}
+		out = append(out, deg)
+	}
+	add(max(-TiltedDeg, lo))
+	add(min(TiltedDeg, hi))
+	// Its very ends, and not a place ten degrees before them.
+	for _, end := range [2]float64{lo, hi} {
+		if !slices.Contains(out, end) {
+			out = append(out, end)
+		}
+	}
+	for {
+		at := slices.Sorted(slices.Values(out))
+		wide, mid := 0.0, 0.0
+		for i := range at[1:] {
+			if d := at[i+1] - at[i]; d > wide {
+				wide, mid = d, math.Round((at[i]+at[i+1])/2)
+			}
+		}
+		if wide <= gapDeg {
+			return out
+		}
+		out = append(out, mid)
+	}
+}
+
+// asked are the attitudes of its arc, and wherever else it was let go at these readings. A look a few
+// degrees beside one, or beyond an end that was drawn in since, does as well.
+func (b *Bench) asked() []float64 {
+	all := Attitudes(b.ArcDeg)
+	lo, hi := slices.Min(all), slices.Max(all)
+	for _, deg := range b.attitudes() {
+		if slices.Contains(all, deg) || b.last(deg) == nil {
+			continue
+		}
+		k := slices.IndexFunc(all, func(x float64) bool {
+			return math.Abs(x-deg) <= besideDeg || x == lo && deg < lo && deg > lo-beyondDeg || x == hi && deg > hi && deg < hi+beyondDeg
+		})
+		if k < 0 || b.last(all[k]) != nil {
+			all = append(all, deg)
+		} else {
+			all[k] = deg
+		}
+	}
+	return all
+}
+
+const besideDeg, beyondDeg = 3.0, 15.0
+
+// next is the halving guide: level first, by sliding; then the height, by what it does nose down and
+// nose up; then to the ends of its arc; until it rests in all of them.
 func (b *Bench) next(w *Weight) Step {
 	if w.Says != "" {
 		s := Step{Says: "Look again before anything is moved."}
@@ -55,37 +124,95 @@ func (b *Bench) next(w *Weight) Step {
 		}
 		return s
 	}
-	look := func(deg float64) Step {
-		return Step{Try: &deg, Says: "Let go " + attitude(deg) + " and see what it does.", Then: "One hand on the camera whenever the gear is free."}
-	}
-	level := b.last(0)
-	if level == nil {
+	all := b.asked()
+	level := all[0]
+	if seen := b.last(level); seen == nil {
 		switch { // what is surely off is said before anything is freed
 		case b.far(w.Forward, w.OffForward+w.BandM):
-			return b.turn("slide", -w.Forward, 0)
+			return b.turn("slide", -w.Forward, level)
 		case b.far(w.Up, w.OffUp+w.BandM):
-			return b.turn("rise", -w.Up, -TiltedDeg)
+			return b.turn("rise", -w.Up, all[min(1, len(all)-1)])
 		}
-		return look(0)
+		return look(level)
+	} else if seen.Did != Rests {
+		mid, _ := b.arm(w, level)
+		_, cos := math.Sincos(level * math.Pi / 180)
+		return b.turn("slide", -mid/cos, level)
 	}
-	if level.Did != Rests {
-		return b.turn("slide", -w.Forward, 0)
+	for n, deg := range all[1:] {
+		seen := b.last(deg)
+		if seen == nil {
+			return look(deg)
+		}
+		if seen.Did == Rests {
+			continue
+		}
+		// Tipped the other way it tells the height from what is left of level.
+		if n == 0 && len(all) > 2 && all[2] == -deg && b.last(all[2]) == nil {
+			return look(all[2])
+		}
+		return b.tipped(w, deg, all)
 	}
-	down, up := b.last(-TiltedDeg), b.last(TiltedDeg)
-	switch {
-	case down == nil:
-		return look(-TiltedDeg)
-	case up == nil && down.Did == Rests:
-		return look(TiltedDeg)
-	case down.Did == Rests && up.Did == Rests:
-		return Step{Done: true, Says: "It rests wherever it is pointed. It is balanced.", Then: "Gear engaged, plate tight, safety line on, pins out, homed again."}
-	case up == nil:
-		return look(TiltedDeg)
-	case math.Abs(w.Forward) > math.Abs(w.Up)*math.Tan(TiltedDeg*math.Pi/180):
-		// What is left of level counts for more at these attitudes than the height.
-		return b.turn("slide", -w.Forward, 0)
+	if deg, more := b.unseen(w, all); more {
+		return look(deg)
 	}
-	return b.turn("rise", -w.Up, -TiltedDeg)
+	return Step{Done: true, Says: "It rests wherever it is pointed. It is balanced.", Then: "Gear engaged, plate tight, safety line on, pins out, homed again."}
+}
+
+// Between the attitudes at which it rested the weight may pull by so much more than friction holds,
+// before it is let go there, too; and not nearer to one than that.
+const (
+	moreHeld = 1.02
+	nearDeg  = 9
+	bookOff  = 1.3 // what friction may be, of what the book has
+)
+
+// unseen is an attitude between all others at which a weight that is where this one may be would turn.
+func (b *Bench) unseen(w *Weight, all []float64) (deg float64, more bool) {
+	if !(b.ArcDeg[0] < b.ArcDeg[1]) {
+		return 0, false
+	}
+	lo, hi := max(b.ArcDeg[0], -90), min(b.ArcDeg[1], 90)
+	as := slack{w.as.holds * bookOff, w.as.pulls}
+	most := (as.holds + as.pulls + readM) * moreHeld
+	df, du := b.at(b.SlideMM, b.RiseMM)
+	for _, at := range b.region(w.kg, farM, w.centre, w.Against, as) {
+		at[0], at[1] = at[0]+df, at[1]+du
+		arm, peak := (Lever{1 / G, at[0], at[1]}).Worst(lo, hi)
+		if peak = math.Round(peak); math.Abs(arm) <= most || slices.ContainsFunc(all, func(x float64) bool { return math.Abs(x-peak) < nearDeg }) {
+			continue
+		}
+		deg, more, most = peak, true, math.Abs(arm)
+	}
+	return deg, more
+}
+
+func look(deg float64) Step {
+	return Step{Try: &deg, Says: "Let go " + attitude(deg) + " and see what it does.", Then: "One hand on the camera whenever the gear is free."}
+}
+
+// tipped is what to turn where it rests level and not at another attitude: what pulls there is
+// height, or what is left of level, whichever counts for more by all that was seen at these readings.
+func (b *Bench) tipped(w *Weight, deg float64, all []float64) Step {
+	var cc, cs, ss, ce, se float64 // least squares of arm = x·cos − y·sin
+	for _, at := range all {
+		if b.last(at) == nil {
+			continue
+		}
+		e, off := b.arm(w, at)
+		sin, cos := math.Sincos(at * math.Pi / 180)
+		g := 1 / (0.0005 + off)
+		cc, cs, ss, ce, se = cc+g*cos*cos, cs-g*cos*sin, ss+g*sin*sin, ce+g*cos*e, se-g*sin*e
+	}
+	det := cc*ss - cs*cs
+	if !(det > 1e-9*cc*ss) {
+		return b.turn("rise", -w.Up, deg)
+	}
+	x, y := (ce*ss-se*cs)/det, (se*cc-ce*cs)/det
+	if sin, cos := math.Sincos(deg * math.Pi / 180); math.Abs(x*cos) > math.Abs(y*sin) {
+		return b.turn("slide", -x, all[0])
+	}
+	return b.turn("rise", -y, deg)
 }
 
 func (b *Bench) far(off, band float64) bool { return math.Abs(off) > max(band, 0.0005) }
@@ -101,6 +228,9 @@ func (b *Bench) turn(knob string, by, try float64) Step {
 		mm = math.Copysign(0.5, by)
 	}
 	to := min(max(now+mm, travel[0]), travel[1])
+	if s, ok := b.either(knob, to, try); ok {
+		return s
+	}
 	s := Step{Knob: knob, ByMM: to - now, Reading: to, Try: &try}
 	k := 0
 	if mm > 0 {
@@ -118,6 +248,29 @@ func (b *Bench) turn(knob string, by, try float64) Step {
 		s.Then = fmt.Sprintf("That is as far as it goes; it wants %s mm. ", short(math.Abs(mm))) + s.Then
 	}
 	return s
+}
+
+// either is what is said where a step would lead back to a reading at which it did not rest either:
+// between the two nothing holds it.
+func (b *Bench) either(knob string, to, deg float64) (Step, bool) {
+	for i := range b.Seen {
+		s := &b.Seen[i]
+		slide, rise := b.SlideMM, b.RiseMM
+		if knob == "rise" {
+			rise = to
+		} else {
+			slide = to
+		}
+		now := b.SlideMM
+		if knob == "rise" {
+			now = b.RiseMM
+		}
+		if s.TiltDeg == deg && s.Did != "" && s.Did != Rests && math.Abs(s.SlideMM-slide) < 0.05 && math.Abs(s.RiseMM-rise) < 0.05 && math.Abs(to-now) < 1.25 {
+			return Step{Says: fmt.Sprintf("It turns either way within %s mm: nothing holds it there.", short(math.Abs(to-now))),
+				Then: "Give the head drag, where it has one, and look again; or accept it by its motor's margin, and never free it."}, true
+		}
+	}
+	return Step{}, false
 }
 
 // overshot says so where the last turn of this knob went the other way.

@@ -11,6 +11,7 @@ import (
 // Checks are what somebody has looked after with their own eyes and hands.
 type Checks struct {
 	AllOn   bool `json:"all_on" doc:"everything that will hang on it is on it"`
+	Clear   bool `json:"clear" doc:"nothing dangles before the lens"`
 	Engaged bool `json:"engaged" doc:"gear engaged again"`
 	Tight   bool `json:"tight" doc:"plate and knobs tightened"`
 	Line    bool `json:"line" doc:"safety line on"`
@@ -22,8 +23,8 @@ func (c Checks) Missing() string {
 	for _, x := range []struct {
 		ok   bool
 		says string
-	}{{c.AllOn, "Say that all that will hang on it is on it."}, {c.Engaged, "Engage the gear again."}, {c.Tight, "Tighten plate and knobs."},
-		{c.Line, "Put the safety line on."}, {c.PinsOut, "Pull the pins."}} {
+	}{{c.AllOn, "Say that all that will hang on it is on it."}, {c.Clear, "See that nothing dangles before the lens."},
+		{c.Line, "Put the safety line on."}, {c.Engaged, "Engage the gear again."}, {c.Tight, "Tighten plate and knobs."}, {c.PinsOut, "Pull the pins."}} {
 		if !x.ok {
 			return x.says
 		}
@@ -39,6 +40,15 @@ type Hung struct {
 	WholeKg *float64 `json:"whole_kg,omitempty"`
 	FrontM  float64  `json:"front_m,omitempty"`
 	UnderM  float64  `json:"under_m,omitempty"`
+}
+
+// Kg is all that hangs there, as it was weighed, whole or by pieces; nil where nothing was.
+func (l Hung) Kg() *float64 {
+	kg, _, _, guessed, err := (&Bench{Pieces: l.Pieces, WholeKg: l.WholeKg}).mass()
+	if guessed || err != nil {
+		return nil
+	}
+	return &kg
 }
 
 // Settled is how a package was balanced on a machine. It is kept whole with every change.
@@ -90,6 +100,13 @@ func (l Hung) Same(o Hung) bool {
 	return true
 }
 
+// Moved takes back what was looked after before the camera was slid or raised: plate and gear.
+func (r *Settled) Moved(was *Settled) {
+	if was != nil && (r.SlideMM != was.SlideMM || r.RiseMM != was.RiseMM) {
+		r.Checks.Tight, r.Checks.Engaged = false, false
+	}
+}
+
 // For is the record as it still counts for a load: with another one on it nothing was
 // seen yet, and nothing is looked after.
 func (r *Settled) For(l Hung) *Settled {
@@ -98,6 +115,7 @@ func (r *Settled) For(l Hung) *Settled {
 	}
 	out := *r
 	out.Seen, out.Felt, out.Told, out.Checks, out.ByMargin = []Seen{}, nil, nil, Checks{}, false
+	out.CreepDegH, out.CreepAtDeg = nil, 0
 	return &out
 }
 
@@ -122,14 +140,16 @@ type Verdict struct {
 func (r *Settled) Judge(name string, w *Weight, margin float64) Verdict {
 	why := ""
 	switch {
-	case !r.Checks.AllOn:
+	case !r.Checks.AllOn || !r.Checks.Clear || !r.Checks.Line: // before anything is freed
 		why = r.Checks.Missing()
 	case w.Says != "":
 		why = "What it was seen to do contradicts itself."
 	case w.Next.Done:
 	case r.ByMargin && margin >= Enough:
+	case r.ByMargin && margin == 0:
+		why = "How many times the motor has what pulls at it is not known: weigh it, and have the motor in the rig book."
 	case r.ByMargin:
-		why = fmt.Sprintf("Its motor has %.1f times what pulls at it; to be accepted as it is it needs %d.", margin, Enough)
+		why = fmt.Sprintf("Its motor has %s what may pull at it; to be accepted as it is it needs %d.", times(margin), Enough)
 	default:
 		why = w.Next.Says
 	}
@@ -142,7 +162,7 @@ func (r *Settled) Judge(name string, w *Weight, margin float64) Verdict {
 	if w.Next.Done {
 		return Verdict{OK: true, Says: "It rests wherever it is pointed, and all is looked after."}
 	}
-	return Verdict{OK: true, Says: fmt.Sprintf("Accepted as it is: the motor has %.1f times what pulls at it.", margin)}
+	return Verdict{OK: true, Says: fmt.Sprintf("Accepted as it is: the motor has %s what may pull at it.", times(margin))}
 }
 
 // Alone says what it would do if it were left like this: creep only from one that was

@@ -3,6 +3,8 @@ package balance
 import (
 	"fmt"
 	"math"
+	"slices"
+	"strings"
 
 	"keenarc/core/mistake"
 	"keenarc/core/rig"
@@ -33,11 +35,13 @@ type GravityCurve struct {
 	After     []At     `json:"after,omitempty"`
 	WorstNM   float64  `json:"worst_nm"`
 	WorstAt   float64  `json:"worst_at_deg"`
+	BadNM     float64  `json:"bad_nm" doc:"the worst that it may be, by how well the weight's place is known"`
 	AfterNM   *float64 `json:"after_worst_nm,omitempty"`
 	MotorNM   float64  `json:"motor_nm" doc:"at the axis, through its gear; 0: not in the rig book"`
 	HoldsNM   float64  `json:"holds_nm" doc:"friction and cables"`
-	Margin    *float64 `json:"margin,omitempty"`
+	Margin    *float64 `json:"margin,omitempty" doc:"how many times that the motor has; left out where it is not known"`
 	LeftAlone string   `json:"left_alone"`
+	Says      string   `json:"says" doc:"the worst, and how it stands to the motor"`
 }
 
 // Room is how far down the camera may tilt before its bulk touches what is below.
@@ -68,11 +72,8 @@ func (r *Settled) Sheet(m *rig.Rig, l Hung) (*BenchSheet, error) {
 		return nil, err
 	}
 	out.MassKg = mass
-	if most, ok := b.PayloadKg[rig.Level]; ok && !guessed {
-		if out.Rating = fmt.Sprintf("%s carries %g kg level; this is %.2f.", m.Name, most, mass); mass > most {
-			out.Rating = fmt.Sprintf("Too heavy: %s", out.Rating)
-		}
-	}
+	var heavy string
+	out.Rating, heavy = rated(m, mass, guessed)
 	out.Verdict = Verdict{OK: true, Says: m.Name + " has no axis that wants balance."}
 	if b.Head != nil {
 		if err := r.head(out, m, l); err != nil {
@@ -85,17 +86,70 @@ func (r *Settled) Sheet(m *rig.Rig, l Hung) (*BenchSheet, error) {
 		}
 	}
 	if b.Crane != nil {
-		if err := r.crane(out, m); err != nil {
+		if err := r.crane(out, m, guessed); err != nil {
 			return nil, err
 		}
 	}
+	if p := out.Payload; p != nil && p.Found != nil && heavy == "" { // heavier than somebody says
+		_, heavy = rated(m, p.Found.MassKg, false)
+	}
+	wants := b.Head != nil || b.Wrist != nil || b.Crane != nil
+	if heavy != "" && out.Verdict.OK && (wants || strings.HasPrefix(heavy, "This")) {
+		out.Verdict = Verdict{Says: fmt.Sprintf("this camera is not settled on %s. %s", m.Name, heavy)}
+	}
 	return out, nil
+}
+
+// scaleOff is what share of its reading a scale may be off by, nine times in ten.
+const scaleOff = 0.01
+
+// rated holds a load against what the machine may carry: what is said of it, and why it cannot be
+// said to be carried, or empty.
+func rated(m *rig.Rig, kg float64, guessed bool) (says, heavy string) {
+	var most float64
+	known := false
+	if m.Book != nil {
+		most, known = m.Book.PayloadKg[rig.Level]
+	}
+	switch {
+	case guessed && known:
+		return "", fmt.Sprintf("Nothing was weighed, and %s carries %g kg level. Weigh what hangs on it.", m.Name, most)
+	case guessed:
+		return "", "Nothing was weighed. Weigh what hangs on it."
+	case !known:
+		says = fmt.Sprintf("What %s carries is not in its rig book: look on its plate, or ask its maker.", m.Name)
+		return says, says
+	}
+	says = fmt.Sprintf("%s carries %g kg level; this is %.2f.", m.Name, most, kg)
+	switch {
+	case kg > most:
+		return "Too heavy: " + says, fmt.Sprintf("This is too heavy: %.2f kg, and %s carries %g level.", kg, m.Name, most)
+	case kg*(1+scaleOff) > most:
+		heavy = fmt.Sprintf("This may be too heavy: %.2f kg by a scale that is right to a hundredth, and %s carries %g level.", kg, m.Name, most)
+		return says + " A scale is right to a hundredth: it may be too heavy.", heavy
+	}
+	return says, ""
+}
+
+// times says how many times something is something else, to no more digits than anybody knows.
+func times(x float64) string {
+	switch {
+	case !(x < 1000):
+		return "over a thousand times"
+	case x >= 10:
+		return fmt.Sprintf("%.0f times", math.Floor(x))
+	case x >= 1:
+		return fmt.Sprintf("%.1f times", math.Floor(x*10)/10)
+	}
+	return fmt.Sprintf("%.2f times", math.Floor(x*100)/100)
 }
 
 func (r *Settled) head(out *BenchSheet, m *rig.Rig, l Hung) error {
 	h := m.Book.Head
 	tilt := &m.Axes[m.Index(h.Axis)]
-	w, err := r.On(h, l).Weigh()
+	b := r.On(h, l)
+	b.ArcDeg = [2]float64{tilt.Min, tilt.Max}
+	w, err := b.Weigh()
 	if err != nil {
 		return err
 	}
@@ -106,10 +160,21 @@ func (r *Settled) head(out *BenchSheet, m *rig.Rig, l Hung) error {
 	c := &GravityCurve{FromDeg: tilt.Min, ToDeg: tilt.Max, Now: arc.Samples(lever), MotorNM: AtMotor(tilt.Drive), HoldsNM: holds, LeftAlone: arc.Alone(lever)}
 	c.WorstNM, c.WorstAt = lever.Worst(tilt.Min, tilt.Max)
 	margin := 0.0
-	if c.MotorNM > 0 {
-		if margin = lever.Margin(c.MotorNM, tilt.Min, tilt.Max); !math.IsInf(margin, 0) {
-			c.Margin = &margin
-		}
+	if c.BadNM = w.bad(tilt.Min, tilt.Max); c.MotorNM > 0 && c.BadNM > 0 && !w.Guessed {
+		margin = c.MotorNM / c.BadNM
+		c.Margin = &margin
+	}
+	unknown := len(l.Pieces) == 0 && len(r.Seen) == 0
+	c.Says = fmt.Sprintf("as it hangs: worst %.2f", math.Abs(c.WorstNM))
+	if c.BadNM > 1.2*math.Abs(c.WorstNM)+0.01 {
+		c.Says += fmt.Sprintf(", at the most %.2f", c.BadNM)
+	}
+	switch {
+	case unknown:
+		c.Says, c.LeftAlone = "nothing is known of where the weight sits", "Nothing is known of where the weight sits: let go and look."
+		c.Now = []At{}
+	case c.Margin != nil:
+		c.Says += ", the motor has " + times(margin) + " that"
 	}
 	if w.Next.Knob != "" {
 		then := lever
@@ -122,17 +187,24 @@ func (r *Settled) head(out *BenchSheet, m *rig.Rig, l Hung) error {
 		c.After, c.AfterNM = arc.Samples(then), &nm
 	}
 	out.Arc = c
-	out.Alone = r.Alone(lever, c.MotorNM, tilt.Min, tilt.Max)
+	if out.Alone = r.Alone(lever, c.MotorNM, tilt.Min, tilt.Max); unknown {
+		out.Alone = append(out.Alone[:1], "What gravity takes of the motor: cannot say before it is known where the weight sits.")
+	}
 	out.Verdict = r.Judge(m.Name, w, margin)
-	out.Others = others(m, w)
-	out.Guiding = guiding(m, h.Axis, out.Verdict.OK)
+	if out.Others = others(m, w); unknown {
+		out.Others = []string{"Roll and pan: cannot say before it is known where the weight sits."}
+	}
+	out.Guiding = guiding(m, h.Axis, w, out.Verdict.OK)
 	if l.FrontM > 0 && m.Book.BelowTiltM > 0 {
 		df, du := r.On(h, l).at(r.SlideMM, r.RiseMM)
 		low := -rig.TiltRoom(math.Max(l.FrontM+df, 0), math.Max(l.UnderM-du, 0), m.Book.BelowTiltM)
-		out.Room = &Room{LowDeg: low, MinDeg: tilt.Min, OK: tilt.Min >= low-1e-9}
-		if out.Room.OK {
+		out.Room = &Room{LowDeg: low, MinDeg: tilt.Min, OK: tilt.Min >= low-1e-9 || low <= -90}
+		switch {
+		case low <= -90 && tilt.Min < -90:
+			out.Room.Says = fmt.Sprintf("It clears what is below down to straight down; beyond, to its soft limit of %.0f°, look yourself.", tilt.Min)
+		case out.Room.OK:
 			out.Room.Says = fmt.Sprintf("It clears what is below down to %.0f°; the soft limit is %.0f°.", low, tilt.Min)
-		} else {
+		default:
 			out.Room.Says = fmt.Sprintf("Its front edge touches what is below at %.1f°, and the soft limit lets it go to %.0f°: trim that.", low, tilt.Min)
 		}
 	}
@@ -151,12 +223,17 @@ func others(m *rig.Rig, w *Weight) []string {
 		nm, at := l.Worst(a.Min, a.Max)
 		s := fmt.Sprintf("Roll: the weight sits %s mm to the %s and %s mm %s its axis; worst %.2f N m at %.0f°", short(math.Abs(w.Right)*1000), side(w.Right, "right", "left"), short(math.Abs(math.Round(w.Up*2000)/2)), side(w.Up, "above", "below"), math.Abs(nm), at)
 		if motor := AtMotor(a.Drive); motor > 0 && nm != 0 {
-			s += fmt.Sprintf(", the motor has %.0f times that", motor/math.Abs(nm))
+			s += ", the motor has " + times(motor/math.Abs(nm)) + " that"
 		}
 		out = append(out, s+".")
 	}
 	if s := m.Book.Head.SlopeDeg; s != 0 {
-		out = append(out, fmt.Sprintf("Pan is tipped %g° from the vertical: with the weight %s mm from its axis gravity turns it with up to %.2f N m.", s, short(math.Abs(math.Round(w.Forward*2000)/2)), Inclined(w.MassKg, math.Hypot(w.Forward, w.Right), s)))
+		// Tilted, the weight's height is carried ahead of the axis that pans it, too.
+		tilt := &m.Axes[m.Index(m.Book.Head.Axis)]
+		ahead, at := (Lever{1 / G, w.Forward, w.Up}).Worst(tilt.Min, tilt.Max)
+		off := math.Hypot(ahead, w.Right)
+		out = append(out, fmt.Sprintf("Pan is tipped %g° from the vertical: with the camera %s the weight lies %s mm from its axis, and gravity turns it with up to %.2f N m.",
+			s, attitude(math.Round(at)), short(math.Round(off*2000)/2), Inclined(w.MassKg, off, s)))
 	} else {
 		out = append(out, "Pan stands upright: gravity does not turn it.")
 	}
@@ -187,7 +264,12 @@ type OnCrane struct {
 // craneSteps is over how many lengths a crane's arm is looked at.
 const craneSteps = 7
 
-func (r *Settled) crane(out *BenchSheet, m *rig.Rig) error {
+// handKg is how far what hangs at a crane's tail may be from the middle of what is needed there:
+// somebody holds that with a hand. What an arm that changes its length leaves besides is no weight's
+// fault; it is said, since the boom's brake has to hold it.
+const handKg = 2.5
+
+func (r *Settled) crane(out *BenchSheet, m *rig.Rig, guessed bool) error {
 	k := m.Book.Crane
 	c := &OnCrane{TailM: k.TailM, PayloadKg: out.MassKg + k.HeadKg, HungLeft: []float64{}, AxisMM: []float64{0}}
 	c.Arms, c.OneSet.Chosen, c.OneSet.LeftKgM = []ArmWeights{}, []Weights{}, []float64{}
@@ -208,8 +290,8 @@ func (r *Settled) crane(out *BenchSheet, m *rig.Rig) error {
 	crane := &Crane{TailM: k.TailM, PayloadKg: c.PayloadKg, Weights: r.Own}
 	for _, mm := range c.AxisMM {
 		crane.ArmsM = append(crane.ArmsM, k.HeadM+mm/1000)
-		// The arm's own weight goes out with half of its length.
-		crane.BoomKgM = append(crane.BoomKgM, k.BoomKgM+k.ArmKg*mm/2000)
+		// What slides out takes all of its own weight along.
+		crane.BoomKgM = append(crane.BoomKgM, k.BoomKgM+k.ArmKg*mm/1000)
 	}
 	if len(r.Own) == 0 {
 		c.Problem = "Say which weights you own, as kilograms and count."
@@ -219,35 +301,64 @@ func (r *Settled) crane(out *BenchSheet, m *rig.Rig) error {
 			return err
 		}
 		c.Counter = *a
-		worst := 0.0
-		for i := range crane.ArmsM {
-			left := c.HungKg*k.TailM - crane.PayloadKg*crane.ArmsM[i] - crane.BoomKgM[i]
-			c.HungLeft, worst = append(c.HungLeft, left), math.Max(worst, math.Abs(left))
-		}
-		best := math.Abs(a.OneSet.WorstLeftKgM)
-		c.OK = a.Short == "" && worst <= best*1.001+1e-9
-		then := "Then at"
-		if c.OK {
-			then = "At"
-		}
-		c.Then = fmt.Sprintf(then+" most %.1f kg m are left, at %.2f m of arm: %.1f kg of pull on the %s holds it there.", best, a.OneSet.AtArmM, best/k.TailM, side(a.OneSet.WorstLeftKgM, "camera's end", "tail"))
-		switch {
-		case a.Short != "":
-			c.Says = a.Short
-		case c.OK:
-			c.Says = fmt.Sprintf("%s kg hang at the tail: the right set for this move.", short(c.HungKg))
-		default:
-			c.Says = fmt.Sprintf("Hang %s at the tail: %s kg.", words(a.OneSet.Chosen), short(a.OneSet.ChosenKg))
-		}
+		c.hangs(crane, guessed)
 	}
-	if out.Verdict.OK && !c.OK {
-		says := c.Says
-		if says == "" {
-			says = c.Problem
-		}
+	says := c.Says
+	if says == "" {
+		says = c.Problem
+	}
+	switch {
+	case !out.Verdict.OK:
+	case !c.OK:
 		out.Verdict = Verdict{Says: fmt.Sprintf("%s is not counterweighted for this camera. %s", m.Name, says)}
+	case m.Book.Head == nil && m.Book.Wrist == nil:
+		out.Verdict = Verdict{OK: true, Says: says}
 	}
 	return nil
+}
+
+// pull is how many kilograms of pull hold what is left at the pivot with an arm of a length, and at
+// which end.
+func (c *OnCrane) pull(leftKgM, armM float64) (kg float64, end string) {
+	if leftKgM > 0 { // the tail is the heavier end
+		return leftKgM / armM, "camera's end"
+	}
+	return -leftKgM / c.TailM, "tail"
+}
+
+// hangs says whether what hangs at the tail is the right set, with what is weighed a hundredth off.
+func (c *OnCrane) hangs(crane *Crane, guessed bool) {
+	worst, least, most := 0.0, math.Inf(1), math.Inf(-1)
+	for i, arm := range crane.ArmsM {
+		needs := crane.PayloadKg*arm + crane.BoomKgM[i]
+		left := c.HungKg*c.TailM - needs
+		c.HungLeft, worst = append(c.HungLeft, left), math.Max(worst, math.Abs(left))
+		least, most = min(least, needs/c.TailM), max(most, needs/c.TailM)
+	}
+	best, middle := c.OneSet, (least+most)/2
+	unsure := scaleOff * crane.PayloadKg * slices.Max(crane.ArmsM) / c.TailM
+	nearest := worst <= math.Abs(best.WorstLeftKgM)*1.001+1e-9
+	off := math.Abs(c.HungKg-middle) + unsure
+	c.OK = c.Short == "" && !guessed && nearest && off <= handKg
+	then := "Then at"
+	if c.OK {
+		then = "At"
+	}
+	kg, end := c.pull(best.WorstLeftKgM, best.AtArmM)
+	c.Then = fmt.Sprintf(then+" most %.1f kg m are left, at %.2f m of arm: %.1f kg of pull at the %s holds it there.", math.Abs(best.WorstLeftKgM), best.AtArmM, kg, end)
+	switch {
+	case guessed:
+		c.Says, c.Then = "Weigh the camera first: what hangs at the other end is not known.", ""
+	case c.Short != "":
+		c.Says = c.Short
+	case c.OK:
+		c.Says = fmt.Sprintf("%s kg hang at the tail: the right set for this move.", short(c.HungKg))
+	case math.Abs(best.ChosenKg-middle)+unsure > handKg:
+		c.Says = fmt.Sprintf("No set of these weights comes near: it needs %s kg at the tail, to %s at most, and the nearest is %s. Bring smaller ones.",
+			short(middle), short(handKg), short(best.ChosenKg))
+	default:
+		c.Says = fmt.Sprintf("Hang %s at the tail: %s kg.", words(best.Chosen), short(best.ChosenKg))
+	}
 }
 
 // words says a set of weights.
@@ -336,7 +447,7 @@ func (r *Settled) wrist(out *BenchSheet, m *rig.Rig, weighed bool) error {
 	why := p.Says
 	if p.OK {
 		asked := r.Checks
-		asked.Engaged = true // an arm has no gear that is freed for this
+		asked.Engaged, asked.Clear = true, true // an arm has no gear that is freed for this
 		why = asked.Missing()
 	}
 	if why != "" {

@@ -1998,6 +1998,8 @@ export interface components {
         Checks: {
             /** @description everything that will hang on it is on it */
             all_on: boolean;
+            /** @description nothing dangles before the lens */
+            clear: boolean;
             /** @description gear engaged again */
             engaged: boolean;
             /** @description safety line on */
@@ -2445,6 +2447,11 @@ export interface components {
             after?: components["schemas"]["At"][];
             /** Format: double */
             after_worst_nm?: number;
+            /**
+             * Format: double
+             * @description the worst that it may be, by how well the weight's place is known
+             */
+            bad_nm: number;
             /** Format: double */
             from_deg: number;
             /**
@@ -2453,7 +2460,10 @@ export interface components {
              */
             holds_nm: number;
             left_alone: string;
-            /** Format: double */
+            /**
+             * Format: double
+             * @description how many times that the motor has; left out where it is not known
+             */
             margin?: number;
             /**
              * Format: double
@@ -2461,6 +2471,8 @@ export interface components {
              */
             motor_nm: number;
             now: components["schemas"]["At"][];
+            /** @description the worst, and how it stands to the motor */
+            says: string;
             /** Format: double */
             to_deg: number;
             /** Format: double */
@@ -4139,7 +4151,7 @@ export interface components {
             /** Format: double */
             arm_m?: number;
             /** @enum {string} */
-            did?: "rests" | "nose falls" | "nose rises";
+            did?: "rests" | "nose falls" | "nose rises" | "turns slowly";
             /** Format: double */
             rise_mm: number;
             /** Format: double */
@@ -4921,6 +4933,7 @@ export interface components {
              * @description the observation that contradicts the others, from 0; -1: none does
              */
             against: number;
+            attitudes: number[];
             /**
              * Format: double
              * @description so far from the axis friction and cables hold it

@@ -33,6 +33,7 @@ const centre = computed(() => {
 });
 const off = computed(() => Math.abs(centre.value.x));
 const holds = computed(() => off.value <= w.value.band_m * mm);
+const unsure = computed(() => w.value.off_forward_m > 0.03 || w.value.off_up_m > 0.03);
 const ahead = computed(() => (off.value < 0.5 ? "over the axis" : `${off.value.toFixed(off.value < 10 ? 1 : 0)} mm ${centre.value.x > 0 ? "ahead of" : "behind"} the axis`));
 const knob = computed(() => w.value.next.knob);
 const by = computed(() => Math.abs(w.value.next.by_mm ?? 0).toFixed(1).replace(/\.0$/, ""));
@@ -65,8 +66,8 @@ const sure = computed(() => ({ rx: s(w.value.off_forward_m * mm), ry: s(w.value.
     </g>
     <path :d="`M${cx + s(centre.x)} ${cy - s(centre.y) + 14}V372m-6 -11l6 11l6 -11`" fill="none" stroke="var(--now)" stroke-width="2.2" />
     <g v-if="s(off) > 4"><path :d="`M${cx} 384H${cx + s(centre.x)}m0 -6v12M${cx} 378v12`" stroke="var(--now)" stroke-width="1.2" fill="none" /></g>
-    <text :x="cx + s(Math.max(centre.x, 0)) + 12" y="389" class="big halo">{{ ahead }}<tspan v-if="holds && off >= 0.5" class="thin">, held by friction</tspan></text>
-    <text :x="cx + s(Math.max(centre.x, 0)) + 12" y="371" class="big halo">{{ w.guessed ? "about " : "" }}{{ w.mass_kg.toFixed(2) }} kg hangs here</text>
+    <text :x="cx + s(Math.max(centre.x, 0)) + 12" y="389" class="big halo">{{ unsure ? `known to ${Math.round(w.off_forward_m * 1000)} mm` : ahead }}<tspan v-if="holds && off >= 0.5" class="thin">, held by friction</tspan></text>
+    <text :x="cx + s(Math.max(centre.x, 0)) + 12" y="371" class="big halo">{{ w.guessed ? "about " : "" }}{{ w.mass_kg.toFixed(2) }} kg hangs {{ unsure ? "somewhere here" : "here" }}</text>
     <g v-if="knob" class="do">
       <text v-if="knob === 'slide'" x="24" y="60" class="big">slide {{ (w.next.by_mm ?? 0) < 0 ? "back" : "forward" }} {{ by }}</text>
       <text v-else x="24" y="60" class="big">{{ (w.next.by_mm ?? 0) < 0 ? "lower it" : "raise it" }} {{ by }}</text>

@@ -4,17 +4,17 @@ import type { BenchView, Seen } from "../../api/client";
 import { useBench } from "../../stores/bench";
 import { readNumber } from "../../shell/numbers";
 
-// What the freed head does at three attitudes, what a scale reads there, and the next
-// step in one sentence.
+// What the freed head does at the attitudes of its arc, what a scale reads there, and the
+// next step in one sentence.
 const props = defineProps<{ bench: BenchView; tilt: number }>();
 const emit = defineEmits<{ look: [deg: number] }>();
 const bench = useBench();
 const r = computed(() => props.bench.record);
 const w = computed(() => props.bench.sheet.weight!);
 const next = computed(() => w.value.next);
-const attitudes = [0, -30, 30] as const;
-const names: Record<number, string> = { 0: "level", [-30]: "nose down 30°", 30: "nose up 30°" };
-const does = { rests: "rests", "nose falls": "nose falls", "nose rises": "nose rises" } as const;
+const attitudes = computed(() => w.value.attitudes ?? [0]);
+const name = (deg: number): string => (deg === 0 ? "level" : `nose ${deg < 0 ? "down" : "up"} ${Math.abs(deg)}°`);
+const does = { rests: "rests", "nose falls": "nose falls", "nose rises": "nose rises", "turns slowly": "turns slowly" } as const;
 const here = (s: Seen): boolean => Math.abs(s.slide_mm - r.value.slide_mm) < 0.05 && (s.tilt_deg === 0 || Math.abs(s.rise_mm - r.value.rise_mm) < 0.05);
 const last = (deg: number): Seen | undefined => [...(r.value.seen ?? [])].reverse().find((s) => s.tilt_deg === deg && s.did && here(s));
 function saw(deg: number, did: string): void {
@@ -24,6 +24,7 @@ function saw(deg: number, did: string): void {
   // The same look again takes the place of the one before.
   void bench.keep((was) => ({ seen: [...(was.seen ?? []).filter((s) => !(s.tilt_deg === deg && s.did && s.slide_mm === seen.slide_mm && s.rise_mm === seen.rise_mm)), seen] }), "Noted.");
 }
+const safe: ["clear" | "line", string][] = [["line", "safety line on"], ["clear", "nothing dangles before the lens"]];
 const contra = computed(() => (w.value.against >= 0 ? r.value.seen?.[w.value.against] : undefined));
 function turned(): void {
   const n = next.value;
@@ -44,17 +45,19 @@ const scales = computed(() => (r.value.seen ?? []).filter((s) => s.scale_kg !== 
 <template>
   <div>
     <h2 class="cap">What it does when you let go</h2>
-    <div class="looks">
+    <div class="looks" :class="{ many: attitudes.length > 3 }">
       <div v-for="d in attitudes" :key="d" class="look" :class="{ here: tilt === d, wrong: contra?.tilt_deg === d }">
-        <button class="fig" :aria-label="`draw it ${names[d]}`" @click="emit('look', d)">
+        <button class="fig" :aria-label="`draw it ${name(d)}`" @click="emit('look', d)">
           <svg viewBox="0 6 104 44" width="95" height="40" aria-hidden="true"><g :transform="`translate(50 28) rotate(${-d})`" fill="none" stroke="var(--ink)" stroke-width="1.5"><rect x="-26" y="-14" width="36" height="26" /><rect x="10" y="-9" width="18" height="17" /><circle r="2.4" fill="var(--ink)" /></g>
             <path v-if="last(d)?.did === 'nose falls'" d="M84 16Q98 28 88 42m-2 -9l1 10l9 -5" class="arc" /><path v-if="last(d)?.did === 'nose rises'" d="M88 44Q98 30 86 16m-3 9l2 -10l9 5" class="arc" /></svg>
         </button>
-        <label>{{ names[d] }}<select class="field" :value="last(d)?.did ?? ''" :data-test="'saw' + d" @change="saw(d, ($event.target as HTMLSelectElement).value)">
+        <label>{{ name(d) }}<select class="field" :value="last(d)?.did ?? ''" :data-test="'saw' + d" @change="saw(d, ($event.target as HTMLSelectElement).value)">
           <option value="">not tried</option><option v-for="(t, k) in does" :key="k" :value="k">{{ t }}</option></select></label>
       </div>
     </div>
     <p v-if="!r.checks.all_on" class="first"><label class="tick"><input type="checkbox" :checked="false" data-test="first-all-on" @change="bench.check('all_on', true, 'Looked after.')" /> <b>First: everything that will hang on it is on it</b>, cables, matte box, monitor, lens motor.</label></p>
+    <p v-if="!r.checks.clear || !r.checks.line" class="first" data-test="first-safe"><b>Before the gear is freed:</b>
+      <label v-for="[k, t] in safe" :key="k" class="tick"><input type="checkbox" :checked="r.checks[k]" :data-test="'first-' + k" @change="bench.check(k, ($event.target as HTMLInputElement).checked, 'Looked after.')" /> {{ t }}</label></p>
     <p class="big" :class="{ now: w.says !== '', good: next.done }" role="status" data-test="bench-next">{{ w.says || next.says }}</p>
     <p v-if="!next.done" class="then">{{ w.says ? next.says : next.then }}
       <button v-if="next.knob && next.by_mm && !w.says" class="btn slim" data-test="bench-turned" @click="turned">It reads {{ next.reading_mm }} now</button></p>
@@ -66,7 +69,7 @@ const scales = computed(() => (r.value.seen ?? []).filter((s) => s.scale_kg !== 
       <span :class="bench.said.tone" role="status" data-test="bench-said">{{ bench.said.text }}</span>
     </p>
     <form v-if="scaling" class="row small" @submit.prevent="weighed">
-      <span>held</span><select v-model="scale.deg" class="field" aria-label="At which attitude"><option v-for="d in attitudes" :key="d" :value="d">{{ names[d] }}</option></select>
+      <span>held</span><select v-model="scale.deg" class="field" aria-label="At which attitude"><option v-for="d in attitudes.filter((x) => Math.abs(x) <= 80)" :key="d" :value="d">{{ name(d) }}</option></select>
       <span>it reads</span><input v-model="scale.kg" class="field n" inputmode="decimal" data-test="scale-kg" aria-label="Kilograms that the scale reads" /><span>kg, pulling up</span>
       <input v-model="scale.arm" class="field n" inputmode="decimal" data-test="scale-arm" aria-label="Millimetres ahead of the axis" /><span>mm ahead of the axis</span><button class="btn slim" data-test="scale-in">Enter</button>
     </form>
@@ -75,6 +78,9 @@ const scales = computed(() => (r.value.seen ?? []).filter((s) => s.scale_kg !== 
 
 <style scoped>
 .looks { display: grid; grid-template-columns: repeat(3, 1fr); gap: 6px; border-bottom: 1px solid var(--rule); padding-bottom: 6px; }
+.many { grid-template-columns: repeat(auto-fill, minmax(98px, 1fr)); }
+.many .fig svg { width: 62px; height: 26px; }
+.many select { width: 98px; padding-left: 4px; font-size: 12px; }
 .look { text-align: center; border-bottom: 3px solid transparent; }
 .look.here { border-color: var(--rule); }
 .look.wrong { border-color: var(--over); }
