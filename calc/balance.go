@@ -111,7 +111,11 @@ type PayloadAnswer struct {
 	BiasTorque rig.Vec  `json:"bias_torque_nm"`
 	ResidualN  float64  `json:"residual_n"`
 	ResidualNM float64  `json:"residual_nm"`
-	BestNext   *int     `json:"best_next,omitempty" doc:"which of the candidates would tell most, from 0"`
+	// One standard deviation, by the residuals and by how the poses lie; left out where nothing is
+	// left over to tell it by, or where the mass is from a scale.
+	MassSigma   *float64 `json:"mass_sigma_kg,omitempty"`
+	CentreSigma *rig.Vec `json:"centre_sigma_m,omitempty"`
+	BestNext    *int     `json:"best_next,omitempty" doc:"which of the candidates would tell most, from 0"`
 }
 
 // CounterweightRequest is a crane, and the weights that somebody owns.
@@ -217,7 +221,8 @@ func runPayload(_ context.Context, q *PayloadRequest, b Bounds) (*PayloadAnswer,
 	if err != nil {
 		return nil, err
 	}
-	a := &PayloadAnswer{Moment: p.Moment, BiasForce: p.BiasForce, BiasTorque: p.BiasTorque, ResidualN: p.ResidualN, ResidualNM: p.ResidualNM}
+	a := &PayloadAnswer{Moment: p.Moment, BiasForce: p.BiasForce, BiasTorque: p.BiasTorque, ResidualN: p.ResidualN, ResidualNM: p.ResidualNM,
+		MassSigma: p.MassSigma, CentreSigma: p.CentreSigma}
 	if p.Weighed {
 		a.MassKg, a.Centre = &p.MassKg, &p.Centre
 	}

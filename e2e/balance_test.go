@@ -217,33 +217,44 @@ func TestPayloadBench(t *testing.T) {
 		t.Fatal(b)
 	}
 	p.wait("homed", `$('choose-wren').textContent.includes('homed') && !$('choose-wren').textContent.includes('not homed')`)
-	for n := 1; n <= 3; n++ {
-		next := a.bench("wren", "Body A, 35 mm").Next
-		there := func(s link.State) bool {
-			for axis, to := range next {
-				if math.Abs(s.Pos(axis)-to) > 0.5 {
-					return false
+	feel := func() {
+		t.Helper()
+		for n := 1; n <= 3; n++ {
+			next := a.bench("wren", "Body A, 35 mm").Next
+			there := func(s link.State) bool {
+				for axis, to := range next {
+					if math.Abs(s.Pos(axis)-to) > 0.5 {
+						return false
+					}
 				}
+				return s.Mode == link.Idle
 			}
-			return s.Mode == link.Idle
-		}
-		if !there(a.now("wren")) {
-			p.click("wrist-next")
-			p.wait("how long it takes", `document.querySelector('[role=alertdialog], [role=dialog]')?.textContent.includes('It takes')`)
-			p.click("ask-yes")
-			a.becomes("wren", "at its next pose", there)
-		}
-		p.click("wrist-read")
-		p.wait("the pose", fmt.Sprintf(`document.querySelectorAll('.side ol li').length === %d`, n))
-		if n == 2 {
-			p.reads("wrist-problem", "directions lie on one line")
+			if !there(a.now("wren")) {
+				p.click("wrist-next")
+				p.wait("how long it takes", `document.querySelector('[role=alertdialog], [role=dialog]')?.textContent.includes('It takes')`)
+				p.click("ask-yes")
+				a.becomes("wren", "at its next pose", there)
+			}
+			p.click("wrist-read")
+			p.wait("the pose", fmt.Sprintf(`document.querySelectorAll('.side ol li').length === %d`, n))
+			if n == 2 {
+				p.reads("wrist-problem", "directions lie on one line")
+			}
 		}
 	}
-	p.reads("wrist-says", "Wren was told 4.13 kg and carries 6.0")
-	p.reads("wrist-guided", "It would sink: it holds up 1.")
+	feel()
+	// It carries more than anybody weighed: that is not told to it, but looked into.
+	p.reads("wrist-says", "What Wren carries is not settled: the wrist feels 6.0")
 	if code, b := a.post("/api/machines/wren/free", `{"axis":"elbow","shot":"`+a.shot+`"}`); code != 409 || !strings.Contains(b, "not guided by hand before it knows what hangs on it") {
 		t.Errorf("freed: %d %s", code, b)
 	}
+	v := a.bench("wren", "Body A, 35 mm")
+	if code, b := a.amends("/api/packages/"+v.Package.ID, int64(v.Package.Version), "load.whole_kg", "6"); code != 200 {
+		t.Fatal(code, b)
+	}
+	p.reads("wrist-says", "Wren does not know what hangs on it")
+	feel()
+	p.reads("wrist-says", "Found 6.0")
 	p.click("wrist-tell")
 	p.reads("wrist-says", "Wren knows what it carries: 6.0")
 	if v := a.bench("wren", "Body A, 35 mm"); v.Record.Told.MassKg < 5.95 || v.Record.Told.MassKg > 6.05 || v.Record.Told.Centre[1] < 0.115 || v.Record.Told.Centre[1] > 0.12 {

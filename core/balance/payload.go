@@ -3,6 +3,7 @@ package balance
 import (
 	"fmt"
 	"math"
+	"slices"
 
 	"gonum.org/v1/gonum/mat"
 
@@ -36,6 +37,10 @@ type Payload struct {
 	BiasTorque rig.Vec `json:"bias_torque_nm"`
 	ResidualN  float64 `json:"residual_n"`
 	ResidualNM float64 `json:"residual_nm"`
+	// MassSigma and CentreSigma are one standard deviation, by what is left over and by how the poses
+	// lie; nil where as much is asked of the poses as they say, or of the mass where it is from a scale.
+	MassSigma   *float64 `json:"mass_sigma_kg,omitempty"`
+	CentreSigma *rig.Vec `json:"centre_sigma_m,omitempty"`
 	// Weighed is whether the mass is known: from forces, or from a scale.
 	Weighed bool `json:"-"`
 }
@@ -152,7 +157,7 @@ func (w Weighing) tells(poses []WristPose) error {
 	var axes mat.Dense
 	s.VTo(&axes)
 	if v[1] > leastSpan {
-		return nil
+		return w.apart(poses)
 	}
 	line := rig.Vec{axes.At(0, 0), axes.At(1, 0), axes.At(2, 0)}
 	what, want := "gravity pulls along %s of the sensor in all of them, so how far the centre lies along it is missing", "add a pose with the sensor turned about any other axis, best by 90°"
@@ -165,6 +170,42 @@ func (w Weighing) tells(poses []WristPose) error {
 		want = "add a third pose, turned about another axis of the sensor"
 	}
 	return mistake.In("poses", want, what, direction(line))
+}
+
+// apartDeg is how far apart directions of gravity have to be: nearer, what the sensor's noise makes of
+// them is larger than what they tell.
+const apartDeg = 10
+
+// apart refuses directions of gravity that are too near to each other: without bias two, as lines, with
+// bias three.
+func (w Weighing) apart(poses []WristPose) error {
+	cos := func(a, b rig.Vec) float64 { return a[0]*b[0] + a[1]*b[1] + a[2]*b[2] }
+	near := math.Cos(apartDeg*math.Pi/180) + 1e-9
+	first, second, least := rig.Vec{}, rig.Vec{}, math.Inf(1)
+	for i := range poses {
+		for k := range i {
+			c := cos(poses[i].Down(), poses[k].Down())
+			if !w.Bias {
+				c = math.Abs(c)
+			}
+			if c < least {
+				first, second, least = poses[i].Down(), poses[k].Down(), c
+			}
+		}
+	}
+	ok := least <= near
+	if ok && w.Bias {
+		ok = slices.ContainsFunc(poses, func(p WristPose) bool { return cos(p.Down(), first) <= near && cos(p.Down(), second) <= near })
+	}
+	if ok {
+		return nil
+	}
+	across := rig.Vec{first[0] + second[0], first[1] + second[1], first[2] + second[2]}
+	if n := across.Norm(); n > 0 {
+		across = rig.Vec{across[0] / n, across[1] / n, across[2] / n}
+	}
+	return mistake.In("poses", fmt.Sprintf("turn the wrist further between them: by %d° at least, best by 90°", apartDeg),
+		"gravity's directions lie within %d° of each other, so how far the centre lies along %s of the sensor cannot be told", apartDeg, direction(across))
 }
 
 // direction names the axis that a direction lies along, or writes it out.
@@ -207,12 +248,16 @@ func (w Weighing) forces(poses []WristPose, out *Payload) error {
 		known.ScaleVec(out.MassKg, a.ColView(0))
 		y.SubVec(y, &known)
 	}
-	x, left, err := fit(a, y, out.Weighed)
+	x, left, cov, err := fit(a, y, out.Weighed)
 	if err != nil {
 		return err
 	}
 	if !out.Weighed {
 		out.MassKg, out.Weighed = x[0], true
+		if cov != nil {
+			sigma := math.Sqrt(cov.At(0, 0))
+			out.MassSigma = &sigma
+		}
 	}
 	if w.Bias {
 		copy(out.BiasForce[:], x[len(x)-3:])
@@ -243,11 +288,21 @@ func (w Weighing) torques(poses []WristPose, out *Payload) error {
 			y.SetVec(3*i+k, poses[i].TorqueNM[k])
 		}
 	}
-	x, left, err := fit(a, y, false)
+	x, left, cov, err := fit(a, y, false)
 	if err != nil {
 		return err
 	}
 	copy(out.Moment[:], x)
+	if cov != nil && (out.Weighed && (w.Known != nil || out.MassSigma != nil)) {
+		out.CentreSigma = &rig.Vec{}
+		for k := range 3 {
+			mass := 0.0
+			if out.MassSigma != nil {
+				mass = *out.MassSigma * out.Moment[k] / out.MassKg
+			}
+			out.CentreSigma[k] = math.Sqrt(cov.At(k, k)+mass*mass) / out.MassKg
+		}
+	}
 	if w.Bias {
 		copy(out.BiasTorque[:], x[3:])
 	}
@@ -256,8 +311,9 @@ func (w Weighing) torques(poses []WristPose, out *Payload) error {
 }
 
 // fit solves a·x = y by least squares, by QR; skip leaves the first column out. left is
-// the root mean square of the lengths of the rows' triples.
-func fit(a *mat.Dense, y *mat.VecDense, skip bool) (x []float64, left float64, err error) {
+// the root mean square of the lengths of the rows' triples. cov is the answer's covariance by what is
+// left over; nil where there are no more rows than unknowns.
+func fit(a *mat.Dense, y *mat.VecDense, skip bool) (x []float64, left float64, cov *mat.SymDense, err error) {
 	rows, cols := a.Dims()
 	var b mat.Matrix = a
 	if skip {
@@ -272,7 +328,7 @@ func fit(a *mat.Dense, y *mat.VecDense, skip bool) (x []float64, left float64, e
 		qr.Factorize(b)
 		sol := mat.NewVecDense(cols, nil)
 		if err := qr.SolveVecTo(sol, false, y); err != nil {
-			return nil, 0, mistake.In("poses", "turn the wrist further between them", "they do not determine the payload")
+			return nil, 0, nil, mistake.In("poses", "turn the wrist further between them", "they do not determine the payload")
 		}
 		var got mat.VecDense
 		got.MulVec(b, sol)
@@ -280,9 +336,20 @@ func fit(a *mat.Dense, y *mat.VecDense, skip bool) (x []float64, left float64, e
 		x = append(x, sol.RawVector().Data...)
 	}
 	if !finite(x...) {
-		return nil, 0, mistake.In("poses", "use smaller numbers", "the answer is not a finite number")
+		return nil, 0, nil, mistake.In("poses", "use smaller numbers", "the answer is not a finite number")
 	}
-	return x, mat.Norm(&r, 2) / math.Sqrt(float64(rows)/3), nil
+	over := mat.Norm(&r, 2)
+	if cols > 0 && rows > cols {
+		var normal mat.SymDense
+		normal.SymOuterK(1, b.T())
+		var chol mat.Cholesky
+		inverse := mat.NewSymDense(cols, nil)
+		if chol.Factorize(&normal) && chol.InverseTo(inverse) == nil {
+			inverse.ScaleSym(over*over/float64(rows-cols), inverse)
+			cov = inverse
+		}
+	}
+	return x, over / math.Sqrt(float64(rows)/3), cov, nil
 }
 
 // Next is which of the candidates would tell most: the one that makes the least known

@@ -392,6 +392,36 @@ type AtWrist struct {
 	Guided  string   `json:"guided" doc:"what it would do with what it was told, if it were guided by hand"`
 }
 
+// ninety is by how many standard deviations of each direction nine in ten are within, in space.
+const ninety = 1.45
+
+// Of what is left over in newtons and newton metres, so much is the sensor's own.
+const ownN, ownNM = 0.8, 0.08
+
+// leans is the pose without which the others agree, where together they do not; -1: none.
+func (w Weighing) leans(poses []WristPose, all *Payload) int {
+	n, nm := math.Max(all.ResidualN, 1e-12), math.Max(all.ResidualNM, 1e-12)
+	if n < ownN && nm < ownNM {
+		return -1
+	}
+	worst, at := math.Inf(1), -1
+	for i := range poses {
+		rest := slices.Delete(slices.Clone(poses), i, i+1)
+		p, err := w.From(rest)
+		if err != nil {
+			continue
+		}
+		share := math.Max(p.ResidualN/math.Max(n, ownN), p.ResidualNM/math.Max(nm, ownNM))
+		if share < worst {
+			worst, at = share, i
+		}
+	}
+	if worst > 0.5 {
+		return -1
+	}
+	return at
+}
+
 // alike is how far what an arm was told may be from what was found.
 const (
 	alikeKg = 0.15
@@ -420,14 +450,24 @@ func (r *Settled) wrist(out *BenchSheet, m *rig.Rig, weighed bool) error {
 			return err
 		} else {
 			p.Found = found
-			if off := w.Spread(poses, found.MassKg) * math.Max(found.ResidualNM, 0.001) * 1000; !math.IsInf(off, 0) {
+			if c := found.CentreSigma; c != nil { // nine in ten
+				off := ninety * math.Max(c.Norm(), 0.001*w.Spread(poses, found.MassKg)) * 1000
 				p.OffMM = &off
+			}
+			if leans := w.leans(poses, found); leans >= 0 {
+				p.Problem = fmt.Sprintf("pose %d does not go with the others: somebody leant on it, or a cable pulled", leans+1)
+				p.Missing = "take that pose out, and read it again with all hands off"
+			} else if weighed && w.Known == nil && math.Abs(found.MassKg-out.MassKg) > alikeKg+scaleOff*out.MassKg {
+				p.Problem = fmt.Sprintf("the wrist feels %.2f kg and the scale said %.2f", found.MassKg, out.MassKg)
+				p.Missing = "read it again with all hands off; or weigh it again, if something else hangs on it now"
 			}
 		}
 	}
 	free := m.Book.Wrist.FreeN
 	name := m.Name
 	switch {
+	case p.Found != nil && p.Problem != "":
+		p.Says = fmt.Sprintf("What %s carries is not settled: %s. %s.", name, p.Problem, strings.ToUpper(p.Missing[:1])+p.Missing[1:])
 	case r.Told == nil && p.Found == nil:
 		p.Says = fmt.Sprintf("%s does not know what hangs on it. Read its wrist in three poses or more.", name)
 	case r.Told == nil:

@@ -3493,8 +3493,11 @@ export interface components {
             bias_torque_nm: number[];
             /** @description from the sensor's origin, in its axes */
             centre_m: number[];
+            centre_sigma_m?: number[];
             /** Format: double */
             mass_kg: number;
+            /** Format: double */
+            mass_sigma_kg?: number;
             /** @description mass times centre: all that torques tell */
             moment_kgm: number[];
             /** Format: double */

@@ -64,8 +64,8 @@ const mm = (v: number): string => `${Math.round(v * 1000)}`.replace("-", "−");
         <tbody><tr class="sum"><td>found, from {{ p.poses }} poses</td><td class="r" data-test="wrist-kg">{{ p.found.mass_kg.toFixed(2) }} kg</td><td v-for="(c, i) in p.found.centre_m" :key="i" class="r">{{ mm(c) }} mm</td></tr>
           <tr v-if="p.told"><td>told</td><td class="r">{{ p.told.mass_kg.toFixed(2) }} kg</td><td v-for="(c, i) in p.told.centre_m" :key="i" class="r">{{ mm(c) }} mm</td></tr></tbody>
       </table>
-      <p v-if="p.found" class="quiet small">What the fit leaves: {{ p.found.residual_n.toFixed(2) }} N and {{ p.found.residual_nm.toFixed(3) }} N m a pose<template v-if="p.off_mm !== undefined">; the centre is known to about {{ Math.max(p.off_mm, 0.1).toFixed(1) }} mm</template>. The sensor's own zero was worked out with it. {{ props.bench.sheet.rating }}</p>
-      <p class="row"><button v-if="p.found" class="btn lead slim" data-test="wrist-tell" @click="tell">Tell {{ props.bench.name }}: {{ p.found.mass_kg.toFixed(2) }} kg</button>
+      <p v-if="p.found" class="quiet small">What the fit leaves: {{ p.found.residual_n.toFixed(2) }} N and {{ p.found.residual_nm.toFixed(3) }} N m a pose<template v-if="p.off_mm !== undefined">; the centre is known to {{ Math.max(p.off_mm, 0.1).toFixed(1) }} mm, nine times in ten</template>. The sensor's own zero was worked out with it. {{ props.bench.sheet.rating }}</p>
+      <p class="row"><button v-if="p.found && !p.problem" class="btn lead slim" data-test="wrist-tell" @click="tell">Tell {{ props.bench.name }}: {{ p.found.mass_kg.toFixed(2) }} kg</button>
         <button class="btn slim" :class="{ lead: !p.found }" data-test="wrist-read" :disabled="!still || busy" @click="read">Read it here</button>
         <button v-if="next.length" class="btn slim" data-test="wrist-next" :disabled="!still || !homed || there" @click="go">Go to the pose that tells most</button></p>
       <p v-if="next.length" class="small">That is {{ next.map(([a, v]) => `${name(a)} ${v}°`).join(", ") }}<template v-if="there">: it stands there</template>. <span v-if="!homed" class="now">It has to be homed first.</span></p>
