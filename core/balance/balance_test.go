@@ -149,6 +149,11 @@ func TestCounterweights(t *testing.T) {
 	if a, _ = c.Weigh(); a.Arms[0].ChosenKg != 110 || !strings.Contains(a.Short, "it needs 231.7 kg at the tail and all of them are 110.0 kg, 121.7 too few") {
 		t.Errorf("%+v %q", a.Arms, a.Short)
 	}
+	// A hundredth too few is too few.
+	c.ArmsM, c.BoomKgM = []float64{10}, []float64{1.2*110*1.01 - 12*10}
+	if a, _ = c.Weigh(); !strings.Contains(a.Short, "1.1 too few") {
+		t.Errorf("%+v %q", a.Arms, a.Short)
+	}
 	c.ArmsM, c.BoomKgM = []float64{2}, []float64{-84}
 	if a, _ = c.Weigh(); a.Arms[0].ChosenKg != 0 || !strings.Contains(a.Short, "wants 50.0 kg less there") {
 		t.Errorf("%+v %q", a.Arms, a.Short)

@@ -327,3 +327,24 @@ func TestDrawnHeads(t *testing.T) {
 		t.Error("that is too many")
 	}
 }
+
+// What turns slowly does not rest: it is near, and is turned on.
+func TestTurnsSlowly(t *testing.T) {
+	whole := 4.0
+	b := &balance.Bench{Knobs: plate, SlideMM: 80, RiseMM: 60, WholeKg: &whole, FrictionNM: 0.1, ArcDeg: [2]float64{-60, 45}}
+	for _, deg := range []float64{0, -30, 30, -60, 45, -45, -15, 15} {
+		b.Seen = append(b.Seen, balance.Seen{TiltDeg: deg, SlideMM: 80, RiseMM: 60, Did: balance.Rests})
+	}
+	for i := range b.Seen {
+		b.Seen[i].Did = balance.TurnsSlowly
+		if w, err := b.Weigh(); err != nil || w.Next.Done || w.Says != "" || w.Next.Knob == "" {
+			t.Errorf("slowly at %g°: %+v, %v", b.Seen[i].TiltDeg, w.Next, err)
+		}
+		b.Seen[i].Did = balance.Rests
+	}
+	b.Seen = []balance.Seen{{SlideMM: 90, RiseMM: 60, Did: balance.NoseFalls}, {SlideMM: 80, RiseMM: 60, Did: balance.TurnsSlowly}}
+	w, err := b.Weigh()
+	if most := 3*balance.Band(whole, 0.1) + 0.00325; err != nil || w.Says != "" || w.OffForward > most+1e-9 || w.OffForward < most/2 {
+		t.Errorf("it is within %g mm: %+v, %v", 1000*most, w, err)
+	}
+}

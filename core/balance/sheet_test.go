@@ -209,6 +209,15 @@ func TestCraneSheet(t *testing.T) {
 	if s, _ = r.Sheet(m, load()); s.Crane.OK || s.Crane.OneSet.ChosenKg >= 50 {
 		t.Errorf("%+v", s.Crane)
 	}
+	// Not another set than the best of them, though it be near.
+	r.Arms = [2]float64{30, 1470}
+	for _, near := range []float64{51.25, 55} {
+		r.Weights = []balance.Weights{{Kg: near, Count: 1}}
+		if s, _ = r.Sheet(m, load()); s.Crane.OK {
+			t.Errorf("%g kg: %+v", near, s.Crane)
+		}
+	}
+	r.Arms = [2]float64{30, 400}
 	// Where the tail is too heavy it is held at the camera's end, by the arm there.
 	r.Own, r.Weights = []balance.Weights{{Kg: 90, Count: 1}}, []balance.Weights{{Kg: 90, Count: 1}}
 	if s, _ = r.Sheet(m, load()); s.Crane.OK || s.Verdict.OK || !strings.HasPrefix(s.Crane.Says, "No set of these weights comes near") {

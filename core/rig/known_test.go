@@ -197,7 +197,18 @@ func TestCanToTheEdge(t *testing.T) {
 	if a := r.Can(rig.Wish{HoldsOff: true}); a[0].Word != "no" || !strings.HasPrefix(a[0].Says, "Pan, Tilt slips back") {
 		t.Errorf("%+v", a)
 	}
+	r.Axes[1].Drive.HoldingNM = 3 // at rest; powered
+	if a := r.Can(rig.Wish{HoldsOff: true}); a[0].Word != "no" || !strings.HasPrefix(a[0].Says, "Pan, Tilt slips back") {
+		t.Errorf("%+v", a)
+	}
+	// Of those that are not described nobody can say.
 	r.Axes[1].Drive, r.Axes[2].Drive = d(false), d(false)
+	if a := r.Can(rig.Wish{HoldsOff: true}); a[0].Word != "cannot say" || !strings.Contains(a[0].Says, "The drive of Track, Roll, Focus is not described") {
+		t.Errorf("%+v", a)
+	}
+	for i := range r.Axes {
+		r.Axes[i].Drive = d(false)
+	}
 	if a := r.Can(rig.Wish{HoldsOff: true}); a[0].Word != "yes" {
 		t.Errorf("%+v", a)
 	}

@@ -342,12 +342,16 @@ func (r *Rig) turned(w Wish, b *Book, say func(string, bool, string, ...any), un
 
 // holds answers whether everything stays where it is without power.
 func (r *Rig) holds(say func(string, bool, string, ...any), unknown func(string, string, ...any)) {
-	slips, known := "", false
+	slips, unsaid := "", ""
 	for _, a := range r.Axes {
 		if a.Drive == nil {
+			if unsaid != "" {
+				unsaid += ", "
+			}
+			unsaid += a.Name
 			continue
 		}
-		if known = true; a.Drive.SlipsBack {
+		if a.Drive.SlipsBack {
 			if slips != "" {
 				slips += ", "
 			}
@@ -355,10 +359,10 @@ func (r *Rig) holds(say func(string, bool, string, ...any), unknown func(string,
 		}
 	}
 	switch {
-	case !known:
-		unknown("power off", "Its drives are not described. Support whatever could fall before it is switched off.")
 	case slips != "":
 		say("power off", false, "%s slips back when the power goes. Support it, or fit a brake.", slips)
+	case unsaid != "":
+		unknown("power off", "The drive of %s is not described. Support whatever could fall before it is switched off.", unsaid)
 	default:
 		say("power off", true, "Its gears hold it.")
 	}
