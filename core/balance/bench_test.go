@@ -234,7 +234,7 @@ func TestBenchMistakes(t *testing.T) {
 
 // A freed head as it truly is: friction that is not quite the book's, cables that pull as they like
 // within the book's figure, readings to a quarter of a millimetre.
-type bench1000 struct {
+type trueHead struct {
 	head
 	cable  float64
 	rng    *rand.Rand
@@ -242,35 +242,35 @@ type bench1000 struct {
 	pulled map[float64]float64 // what the cables do, by attitude
 }
 
-func drawn(rng *rand.Rand, far float64) (*balance.Bench, *bench1000) {
-	x := &bench1000{rng: rng, pulled: map[float64]float64{}}
-	x.kg = 1 + 24*rng.Float64()
-	x.f, x.u = far*(2*rng.Float64()-1), far*(2*rng.Float64()-1)
-	x.friction = x.kg * balance.G * (0.002 + 0.008*rng.Float64())
+func drawn(rng *rand.Rand, far float64) (*balance.Bench, *trueHead) {
+	v := &trueHead{rng: rng, pulled: map[float64]float64{}}
+	v.kg = 1 + 24*rng.Float64()
+	v.f, v.u = far*(2*rng.Float64()-1), far*(2*rng.Float64()-1)
+	v.friction = v.kg * balance.G * (0.002 + 0.008*rng.Float64())
 	if rng.IntN(2) == 0 {
-		x.cable = x.friction * (0.1 + 0.6*rng.Float64())
+		v.cable = v.friction * (0.1 + 0.6*rng.Float64())
 	}
-	x.arc = [2]float64{-40 - 50*rng.Float64(), 30 + 60*rng.Float64()}
-	b := &balance.Bench{Knobs: plate, SlideMM: 80, RiseMM: 60, FrictionNM: x.friction * (0.75 + 0.5*rng.Float64()), CableNM: x.cable, ArcDeg: x.arc, Seen: []balance.Seen{}}
-	b.WholeKg = &x.kg
-	return b, x
+	v.arc = [2]float64{-40 - 50*rng.Float64(), 30 + 60*rng.Float64()}
+	b := &balance.Bench{Knobs: plate, SlideMM: 80, RiseMM: 60, FrictionNM: v.friction * (0.75 + 0.5*rng.Float64()), CableNM: v.cable, ArcDeg: v.arc, Seen: []balance.Seen{}}
+	b.WholeKg = &v.kg
+	return b, v
 }
 
 // nm is the true torque at an attitude, with what the cables do there.
-func (x *bench1000) nm(b *balance.Bench, deg float64) float64 {
-	l := balance.Lever{MassKg: x.kg, AheadM: x.f + (b.SlideMM-plate.SlideAxisMM)/1000, UpM: x.u + (b.RiseMM-plate.RiseAxisMM)/1000}
-	if _, ok := x.pulled[deg]; !ok {
-		x.pulled[deg] = x.cable * (2*x.rng.Float64() - 1)
+func (v *trueHead) nm(b *balance.Bench, deg float64) float64 {
+	l := balance.Lever{MassKg: v.kg, AheadM: v.f + (b.SlideMM-plate.SlideAxisMM)/1000, UpM: v.u + (b.RiseMM-plate.RiseAxisMM)/1000}
+	if _, ok := v.pulled[deg]; !ok {
+		v.pulled[deg] = v.cable * (2*v.rng.Float64() - 1)
 	}
-	return l.NM(deg) + x.pulled[deg]
+	return l.NM(deg) + v.pulled[deg]
 }
 
-func (x *bench1000) look(b *balance.Bench, deg float64) balance.Seen {
+func (v *trueHead) look(b *balance.Bench, deg float64) balance.Seen {
 	s := balance.Seen{TiltDeg: deg, SlideMM: b.SlideMM, RiseMM: b.RiseMM, Did: balance.Rests}
-	switch nm := x.nm(b, deg); {
-	case nm > x.friction:
+	switch nm := v.nm(b, deg); {
+	case nm > v.friction:
 		s.Did = balance.NoseFalls
-	case nm < -x.friction:
+	case nm < -v.friction:
 		s.Did = balance.NoseRises
 	}
 	return s
@@ -284,7 +284,7 @@ func TestDrawnHeads(t *testing.T) {
 	const n = 3000
 	contradicted, wrong, over, done, stuck, steps := 0, 0, 0, 0, 0, 0
 	for range n {
-		b, x := drawn(rng, 0.05)
+		b, v := drawn(rng, 0.05)
 		ended := false
 		for range 80 {
 			w, err := b.Weigh()
@@ -300,10 +300,10 @@ func TestDrawnHeads(t *testing.T) {
 			if w.Next.Done || w.Next.Try == nil {
 				if ended = true; w.Next.Done {
 					done++
-					l := balance.Lever{MassKg: x.kg, AheadM: x.f + (b.SlideMM-80)/1000, UpM: x.u + (b.RiseMM-60)/1000}
-					if nm, _ := l.Worst(x.arc[0], x.arc[1]); x.cable == 0 && math.Abs(nm) > x.friction {
+					l := balance.Lever{MassKg: v.kg, AheadM: v.f + (b.SlideMM-80)/1000, UpM: v.u + (b.RiseMM-60)/1000}
+					if nm, _ := l.Worst(v.arc[0], v.arc[1]); v.cable == 0 && math.Abs(nm) > v.friction {
 						wrong++
-						if math.Abs(nm) > 1.005*x.friction {
+						if math.Abs(nm) > 1.005*v.friction {
 							over++
 						}
 					}
@@ -316,7 +316,7 @@ func TestDrawnHeads(t *testing.T) {
 			case "rise":
 				b.RiseMM = w.Next.Reading
 			}
-			b.Seen = append(b.Seen, x.look(b, *w.Next.Try))
+			b.Seen = append(b.Seen, v.look(b, *w.Next.Try))
 		}
 		if !ended {
 			stuck++
