@@ -135,7 +135,15 @@ func (s *Server) swapping(ctx context.Context, shot, pack string) (*Swapping, er
 		next = row.Doc
 	}
 	if own.Book != nil && own.Book.Head != nil {
-		v.Turn = balance.Swap(had, next, v.To.Name)
+		rests := false
+		if next != nil {
+			on, err := s.benchOf(ctx, own.ID, pack, nil)
+			if err != nil {
+				return nil, err
+			}
+			rests = on.Sheet.Weight != nil && on.Sheet.Weight.Next.Done
+		}
+		v.Turn = balance.Swap(had, next, v.To.Name, rests)
 	}
 	v.Changes = changesOf(sh.Lens, v.To, v.From)
 	return v, nil

@@ -422,3 +422,30 @@ func Guided(toldKg, trueKg, freeN float64) string {
 	}
 	return fmt.Sprintf("It would sink: it holds up %.2f kg less than hangs on it.", trueKg-toldKg)
 }
+
+// Of what is left over in newtons and newton metres, so much is the sensor's own.
+const ownN, ownNM = 0.8, 0.08
+
+// leans is the pose without which the others agree, where together they do not; -1: none.
+func (w Weighing) leans(poses []WristPose, all *Payload) int {
+	n, nm := math.Max(all.ResidualN, 1e-12), math.Max(all.ResidualNM, 1e-12)
+	if n < ownN && nm < ownNM {
+		return -1
+	}
+	worst, at := math.Inf(1), -1
+	for i := range poses {
+		rest := slices.Delete(slices.Clone(poses), i, i+1)
+		p, err := w.From(rest)
+		if err != nil {
+			continue
+		}
+		share := math.Max(p.ResidualN/math.Max(n, ownN), p.ResidualNM/math.Max(nm, ownNM))
+		if share < worst {
+			worst, at = share, i
+		}
+	}
+	if worst > 0.5 {
+		return -1
+	}
+	return at
+}

@@ -197,8 +197,8 @@ func (r *Settled) Alone(l Lever, motorNM, fromDeg, toDeg float64) []string {
 }
 
 // Swap says what to turn, and to which readings, to go from one package as it stands to
-// another whose balance is kept.
-func Swap(from, to *Settled, toName string) []string {
+// another whose balance is kept; rests is whether that was seen to rest wherever it is pointed.
+func Swap(from, to *Settled, toName string, rests bool) []string {
 	if to == nil {
 		return []string{"No balance is kept for " + toName + " on this machine: balance it first."}
 	}
@@ -219,8 +219,12 @@ func Swap(from, to *Settled, toName string) []string {
 	}
 	turn("slide", a.SlideMM, to.SlideMM)
 	turn("rise", a.RiseMM, to.RiseMM)
-	if to.ByMargin {
+	switch {
+	case rests:
+	case to.ByMargin:
 		out = append(out, toName+" was accepted by its motor's margin, not balanced.")
+	default:
+		out = append(out, toName+" was never seen to rest there: balance it, before its gear is freed or it rolls.")
 	}
 	return out
 }

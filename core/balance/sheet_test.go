@@ -321,14 +321,22 @@ func TestWristSheet(t *testing.T) {
 
 func TestSwap(t *testing.T) {
 	a, b := &balance.Settled{SlideMM: 44, RiseMM: 16}, &balance.Settled{SlideMM: 29.5, RiseMM: 16, ByMargin: true}
-	got := strings.Join(balance.Swap(a, b, "85 mm"), " ")
+	got := strings.Join(balance.Swap(a, b, "85 mm", false), " ")
 	if got != "Turn the slide from 44 to 29.5 mm. The rise stays at 16 mm. 85 mm was accepted by its motor's margin, not balanced." {
 		t.Error(got)
 	}
-	if got := strings.Join(balance.Swap(nil, b, "85 mm"), " "); !strings.HasPrefix(got, "Set the slide to 29.5 mm.") {
+	never := *b
+	never.ByMargin = false
+	for rests, want := range map[bool]bool{false: true, true: false} {
+		got := strings.Join(balance.Swap(a, &never, "85 mm", rests), " ")
+		if strings.Contains(got, "85 mm was never seen to rest there") != want {
+			t.Errorf("rests %v: %q", rests, got)
+		}
+	}
+	if got := strings.Join(balance.Swap(nil, b, "85 mm", false), " "); !strings.HasPrefix(got, "Set the slide to 29.5 mm.") {
 		t.Error(got)
 	}
-	if got := strings.Join(balance.Swap(a, nil, "85 mm"), " "); !strings.HasPrefix(got, "No balance is kept for 85 mm") {
+	if got := strings.Join(balance.Swap(a, nil, "85 mm", false), " "); !strings.HasPrefix(got, "No balance is kept for 85 mm") {
 		t.Error(got)
 	}
 }
