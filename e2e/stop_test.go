@@ -339,6 +339,8 @@ func TestStopInTheMiddle(t *testing.T) {
 	p.yes()
 	a.rigWait("going", in(link.Moving))
 	stopped("going to first", "going to frame 0000 of path 1")
+	p.gone("ask-yes") // the answer to the first is read
+	p.atRest()
 	a.atFirst(p, func() { p.key("f"); p.click("ask-yes") })
 
 	p.must(chromedp.Focus(chromedp.CSS(test("hold"))))

@@ -22,7 +22,7 @@ export const useAsk = defineStore("ask", () => {
     busy.value = true;
     failed.value = await act().catch(() => sentence(undefined));
     busy.value = false;
-    if (!failed.value) question.value = null;
+    if (!failed.value && question.value === q) question.value = null; // another may be asked by now
   }
 
   return { question, busy, failed, keys, ask, confirm };
