@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"log/slog"
+	"slices"
 	"strings"
 	"sync"
 	"testing"
@@ -62,7 +63,10 @@ func TestGate(t *testing.T) {
 			t.Errorf("after one has gone: %+v", got)
 		}
 		wg.Wait()
-		if want := []int{0, 1, 2, 4, 5}; most != 2 || len(began) != len(want) || began[2] != 2 || began[3] != 4 && began[4] != 4 {
+		if len(began) == 5 { // two places come free at one instant: which of the two begins first is nobody's
+			slices.Sort(began[2:4])
+		}
+		if want := []int{0, 1, 2, 4, 5}; most != 2 || !slices.Equal(began, want) {
 			t.Errorf("%d at a time, in the order %v", most, began)
 		}
 		// The places are all there again, also after one that broke off.
