@@ -296,6 +296,14 @@ func TestAHeadOfOnesOwn(t *testing.T) {
 	p.reads("bench-next", "mm.")
 	p.enter("reads-slide", "80")
 	p.reads("bench-said", "Set.")
+	// A look in one breath with a turn of the plate is one at the reading that was set.
+	p.does(`const e = $('reads-slide'); e.value = '81'; e.dispatchEvent(new Event('input', { bubbles: true })); e.dispatchEvent(new Event('change', { bubbles: true }));
+		const s = $('saw0'); s.value = 'rests'; s.dispatchEvent(new Event('change', { bubbles: true }))`)
+	p.atRest()
+	p.holds("saw0", "rests")
+	if seen := a.bench("mine", "Body A, 35 mm").Record.Seen; len(seen) != 1 || seen[0].SlideMM != 81 {
+		t.Errorf("%+v", seen)
+	}
 	// The head is described anew, and what was kept does not fit it: it can still be opened.
 	defer func() {
 		p.click("sheet-rig")
@@ -304,7 +312,7 @@ func TestAHeadOfOnesOwn(t *testing.T) {
 		p.click("book-keep")
 		p.reads("book-said", "Version 4 is written.")
 		p.click("sheet-balance")
-		p.reads("bench-verdict", "does not fit Mine as it is described now: the plate cannot read 80 mm. Balance it anew.")
+		p.reads("bench-verdict", "does not fit Mine as it is described now: the plate cannot read 81 mm. Balance it anew.")
 		p.enter("reads-slide", "30")
 		p.reads("bench-said", "Set.")
 	}()

@@ -20,9 +20,12 @@ const last = (deg: number): Seen | undefined => [...(r.value.seen ?? [])].revers
 function saw(deg: number, did: string): void {
   emit("look", deg);
   if (!did) return;
-  const seen = { tilt_deg: deg, slide_mm: r.value.slide_mm, rise_mm: r.value.rise_mm, did: did as Seen["did"] };
-  // The same look again takes the place of the one before.
-  void bench.keep((was) => ({ seen: [...(was.seen ?? []).filter((s) => !(s.tilt_deg === deg && s.did && s.slide_mm === seen.slide_mm && s.rise_mm === seen.rise_mm)), seen] }), "Noted.");
+  // The same look again takes the place of the one before. Made at the readings as they were set
+  // last, though the answer to that is still on its way.
+  void bench.keep((was) => {
+    const seen = { tilt_deg: deg, slide_mm: was.slide_mm, rise_mm: was.rise_mm, did: did as Seen["did"] };
+    return { seen: [...(was.seen ?? []).filter((s) => !(s.tilt_deg === deg && s.did && s.slide_mm === seen.slide_mm && s.rise_mm === seen.rise_mm)), seen] };
+  }, "Noted.");
 }
 const safe: ["clear" | "line", string][] = [["line", "safety line on"], ["clear", "nothing dangles before the lens"]];
 const contra = computed(() => (w.value.against >= 0 ? r.value.seen?.[w.value.against] : undefined));
@@ -36,8 +39,8 @@ const scale = ref({ deg: 0, kg: "", arm: "200" });
 function weighed(): void {
   const kg = readNumber(scale.value.kg), arm = readNumber(scale.value.arm);
   if (Number.isNaN(kg) || Number.isNaN(arm)) { bench.said = { text: "What does the scale read, and how far ahead of the axis does it pull? Give two numbers.", tone: "over" }; return; }
-  const one = { tilt_deg: scale.value.deg, slide_mm: r.value.slide_mm, rise_mm: r.value.rise_mm, scale_kg: kg, arm_m: arm / 1000 };
-  void bench.keep((was) => ({ seen: [...(was.seen ?? []), one] }), "The scale's reading is in.").then((ok) => { if (ok) scaling.value = false; });
+  const one = { tilt_deg: scale.value.deg, scale_kg: kg, arm_m: arm / 1000 };
+  void bench.keep((was) => ({ seen: [...(was.seen ?? []), { ...one, slide_mm: was.slide_mm, rise_mm: was.rise_mm }] }), "The scale's reading is in.").then((ok) => { if (ok) scaling.value = false; });
 }
 const scales = computed(() => (r.value.seen ?? []).filter((s) => s.scale_kg !== undefined).length);
 </script>
