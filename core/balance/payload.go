@@ -426,10 +426,12 @@ func Guided(toldKg, trueKg, freeN float64) string {
 // Of what is left over in newtons and newton metres, so much is the sensor's own.
 const ownN, ownNM = 0.8, 0.08
 
+// agrees reports whether what is left over is no more than the sensor's own.
+func (p *Payload) agrees() bool { return p.ResidualN < ownN && p.ResidualNM < ownNM }
+
 // leans is the pose without which the others agree, where together they do not; -1: none.
 func (w Weighing) leans(poses []WristPose, all *Payload) int {
-	n, nm := math.Max(all.ResidualN, 1e-12), math.Max(all.ResidualNM, 1e-12)
-	if n < ownN && nm < ownNM {
+	if all.agrees() {
 		return -1
 	}
 	worst, at := math.Inf(1), -1
@@ -439,7 +441,7 @@ func (w Weighing) leans(poses []WristPose, all *Payload) int {
 		if err != nil {
 			continue
 		}
-		share := math.Max(p.ResidualN/math.Max(n, ownN), p.ResidualNM/math.Max(nm, ownNM))
+		share := math.Max(p.ResidualN/math.Max(all.ResidualN, ownN), p.ResidualNM/math.Max(all.ResidualNM, ownNM))
 		if share < worst {
 			worst, at = share, i
 		}

@@ -195,6 +195,34 @@ func TestPayloadSpread(t *testing.T) {
 	}
 }
 
+// Where three poses do not go together nobody can say which: nothing is told of them.
+func TestThreePosesThatDisagree(t *testing.T) {
+	m := wristed()
+	at := rig.Vec{0.001, 0.096, 0.054}
+	r := balance.Settled{Checks: all, Told: &balance.Told{MassKg: 4.13, Centre: at}}
+	for _, rot := range [][3]rig.Vec{about(0, 0), about(0, 90), about(1, 90)} {
+		r.Felt = append(r.Felt, balance.Felt{WristPose: felt(rot, 4.13, at, rig.Vec{}, rig.Vec{})})
+	}
+	if s, err := r.Sheet(m, load()); err != nil || !s.Payload.OK || !s.Verdict.OK {
+		t.Fatalf("%+v, %v", s.Payload, err)
+	}
+	push := rig.Vec{6, 6, -5}
+	*r.Felt[1].ForceN = plus(*r.Felt[1].ForceN, push)
+	r.Felt[1].TorqueNM = plus(r.Felt[1].TorqueNM, cross(rig.Vec{0.05, 0.02, 0.06}, push))
+	if s, _ := r.Sheet(m, load()); s.Payload.OK || s.Verdict.OK || !strings.Contains(s.Payload.Says, "is not settled") {
+		t.Errorf("%+v", s.Payload)
+	}
+	// Felt, it is weighed: what nobody weighed may be rated by that.
+	r.Felt[1].WristPose = felt(about(0, 90), 14, at, rig.Vec{}, rig.Vec{})
+	for i, rot := range [][3]rig.Vec{about(0, 0), about(0, 90), about(1, 90)} {
+		r.Felt[i].WristPose = felt(rot, 14, at, rig.Vec{}, rig.Vec{})
+	}
+	r.Told.MassKg = 14
+	if s, _ := r.Sheet(m, balance.Hung{}); !s.Payload.OK || s.Verdict.OK || !strings.Contains(s.Verdict.Says, "too heavy") {
+		t.Errorf("%+v, %+v", s.Payload, s.Verdict)
+	}
+}
+
 // The pose that tells most is the one across what is known already.
 func TestTheNextPose(t *testing.T) {
 	pose := func(r [3]rig.Vec) balance.WristPose { return balance.WristPose{Rotation: r} }

@@ -3,7 +3,6 @@ package balance
 import (
 	"fmt"
 	"math"
-	"strings"
 
 	"keenarc/core/rig"
 )
@@ -40,6 +39,8 @@ type GravityCurve struct {
 	Margin    *float64 `json:"margin,omitempty" doc:"how many times that the motor has; left out where it is not known"`
 	LeftAlone string   `json:"left_alone"`
 	Says      string   `json:"says" doc:"the worst, and how it stands to the motor"`
+	Times     string   `json:"times,omitempty" doc:"the margin in words, as 12 times"`
+	Enough    bool     `json:"enough" doc:"with that margin it may be accepted as it is"`
 }
 
 // Room is how far down the camera may tilt before its bulk touches what is below.
@@ -70,8 +71,8 @@ func (r *Settled) Sheet(m *rig.Rig, l Hung) (*BenchSheet, error) {
 		return nil, err
 	}
 	out.MassKg = mass
-	var heavy string
-	out.Rating, heavy = rated(m, mass, guessed)
+	load := rated(m, mass, guessed)
+	out.Rating = load.says
 	out.Verdict = Verdict{OK: true, Says: m.Name + " has no axis that wants balance."}
 	if b.Head != nil {
 		if err := r.head(out, m, l); err != nil {
@@ -88,12 +89,13 @@ func (r *Settled) Sheet(m *rig.Rig, l Hung) (*BenchSheet, error) {
 			return nil, err
 		}
 	}
-	if p := out.Payload; p != nil && p.Found != nil && heavy == "" { // heavier than somebody says
-		_, heavy = rated(m, p.Found.MassKg, false)
+	// What the wrist feels is weighed, too, and may be more than somebody says.
+	if p := out.Payload; p != nil && p.Found != nil && (guessed || load.why == "") {
+		load = rated(m, p.Found.MassKg, false)
 	}
 	wants := b.Head != nil || b.Wrist != nil || b.Crane != nil
-	if heavy != "" && out.Verdict.OK && (wants || strings.HasPrefix(heavy, "This")) {
-		out.Verdict = Verdict{Says: fmt.Sprintf("this camera is not settled on %s. %s", m.Name, heavy)}
+	if load.why != "" && out.Verdict.OK && (wants || load.over) {
+		out.Verdict = Verdict{Says: fmt.Sprintf("this camera is not settled on %s. %s", m.Name, load.why)}
 	}
 	return out, nil
 }
@@ -101,9 +103,14 @@ func (r *Settled) Sheet(m *rig.Rig, l Hung) (*BenchSheet, error) {
 // scaleOff is what share of its reading a scale may be off by, nine times in ten.
 const scaleOff = 0.01
 
-// rated holds a load against what the machine may carry: what is said of it, and why it cannot be
-// said to be carried, or empty.
-func rated(m *rig.Rig, kg float64, guessed bool) (says, heavy string) {
+// rating is a load held against what the machine may carry: what is said of it; why it cannot be said
+// to be carried, or empty; and whether it is, or may be, too heavy.
+type rating struct {
+	says, why string
+	over      bool
+}
+
+func rated(m *rig.Rig, kg float64, guessed bool) rating {
 	var most float64
 	known := false
 	if m.Book != nil {
@@ -111,22 +118,22 @@ func rated(m *rig.Rig, kg float64, guessed bool) (says, heavy string) {
 	}
 	switch {
 	case guessed && known:
-		return "", fmt.Sprintf("Nothing was weighed, and %s carries %g kg level. Weigh what hangs on it.", m.Name, most)
+		return rating{why: fmt.Sprintf("Nothing was weighed, and %s carries %g kg level. Weigh what hangs on it.", m.Name, most)}
 	case guessed:
-		return "", "Nothing was weighed. Weigh what hangs on it."
+		return rating{why: "Nothing was weighed. Weigh what hangs on it."}
 	case !known:
-		says = fmt.Sprintf("What %s carries is not in its rig book: look on its plate, or ask its maker.", m.Name)
-		return says, says
+		says := fmt.Sprintf("What %s carries is not in its rig book: look on its plate, or ask its maker.", m.Name)
+		return rating{says: says, why: says}
 	}
-	says = fmt.Sprintf("%s carries %g kg level; this is %.2f.", m.Name, most, kg)
+	says := fmt.Sprintf("%s carries %g kg level; this is %.2f.", m.Name, most, kg)
 	switch {
 	case kg > most:
-		return "Too heavy: " + says, fmt.Sprintf("This is too heavy: %.2f kg, and %s carries %g level.", kg, m.Name, most)
+		return rating{"Too heavy: " + says, fmt.Sprintf("This is too heavy: %.2f kg, and %s carries %g level.", kg, m.Name, most), true}
 	case kg*(1+scaleOff) > most:
-		heavy = fmt.Sprintf("This may be too heavy: %.2f kg by a scale that is right to a hundredth, and %s carries %g level.", kg, m.Name, most)
-		return says + " A scale is right to a hundredth: it may be too heavy.", heavy
+		why := fmt.Sprintf("This may be too heavy: %.2f kg by a scale that is right to a hundredth, and %s carries %g level.", kg, m.Name, most)
+		return rating{says + " A scale is right to a hundredth: it may be too heavy.", why, true}
 	}
-	return says, ""
+	return rating{says: says}
 }
 
 // times says how many times something is something else, to no more digits than anybody knows.
@@ -160,7 +167,7 @@ func (r *Settled) head(out *BenchSheet, m *rig.Rig, l Hung) error {
 	margin := 0.0
 	if c.BadNM = w.bad(tilt.Min, tilt.Max); c.MotorNM > 0 && c.BadNM > 0 && !w.Guessed {
 		margin = c.MotorNM / c.BadNM
-		c.Margin = &margin
+		c.Margin, c.Times, c.Enough = &margin, times(margin), margin >= Enough
 	}
 	unknown := len(l.Pieces) == 0 && len(r.Seen) == 0
 	c.Says = fmt.Sprintf("as it hangs: worst %.2f", math.Abs(c.WorstNM))
@@ -172,7 +179,7 @@ func (r *Settled) head(out *BenchSheet, m *rig.Rig, l Hung) error {
 		c.Says, c.LeftAlone = "nothing is known of where the weight sits", "Nothing is known of where the weight sits: let go and look."
 		c.Now = []At{}
 	case c.Margin != nil:
-		c.Says += ", the motor has " + times(margin) + " that"
+		c.Says += ", the motor has " + c.Times + " that"
 	}
 	if w.Next.Knob != "" {
 		then := lever

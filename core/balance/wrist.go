@@ -60,6 +60,9 @@ func (r *Settled) wrist(out *BenchSheet, m *rig.Rig, weighed bool) error {
 			if leans := w.leans(poses, found); leans >= 0 {
 				p.Problem = fmt.Sprintf("pose %d does not go with the others: somebody leant on it, or a cable pulled", leans+1)
 				p.Missing = "take that pose out, and read it again with all hands off"
+			} else if !found.agrees() {
+				p.Problem = fmt.Sprintf("the poses do not go together: %.1f N and %.2f N m are left over", found.ResidualN, found.ResidualNM)
+				p.Missing = "read them again with all hands off, and one or two more, so that it shows which is wrong"
 			} else if weighed && w.Known == nil && math.Abs(found.MassKg-out.MassKg) > alikeKg+scaleOff*out.MassKg {
 				p.Problem = fmt.Sprintf("the wrist feels %.2f kg and the scale said %.2f", found.MassKg, out.MassKg)
 				p.Missing = "read it again with all hands off; or weigh it again, if something else hangs on it now"

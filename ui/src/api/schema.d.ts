@@ -2452,6 +2452,8 @@ export interface components {
              * @description the worst that it may be, by how well the weight's place is known
              */
             bad_nm: number;
+            /** @description with that margin it may be accepted as it is */
+            enough: boolean;
             /** Format: double */
             from_deg: number;
             /**
@@ -2473,6 +2475,8 @@ export interface components {
             now: components["schemas"]["At"][];
             /** @description the worst, and how it stands to the motor */
             says: string;
+            /** @description the margin in words, as 12 times */
+            times?: string;
             /** Format: double */
             to_deg: number;
             /** Format: double */

@@ -114,9 +114,8 @@ const dragged = computed(() => (preview.refused ? { text: preview.refused, over:
 </template>
 
 <style scoped>
-.sentence { display: flex; gap: 4px 16px; padding: 6px 14px; border-top: 1px solid var(--rule); min-height: 31px; align-items: center; flex-wrap: wrap; box-sizing: border-box; }
+.sentence { position: relative; display: flex; gap: 4px 16px; padding: 6px 14px; border-top: 1px solid var(--rule); min-height: 31px; align-items: center; flex-wrap: wrap; box-sizing: border-box; }
 /* What is found later, and what one that is looked at comes to, move nothing from under the pointer. */
-.sentence { position: relative; }
 .two { min-height: 58px; align-content: flex-start; }
 .sign { display: flex; gap: 10px; align-items: center; }
 .looked { background: var(--wash); }

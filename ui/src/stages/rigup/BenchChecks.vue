@@ -15,7 +15,7 @@ type Checks = Settled["checks"];
 const checks: [keyof Checks, string][] = [["all_on", "all that will hang on it is on it"], ["line", "safety line on"], ["clear", "nothing dangles before the lens"], ["engaged", "gear engaged again"], ["tight", "plate and knobs tight"], ["pins_out", "pins out"]];
 const tick = (k: keyof Checks, on: boolean): void => void bench.check(k, on, on ? "Looked after." : "Open again.");
 const homed = computed(() => props.seen && props.live?.state.axes[props.bench.head?.axis ?? ""]?.homed === true);
-const enough = computed(() => (s.value.arc?.margin ?? 0) >= 4);
+const enough = computed(() => s.value.arc?.enough === true);
 function number(e: Event, k: "creep_deg_h" | "droop_share", by = 1): void {
   const f = e.target as HTMLInputElement, t = f.value.trim();
   const n = readNumber(t);
@@ -35,7 +35,7 @@ function number(e: Event, k: "creep_deg_h" | "droop_share", by = 1): void {
       <li v-for="[k, t] in checks" :key="k"><label><input type="checkbox" :checked="r.checks[k]" :data-test="'check-' + k" @change="tick(k, ($event.target as HTMLInputElement).checked)" /> {{ t }}</label></li>
       <li :class="{ quiet: !homed }">{{ homed ? "✓" : "·" }} homed again</li>
     </ul>
-    <p v-if="!s.weight?.next.done && enough"><label><input type="checkbox" :checked="r.by_margin ?? false" :disabled="!enough" data-test="by-margin" @change="bench.keep({ by_margin: ($event.target as HTMLInputElement).checked })" /> accepted as it is, and never freed: the motor has {{ Math.floor(Math.min(s.arc?.margin ?? 0, 999)) }} times what may pull at it</label></p>
+    <p v-if="!s.weight?.next.done && enough"><label><input type="checkbox" :checked="r.by_margin ?? false" :disabled="!enough" data-test="by-margin" @change="bench.keep({ by_margin: ($event.target as HTMLInputElement).checked })" /> accepted as it is, and never freed: the motor has {{ s.arc?.times }} what may pull at it</label></p>
     <p :class="s.verdict.ok ? 'good' : 'now'" role="status" data-test="bench-verdict"><b>{{ s.verdict.ok ? "✓ " : "" }}{{ s.verdict.says.charAt(0).toUpperCase() + s.verdict.says.slice(1) }}</b></p>
     <p v-if="s.guiding" class="quiet small">{{ s.guiding }}</p>
     <p class="now">One hand on the camera whenever the gear is free.</p>
