@@ -18,6 +18,9 @@ type CheckOptions struct {
 	// MayMove is asked before each move, in words that say what will move; nil: nothing is
 	// asked for that could move a device, even a wrong one.
 	MayMove func(question string) bool
+	// HeldUp answers how long this computer was kept from running since it was last asked; nil: it
+	// is measured.
+	HeldUp func() time.Duration
 }
 
 // Check plays the link's messages against a device and says of each answer whether it is
@@ -29,7 +32,7 @@ func Check(ctx context.Context, addr string, o CheckOptions) (wrong int, err err
 		return 0, err
 	}
 	defer c.Close()
-	k := &checker{c: c, out: o.Out, ask: o.MayMove}
+	k := &checker{c: c, out: o.Out, ask: o.MayMove, heldUp: o.HeldUp}
 	for _, part := range []func(context.Context) error{k.describes, k.refuses, k.states, k.leased} {
 		if err := part(ctx); err != nil {
 			return k.wrong, err
@@ -52,6 +55,10 @@ type checker struct {
 	state State
 	epoch int64
 	wrong int
+	// heldUp is how long this computer was, since it was last asked; nil: it is watched.
+	heldUp func() time.Duration
+	try    int  // of the move that is being checked, from 1
+	left   bool // the move was not allowed
 }
 
 // is says whether one thing is right.

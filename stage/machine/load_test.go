@@ -22,7 +22,8 @@ func TestAnOldStateKeepsTheTable(t *testing.T) {
 		want bool
 	}{
 		"written before":     {link.State{Boot: "b", Tick: 49}, true},
-		"gone by then":       {link.State{Boot: "b", Tick: 50}, false},
+		"in the same tick":   {link.State{Boot: "b", Tick: 50}, true},
+		"gone by then":       {link.State{Boot: "b", Tick: 51}, false},
 		"still there":        {link.State{Boot: "b", Tick: 51, Print: "p"}, true},
 		"another table":      {link.State{Boot: "b", Tick: 51, Print: "q"}, false},
 		"switched on again":  {link.State{Boot: "c", Tick: 3}, false},

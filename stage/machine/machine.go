@@ -270,8 +270,9 @@ func (f *Machine) event(c link.Rig, ev link.Event) {
 		was, mine, first := f.state.Mode, f.right != nil, f.seen.IsZero()
 		old := f.state
 		f.state, f.seen = *ev.State, time.Now()
-		if f.state.Tick < f.loaded && f.state.Boot == old.Boot {
-			f.state.Print = old.Print // written before a table was loaded, and sent after that was answered
+		if f.loaded > 0 && f.state.Tick <= f.loaded && f.state.Boot == old.Boot {
+			// Written before a table was loaded, maybe in the same tick, and sent after that was answered.
+			f.state.Print = old.Print
 		}
 		switch {
 		case !ev.State.Still():
