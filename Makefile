@@ -79,6 +79,7 @@ soak: need-build need-test bin/keenarc
 	KEENARC_STEPS=1000000 go test -count=1 -timeout 180m -run 'TestModel$$' ./web
 	KEENARC_CALLS=1000000 go test -count=1 -timeout 120m -run TestRandomCalls -v ./web
 	KEENARC_LONG=1 go test -count=1 -run TestARollIsNotDisturbed ./web
+	KEENARC_LONG=1 go test -count=1 -run TestDrawnHeads ./core/balance
 	KEENARC_ROUNDS=10000 go test -count=1 -timeout 300m -run TestNothingTypedIsLost ./e2e
 	KEENARC_STEPS=100 go test -count=1 -timeout 60m -run TestStopOnProcesses ./e2e
 	KEENARC_KILLS=1000 go test -count=1 -timeout 60m -run TestThePlugIsPulled -v ./e2e

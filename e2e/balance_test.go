@@ -47,8 +47,13 @@ func TestBalanceBench(t *testing.T) {
 	p.reads("bench-said", "Give millimetres")
 	p.enter("reads-slide", "200")
 	p.reads("bench-said", "the plate cannot read 200 mm; give 0 to 120")
-	p.click("bench-back")
-	p.reads("bench-verdict", "rests wherever it is pointed")
+	p.click("bench-back") // no knob is turned by that: both are looked after again
+	p.reads("bench-verdict", "Engage the gear again")
+	for _, c := range []string{"tight", "engaged"} {
+		p.click("check-" + c)
+		p.wait(c, fmt.Sprintf(`$('check-%s').checked`, c))
+	}
+	p.reads("bench-verdict", "Home Tilt: its gear was free since it was last homed")
 	// Its pieces are taken off: nothing is known but the weight.
 	p.click("edit-package")
 	for range 3 {
@@ -108,7 +113,15 @@ func TestBalanceBench(t *testing.T) {
 	}
 	p.reads("ready", "· balanced")
 	p.click("check-engaged")
+	p.reads("bench-verdict", "Home Tilt: its gear was free since it was last homed")
+	p.reads("ready", "· balanced")
+	a.homed(func() {
+		if code, b := a.post("/api/machines/plank/home", `{"shot":"`+a.shot+`"}`); code != 200 {
+			t.Fatal(code, b)
+		}
+	})
 	p.reads("ready", "✓ balanced")
+	p.reads("bench-verdict", "rests wherever it is pointed, and all is looked after")
 	// Two looks that no weight could give.
 	p.choose("saw0", "nose falls")
 	p.reads("bench-next", "Slide the camera back")

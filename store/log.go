@@ -3,6 +3,7 @@ package store
 import (
 	"context"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"time"
 
@@ -113,4 +114,18 @@ type HomedRow struct {
 // Homings are a machine's last homings, the newest first.
 func (s *Store) Homings(ctx context.Context, machine string, most int) ([]HomedRow, error) {
 	return many[HomedRow](ctx, s, `SELECT l.at, `+asPerson+` AS by, l.data FROM log l JOIN people w ON w.id = l.person_id WHERE l.kind = 'homed' AND l.data->>'machine' = $1 ORDER BY l.seq DESC LIMIT $2`, machine, most)
+}
+
+// LastHomed is when an axis of a machine was last homed, or nil: never, as far as is written down.
+func (s *Store) LastHomed(ctx context.Context, machine, axis string) (*time.Time, error) {
+	row, err := one[HomedRow](ctx, s.Pool, `SELECT l.at, `+asPerson+` AS by, l.data FROM log l JOIN people w ON w.id = l.person_id
+		WHERE l.kind = 'homed' AND l.data->>'machine' = $1 AND l.data->'axes' @> jsonb_build_array(jsonb_build_object('axis', $2::text))
+		ORDER BY l.seq DESC LIMIT 1`, machine, axis)
+	if errors.Is(err, ErrNotFound) {
+		return nil, nil
+	}
+	if err != nil {
+		return nil, err
+	}
+	return &row.At, nil
 }

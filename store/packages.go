@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"time"
 
 	"github.com/jackc/pgx/v5"
 
@@ -136,7 +137,7 @@ func (s *Store) BackBalance(ctx context.Context, who journal.Person, pack, machi
 	if len(list) < 2 {
 		return ErrNotFound
 	}
-	return s.KeepBalance(ctx, who, pack, machine, list[0].Version, list[1].Doc)
+	return s.KeepBalance(ctx, who, pack, machine, list[0].Version, list[1].Doc.Back(list[0].Doc, time.Now()))
 }
 
 // LastSettled is the package that was last balanced on a machine, or empty.

@@ -7,6 +7,7 @@ import (
 	"math"
 	"net/http"
 	"strings"
+	"time"
 
 	"github.com/danielgtaylor/huma/v2"
 
@@ -30,6 +31,8 @@ type BenchView struct {
 	// Kept is when and by whom; left out: nothing is kept yet.
 	Kept  *store.Past[balance.Settled] `json:"kept,omitempty"`
 	Sheet *balance.BenchSheet          `json:"sheet"`
+	// HomedSince: the head's axis was homed since its gear was engaged again.
+	HomedSince bool `json:"homed_since,omitempty"`
 	// Next is the pose of the wrist that would tell most, by axis.
 	Next map[string]float64 `json:"next,omitempty"`
 
@@ -118,6 +121,9 @@ func (s *Server) benchOf(ctx context.Context, machine, pack string, r *balance.S
 	if err != nil {
 		return nil, s.fail(err)
 	}
+	if err := s.homedSince(ctx, own, v); err != nil {
+		return nil, err
+	}
 	if v.Wrist != nil {
 		now := posed(own, nil)
 		if f, err := s.floor.Of(machine); err == nil && f.Now().Connected {
@@ -127,6 +133,24 @@ func (s *Server) benchOf(ctx context.Context, machine, pack string, r *balance.S
 	}
 	v.rig = own
 	return v, nil
+}
+
+// homedSince holds the homing of a head's axis against when its gear was engaged again.
+func (s *Server) homedSince(ctx context.Context, own *rig.Rig, v *BenchView) error {
+	if v.Head == nil || v.Record.EngagedAt == nil {
+		return nil
+	}
+	i := own.Index(v.Head.Axis)
+	if i < 0 {
+		return nil
+	}
+	homed, err := s.store.LastHomed(ctx, own.ID, v.Head.Axis)
+	if err != nil {
+		return s.fail(err)
+	}
+	v.HomedSince = homed != nil && homed.After(*v.Record.EngagedAt)
+	v.Sheet.Verdict = v.Sheet.Verdict.Since(own.Name, own.Axes[i].Name, v.Record.EngagedAt, homed)
+	return nil
 }
 
 // untouched is a bench that nobody has looked at, with the plate's zero over the axis.
@@ -178,7 +202,7 @@ func (s *Server) amendBench(ctx context.Context, in *struct {
 		if err := fits(r); err != nil {
 			return err
 		}
-		r.Moved(own.Record)
+		r.Follows(own.Record, time.Now())
 		if v, err = s.benchOf(ctx, in.ID, in.Package, r); err != nil {
 			return err
 		}

@@ -84,7 +84,7 @@ func New(s *store.Store, floor *machine.Set, eye *camera.Eye, log *slog.Logger) 
 	srv.eye, srv.shooting = eye, act.NewShooting(srv.conductor, eye, s, log)
 	srv.shooting.Changed = func(shot string) { srv.changed(shot) }
 	for _, f := range floor.All() {
-		f.Ended = srv.ended
+		f.Ended, f.Homed = srv.ended, srv.everything
 	}
 	return srv
 }

@@ -35,6 +35,14 @@ type Seen struct {
 	ArmM    float64  `json:"arm_m,omitempty"`
 }
 
+func (s Seen) same(o Seen) bool {
+	if (s.ScaleKg == nil) != (o.ScaleKg == nil) || s.ScaleKg != nil && *s.ScaleKg != *o.ScaleKg {
+		return false
+	}
+	s.ScaleKg, o.ScaleKg = nil, nil
+	return s == o
+}
+
 // Knobs are how far the plate slides and the riser goes, in millimetres of reading. At
 // SlideAxisMM and RiseAxisMM of reading the plate's own zero lies on the axis.
 type Knobs struct {

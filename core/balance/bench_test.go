@@ -3,6 +3,7 @@ package balance_test
 import (
 	"math"
 	"math/rand/v2"
+	"os"
 	"strings"
 	"testing"
 
@@ -240,6 +241,20 @@ type trueHead struct {
 	rng    *rand.Rand
 	arc    [2]float64
 	pulled map[float64]float64 // what the cables do, by attitude
+	// Else they are a spring that is wound up by the tilt, in this phase.
+	spring bool
+	phase  float64
+}
+
+// pulls is what the cables do at an attitude.
+func (v *trueHead) pulls(deg float64) float64 {
+	if v.spring {
+		return v.cable * math.Sin(deg*math.Pi/120+v.phase)
+	}
+	if _, ok := v.pulled[deg]; !ok {
+		v.pulled[deg] = v.cable * (2*v.rng.Float64() - 1)
+	}
+	return v.pulled[deg]
 }
 
 func drawn(rng *rand.Rand, far float64) (*balance.Bench, *trueHead) {
@@ -259,10 +274,7 @@ func drawn(rng *rand.Rand, far float64) (*balance.Bench, *trueHead) {
 // nm is the true torque at an attitude, with what the cables do there.
 func (v *trueHead) nm(b *balance.Bench, deg float64) float64 {
 	l := balance.Lever{MassKg: v.kg, AheadM: v.f + (b.SlideMM-plate.SlideAxisMM)/1000, UpM: v.u + (b.RiseMM-plate.RiseAxisMM)/1000}
-	if _, ok := v.pulled[deg]; !ok {
-		v.pulled[deg] = v.cable * (2*v.rng.Float64() - 1)
-	}
-	return l.NM(deg) + v.pulled[deg]
+	return l.NM(deg) + v.pulls(deg)
 }
 
 func (v *trueHead) look(b *balance.Bench, deg float64) balance.Seen {
@@ -278,13 +290,18 @@ func (v *trueHead) look(b *balance.Bench, deg float64) balance.Seen {
 
 // Over heads drawn evenly, with friction off the book's by a quarter and cables that pull: what was
 // truly seen is said to contradict itself hardly ever, the guide comes to an end, and what it calls
-// balanced rests over the whole arc; where it does not, friction lacks less than half a hundredth.
+// balanced rests over the whole arc, but for one in a thousand; there, without cables, friction lacks
+// less than half a hundredth.
 func TestDrawnHeads(t *testing.T) {
 	rng := rand.New(rand.NewPCG(29, 1))
-	const n = 3000
-	contradicted, wrong, over, done, stuck, steps := 0, 0, 0, 0, 0, 0
+	n := 3000
+	if os.Getenv("KEENARC_LONG") != "" {
+		n = 40_000
+	}
+	contradicted, wrong, over, wound, done, stuck, steps := 0, 0, 0, 0, 0, 0, 0
 	for range n {
 		b, v := drawn(rng, 0.05)
+		v.spring, v.phase = v.cable > 0 && rng.IntN(2) == 0, 2*math.Pi*rng.Float64()
 		ended := false
 		for range 80 {
 			w, err := b.Weigh()
@@ -300,12 +317,14 @@ func TestDrawnHeads(t *testing.T) {
 			if w.Next.Done || w.Next.Try == nil {
 				if ended = true; w.Next.Done {
 					done++
-					l := balance.Lever{MassKg: v.kg, AheadM: v.f + (b.SlideMM-80)/1000, UpM: v.u + (b.RiseMM-60)/1000}
-					if nm, _ := l.Worst(v.arc[0], v.arc[1]); v.cable == 0 && math.Abs(nm) > v.friction {
+					switch nm := v.worst(b); {
+					case v.cable == 0 && nm > v.friction:
 						wrong++
-						if math.Abs(nm) > 1.005*v.friction {
+						if nm > 1.005*v.friction {
 							over++
 						}
+					case v.spring && nm > v.friction:
+						wound++
 					}
 				}
 				break
@@ -322,8 +341,9 @@ func TestDrawnHeads(t *testing.T) {
 			stuck++
 		}
 	}
-	t.Logf("of %d: %d contradicted, %d done, %d of them wrong (%d by more than 0.5 %%), %d without an end; %.1f steps", n, contradicted, done, wrong, over, stuck, float64(steps)/n)
-	if contradicted > n/1000 || wrong > n/200 || over > n/1000 || stuck > n/100 || done < n*98/100 {
+	t.Logf("of %d: %d contradicted, %d done, %d of them wrong (%d by more than 0.5 %%), and %d with cables like springs, %d without an end; %.1f steps", n, contradicted, done, wrong, over, wound, stuck, float64(steps)/float64(n))
+	aThousandth := n/1000 + int(2*math.Sqrt(float64(n)/1000)) // as far as so many draws tell
+	if contradicted > n/1000 || wrong+wound > aThousandth || over > n/1000 || stuck > n/100 || done < n*98/100 {
 		t.Error("that is too many")
 	}
 }

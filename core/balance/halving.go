@@ -162,8 +162,8 @@ func (b *Bench) next(w *Weight) Step {
 // Between the attitudes at which it rested the weight may pull by so much more than friction holds,
 // before it is let go there, too; and not nearer to one than that.
 const (
-	moreHeld = 1.02
-	nearDeg  = 9
+	moreHeld = 1.01
+	nearDeg  = 7
 	bookOff  = 1.3 // what friction may be, of what the book has
 )
 

@@ -3,7 +3,9 @@ package balance
 import (
 	"fmt"
 	"math"
+	"slices"
 	"strings"
+	"time"
 
 	"keenarc/core/rig"
 )
@@ -73,6 +75,9 @@ type Settled struct {
 	Weights []Weights  `json:"weights,omitempty"`
 	Own     []Weights  `json:"own,omitempty"`
 	Arms    [2]float64 `json:"arms_mm,omitempty" doc:"from and to, as the arm's axis counts"`
+	// EngagedAt is when the gear was engaged again, for the last time; left out while it is not, and
+	// where it never was freed.
+	EngagedAt *time.Time `json:"engaged_at,omitempty"`
 }
 
 // Felt is one pose of an arm with what its wrist felt there.
@@ -100,11 +105,35 @@ func (l Hung) Same(o Hung) bool {
 	return true
 }
 
-// Moved takes back what was looked after before the camera was slid or raised: plate and gear.
-func (r *Settled) Moved(was *Settled) {
-	if was != nil && (r.SlideMM != was.SlideMM || r.RiseMM != was.RiseMM) {
+// Follows notes what the change from another record, now, means for plate and gear. Where the camera
+// was slid or raised, both are open again; a look is one with the gear free. When the gear was engaged
+// again is kept.
+func (r *Settled) Follows(was *Settled, now time.Time) {
+	r.EngagedAt = was.EngagedAt
+	if r.SlideMM != was.SlideMM || r.RiseMM != was.RiseMM {
 		r.Checks.Tight, r.Checks.Engaged = false, false
 	}
+	for _, look := range r.Seen {
+		if !slices.ContainsFunc(was.Seen, look.same) {
+			r.Checks.Engaged = false
+		}
+	}
+	switch {
+	case !r.Checks.Engaged:
+		r.EngagedAt = nil
+	case !was.Checks.Engaged:
+		r.EngagedAt = &now
+	}
+}
+
+// Back is the record before another one, kept anew when that is taken back: what was open in either
+// is open, since nobody turned a knob by taking a line back.
+func (r *Settled) Back(was *Settled, now time.Time) *Settled {
+	out := *r
+	out.Checks.Engaged = r.Checks.Engaged && was.Checks.Engaged
+	out.Checks.Tight = r.Checks.Tight && was.Checks.Tight
+	out.Follows(was, now)
+	return &out
 }
 
 // For is the record as it still counts for a load: with another one on it nothing was
@@ -133,6 +162,7 @@ func (r *Settled) On(h *rig.Head, l Hung) *Bench {
 type Verdict struct {
 	OK   bool   `json:"ok"`
 	Says string `json:"says"`
+	On   string `json:"on,omitempty" doc:"what a yes rests on: what was seen, measured, weighed, and what was only typed"`
 }
 
 // Judge says whether a head is balanced: it rests wherever it is pointed, or is accepted
@@ -147,7 +177,7 @@ func (r *Settled) Judge(name string, w *Weight, margin float64) Verdict {
 	case w.Next.Done:
 	case r.ByMargin && margin >= Enough:
 	case r.ByMargin && margin == 0:
-		why = "How many times the motor has what pulls at it is not known: weigh it, and have the motor in the rig book."
+		why = "The motor's margin over what pulls at it is not known: weigh the camera, and put the motor in the rig book."
 	case r.ByMargin:
 		why = fmt.Sprintf("Its motor has %s what may pull at it; to be accepted as it is it needs %d.", times(margin), Enough)
 	default:
@@ -163,6 +193,15 @@ func (r *Settled) Judge(name string, w *Weight, margin float64) Verdict {
 		return Verdict{OK: true, Says: "It rests wherever it is pointed, and all is looked after."}
 	}
 	return Verdict{OK: true, Says: fmt.Sprintf("Accepted as it is: the motor has %s what may pull at it.", times(margin))}
+}
+
+// Since is the verdict, with the homing that a gear needs after it was free: engaged is when it was
+// engaged again (nil: it was not freed), homed when its axis was last homed (nil: never).
+func (v Verdict) Since(name, axis string, engaged, homed *time.Time) Verdict {
+	if !v.OK || engaged == nil || homed != nil && homed.After(*engaged) {
+		return v
+	}
+	return Verdict{Says: fmt.Sprintf("this camera is not balanced on %s. Home %s: its gear was free since it was last homed.", name, axis)}
 }
 
 // Alone says what it would do if it were left like this: creep only from one that was

@@ -3,6 +3,7 @@ package balance
 import (
 	"fmt"
 	"math"
+	"strings"
 
 	"keenarc/core/rig"
 )
@@ -97,7 +98,49 @@ func (r *Settled) Sheet(m *rig.Rig, l Hung) (*BenchSheet, error) {
 	if load.why != "" && out.Verdict.OK && (wants || load.over) {
 		out.Verdict = Verdict{Says: fmt.Sprintf("this camera is not settled on %s. %s", m.Name, load.why)}
 	}
+	if out.Verdict.OK && wants {
+		out.Verdict.On = r.on(out, b, l, guessed)
+	}
 	return out, nil
+}
+
+// on says what a yes rests on, the strongest first: nobody typed what was seen.
+func (r *Settled) on(out *BenchSheet, b *rig.Book, l Hung, guessed bool) string {
+	var seen, measured, weighed, typed []string
+	if w := out.Weight; w != nil && w.Next.Done {
+		seen = append(seen, fmt.Sprintf("it rests at %d attitudes", len(w.Attitudes)))
+	} else if w != nil {
+		typed = append(typed, "the motor, in the rig book")
+		if len(r.Seen) > 0 {
+			seen = append(seen, "what it does when it is let go")
+		} else {
+			typed = append(typed, "where its pieces sit")
+		}
+	}
+	if p := out.Payload; p != nil && p.Found != nil {
+		measured = append(measured, fmt.Sprintf("what the wrist feels in %d poses", p.Poses))
+	} else if p != nil {
+		typed = append(typed, "what the arm was told; nothing was felt for it since")
+	}
+	if l.WholeKg != nil {
+		weighed = append(weighed, "the camera, whole")
+	} else if !guessed {
+		weighed = append(weighed, "the camera, by its pieces")
+	}
+	if b.Crane != nil {
+		typed = append(typed, "boom and head, in the rig book", "the weights, as they are marked")
+	}
+	typed = append(typed, "what the machine carries, in the rig book", "what is ticked")
+	var says []string
+	for _, g := range []struct {
+		word string
+		of   []string
+	}{{"Seen", seen}, {"Measured", measured}, {"Weighed", weighed}, {"Typed", typed}} {
+		if len(g.of) > 0 {
+			says = append(says, g.word+": "+strings.Join(g.of, "; ")+".")
+		}
+	}
+	return strings.Join(says, " ")
 }
 
 // scaleOff is what share of its reading a scale may be off by, nine times in ten.
@@ -128,7 +171,7 @@ func rated(m *rig.Rig, kg float64, guessed bool) rating {
 	says := fmt.Sprintf("%s carries %g kg level; this is %.2f.", m.Name, most, kg)
 	switch {
 	case kg > most:
-		return rating{"Too heavy: " + says, fmt.Sprintf("This is too heavy: %.2f kg, and %s carries %g level.", kg, m.Name, most), true}
+		return rating{"Too heavy: " + says, fmt.Sprintf("This is too heavy: %.2f kg, and %s carries %g level. Take weight off, or use a machine that carries it.", kg, m.Name, most), true}
 	case kg*(1+scaleOff) > most:
 		why := fmt.Sprintf("This may be too heavy: %.2f kg by a scale that is right to a hundredth, and %s carries %g level.", kg, m.Name, most)
 		return rating{says + " A scale is right to a hundredth: it may be too heavy.", why, true}

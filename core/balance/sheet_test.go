@@ -5,6 +5,7 @@ import (
 	"math"
 	"strings"
 	"testing"
+	"time"
 
 	"keenarc/core/balance"
 	"keenarc/core/known/fixture"
@@ -121,12 +122,126 @@ func TestVerdictsHoldBack(t *testing.T) {
 	if s, _ := r.Sheet(m, load()); !s.Room.OK || !strings.Contains(s.Room.Says, "look yourself") {
 		t.Errorf("%+v", s.Room)
 	}
-	// Slid, it is to be tightened and engaged again.
-	was := balance.Settled{SlideMM: 44, RiseMM: 16, Checks: all}
-	now := was
-	now.SlideMM = 45
-	if now.Moved(&was); now.Checks.Tight || now.Checks.Engaged || !now.Checks.Line {
-		t.Errorf("%+v", now.Checks)
+}
+
+// Plate and gear are open again after the camera was slid or raised, the gear after a look; when it was
+// engaged again is kept, and not told by anybody.
+func TestFollows(t *testing.T) {
+	then, now := time.Unix(1000, 0), time.Unix(2000, 0)
+	open := func(tight, engaged bool) balance.Checks {
+		c := all
+		c.Tight, c.Engaged = tight, engaged
+		return c
+	}
+	kg, same := 0.2, 0.2
+	look := balance.Seen{TiltDeg: 30, SlideMM: 44, RiseMM: 16, Did: balance.Rests}
+	scale := balance.Seen{SlideMM: 44, RiseMM: 16, ScaleKg: &kg, ArmM: 0.2}
+	again := scale
+	again.ScaleKg = &same
+	was := balance.Settled{SlideMM: 44, RiseMM: 16, Checks: all, EngagedAt: &then, Seen: []balance.Seen{scale}}
+	for name, c := range map[string]struct {
+		change        func(*balance.Settled)
+		tight, engage bool
+		at            *time.Time
+	}{
+		"nothing":             {func(r *balance.Settled) { r.Seen = []balance.Seen{again} }, true, true, &then},
+		"slid":                {func(r *balance.Settled) { r.SlideMM = 45 }, false, false, nil},
+		"raised":              {func(r *balance.Settled) { r.RiseMM = 17 }, false, false, nil},
+		"a look":              {func(r *balance.Settled) { r.Seen = append([]balance.Seen{}, scale, look) }, true, false, nil},
+		"a look, and engaged": {func(r *balance.Settled) { r.Seen, r.EngagedAt = []balance.Seen{look}, &then }, true, false, nil},
+		"looks cleared":       {func(r *balance.Settled) { r.Seen = []balance.Seen{} }, true, true, &then},
+		"told otherwise":      {func(r *balance.Settled) { r.EngagedAt = nil }, true, true, &then},
+		"disengaged":          {func(r *balance.Settled) { r.Checks.Engaged = false }, true, false, nil},
+	} {
+		r := was
+		c.change(&r)
+		r.Follows(&was, now)
+		if want := open(c.tight, c.engage); r.Checks != want || (r.EngagedAt == nil) != (c.at == nil) || c.at != nil && !r.EngagedAt.Equal(*c.at) {
+			t.Errorf("%s: %+v, engaged at %v", name, r.Checks, r.EngagedAt)
+		}
+	}
+	free := was
+	free.Checks, free.EngagedAt = open(true, false), nil
+	r := free
+	if r.Checks.Engaged = true; true {
+		r.Follows(&free, now)
+	}
+	if r.EngagedAt == nil || !r.EngagedAt.Equal(now) {
+		t.Errorf("engaged at %v, want now", r.EngagedAt)
+	}
+	// Taken back: nobody turned a knob by that.
+	for name, c := range map[string]struct {
+		before, last balance.Settled
+		tight        bool
+		at           *time.Time
+	}{
+		"a slide":   {was, balance.Settled{SlideMM: 45, RiseMM: 16, Checks: open(false, false)}, false, nil},
+		"a look":    {was, balance.Settled{SlideMM: 44, RiseMM: 16, Checks: open(true, false), Seen: []balance.Seen{scale, look}}, true, nil},
+		"the droop": {was, was, true, &then},
+	} {
+		r := c.before.Back(&c.last, now)
+		if r.Checks.Tight != c.tight || r.Checks.Engaged != (c.at != nil) || (r.EngagedAt == nil) != (c.at == nil) || !r.Checks.Line {
+			t.Errorf("taken back, %s: %+v, engaged at %v", name, r.Checks, r.EngagedAt)
+		}
+	}
+	if was.Checks != all || was.EngagedAt != &then {
+		t.Error("the record that was taken back is changed")
+	}
+}
+
+// A yes says what it rests on; a no rests on nothing.
+func TestWhatAYesRestsOn(t *testing.T) {
+	head := balance.Settled{SlideMM: 44, RiseMM: 16, Seen: rests(44, 16), Checks: all}
+	if s, err := head.Sheet(bench(), load()); err != nil || !s.Verdict.OK || s.Verdict.On !=
+		"Seen: it rests at 8 attitudes. Weighed: the camera, by its pieces. Typed: what the machine carries, in the rig book; what is ticked." {
+		t.Errorf("%+v, %v", s.Verdict, err)
+	}
+	kg := 4.13
+	l := load()
+	l.WholeKg = &kg
+	m := bench()
+	m.Axes[m.Index("tilt")].Drive.MotorNM = 5
+	margin := balance.Settled{SlideMM: 44, RiseMM: 16, Seen: rests(44, 16)[:2], Checks: all, ByMargin: true}
+	if s, err := margin.Sheet(m, l); err != nil || !s.Verdict.OK || s.Verdict.On !=
+		"Seen: what it does when it is let go. Weighed: the camera, whole. Typed: the motor, in the rig book; what the machine carries, in the rig book; what is ticked." {
+		t.Errorf("%+v, %v", s.Verdict, err)
+	}
+	margin.Seen = nil
+	if s, err := margin.Sheet(m, l); err != nil || !s.Verdict.OK || !strings.Contains(s.Verdict.On, "Typed: the motor, in the rig book; where its pieces sit;") {
+		t.Errorf("%+v, %v", s.Verdict, err)
+	}
+	told := balance.Settled{Checks: all, Told: &balance.Told{MassKg: 4.1}}
+	if s, err := told.Sheet(wristed(), l); err != nil || !s.Verdict.OK || !strings.HasPrefix(s.Verdict.On,
+		"Weighed: the camera, whole. Typed: what the arm was told; nothing was felt for it since;") {
+		t.Errorf("%+v, %v", s.Verdict, err)
+	}
+	told.Checks.Line = false
+	if s, _ := told.Sheet(wristed(), l); s.Verdict.OK || s.Verdict.On != "" {
+		t.Errorf("%+v", s.Verdict)
+	}
+}
+
+// A gear that was free is homed after it was engaged again.
+func TestHomedSince(t *testing.T) {
+	then, later := time.Unix(1000, 0), time.Unix(2000, 0)
+	ok := balance.Verdict{OK: true, Says: "It rests."}
+	for name, c := range map[string]struct {
+		v              balance.Verdict
+		engaged, homed *time.Time
+		want           bool
+	}{
+		"never freed":   {ok, nil, nil, true},
+		"never homed":   {ok, &then, nil, false},
+		"homed before":  {ok, &later, &then, false},
+		"at one time":   {ok, &then, &then, false},
+		"homed after":   {ok, &then, &later, true},
+		"not balanced":  {balance.Verdict{Says: "no"}, &then, &later, false},
+		"neither of it": {balance.Verdict{Says: "no"}, &then, nil, false},
+	} {
+		got := c.v.Since("Plank", "Tilt", c.engaged, c.homed)
+		if got.OK != c.want || got.Says == "" || (c.v.OK && !c.want) != strings.Contains(got.Says, "Home Tilt: its gear was free") {
+			t.Errorf("%s: %+v", name, got)
+		}
 	}
 }
 

@@ -98,7 +98,8 @@ func (r *Rig) onWire(a *Axis, seen []WireSeen, find func(string) *WireSeen) Wire
 			}
 			if d.Against {
 				f.Word, f.Says = "wrong direction", a.Name+" counts against the way that it is driven."
-				f.Look = "Swap one pair of the motor's wires, or turn its direction round in the book; then home it."
+				f.Look = "Turn its direction round in the book, then home it. Whoever changes wires instead has the power off and " +
+					"locked off first, waits until the drive is dead, and is qualified for it."
 			}
 			return f
 		}

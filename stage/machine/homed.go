@@ -59,6 +59,9 @@ func (f *Machine) seenHomed(was string, s *link.State) {
 			f.mu.Lock()
 			f.homings++
 			f.mu.Unlock()
+			if f.Homed != nil {
+				f.Homed()
+			}
 			f.notify()
 		})
 		return

@@ -62,6 +62,8 @@ type Machine struct {
 	scribe  *scribe
 	// Ended, where set, is told of each take that has been written down.
 	Ended func(*journal.Take)
+	// Homed, where set, is told that a homing has been written down.
+	Homed func()
 }
 
 // Snapshot is what is known of a machine now.

@@ -1803,6 +1803,7 @@ export interface components {
         BenchView: {
             crane_of?: components["schemas"]["Crane"];
             head?: components["schemas"]["Head"];
+            homed_since?: boolean;
             kept?: components["schemas"]["PastSettled"];
             machine: string;
             name: string;
@@ -4255,6 +4256,8 @@ export interface components {
             creep_deg_h?: number;
             /** Format: double */
             droop_share?: number;
+            /** Format: date-time */
+            engaged_at?: string;
             felt?: components["schemas"]["Felt"][];
             load?: components["schemas"]["Hung"];
             own?: components["schemas"]["Weights"][];
@@ -4870,6 +4873,8 @@ export interface components {
         };
         Verdict: {
             ok: boolean;
+            /** @description what a yes rests on: what was seen, measured, weighed, and what was only typed */
+            on?: string;
             says: string;
         };
         "Version-backRequest": {

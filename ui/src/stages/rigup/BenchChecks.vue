@@ -14,7 +14,9 @@ const s = computed(() => props.bench.sheet);
 type Checks = Settled["checks"];
 const checks: [keyof Checks, string][] = [["all_on", "all that will hang on it is on it"], ["line", "safety line on"], ["clear", "nothing dangles before the lens"], ["engaged", "gear engaged again"], ["tight", "plate and knobs tight"], ["pins_out", "pins out"]];
 const tick = (k: keyof Checks, on: boolean): void => void bench.check(k, on, on ? "Looked after." : "Open again.");
-const homed = computed(() => props.seen && props.live?.state.axes[props.bench.head?.axis ?? ""]?.homed === true);
+// What was homed before the gear was engaged again is not homed any more.
+const homed = computed(() => props.seen && props.live?.state.axes[props.bench.head?.axis ?? ""]?.homed === true
+  && (!r.value.engaged_at || props.bench.homed_since === true));
 const enough = computed(() => s.value.arc?.enough === true);
 function number(e: Event, k: "creep_deg_h" | "droop_share", by = 1): void {
   const f = e.target as HTMLInputElement, t = f.value.trim();
@@ -33,10 +35,11 @@ function number(e: Event, k: "creep_deg_h" | "droop_share", by = 1): void {
     <h2 class="cap">Before it rolls</h2>
     <ul>
       <li v-for="[k, t] in checks" :key="k"><label><input type="checkbox" :checked="r.checks[k]" :data-test="'check-' + k" @change="tick(k, ($event.target as HTMLInputElement).checked)" /> {{ t }}</label></li>
-      <li :class="{ quiet: !homed }">{{ homed ? "✓" : "·" }} homed again</li>
+      <li :class="{ quiet: !homed }">{{ homed ? "✓" : "·" }} homed since its gear was engaged</li>
     </ul>
     <p v-if="!s.weight?.next.done && enough"><label><input type="checkbox" :checked="r.by_margin ?? false" :disabled="!enough" data-test="by-margin" @change="bench.keep({ by_margin: ($event.target as HTMLInputElement).checked })" /> accepted as it is, and never freed: the motor has {{ s.arc?.times }} what may pull at it</label></p>
     <p :class="s.verdict.ok ? 'good' : 'now'" role="status" data-test="bench-verdict"><b>{{ s.verdict.ok ? "✓ " : "" }}{{ s.verdict.says.charAt(0).toUpperCase() + s.verdict.says.slice(1) }}</b></p>
+    <p v-if="s.verdict.on" class="quiet small" data-test="verdict-on">{{ s.verdict.on }}</p>
     <p v-if="s.guiding" class="quiet small">{{ s.guiding }}</p>
     <p class="now">One hand on the camera whenever the gear is free.</p>
   </section>

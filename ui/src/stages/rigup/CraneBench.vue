@@ -47,6 +47,7 @@ const words = (w: { kg: number; count: number }[]): string => (w.length ? w.map(
         <div v-for="(w, i) in f.own" :key="i" class="row"><input v-model="w.count" class="field n" inputmode="numeric" :aria-label="`How many of weight ${i + 1}`" :data-test="'own-count-' + i" /><span>of</span><input v-model="w.kg" class="field n" inputmode="decimal" :aria-label="`Kilograms of weight ${i + 1}`" :data-test="'own-kg-' + i" /><span>kg</span></div>
         <div class="row"><button type="button" class="link" @click="f.own.push({ kg: '', count: '' })">another kind</button><button class="btn slim" data-test="own-keep">these</button><button type="button" class="link" @click="bench.back()">take back</button><span class="small" :class="bench.said.tone" role="status" data-test="bench-said">{{ bench.said.text }}</span></div></form>
       <p :class="bench.view?.sheet.verdict.ok ? 'good' : 'now'" data-test="bench-verdict"><b>{{ (bench.view?.sheet.verdict.says ?? "").replace(/^./, (c) => c.toUpperCase()) }}</b></p>
+      <p v-if="bench.view?.sheet.verdict.on" class="quiet small" data-test="verdict-on">{{ bench.view?.sheet.verdict.on }}</p>
       <p class="now">Nobody under the boom. Pin it before a weight goes on or off: the lighter end flies up.</p>
       <p class="quiet small">Overhead loads are for competent people, by the maker's manual and local codes. Our sums are planning aids.</p>
     </section>

@@ -77,6 +77,7 @@ const mm = (v: number): string => `${Math.round(v * 1000)}`.replace("-", "−");
       <h2 class="cap">Before it rolls</h2>
       <p class="row small"><label v-for="k in checks" :key="k"><input type="checkbox" :checked="props.bench.record.checks[k]" :data-test="'check-' + k" @change="bench.check(k, ($event.target as HTMLInputElement).checked, 'Kept.')" /> {{ words[k] }}</label></p>
       <p :class="props.bench.sheet.verdict.ok ? 'good' : 'now'" data-test="bench-verdict"><b>{{ props.bench.sheet.verdict.ok ? "✓ " : "" }}{{ props.bench.sheet.verdict.says.charAt(0).toUpperCase() + props.bench.sheet.verdict.says.slice(1) }}</b></p>
+      <p v-if="props.bench.sheet.verdict.on" class="quiet small" data-test="verdict-on">{{ props.bench.sheet.verdict.on }}</p>
       <p class="now">A powered arm is not guided by hand before it knows what hangs on it.</p>
     </section>
   </div>
