@@ -59,7 +59,7 @@ type PowerRequest struct {
 	Cable       PowerCable    `json:"cable"`
 	Devices     []PowerDevice `json:"devices"`
 	LeastVolts  *float64      `json:"least_volts,omitempty"`
-	Resistivity *float64      `json:"resistivity,omitempty" doc:"Ω·mm²/m; 0.0175 when left out"`
+	Resistivity *float64      `json:"resistivity,omitempty" doc:"Ω·mm²/m; copper in service, 0.0225, when left out"`
 }
 
 // PowerCable is its length one way, and the copper of one core.
@@ -75,12 +75,15 @@ type PowerDevice struct {
 	PeakWatts *float64 `json:"peak_watts,omitempty"`
 }
 
-// PowerAnswer is the load as rated and with all devices at their peaks.
+// PowerAnswer is the load as rated and with all devices at their peaks. They take constant power: the
+// fewer volts are left, the more they draw. Where no voltage settles there are no amperes and volts.
 type PowerAnswer struct {
-	Amps          float64  `json:"amps"`
-	PeakAmps      float64  `json:"peak_amps"`
-	VoltsAtEnd    float64  `json:"volts_at_end"`
-	PeakVolts     float64  `json:"peak_volts_at_end"`
+	Amps          *float64 `json:"amps" nullable:"true"`
+	PeakAmps      *float64 `json:"peak_amps" nullable:"true"`
+	VoltsAtEnd    *float64 `json:"volts_at_end" nullable:"true"`
+	PeakVolts     *float64 `json:"peak_volts_at_end" nullable:"true"`
+	Settles       bool     `json:"settles"`
+	PeakSettles   bool     `json:"peak_settles"`
 	BreakerOK     bool     `json:"breaker_ok"`
 	PeakBreakerOK bool     `json:"peak_breaker_ok"`
 	FailsFirst    *string  `json:"fails_first" nullable:"true" doc:"breaker or volts, as the load rises to its peak; null: neither"`
@@ -204,26 +207,30 @@ func runPower(_ context.Context, q *PowerRequest, _ Bounds) (*PowerAnswer, error
 		}
 		w, peak = w+d.Watts, peak+p
 	}
-	a := &PowerAnswer{Amps: w / q.Volts, PeakAmps: peak / q.Volts, BreakerOK: true, PeakBreakerOK: true}
-	a.VoltsAtEnd = q.Volts - site.DropV(q.Cable.LengthM, q.Cable.SectionMM2, a.Amps, rho)
-	a.PeakVolts = q.Volts - site.DropV(q.Cable.LengthM, q.Cable.SectionMM2, a.PeakAmps, rho)
+	ohms := site.Ohms(q.Cable.LengthM, q.Cable.SectionMM2, rho)
+	a := &PowerAnswer{}
+	a.VoltsAtEnd, a.Amps, a.Settles = settled(q.Volts, ohms, w)
+	a.PeakVolts, a.PeakAmps, a.PeakSettles = settled(q.Volts, ohms, peak)
 	breaker, volts := math.Inf(1), math.Inf(1)
 	if q.BreakerA != nil {
 		if !(*q.BreakerA > 0) {
 			return nil, &FieldError{"breaker_a", fmt.Sprintf("it is %g", *q.BreakerA), "give its amperes, or leave it out"}
 		}
 		breaker = *q.BreakerA
-		a.BreakerOK, a.PeakBreakerOK = a.Amps <= breaker, a.PeakAmps <= breaker
+	}
+	a.BreakerOK, a.PeakBreakerOK = a.Settles && *a.Amps <= breaker, a.PeakSettles && *a.PeakAmps <= breaker
+	if ohms > 0 { // beyond half of its volts no more gets through, however many amperes flow
+		volts = q.Volts / 2 / ohms
 	}
 	if q.LeastVolts != nil {
 		if !(*q.LeastVolts >= 0 && *q.LeastVolts < q.Volts) {
 			return nil, &FieldError{"least_volts", fmt.Sprintf("it is %g of %g", *q.LeastVolts, q.Volts), "give less than the supply has, or leave it out"}
 		}
-		if per := site.DropV(q.Cable.LengthM, q.Cable.SectionMM2, 1, rho); per > 0 {
-			volts = (q.Volts - *q.LeastVolts) / per
+		if ohms > 0 {
+			volts = min(volts, (q.Volts-*q.LeastVolts)/ohms)
 		}
 	}
-	if least := min(breaker, volts); a.PeakAmps > least {
+	if least := min(breaker, volts); !a.PeakSettles || *a.PeakAmps > least {
 		what := "volts"
 		if breaker <= volts {
 			what = "breaker"
@@ -231,4 +238,13 @@ func runPower(_ context.Context, q *PowerRequest, _ Bounds) (*PowerAnswer, error
 		a.FailsFirst, a.FailsAtAmps = &what, &least
 	}
 	return a, nil
+}
+
+// settled is site.Settled, with nothing where no voltage is.
+func settled(volts, ohms, watts float64) (v, a *float64, ok bool) {
+	atEnd, amps, ok := site.Settled(volts, ohms, watts)
+	if !ok {
+		return nil, nil, false
+	}
+	return &atEnd, &amps, true
 }

@@ -38,16 +38,35 @@ func TestRunningOrderCalc(t *testing.T) {
 
 func TestPowerCalc(t *testing.T) {
 	const cable = `"cable":{"length_m":50,"section_mm2":1.5},"devices":[{"name":"swing","watts":800,"peak_watts":2400},{"name":"head","watts":100}]`
+	// By hand: V = (230 + √(230² − 4·k·W))/2 with k = 2·0.0225·50/1.5 = 1.5 Ω.
+	at := func(k, w float64) (v, a float64) { v = (230 + math.Sqrt(230*230-4*k*w)) / 2; return v, w / v }
+	v, amps := at(1.5, 900)
+	pv, pamps := at(1.5, 2500)
 	a := answer[PowerAnswer](t, "power", `{"volts":230,"breaker_a":16,"least_volts":207,`+cable+`}`)
-	if !close9(a.Amps, 900.0/230) || !close9(a.PeakAmps, 2500.0/230) || !close9(a.VoltsAtEnd, 230-2*0.0175*50*900/230/1.5) || !close9(a.PeakVolts, 230-2*0.0175*50*2500/230/1.5) || !a.BreakerOK || !a.PeakBreakerOK || a.FailsFirst != nil {
+	if !close9(*a.Amps, amps) || !close9(*a.PeakAmps, pamps) || !close9(*a.VoltsAtEnd, v) || !close9(*a.PeakVolts, pv) || !a.Settles || !a.PeakSettles || !a.BreakerOK || !a.PeakBreakerOK || a.FailsFirst != nil {
 		t.Errorf("%+v", a)
 	}
+	pv, _ = at(4.0/3, 2500)
 	a = answer[PowerAnswer](t, "power", `{"volts":230,"breaker_a":10,"least_volts":220,"resistivity":0.02,`+cable+`}`)
-	if *a.FailsFirst != "volts" || !close9(*a.FailsAtAmps, 10*1.5/(2*0.02*50)) || !a.BreakerOK || a.PeakBreakerOK || !close9(a.PeakVolts, 230-2*0.02*50*2500/230/1.5) {
+	if *a.FailsFirst != "volts" || !close9(*a.FailsAtAmps, 10/(4.0/3)) || !a.BreakerOK || a.PeakBreakerOK || !close9(*a.PeakVolts, pv) {
 		t.Errorf("%+v", a)
 	}
 	a = answer[PowerAnswer](t, "power", `{"volts":230,"breaker_a":10,"least_volts":200,`+cable+`}`)
 	if *a.FailsFirst != "breaker" || *a.FailsAtAmps != 10 {
+		t.Errorf("%+v", a)
+	}
+	// 3600 W over 55 m of 1.5 mm²: cold and warm; and 90 W at 12 V, which settle cold and nowhere warm.
+	const long = `"volts":230,"breaker_a":16,"cable":{"length_m":55,"section_mm2":1.5},"devices":[{"name":"a","watts":3600}]`
+	for rho, want := range map[string][2]float64{`"resistivity":0.0175,`: {207.76, 17.33}, ``: {200.35, 17.97}} {
+		if a = answer[PowerAnswer](t, "power", `{`+rho+long+`}`); math.Abs(*a.VoltsAtEnd-want[0]) > 0.01 || math.Abs(*a.Amps-want[1]) > 0.01 || a.BreakerOK || *a.FailsFirst != "breaker" {
+			t.Errorf("%s: %g V, %g A, %+v", rho, *a.VoltsAtEnd, *a.Amps, a)
+		}
+	}
+	const low = `"volts":12,"cable":{"length_m":10,"section_mm2":1},"devices":[{"name":"a","watts":90}]`
+	if a = answer[PowerAnswer](t, "power", `{"resistivity":0.0175,`+low+`}`); !a.Settles || math.Abs(*a.VoltsAtEnd-8.12) > 0.01 {
+		t.Errorf("%+v", a)
+	}
+	if a = answer[PowerAnswer](t, "power", `{`+low+`}`); a.Settles || a.Amps != nil || a.VoltsAtEnd != nil || a.BreakerOK || a.PeakBreakerOK || *a.FailsFirst != "volts" || !close9(*a.FailsAtAmps, 6/0.45) {
 		t.Errorf("%+v", a)
 	}
 	for want, q := range map[string]string{

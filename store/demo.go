@@ -81,7 +81,7 @@ func (s *Store) demoStair(ctx context.Context, production string) error {
 	}
 	// The stage's only free socket is far away, on a thin cable.
 	w := site.Propose(machines)
-	w.Nodes[1].CableM, w.Nodes[1].SectionMM2 = 90, 1.5
+	w.Nodes[1].CableM, w.Nodes[1].SectionMM2, w.Nodes[1].MostW = 90, 1.5, 4000
 	w.Nodes[0].Name = "Socket by the dock"
 	if err := ChangeSite(ctx, s, journal.Itself, sh.ID, "power", func(p *site.Power) (string, error) { *p = *w; return "", nil }); err != nil {
 		return err

@@ -974,6 +974,7 @@ func (s *modelServer) start() {
 		return link.NewClient(c), nil
 	}, j, quiet)
 	s.srv = New(nil, machine.NewSet(s.f), camera.NewEye("", quiet), quiet)
+	s.f.Homed = nil // there is no database here that anything would be read from anew
 	s.srv.plans = modelPlans{s}
 	mux := http.NewServeMux()
 	mux.HandleFunc("/api/stop", s.srv.stop)

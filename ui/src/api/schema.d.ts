@@ -3128,11 +3128,24 @@ export interface components {
             confirmed?: boolean;
         };
         NodeLoad: {
-            /** Format: double */
+            /**
+             * Format: double
+             * @description of three lines, the most
+             */
             a: number;
+            failing?: boolean;
+            /** Format: double */
+            gives_a?: number;
+            /** Format: double */
+            gives_w?: number;
+            line_a?: number[];
             /** Format: double */
             out?: number;
-            /** Format: double */
+            settles: boolean;
+            /**
+             * Format: double
+             * @description of three lines, the least
+             */
             v: number;
             /** Format: double */
             w: number;
@@ -3140,15 +3153,21 @@ export interface components {
         NodeSheet: {
             /** Format: double */
             all_a?: number;
+            /** Format: double */
+            carries_a?: number;
             /**
              * Format: int64
              * @description how many nodes lie between it and its supply
              */
             depth: number;
             /** Format: double */
+            fault_a?: number;
+            /** Format: double */
             hours?: number;
             id: string;
             joins: string[];
+            /** Format: double */
+            most_a: number;
             now: components["schemas"]["NodeLoad"];
             peak: components["schemas"]["NodeLoad"];
             rest: components["schemas"]["NodeLoad"];
@@ -3633,7 +3652,7 @@ export interface components {
             node: string;
             says: string;
             /** @enum {string} */
-            what: "volts" | "breaker" | "watts" | "headroom";
+            what: "volts" | "breaker" | "watts" | "headroom" | "cable" | "settles";
         };
         PowerNode: {
             axis?: string;
@@ -3641,6 +3660,8 @@ export interface components {
             battery_wh?: number;
             /** Format: double */
             breaker_a?: number;
+            /** Format: double */
+            cable_a?: number;
             /** Format: double */
             cable_m?: number;
             /** @enum {string} */
@@ -3652,6 +3673,10 @@ export interface components {
             /** Format: double */
             headroom_v?: number;
             id: string;
+            /** Format: int64 */
+            line?: number;
+            /** Format: int64 */
+            lines?: number;
             /** Format: double */
             most_w?: number;
             name: string;
@@ -3687,9 +3712,11 @@ export interface components {
             needs: components["schemas"]["Need"][];
             nodes: components["schemas"]["NodeSheet"][];
             ok: boolean;
+            on?: string;
             says: string;
             /** Format: double */
             share: number;
+            unknown: string[];
         };
         PowerView: {
             axes: components["schemas"]["AxisChoice"][];

@@ -38,14 +38,14 @@ const lines = computed(() => bits.value.flatMap((b) => {
   const a = b.n.from ? place.value.get(b.n.from) : undefined;
   if (!a) return [];
   const x0 = a.x + panel, x1 = b.x, bend = x0 + Math.min(34, (x1 - x0) * 0.3);
-  const drop = a.s.now.out !== undefined ? a.s.now.out - b.s.now.v : 0;
+  const drop = a.s.now.out !== undefined && b.s.now.settles ? a.s.now.out - b.s.now.v : 0;
   return [{ key: b.n.id, d: `M${x0} ${a.y}C${bend} ${a.y} ${x0 + 4} ${b.y} ${bend + 16} ${b.y}H${x1}`, wide: 1.5 + 7 * Math.sqrt(b.s.now.a / most.value), tone: tone(b.s.share), bad: b.s.share > 1 || (b.s.joins ?? []).length > 0, tx: bend + 22, y: b.y, text: b.n.cable_m ? `${b.n.cable_m} m · ${b.n.section_mm2} mm²` : "", drop: drop > 0.05 ? `−${drop.toFixed(1)} V` : "", room: x1 - bend - 26 }];
 }));
 const tone = (s: number): string => (s < 0.5 ? "var(--h0)" : s < 0.8 ? "var(--h1)" : s <= 1 ? "var(--h2)" : "var(--h3)");
 const amps = (a: number): string => (a < 9.95 ? a.toFixed(1) : a.toFixed(0));
-const over = (b: (typeof bits.value)[number]): boolean => (props.sheet.faults ?? []).some((f) => f.node === b.n.id) || (b.s.joins ?? []).length > 0;
+const over = (b: (typeof bits.value)[number]): boolean => !b.s.now.settles || (props.sheet.faults ?? []).some((f) => f.node === b.n.id) || (b.s.joins ?? []).length > 0;
 const thin = computed(() => row.value < 34);
-const says = (b: (typeof bits.value)[number]): string => `${b.n.name}: ${b.s.now.v.toFixed(1)} volts, ${amps(b.s.now.a)} amperes, ${Math.round(b.s.now.w)} watts${over(b) ? ", not borne" : ""}`;
+const says = (b: (typeof bits.value)[number]): string => !b.s.now.settles ? `${b.n.name}: so much does not get through` : `${b.n.name}: ${b.s.now.v.toFixed(1)} volts, ${amps(b.s.now.a)} amperes, ${Math.round(b.s.now.w)} watts${over(b) ? ", not borne" : ""}`;
 </script>
 
 <template>
@@ -58,7 +58,7 @@ const says = (b: (typeof bits.value)[number]): string => `${b.n.name}: ${b.s.now
       </g>
       <g v-for="b in bits" :key="b.n.id + 't'" class="said" aria-hidden="true">
         <text :x="b.x + 8" :y="thin ? b.y + 4 : b.y - 3" class="name">{{ b.n.name.length > (thin ? 10 : 17) ? b.n.name.slice(0, thin ? 9 : 16) + "…" : b.n.name }}</text>
-        <text :x="thin ? b.x + panel - 6 : b.x + 8" :y="thin ? b.y + 4 : b.y + 13" :text-anchor="thin ? 'end' : 'start'" class="volts" :class="{ bad: over(b) }">{{ (b.n.role === "supply" ? b.n.volts ?? 0 : b.s.now.v).toFixed(thin ? 0 : 1) }} V<tspan v-if="!thin" dx="7">{{ amps(b.s.now.a) }} A</tspan></text>
+        <text :x="thin ? b.x + panel - 6 : b.x + 8" :y="thin ? b.y + 4 : b.y + 13" :text-anchor="thin ? 'end' : 'start'" class="volts" :class="{ bad: over(b) }"><template v-if="!b.s.now.settles">settles nowhere</template><template v-else>{{ (b.n.role === "supply" ? b.n.volts ?? 0 : b.s.now.v).toFixed(thin ? 0 : 1) }} V<tspan v-if="!thin" dx="7">{{ amps(b.s.now.a) }} A</tspan></template></text>
       </g>
     </svg>
   </div>

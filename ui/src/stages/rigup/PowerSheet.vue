@@ -43,6 +43,11 @@ async function add(role: PowerNode["role"]): Promise<void> {
     <section v-else class="box says" aria-labelledby="bears-title">
       <h2 id="bears-title" class="cap">Does it bear it?</h2>
       <p class="big" :class="{ now: !v.sheet.ok, good: v.sheet.ok && v.sheet.share >= 1 }" role="status" data-test="power-says">{{ v.sheet.says }}</p>
+      <p v-if="v.sheet.on" class="quiet small" data-test="power-on">{{ v.sheet.on }}</p>
+      <template v-if="(v.sheet.unknown?.length ?? 0) > 0">
+        <h3 class="cap">Nobody typed yet</h3>
+        <ul class="needs" data-test="power-unknown"><li v-for="u in v.sheet.unknown" :key="u">{{ u }}</li></ul>
+      </template>
       <template v-if="v.sheet.lower?.length">
         <h3 class="cap">It would bear</h3>
         <table><tbody><tr v-for="l in v.sheet.lower" :key="l.axis"><td>{{ l.named }}</td><td class="n quiet">{{ l.from }}</td><td class="n"><b>{{ l.to }}</b> {{ l.unit }}</td></tr></tbody></table>
