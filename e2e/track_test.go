@@ -38,7 +38,7 @@ func TestGroundSheet(t *testing.T) {
 	p.click("ground-keep")
 	p.reads("ground-level", "Thinner packers would do.")
 	p.click("ground-back")
-	p.reads("ground-level", "within 1 and 0.7")
+	p.reads("ground-level", "within 1, 0.7 and 1")
 	p.enter("g-room", "1.2")
 	p.click("ground-keep")
 	p.wait("it strikes", `[...$$('ground-more')].some((e) => e.textContent.includes('0.50 m too little room'))`)
@@ -62,4 +62,16 @@ func TestGroundSheet(t *testing.T) {
 	}
 	p.click("ground-keep")
 	p.reads("ground-level", "packers. Then the steepest is 0.0 mm/m")
+	// A comma before three digits is asked about, and either reading is one press.
+	p.enter("g-margin", "1,250 mm")
+	p.click("ground-keep")
+	p.reads("ground-said", `"1,250 mm" may be 1250 mm or 1.250 mm; say which`)
+	p.reads("ground-choices", "1250 mm")
+	p.clickOn(`[data-test="ground-choices"] button:first-of-type`)
+	p.reads("ground-said", "Kept")
+	p.holds("g-margin", "1250 mm")
+	p.gone("ground-choices")
+	p.enter("g-at-0", "1,000")
+	p.click("ground-keep")
+	p.reads("ground-said", "1,000 may be 1000 or 1.000; say which")
 }

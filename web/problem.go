@@ -32,6 +32,8 @@ type Problem struct {
 	Field  string `json:"field,omitempty"`
 	Wrong  string `json:"wrong,omitempty"`
 	Want   string `json:"want,omitempty"`
+	// Choices are what may have been meant, each to be given instead.
+	Choices []string `json:"choices,omitempty"`
 	// Version is the document's, where a field of it was changed since it was seen.
 	Version *int64 `json:"version,omitempty"`
 	// Uncertain: it is not known whether what was asked was done.
@@ -168,7 +170,9 @@ func (s *Server) known(err error) *Problem {
 	case errors.As(err, &own):
 		return own
 	case errors.As(err, &me):
-		return blame(me.Field, me.Wrong, me.Want)
+		p := blame(me.Field, me.Wrong, me.Want)
+		p.Choices = me.Choices
+		return p
 	case errors.As(err, &we):
 		return blame(we.Field, we.Wrong, we.Want)
 	case errors.As(err, &pe):

@@ -5,12 +5,15 @@ package mistake
 
 import "fmt"
 
-// Error is a caller's mistake.
-type Error struct{ Field, Wrong, Want string }
+// Error is a caller's mistake. Choices, where there are some, are what may have been meant.
+type Error struct {
+	Field, Wrong, Want string
+	Choices            []string
+}
 
 func (e *Error) Error() string { return fmt.Sprintf("%s: %s; %s", e.Field, e.Wrong, e.Want) }
 
 // In is a mistake in a field; wrong is a format.
 func In(field, want, wrong string, v ...any) error {
-	return &Error{field, fmt.Sprintf(wrong, v...), want}
+	return &Error{Field: field, Wrong: fmt.Sprintf(wrong, v...), Want: want}
 }

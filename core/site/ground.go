@@ -1,6 +1,7 @@
 package site
 
 import (
+	"cmp"
 	"fmt"
 	"math"
 	"slices"
@@ -10,8 +11,8 @@ import (
 
 // RailLength is a rail section that one owns, so many of it.
 type RailLength struct {
-	MM    int `json:"mm"`
-	Count int `json:"count"`
+	MM    float64 `json:"mm"`
+	Count int     `json:"count"`
 }
 
 // RailNeed is what a move asks of the rails: how far the carriage goes, how long it is, and
@@ -27,27 +28,58 @@ func (t RailNeed) NeedMM() float64 { return t.RunMM + t.FootprintMM + 2*t.Margin
 
 const mostTrackMM = 100_000
 
+// Lengths are told apart to a tenth of a millimetre: two of 4 ft are 8 ft. mostCells bounds the work.
+const (
+	tenthMM   = 0.1
+	mostCells = 200_000
+)
+
 // Sections are the fewest of those owned that reach so far, and of these the shortest.
-func Sections(needMM float64, owned []RailLength) (used []RailLength, totalMM int, err error) {
+func Sections(needMM float64, owned []RailLength) (used []RailLength, totalMM float64, err error) {
 	if !(needMM > 0 && needMM <= mostTrackMM) {
 		return nil, 0, mistake.In("run_mm", "give a run above zero, up to a hundred metres with all that goes beyond it", "the track needs %g mm", needMM)
 	}
 	if len(owned) > 12 {
 		return nil, 0, mistake.In("owned", "give at most 12 lengths", "there are %d", len(owned))
 	}
-	have, unit, longest := 0, 0, 0
+	sum := 0.0
 	for i, l := range owned {
-		if l.MM <= 0 || l.MM > mostTrackMM || l.Count < 0 || l.Count > 100 {
-			return nil, 0, mistake.In(fmt.Sprintf("owned[%d]", i), "give millimetres above zero, up to a hundred metres, and how many there are, up to 100", "there are %d of %d mm", l.Count, l.MM)
+		if !(l.MM >= 1 && l.MM <= mostTrackMM) || l.Count < 0 || l.Count > 100 {
+			return nil, 0, mistake.In(fmt.Sprintf("owned[%d]", i), "give millimetres above zero, up to a hundred metres, and how many there are, up to 100", "there are %d of %g mm", l.Count, l.MM)
 		}
-		have, unit, longest = have+l.MM*l.Count, gcd(unit, l.MM), max(longest, l.MM)
+		sum += l.MM * float64(l.Count)
 	}
-	need := int(math.Ceil(needMM - 1e-6))
-	if have < need {
-		return nil, 0, mistake.In("owned", fmt.Sprintf("find %d mm more", need-have), "all sections together are %d mm and the track needs %d", have, need)
+	if sum < needMM-tenthMM/2 {
+		return nil, 0, mistake.In("owned", fmt.Sprintf("find %.0f mm more", math.Ceil(needMM-sum-tenthMM/2)), "all sections together are %.0f mm and the track needs %.0f", math.Floor(sum), math.Ceil(needMM-tenthMM/2))
+	}
+	// In tenths of a millimetre where that is not too fine; else in whole ones, each length cut short.
+	for _, step := range []float64{tenthMM, 1} {
+		if used, totalMM = sections(needMM, owned, step); used != nil {
+			return used, totalMM, nil
+		}
+	}
+	return nil, 0, mistake.In("owned", "leave out lengths that are not used", "these lengths, together, are too many to choose from")
+}
+
+// sections are those of fewest pieces, in whole steps; nil where there would be too much to look at or
+// nothing is found.
+func sections(needMM float64, owned []RailLength, step float64) (used []RailLength, totalMM float64) {
+	whole := func(mm float64) int { // a tenth is told to its half; a whole millimetre is cut short
+		if step < 1 {
+			return int(math.Round(mm / step))
+		}
+		return int(math.Floor(mm + 1e-9))
+	}
+	unit, longest := 0, 0
+	for _, l := range owned {
+		unit, longest = gcd(unit, whole(l.MM)), max(longest, whole(l.MM))
+	}
+	need := int(math.Ceil((needMM - tenthMM/2) / step))
+	most := (need + longest) / unit
+	if most > mostCells {
+		return nil, 0
 	}
 	// The fewest pieces for every length up to one section over what is needed.
-	most := (need + longest) / unit
 	pieces := make([]int, most+1)
 	for i := range pieces {
 		pieces[i] = math.MaxInt32
@@ -55,12 +87,12 @@ func Sections(needMM float64, owned []RailLength) (used []RailLength, totalMM in
 	pieces[0] = 0
 	took := make([][]int32, len(owned)) // how many of a length were taken last, by length
 	for k, l := range owned {
-		step := l.MM / unit
+		by := whole(l.MM) / unit
 		took[k] = make([]int32, most+1)
 		was := slices.Clone(pieces)
 		for x := range pieces {
-			for c := 1; c <= l.Count && c*step <= x; c++ {
-				if n := was[x-c*step] + c; n < pieces[x] {
+			for c := 1; c <= l.Count && c*by <= x; c++ {
+				if n := was[x-c*by] + c; n < pieces[x] {
 					pieces[x], took[k][x] = n, int32(c)
 				}
 			}
@@ -72,15 +104,19 @@ func Sections(needMM float64, owned []RailLength) (used []RailLength, totalMM in
 			best = x
 		}
 	}
+	if best < 0 {
+		return nil, 0
+	}
 	used = []RailLength{}
 	for k, x := len(owned)-1, best; k >= 0; k-- {
 		if c := int(took[k][x]); c > 0 {
 			used = append(used, RailLength{owned[k].MM, c})
-			x -= c * owned[k].MM / unit
+			totalMM += owned[k].MM * float64(c)
+			x -= c * whole(owned[k].MM) / unit
 		}
 	}
-	slices.SortFunc(used, func(a, b RailLength) int { return b.MM - a.MM })
-	return used, best * unit, nil
+	slices.SortFunc(used, func(a, b RailLength) int { return cmp.Compare(b.MM, a.MM) })
+	return used, totalMM
 }
 
 func gcd(a, b int) int {
@@ -103,7 +139,21 @@ type LevelRules struct {
 	GaugeMM   float64   `json:"gauge_mm" doc:"between the rails"`
 	SlopeMMPM float64   `json:"slope_mm_per_m" doc:"the most that is borne along"`
 	TwistMMPM float64   `json:"twist_mm_per_m" doc:"the most that one rail may rise against the other along a metre"`
+	CrossMMPM float64   `json:"cross_mm_per_m,omitempty" doc:"the most that is borne across, by a metre of gauge; as along where left out"`
 	PackersMM []float64 `json:"packers_mm" doc:"the thicknesses that there are"`
+}
+
+// across is what is borne across.
+func (l LevelRules) across() float64 {
+	if l.CrossMMPM > 0 {
+		return l.CrossMMPM
+	}
+	return l.SlopeMMPM
+}
+
+// crossed is how much one rail stands over the other, by a metre of gauge.
+func (l LevelRules) crossed(left, right Packed) float64 {
+	return (left.OffMM - right.OffMM) / l.GaugeMM * 1000
 }
 
 // Packed is one rail at one support: how much goes under it, of which packers, and by how
@@ -114,12 +164,13 @@ type Packed struct {
 	OffMM   float64   `json:"off_mm"`
 }
 
-// Bay is the stretch between two supports, as packed.
+// Bay is the stretch between two supports, as packed. CrossMMPM is the worse of its two ends'.
 type Bay struct {
 	FromMM    float64 `json:"from_mm"`
 	ToMM      float64 `json:"to_mm"`
 	SlopeMMPM float64 `json:"slope_mm_per_m" doc:"the steeper rail's, signed"`
 	TwistMMPM float64 `json:"twist_mm_per_m"`
+	CrossMMPM float64 `json:"cross_mm_per_m"`
 	OK        bool    `json:"ok"`
 }
 
@@ -134,7 +185,11 @@ type Packing struct {
 	Bare   []Bay          `json:"bare" doc:"what it would be without packers"`
 	WorstS float64        `json:"worst_slope_mm_per_m"`
 	WorstT float64        `json:"worst_twist_mm_per_m"`
+	WorstC float64        `json:"worst_cross_mm_per_m"`
 }
+
+// mostPile is more than anybody lays one on another.
+const mostPile = 30
 
 // mostPackMM is more than anybody packs up; what needs more is built up first.
 const mostPackMM = 500
@@ -149,7 +204,7 @@ func Pack(at []Support, l LevelRules) (*Packing, error) {
 	if len(at) > 500 {
 		return nil, mistake.In("supports", "give at most 500", "there are %d", len(at))
 	}
-	if !(l.GaugeMM > 0 && l.GaugeMM <= 1e5 && l.SlopeMMPM > 0 && l.TwistMMPM > 0) {
+	if !(l.GaugeMM > 0 && l.GaugeMM <= 1e5 && l.SlopeMMPM > 0 && l.TwistMMPM > 0 && l.CrossMMPM >= 0) {
 		return nil, mistake.In("level", "give gauge and tolerances above zero", "a gauge of %g mm, %g mm/m along, %g mm/m of twist", l.GaugeMM, l.SlopeMMPM, l.TwistMMPM)
 	}
 	piles, err := pileUp(l.PackersMM)
@@ -180,7 +235,9 @@ func Pack(at []Support, l LevelRules) (*Packing, error) {
 			if need > mostPackMM {
 				return nil, mistake.In("supports", "build it up first, or measure again", "%.0f mm would have to go under one rail", need)
 			}
-			sides[i][k] = piles.around(need)
+			if sides[i][k] = piles.around(need); slices.ContainsFunc(sides[i][k], func(x Packed) bool { return len(x.Packers) > mostPile }) {
+				return nil, mistake.In("packers_mm", "have thicker ones, or build it up first", "over %d packers would lie one on another at %g mm", mostPile, s.AtMM)
+			}
 			zero = append(zero, Packed{OffMM: -need})
 		}
 	}
@@ -198,6 +255,7 @@ func Pack(at []Support, l LevelRules) (*Packing, error) {
 		p.Bare = append(p.Bare, bay(at[i-1], at[i], zero[2*i-2], zero[2*i], zero[2*i-1], zero[2*i+1], l))
 		p.OK = p.OK && b.OK
 		p.WorstS, p.WorstT = max(p.WorstS, math.Abs(b.SlopeMMPM)), max(p.WorstT, math.Abs(b.TwistMMPM))
+		p.WorstC = max(p.WorstC, math.Abs(b.CrossMMPM))
 	}
 	return p, nil
 }
@@ -215,14 +273,15 @@ func straightest(at []Support, sides [][2][]Packed, l LevelRules) [][2]int {
 		for x, left := range sides[i][0] {
 			for y, right := range sides[i][1] {
 				here := math.Abs(left.OffMM) + math.Abs(right.OffMM)
-				best := way{off: here}
+				across := math.Abs(l.crossed(left, right)) / l.across()
+				best := way{worst: across, off: here}
 				if i > 0 {
 					best.worst = math.Inf(1)
 					for fx := range sides[i-1][0] { // in order, so that equal ways are chosen alike
 						for fy := range sides[i-1][1] {
 							was := ways[i-1][[2]int{fx, fy}]
 							b := bay(at[i-1], at[i], sides[i-1][0][fx], left, sides[i-1][1][fy], right, l)
-							w := way{max(was.worst, math.Abs(b.SlopeMMPM)/l.SlopeMMPM, math.Abs(b.TwistMMPM)/l.TwistMMPM), was.off + here, [2]int{fx, fy}}
+							w := way{max(was.worst, across, math.Abs(b.SlopeMMPM)/l.SlopeMMPM, math.Abs(b.TwistMMPM)/l.TwistMMPM), was.off + here, [2]int{fx, fy}}
 							if w.worst < best.worst-1e-9 || w.worst <= best.worst+1e-9 && w.off < best.off-1e-9 {
 								best = w
 							}
@@ -258,7 +317,10 @@ func bay(a, b Support, la, lb, ra, rb Packed, l LevelRules) Bay {
 	if math.Abs(right) > math.Abs(left) {
 		x.SlopeMMPM = right
 	}
-	x.OK = math.Abs(x.SlopeMMPM) <= l.SlopeMMPM+1e-9 && math.Abs(x.TwistMMPM) <= l.TwistMMPM+1e-9
+	if x.CrossMMPM = l.crossed(la, ra); math.Abs(l.crossed(lb, rb)) > math.Abs(x.CrossMMPM) {
+		x.CrossMMPM = l.crossed(lb, rb)
+	}
+	x.OK = math.Abs(x.SlopeMMPM) <= l.SlopeMMPM+1e-9 && math.Abs(x.TwistMMPM) <= l.TwistMMPM+1e-9 && math.Abs(x.CrossMMPM) <= l.across()+1e-9
 	return x
 }
 
@@ -319,7 +381,7 @@ func (p *piles) around(mm float64) []Packed {
 
 func (p *piles) pile(h int, need float64) Packed {
 	x := Packed{NeedMM: need, Packers: []float64{}, OffMM: float64(h)/100 - need}
-	for ; h > 0; h -= p.last[h] {
+	for ; h > 0 && len(x.Packers) <= mostPile; h -= p.last[h] {
 		x.Packers = append(x.Packers, float64(p.last[h])/100)
 	}
 	slices.SortFunc(x.Packers, func(a, b float64) int { return int(100 * (b - a)) })

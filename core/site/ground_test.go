@@ -16,20 +16,20 @@ func TestSectionsEnumerated(t *testing.T) {
 	for range 300 {
 		owned := []site.RailLength{}
 		for range 1 + rng.IntN(3) {
-			owned = append(owned, site.RailLength{MM: []int{500, 750, 1000, 1200, 2400, 613}[rng.IntN(6)], Count: rng.IntN(4)})
+			owned = append(owned, site.RailLength{MM: []float64{500, 750, 1000, 1219.2, 2438.4, 613}[rng.IntN(6)], Count: rng.IntN(4)})
 		}
 		need := 1 + rng.Float64()*6000
-		bestN, bestMM := math.MaxInt, math.MaxInt
-		var try func(k, n, mm int)
-		try = func(k, n, mm int) {
+		bestN, bestMM := math.MaxInt, math.Inf(1)
+		var try func(k, n int, mm float64)
+		try = func(k, n int, mm float64) {
 			if k == len(owned) {
-				if float64(mm) >= need && (n < bestN || n == bestN && mm < bestMM) {
+				if mm >= need-0.05 && (n < bestN || n == bestN && mm < bestMM) {
 					bestN, bestMM = n, mm
 				}
 				return
 			}
 			for c := 0; c <= owned[k].Count; c++ {
-				try(k+1, n+c, mm+c*owned[k].MM)
+				try(k+1, n+c, mm+float64(c)*owned[k].MM)
 			}
 		}
 		try(0, 0, 0)
@@ -40,12 +40,12 @@ func TestSectionsEnumerated(t *testing.T) {
 			}
 			continue
 		}
-		n, mm := 0, 0
+		n, mm := 0, 0.0
 		for _, u := range used {
-			n, mm = n+u.Count, mm+u.MM*u.Count
+			n, mm = n+u.Count, mm+u.MM*float64(u.Count)
 		}
-		if err != nil || n != bestN || mm != bestMM || total != mm {
-			t.Fatalf("%g of %v: %v (%d), want %d pieces of %d mm, %v", need, owned, used, total, bestN, bestMM, err)
+		if err != nil || n != bestN || math.Abs(mm-bestMM) > 1e-6 || math.Abs(total-mm) > 1e-6 {
+			t.Fatalf("%g of %v: %v (%g), want %d pieces of %g mm, %v", need, owned, used, total, bestN, bestMM, err)
 		}
 	}
 	if n := (site.RailNeed{RunMM: 1200, FootprintMM: 300, MarginMM: 150}).NeedMM(); n != 1800 {
@@ -69,7 +69,7 @@ func at(mm, left, right float64) site.Support {
 
 // By hand: four supports a metre apart, packers of 10, 5, 2 and 1 mm.
 func TestPack(t *testing.T) {
-	l := site.LevelRules{GaugeMM: 600, SlopeMMPM: 1, TwistMMPM: 1, PackersMM: []float64{1, 2, 5, 10}}
+	l := site.LevelRules{GaugeMM: 600, SlopeMMPM: 1, TwistMMPM: 1, CrossMMPM: 100, PackersMM: []float64{1, 2, 5, 10}}
 	p, err := site.Pack([]site.Support{at(0, 0, -3), at(1000, 4.4, 0), at(2000, -8, -12.6), at(3000, 0, 0)}, l)
 	if err != nil {
 		t.Fatal(err)
@@ -113,7 +113,7 @@ func TestPack(t *testing.T) {
 // none of them could be made of fewer pieces.
 func TestPackStraightest(t *testing.T) {
 	rng := rand.New(rand.NewPCG(5, 5))
-	l := site.LevelRules{GaugeMM: 600, SlopeMMPM: 1, TwistMMPM: 0.6, PackersMM: []float64{1, 3, 4}}
+	l := site.LevelRules{GaugeMM: 600, SlopeMMPM: 1, TwistMMPM: 0.6, CrossMMPM: 2, PackersMM: []float64{1, 3, 4}}
 	for range 100 {
 		s := []site.Support{at(0, 0, -rng.Float64()*60), at(700, -rng.Float64()*60, -rng.Float64()*60), at(1500, -rng.Float64()*60, -rng.Float64()*60)}
 		p, err := site.Pack(s, l)
@@ -151,6 +151,9 @@ func TestPackStraightest(t *testing.T) {
 				left, right := (off[2*i]-off[2*i-2])/m, (off[2*i+1]-off[2*i-1])/m
 				w = max(w, math.Abs(left), math.Abs(right), math.Abs(left-right)/0.6)
 			}
+			for i := range s {
+				w = max(w, math.Abs(off[2*i]-off[2*i+1])/0.6/2)
+			}
 			return w
 		}
 		best := math.Inf(1)
@@ -164,9 +167,49 @@ func TestPackStraightest(t *testing.T) {
 			}
 			best = min(best, worst(off))
 		}
-		if got := max(p.WorstS, p.WorstT/0.6); got > best+0.06 {
+		if got := max(p.WorstS, p.WorstT/0.6, p.WorstC/2); got > best+0.06 {
 			t.Fatalf("%g, and %g would do: %+v", got, best, p)
 		}
+	}
+}
+
+// One rail that lies low all along is no slope and no twist, and it is not level: it is packed, or said.
+func TestCrossLevel(t *testing.T) {
+	low := []site.Support{at(0, 0, -4.9), at(1000, 0, -4.9), at(2000, 0, -4.9)}
+	l := site.LevelRules{GaugeMM: 600, SlopeMMPM: 1, TwistMMPM: 0.7, PackersMM: []float64{10}}
+	p, err := site.Pack(low, l)
+	if err != nil || p.OK || math.Abs(p.WorstC-4.9/0.6) > 1e-9 || p.WorstS > 1e-9 || p.WorstT > 1e-9 || p.Bays[0].OK || p.Bays[1].OK {
+		t.Errorf("%+v, %v", p, err)
+	}
+	l.CrossMMPM = 9
+	if p, _ := site.Pack(low, l); !p.OK {
+		t.Errorf("borne: %+v", p)
+	}
+	l.CrossMMPM, l.PackersMM = 0, []float64{0.5, 1, 2}
+	if p, _ := site.Pack(low, l); !p.OK || math.Abs(p.WorstC-0.1/0.6) > 1e-6 || p.Count["2"] != 6 {
+		t.Errorf("packed: %+v", p)
+	}
+	// The first bay counts as the last does.
+	l.PackersMM = nil
+	if p, _ := site.Pack([]site.Support{at(0, -5, -5), at(1000, 0, 0), at(2000, 0, 0)}, l); p.OK || p.Bays[0].OK || !p.Bays[1].OK || math.Abs(p.WorstS-5) > 1e-9 {
+		t.Errorf("%+v", p)
+	}
+}
+
+// Two of four feet are eight feet; of lengths that would be too many to choose from some are found.
+func TestSectionsOfFeet(t *testing.T) {
+	if used, total, err := site.Sections(2438.4, []site.RailLength{{MM: 1219.2, Count: 2}}); err != nil || len(used) != 1 || used[0].Count != 2 || math.Abs(total-2438.4) > 1e-9 {
+		t.Errorf("%v, %g, %v", used, total, err)
+	}
+	if _, _, err := site.Sections(2438.6, []site.RailLength{{MM: 1219.2, Count: 2}}); err == nil || !strings.Contains(err.Error(), "find 1 mm more") {
+		t.Error(err)
+	}
+	many := []site.RailLength{}
+	for k := range 12 {
+		many = append(many, site.RailLength{MM: 997.3 + 101.7*float64(k), Count: 100})
+	}
+	if used, total, err := site.Sections(99_000, many); err != nil || total < 99_000 || len(used) == 0 {
+		t.Errorf("%v, %g, %v", used, total, err)
 	}
 }
 
@@ -180,6 +223,7 @@ func TestGroundMistakes(t *testing.T) {
 		"the support at 0 mm follows that at 0":                {at(0, 0, 0), at(0, 0, 0)},
 		"600 mm would have to go under":                        {at(0, 0, 0), at(1000, -600, 0)},
 		"there are 501":                                        make([]site.Support, 501),
+		"over 30 packers would lie one on another at 1000 mm":  {at(0, 0, 0), at(1000, -31, -31)},
 	} {
 		if _, err := site.Pack(s, l); err == nil || !strings.Contains(err.Error(), want) {
 			t.Errorf("%s: %v", want, err)

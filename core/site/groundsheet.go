@@ -1,6 +1,7 @@
 package site
 
 import (
+	"errors"
 	"fmt"
 	"math"
 	"slices"
@@ -26,7 +27,12 @@ func (t *Typed) read(field string, zero bool) error {
 	m, err := length.Read(t.As)
 	if err != nil {
 		wrong, want, _ := strings.Cut(err.Error(), "; ")
-		return mistake.In(field, want, "%s", wrong)
+		bad := &mistake.Error{Field: field, Wrong: wrong, Want: want}
+		var two *length.TwoReadings
+		if errors.As(err, &two) {
+			bad.Choices = two.Readings[:]
+		}
+		return bad
 	}
 	t.MM = math.Round(m*1e6) / 1e3
 	return nil
@@ -57,9 +63,12 @@ type GroundSheet struct {
 	RunSays string       `json:"run_says"`
 	NeedMM  float64      `json:"need_mm"`
 	Used    []RailLength `json:"used"`
-	TotalMM int          `json:"total_mm"`
+	TotalMM float64      `json:"total_mm"`
 	Packing *Packing     `json:"packing,omitempty"`
+	// OK is that all of it holds that is looked at here, and that it was looked at; Reaches, that there
+	// is rail enough.
 	OK      bool         `json:"ok"`
+	Reaches bool         `json:"reaches"`
 	Says    string       `json:"says"`
 	Level   string       `json:"level"`
 	More    []string     `json:"more"`
@@ -68,7 +77,7 @@ type GroundSheet struct {
 // Read takes every length from what was typed.
 func (g *Ground) Read() error {
 	if g.Run != nil {
-		if err := g.Run.read("run", false); err != nil {
+		if err := g.Run.read("run", true); err != nil {
 			return err
 		}
 	}
@@ -143,7 +152,7 @@ func ProposeGround(r *rig.Rig) *Ground {
 // Sheet works out what is said, for a path that takes the carriage from low to high, in
 // millimetres; nil: no path does.
 func (g *Ground) Sheet(path *[2]float64) (*GroundSheet, error) {
-	v := &GroundSheet{Used: []RailLength{}, More: []string{}, OK: true}
+	v := &GroundSheet{Used: []RailLength{}, More: []string{}, OK: true, Reaches: true}
 	switch {
 	case g.Run != nil:
 		v.RunMM, v.RunSays = g.Run.MM, "as it was given"
@@ -153,11 +162,13 @@ func (g *Ground) Sheet(path *[2]float64) (*GroundSheet, error) {
 		v.RunSays = "nothing travels on rails here; give a run"
 	}
 	need := RailNeed{v.RunMM, g.Footprint.MM, g.Margin.MM}
-	if v.RunMM > 0 {
-		v.NeedMM = need.NeedMM()
+	if v.NeedMM = need.NeedMM(); g.Run == nil && path == nil || v.NeedMM == 0 {
+		v.NeedMM = 0
+		v.Says = "No rail is needed."
+	} else { // a carriage that stands still stands on rails, too
 		owned := make([]RailLength, len(g.Owned))
 		for i, o := range g.Owned {
-			owned[i] = RailLength{int(math.Floor(o.Length.MM)), o.Count}
+			owned[i] = RailLength{o.Length.MM, o.Count}
 		}
 		used, total, err := Sections(v.NeedMM, owned)
 		switch bad, ok := asMistake(err); {
@@ -167,19 +178,18 @@ func (g *Ground) Sheet(path *[2]float64) (*GroundSheet, error) {
 			for _, u := range used {
 				names = append(names, fmt.Sprintf("%d × %s", u.Count, g.named(u.MM)))
 			}
-			v.Says = fmt.Sprintf("%s: %.2f m of rail for the %.2f it needs.", strings.Join(names, " and "), float64(total)/1000, v.NeedMM/1000)
+			v.Says = fmt.Sprintf("%s: %.2f m of rail for the %.2f it needs.", strings.Join(names, " and "), total/1000, v.NeedMM/1000)
 		case ok && bad.Field == "owned":
-			v.OK = false
+			v.OK, v.Reaches = false, false
 			v.Says = fmt.Sprintf("Too short: %s. %s.", strings.Replace(bad.Wrong, "the track needs", "it needs", 1), strings.ToUpper(bad.Want[:1])+bad.Want[1:])
 		default:
 			return nil, err
 		}
-	} else {
-		v.Says = "No rail is needed."
 	}
 	switch {
 	case len(g.Supports) == 0:
 		v.Level = "Nobody has measured the floor yet."
+		v.OK = v.OK && v.NeedMM == 0
 	default:
 		p, err := Pack(g.Supports, g.Rules)
 		if err != nil {
@@ -190,26 +200,30 @@ func (g *Ground) Sheet(path *[2]float64) (*GroundSheet, error) {
 		for _, c := range p.Count {
 			n += c
 		}
-		v.Level = fmt.Sprintf("%d packers. Then the steepest is %.1f mm/m and the twist %.1f: within %g and %g.", n, p.WorstS, p.WorstT, g.Rules.SlopeMMPM, g.Rules.TwistMMPM)
+		r := g.Rules
+		v.Level = fmt.Sprintf("%d packers. Then the steepest is %.1f mm/m, the twist %.1f, and across it is %.1f: within %g, %g and %g.",
+			n, p.WorstS, p.WorstT, p.WorstC, r.SlopeMMPM, r.TwistMMPM, r.across())
 		if !p.OK {
 			v.OK = false
-			v.Level = fmt.Sprintf("%d packers leave %.1f mm/m of slope and %.1f of twist: more than %g and %g. Thinner packers would do.", n, p.WorstS, p.WorstT, g.Rules.SlopeMMPM, g.Rules.TwistMMPM)
+			v.Level = fmt.Sprintf("%d packers leave %.1f mm/m of slope, %.1f of twist and %.1f across: %g, %g and %g are borne. Thinner packers would do.",
+				n, p.WorstS, p.WorstT, p.WorstC, r.SlopeMMPM, r.TwistMMPM, r.across())
 		}
-		if last := g.Supports[len(g.Supports)-1].AtMM - g.Supports[0].AtMM; v.NeedMM > 0 && last < float64(v.TotalMM)-1000 {
-			v.More = append(v.More, fmt.Sprintf("Measured over %.2f m of the %.2f that lie.", last/1000, float64(v.TotalMM)/1000))
+		if last := g.Supports[len(g.Supports)-1].AtMM - g.Supports[0].AtMM; v.NeedMM > 0 && last < v.TotalMM-1000 {
+			v.OK = false
+			v.More = append(v.More, fmt.Sprintf("Measured over %.2f m of the %.2f that lie: of the rest nothing can be said.", last/1000, v.TotalMM/1000))
 		}
 	}
 	return v, v.stands(g)
 }
 
 // named is a section's length as it was typed.
-func (g *Ground) named(mm int) string {
+func (g *Ground) named(mm float64) string {
 	for _, o := range g.Owned {
-		if int(math.Floor(o.Length.MM)) == mm {
+		if o.Length.MM == mm {
 			return o.Length.As
 		}
 	}
-	return fmt.Sprintf("%d mm", mm)
+	return fmt.Sprintf("%g mm", mm)
 }
 
 // stands says what swings behind, and what the floor takes.
@@ -227,6 +241,7 @@ func (v *GroundSheet) stands(g *Ground) error {
 		behind, under := s.ClearM()
 		switch {
 		case s.RoomM == 0:
+			v.OK = false
 			v.More = append(v.More, fmt.Sprintf("The tail swings %.2f m behind the column: measure the room there.", s.TailM))
 		case behind < 0:
 			v.OK = false
@@ -248,7 +263,8 @@ func (v *GroundSheet) stands(g *Ground) error {
 	text := fmt.Sprintf("%.0f kg on %d feet: %.1f kN on the worst, %.0f kN/m² under its pad", g.Base.MassKg, g.Base.Feet, kn, press)
 	switch {
 	case g.Base.FloorKN == 0:
-		text += ". What the floor bears is for those who answer for it."
+		v.OK = false
+		text += ". What the floor bears is not typed: ask those who answer for it."
 	case press > g.Base.FloorKN:
 		v.OK = false
 		text += fmt.Sprintf(", more than the %g it bears: larger pads, of %.0f cm² at least.", g.Base.FloorKN, math.Ceil(kn/g.Base.FloorKN*1e4))

@@ -1752,6 +1752,8 @@ export interface components {
         };
         Bay: {
             /** Format: double */
+            cross_mm_per_m: number;
+            /** Format: double */
             from_mm: number;
             ok: boolean;
             /**
@@ -2504,11 +2506,12 @@ export interface components {
             need_mm: number;
             ok: boolean;
             packing?: components["schemas"]["Packing"];
+            reaches: boolean;
             /** Format: double */
             run_mm: number;
             run_says: string;
             says: string;
-            /** Format: int64 */
+            /** Format: double */
             total_mm: number;
             used: components["schemas"]["RailLength"][];
         };
@@ -2736,6 +2739,11 @@ export interface components {
             sheet: components["schemas"]["LensSheet"];
         };
         LevelRules: {
+            /**
+             * Format: double
+             * @description the most that is borne across, by a metre of gauge; as along where left out
+             */
+            cross_mm_per_m?: number;
             /**
              * Format: double
              * @description between the rails
@@ -3413,6 +3421,8 @@ export interface components {
              */
             top_mm: number;
             /** Format: double */
+            worst_cross_mm_per_m: number;
+            /** Format: double */
             worst_slope_mm_per_m: number;
             /** Format: double */
             worst_twist_mm_per_m: number;
@@ -3817,6 +3827,7 @@ export interface components {
             whole: boolean;
         };
         Problem: {
+            choices?: string[];
             /** @description the sentence for people */
             detail: string;
             field?: string;
@@ -3887,7 +3898,7 @@ export interface components {
         RailLength: {
             /** Format: int64 */
             count: number;
-            /** Format: int64 */
+            /** Format: double */
             mm: number;
         };
         Ramp: {

@@ -12,7 +12,7 @@ interface FieldsSent extends Way { what: What; of: string[]; changes: FieldChang
 type Waiting = EditSent | FieldsSent;
 // What was not made: again, it may be done all the same, on the version that is there now.
 type Refused = Waiting & { text: string; again: boolean; version?: number };
-export type Answer<V> = { data?: V; text: string; stale: boolean; told?: boolean; field?: string };
+export type Answer<V> = { data?: V; text: string; stale: boolean; told?: boolean; field?: string; choices?: string[] };
 
 const pause = 1000; // ms between two tries
 const most = 5; // how often an edit is sent that the application fails on
@@ -100,7 +100,7 @@ export const useOutbox = defineStore("outbox", () => {
       const { deed } = w;
       waiting.value = waiting.value.filter((q) => q.deed !== deed);
       if (r.data && !("edit" in w)) took(w, r.data);
-      const text = r.data ? "" : sentence(r.error), p = r.error as { version?: number; field?: string } | undefined;
+      const text = r.data ? "" : sentence(r.error), p = r.error as { version?: number; field?: string; choices?: string[] | null } | undefined;
       let told = false; // beside the form, until somebody has read it
       const stale = status === 409 && ("edit" in w || p?.version !== undefined);
       // A form that is still there says itself what is wrong with what was typed.
@@ -108,7 +108,7 @@ export const useOutbox = defineStore("outbox", () => {
         refused.value.push({ ...w, text: "edit" in w ? text : `Not kept${gave(w)}: ${text}`, again: stale, version: p?.version });
         told = true;
       }
-      settle(deed, { data: r.data, text, stale, told, field: p?.field });
+      settle(deed, { data: r.data, text, stale, told, field: p?.field, choices: p?.choices ?? undefined });
     }
     running = false;
   }

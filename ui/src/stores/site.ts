@@ -6,7 +6,7 @@ import { useOutbox } from "./outbox";
 // What the sheets of a place have in common: one document per shot, looked at anew when
 // somebody changed it; its fields are changed one by one, in turn, and what was changed
 // can be taken back.
-export type Said = { text: string; tone: string };
+export type Said = { text: string; tone: string; field?: string; choices?: string[] };
 export type Answered<V> = Promise<{ data?: V; error?: unknown }>;
 
 export interface SiteSheet<V, D> {
@@ -54,7 +54,7 @@ export function siteSheet<W extends Sheets, D>(what: W, get: (id: string) => Ans
     const a = await outbox.amend(what, [id], changes, { shot: id, done: text });
     if (id !== shot.value) return a.data ? "kept" : "wrong";
     if (a.data) { take(id, a.data); said.value = { text, tone: "good" }; return "kept"; }
-    said.value = { text: a.told ? "Not kept: see below." : a.text, tone: "over" };
+    said.value = { text: a.told ? "Not kept: see below." : a.text, tone: "over", field: a.field, choices: a.choices };
     if (a.stale) { const s = said.value; await load(id); said.value = s; }
     return a.stale ? "stale" : "wrong";
   }

@@ -18,7 +18,7 @@ type Row = { at: string; left: string; right: string };
 type Owned = { as: string; count: string; mm: number };
 const t = (n?: number): string => (n === undefined ? "" : String(n));
 function texts(g: GroundDoc) {
-  return { run: g.run?.as ?? "", footprint: g.footprint.as, margin: g.margin.as, owned: (g.owned ?? []).map((o) => ({ as: o.length.as, count: String(o.count), mm: o.length.mm })) as Owned[], gauge: t(g.rules.gauge_mm), slope: t(g.rules.slope_mm_per_m), twist: t(g.rules.twist_mm_per_m), packers: (g.rules.packers_mm ?? []).join(" "),
+  return { run: g.run?.as ?? "", footprint: g.footprint.as, margin: g.margin.as, owned: (g.owned ?? []).map((o) => ({ as: o.length.as, count: String(o.count), mm: o.length.mm })) as Owned[], gauge: t(g.rules.gauge_mm), slope: t(g.rules.slope_mm_per_m), twist: t(g.rules.twist_mm_per_m), cross: t(g.rules.cross_mm_per_m), packers: (g.rules.packers_mm ?? []).join(" "),
     rows: (g.supports ?? []).map((s) => ({ at: t(s.at_mm), left: t(s.left_mm ?? undefined), right: t(s.right_mm ?? undefined) })) as Row[],
     mass: t(g.base.mass_kg), feet: t(g.base.feet), pad: t(g.base.pad_cm2), worst: t(g.base.worst_share), floor: g.base.floor_kn_per_m2 ? t(g.base.floor_kn_per_m2) : "",
     tail: t(g.swing?.tail_m), pivot: t(g.swing?.pivot_m), up: t(g.swing?.front_up_deg), hangs: t(g.swing?.hangs_m), room: g.swing?.room_m ? t(g.swing.room_m) : "", keep: t(g.swing?.keep_m) };
@@ -28,8 +28,9 @@ const draft = useDraft(() => ({ of: shot.id, version: v.value?.revision ?? 0, fo
 const f = draft.f;
 const wrong = ref("");
 function num(text: string, what: string, empty = 0): number {
+  if (!text.trim()) return empty;
+  if (/^[1-9]\d{0,2},\d{3}$/.test(text.trim())) throw new Error(`“${what}”: ${text} may be ${text.replace(",", "")} or ${text.replace(",", ".")}; say which.`);
   const s = text.trim().replace(",", ".").replace("−", "-");
-  if (!s) return empty;
   const n = Number(s);
   if (!Number.isFinite(n)) throw new Error(`“${what}”: ${text} is not a number.`);
   return n;
@@ -40,7 +41,7 @@ function docOf(f: ReturnType<typeof texts>): GroundDoc {
     run: f.run.trim() ? { as: f.run.trim(), mm: 0 } : undefined, footprint: { as: f.footprint.trim(), mm: 0 }, margin: { as: f.margin.trim(), mm: 0 },
     owned: f.owned.filter((o) => o.as.trim()).map((o) => ({ length: { as: o.as.trim(), mm: o.mm }, count: Math.round(num(o.count, "sections")) })),
     supports: f.rows.filter((r) => r.at.trim()).map((r) => ({ at_mm: num(r.at, "at"), left_mm: height(r.left, "left"), right_mm: height(r.right, "right") })),
-    rules: { gauge_mm: num(f.gauge, "gauge"), slope_mm_per_m: num(f.slope, "slope"), twist_mm_per_m: num(f.twist, "twist"), packers_mm: f.packers.split(/[\s;]+/).filter(Boolean).map((x) => num(x, "packers")) },
+    rules: { gauge_mm: num(f.gauge, "gauge"), slope_mm_per_m: num(f.slope, "slope"), twist_mm_per_m: num(f.twist, "twist"), cross_mm_per_m: num(f.cross, "across") || undefined, packers_mm: f.packers.split(/[\s;]+/).filter(Boolean).map((x) => num(x, "packers")) },
     base: { mass_kg: num(f.mass, "mass"), feet: Math.round(num(f.feet, "feet")), pad_cm2: num(f.pad, "pad"), worst_share: num(f.worst, "worst foot", 1), floor_kn_per_m2: num(f.floor, "floor") },
     swing: v.value?.ground.swing ? { tail_m: num(f.tail, "tail"), pivot_m: num(f.pivot, "pivot"), front_up_deg: num(f.up, "front up"), hangs_m: num(f.hangs, "hangs"), room_m: num(f.room, "room"), keep_m: num(f.keep, "keep free") } : undefined,
   };
@@ -50,6 +51,13 @@ async function keep(): Promise<void> {
   try {
     await draft.keep(docOf, (changes) => ground.amend(changes));
   } catch (e) { wrong.value = (e as Error).message; }
+}
+// One of two readings of what was typed is meant.
+function means(text: string): void {
+  const field = ground.said.field ?? "", section = /^owned\[(\d+)\]/.exec(field);
+  if (section) { const o = f.value.owned.filter((x) => x.as.trim())[Number(section[1])]; if (o) o.as = text; }
+  else if (field === "run" || field === "footprint" || field === "margin") f.value[field] = text;
+  void keep();
 }
 // Supports where the sections' ends and middles are, to be measured.
 function stations(): void {
@@ -70,8 +78,8 @@ function stations(): void {
     </section>
     <section class="box says" aria-labelledby="lies-title">
       <h2 id="lies-title" class="cap">Does it lie?</h2>
-      <p class="big" :class="{ now: !v.sheet.ok }" role="status" data-test="ground-says">{{ v.sheet.says }}</p>
-      <p :class="{ now: v.sheet.packing && !v.sheet.packing.ok }" data-test="ground-level">{{ v.sheet.level }}</p>
+      <p class="big" :class="{ now: !v.sheet.reaches }" role="status" data-test="ground-says">{{ v.sheet.says }}</p>
+      <p :class="{ now: v.sheet.need_mm > 0 && !v.sheet.packing?.ok }" data-test="ground-level">{{ v.sheet.level }}</p>
       <p v-if="v.sheet.packing" class="small quiet" data-test="ground-packers"><template v-for="(n, k) in v.sheet.packing.count" :key="k">{{ n }} × {{ k }} mm&nbsp;&nbsp;</template></p>
       <ul><li v-for="m in v.sheet.more" :key="m" data-test="ground-more">{{ m }}</li></ul>
       <h3 class="cap">The run</h3>
@@ -85,11 +93,12 @@ function stations(): void {
       <h3 class="cap">On the floor</h3>
       <div class="row"><label><input v-model="f.mass" class="field n" data-test="g-mass" /> kg on</label><label><input v-model="f.feet" class="field c" data-test="g-feet" /> feet of</label><label><input v-model="f.pad" class="field n" /> cm²</label><label>worst × <input v-model="f.worst" class="field c" /></label><label>floor bears <input v-model="f.floor" class="field n" data-test="g-floor" /> kN/m²</label></div>
       <div class="foot"><button class="btn slim lead" type="submit" data-test="ground-keep">{{ v.kept ? "keep" : "it is like this" }}</button><span class="small" :class="wrong ? 'over' : ground.said.tone" role="status" data-test="ground-said">{{ wrong || ground.said.text }}</span></div>
+      <div v-if="!wrong && ground.said.choices?.length" class="row" data-test="ground-choices">it is <button v-for="c in ground.said.choices" :key="c" type="button" class="btn slim" @click="means(c)">{{ c }}</button></div>
       <p class="now small">Platforms, floors and what stands over people are for competent people under local codes.</p>
     </section>
     <section class="box table" aria-labelledby="measured-title">
-      <div class="line"><h2 id="measured-title" class="cap">Floor as measured</h2><span class="quiet nowrap">mm, up is more</span><span class="grow" />
-        <label>gauge <input v-model="f.gauge" class="field n" /> mm</label><label>slope to <input v-model="f.slope" class="field c" data-test="g-slope" /> and twist <input v-model="f.twist" class="field c" data-test="g-twist" /> mm/m</label><label>packers <input v-model="f.packers" class="field p" data-test="g-packers" /> mm</label></div>
+      <div class="line"><h2 id="measured-title" class="cap">Floor as measured</h2><span class="quiet nowrap">mm, up is more</span>
+        <label>gauge <input v-model="f.gauge" class="field n" /> mm</label><label>slope to <input v-model="f.slope" class="field c" data-test="g-slope" /> twist <input v-model="f.twist" class="field c" data-test="g-twist" /> across <input v-model="f.cross" class="field c" :placeholder="f.slope" data-test="g-cross" /> mm/m</label><label>packers <input v-model="f.packers" class="field p" data-test="g-packers" /> mm</label></div>
       <div class="supports">
         <div class="sup head small quiet"><span>at</span><span>left</span><span>right</span></div>
         <div v-for="(r, i) in f.rows" :key="i" class="sup"><input v-model="r.at" class="field" inputmode="decimal" aria-label="Support at, millimetres" :data-test="`g-at-${i}`" /><input v-model="r.left" class="field" inputmode="decimal" aria-label="Under the left rail, millimetres" :data-test="`g-left-${i}`" /><input v-model="r.right" class="field" inputmode="decimal" aria-label="Under the right rail, millimetres" :data-test="`g-right-${i}`" /></div>
@@ -105,7 +114,7 @@ function stations(): void {
 .drawn, .table { padding: 10px 14px 6px; display: flex; flex-direction: column; gap: 4px; }
 .says { padding: 12px 16px; overflow: auto; display: flex; flex-direction: column; gap: 5px; grid-row: 1 / 3; grid-column: 2; }
 .table { grid-column: 1; }
-.table .line { gap: 10px; }
+.table .line { gap: 3px 10px; flex-wrap: wrap; }
 .nowrap { white-space: nowrap; }
 .line .cap { white-space: nowrap; }
 .line { display: flex; gap: 14px; align-items: baseline; flex: none; font-size: 12px; }
