@@ -13,6 +13,7 @@ import (
 type RigShiftRequest struct {
 	Before [][]float64 `json:"before_m"`
 	After  [][]float64 `json:"after_m"`
+	SigmaM *float64    `json:"sigma_m,omitempty" doc:"what the points are known to; they lie ten times that from a line at the least (10 mm where left out)"`
 }
 
 // RigShiftAnswer takes them from the ones to the others: after = R·before + t.
@@ -44,7 +45,13 @@ func runRigShift(_ context.Context, q *RigShiftRequest, b Bounds) (*RigShiftAnsw
 			lists[k] = append(lists[k], v)
 		}
 	}
-	s, err := sight.Register(lists[0], lists[1])
+	sigma := 0.0
+	if q.SigmaM != nil {
+		if sigma = *q.SigmaM; !(sigma > 0 && sigma <= 1e6) {
+			return nil, &FieldError{"sigma_m", fmt.Sprintf("it is %g", sigma), "give metres above zero, or leave it out"}
+		}
+	}
+	s, err := sight.Register(lists[0], lists[1], sigma)
 	if err != nil {
 		return nil, err
 	}

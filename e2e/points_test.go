@@ -77,7 +77,7 @@ func TestPointsSheet(t *testing.T) {
 					p.click("sight-point-1")
 					p.reads("points-said", "Sighted")
 					p.click("sight-point-1")
-					p.reads("points-said", "door bolt was sighted from this pose already; move the rig further along")
+					p.reads("points-said", "door bolt was sighted from this place already; move the rig further along")
 					continue
 				}
 				id := fmt.Sprint("point-", i+1)

@@ -32,6 +32,9 @@ type Point struct {
 	AngleDeg float64
 }
 
+// leastM is how far before a camera something has to be that it sees.
+const leastM = 0.02
+
 // LeastDeg is from which angle between two sightings on they can tell a distance at all.
 const LeastDeg = 0.05
 
@@ -78,6 +81,12 @@ func Meet(s []Sighting) (*Point, error) {
 	for r := range 3 {
 		for c := range 3 {
 			p.At[r] += inv.At(r, c) * b[c]
+		}
+	}
+	for i, x := range s {
+		if dot(dirs[i], sub(p.At, x.At)) < leastM {
+			return nil, mistake.In("sightings", "sight it again, from places further apart",
+				"the lines of sight meet behind the camera, or at it: they do not see one thing")
 		}
 	}
 	// Each line is off by its own range times the sighting's error, across it.

@@ -6,7 +6,6 @@ import (
 
 	"gonum.org/v1/gonum/mat"
 	"gonum.org/v1/gonum/num/quat"
-	"gonum.org/v1/gonum/stat/distuv"
 
 	"keenarc/core/mistake"
 	"keenarc/core/rig"
@@ -21,13 +20,21 @@ type Shift struct {
 	WorstM      float64
 }
 
-// thin is how small the second extent of points may be against the first before they lie
-// in a line.
-const thin = 1e-6
+// thinM is how far from the best line through them points have to lie at the least, where nobody says
+// what they are known to; thinTimes is by how many times what they are known to.
+const thinM, thinTimes = 0.01, 10
+
+// Thin is how far points have to lie from a line, for what they are known to (0: not said).
+func Thin(sigmaM float64) float64 {
+	if sigmaM > 0 {
+		return thinTimes * sigmaM
+	}
+	return thinM
+}
 
 // Register is the rigid motion between points, by least squares (Horn 1987, closed form
-// with unit quaternions): three or more that do not lie in a line.
-func Register(before, after []rig.Vec) (*Shift, error) {
+// with unit quaternions): three or more that do not lie in a line, as far as it is known where they lie.
+func Register(before, after []rig.Vec, sigmaM float64) (*Shift, error) {
 	if len(before) != len(after) {
 		return nil, mistake.In("after_m", "give the same points, in the same order", "there are %d points before and %d after", len(before), len(after))
 	}
@@ -44,8 +51,9 @@ func Register(before, after []rig.Vec) (*Shift, error) {
 				return nil, mistake.In(fmt.Sprintf("%s[%d]", name, i), "give metres", "it is %v", p)
 			}
 		}
-		if line(list) {
-			return nil, mistake.In(name, "add one that lies to the side of them", "the points lie in a line: a turn about it would not show")
+		if off := Across(list); !(off >= Thin(sigmaM)) {
+			return nil, mistake.In(name, fmt.Sprintf("add one that lies to the side of them, by %.3g m at least", 2*Thin(sigmaM)),
+				"the points lie in a line, but for %.2g m: a turn about it would not show", off)
 		}
 	}
 	cb, ca := centre(before), centre(after)
@@ -122,121 +130,28 @@ func centre(list []rig.Vec) rig.Vec {
 	return c
 }
 
-// line tells whether points lie in one, or in one place.
-func line(list []rig.Vec) bool {
+// Across is how far the point lies that is farthest from the best line through all of them.
+func Across(list []rig.Vec) float64 {
 	c := centre(list)
-	far, d := 0.0, rig.Vec{}
-	for _, p := range list { // the direction to the farthest, then the farthest from that line
-		if v := sub(p, c); norm(v) > far {
-			far, d = norm(v), v
+	m := mat.NewSymDense(3, nil)
+	for _, p := range list {
+		v := sub(p, c)
+		for r := range 3 {
+			for k := r; k < 3; k++ {
+				m.SetSym(r, k, m.At(r, k)+v[r]*v[k])
+			}
 		}
 	}
-	if far == 0 {
-		return true
+	var e mat.EigenSym
+	if !e.Factorize(m, true) {
+		return 0
 	}
-	for k := range d {
-		d[k] /= far
-	}
+	var v mat.Dense
+	e.VectorsTo(&v)
+	d := rig.Vec{v.At(0, 2), v.At(1, 2), v.At(2, 2)}
 	off := 0.0
 	for _, p := range list {
 		off = max(off, norm(project(d, sub(p, c))))
 	}
-	return off < thin*far
-}
-
-// Known is how well a shift is known: nine times in ten the rig's place is off by no more
-// than so many metres, and its turn by no more than so many degrees.
-type Known struct{ MoveM, TurnDeg float64 }
-
-// Certain works that out at a place on the rig, from how well each point is known before
-// and after (covariances in m², added up for the two).
-func Certain(at rig.Vec, after []rig.Vec, cov []*mat.SymDense) Known {
-	c := centre(after)
-	// The estimator is after-centre plus a small turn w: residual = t' + w×(p−c).
-	a := mat.NewDense(3*len(after), 6, nil)
-	for i, p := range after {
-		v := sub(p, c)
-		for k := range 3 {
-			a.Set(3*i+k, k, 1)
-		}
-		a.Set(3*i, 4, v[2])
-		a.Set(3*i, 5, -v[1])
-		a.Set(3*i+1, 3, -v[2])
-		a.Set(3*i+1, 5, v[0])
-		a.Set(3*i+2, 3, v[1])
-		a.Set(3*i+2, 4, -v[0])
-	}
-	var ata, inv, est mat.Dense
-	ata.Mul(a.T(), a)
-	if inv.Inverse(&ata) != nil {
-		return Known{math.Inf(1), math.Inf(1)}
-	}
-	est.Mul(&inv, a.T()) // 6 × 3n
-	big := mat.NewDense(3*len(after), 3*len(after), nil)
-	for i, s := range cov {
-		for r := range 3 {
-			for k := range 3 {
-				big.Set(3*i+r, 3*i+k, s.At(r, k))
-			}
-		}
-	}
-	var half, full mat.Dense
-	half.Mul(&est, big)
-	full.Mul(&half, est.T())
-	// At the rig: t = t' + w×(at−c).
-	v := sub(at, c)
-	j := mat.NewDense(3, 6, []float64{1, 0, 0, 0, v[2], -v[1], 0, 1, 0, -v[2], 0, v[0], 0, 0, 1, v[1], -v[0], 0})
-	var jh, place mat.Dense
-	jh.Mul(j, &full)
-	place.Mul(&jh, j.T())
-	turn := full.Slice(3, 6, 3, 6)
-	return Known{MoveM: radius(&place), TurnDeg: radius(turn) * 180 / math.Pi}
-}
-
-// radius is within what a normal error of a covariance stays nine times in ten: the sum of
-// squares taken as a scaled chi-squared of the same mean and variance (Satterthwaite 1946).
-func radius(c mat.Matrix) float64 {
-	var mean, half float64
-	for i := range 3 {
-		mean += c.At(i, i)
-		for k := range 3 {
-			half += c.At(i, k) * c.At(k, i)
-		}
-	}
-	if mean <= 0 {
-		return 0
-	}
-	dof := mean * mean / half
-	return math.Sqrt(distuv.ChiSquared{K: dof}.Quantile(0.9) * mean / dof)
-}
-
-// Odd is the point without which the others agree far better: its index, or −1 where none
-// stands out, or where there are too few to tell (of three, no one can be told).
-func Odd(before, after []rig.Vec, sigmaM float64) int {
-	all, err := Register(before, after)
-	if err != nil || len(before) < 4 || all.WorstM <= 3*sigmaM {
-		return -1
-	}
-	best, second, at := math.Inf(1), math.Inf(1), -1
-	for i := range before {
-		b, a := without(before, i), without(after, i)
-		s, err := Register(b, a)
-		if err != nil {
-			continue
-		}
-		switch w := s.WorstM; {
-		case w < best:
-			best, second, at = w, best, i
-		case w < second:
-			second = w
-		}
-	}
-	if at < 0 || best > 3*sigmaM && best > second/3 {
-		return -1
-	}
-	return at
-}
-
-func without(list []rig.Vec, i int) []rig.Vec {
-	return append(append([]rig.Vec{}, list[:i]...), list[i+1:]...)
+	return off
 }

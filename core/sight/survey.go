@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"math"
 	"slices"
+	"strings"
 	"time"
 
 	"gonum.org/v1/gonum/mat"
@@ -115,9 +116,8 @@ func (s *Survey) Check() error {
 	return nil
 }
 
-// alike is from which difference on two sightings of one point are two: an angle between
-// them, or a way between their places.
-const alikeDeg, alikeM = 0.2, 0.005
+// alikeM is how far apart two sightings of one point have to be made: turning alone tells no distance.
+const alikeM = 0.005
 
 // Add takes a sighting into the newest round. One from where it was sighted already tells
 // nothing new, and is a mistake.
@@ -131,17 +131,12 @@ func (s *Survey) Add(x Sighted) error {
 		return mistake.In("point", "name a point that is there", "there is no %q", x.Point)
 	}
 	for _, y := range r.Sights {
-		if y.Point == x.Point && norm(sub(x.At, y.At)) < alikeM && between(unit(x.Direction), unit(y.Direction)) < alikeDeg {
-			return mistake.In("point", "move the rig further along, or up, and centre it again", "%s was sighted from this pose already", s.Fixed[i].Name)
+		if y.Point == x.Point && norm(sub(x.At, y.At)) < alikeM {
+			return mistake.In("point", "move the rig further along, or up, and centre it again", "%s was sighted from this place already", s.Fixed[i].Name)
 		}
 	}
 	r.Sights = append(r.Sights, x)
 	return s.Check()
-}
-
-func unit(v rig.Vec) rig.Vec {
-	n := norm(v)
-	return rig.Vec{v[0] / n, v[1] / n, v[2] / n}
 }
 
 // points are what a round says of every fixed point, for sightings that are good to so
@@ -165,7 +160,7 @@ func (s *Survey) points(r *Round, sigmaDeg float64) []PointSheet {
 		case len(list) == 1:
 			p.Wants = "sight it from another pose"
 		case err != nil:
-			p.Wants = "sight it from further along: these look the same way"
+			p.Wants = "sight it from further along: these look the same way, or not at one thing"
 		default:
 			p.At, p.ResidualMM, p.AngleDeg = &m.At, 1000*m.ResidualM, m.AngleDeg
 			p.cov = m.Cov
@@ -210,15 +205,7 @@ func (s *Survey) Sheet(base rig.Vec, sigmaDeg float64) *SurveySheet {
 		v.Says = fmt.Sprintf("%d of %d points are known.", known, len(s.Fixed))
 		v.Next = "Centre a point in the camera's picture and press; again from another pose, far from the first."
 	default:
-		var list []rig.Vec
-		for _, p := range v.Before {
-			if p.At != nil {
-				list = append(list, *p.At)
-			}
-		}
-		if line(list) {
-			v.Says = "The points lie in a line: a turn about it would not show."
-			v.Next = "Add one that lies to the side of them."
+		if v.inLine(s, v.Before, nil) {
 			return v
 		}
 		v.Says = fmt.Sprintf("%d points are known. On another day, sight them again.", known)
@@ -227,10 +214,44 @@ func (s *Survey) Sheet(base rig.Vec, sigmaDeg float64) *SurveySheet {
 	return v
 }
 
+// inLine says so where the points of a round lie so near to a line that a turn about it would not show,
+// as far as it is known where they lie; of those that another round knows, too, where one is given.
+func (v *SurveySheet) inLine(s *Survey, points, other []PointSheet) bool {
+	var list []rig.Vec
+	var names []string
+	sigma := 0.0
+	for i, p := range points {
+		if p.At == nil || other != nil && other[i].At == nil {
+			continue
+		}
+		list, names = append(list, *p.At), append(names, s.Fixed[i].Name)
+		sigma = max(sigma, p.KnownMM/1000)
+		if other != nil {
+			sigma = max(sigma, math.Hypot(p.KnownMM, other[i].KnownMM)/1000)
+		}
+	}
+	least := max(Thin(sigma), thinM)
+	off := Across(list)
+	if off >= least {
+		return false
+	}
+	from, to, far := 0, 0, 0.0
+	for i := range list {
+		for k := range i {
+			if d := norm(sub(list[i], list[k])); d > far {
+				from, to, far = k, i, d
+			}
+		}
+	}
+	v.Says = fmt.Sprintf("The points lie in a line, but for %.0f mm: a turn about it would not show.", 1000*off)
+	v.Next = fmt.Sprintf("Add one that lies %.2g m or more to the side of the line from “%s” to “%s”, the further the better.",
+		max(2*least, 0.1), names[from], names[to])
+	return true
+}
+
 // compare holds the newest round against the first.
 func (v *SurveySheet) compare(s *Survey, base rig.Vec) {
-	var before, after []rig.Vec
-	var cov []*mat.SymDense
+	var m []Measured
 	var which []int
 	sigma := 0.0
 	for i := range v.Before {
@@ -238,67 +259,77 @@ func (v *SurveySheet) compare(s *Survey, base rig.Vec) {
 		if b.At == nil || a.At == nil {
 			continue
 		}
-		before, after, which = append(before, *b.At), append(after, *a.At), append(which, i)
-		var c mat.SymDense
-		c.AddSym(b.cov, a.cov)
-		cov = append(cov, &c)
+		m, which = append(m, Measured{*b.At, *a.At, b.cov, a.cov}), append(which, i)
 		sigma = max(sigma, math.Hypot(b.KnownMM, a.KnownMM)/1000)
 	}
-	if len(before) < 3 {
-		v.Says = fmt.Sprintf("%d of the points are known in both rounds; three are needed.", len(before))
+	if len(m) < 3 {
+		v.Says = fmt.Sprintf("%d of the points are known in both rounds; three are needed.", len(m))
 		v.Next = "Sight the same points again, each from two poses."
 		return
 	}
-	shift, err := Register(before, after)
+	if v.inLine(s, v.Before, v.Now) || v.inLine(s, v.Now, v.Before) {
+		return
+	}
+	sigma = max(sigma, thinM/thinTimes)
+	odd, fits := Odd(m, sigma)
+	rest := m
+	if len(odd) == 1 { // it was moved itself, or sighted wrongly: the others tell
+		rest = append(append([]Measured{}, m[:odd[0]]...), m[odd[0]+1:]...)
+	}
+	f, err := Fit(rest, sigma)
 	if err != nil {
-		v.Says = "The points lie in a line: a turn about it would not show."
+		v.Says = "The points do not tell how the rig has moved: what is left of them lies in a line."
 		v.Next = "Sight another point again, one that lies to the side of them."
 		return
 	}
-	m := &Moved{WorstMM: 1000 * shift.WorstM, Shift: shift.Back()}
-	odd := Odd(before, after, sigma)
-	if odd >= 0 { // it was moved itself, or sighted wrongly: the others tell
-		m.Odd = s.Fixed[which[odd]].Name
-		b, a := without(before, odd), without(after, odd)
-		if again, err := Register(b, a); err == nil {
-			shift = again
-			m.Shift, m.WorstMM = shift.Back(), 1000*shift.WorstM
-			cov = append(append([]*mat.SymDense{}, cov[:odd]...), cov[odd+1:]...)
-			after = a
-		}
-	}
+	x := &Moved{WorstMM: 1000 * f.WorstM, Shift: f.Back()}
 	for k, i := range which {
-		r := 1000 * norm(sub(*v.Now[i].At, shift.Of(before[k])))
+		r := 1000 * norm(sub(m[k].After, f.Of(m[k].Before)))
 		v.Now[i].ShiftMM = &r
 	}
-	to := m.Shift.Of(base)
+	to := x.Shift.Of(base)
 	d := sub(to, base)
-	m.MM = rig.Vec{1000 * d[0], 1000 * d[1], 1000 * d[2]}
-	m.ByMM, m.TurnDeg = 1000*norm(d), m.Shift.AngleDeg
-	ahead := Rotate(m.Shift.Turn, rig.Vec{0, 1, 0})
-	m.YawDeg = math.Atan2(ahead[0], ahead[1]) * 180 / math.Pi
-	k := Certain(base, after, cov)
-	m.KnownMM, m.KnownDeg = 1000*k.MoveM, k.TurnDeg
-	m.Told = m.ByMM > m.KnownMM || m.TurnDeg > m.KnownDeg
-	v.Moved = m
+	x.MM = rig.Vec{1000 * d[0], 1000 * d[1], 1000 * d[2]}
+	x.ByMM, x.TurnDeg = 1000*norm(d), x.Shift.AngleDeg
+	ahead := Rotate(x.Shift.Turn, rig.Vec{0, 1, 0})
+	x.YawDeg = math.Atan2(ahead[0], ahead[1]) * 180 / math.Pi
+	k := f.Known(base)
+	x.KnownMM, x.KnownDeg = 1000*k.MoveM, k.TurnDeg
+	x.Told = (fits || len(odd) == 1) && (x.ByMM > x.KnownMM || x.TurnDeg > x.KnownDeg)
+	v.Moved = x
+	names := make([]string, len(odd))
+	for i, o := range odd {
+		names[i] = "“" + s.Fixed[which[o]].Name + "”"
+	}
+	v.Next = fmt.Sprintf("Known to %.1f mm and %.2f° nine times in ten.", x.KnownMM, x.KnownDeg)
+	if !fits && len(odd) != 1 { // nothing that was worked out of them can be relied on
+		x.KnownMM, x.KnownDeg = max(x.KnownMM, x.ByMM+x.WorstMM), max(x.KnownDeg, x.TurnDeg)
+		v.Says = "How the rig has moved cannot be said: the points do not fit together."
+		v.Next = fmt.Sprintf("They do not fit by %.1f mm", x.WorstMM)
+		switch {
+		case len(m) == 3:
+			v.Next += ": of three points nobody can say which. Sight a fourth."
+		case len(odd) > 1:
+			v.Next += ": one of " + strings.Join(names[:len(odd)-1], ", ") + " and " + names[len(odd)-1] +
+				" was moved itself, or sighted wrongly; nobody can say which. Sight them again, or a further one."
+		default:
+			v.Next += ", and no single one is to blame: sight them again."
+		}
+		return
+	}
 	switch {
-	case m.ByMM > m.KnownMM && m.TurnDeg > m.KnownDeg:
-		v.Says = fmt.Sprintf("The rig has moved %.1f mm and turned %.2f°.", m.ByMM, m.TurnDeg)
-	case m.ByMM > m.KnownMM:
-		v.Says = fmt.Sprintf("The rig has moved %.1f mm, and not turned as far as this can tell.", m.ByMM)
-	case m.Told:
-		v.Says = fmt.Sprintf("The rig has turned %.2f°; by how much it has moved this cannot tell.", m.TurnDeg)
+	case x.ByMM > x.KnownMM && x.TurnDeg > x.KnownDeg:
+		v.Says = fmt.Sprintf("The rig has moved %.1f mm and turned %.2f°.", x.ByMM, x.TurnDeg)
+	case x.ByMM > x.KnownMM:
+		v.Says = fmt.Sprintf("The rig has moved %.1f mm, and not turned as far as this can tell.", x.ByMM)
+	case x.Told:
+		v.Says = fmt.Sprintf("The rig has turned %.2f°; by how much it has moved this cannot tell.", x.TurnDeg)
 	default:
 		v.Says = "The rig stands where it stood, as far as this can tell."
 	}
-	v.Next = fmt.Sprintf("Known to %.1f mm and %.2f° nine times in ten.", m.KnownMM, m.KnownDeg)
-	switch {
-	case m.Odd != "":
-		v.Next += fmt.Sprintf(" “%s” does not fit the others by %.1f mm: it was moved itself, or sighted wrongly. It is left out.", m.Odd, *v.Now[which[odd]].ShiftMM)
-	case shift.WorstM > 3*sigma && len(before) == 3:
-		v.Next += fmt.Sprintf(" But they do not fit by %.1f mm: of three points nobody can say which. Sight a fourth.", m.WorstMM)
-	case shift.WorstM > 3*sigma:
-		v.Next += fmt.Sprintf(" But they do not fit by %.1f mm: sight them again.", m.WorstMM)
+	if len(odd) == 1 {
+		x.Odd = s.Fixed[which[odd[0]]].Name
+		v.Next += fmt.Sprintf(" “%s” does not fit the others by %.1f mm: it was moved itself, or sighted wrongly. It is left out.", x.Odd, *v.Now[which[odd[0]]].ShiftMM)
 	}
 }
 

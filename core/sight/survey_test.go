@@ -58,7 +58,7 @@ func TestSurveySays(t *testing.T) {
 	if p := m.Shift.Of(base); math.Abs(p[0]-base[0]-0.004) > 1e-8 {
 		t.Errorf("%v", p)
 	}
-	if v := survey(t, wall, moved, 0).Sheet(base, 0.01); v.Says != "The rig has turned 0.40°; by how much it has moved this cannot tell." {
+	if v := survey(t, wall, moved, 0).Sheet(base, 0.016); v.Says != "The rig has turned 0.40°; by how much it has moved this cannot tell." {
 		t.Errorf("%s %+v", v.Says, v.Moved)
 	}
 	if v := survey(t, wall, turned(rig.Vec{0, 0, 1}, 0, rig.Vec{0.009, 0, 0}), 0).Sheet(base, 0.01); v.Says != "The rig has moved 9.0 mm, and not turned as far as this can tell." {
@@ -138,6 +138,12 @@ func TestSurveyWants(t *testing.T) {
 	if v := s.Sheet(base, 0.01); v.Moved != nil || !strings.Contains(v.Says, "lie in a line") {
 		t.Errorf("%+v", v)
 	}
+	// 10 mm off it, and a rig that stands still: nothing is made of the noise.
+	straight[1][2] += 0.01
+	s = survey(t, straight, still, 0.01)
+	if v := s.Sheet(base, 0.01); v.Moved != nil || !strings.Contains(v.Says, "lie in a line, but for") || !strings.Contains(v.Next, "to the side of the line from “point 0” to “point 2”") {
+		t.Errorf("%+v", v)
+	}
 	s.Rounds = s.Rounds[:1]
 	if v := s.Sheet(base, 0.01); !strings.Contains(v.Says, "lie in a line") || !strings.Contains(v.Next, "to the side") {
 		t.Errorf("%+v", v)
@@ -148,10 +154,15 @@ func TestSurveyMistakes(t *testing.T) {
 	still := turned(rig.Vec{0, 0, 1}, 0, rig.Vec{})
 	s := survey(t, wall[:3], still, 0)
 	x := s.Rounds[1].Sights[1]
-	if err := s.Add(x); err == nil || !strings.Contains(err.Error(), "point 0 was sighted from this pose already; move the rig further along") {
+	if err := s.Add(x); err == nil || !strings.Contains(err.Error(), "point 0 was sighted from this place already; move the rig further along") {
 		t.Error(err)
 	}
 	y := x
+	y.At[0] += 0.003
+	if err := s.Add(y); err == nil || !strings.Contains(err.Error(), "from this place already") {
+		t.Error("3 mm beside it", err)
+	}
+	y = x
 	y.At[0] += 0.02
 	if err := s.Add(y); err != nil {
 		t.Error(err)

@@ -67,11 +67,11 @@ type GroundSheet struct {
 	Packing *Packing     `json:"packing,omitempty"`
 	// OK is that all of it holds that is looked at here, and that it was looked at; Reaches, that there
 	// is rail enough.
-	OK      bool         `json:"ok"`
-	Reaches bool         `json:"reaches"`
-	Says    string       `json:"says"`
-	Level   string       `json:"level"`
-	More    []string     `json:"more"`
+	OK      bool     `json:"ok"`
+	Reaches bool     `json:"reaches"`
+	Says    string   `json:"says"`
+	Level   string   `json:"level"`
+	More    []string `json:"more"`
 }
 
 // Read takes every length from what was typed.
