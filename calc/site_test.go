@@ -21,6 +21,11 @@ func TestRunningOrderCalc(t *testing.T) {
 	if s.ReadyMin != 80 || s.Levelled != nil || !(*s.ReadyP50 > 82 && *s.ReadyP80 < 117 && *s.ReadyP80 > *s.ReadyP50) {
 		t.Errorf("percentiles: %+v", s)
 	}
+	// Three hours' work for one pair of hands is three hours, whatever is forecast of it.
+	l := answer[RunningOrderAnswer](t, "running-order", `{"crew":1,"tasks":[{"id":"a","p50":60,"p80":60},{"id":"b","p50":60,"p80":60},{"id":"c","p50":60,"p80":90}]}`)
+	if *l.ReadyP50 > 70 || l.Levelled.ReadyMin != 180 || math.Abs(*l.Levelled.ReadyP50-180) > 2 || *l.Levelled.ReadyP80 < 200 {
+		t.Errorf("%+v, levelled %g, %g", l, *l.Levelled.ReadyP50, *l.Levelled.ReadyP80)
+	}
 	for want, q := range map[string]string{
 		`"field":"tasks[0].minutes","wrong":"\"a\" has no time, or two"`: `{"tasks":[{"id":"a"}]}`,
 		`has no time, or two`: `{"tasks":[{"id":"a","minutes":3,"p50":3,"p80":4}]}`,
@@ -68,6 +73,16 @@ func TestPowerCalc(t *testing.T) {
 	}
 	if a = answer[PowerAnswer](t, "power", `{`+low+`}`); a.Settles || a.Amps != nil || a.VoltsAtEnd != nil || a.BreakerOK || a.PeakBreakerOK || *a.FailsFirst != "volts" || !close9(*a.FailsAtAmps, 6/0.45) {
 		t.Errorf("%+v", a)
+	}
+	// Points near a line, for what they are known to.
+	const near = `"before_m":[[0,3,0.5],[1,3,0.5],[2,3,0.56]],"after_m":[[0,3,0.5],[1,3,0.5],[2,3,0.56]]`
+	if b, st := Run("rig-shift", []byte(`{`+near+`}`)); st != OK {
+		t.Errorf("%s", b)
+	}
+	for _, sigma := range []string{"0.01", "0", "-1"} {
+		if b, st := Run("rig-shift", []byte(`{"sigma_m":`+sigma+`,`+near+`}`)); st != BadRequest {
+			t.Errorf("sigma %s: %s", sigma, b)
+		}
 	}
 	for want, q := range map[string]string{
 		`"field":"volts"`:                 `{"volts":0,` + cable + `}`,

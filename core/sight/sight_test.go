@@ -312,10 +312,10 @@ func TestThin(t *testing.T) {
 func TestRegisterMistakes(t *testing.T) {
 	three := []rig.Vec{{0, 0, 0}, {1, 0, 0}, {0, 1, 0}}
 	for want, c := range map[string][2][]rig.Vec{
-		"there are 3 points before and 2 after":      {three, three[:2]},
-		"there are 2 points":                         {three[:2], three[:2]},
-		"before_m: the points lie in a line":         {{{0, 0, 0}, {1, 1, 1}, {3, 3, 3}}, three},
-		"after_m: the points lie in a line":          {three, {{5, 5, 5}, {5, 5, 5}, {5, 5, 5}}},
+		"there are 3 points before and 2 after":   {three, three[:2]},
+		"there are 2 points":                      {three[:2], three[:2]},
+		"before_m: the points lie in a line":      {{{0, 0, 0}, {1, 1, 1}, {3, 3, 3}}, three},
+		"after_m: the points lie in a line":       {three, {{5, 5, 5}, {5, 5, 5}, {5, 5, 5}}},
 		"a turn about it would not show; add one": {{{0, 0, 0}, {1, 0, 1e-9}, {2, 0, 0}, {9, 0, 0}}, append(three, three[0])},
 		"it is [NaN": {{{math.NaN(), 0, 0}, {1, 0, 0}, {0, 1, 0}}, three},
 	} {

@@ -35,11 +35,25 @@ func (n *Network) lay(minutes []float64, crew int, now float64, done []Done) (Sc
 	first := func(i int) float64 { return free.Slots[i].Start + free.Slots[i].Slack } // latest start
 	s := Schedule{Slots: make([]Slot, len(n.Tasks))}
 	set := make([]bool, len(n.Tasks))
-	var order []int
+	after, then := n.near, n.next
+	if done != nil { // what was begun too early did not wait for all that it should have
+		after, then = n.after, n.then
+	}
+	waits := make([]int, len(n.Tasks)) // for how many that are not set yet
+	for i := range n.Tasks {
+		waits[i] = len(after[i])
+	}
+	left := len(n.Tasks)
+	var busy profile
 	put := func(i int, start, end float64) {
 		s.Slots[i] = Slot{Start: start, End: end}
-		set[i], order = true, append(order, i)
+		set[i] = true
+		left--
+		busy.add(start, end, n.Tasks[i].People)
 		s.Ready = max(s.Ready, end)
+		for _, j := range then[i] {
+			waits[j]--
+		}
 	}
 	for i, d := range done {
 		switch {
@@ -53,10 +67,10 @@ func (n *Network) lay(minutes []float64, crew int, now float64, done []Done) (Sc
 			put(i, *d.Began, max(*d.Began+minutes[i], now))
 		}
 	}
-	for len(order) < len(n.Tasks) {
+	for left > 0 {
 		next := -1
 		for i := range n.Tasks {
-			if set[i] || slices.ContainsFunc(n.after[i], func(j int) bool { return !set[j] }) {
+			if set[i] || waits[i] > 0 {
 				continue
 			}
 			if next < 0 || first(i) < first(next)-noSlack || first(i) <= first(next)+noSlack && n.Tasks[i].ID < n.Tasks[next].ID {
@@ -64,50 +78,61 @@ func (n *Network) lay(minutes []float64, crew int, now float64, done []Done) (Sc
 			}
 		}
 		at := now
-		for _, j := range n.after[next] {
+		for _, j := range after[next] {
 			at = max(at, s.Slots[j].End)
 		}
-		at = n.hands(&s, order, crew, n.Tasks[next].People, at, minutes[next])
+		if n.Tasks[next].People > 0 && minutes[next] > 0 { // else nobody is kept
+			at = busy.free(at, minutes[next], crew-n.Tasks[next].People)
+		}
 		put(next, at, at+minutes[next])
 	}
 	return s, nil
 }
 
-// hands is the first time from at on when so many are free for so long.
-func (n *Network) hands(s *Schedule, set []int, crew, people int, at, minutes float64) float64 {
-	if people == 0 || minutes == 0 { // nobody is kept
-		return at
-	}
-	times := []float64{at}
-	for _, j := range set {
-		if s.Slots[j].End > at {
-			times = append(times, s.Slots[j].End)
-		}
-	}
-	slices.Sort(times)
-	for _, t := range times {
-		most := n.busy(s, set, t)
-		for _, j := range set {
-			if x := s.Slots[j].Start; x > t && x < t+minutes {
-				most = max(most, n.busy(s, set, x))
-			}
-		}
-		if most+people <= crew {
-			return t
-		}
-	}
-	return times[len(times)-1] // all is over by then
+// profile is how many are at work from each of its times on, until the next.
+type profile struct {
+	at   []float64
+	work []int
 }
 
-// busy is how many are at work right after a time.
-func (n *Network) busy(s *Schedule, set []int, t float64) int {
-	sum := 0
-	for _, j := range set {
-		if s.Slots[j].Start <= t && t < s.Slots[j].End {
-			sum += n.Tasks[j].People
+// add has so many at work from start to end.
+func (p *profile) add(start, end float64, people int) {
+	if people == 0 || !(end > start) {
+		return
+	}
+	for k := p.cut(start); k < p.cut(end); k++ {
+		p.work[k] += people
+	}
+}
+
+// cut is the index of a time, which is put in where it was not.
+func (p *profile) cut(t float64) int {
+	k, there := slices.BinarySearch(p.at, t)
+	if !there {
+		was := 0
+		if k > 0 {
+			was = p.work[k-1]
+		}
+		p.at, p.work = slices.Insert(p.at, k, t), slices.Insert(p.work, k, was)
+	}
+	return k
+}
+
+// free is the first time from at on from which for so long at most so many are at work.
+func (p *profile) free(at, minutes float64, most int) float64 {
+	k, there := slices.BinarySearch(p.at, at)
+	if !there && k > 0 {
+		k-- // at work since before
+	}
+	for ; k < len(p.at) && p.at[k] < at+minutes; k++ {
+		if p.work[k] > most && (k+1 == len(p.at) || p.at[k+1] > at) {
+			if k+1 == len(p.at) {
+				return p.at[k]
+			}
+			at = p.at[k+1]
 		}
 	}
-	return sum
+	return at
 }
 
 // follow sends each pair of hands from what it did to what it does next, those that come

@@ -11,7 +11,21 @@ import (
 
 // Spread is how long a task takes: as likely more as less than P50, more than P80 one
 // time in five. Between and beyond, the logarithm of its minutes is normal.
-type Spread struct{ P50, P80 float64 }
+//
+// Days, where P80 was learnt of so few that it is wider by the t of their number: of a whole network,
+// whose steps are wrong each in its own way, the normal width is drawn.
+type Spread struct {
+	P50, P80 float64
+	Days     int
+}
+
+// wide is how many of its widths P80 lies from P50, in logarithms.
+func (w Spread) wide() float64 {
+	if w.Days >= 2 {
+		return studentP80(w.Days)
+	}
+	return p80Sigma
+}
 
 // Draws of a whole network, and what of a normal distribution lies under four fifths.
 const draws = 2000
@@ -30,7 +44,7 @@ func (w Spread) draw(u, elapsed float64) float64 {
 	if w.P80 <= w.P50 {
 		return max(w.P50, elapsed)
 	}
-	sigma := math.Log(w.P80/w.P50) / p80Sigma
+	sigma := math.Log(w.P80/w.P50) / w.wide()
 	least := 0.0
 	if elapsed > 0 {
 		least = math.Erfc(-math.Log(elapsed/w.P50)/sigma/math.Sqrt2) / 2

@@ -2,7 +2,13 @@ package site
 
 import (
 	"fmt"
+	"maps"
+	"math"
 	"slices"
+	"sync"
+
+	"gonum.org/v1/gonum/stat"
+	"gonum.org/v1/gonum/stat/distuv"
 )
 
 // Took is how long a step really took on a day that is over.
@@ -42,19 +48,14 @@ func Learn(took []Took, s Setup) map[Doing]Learnt {
 				same = append(same, x)
 			}
 		}
-		l := Learnt{Does: d, Same: len(same) >= Enough || len(same) == len(alike)}
+		l := Learnt{Does: d, Same: daysOf(same) >= Enough || len(same) == len(alike)}
 		if l.Took = alike; l.Same {
 			l.Took = same
 		}
-		if l.Days = len(l.Took); l.Days == 0 {
+		if len(l.Took) == 0 {
 			continue
 		}
-		m := make([]float64, l.Days)
-		for i, x := range l.Took {
-			m[i] = x.Minutes
-		}
-		slices.Sort(m)
-		l.P50, l.P80 = Quantile(m, 0.5), Quantile(m, 0.8)
+		l.P50, l.P80, l.Days = fourInFive(l.Took)
 		l.Rests = fmt.Sprintf("rests on %d days", l.Days)
 		switch {
 		case l.Days == 1:
@@ -69,6 +70,57 @@ func Learn(took []Took, s Setup) map[Doing]Learnt {
 	}
 	return out
 }
+
+// daysOf is on how many days something was done.
+func daysOf(took []Took) int {
+	dates := map[string]bool{}
+	for _, x := range took {
+		dates[x.Date] = true
+	}
+	return len(dates)
+}
+
+// leastSpread is the least that the logarithm of a step's minutes is taken to vary by: days that took
+// the same by chance, or by rounding, do not make the next one certain.
+const leastSpread = 0.05
+
+// fourInFive is how long something takes, as likely longer as shorter, and four times in five at the
+// most, of what it took on past days; what was done several times on one day counts as one. The
+// logarithm of its minutes is normal, of which these few are a sample: for the next one it is wider by
+// the t of their number.
+func fourInFive(took []Took) (p50, p80 float64, days int) {
+	byDay := map[string][]float64{}
+	for _, x := range took {
+		byDay[x.Date] = append(byDay[x.Date], math.Log(x.Minutes))
+	}
+	logs := make([]float64, 0, len(byDay))
+	for _, date := range slices.Sorted(maps.Keys(byDay)) {
+		logs = append(logs, stat.Mean(byDay[date], nil))
+	}
+	days = len(logs)
+	mean := stat.Mean(logs, nil)
+	if p50 = math.Exp(mean); days < 2 {
+		return p50, p50 * math.Exp(leastSpread), days
+	}
+	n := float64(days)
+	spread := max(stat.StdDev(logs, nil), leastSpread) * math.Sqrt(1+1/n)
+	return p50, math.Exp(mean + spread*studentP80(days)), days
+}
+
+// studentP80 is what lies over four fifths of Student's t for so many days, from 2 on.
+func studentP80(days int) float64 {
+	of := students()
+	return of[min(days, len(of)-1)]
+}
+
+// students are those, by days; of more it is as good as normal.
+var students = sync.OnceValue(func() []float64 {
+	of := make([]float64, 200)
+	for days := 2; days < len(of); days++ {
+		of[days] = distuv.StudentsT{Mu: 0, Sigma: 1, Nu: float64(days - 1)}.Quantile(0.8)
+	}
+	return of
+})
 
 // thumb is what a step takes where nothing was learnt: minutes with so many people, on a
 // stage floor.
@@ -128,6 +180,7 @@ func (s Setup) Begin(learnt map[Doing]Learnt) []OrderStep {
 	add := func(does Doing, name, thread string, after ...Doing) {
 		p50, p80, people, shares := s.Estimate(does, learnt)
 		x := OrderStep{ID: string(does), Name: name, Thread: thread, Does: does, Minutes: tenth(p50), P80: tenth(p80), People: people, Shares: shares, After: []string{}}
+		x.learnt(learnt)
 		for _, a := range after {
 			if slices.ContainsFunc(out, func(y OrderStep) bool { return y.Does == a }) {
 				x.After = append(x.After, string(a))

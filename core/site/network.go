@@ -30,6 +30,8 @@ type Network struct {
 	after [][]int  // what a task waits for
 	then  [][]int  // what waits for it
 	needs [][]bool // whether a task waits for another, be it over others
+	// The same without what follows from the rest: of a dense network a small part.
+	near, next [][]int
 }
 
 // Slot is when a task happens, and by how much it may be longer or later before the end
@@ -112,7 +114,20 @@ func NewNetwork(tasks []Task) (*Network, error) {
 			}
 		}
 	}
+	n.thin()
 	return n, nil
+}
+
+// thin leaves out of what a task waits for that for which something else waits, for which it waits.
+func (n *Network) thin() {
+	n.near, n.next = make([][]int, len(n.Tasks)), make([][]int, len(n.Tasks))
+	for i := range n.Tasks {
+		for _, j := range n.after[i] {
+			if !slices.ContainsFunc(n.after[i], func(k int) bool { return n.needs[k][j] }) {
+				n.near[i], n.next[j] = append(n.near[i], j), append(n.next[j], i)
+			}
+		}
+	}
 }
 
 // circle walks back from a task that still waits, until it has been there.
@@ -154,13 +169,13 @@ func (n *Network) Times(minutes []float64) Schedule {
 	s := Schedule{Slots: make([]Slot, len(n.Tasks))}
 	for _, i := range n.order {
 		at := 0.0
-		for _, j := range n.after[i] {
+		for _, j := range n.near[i] {
 			at = max(at, s.Slots[j].End)
 		}
 		s.Slots[i] = Slot{Start: at, End: at + minutes[i]}
 		s.Ready = max(s.Ready, at+minutes[i])
 	}
-	s.loosen(n.order, n.then)
+	s.loosen(n.order, n.next)
 	return s
 }
 

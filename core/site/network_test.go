@@ -242,7 +242,7 @@ func TestForecast(t *testing.T) {
 			t.Errorf("after %g min: %g, %g, %v", x.now, got, four, err)
 		}
 	}
-	for _, bad := range []site.Spread{{40, 30}, {0, 30}, {-1, 2}, {math.NaN(), 3}, {3, math.Inf(1)}} {
+	for _, bad := range []site.Spread{{P50: 40, P80: 30}, {P80: 30}, {P50: -1, P80: 2}, {P50: math.NaN(), P80: 3}, {P50: 3, P80: math.Inf(1)}} {
 		if _, _, err := n.Forecast([]site.Spread{bad}, 0, 0, nil); err == nil {
 			t.Errorf("%+v is taken", bad)
 		}

@@ -70,6 +70,34 @@ type OrderStep struct {
 	Latest string     `json:"latest,omitempty" maxLength:"5"`
 	Began  *time.Time `json:"began,omitempty"`
 	Ended  *time.Time `json:"ended,omitempty"`
+	// Guessed: nobody pressed when it began; it is drawn as if it had taken what was planned, and
+	// nothing is learnt of that.
+	Guessed bool `json:"began_guessed,omitempty"`
+	// Learnt is of how many days its minutes were taken, and what P80 was then; with another P80 it
+	// says nothing.
+	Learnt *LearntAs `json:"learnt,omitempty"`
+}
+
+// LearntAs is where a step's minutes come from.
+type LearntAs struct {
+	Days int     `json:"days"`
+	P80  float64 `json:"p80_minutes"`
+}
+
+// learnt notes of a step whose minutes are those of past days of how many these are.
+func (s *OrderStep) learnt(learnt map[Doing]Learnt) {
+	if l, ok := learnt[s.Does]; ok && l.Days >= Enough && s.P80 == tenth(l.P80) {
+		s.Learnt = &LearntAs{l.Days, s.P80}
+	}
+}
+
+// spread is how long it takes.
+func (s *OrderStep) spread() Spread {
+	w := Spread{P50: s.Minutes, P80: max(s.P80, s.Minutes)}
+	if s.Learnt != nil && s.Learnt.P80 == s.P80 {
+		w.Days = s.Learnt.Days
+	}
+	return w
 }
 
 // Order is a running order: what is done on a day until a rig is ready to line up.
@@ -118,7 +146,7 @@ func network(steps []OrderStep, crew int) (*Network, []Spread, error) {
 		if !(s.Minutes > 0 && s.Minutes <= mostMinutes) {
 			return nil, nil, mistake.In(field+".minutes", "give minutes above zero", "%s takes no time", s.Name)
 		}
-		spreads[i] = Spread{s.Minutes, max(s.P80, s.Minutes)}
+		spreads[i] = s.spread()
 		if err := spreads[i].check(field+".p80_minutes", s.Name); err != nil {
 			return nil, nil, err
 		}
@@ -167,7 +195,7 @@ func (s *Setup) Check() error { return s.check("setup") }
 func (o *Order) Took() []Took {
 	var out []Took
 	for _, s := range o.Steps {
-		if s.Began != nil && s.Ended != nil {
+		if s.Began != nil && s.Ended != nil && !s.Guessed {
 			out = append(out, Took{s.Does, s.Ended.Sub(*s.Began).Minutes(), o.Date, o.Setup})
 		}
 	}
@@ -179,9 +207,10 @@ func (o *Order) Again(setup Setup, learnt map[Doing]Learnt) []OrderStep {
 	out := slices.Clone(o.Steps)
 	for i := range out {
 		x := &out[i]
-		x.Began, x.Ended = nil, nil
+		x.Began, x.Ended, x.Guessed = nil, nil, false
 		if l, ok := learnt[x.Does]; ok && l.Days >= Enough {
 			x.Minutes, x.P80 = tenth(l.P50), tenth(l.P80)
+			x.learnt(learnt)
 		}
 		x.People = min(x.People, setup.Crew)
 	}
@@ -242,11 +271,13 @@ func (o *Order) Press(id, what string, now time.Time) error {
 			if at.After(now) {
 				at = now
 			}
-			s.Began = &at
+			s.Began, s.Guessed = &at, true
 		}
 		s.Ended = &now
 	case "back":
 		switch {
+		case s.Ended != nil && s.Guessed: // the press that guessed it is taken back
+			s.Ended, s.Began, s.Guessed = nil, nil, false
 		case s.Ended != nil:
 			s.Ended = nil
 		case s.Began != nil:

@@ -2712,6 +2712,12 @@ export interface components {
             same: boolean;
             took: components["schemas"]["Took"][];
         };
+        LearntAs: {
+            /** Format: int64 */
+            days: number;
+            /** Format: double */
+            p80_minutes: number;
+        };
         LensSheet: {
             /** @description across, down, corner to corner, focused at infinity */
             field_deg: number[];
@@ -3294,11 +3300,13 @@ export interface components {
             after: string[];
             /** Format: date-time */
             began?: string;
+            began_guessed?: boolean;
             does: string;
             /** Format: date-time */
             ended?: string;
             id: string;
             latest?: string;
+            learnt?: components["schemas"]["LearntAs"];
             /**
              * Format: double
              * @description as likely longer as shorter
