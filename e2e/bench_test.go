@@ -242,7 +242,7 @@ func TestChangesUnderWay(t *testing.T) {
 	if c := v.Rows[0].Cells[3]; c.Number != 2 || c.State != weave.Taken {
 		t.Errorf("frame 6: %+v", c)
 	}
-	b.says("back to nothing", b.ask(at+"/commands", fmt.Sprintf(`{"op":"back to","frame":300,"layer":%q}`, now.Layer)), "has no frame 0300")
+	b.says("back to nothing", b.ask(at+"/commands", fmt.Sprintf(`{"op":"back to","frame":300,"layer":%q}`, now.Layer)), "has no picture for frame 0300")
 	b.says("a far way", b.ask(at+"/commands", fmt.Sprintf(`{"op":"back to","frame":90,"layer":%q}`, now.Layer)), "200")
 	b.says("is asked about", b.ask(at+"/next", "{}"), "mm to frame 0090")
 	b.says("back", b.ask(at+"/undo", "{}"), "200")

@@ -56,7 +56,7 @@ func TestRigBook(t *testing.T) {
 	p.wait("both", `document.querySelector('.scale').textContent.includes('Give both')`)
 	p.enter("tape-moved", "200.3")
 	p.click("tape-work")
-	p.reads("tape-says", "just what 2 microsteps, not 4 would do")
+	p.reads("tape-says", "One thing explains it: 2 microsteps, not 4.")
 	p.click("take-suspect")
 	p.reads("book-said", "Version 7 is written")
 	p.reads("book-pan", "200 steps × 2, gear 18 : 1: 20 motor steps per °")

@@ -167,7 +167,7 @@ func (d *Drive) Suspects(r float64) []Suspect {
 	if r < 0 {
 		flip := *d
 		flip.Reversed = !d.Reversed
-		out = append(out, Suspect{Says: "it moved the other way: its direction is reversed", Ratio: -1, Off: math.Abs(-r - 1), Drive: &flip})
+		out = append(out, Suspect{Says: "its direction is reversed", Ratio: -1, Off: math.Abs(-r - 1), Drive: &flip})
 		if r = -r; math.Abs(r-1) > telling {
 			rest := *d
 			out = append(out, rest.Suspects(r)...)

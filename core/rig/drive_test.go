@@ -139,8 +139,9 @@ func TestMeasure(t *testing.T) {
 		says         string
 		suspects     bool
 	}{
-		{1000, 2003, "just what 4 microsteps, not 8 would do", true}, {1000, 1000.05, "right to a ten-thousandth", false}, {1000, 997, "0.30 % off, as belts stretch", false},
-		{1000, -1000, "its direction is reversed would do", true}, {1000, 1070, "nothing usual explains it", false},
+		{1000, 2003, "One thing explains it: 4 microsteps, not 8.", true}, {6000, 6000.3, "right to a ten-thousandth", false}, {1000, 997, "0.30 % off, as belts stretch and wheels wear, and read to 0.5 mm, this tells 0.05 %", false},
+		{1000, 1000.05, "right as far as this tells: read to 0.5 mm, this tells 0.05 %. Over 5000 mm", false}, {10, 10.2, "right as far as this tells: read to 0.5 mm, this tells 4.9 %", false},
+		{1000, -1000, "One thing explains it: its direction is reversed.", true}, {1000, 1070, "nothing usual explains it", false},
 	} {
 		m, err := a.Measure(c.asked, c.moved)
 		if err != nil || !strings.Contains(m.Says, c.says) || (len(m.Suspects) > 0) != c.suspects || math.Abs(m.Measured-25*c.asked/c.moved) > 1e-9 || m.Stated != 25 {

@@ -122,6 +122,18 @@ func (s *Scheme) Base(frame int) int {
 	return frame
 }
 
+// has says for which frames a layer has pictures: a frame that is held has that of its base.
+func (s *Scheme) has(l *Layer) string {
+	from := l.From
+	for from < l.To && s.Base(from) < l.From {
+		from++
+	}
+	if from >= l.To {
+		return "choose another layer"
+	}
+	return fmt.Sprintf("give %04d to %04d", from, l.To-1)
+}
+
 // Frames are the frames that have pictures of their own, rising.
 func (s *Scheme) Frames() []int {
 	var out []int

@@ -47,7 +47,7 @@ func (b *Board) Do(t Turn, c Command, last *Cell) (Turn, error) {
 		case l == nil || l.Struck:
 			return t, &Error{"layer", fmt.Sprintf("there is no layer %q to expose", c.Layer), "choose one of the weave"}
 		case at.Frame < l.From || at.Frame >= l.To:
-			return t, &Error{"frame", fmt.Sprintf("%s has no frame %04d", l.Name, c.Frame), fmt.Sprintf("give %04d to %04d", l.From, l.To-1)}
+			return t, &Error{"frame", fmt.Sprintf("%s has no picture for frame %04d", l.Name, c.Frame), b.Scheme.has(l)}
 		}
 		out.At = at
 		if c.Again {

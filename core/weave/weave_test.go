@@ -405,3 +405,16 @@ func TestEveryCellIsTaken(t *testing.T) {
 		}
 	}
 }
+
+// What is offered in place of a frame without a picture has one.
+func TestFramesThatAreOffered(t *testing.T) {
+	s := &Scheme{First: 0, Last: 40, Holds: []Hold{{From: 0, Every: 2}}}
+	for _, c := range []struct {
+		from, to int
+		want     string
+	}{{11, 20, "give 0012 to 0019"}, {10, 20, "give 0010 to 0019"}, {11, 12, "choose another layer"}} {
+		if got := s.has(&Layer{From: c.from, To: c.to}); got != c.want {
+			t.Errorf("%d to %d: %q, want %q", c.from, c.to, got, c.want)
+		}
+	}
+}
