@@ -3028,6 +3028,8 @@ export interface components {
             moved: number;
         };
         Measurement: {
+            /** Format: double */
+            doubt: number;
             drive?: components["schemas"]["Drive"];
             /** Format: double */
             measured: number;
@@ -4664,7 +4666,7 @@ export interface components {
         Stray: {
             /**
              * Format: double
-             * @description what its neighbours make of that position
+             * @description what the others make of that position
              */
             expect: number;
             /**
@@ -4672,6 +4674,8 @@ export interface components {
              * @description how far from there the ring should stand for that value
              */
             off_deg: number;
+            /** @description it, or another one that is named */
+            one_of?: boolean;
             /** Format: double */
             ring_deg: number;
             /** Format: double */
