@@ -132,18 +132,3 @@ func (r *Ruled) At(ringDeg float64) float64 { return r.plain(r.c.At(ringDeg).P) 
 
 // Ends are the first and the last mark's positions.
 func (r *Ruled) Ends() (first, last float64) { return r.x[0], r.x[len(r.x)-1] }
-
-// lagrange is the polynomial through a few points, at x.
-func lagrange(xs, ys []float64, x float64) float64 {
-	sum := 0.0
-	for i := range xs {
-		l := ys[i]
-		for k := range xs {
-			if k != i {
-				l *= (x - xs[k]) / (xs[i] - xs[k])
-			}
-		}
-		sum += l
-	}
-	return sum
-}
