@@ -368,36 +368,6 @@ func TestLearn(t *testing.T) {
 	}
 }
 
-// No minutes are sought where people are under a load, and a slider is not put on wheels; a headline gives
-// no comfort that the forecast does not share.
-func TestHelpHurriesNoSafety(t *testing.T) {
-	for _, kind := range site.Kinds {
-		o := plan(kind)
-		for i := range o.Steps {
-			o.Steps[i].Minutes, o.Steps[i].P80 = 40, 40
-		}
-		v := sheet(t, o, 0)
-		for _, h := range v.Helps {
-			for _, x := range []string{"balance", "counterweights", "mount", "pins out", "weigh pieces", "feel the payload", "home"} {
-				if strings.HasPrefix(h.Says, "ten minutes saved on “"+x) {
-					t.Errorf("%s: %s", kind, h.Says)
-				}
-			}
-			if (kind == "slider" || kind == "model mover") && strings.Contains(h.Says, "wheels") {
-				t.Errorf("%s: %s", kind, h.Says)
-			}
-		}
-	}
-	o := plan("crane")
-	for i := range o.Steps {
-		o.Steps[i].P80 = 3 * o.Steps[i].Minutes
-	}
-	v := sheet(t, o, 0)
-	if late := v.Course.ReadyMin - v.Course.PlannedMin; late < 5 || !strings.HasPrefix(v.Says, fmt.Sprintf("On time. So far: as likely as not it is ready at %s, %.0f minutes after the plan.", v.Course.Ready, late)) {
-		t.Errorf("%g: %s", late, v.Says)
-	}
-}
-
 // What would help is a plan that is ready when it says, and breaks no rule that the plan
 // does not; the other plan is held against the same clock and the same presses.
 func TestWhatWouldHelp(t *testing.T) {

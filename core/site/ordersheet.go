@@ -221,10 +221,6 @@ func (v *OrderSheet) sentence(o *Order, n *Network, s Schedule, learnt map[Doing
 		}
 	case v.Behind >= 2:
 		v.Says = strings.ToUpper(minutesOff(v.Behind)[:1]) + minutesOff(v.Behind)[1:]
-	case next >= 0 && v.Course.ReadyMin-v.Course.PlannedMin >= lateMin: // no comfort that the forecast does not share
-		off := minutesOff(v.Behind)
-		v.Says = fmt.Sprintf("%s So far: as likely as not it is ready at %s, %.0f minutes after the plan. “%s” decides.",
-			strings.ToUpper(off[:1])+off[1:], v.Course.Ready, v.Course.ReadyMin-v.Course.PlannedMin, o.Steps[next].Name)
 	case next >= 0 && v.Behind <= -2:
 		v.Says = fmt.Sprintf("%s “%s” decides.", minutesOff(v.Behind), o.Steps[next].Name)
 	case next >= 0:
@@ -244,9 +240,6 @@ func (v *OrderSheet) sentence(o *Order, n *Network, s Schedule, learnt map[Doing
 	}
 }
 
-// lateMin is by how many minutes the middle of the forecast may be after the plan before that is said.
-const lateMin = 5
-
 func minutesOff(v float64) string {
 	switch v = math.Round(v); {
 	case v >= 2:
@@ -256,13 +249,6 @@ func minutesOff(v float64) string {
 	}
 	return "on time."
 }
-
-// unhurried are steps in which people are under a load, or on which it hangs whether one stays up: no
-// minutes are sought there.
-var unhurried = map[Doing]bool{Weigh: true, Mount: true, Pins: true, Weights: true, Balance: true, Tell: true, Home: true, Even: true}
-
-// onWheels are the kinds that are also rolled in, without rails: a slider is its own.
-var onWheels = map[string]bool{"crane": true, "arm": true}
 
 // mostHelps are offered, each with a gain of a minute at least.
 const mostHelps = 4
@@ -296,7 +282,7 @@ func (v *OrderSheet) help(o *Order, n *Network, learnt map[Doing]Learnt, done []
 		if x.Ended != nil {
 			continue
 		}
-		if x.Shares && x.People > 0 && !unhurried[x.Does] && !hands[x.Thread] {
+		if x.Shares && x.People > 0 && !hands[x.Thread] {
 			hands[x.Thread] = true
 			try("one more pair of hands on the "+x.Thread, more, func(steps []OrderStep) {
 				for k := range steps {
@@ -320,14 +306,14 @@ func (v *OrderSheet) help(o *Order, n *Network, learnt map[Doing]Learnt, done []
 				}
 			}
 		}
-		if v.Course.Slots[i].Critical && x.Minutes > 12 && x.People > 0 && !unhurried[x.Does] {
+		if v.Course.Slots[i].Critical && x.Minutes > 12 && x.People > 0 {
 			try(fmt.Sprintf("ten minutes saved on “%s”", x.Name), o.Setup, func(steps []OrderStep) {
 				steps[i].Minutes -= 10
 				steps[i].P80 = max(steps[i].P80-10, steps[i].Minutes)
 			})
 		}
 	}
-	if lay := slices.IndexFunc(o.Steps, func(s OrderStep) bool { return s.Does == Lay && s.Began == nil }); o.Setup.Rails && lay >= 0 && onWheels[o.Setup.Kind] {
+	if lay := slices.IndexFunc(o.Steps, func(s OrderStep) bool { return s.Does == Lay && s.Began == nil }); o.Setup.Rails && lay >= 0 {
 		wheels := o.Setup
 		wheels.Rails = false
 		try("wheels instead of rails", wheels, func(steps []OrderStep) {
