@@ -111,8 +111,10 @@ type Weight struct {
 	Against int    `json:"against" doc:"the observation that contradicts the others, from 0; -1: none does"`
 	Says    string `json:"says" doc:"the contradiction, in a sentence"`
 	Next    Step   `json:"next"`
-	// Attitudes are those at which it is let go, and was at these readings.
+	// Attitudes are those at which it is let go, and where it turned at these readings; between them it
+	// rested at so many more.
 	Attitudes []float64 `json:"attitudes"`
+	Between   int       `json:"rests_between" doc:"at so many attitudes besides it rested at these readings"`
 	known     cell      // where it may sit, from the axis
 	as        slack     // with what holds it and pulls at it
 	kg        float64
@@ -268,8 +270,17 @@ func (b *Bench) Weigh() (*Weight, error) {
 		w.known = append(w.known, [2]float64{at[0] + df, at[1] + du})
 	}
 	w.Next = b.next(w)
-	w.Attitudes = b.asked()
-	if try := w.Next.Try; try != nil && !slices.Contains(w.Attitudes, *try) {
+	all := b.asked()
+	arc := len(Attitudes(b.ArcDeg))
+	w.Attitudes = all[:arc:arc]
+	for _, deg := range all[arc:] {
+		if b.last(deg).Did == Rests {
+			w.Between++
+		} else {
+			w.Attitudes = append(w.Attitudes, deg)
+		}
+	}
+	if try := w.Next.Try; try != nil && len(w.Next.Sweep) == 0 && !slices.Contains(w.Attitudes, *try) {
 		w.Attitudes = append(w.Attitudes, *try)
 	}
 	return w, nil

@@ -13,10 +13,12 @@ type Step struct {
 	ByMM    float64 `json:"by_mm,omitempty" doc:"forward or up, from the reading now"`
 	Reading float64 `json:"reading_mm,omitempty" doc:"what to set it to"`
 	// Try is the attitude to let go at, after the knob if one is to be turned.
-	Try  *float64 `json:"try_deg,omitempty"`
-	Done bool     `json:"done"`
-	Says string   `json:"says"`
-	Then string   `json:"then"`
+	Try *float64 `json:"try_deg,omitempty"`
+	// Sweep are attitudes to let go at one after the other, Try first: it should rest at each.
+	Sweep []float64 `json:"sweep_deg,omitempty" doc:"let go at each of these, in this order; it should rest at all"`
+	Done  bool      `json:"done"`
+	Says  string    `json:"says"`
+	Then  string    `json:"then"`
 }
 
 // TiltedDeg is how far the nose is tipped for the height, down and up.
@@ -153,38 +155,59 @@ func (b *Bench) next(w *Weight) Step {
 		}
 		return b.tipped(w, deg, all)
 	}
-	if deg, more := b.unseen(w, all); more {
-		return look(deg)
+	if between := b.unseen(w, all); len(between) > 0 {
+		return sweep(between)
 	}
 	return Step{Done: true, Says: "It rests wherever it is pointed. It is balanced.", Then: "Gear engaged, plate tight, safety line on, pins out, homed again."}
 }
 
-// Between the attitudes at which it rested the weight may pull by so much more than friction holds,
-// before it is let go there, too; and not nearer to one than that.
+// Where between the attitudes at which it rested the weight may pull by so much more than friction
+// holds, it is let go there too, so close that nothing is nearer than that to none of them.
 const (
-	moreHeld = 1.01
-	nearDeg  = 7
+	moreHeld = 1.004
+	sweptDeg = 8
 	bookOff  = 1.3 // what friction may be, of what the book has
 )
 
-// unseen is an attitude between all others at which a weight that is where this one may be would turn.
-func (b *Bench) unseen(w *Weight, all []float64) (deg float64, more bool) {
+// unseen are attitudes between all others: those gaps are filled in which a weight that is where this
+// one may be would turn. From the nose up to the nose down.
+func (b *Bench) unseen(w *Weight, all []float64) []float64 {
 	if !(b.ArcDeg[0] < b.ArcDeg[1]) {
-		return 0, false
+		return nil
 	}
 	lo, hi := max(b.ArcDeg[0], -90), min(b.ArcDeg[1], 90)
 	as := slack{w.as.holds * bookOff, w.as.pulls}
 	most := (as.holds + as.pulls + readM) * moreHeld
 	df, du := b.at(b.SlideMM, b.RiseMM)
+	sorted := slices.Sorted(slices.Values(all))
+	turns := make([]bool, len(sorted))
 	for _, at := range b.region(w.kg, farM, w.centre, w.Against, as) {
-		at[0], at[1] = at[0]+df, at[1]+du
-		arm, peak := (Lever{1 / G, at[0], at[1]}).Worst(lo, hi)
-		if peak = math.Round(peak); math.Abs(arm) <= most || slices.ContainsFunc(all, func(x float64) bool { return math.Abs(x-peak) < nearDeg }) {
-			continue
+		arm, peak := (Lever{1 / G, at[0] + df, at[1] + du}).Worst(lo, hi)
+		if gap, _ := slices.BinarySearch(sorted, peak); math.Abs(arm) > most && gap > 0 && gap < len(sorted) {
+			turns[gap] = true
 		}
-		deg, more, most = peak, true, math.Abs(arm)
 	}
-	return deg, more
+	var out []float64
+	for i := len(sorted) - 1; i > 0; i-- {
+		parts := math.Ceil((sorted[i] - sorted[i-1]) / sweptDeg)
+		for k := 1.0; turns[i] && k < parts; k++ {
+			out = append(out, math.Round(sorted[i]+(sorted[i-1]-sorted[i])*k/parts))
+		}
+	}
+	return out
+}
+
+// sweep is letting go at one attitude after the other.
+func sweep(degs []float64) Step {
+	if len(degs) == 1 {
+		return look(degs[0])
+	}
+	s := look(degs[0])
+	s.Sweep = degs
+	s.Says = fmt.Sprintf("Let go at %d more attitudes, from %s to %s: it should rest at each.",
+		len(degs), attitude(degs[0]), attitude(degs[len(degs)-1]))
+	s.Then += " Stop where it turns, and say where."
+	return s
 }
 
 func look(deg float64) Step {

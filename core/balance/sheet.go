@@ -108,7 +108,7 @@ func (r *Settled) Sheet(m *rig.Rig, l Hung) (*BenchSheet, error) {
 func (r *Settled) on(out *BenchSheet, b *rig.Book, l Hung, guessed bool) string {
 	var seen, measured, weighed, typed []string
 	if w := out.Weight; w != nil && w.Next.Done {
-		seen = append(seen, fmt.Sprintf("it rests at %d attitudes", len(w.Attitudes)))
+		seen = append(seen, fmt.Sprintf("it rests at %d attitudes", len(w.Attitudes)+w.Between))
 	} else if w != nil {
 		typed = append(typed, "the motor, in the rig book")
 		if len(r.Seen) > 0 {

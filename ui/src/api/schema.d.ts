@@ -4643,6 +4643,8 @@ export interface components {
              */
             reading_mm?: number;
             says: string;
+            /** @description let go at each of these, in this order; it should rest at all */
+            sweep_deg?: number[];
             then: string;
             /** Format: double */
             try_deg?: number;
@@ -5013,6 +5015,11 @@ export interface components {
             /** Format: double */
             off_up_m: number;
             rest?: components["schemas"]["Rest"];
+            /**
+             * Format: int64
+             * @description at so many attitudes besides it rested at these readings
+             */
+            rests_between: number;
             /** Format: double */
             right_m: number;
             /** @description the contradiction, in a sentence */

@@ -19,13 +19,30 @@ const here = (s: Seen): boolean => Math.abs(s.slide_mm - r.value.slide_mm) < 0.0
 const last = (deg: number): Seen | undefined => [...(r.value.seen ?? [])].reverse().find((s) => s.tilt_deg === deg && s.did && here(s));
 function saw(deg: number, did: string): void {
   emit("look", deg);
-  if (!did) return;
-  // The same look again takes the place of the one before. Made at the readings as they were set
-  // last, though the answer to that is still on its way.
+  if (did) note([[deg, did as Seen["did"]]]);
+}
+// The same look again takes the place of the one before. Made at the readings as they were set
+// last, though the answer to that is still on its way.
+function note(looks: [deg: number, did: Seen["did"]][]): void {
   void bench.keep((was) => {
-    const seen = { tilt_deg: deg, slide_mm: was.slide_mm, rise_mm: was.rise_mm, did: did as Seen["did"] };
-    return { seen: [...(was.seen ?? []).filter((s) => !(s.tilt_deg === deg && s.did && s.slide_mm === seen.slide_mm && s.rise_mm === seen.rise_mm)), seen] };
+    const { slide_mm, rise_mm } = was;
+    const old = (s: Seen): boolean => looks.some(([deg]) => s.tilt_deg === deg)
+      && !!s.did && s.slide_mm === slide_mm && s.rise_mm === rise_mm;
+    const kept = (was.seen ?? []).filter((s) => !old(s));
+    return { seen: [...kept, ...looks.map(([tilt_deg, did]) => ({ tilt_deg, slide_mm, rise_mm, did }))] };
   }, "Noted.");
+}
+// One attitude after the other: it rests at all, or turns at one, having rested at those before.
+const sweep = computed(() => (w.value.says ? [] : next.value.sweep_deg ?? []));
+const turnsAt = ref<number>();
+function rested(before = sweep.value.length): [number, Seen["did"]][] {
+  return sweep.value.slice(0, before).map((deg) => [deg, "rests"]);
+}
+function turns(did: Seen["did"]): void {
+  const deg = turnsAt.value ?? NaN, k = sweep.value.indexOf(deg);
+  if (k < 0) return;
+  emit("look", deg);
+  note([...rested(k), [deg, did]]);
 }
 const safe: ["clear" | "line", string][] = [["line", "safety line on"], ["clear", "nothing dangles before the lens"]];
 const contra = computed(() => (w.value.against >= 0 ? r.value.seen?.[w.value.against] : undefined));
@@ -64,6 +81,19 @@ const scales = computed(() => (r.value.seen ?? []).filter((s) => s.scale_kg !== 
     <p class="big" :class="{ now: w.says !== '', good: next.done }" role="status" data-test="bench-next">{{ w.says || next.says }}</p>
     <p v-if="!next.done" class="then">{{ w.says ? next.says : next.then }}
       <button v-if="next.knob && next.by_mm && !w.says" class="btn slim" data-test="bench-turned" @click="turned">It reads {{ next.reading_mm }} now</button></p>
+    <p v-if="sweep.length" class="row small" data-test="sweep">
+      <b>{{ sweep.map((d) => `${d}°`.replace("-", "−")).join(", ") }}</b>
+      <button class="btn slim" data-test="sweep-rests" @click="note(rested())">It rests at all of them</button>
+      <span>or it turns at</span>
+      <select v-model="turnsAt" class="field" data-test="sweep-at" aria-label="The attitude at which it turns">
+        <option v-for="d in sweep" :key="d" :value="d">{{ name(d) }}</option></select>
+      <template v-for="(t, k) in does" :key="k">
+        <button v-if="k !== 'rests'" class="btn slim" :disabled="!sweep.includes(turnsAt ?? NaN)"
+          :title="sweep.includes(turnsAt ?? NaN) ? undefined : 'choose where it turns first'"
+          :data-test="'sweep-' + k.replace(' ', '-')" @click="turns(k)">{{ t }}</button></template>
+    </p>
+    <p v-else-if="w.rests_between" class="small quiet" data-test="between">
+      Between these it rests at {{ w.rests_between }} more.</p>
     <p class="row small">
       <button class="link" data-test="bench-scale" @click="scaling = !scaling">a scale's reading …</button>
       <span v-if="scales" class="quiet">{{ scales }} in</span>
