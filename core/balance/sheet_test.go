@@ -175,7 +175,9 @@ func TestFollows(t *testing.T) {
 		tight        bool
 		at           *time.Time
 	}{
-		"a slide":   {was, balance.Settled{SlideMM: 45, RiseMM: 16, Checks: open(false, false)}, false, nil},
+		"a slide": {was, balance.Settled{SlideMM: 45, RiseMM: 16, Checks: open(false, false)}, false, nil},
+		"engaged while it was slid": {balance.Settled{SlideMM: 44, RiseMM: 16, Checks: open(false, true), EngagedAt: &then},
+			balance.Settled{SlideMM: 44, RiseMM: 16, Checks: all, EngagedAt: &then}, false, &then},
 		"a look":    {was, balance.Settled{SlideMM: 44, RiseMM: 16, Checks: open(true, false), Seen: []balance.Seen{scale, look}}, true, nil},
 		"the droop": {was, was, true, &then},
 	} {
@@ -405,7 +407,26 @@ func TestWristSheet(t *testing.T) {
 			t.Errorf("%q", s.Payload.Guided)
 		}
 	}
+	// What it feels counts against its rating where that is a little more than the scale said.
+	rated := *m.Book
+	rated.PayloadKg = map[rig.Mounting]float64{rig.Level: 4.15 * 1.01}
+	heavy := *m
+	heavy.Book = &rated
+	r.Told = &balance.Told{MassKg: 4.1, Centre: at}
+	if s, _ = r.Sheet(&heavy, load()); !s.Verdict.OK {
+		t.Errorf("4.13 of 4.19 kg: %+v", s.Verdict)
+	}
 	felts := append([]balance.Felt(nil), r.Felt...)
+	more := balance.Settled{Checks: all, Told: &balance.Told{MassKg: 4.17, Centre: at}}
+	for _, f := range felts {
+		more.Felt = append(more.Felt, balance.Felt{WristPose: felt(f.Rotation, 4.17, at, zero, zero)})
+	}
+	if s, _ = more.Sheet(m, load()); !s.Verdict.OK {
+		t.Errorf("4.17 kg felt and told: %+v", s.Verdict)
+	}
+	if s, _ = more.Sheet(&heavy, load()); s.Verdict.OK || !strings.Contains(s.Verdict.Says, "This may be too heavy: 4.17 kg") {
+		t.Errorf("4.17 of 4.19 kg felt: %+v", s.Verdict)
+	}
 	r.Felt, r.Checks.Line = nil, false
 	r.Told = &balance.Told{MassKg: 4.1, Centre: at}
 	if s, _ = r.Sheet(m, load()); s.Verdict.OK || !strings.Contains(s.Verdict.Says, "Put the safety line on.") || !s.Payload.OK {
