@@ -10,6 +10,8 @@ const far = computed(() => Math.max(...arms.value.map((a) => a.arm_m), 1));
 const k = computed(() => 540 / (far.value + props.crane.tail_m));
 const px = computed(() => 60 + props.crane.tail_m * k.value);
 const x = (m: number): number => px.value + m * k.value;
+// Whether the lengths have room beside each other.
+const roomy = computed(() => arms.value.length < 2 || (x(arms.value.at(-1)!.arm_m) - x(arms.value[0]!.arm_m)) / (arms.value.length - 1) > 40);
 const left = computed(() => (props.crane.hung_left_kgm.length ? props.crane.hung_left_kgm : props.crane.one_set.left_kgm));
 const most = computed(() => Math.max(1, ...left.value.map(Math.abs), ...props.crane.one_set.left_kgm.map(Math.abs)));
 const h = (v: number): number => (Math.abs(v) / most.value) * 92;
@@ -34,7 +36,7 @@ const blocks = computed(() => Math.min(10, Math.max(1, Math.round(props.crane.hu
     <g v-for="(a, i) in arms" :key="i">
       <rect :x="x(a.arm_m) - 9" :y="(left[i] ?? 0) >= 0 ? 405 - h(left[i] ?? 0) : 405" width="18" :height="h(left[i] ?? 0)" :fill="i === chosen ? 'var(--now)' : 'var(--h0)'" stroke="var(--ink)" />
       <text :x="x(a.arm_m)" :y="(left[i] ?? 0) >= 0 ? 399 - h(left[i] ?? 0) : 419 + h(left[i] ?? 0)" text-anchor="middle" class="halo">{{ Math.abs(left[i] ?? 0).toFixed(1) }}</text>
-      <text :x="x(a.arm_m)" y="532" text-anchor="middle" class="lab">{{ a.arm_m.toFixed(2) }}</text>
+      <text v-if="i % 2 === 0 || roomy" :x="x(a.arm_m)" y="532" text-anchor="middle" class="lab">{{ a.arm_m.toFixed(2) }}</text>
     </g>
     <text x="30" y="532" class="lab">arm, metres</text>
     <path v-if="!crane.ok && crane.one_set.left_kgm.length" :d="best" fill="none" stroke="var(--now)" stroke-width="2" stroke-dasharray="5 4" />
