@@ -2,6 +2,7 @@ package e2e
 
 import (
 	"io"
+	"math"
 	"net/http"
 	"strings"
 	"testing"
@@ -75,11 +76,12 @@ func TestRunningOrder(t *testing.T) {
 	p.click("step-keep")
 	p.reads("step-wrong", "in a circle: home after lens after home")
 	p.click("after-lens")
-	p.click("after-balance")
+	p.click("after-boot")
 	p.click("step-keep")
 	p.reads("order-said", "Kept")
 	p.click("step-close")
-	p.reads("order-breaks", "freeing a gear voids its axis's home")
+	p.reads("order-changed", "Changed under way: by the first plan it was ready at")
+	p.reads("order-breaks", "homing needs its drives")
 	p.click("order-back")
 	p.gone("order-breaks")
 	p.click("order-back")
@@ -92,15 +94,6 @@ func TestRunningOrder(t *testing.T) {
 	p.reads("against-ready", ":")
 	p.click("against-drop")
 	p.gone("against-ready")
-	p.click("help")
-	p.reads("against-ready", ":")
-	want := a.order(a.shot).Sheet.Against.DrawnMin
-	p.click("against-take")
-	p.gone("against-ready")
-	if v := a.order(a.shot); v.Sheet.Course.DrawnMin > want+0.5 || v.Order.Against != nil {
-		t.Errorf("%g, want %g", v.Sheet.Course.DrawnMin, want)
-	}
-
 	// What two change at once is not lost: the second is told.
 	if code, b := a.amends("/api/shots/"+a.shot+"/order", 1, "steps", "[]"); code != 409 || !strings.Contains(b, "in the meantime") {
 		t.Errorf("%d %s", code, b)
@@ -147,6 +140,21 @@ func TestRunningOrder(t *testing.T) {
 	p2.enter("begin-crew", "8")
 	p2.click("begin-go")
 	p2.wait("eight", `document.querySelector('.order')?.textContent.includes('crew of 8')`)
+	// What would help is held beside it, and is the plan then: ready when it said, at every place.
+	crane := a.other("SL-020")
+	p2.click("help")
+	p2.reads("against-ready", ":")
+	want := a.order(crane).Sheet
+	if want.Helps[0].Ready != want.Against.Ready {
+		t.Errorf("help says %s, held beside it is %s", want.Helps[0].Ready, want.Against.Ready)
+	}
+	p2.click("against-take")
+	p2.gone("against-ready")
+	v := a.order(crane)
+	if math.Abs(v.Sheet.Course.ReadyMin-want.Against.ReadyMin) > 0.5 || v.Order.Against != nil {
+		t.Errorf("%g, want %g", v.Sheet.Course.ReadyMin, want.Against.ReadyMin)
+	}
+	p2.wait("the drawing says what the headline says", `[...$$('order-drawing', 'text.end')].some((t) => $('order-ready').textContent.startsWith(t.textContent))`)
 }
 
 // An order that begins before midnight is the same one after it: what is pressed then

@@ -95,12 +95,16 @@ func OrderPaper(w io.Writer, where string, o *site.Order, v *site.OrderSheet) er
 	}
 	p.SetY(bottom + 4)
 	wide := []float64{7, 52, 28, 16, 16, 16, 18, 16, 42, 62}
+	// All steps stand on one sheet, closer where there are many, as long as they can be read.
+	_, high := p.GetPageSize()
+	_, _, _, under := p.GetMargins()
+	tall := min(max((high-under-bottom-5)/float64(len(o.Steps)+len(v.Breaks)+1), 3.4), 4.6)
 	line := func(style string, cells ...string) {
-		p.SetFont("Helvetica", style, 7.5)
+		p.SetFont("Helvetica", style, 7.5*tall/4.6)
 		for k, c := range cells {
-			p.CellFormat(wide[k], 4.6, to(c), "B", 0, "L", false, 0, "")
+			p.CellFormat(wide[k], tall, to(c), "B", 0, "L", false, 0, "")
 		}
-		p.Ln(4.6)
+		p.Ln(tall)
 	}
 	line("B", "", "step", "by", "from", "to", "takes", "to spare", "people", "answers for it, latest", "after")
 	names := map[string]string{}

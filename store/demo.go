@@ -140,6 +140,7 @@ func (s *Store) demoDays(ctx context.Context, shot, code string) error {
 			}
 		}
 	}
+	o.Keep()
 	return keep(o)
 }
 

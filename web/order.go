@@ -213,8 +213,8 @@ func orderly(o *site.Order) (day string, err error) {
 	for i := range o.Steps {
 		o.Steps[i].Name, o.Steps[i].Thread = strings.TrimSpace(o.Steps[i].Name), strings.TrimSpace(o.Steps[i].Thread)
 	}
-	_, err = o.Sheet(time.Now(), nil)
-	return o.Date, err
+	o.Keep()
+	return o.Date, o.Check(time.Local)
 }
 
 func (s *Server) orderPaper(w http.ResponseWriter, r *http.Request) {

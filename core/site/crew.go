@@ -17,34 +17,45 @@ type Done struct{ Began, Ended *float64 }
 // hands allow. What has begun or ended stands where it was, and nothing else begins before
 // now. Its slack is over both what waits for what and who goes on to what.
 func (n *Network) Crewed(minutes []float64, crew int, now float64, done []Done) (Schedule, error) {
-	s, err := n.lay(minutes, crew, now, done)
+	s, err := n.lay(&layout{}, minutes, crew, now, done)
 	if err == nil {
 		n.follow(&s, crew)
 	}
 	return s, err
 }
 
-// lay is Crewed without the slack.
-func (n *Network) lay(minutes []float64, crew int, now float64, done []Done) (Schedule, error) {
+// layout is the room that laying takes, to be used again.
+type layout struct {
+	free, laid Schedule
+	latest     []float64
+	set        []bool
+	waits      []int
+	busy       profile
+}
+
+// lay is Crewed without the slack; the schedule is good until its room is used again.
+func (n *Network) lay(l *layout, minutes []float64, crew int, now float64, done []Done) (Schedule, error) {
 	for i, t := range n.Tasks {
 		if t.People > crew {
 			return Schedule{}, mistake.In(fmt.Sprintf("tasks[%d].people", i), "give a larger crew, or let fewer do it", "%s needs %d people and the crew is %d", t.ID, t.People, crew)
 		}
 	}
-	free := n.Times(minutes)
-	first := func(i int) float64 { return free.Slots[i].Start + free.Slots[i].Slack } // latest start
-	s := Schedule{Slots: make([]Slot, len(n.Tasks))}
-	set := make([]bool, len(n.Tasks))
+	n.early(&l.free, minutes)
+	l.latest = fresh(l.latest, len(n.Tasks))
+	l.free.loosen(n.order, n.next, l.latest)
+	first := func(i int) float64 { return l.free.Slots[i].Start + l.free.Slots[i].Slack } // latest start
+	l.laid.Slots, l.laid.Ready = fresh(l.laid.Slots, len(n.Tasks)), 0
+	l.set, l.waits = fresh(l.set, len(n.Tasks)), fresh(l.waits, len(n.Tasks))
+	l.busy.at, l.busy.work = l.busy.at[:0], l.busy.work[:0]
+	s, set, waits, busy := &l.laid, l.set, l.waits, &l.busy
 	after, then := n.near, n.next
 	if done != nil { // what was begun too early did not wait for all that it should have
 		after, then = n.after, n.then
 	}
-	waits := make([]int, len(n.Tasks)) // for how many that are not set yet
-	for i := range n.Tasks {
+	for i := range n.Tasks { // for how many that are not set yet
 		waits[i] = len(after[i])
 	}
 	left := len(n.Tasks)
-	var busy profile
 	put := func(i int, start, end float64) {
 		s.Slots[i] = Slot{Start: start, End: end}
 		set[i] = true
@@ -86,7 +97,7 @@ func (n *Network) lay(minutes []float64, crew int, now float64, done []Done) (Sc
 		}
 		put(next, at, at+minutes[next])
 	}
-	return s, nil
+	return *s, nil
 }
 
 // profile is how many are at work from each of its times on, until the next.
@@ -172,7 +183,7 @@ func (n *Network) follow(s *Schedule, crew int) {
 			from[best] = i
 		}
 	}
-	s.loosen(order, then)
+	s.loosen(order, then, make([]float64, len(n.Tasks)))
 }
 
 // rank is how willingly hands that did j go on to i.

@@ -109,7 +109,7 @@ func TestCrewedAsTold(t *testing.T) {
 			}
 		}
 		minutes := n.Minutes()
-		got, err := n.lay(minutes, 3, now, done)
+		got, err := n.lay(&layout{}, minutes, 3, now, done)
 		if err != nil {
 			t.Fatal(err)
 		}

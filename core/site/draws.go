@@ -13,7 +13,8 @@ import (
 // time in five. Between and beyond, the logarithm of its minutes is normal.
 //
 // Days, where P80 was learnt of so few that it is wider by the t of their number: of a whole network,
-// whose steps are wrong each in its own way, the normal width is drawn.
+// whose steps are wrong each in its own way, the normal width is drawn, about a middle that is less by
+// what not knowing it well would else put on top of the mean of each.
 type Spread struct {
 	P50, P80 float64
 	Days     int
@@ -41,19 +42,37 @@ func (w Spread) check(field, id string) error {
 
 // draw is one duration that is longer than elapsed; u is even in [0, 1).
 func (w Spread) draw(u, elapsed float64) float64 {
+	d := w.drawn(elapsed)
+	return d.draw(u)
+}
+
+// drawn is a spread of which durations are drawn that are longer than elapsed.
+type drawn struct{ mid, sigma, least, elapsed float64 }
+
+func (w Spread) drawn(elapsed float64) drawn {
+	d := drawn{mid: w.P50, elapsed: elapsed}
 	if w.P80 <= w.P50 {
-		return max(w.P50, elapsed)
+		return d
 	}
-	sigma := math.Log(w.P80/w.P50) / w.wide()
-	least := 0.0
+	d.sigma = math.Log(w.P80/w.P50) / w.wide()
+	if w.Days >= 2 {
+		d.mid *= math.Exp(-d.sigma * d.sigma / float64(w.Days+1))
+	}
 	if elapsed > 0 {
-		least = math.Erfc(-math.Log(elapsed/w.P50)/sigma/math.Sqrt2) / 2
+		d.least = math.Erfc(-math.Log(elapsed/d.mid)/d.sigma/math.Sqrt2) / 2
 	}
-	p := least + (1-least)*u
+	return d
+}
+
+func (d *drawn) draw(u float64) float64 {
+	if d.sigma == 0 {
+		return max(d.mid, d.elapsed)
+	}
+	p := d.least + (1-d.least)*u
 	if p >= 1-1e-12 { // so long already that it says nothing more
-		return elapsed * (1 + 0.1*u)
+		return d.elapsed * (1 + 0.1*u)
 	}
-	return max(w.P50*math.Exp(sigma*math.Sqrt2*math.Erfinv(2*p-1)), elapsed)
+	return max(d.mid*math.Exp(d.sigma*math.Sqrt2*math.Erfinv(2*p-1)), d.elapsed)
 }
 
 // expect is how long each task is expected to take: its minutes, or for one that is going
@@ -79,20 +98,25 @@ func (n *Network) Forecast(spreads []Spread, crew int, now float64, done []Done)
 	}
 	rng := rand.New(rand.NewPCG(2000, 0x51e))
 	ready := make([]float64, draws)
-	minutes := make([]float64, len(n.Tasks))
+	minutes, of := make([]float64, len(n.Tasks)), make([]drawn, len(n.Tasks))
+	for i, w := range spreads {
+		elapsed := 0.0
+		if done != nil && done[i].Began != nil && done[i].Ended == nil {
+			elapsed = max(now-*done[i].Began, 0)
+		}
+		of[i] = w.drawn(elapsed)
+	}
+	var l layout
 	for k := range ready {
-		for i, w := range spreads {
-			elapsed := 0.0
-			if done != nil && done[i].Began != nil && done[i].Ended == nil {
-				elapsed = max(now-*done[i].Began, 0)
-			}
-			minutes[i] = w.draw(rng.Float64(), elapsed)
+		for i := range of {
+			minutes[i] = of[i].draw(rng.Float64())
 		}
 		if crew == 0 {
-			ready[k] = n.Times(minutes).Ready
+			n.early(&l.free, minutes)
+			ready[k] = l.free.Ready
 			continue
 		}
-		s, err := n.lay(minutes, crew, now, done)
+		s, err := n.lay(&l, minutes, crew, now, done)
 		if err != nil {
 			return 0, 0, err
 		}

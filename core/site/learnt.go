@@ -140,7 +140,8 @@ var thumbs = map[string]map[Doing]thumb{
 }
 
 // common to every kind.
-var common = map[Doing]thumb{Agree: {10, 0, false}, Camera: {30, 1, false}, Weigh: {10, 1, false}, Pins: {3, 1, false}, Fit: {12, 1, false}, Lens: {12, 1, false}, Other: {10, 1, false}}
+var common = map[Doing]thumb{Agree: {10, 0, false}, Camera: {30, 1, false}, Weigh: {10, 1, false}, Pins: {3, 1, false}, PinIn: {2, 1, false}, PinOut: {2, 1, false},
+	Line: {3, 1, false}, Isolate: {2, 1, false}, Release: {2, 1, false}, Fit: {12, 1, false}, Lens: {12, 1, false}, Other: {10, 1, false}}
 
 // Estimate is how long a doing takes in a set-up: learnt, or by rule of thumb.
 func (s Setup) Estimate(d Doing, learnt map[Doing]Learnt) (p50, p80 float64, people int, shares bool) {
@@ -202,41 +203,51 @@ func (s Setup) Begin(learnt map[Doing]Learnt) []OrderStep {
 		add(Head, "head on slider", "head", Unload)
 		add(Camera, "build camera", "camera", Unload)
 		add(Weigh, "weigh pieces", "camera", Camera)
-		add(Mount, "mount", "head", Even, Head, Weigh)
-		add(Balance, "balance", "head", Mount)
-		add(Cable, "run cable", "power", Unload)
+		add(Isolate, "lock power off", "power", Unload)
+		add(Mount, "mount", "head", Even, Head, Weigh, Isolate)
+		add(Line, "safety line", "head", Mount)
+		add(Balance, "balance", "head", Line)
+		add(Cable, "run cable", "power", Isolate)
 		add(Pins, "pins out", "desk", Mount)
-		add(Boot, "boot", "power", Cable, Pins)
+		add(Boot, "boot", "power", Cable, Pins, Balance)
 		add(Home, "home", "desk", Boot, Balance, Pins)
-	case "crane": // weights go on once the camera hangs; accessories while it boots
+	case "crane": // weights go on once the camera hangs, with its boom pinned
 		add(Build, "base and boom", "boom", Even)
-		add(Head, "head on boom", "boom", Build)
+		add(PinIn, "pin the boom", "boom", Build)
+		add(Head, "head on boom", "boom", PinIn)
 		add(Camera, "build camera", "camera", Unload)
 		add(Weigh, "weigh pieces", "camera", Camera)
-		add(Mount, "mount", "boom", Head, Weigh)
+		add(Isolate, "lock power off", "power", Unload)
+		add(Mount, "mount", "boom", Head, Weigh, PinIn, Isolate)
+		add(Line, "safety line", "boom", Mount)
 		add(Fit, "hang accessories", "camera", Mount)
-		add(Weights, "counterweights", "boom", Mount)
-		add(Cable, "run cable", "power", Even)
-		add(Pins, "pins out", "desk", Weights)
-		add(Boot, "boot", "power", Cable, Pins)
-		add(Balance, "balance", "boom", Weights, Fit, Pins)
-		add(Home, "home", "desk", Boot, Balance, Pins)
-	case "arm": // it boots bare, and is told what it carries
+		add(Weights, "counterweights", "boom", Line)
+		add(PinOut, "boom free", "boom", Weights, Fit)
+		add(Balance, "balance", "boom", PinOut, Fit, Line)
+		add(Cable, "run cable", "power", Even, Isolate)
+		add(Pins, "pins out", "desk", Mount)
+		add(Boot, "boot", "power", Cable, Pins, Balance)
+		add(Home, "home", "desk", Boot, Balance, Pins, PinOut)
+	case "arm": // it boots bare while its camera is hung with all, and is told what it carries
 		add(Build, "base and arm", "arm", Even)
 		add(Cable, "run cable", "power", Even)
 		add(Pins, "pins out", "desk", Build)
 		add(Boot, "boot", "power", Cable, Build, Pins)
 		add(Camera, "build camera", "camera", Unload)
+		add(Fit, "hang accessories", "camera", Camera)
 		add(Home, "home", "desk", Boot)
-		add(Mount, "mount", "arm", Home, Camera)
-		add(Fit, "hang accessories", "camera", Mount)
-		add(Tell, "feel the payload", "desk", Fit)
+		add(Isolate, "lock power off", "power", Boot, Home)
+		add(Mount, "mount", "arm", Isolate, Camera, Fit)
+		add(Line, "safety line", "arm", Mount)
+		add(Release, "power on again", "power", Isolate, Line, Mount)
+		add(Tell, "feel the payload", "desk", Fit, Home, Release)
 	default:
 		add(Build, "build", bed, Even)
-		add(Mount, "model on", "model", Build)
-		add(Cable, "run cable", "power", Unload)
+		add(Isolate, "lock power off", "power", Unload)
+		add(Mount, "model on", "model", Build, Isolate)
+		add(Cable, "run cable", "power", Isolate)
 		add(Pins, "pins out", "desk", Mount)
-		add(Boot, "boot", "power", Cable, Build, Pins)
+		add(Boot, "boot", "power", Cable, Build, Pins, Mount)
 		add(Home, "home", "desk", Boot, Mount)
 	}
 	add(Lens, "lens marks", "desk", Home, Tell)

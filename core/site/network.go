@@ -166,7 +166,15 @@ func (n *Network) Needs(i, j int) bool { return n.needs[i][j] }
 // Times is the schedule when nobody is short (critical path method, Kelley and Walker
 // 1959): each task as early as what it waits for lets it, with its total slack.
 func (n *Network) Times(minutes []float64) Schedule {
-	s := Schedule{Slots: make([]Slot, len(n.Tasks))}
+	var s Schedule
+	n.early(&s, minutes)
+	s.loosen(n.order, n.next, make([]float64, len(n.Tasks)))
+	return s
+}
+
+// early is Times without the slack, into a schedule whose room is used again.
+func (n *Network) early(s *Schedule, minutes []float64) {
+	s.Slots, s.Ready = fresh(s.Slots, len(n.Tasks)), 0
 	for _, i := range n.order {
 		at := 0.0
 		for _, j := range n.near[i] {
@@ -175,14 +183,21 @@ func (n *Network) Times(minutes []float64) Schedule {
 		s.Slots[i] = Slot{Start: at, End: at + minutes[i]}
 		s.Ready = max(s.Ready, at+minutes[i])
 	}
-	s.loosen(n.order, n.next)
-	return s
+}
+
+// fresh is room for so many, all nought, the old one where it is large enough.
+func fresh[T any](room []T, n int) []T {
+	if cap(room) < n {
+		return make([]T, n)
+	}
+	room = room[:n]
+	clear(room)
+	return room
 }
 
 // loosen works out the slack, back from the end over what waits for what; order is one in
-// which each comes after what it waits for.
-func (s *Schedule) loosen(order []int, then [][]int) {
-	latest := make([]float64, len(s.Slots))
+// which each comes after what it waits for. latest is room for when each may end at the latest.
+func (s *Schedule) loosen(order []int, then [][]int, latest []float64) {
 	for k := len(order) - 1; k >= 0; k-- {
 		i := order[k]
 		end := s.Ready

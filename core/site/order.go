@@ -26,7 +26,12 @@ const (
 	Camera  Doing = "camera"  // camera built
 	Weigh   Doing = "weigh"   // its pieces weighed
 	Mount   Doing = "mount"   // on the rig, safety line on
-	Pins    Doing = "pins"    // lock pins out
+	Line    Doing = "line"    // safety line on, nothing dangles
+	Pins    Doing = "pins"    // transport pins out
+	PinIn   Doing = "pin in"  // mounting pin in
+	PinOut  Doing = "pin out" // mounting pin out
+	Isolate Doing = "isolate" // power off and locked off
+	Release Doing = "release" // and on again, with nobody at it
 	Weights Doing = "weights" // counterweights on
 	Balance Doing = "balance"
 	Tell    Doing = "tell" // an arm is told, or feels, what it carries
@@ -37,7 +42,8 @@ const (
 )
 
 // Doings are all of them, in the order of a day.
-var Doings = []Doing{Agree, Unload, Lay, Even, Build, Head, Cable, Boot, Camera, Weigh, Fit, Mount, Pins, Weights, Balance, Tell, Home, Lens, Other}
+var Doings = []Doing{Agree, Unload, Lay, Even, Build, PinIn, Head, Isolate, Cable, Boot, Camera, Weigh, Fit, Mount, Line, Pins,
+	Weights, PinOut, Balance, Release, Tell, Home, Lens, Other}
 
 // Setup is what durations hang on.
 type Setup struct {
@@ -106,6 +112,8 @@ type Order struct {
 	Start string      `json:"start" doc:"hh:mm"`
 	Setup Setup       `json:"setup"`
 	Steps []OrderStep `json:"steps"`
+	// First is the day's plan as it was when its first step began: what is behind is behind that.
+	First *OrderPlan `json:"first,omitempty"`
 	// Against is another plan for the same day, to be held beside it.
 	Against *OrderPlan `json:"against,omitempty"`
 }
@@ -115,6 +123,20 @@ type OrderPlan struct {
 	Name  string      `json:"name" maxLength:"80"`
 	Setup Setup       `json:"setup"`
 	Steps []OrderStep `json:"steps"`
+}
+
+// Keep keeps the day's plan as it is when its first step has begun, and lets go of it where none has.
+func (o *Order) Keep() {
+	switch began := slices.ContainsFunc(o.Steps, func(s OrderStep) bool { return s.Began != nil }); {
+	case !began:
+		o.First = nil
+	case o.First == nil:
+		o.First = &OrderPlan{Name: "the day's first plan", Setup: o.Setup, Steps: slices.Clone(o.Steps)}
+		for i := range o.First.Steps {
+			x := &o.First.Steps[i]
+			x.Began, x.Ended, x.Guessed = nil, nil, false
+		}
+	}
 }
 
 // Begins is the instant at which it starts, in a place's time.
@@ -185,7 +207,18 @@ func (o *Order) check(in *time.Location) (*Network, []Spread, error) {
 			return nil, nil, fmt.Errorf("the other plan: %w", err)
 		}
 	}
+	if p := o.First; p != nil {
+		if _, _, err := network(p.Steps, p.Setup.Crew); err != nil {
+			return nil, nil, fmt.Errorf("the first plan: %w", err)
+		}
+	}
 	return network(o.Steps, o.Setup.Crew)
+}
+
+// Check says what is wrong with an order, for a place's time.
+func (o *Order) Check(in *time.Location) error {
+	_, _, err := o.check(in)
+	return err
 }
 
 // Check says what is wrong with a set-up.
@@ -288,6 +321,7 @@ func (o *Order) Press(id, what string, now time.Time) error {
 	default:
 		return mistake.In("what", "say start, done or back", "it is %q", what)
 	}
+	o.Keep()
 	return nil
 }
 

@@ -1,6 +1,7 @@
 package site
 
 import (
+	"cmp"
 	"fmt"
 	"math"
 	"slices"
@@ -25,8 +26,9 @@ type StepSlot struct {
 type OrderCourse struct {
 	Name  string     `json:"name"`
 	Slots []StepSlot `json:"slots"`
-	// PlannedMin is when it was meant to be ready, DrawnMin when it is if every step
-	// takes its middle; Ready and Four are of draws of the whole network.
+	// PlannedMin is when it was meant to be ready, by the day's first plan; DrawnMin when it is if every
+	// step takes its middle, which is seldom. PlannedMin, Ready and Four are of draws of the whole
+	// network, as likely before as after but for Four.
 	PlannedMin float64 `json:"planned_min"`
 	DrawnMin   float64 `json:"drawn_min"`
 	ReadyMin   float64 `json:"ready_min"`
@@ -57,6 +59,7 @@ type OrderSheet struct {
 	Holds   string       `json:"holds,omitempty" doc:"the step that holds it up"`
 	Says    string       `json:"says"`
 	More    string       `json:"more"`
+	Changed string       `json:"changed,omitempty" doc:"what changes under way do to when it is ready"`
 	Due     []string     `json:"due" doc:"what has to be done by a time and is not, or will not be"`
 	Breaks  []Breach     `json:"breaks"`
 	Helps   []Helps      `json:"helps"`
@@ -75,6 +78,9 @@ func (o *Order) Sheet(now time.Time, learnt map[Doing]Learnt) (*OrderSheet, erro
 	if err != nil {
 		return nil, err
 	}
+	if err := v.first(o); err != nil {
+		return nil, err
+	}
 	v.Over = true
 	for _, x := range o.Steps {
 		if x.Ended == nil {
@@ -83,12 +89,14 @@ func (o *Order) Sheet(now time.Time, learnt map[Doing]Learnt) (*OrderSheet, erro
 			v.Done++
 		}
 	}
-	v.Behind = v.Course.DrawnMin - v.Course.PlannedMin
+	v.Behind = v.Course.ReadyMin - v.Course.PlannedMin
 	v.Breaks = breaches(o.Steps, n)
 	v.due(o, begins)
 	v.sentence(o, n, s, learnt)
 	if !v.Over {
-		v.help(o, n, learnt, done)
+		if err := v.help(o, n, learnt, done); err != nil {
+			return nil, err
+		}
 	}
 	if p := o.Against; p != nil {
 		v.Against = &OrderCourse{}
@@ -124,9 +132,15 @@ func (v *OrderSheet) course(c *OrderCourse, name string, steps []OrderStep, n *N
 	if err != nil {
 		return s, err
 	}
-	c.Name, c.PlannedMin, c.DrawnMin = name, plan.Ready, s.Ready
+	c.Name, c.DrawnMin = name, s.Ready
 	if c.ReadyMin, c.FourMin, err = n.Forecast(spreads, crew, now, done); err != nil {
 		return s, err
+	}
+	c.PlannedMin = c.ReadyMin
+	if now > 0 || slices.ContainsFunc(done, func(d Done) bool { return d.Began != nil }) {
+		if c.PlannedMin, _, err = n.Forecast(spreads, crew, 0, nil); err != nil {
+			return s, err
+		}
 	}
 	c.Planned, c.Ready, c.Four = Clock(v.Begins, c.PlannedMin), Clock(v.Begins, c.ReadyMin), Clock(v.Begins, c.FourMin)
 	for i, x := range s.Slots {
@@ -140,6 +154,37 @@ func (v *OrderSheet) course(c *OrderCourse, name string, steps []OrderStep, n *N
 		c.Slots = append(c.Slots, t)
 	}
 	return s, nil
+}
+
+// first holds what goes on against the day's first plan: a step that is lengthened under way does not
+// make what is late on time. A step that is not in it has the plan of now.
+func (v *OrderSheet) first(o *Order) error {
+	if o.First == nil {
+		return nil
+	}
+	n, spreads, err := network(o.First.Steps, o.First.Setup.Crew)
+	if err != nil {
+		return err
+	}
+	plan, err := n.Crewed(n.Minutes(), o.First.Setup.Crew, 0, nil)
+	if err != nil {
+		return err
+	}
+	c, now := &v.Course, v.Course.PlannedMin
+	if c.PlannedMin, _, err = n.Forecast(spreads, o.First.Setup.Crew, 0, nil); err != nil {
+		return err
+	}
+	c.Planned = Clock(v.Begins, c.PlannedMin)
+	for i, s := range o.First.Steps {
+		if k := slices.IndexFunc(c.Slots, func(t StepSlot) bool { return t.ID == s.ID }); k >= 0 {
+			c.Slots[k].PlanFrom, c.Slots[k].PlanTo = plan.Slots[i].Start, plan.Slots[i].End
+		}
+	}
+	if math.Abs(now-c.PlannedMin) >= 1 {
+		v.Changed = fmt.Sprintf("Changed under way: by the first plan it was ready at %s, as it is planned now at %s. "+
+			"Behind and ahead are of the first.", c.Planned, Clock(v.Begins, now))
+	}
+	return nil
 }
 
 // due names what was promised by a time and is not there, or will not be.
@@ -159,7 +204,7 @@ func (v *OrderSheet) due(o *Order, begins time.Time) {
 		}
 		switch slot := v.Course.Slots[i]; {
 		case v.NowMin > by:
-			v.Due = append(v.Due, fmt.Sprintf("“%s”%s was due at %s, %.0f minutes ago.", s.Name, whose, s.Latest, v.NowMin-by))
+			v.Due = append(v.Due, fmt.Sprintf("“%s”%s was due at %s, %s ago.", s.Name, whose, s.Latest, hours(math.Round(v.NowMin-by))))
 		case slot.To > by+0.5:
 			v.Due = append(v.Due, fmt.Sprintf("“%s”%s is due at %s and will be done at %s as it goes.", s.Name, whose, s.Latest, Clock(begins, slot.To)))
 		}
@@ -209,7 +254,7 @@ func (v *OrderSheet) sentence(o *Order, n *Network, s Schedule, learnt map[Doing
 	}
 	switch {
 	case v.NowMin < 0:
-		v.Says = fmt.Sprintf("It starts at %s, in %.0f minutes.", o.Start, -v.NowMin)
+		v.Says = fmt.Sprintf("It starts at %s, in %s.", o.Start, hours(math.Round(-v.NowMin)))
 	case v.Behind >= 2 && worst >= 0:
 		v.Holds = o.Steps[worst].ID
 		v.Says = fmt.Sprintf("“%s” holds everything up: %s", o.Steps[worst].Name, minutesOff(v.Behind))
@@ -243,19 +288,35 @@ func (v *OrderSheet) sentence(o *Order, n *Network, s Schedule, learnt map[Doing
 func minutesOff(v float64) string {
 	switch v = math.Round(v); {
 	case v >= 2:
-		return fmt.Sprintf("%.0f minutes behind.", v)
+		return hours(v) + " behind."
 	case v <= -2:
-		return fmt.Sprintf("%.0f minutes ahead.", -v)
+		return hours(-v) + " ahead."
 	}
 	return "on time."
 }
+
+// hours says minutes, of two hours and more as hours.
+func hours(v float64) string {
+	if v < 120 {
+		return fmt.Sprintf("%.0f minutes", v)
+	}
+	return fmt.Sprintf("%d h %02d min", int(v)/60, int(v)%60)
+}
+
+// unhurried are steps in which people are under a load, or on which it hangs whether one stays up: no
+// minutes are sought there.
+var unhurried = map[Doing]bool{Even: true, Weigh: true, Mount: true, Line: true, Pins: true, PinIn: true, PinOut: true,
+	Weights: true, Balance: true, Isolate: true, Release: true, Tell: true, Home: true}
+
+// onWheels are the kinds that are also rolled in, without rails: a slider is its own.
+var onWheels = map[string]bool{"crane": true, "arm": true}
 
 // mostHelps are offered, each with a gain of a minute at least.
 const mostHelps = 4
 
 // help is what would make it ready earlier: more hands, no rails, a wait that no rule
 // asks for, and where minutes saved count.
-func (v *OrderSheet) help(o *Order, n *Network, learnt map[Doing]Learnt, done []Done) {
+func (v *OrderSheet) help(o *Order, n *Network, learnt map[Doing]Learnt, done []Done) error {
 	now := max(v.NowMin, 0)
 	try := func(says string, setup Setup, change func(steps []OrderStep)) {
 		p := &OrderPlan{Name: says, Setup: setup, Steps: slices.Clone(o.Steps)}
@@ -282,7 +343,7 @@ func (v *OrderSheet) help(o *Order, n *Network, learnt map[Doing]Learnt, done []
 		if x.Ended != nil {
 			continue
 		}
-		if x.Shares && x.People > 0 && !hands[x.Thread] {
+		if x.Shares && x.People > 0 && !unhurried[x.Does] && !hands[x.Thread] {
 			hands[x.Thread] = true
 			try("one more pair of hands on the "+x.Thread, more, func(steps []OrderStep) {
 				for k := range steps {
@@ -306,14 +367,14 @@ func (v *OrderSheet) help(o *Order, n *Network, learnt map[Doing]Learnt, done []
 				}
 			}
 		}
-		if v.Course.Slots[i].Critical && x.Minutes > 12 && x.People > 0 {
+		if v.Course.Slots[i].Critical && x.Minutes > 12 && x.People > 0 && !unhurried[x.Does] {
 			try(fmt.Sprintf("ten minutes saved on “%s”", x.Name), o.Setup, func(steps []OrderStep) {
 				steps[i].Minutes -= 10
 				steps[i].P80 = max(steps[i].P80-10, steps[i].Minutes)
 			})
 		}
 	}
-	if lay := slices.IndexFunc(o.Steps, func(s OrderStep) bool { return s.Does == Lay && s.Began == nil }); o.Setup.Rails && lay >= 0 {
+	if lay := slices.IndexFunc(o.Steps, func(s OrderStep) bool { return s.Does == Lay && s.Began == nil }); o.Setup.Rails && lay >= 0 && onWheels[o.Setup.Kind] {
 		wheels := o.Setup
 		wheels.Rails = false
 		try("wheels instead of rails", wheels, func(steps []OrderStep) {
@@ -324,8 +385,24 @@ func (v *OrderSheet) help(o *Order, n *Network, learnt map[Doing]Learnt, done []
 			}
 		})
 	}
-	slices.SortStableFunc(v.Helps, func(a, b Helps) int { return int(math.Round(a.ReadyMin - b.ReadyMin)) })
-	if len(v.Helps) > mostHelps {
-		v.Helps = v.Helps[:mostHelps]
+	byReady := func(a, b Helps) int { return cmp.Compare(a.ReadyMin, b.ReadyMin) }
+	slices.SortStableFunc(v.Helps, byReady)
+	v.Helps = v.Helps[:min(len(v.Helps), mostHelps)]
+	// The best of them as they are when they are held beside the plan.
+	kept := []Helps{}
+	for _, h := range v.Helps {
+		pn, ps, err := network(h.Plan.Steps, h.Plan.Setup.Crew)
+		if err != nil {
+			return err
+		}
+		if h.ReadyMin, _, err = pn.Forecast(ps, h.Plan.Setup.Crew, now, o.same(h.Plan.Steps, done)); err != nil {
+			return err
+		}
+		if h.Ready = Clock(v.Begins, h.ReadyMin); h.ReadyMin <= v.Course.ReadyMin-1 {
+			kept = append(kept, h)
+		}
 	}
+	slices.SortStableFunc(kept, byReady)
+	v.Helps = kept
+	return nil
 }

@@ -3241,6 +3241,7 @@ export interface components {
             against?: components["schemas"]["OrderPlan"];
             /** @description the day on which it starts, as 2026-03-04 */
             date: string;
+            first?: components["schemas"]["OrderPlan"];
             setup: components["schemas"]["Setup"];
             /** @description hh:mm */
             start: string;
@@ -3282,6 +3283,8 @@ export interface components {
              */
             behind_min: number;
             breaks: components["schemas"]["Breach"][];
+            /** @description what changes under way do to when it is ready */
+            changed?: string;
             course: components["schemas"]["OrderCourse"];
             /** Format: int64 */
             done: number;

@@ -25,20 +25,31 @@ const ticks = computed(() => {
   for (let m = Math.ceil((props.from + off) / every) * every - off; m <= props.to + 0.01; m += every) out.push(m);
   return out;
 });
-// Labels of a thread that would run into each other go below the line in turn.
+// Labels of a thread that would run into each other go below the line in turn; where both lines are
+// taken, the one before is cut short.
+const wide = 6.9;
+interface Label { s: OrderStep; c: NonNullable<OrderCourse["slots"]>[number]; y: number; at: number; low: 0 | 1; text: string; minutes: boolean }
+const end0 = (l: Label): number => l.at + l.text.length * wide + 8;
 const labels = computed(() => {
-  const free = new Map<string, [number, number]>();
+  const before = new Map<string, [Label?, Label?]>();
   return [...bits.value].sort((a, b) => a.c.from_min - b.c.from_min).map((b) => {
-    const at = x(b.c.from_min) + 4, f = free.get(b.s.thread) ?? [-1e9, -1e9];
-    const long = b.s.name.length * 6.9 + 8;
-    const low = f[0] > at && f[1] <= at ? 1 : 0;
-    const room = Math.max(...bits.value.filter((o) => o.s.thread === b.s.thread && o.c.from_min > b.c.from_min).map((o) => -x(o.c.from_min)), -width.value);
-    const cut = f[0] > at && f[1] > at ? Math.max(Math.floor((-room - at) / 6.9), 0) : b.s.name.length;
-    f[low] = at + long;
-    free.set(b.s.thread, f);
-    return { ...b, at, low, text: cut < b.s.name.length ? (cut > 2 ? b.s.name.slice(0, cut - 1) + "…" : "") : b.s.name, minutes: low === 0 && (f[1] as number) <= at && row.value > 40 };
+    const at = x(b.c.from_min) + 4, row2 = before.get(b.s.thread) ?? [];
+    const ends = [0, 1].map((k) => (row2[k] ? end0(row2[k]) : -1e9));
+    const low = ends[0]! <= at ? 0 : ends[1]! <= at ? 1 : row2[0]!.at < row2[1]!.at ? 0 : 1;
+    const was = row2[low];
+    if (was && ends[low]! > at) {
+      const fits = Math.floor((at - 6 - was.at) / wide);
+      was.text = fits > 3 ? was.s.name.slice(0, fits - 1) + "…" : "";
+    }
+    const l: Label = { ...b, at, low, text: b.s.name, minutes: low === 0 && ends[1]! <= at && row.value > 40 };
+    const above = row2[0];
+    if (low === 1 && above && at < above.at + 46) above.minutes = false;
+    row2[low] = l;
+    before.set(b.s.thread, row2);
+    return l;
   });
 });
+const labelled = computed(() => new Map(labels.value.map((l) => [l.s.id, l.low === 0 ? end0(l) : 0])));
 // What hands over to another thread, or waits on its own.
 const ties = computed(() => bits.value.flatMap((b) => (b.s.after ?? []).map((id) => ({ a: byId.value.get(id), b })).filter((t) => t.a && (t.a.s.thread !== b.s.thread || b.c.from_min > t.a.c.to_min + 0.5)).map((t) => {
   const a = t.a as (typeof bits.value)[number];
@@ -47,7 +58,8 @@ const ties = computed(() => bits.value.flatMap((b) => (b.s.after ?? []).map((id)
   return { key: a.s.id + ">" + b.s.id, heavy, same: a.s.thread === b.s.thread, d: a.s.thread === b.s.thread ? `M${x0} ${a.y}L${x1} ${b.y}` : `M${x0} ${a.y}C${mid} ${a.y} ${Math.min(mid, x1 + 4)} ${b.y} ${x1} ${b.y}` };
 })));
 const says = (b: (typeof bits.value)[number]): string => `${b.s.name}, ${b.s.thread}: ${clock(b.c.from_min)} to ${clock(b.c.to_min)}, ${b.c.state}${b.c.critical ? ", decides" : `, ${Math.round(b.c.slack_min)} minutes to spare`}`;
-const end = computed(() => props.course.drawn_min);
+// Ready, as likely before as after: seldom does every step take its middle, so it is after the last one's.
+const end = computed(() => props.course.ready_min);
 const last = computed(() => bits.value.reduce((a, b) => (b.c.to_min > a.c.to_min ? b : a), bits.value[0] ?? { c: { to_min: 0 }, y: 0 } as (typeof bits.value)[number]));
 </script>
 
@@ -70,8 +82,9 @@ const last = computed(() => bits.value.reduce((a, b) => (b.c.to_min > a.c.to_min
         <text v-if="l.c.state === 'running' && row > 48" :x="x(l.c.plan_to_min) + 5" :y="l.y + 32" class="lab">planned</text>
         <text v-if="l.minutes" :x="l.at" :y="l.y + 18" class="lab halo">{{ Math.round(l.c.to_min - l.c.from_min) }} min</text>
       </g>
-      <g v-for="b in bits" :key="b.s.id + 's'"><text v-if="!b.c.critical && b.c.slack_min > 12 && b.c.state !== 'done' && x(b.c.to_min + b.c.slack_min) - x(b.c.to_min) > 78 && !bits.some((o) => o.s.thread === b.s.thread && o.c.from_min >= b.c.to_min - 0.1 && x(o.c.from_min) < x(b.c.to_min) + 90 && o !== b)" :x="x(b.c.to_min) + 8" :y="b.y - 5" class="lab halo">{{ Math.round(b.c.slack_min) }} to spare</text></g>
-      <circle :cx="x(end)" :cy="last.y" r="9" fill="var(--sheet)" stroke="var(--ink)" stroke-width="4" /><text :x="x(end) + 14" :y="last.y + 5" class="end">{{ clock(end) }}</text>
+      <g v-for="b in bits" :key="b.s.id + 's'"><text v-if="!b.c.critical && b.c.slack_min > 12 && b.c.state !== 'done' && x(b.c.to_min + b.c.slack_min) - x(b.c.to_min) > 78 && !bits.some((o) => o.s.thread === b.s.thread && o.c.from_min >= b.c.to_min - 0.1 && x(o.c.from_min) < x(b.c.to_min) + 90 && o !== b)" :x="Math.max(x(b.c.to_min) + 8, labelled.get(b.s.id) ?? 0)" :y="b.y - 5" class="lab halo">{{ Math.round(b.c.slack_min) }} to spare</text></g>
+      <line v-if="end > last.c.to_min" :x1="x(last.c.to_min)" :x2="x(end)" :y1="last.y" :y2="last.y" stroke="var(--ink)" stroke-width="2" stroke-dasharray="2 4" />
+      <circle :cx="x(end)" :cy="last.y" r="9" fill="var(--sheet)" stroke="var(--ink)" stroke-width="4" /><text :x="x(end) + 14" :y="last.y + 5" class="end">{{ course.ready.split(" ")[0] }}</text>
       <g v-if="now >= from && now <= to"><line :x1="x(now)" :x2="x(now)" :y1="top - 6" :y2="height - bottom + 4" stroke="var(--now)" stroke-width="1.6" /><rect :x="x(now) - 21" :y="height - bottom + 3" width="42" height="17" fill="var(--now)" /><text :x="x(now)" :y="height - bottom + 16" text-anchor="middle" class="clock">{{ clock(now) }}</text></g>
     </svg>
   </div>

@@ -8,6 +8,8 @@ import { useShot } from "../../stores/shot";
 const props = defineProps<{ order: OrderDoc; sheet: NonNullable<OrderView["sheet"]>; code: string; days: number }>();
 const order = useOrder();
 const shot = useShot();
+const hour = computed(() => props.sheet.course.ready.split(" ")[0]);
+const later = computed(() => props.sheet.course.ready.split(" ").slice(1).join(" "));
 const next = computed(() => {
   const slots = props.sheet.course.slots ?? [];
   const open = (props.order.steps ?? []).map((s, i) => ({ s, c: slots[i] })).filter((x) => x.c && !x.s.ended);
@@ -21,9 +23,10 @@ const next = computed(() => {
 <template>
   <section class="box ready" aria-labelledby="ready-title">
     <h2 id="ready-title" class="cap">{{ sheet.over ? "Ready to line up since" : "Ready to line up" }}</h2>
-    <p class="hour" data-test="order-ready">{{ sheet.course.ready }}</p>
+    <p class="hour" data-test="order-ready">{{ hour }}<span v-if="later" class="later"> {{ later }}</span></p>
     <p v-if="!sheet.over" class="quiet">as likely before as after. Four days in five by <b>{{ sheet.course.four_in_five }}</b>. The plan said {{ sheet.course.planned }}.</p>
     <p class="big" :class="{ now: sheet.behind_min >= 2 }" role="status" data-test="order-says">{{ sheet.says }}</p>
+    <p v-if="sheet.changed" class="quiet more" data-test="order-changed">{{ sheet.changed }}</p>
     <p v-for="d in sheet.due" :key="d" class="now due" data-test="order-due">{{ d }}</p>
     <p v-for="b in sheet.breaks" :key="b.says" class="over" data-test="order-breaks">{{ b.says }}</p>
     <p v-if="sheet.more" class="quiet more">{{ sheet.more }}</p>
@@ -50,6 +53,7 @@ const next = computed(() => {
 <style scoped>
 .ready { padding: 12px 16px; overflow: auto; display: flex; flex-direction: column; gap: 5px; }
 .hour { font: 700 58px/1 var(--text); margin: 0 0 2px; letter-spacing: -.02em; white-space: nowrap; }
+.later { font-size: 20px; letter-spacing: 0; }
 p { margin: 0; }
 .big { font: 600 21px/1.15 var(--head); border-top: 1px solid var(--rule); padding-top: 7px; }
 .due { font-weight: 700; }
@@ -59,6 +63,7 @@ li { display: flex; justify-content: space-between; gap: 8px; align-items: cente
 .cap { margin-top: 4px; }
 .name { color: var(--ink); text-decoration: none; }
 .help { font-size: 12.5px; }
+li b { white-space: nowrap; }
 .btn.slim { min-height: 24px; padding: 2px 9px; }
 .foot { display: flex; gap: 8px; margin-top: auto; padding-top: 6px; }
 html.paper .quiet { color: #4d5a67; }

@@ -28,8 +28,10 @@ const span = computed(() => {
   const s = sheet.value;
   if (!s) return { from: 0, to: 60 };
   const slots = [...(s.course.slots ?? []), ...(s.against?.slots ?? [])];
-  const from = Math.min(0, ...slots.map((x) => x.from_min));
-  const to = Math.max(30, ...slots.map((x) => Math.max(x.to_min, x.plan_to_min)));
+  const first = Math.min(...slots.map((x) => x.from_min)); // nothing is drawn where nobody came yet
+  const from = first > 60 ? first - 15 : Math.min(0, first);
+  const ready = [s.course.ready_min, s.against?.ready_min ?? 0];
+  const to = Math.max(30, ...ready, ...slots.map((x) => Math.max(x.to_min, x.plan_to_min)));
   return { from, to: s.over || s.now_min > to + 240 ? to : Math.max(to, Math.min(s.now_min + 5, to + 60)) };
 });
 const today = computed(() => o.value?.date === v.value?.today);

@@ -9,7 +9,9 @@ import { readNumber } from "../../shell/numbers";
 const props = defineProps<{ step: OrderStep; steps: OrderStep[]; sheet: NonNullable<OrderView["sheet"]> }>();
 const order = useOrder();
 const doings: [OrderStep["does"], string][] = [["agree", "agreeing on the place"], ["unload", "unloading"], ["lay", "laying rails or placing"], ["level", "levelling"], ["build", "building the rig"], ["head", "the head"], ["cable", "cables"], ["boot", "power and boot"],
-  ["camera", "building the camera"], ["weigh", "weighing"], ["fit", "hanging accessories"], ["mount", "mounting"], ["pins", "lock pins"], ["weights", "counterweights"], ["balance", "balancing"], ["tell", "the arm's payload"], ["home", "homing"], ["lens", "lens marks"], ["other", "something else"]];
+  ["camera", "building the camera"], ["weigh", "weighing"], ["fit", "hanging accessories"], ["mount", "mounting"], ["line", "safety line, nothing dangles"],
+  ["pins", "transport pins out"], ["pin in", "mounting pin in"], ["pin out", "mounting pin out"],
+  ["isolate", "power off, locked off"], ["release", "power on again"], ["weights", "counterweights"], ["balance", "balancing"], ["tell", "the arm's payload"], ["home", "homing"], ["lens", "lens marks"], ["other", "something else"]];
 const draft = useDraft(() => {
   const s = props.step;
   return { version: order.view?.revision ?? 0, form: { name: s.name, thread: s.thread, does: s.does as string, minutes: String(s.minutes), p80: String(s.p80_minutes), people: String(s.people), owner: s.owner ?? "", latest: s.latest ?? "", shares: s.shares ?? false, after: [...(s.after ?? [])] } };
