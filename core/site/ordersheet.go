@@ -343,11 +343,11 @@ func (v *OrderSheet) help(o *Order, n *Network, learnt map[Doing]Learnt, done []
 		if x.Ended != nil {
 			continue
 		}
-		if x.Shares && x.People > 0 && !unhurried[x.Does] && !hands[x.Thread] {
+		if x.Shares && x.People > 0 && !hands[x.Thread] {
 			hands[x.Thread] = true
 			try("one more pair of hands on the "+x.Thread, more, func(steps []OrderStep) {
 				for k := range steps {
-					if y := &steps[k]; y.Thread == x.Thread && y.Shares && y.Ended == nil {
+					if y := &steps[k]; y.Thread == x.Thread && y.Shares && y.Ended == nil && !unhurried[y.Does] {
 						share := float64(y.People) / float64(y.People+1)
 						y.People, y.Minutes, y.P80 = y.People+1, y.Minutes*share, y.P80*share
 					}

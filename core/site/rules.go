@@ -109,7 +109,6 @@ func underPower(steps []OrderStep, n *Network) []Breach {
 
 // needed tells whether a step has to wait for another by a rule or by its nature.
 func needed(first, then Doing) bool {
-	return first == Unload || slices.Contains(byHand, first) && slices.Contains(powered, then) ||
-		first == Isolate && slices.Contains(byHand, then) || slices.Contains(powered, first) && then == Isolate || slices.Contains(natural[first], then) ||
+	return first == Unload || slices.Contains(natural[first], then) ||
 		slices.ContainsFunc(rules, func(r rule) bool { return r.first == first && r.then == then })
 }
