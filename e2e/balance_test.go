@@ -188,6 +188,7 @@ func TestCounterweightBench(t *testing.T) {
 	p.enter("own-count-0", "1")
 	p.click("own-keep")
 	p.reads("crane-says", "The weights do not reach: it needs")
+	p.reads("own-differs", "The carry list has 6 × 10 kg and 8 × 2.5 kg: put one of the two right.")
 	p.enter("own-kg-0", "-3")
 	p.click("own-keep")
 	p.reads("bench-said", "a weight has -3 kg; give kilograms above zero")

@@ -1,6 +1,7 @@
 package balance
 
 import (
+	"cmp"
 	"fmt"
 	"math"
 	"slices"
@@ -20,6 +21,10 @@ type OnCrane struct {
 	Says     string    `json:"says"`
 	Then     string    `json:"then"`
 	Problem  string    `json:"problem,omitempty"`
+	// Own are the weights that there are: as somebody says, else those of the carry list.
+	Own []Weights `json:"own"`
+	// Differs says where the carry list has others.
+	Differs string `json:"differs,omitempty"`
 }
 
 // craneSteps is over how many lengths a crane's arm is looked at.
@@ -35,6 +40,14 @@ func (r *Settled) crane(out *BenchSheet, m *rig.Rig, guessed bool) error {
 	c := &OnCrane{TailM: k.TailM, PayloadKg: out.MassKg + k.HeadKg, HungLeft: []float64{}, AxisMM: []float64{0}}
 	c.Arms, c.OneSet.Chosen, c.OneSet.LeftKgM = []ArmWeights{}, []Weights{}, []float64{}
 	out.Crane = c
+	c.Own = r.Own
+	listed := listed(m.Book.Parts)
+	switch {
+	case len(c.Own) == 0:
+		c.Own = listed
+	case len(listed) > 0 && !sameWeights(listed, c.Own):
+		c.Differs = fmt.Sprintf("The carry list has %s: put one of the two right.", words(listed))
+	}
 	if i := m.Index(k.Arm); i >= 0 {
 		from, to := m.Axes[i].Min, m.Axes[i].Max
 		if r.Arms[1] > r.Arms[0] {
@@ -48,13 +61,15 @@ func (r *Settled) crane(out *BenchSheet, m *rig.Rig, guessed bool) error {
 	for _, w := range r.Weights {
 		c.HungKg += w.Kg * float64(w.Count)
 	}
-	crane := &Crane{TailM: k.TailM, PayloadKg: c.PayloadKg, Weights: r.Own}
+	crane := &Crane{TailM: k.TailM, PayloadKg: c.PayloadKg, Weights: c.Own}
 	for _, mm := range c.AxisMM {
 		crane.ArmsM = append(crane.ArmsM, k.HeadM+mm/1000)
 		// What slides out takes all of its own weight along.
 		crane.BoomKgM = append(crane.BoomKgM, k.BoomKgM+k.ArmKg*mm/1000)
 	}
-	if len(r.Own) == 0 {
+	if why := headTwice(m.Book); why != "" {
+		c.Problem = why
+	} else if len(c.Own) == 0 {
 		c.Problem = "Say which weights you own, as kilograms and count."
 	} else {
 		a, err := crane.Weigh()
@@ -76,6 +91,49 @@ func (r *Settled) crane(out *BenchSheet, m *rig.Rig, guessed bool) error {
 		out.Verdict = Verdict{OK: true, Says: says}
 	}
 	return nil
+}
+
+// listed are the counterweights of a carry list, the largest first.
+func listed(parts []rig.Part) []Weights {
+	out := []Weights{}
+	for _, p := range parts {
+		if p.Is == rig.IsCounterweight {
+			out = append(out, Weights{p.Kg, p.Count})
+		}
+	}
+	slices.SortStableFunc(out, func(a, b Weights) int { return cmp.Compare(b.Kg, a.Kg) })
+	return out
+}
+
+// sameWeights is whether two lists have the same weights, in whatever order.
+func sameWeights(a, b []Weights) bool {
+	count := map[float64]int{}
+	for _, w := range a {
+		count[w.Kg] += w.Count
+	}
+	for _, w := range b {
+		count[w.Kg] -= w.Count
+	}
+	for _, n := range count {
+		if n != 0 {
+			return false
+		}
+	}
+	return true
+}
+
+// headTwice says so where a crane's head weighs one thing on the carry list and another in its sums.
+func headTwice(b *rig.Book) string {
+	kg, known := 0.0, false
+	for _, p := range b.Parts {
+		if p.Is == rig.IsHead {
+			kg, known = kg+p.Kg*float64(p.Count), true
+		}
+	}
+	if !known || math.Abs(kg-b.Crane.HeadKg) <= scaleOff*max(kg, b.Crane.HeadKg) {
+		return ""
+	}
+	return fmt.Sprintf("Its head weighs %g kg on the carry list and %g in these sums: weigh it, and put one of them right.", kg, b.Crane.HeadKg)
 }
 
 // pull is how many kilograms of pull hold what is left at the pivot with an arm of a length, and at

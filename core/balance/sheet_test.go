@@ -306,9 +306,27 @@ func TestCraneSheet(t *testing.T) {
 	if err != nil || s.Verdict.OK || s.Crane.Problem == "" || s.Crane.OK {
 		t.Fatalf("nothing owned: %+v, %v", s.Verdict, err)
 	}
+	// The carry list's are those that there are, until somebody says others; where they differ, it is said.
+	parts := []rig.Part{{Name: "a", Kg: 2.5, Count: 8, People: 1, Is: rig.IsCounterweight}, {Name: "b", Kg: 10, Count: 6, People: 1, Is: rig.IsCounterweight}, {Name: "c", Kg: 30, Count: 1, People: 2}}
+	m.Book.Parts = parts
+	if s, _ = r.Sheet(m, load()); s.Crane.Problem != "" || s.Crane.Differs != "" || len(s.Crane.Own) != 2 || s.Crane.Own[0] != (balance.Weights{Kg: 10, Count: 6}) {
+		t.Errorf("of the carry list: %+v", s.Crane)
+	}
+	r.Own = []balance.Weights{{Kg: 10, Count: 5}, {Kg: 2.5, Count: 8}}
+	if s, _ = r.Sheet(m, load()); s.Crane.Differs != "The carry list has 6 × 10 kg and 8 × 2.5 kg: put one of the two right." {
+		t.Errorf("%q", s.Crane.Differs)
+	}
 	r.Own = []balance.Weights{{Kg: 10, Count: 6}, {Kg: 2.5, Count: 8}}
+	m.Book.Parts = append(parts, rig.Part{Name: "head", Kg: 8.7, Count: 1, People: 1, Is: rig.IsHead})
+	if s, _ = r.Sheet(m, load()); s.Crane.Differs != "" || !strings.HasPrefix(s.Crane.Problem, "Its head weighs 8.7 kg on the carry list and 9 in these sums") || s.Crane.OK || s.Verdict.OK {
+		t.Errorf("%+v", s.Crane)
+	}
+	m.Book.Parts[3].Kg = 8.95
 	s, _ = r.Sheet(m, load())
 	c := s.Crane
+	if c.Problem != "" {
+		t.Error(c.Problem)
+	}
 	// By hand at the arm's longest: 13.13 kg at 1.72 + 1.47 m, the boom 21 + 6 × 1.47: what
 	// slides out takes all of its weight along.
 	need := (13.13*3.19 + 21 + 6*1.47) / 1.1

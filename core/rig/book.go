@@ -98,7 +98,15 @@ type Part struct {
 	Count   int     `json:"count"`
 	People  int     `json:"people"`
 	Vehicle string  `json:"vehicle,omitempty"`
+	// Is says which part it is, where a crane's sums need it: what it weighs stands here alone.
+	Is string `json:"is,omitempty" enum:"head,counterweight"`
 }
+
+// What a part is.
+const (
+	IsHead          = "head"
+	IsCounterweight = "counterweight"
+)
 
 // Wire is one line from the controller to what hangs on it: how long its cable is, and
 // how far it has to go.
@@ -159,6 +167,9 @@ func (b *Book) check(r *Rig) error {
 	for _, p := range b.Parts {
 		if !(p.Kg > 0 && p.Kg < 1e5) || p.Count < 1 || p.Count > 1000 || p.People < 1 || p.People > 20 {
 			return fmt.Errorf("part %s: %d of %g kg with %d people; give all three above zero", p.Name, p.Count, p.Kg, p.People)
+		}
+		if p.Is != "" && p.Is != IsHead && p.Is != IsCounterweight {
+			return fmt.Errorf("part %s: it is %q; say head or counterweight, or leave it out", p.Name, p.Is)
 		}
 	}
 	wires := map[string]bool{}

@@ -3196,12 +3196,14 @@ export interface components {
             arms: components["schemas"]["ArmWeights"][];
             /** @description the arm's axis at each arm */
             axis_mm: number[];
+            differs?: string;
             /** Format: double */
             hung_kg: number;
             /** @description what is left at each arm with what hangs there */
             hung_left_kgm: number[];
             ok: boolean;
             one_set: components["schemas"]["OneSet"];
+            own: components["schemas"]["Weights"][];
             /**
              * Format: double
              * @description with the head
@@ -3443,6 +3445,8 @@ export interface components {
         Part: {
             /** Format: int64 */
             count: number;
+            /** @enum {string} */
+            is?: "head" | "counterweight";
             /** Format: double */
             kg: number;
             name: string;

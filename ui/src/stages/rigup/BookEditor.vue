@@ -23,7 +23,7 @@ const mountings = ["level", "sloped", "upright", "upside down"] as const;
 const payload = ref<Record<string, string>>(Object.fromEntries(mountings.map((m) => [m, book.value.payload_kg?.[m]?.toString() ?? ""])));
 const quiet = ref(book.value.quiet_share === undefined ? "" : String(Math.round(book.value.quiet_share * 100)));
 const below = ref(book.value.below_tilt_m?.toString() ?? ""), ring = ref(book.value.roll_ring_m?.toString() ?? "");
-const parts = ref((book.value.parts ?? []).map((p) => ({ name: p.name, kg: String(p.kg), count: String(p.count), people: String(p.people), vehicle: p.vehicle ?? "" })));
+const parts = ref((book.value.parts ?? []).map((p) => ({ name: p.name, kg: String(p.kg), count: String(p.count), people: String(p.people), vehicle: p.vehicle ?? "", is: p.is ?? "" })));
 const cables = ref((book.value.cables ?? []).map((c) => ({ name: c.name, axis: c.axis, loop: String(c.loop_m), radius: c.radius_m?.toString() ?? "" })));
 const pins = ref((book.value.lock_pins ?? []).map((p) => ({ ...p })));
 const poses = ref(JSON.parse(JSON.stringify(book.value.poses ?? {})) as Record<string, Record<string, number>>);
@@ -51,7 +51,7 @@ function build(): RigDoc {
   b.quiet_share = quiet.value.trim() ? needNumber(quiet.value, "Quiet up to") / 100 : undefined;
   b.below_tilt_m = below.value.trim() ? needNumber(below.value, "Room under the tilt axis") : undefined;
   b.roll_ring_m = ring.value.trim() ? needNumber(ring.value, "Roll ring") : undefined;
-  b.parts = parts.value.filter((p) => p.name.trim()).map((p) => ({ name: p.name.trim(), kg: needNumber(p.kg, p.name), count: needNumber(p.count, p.name), people: needNumber(p.people, p.name), ...(p.vehicle.trim() ? { vehicle: p.vehicle.trim() } : {}) }));
+  b.parts = parts.value.filter((p) => p.name.trim()).map((p) => ({ name: p.name.trim(), kg: needNumber(p.kg, p.name), count: needNumber(p.count, p.name), people: needNumber(p.people, p.name), ...(p.vehicle.trim() ? { vehicle: p.vehicle.trim() } : {}), ...(p.is ? { is: p.is as "head" | "counterweight" } : {}) }));
   b.cables = cables.value.filter((c) => c.name.trim()).map((c) => ({ name: c.name.trim(), axis: c.axis, loop_m: needNumber(c.loop, c.name), ...(c.radius.trim() ? { radius_m: needNumber(c.radius, c.name) } : {}) }));
   d.sway = swayHz.value.trim() || swayDamping.value.trim() ? { hz: needNumber(swayHz.value, "Sways at"), damping: needNumber(swayDamping.value, "Dying away by") / 100 } : undefined;
   b.lock_pins = pins.value.filter((p) => p.name.trim());
@@ -86,8 +86,8 @@ async function keep(): Promise<void> {
             <label class="why">or from readings after a stop <textarea v-model="readings" class="field" rows="2" data-test="ring-readings" placeholder="seconds and a value on each line" /></label><button type="button" class="btn slim" data-test="ring-read" :disabled="!readings.trim()" @click="ringDown">read it off</button></div>
           <BookBench ref="bench" :doc="doc" />
           <h3 class="cap">Parts</h3>
-          <div v-for="(p, i) in parts" :key="i" class="part"><input v-model="p.name" class="field" placeholder="part" :aria-label="`Part ${i + 1}`" :data-test="'part-name-' + i" /><label><input v-model="p.kg" class="field n" inputmode="decimal" :data-test="'part-kg-' + i" /> kg</label><label>× <input v-model="p.count" class="field n" inputmode="numeric" /></label><label><input v-model="p.people" class="field n" inputmode="numeric" /> people</label><input v-model="p.vehicle" class="field" placeholder="goes in" aria-label="Vehicle" /></div>
-          <button type="button" class="link" data-test="add-part" @click="parts.push({ name: '', kg: '', count: '1', people: '1', vehicle: '' })">another part</button>
+          <div v-for="(p, i) in parts" :key="i" class="part what"><input v-model="p.name" class="field" placeholder="part" :aria-label="`Part ${i + 1}`" :data-test="'part-name-' + i" /><label><input v-model="p.kg" class="field n" inputmode="decimal" :data-test="'part-kg-' + i" /> kg</label><label>× <input v-model="p.count" class="field n" inputmode="numeric" /></label><label><input v-model="p.people" class="field n" inputmode="numeric" /> people</label><input v-model="p.vehicle" class="field" placeholder="goes in" aria-label="Vehicle" /><select v-model="p.is" class="field" :aria-label="`Part ${i + 1} is`" :data-test="'part-is-' + i"><option value="">a part</option><option value="head">the head</option><option value="counterweight">a counterweight</option></select></div>
+          <button type="button" class="link" data-test="add-part" @click="parts.push({ name: '', kg: '', count: '1', people: '1', vehicle: '', is: '' })">another part</button>
           <h3 class="cap">Cables that an axis takes with it</h3>
           <div v-for="(c, i) in cables" :key="i" class="part"><input v-model="c.name" class="field" placeholder="cable" :aria-label="`Cable ${i + 1}`" /><select v-model="c.axis" class="field" aria-label="Axis"><option v-for="a in doc.axes" :key="a.id" :value="a.id">{{ a.name }}</option></select><label>loop <input v-model="c.loop" class="field n" inputmode="decimal" /> m</label><label>from the axis <input v-model="c.radius" class="field n" inputmode="decimal" /> m</label></div>
           <button type="button" class="link" @click="cables.push({ name: '', axis: doc.axes[0]!.id, loop: '', radius: '' })">another cable</button>
@@ -112,6 +112,7 @@ h3 { font-size: 13px; margin: 8px 0 3px; }
 .line { display: flex; gap: 14px; flex-wrap: wrap; align-items: center; margin: 3px 0; font-size: 12px; }
 .end { justify-content: flex-end; margin-top: 10px; }
 .part { display: grid; grid-template-columns: minmax(0, 1.4fr) 110px 100px 110px minmax(0, 1fr); gap: 8px; margin: 2px 0; font-size: 12px; align-items: center; }
+.part.what { grid-template-columns: minmax(0, 1.4fr) 90px 80px 100px minmax(0, 1fr) 130px; }
 .n { width: 56px; text-align: right; }
 .field { min-height: 24px; padding: 1px 5px; }
 .why { flex: 1; display: flex; gap: 6px; align-items: center; } .why .field { flex: 1; }

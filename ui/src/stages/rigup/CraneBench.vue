@@ -15,7 +15,7 @@ type Row = { kg: string; count: string };
 const rows = (own: { kg: number; count: number }[]): Row[] => (own.length ? own.map((w) => ({ kg: String(w.kg), count: String(w.count) })) : [{ kg: "", count: "" }]);
 const end = (v: number | undefined): string => String(+(v ?? 0).toFixed(1));
 const draft = useDraft(() => ({ of: `${props.bench.machine} ${props.bench.package.id}`, version: props.bench.kept?.version ?? 0,
-  form: { own: rows(props.bench.record.own ?? []), from: end(c.value.axis_mm[0]), to: end(c.value.axis_mm[c.value.axis_mm.length - 1]) } }));
+  form: { own: rows(c.value.own ?? []), from: end(c.value.axis_mm[0]), to: end(c.value.axis_mm[c.value.axis_mm.length - 1]) } }));
 const f = draft.f;
 const n = (t: string): number => Number(t.trim().replace(",", "."));
 const weights = (own: Row[]): { kg: number; count: number }[] => own.filter((w) => w.kg.trim() || w.count.trim()).map((w) => ({ kg: n(w.kg), count: n(w.count) }));
@@ -46,6 +46,7 @@ const words = (w: { kg: number; count: number }[]): string => (w.length ? w.map(
       <form class="own" @submit.prevent="keepOwn"><h2 class="cap">The weights you own</h2>
         <div v-for="(w, i) in f.own" :key="i" class="row"><input v-model="w.count" class="field n" inputmode="numeric" :aria-label="`How many of weight ${i + 1}`" :data-test="'own-count-' + i" /><span>of</span><input v-model="w.kg" class="field n" inputmode="decimal" :aria-label="`Kilograms of weight ${i + 1}`" :data-test="'own-kg-' + i" /><span>kg</span></div>
         <div class="row"><button type="button" class="link" @click="f.own.push({ kg: '', count: '' })">another kind</button><button class="btn slim" data-test="own-keep">these</button><button type="button" class="link" @click="bench.back()">take back</button><span class="small" :class="bench.said.tone" role="status" data-test="bench-said">{{ bench.said.text }}</span></div></form>
+      <p v-if="c.differs" class="now" data-test="own-differs">{{ c.differs }}</p>
       <p :class="bench.view?.sheet.verdict.ok ? 'good' : 'now'" data-test="bench-verdict"><b>{{ (bench.view?.sheet.verdict.says ?? "").replace(/^./, (c) => c.toUpperCase()) }}</b></p>
       <p v-if="bench.view?.sheet.verdict.on" class="quiet small" data-test="verdict-on">{{ bench.view?.sheet.verdict.on }}</p>
       <p class="now">Nobody under the boom. Pin it before a weight goes on or off: the lighter end flies up.</p>
