@@ -54,8 +54,35 @@ func (p *Package) CheckFraming() error {
 		}
 		at[[2]float64{m.DistanceM, m.FocalMM}] = true
 	}
+	if err := p.checkPupil(); err != nil {
+		return err
+	}
 	if b := p.Breathing; b != nil && !(math.Abs(*b) <= 20) {
 		return fmt.Errorf("breathing %g; measure it from two framings", *b)
+	}
+	return nil
+}
+
+// checkPupil says so where the entrance pupil lies beyond what the lens focuses on: nothing is seen from
+// behind what it looks at.
+func (p *Package) checkPupil() error {
+	near := p.nearestM()
+	for i, m := range p.Marks {
+		if i == 0 || m.DistanceM < near {
+			near = m.DistanceM
+		}
+	}
+	pupils := append([]Pupil{{PupilM: p.PupilM}}, p.Pupils...)
+	for i, m := range pupils {
+		if i == 0 && len(p.Pupils) > 0 || m.PupilM < near {
+			continue
+		}
+		what := "pupil_m"
+		if i > 0 {
+			what = fmt.Sprintf("pupil %d", i)
+		}
+		return fmt.Errorf("%s: the entrance pupil %g m in front of the image plane lies beyond the nearest that is focused on, %g m; "+
+			"measure both from the image plane, in metres", what, m.PupilM, near)
 	}
 	return nil
 }

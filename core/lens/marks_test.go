@@ -134,6 +134,8 @@ func TestFramed(t *testing.T) {
 		"sensor mode \"full\": 24.9 × 14 mm, 0":   func() { p.Framing, p.Modes[0].WidthPx = nil, 0 },
 		"sensor mode \"narrow\": 12 × 7 mm, 2048": func() { p.Modes[0] = p.Modes[1] },
 		"breathing 30":                            func() { p.Breathing = ptr(30) },
+		"pupil_m: the entrance pupil 0.45 m in":   func() { p.PupilM = 0.45 },
+		"pupil 2: the entrance pupil 1.2 m in":    func() { p.Pupils = []lens.Pupil{{DistanceM: 0.5, PupilM: 0.3}, {DistanceM: 3, PupilM: 1.2}} },
 	} {
 		whole := *p
 		p.Modes = append([]lens.Mode(nil), whole.Modes...)
@@ -143,6 +145,11 @@ func TestFramed(t *testing.T) {
 			t.Errorf("%v, want %q", err, want)
 		}
 		*p = whole
+	}
+	// Where it was measured, that counts; and a probe looks from close before its nearest mark.
+	p.PupilM, p.Pupils = 7, []lens.Pupil{{DistanceM: 0.5, PupilM: 0.44}}
+	if err := p.CheckFraming(); err != nil {
+		t.Error(err)
 	}
 }
 

@@ -41,6 +41,9 @@ const ringSamples = 120
 // Sheet works it out. The package is taken as it is framed.
 func (p *Package) Sheet() (*LensSheet, error) {
 	f := p.Framed()
+	if err := p.checkPupil(); err != nil { // of one that was kept before
+		return nil, err
+	}
 	ring, value := make([]float64, len(p.Marks)), make([]float64, len(p.Marks))
 	for i, m := range p.Marks {
 		ring[i], value[i] = m.RingDeg, m.DistanceM
