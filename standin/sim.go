@@ -203,10 +203,10 @@ func (s *Sim) Lease() (int64, error) {
 // up to half of it, which it is where none is given.
 func (s *Sim) GoTo(epoch int64, to map[string]float64, share float64) error {
 	if share == 0 {
-		share = fastGoTo
+		share = rig.FastGoTo
 	}
-	if !(share > 0 && share <= fastGoTo) {
-		return refuse("a share of %g of the working speeds; give 0.01 to %g", share, fastGoTo)
+	if !(share > 0 && share <= rig.FastGoTo) {
+		return refuse("a share of %g of the working speeds; give 0.01 to %g", share, rig.FastGoTo)
 	}
 	if err := s.mayMove(epoch); err != nil {
 		return err
@@ -238,14 +238,11 @@ func (s *Sim) GoTo(epoch int64, to map[string]float64, share float64) error {
 	for i := range short {
 		short[i] = max(short[i]-4*s.axes[i].a.Backlash, s.axes[i].soft[0])
 	}
-	s.legs = []way{s.wayTo(nil, short, share), s.wayTo(short, target, min(share, 0.1))}
+	s.legs = []way{s.wayTo(nil, short, share), s.wayTo(short, target, min(share, rig.SlowGoTo))}
 	s.begun++
 	s.next(link.Moving)
 	return nil
 }
-
-// fastGoTo is the largest share of the working speeds at which a go-to runs.
-const fastGoTo = 0.5
 
 func (s *Sim) command() []float64 {
 	out := make([]float64, len(s.axes))
@@ -259,13 +256,7 @@ func (s *Sim) wayTo(from, to []float64, share float64) way {
 	if from == nil {
 		from = s.command()
 	}
-	t := 0.02
-	for i := range to {
-		l := s.axes[i].a.Working
-		d := math.Abs(to[i] - from[i])
-		t = max(t, 15.0/8*d/(l.Speed*share), math.Sqrt(10/math.Sqrt(3)*d/(l.Acceleration*share)))
-	}
-	return way{append([]float64(nil), from...), append([]float64(nil), to...), t}
+	return way{append([]float64(nil), from...), append([]float64(nil), to...), s.o.Rig.GoToSeconds(from, to, share)}
 }
 
 func (s *Sim) next(mode string) {

@@ -252,8 +252,9 @@ func (s *Server) liveFrames(b *ready.Bench, now machine.Snapshot) *LiveFrames {
 		l.Next = &cell
 	}
 	if ok && b.Desk.Table != nil {
-		l.SettleS = round(ready.SettleS(b, cell.Frame), 100)
-		l.AtPose = ready.AtPose(now, b.Desk, cell.Frame)
+		if l.AtPose = ready.AtPose(now, b.Desk, cell.Frame); !l.AtPose && !l.Busy {
+			l.SettleS = round(ready.SettleS(now, b, cell.Frame), 100)
+		}
 		if m := ready.Travel(now, b.Desk, cell.Frame); !math.IsInf(m, 0) {
 			l.TravelMM = math.Round(m * 1000)
 		}

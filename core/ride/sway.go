@@ -200,6 +200,12 @@ func (s *Swing) Height() float64 {
 	return math.Hypot(s.X, (s.V+d*s.X)/wd)
 }
 
+// Turned is how far it hangs back from now on at a phase of its swing, in radians, if it did not die away.
+func (s *Swing) Turned(phase float64) float64 {
+	wd, d := s.w*math.Sqrt(1-s.z*s.z), s.z*s.w
+	return s.X*math.Cos(phase) + (s.V+d*s.X)/wd*math.Sin(phase)
+}
+
 // Settles is how many seconds a swing of a height takes until it stays below another.
 func Settles(s rig.Sway, height, below float64) float64 {
 	if height <= below {

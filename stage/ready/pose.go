@@ -47,16 +47,20 @@ func values(now machine.Snapshot, r *rig.Rig) []float64 {
 	return q
 }
 
-// SettleS is how long the rig settles at a frame's pose, in seconds.
-func SettleS(b *Bench, frame int) float64 {
+// SettleS is how long the rig settles at a frame's pose when it goes there from where it stands now, in
+// seconds; 0 at the pose.
+func SettleS(now machine.Snapshot, b *Bench, frame int) float64 {
 	q := make([]float64, len(b.Desk.Rig.Axes))
 	if !b.Desk.pose(q, frame) {
 		return 0
 	}
+	from := b.Desk.Rig.Planned(values(now, b.Desk.Rig))
 	b.Desk.Rig.Planned(q)
-	return weave.Settle(b.Desk.Rig, b.Shoot.Scheme.Share, weave.SettlePx, func(axis int, by float64) float64 {
-		moved := append([]float64(nil), q...)
-		moved[axis] += by
+	moved := make([]float64, len(q))
+	return weave.Settle(b.Desk.Rig, from, q, b.Shoot.Scheme.Share, weave.SettlePx, func(by []float64) float64 {
+		for i := range q {
+			moved[i] = q[i] + by[i]
+		}
 		px, _, _ := b.Judge.Pixels(q, moved)
 		return px
 	})
