@@ -389,6 +389,9 @@ func (s *Shooting) goTo(ctx context.Context, p *press) error {
 		return err
 	}
 	settle := ready.SettleS(s.gather(b), b, c.Frame)
+	s.mu.Lock()
+	s.now.SettleS = settle
+	s.mu.Unlock()
 	if err := p.g.GoTo(ctx, to, b.Shoot.Scheme.Share); err != nil {
 		return errors.Join(fmt.Errorf("the rig was not sent to frame %s: %w. Press N to go on", limit.Frame4(float64(c.Frame)), err), s.phase(ctx, b, c, weave.Away))
 	}
@@ -401,9 +404,6 @@ func (s *Shooting) goTo(ctx context.Context, p *press) error {
 	if err != nil && !errors.Is(err, machine.ErrStopped) {
 		return errors.Join(err, s.phase(context.WithoutCancel(ctx), b, c, weave.Away))
 	}
-	s.mu.Lock()
-	s.now.SettleS = settle
-	s.mu.Unlock()
 	if err := s.phase(ctx, b, c, weave.Settling); err != nil {
 		return err
 	}
