@@ -21,7 +21,7 @@ type Stray struct {
 // worse without one mark than without another, for either to be the one.
 const (
 	strayTimes = 3
-	strayShare = 0.008
+	strayShare = 0.01
 	asGood     = 1.6
 	mostTried  = 3000
 )

@@ -28,47 +28,53 @@ func scale(rng *rand.Rand, read float64) (ring, value []float64) {
 	return ring, value
 }
 
-// Clean scales, of any law, accuse nobody; a mark that was misread, an end as well, is named, alone or
-// among those that may be it.
+// Clean scales, of any law, accuse nobody, though they are read to a degree in 300; a mark that was
+// misread, an end as well, is named, alone or among those that may be it.
 func TestMisreadMarks(t *testing.T) {
-	rng := rand.New(rand.NewPCG(30, 9))
-	const rounds = 1500
-	accused, named, among, others, missed, tried := 0, 0, 0, 0, 0, 0
-	for range rounds {
-		ring, value := scale(rng, 0.3)
-		r, err := lens.Rule("focus", ring, value)
-		if err != nil {
-			continue
+	for _, c := range []struct {
+		read       float64
+		one, other int // of so many at most one: clean ones that accuse, misread ones that accuse others
+	}{{0.3, 500, 500}, {0.6, 500, 100}, {1, 50, 30}} {
+		rng := rand.New(rand.NewPCG(30, 77))
+		const rounds = 3000
+		clean, accused, named, among, others, missed, tried := 0, 0, 0, 0, 0, 0, 0
+		for range rounds {
+			ring, value := scale(rng, c.read)
+			r, err := lens.Rule("focus", ring, value)
+			if err != nil {
+				continue
+			}
+			if clean++; len(r.Strays()) > 0 {
+				accused++
+			}
+			k := rng.IntN(len(value))
+			bad := append([]float64{}, value...)
+			bad[k] *= []float64{0.89, 1.12}[rng.IntN(2)] // 0.45 read as 0.40
+			if r, err = lens.Rule("focus", ring, bad); err != nil {
+				continue // it passed its neighbour: refused already
+			}
+			tried++
+			s := r.Strays()
+			has := false
+			for _, x := range s {
+				has = has || x.RingDeg == ring[k]
+			}
+			switch {
+			case len(s) == 0:
+				missed++
+			case has && len(s) == 1:
+				named++
+			case has:
+				among++
+			default:
+				others++
+			}
 		}
-		if len(r.Strays()) > 0 {
-			accused++
+		t.Logf("read to %g°: of %d clean scales %d accuse; of %d misread marks %d named, %d among others, %d missed, %d accuse others",
+			c.read, clean, accused, tried, named, among, missed, others)
+		if accused*c.one > clean || others*c.other > tried || named < tried*6/10 {
+			t.Error("innocents are accused, or too few are named")
 		}
-		k := rng.IntN(len(value))
-		bad := append([]float64{}, value...)
-		bad[k] *= []float64{0.89, 1.12}[rng.IntN(2)] // 0.45 read as 0.40
-		if r, err = lens.Rule("focus", ring, bad); err != nil {
-			continue // it passed its neighbour: refused already
-		}
-		tried++
-		s := r.Strays()
-		has := false
-		for _, x := range s {
-			has = has || x.RingDeg == ring[k]
-		}
-		switch {
-		case len(s) == 0:
-			missed++
-		case has && len(s) == 1:
-			named++
-		case has:
-			among++
-		default:
-			others++
-		}
-	}
-	t.Logf("of %d clean scales %d accuse; of %d misread marks %d named, %d among others, %d missed, %d accuse others", rounds, accused, tried, named, among, missed, others)
-	if accused > rounds/50 || others > tried/50 {
-		t.Error("innocents are accused")
 	}
 }
 

@@ -8,6 +8,8 @@ import (
 	"testing"
 	"time"
 
+	"gonum.org/v1/gonum/mat"
+
 	"keenarc/core/rig"
 	"keenarc/core/sight"
 )
@@ -105,6 +107,64 @@ func TestMovedVerdict(t *testing.T) {
 	q := (&sight.Moved{KnownMM: 3, KnownDeg: 90}).Doubt(p)
 	if math.Abs(q.At[0]-0.003) > 1e-12 || math.Abs(q.Forward[0]-1) > 1e-12 || math.Abs(q.Right[1]+1) > 1e-12 || q.Up != p.Up {
 		t.Errorf("%+v", q)
+	}
+}
+
+// between is a survey whose points lie elsewhere in its second round.
+func between(t *testing.T, before, after []rig.Vec, sigmaDeg float64) *sight.Survey {
+	still := turned(rig.Vec{0, 0, 1}, 0, rig.Vec{})
+	a, b := survey(t, before, still, sigmaDeg), survey(t, after, still, sigmaDeg)
+	a.Rounds[1] = b.Rounds[1]
+	return a
+}
+
+// Where a point was pushed and the others are too few to tell which, nobody says that the rig has moved.
+func TestNobodyKnowsWhich(t *testing.T) {
+	pushed := func(n int, by float64) []rig.Vec {
+		out := append([]rig.Vec{}, wall[:n]...)
+		out[1][0] += by
+		return out
+	}
+	if v := between(t, wall[:3], pushed(3, 0.05), 0.01).Sheet(base, 0.01); v.Moved == nil || v.Moved.Told {
+		t.Errorf("of three: %+v, %s", v.Moved, v.Says)
+	}
+	several := 0
+	for by := 0.004; by < 0.1; by += 0.002 {
+		v := between(t, wall[:4], pushed(4, by), 0.01+by).Sheet(base, 0.01)
+		if m := v.Moved; m != nil && strings.Contains(v.Next, ": one of “") {
+			if several++; m.Told {
+				t.Errorf("%g: %+v, %s", by, m, v.Says)
+			}
+		}
+	}
+	if several == 0 {
+		t.Error("it never was one of several")
+	}
+	// In a line in one of the rounds alone.
+	bent, straight := []rig.Vec{{-1, 3, 0.5}, {0, 3, 1}, {2, 3, 0.5}}, []rig.Vec{{-1, 3, 0.5}, {0, 3, 0.502}, {2, 3, 0.5}}
+	for _, x := range [][2][]rig.Vec{{bent, straight}, {straight, bent}} {
+		if v := between(t, x[0], x[1], 0.01).Sheet(base, 0.01); v.Moved != nil || !strings.Contains(v.Says, "lie in a line") {
+			t.Errorf("%+v, %s", v.Moved, v.Says)
+		}
+	}
+}
+
+// What is badly known in one direction before the rig turned is so in the turned one afterwards.
+func TestErrorsTurnAlong(t *testing.T) {
+	turn := turned(rig.Vec{0, 0, 1}, 90, rig.Vec{})
+	weak, sure := mat.NewSymDense(3, []float64{1e-8, 0, 0, 0, 1e-4, 0, 0, 0, 1e-8}), mat.NewSymDense(3, []float64{1e-8, 0, 0, 0, 1e-8, 0, 0, 0, 1e-8})
+	var m []sight.Measured
+	for i, p := range wall {
+		q := turn.Of(p)
+		along := turn.Of(rig.Vec{0, 0.01 * float64(i%2*2-1), 0})
+		for k := range q {
+			q[k] += along[k]
+		}
+		m = append(m, sight.Measured{Before: p, After: q, CovBefore: weak, CovAfter: sure})
+	}
+	f, err := sight.Fit(m, 1e-3)
+	if err != nil || f.Misfit > 10 || !f.Fits() {
+		t.Errorf("%+v, %v", f, err)
 	}
 }
 

@@ -189,6 +189,15 @@ func TestCrossLevel(t *testing.T) {
 	if p, _ := site.Pack(low, l); !p.OK || math.Abs(p.WorstC-0.1/0.6) > 1e-6 || p.Count["2"] != 6 {
 		t.Errorf("packed: %+v", p)
 	}
+	// The worst across is of all supports; piles are chosen by the first one's, too.
+	l.PackersMM = nil
+	if p, _ := site.Pack([]site.Support{at(0, 0, -4.9), at(1000, 0, 0), at(2000, 0, 0)}, l); math.Abs(p.WorstC-4.9/0.6) > 1e-9 {
+		t.Errorf("%g across", p.WorstC)
+	}
+	loose := site.LevelRules{GaugeMM: 600, SlopeMMPM: 1e12, TwistMMPM: 1e12, CrossMMPM: 1, PackersMM: []float64{1}}
+	if p, _ := site.Pack([]site.Support{at(0, -3.6, -3.4), at(1000, 0, 0)}, loose); !p.OK || math.Abs(p.WorstC-0.2/0.6) > 0.02 {
+		t.Errorf("%+v", p)
+	}
 	// The first bay counts as the last does.
 	l.PackersMM = nil
 	if p, _ := site.Pack([]site.Support{at(0, -5, -5), at(1000, 0, 0), at(2000, 0, 0)}, l); p.OK || p.Bays[0].OK || !p.Bays[1].OK || math.Abs(p.WorstS-5) > 1e-9 {
