@@ -122,6 +122,9 @@ func between(t *testing.T, before, after []rig.Vec, sigmaDeg float64) *sight.Sur
 func TestNobodyKnowsWhich(t *testing.T) {
 	pushed := func(n int, by float64) []rig.Vec {
 		out := append([]rig.Vec{}, wall[:n]...)
+		for i := range out { // all of them, too, as if the rig had moved
+			out[i][0] += 0.3
+		}
 		out[1][0] += by
 		return out
 	}
