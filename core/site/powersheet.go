@@ -39,6 +39,7 @@ type NodeSheet struct {
 	// MostA is the most that it takes, with the speeds of the line-up or while something is switched
 	// on; CarriesA what its cable carries; FaultA what a short at its plug draws at the most.
 	MostA    float64 `json:"most_a"`
+	Nowhere  bool    `json:"nowhere,omitempty" doc:"in one of these its supply settles nowhere: what it takes at the most is not known"`
 	CarriesA float64 `json:"carries_a,omitempty"`
 	FaultA   float64 `json:"fault_a,omitempty"`
 }
@@ -139,7 +140,7 @@ func (p *Power) Sheet(axes []AxisSpeed) (*PowerSheet, error) {
 	v := &PowerSheet{Nodes: []NodeSheet{}, More: []string{}, Lower: []Lower{}, Needs: []Need{}, Unknown: w.unknown()}
 	rest, now, peak, all := w.At(0), w.At(1), free.At(1), w.Starting("")
 	for i := range p.Nodes {
-		x := NodeSheet{ID: p.Nodes[i].ID, Rest: rest[i], Now: now[i], Peak: peak[i], Share: w.share(i, now), Joins: w.Join(i), MostA: now[i].A}
+		x := NodeSheet{ID: p.Nodes[i].ID, Rest: rest[i], Now: now[i], Peak: peak[i], Share: w.share(i, now), Joins: w.Join(i), MostA: now[i].A, Nowhere: !now[i].Settles}
 		if x.Joins == nil {
 			x.Joins = []string{}
 		}
@@ -364,6 +365,7 @@ func (v *PowerSheet) starts(w *Wiring, all []NodeLoad) {
 		root := w.root(k)
 		for _, i := range w.below[root] {
 			v.Nodes[i].MostA = max(v.Nodes[i].MostA, p[i].A)
+			v.Nodes[i].Nowhere = v.Nodes[i].Nowhere || !p[i].Settles
 			for _, f := range w.faults(i, p) {
 				if key := f.Node + f.What; !told[key] {
 					told[key] = true
@@ -432,7 +434,7 @@ func (v *PowerSheet) needs(p *Power, w *Wiring, now []NodeLoad) {
 				says += " on each of three lines"
 			}
 			switch x := &v.Nodes[i]; {
-			case !now[i].Settles:
+			case x.Nowhere:
 				says += ", and so much does not get through"
 			case n.BreakerA > 0 && x.MostA > n.BreakerA:
 				says += fmt.Sprintf(", %.1f A at the most, switching on included: more than its breaker of %g A", x.MostA, n.BreakerA)
@@ -453,7 +455,12 @@ func (v *PowerSheet) needs(p *Power, w *Wiring, now []NodeLoad) {
 		if n.CableM == 0 {
 			continue
 		}
-		says := fmt.Sprintf("%g m of %g mm² from %s, %.1f A at the most", n.CableM, n.SectionMM2, w.Nodes[j].Name, v.Nodes[i].MostA)
+		says := fmt.Sprintf("%g m of %g mm² from %s", n.CableM, n.SectionMM2, w.Nodes[j].Name)
+		if v.Nodes[i].Nowhere {
+			says += ", and what it would draw does not get through"
+		} else {
+			says += fmt.Sprintf(", %.1f A at the most", v.Nodes[i].MostA)
+		}
 		if n.Line > 0 {
 			says += fmt.Sprintf(", on line %d", n.Line)
 		}

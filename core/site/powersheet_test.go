@@ -62,6 +62,32 @@ func TestPowerSays(t *testing.T) {
 	}
 }
 
+// Where nothing settles no amperes are told as the most, at the supply or at a cable, be it while
+// something is switched on alone.
+func TestNoMostWhereNothingSettles(t *testing.T) {
+	for name, change := range map[string]func(n *site.PowerNode){
+		"at speed":     func(n *site.PowerNode) { n.CableM, n.StartW = 250, 100 },
+		"switching on": func(n *site.PowerNode) { n.CableM, n.StartW, n.PeakW = 120, 9000, 200 },
+	} {
+		nodes := wiring()
+		change(&nodes[1])
+		v, err := (&site.Power{Nodes: nodes}).Sheet(speeds(30))
+		if err != nil || v.OK || !v.Nodes[1].Nowhere || !v.Nodes[3].Nowhere {
+			t.Fatalf("%s: %+v, %v", name, v, err)
+		}
+		for _, n := range v.Needs {
+			if n.What == "Swing" && !strings.Contains(n.Says, "mm² from Wall, and what it would draw does not get through, a short") ||
+				n.What == "Wall" && !strings.Contains(n.Says, "and so much does not get through") || strings.Contains(n.Says, "Wall, 0.0 A") {
+				t.Errorf("%s: %s: %s", name, n.What, n.Says)
+			}
+		}
+	}
+	v, err := (&site.Power{Nodes: wiring()}).Sheet(speeds(1))
+	if err != nil || v.Nodes[1].Nowhere || v.Nodes[3].Nowhere {
+		t.Errorf("%+v, %v", v, err)
+	}
+}
+
 // Only what hangs on the supply that fails is slowed down.
 func TestTheOtherPhaseRunsOn(t *testing.T) {
 	nodes := wiring()

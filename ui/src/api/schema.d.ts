@@ -3185,6 +3185,8 @@ export interface components {
             /** Format: double */
             most_a: number;
             now: components["schemas"]["NodeLoad"];
+            /** @description in one of these its supply settles nowhere: what it takes at the most is not known */
+            nowhere?: boolean;
             peak: components["schemas"]["NodeLoad"];
             rest: components["schemas"]["NodeLoad"];
             /** Format: double */

@@ -80,7 +80,7 @@ const off = computed(() => live.lost || !now.value?.connected || !now.value?.dri
           <td v-if="rounds.length > 1" class="n" :class="{ over: v.sheet.moved?.odd === x.f.name }">{{ x.p?.shift_mm !== undefined ? `${x.p.shift_mm.toFixed(1)} mm` : "—" }}</td>
           <td class="n"><button v-if="can(x.f.id)" class="link small" :data-test="'again-' + x.f.id" @click="again(x.f.id)">go there</button> <button class="btn slim" :data-test="'sight-' + x.f.id" :title="x.p?.wants" @click="points.sight(x.f.id)">sight</button></td></tr></tbody></table>
       <form class="row" @submit.prevent="add"><input v-model="name" class="field grow" maxlength="60" placeholder="another point, as: bolt in the wall" data-test="point-name" aria-label="A fixed point's name" /><button class="btn slim" type="submit" data-test="point-add">name it</button><button v-if="points.picked" type="button" class="link small" data-test="point-drop" @click="drop(points.picked)">take away</button></form>
-      <div class="row"><button class="btn slim" data-test="points-round" @click="points.again()">sight them all again</button><span class="small" :class="points.said.tone" role="status" data-test="points-said">{{ points.said.text }}</span></div>
+      <div class="row"><button v-if="list.length" class="btn slim" data-test="points-round" @click="points.again()">sight them all again</button><span class="small" :class="points.said.tone" role="status" data-test="points-said">{{ points.said.text }}</span></div>
     </section>
     <section class="box steer" aria-labelledby="centre-title">
       <div class="pic"><LivePicture :width="640" :pause="500" cross /></div>

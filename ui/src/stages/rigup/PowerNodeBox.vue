@@ -66,7 +66,7 @@ async function keep(): Promise<void> {
     <div class="top"><h2 id="node-title" class="cap">{{ node.name }}</h2><button class="link small" data-test="node-close" @click="power.picked = ''">to the whole</button></div>
     <p v-if="s" class="big" data-test="node-says">{{ s.now.settles ? `${s.now.v.toFixed(1)} V, ${s.now.a.toFixed(1)} A, ${s.now.w.toFixed(0)} W` : "So much does not get through." }}</p>
     <p v-if="s" class="quiet small">at rest {{ load(s.rest) }}; at rated speed {{ load(s.peak) }}<template v-if="s.all_a">; switched on all at once {{ s.all_a.toFixed(1) }} A</template></p>
-    <p v-if="s && (s.carries_a || s.now.line_a)" class="quiet small" data-test="node-cable-says"><template v-if="s.carries_a">at the most {{ s.most_a.toFixed(1) }} A; its cable carries {{ s.carries_a }} A rolled out<template v-if="s.fault_a">; a short at its end draws up to {{ s.fault_a.toFixed(0) }} A</template></template><template v-if="s.now.line_a"> · lines {{ s.now.line_a.map((a) => a.toFixed(1)).join(", ") }} A</template></p>
+    <p v-if="s && (s.carries_a || s.now.line_a)" class="quiet small" data-test="node-cable-says"><template v-if="s.carries_a">{{ s.nowhere ? "what it would draw does not get through" : `at the most ${s.most_a.toFixed(1)} A` }}; its cable carries {{ s.carries_a }} A rolled out<template v-if="s.fault_a">; a short at its end draws up to {{ s.fault_a.toFixed(0) }} A</template></template><template v-if="s.now.line_a">{{ s.carries_a ? " · " : "" }}lines {{ s.now.line_a.map((a) => a.toFixed(1)).join(", ") }} A</template></p>
     <p v-for="j in s?.joins ?? []" :key="j" class="over" data-test="node-join">{{ j }}.</p>
     <form @submit.prevent="keep">
       <label>called <input v-model="f['name']" class="field w" data-test="node-name" maxlength="60" /></label>
@@ -80,7 +80,7 @@ async function keep(): Promise<void> {
       <template v-if="node.role !== 'device'">
         <div class="row"><label v-for="[k, t, u] in gives" :key="k">{{ t }} <input v-model="f[k]" class="field n" inputmode="decimal" :data-test="'node-' + k" /> {{ u }}</label></div>
         <div class="row"><label>socket <input v-model="f['socket']" class="field m" /></label><label><input v-model="on.dc" type="checkbox" data-test="node-dc" /> gives DC</label><label v-if="on.dc">middle <select v-model="f['centre']" class="field" data-test="node-centre"><option value="" /><option>+</option><option>-</option></select></label></div>
-        <label v-if="node.role === 'supply'">phases <select v-model="f['lines']" class="field" data-test="node-lines"><option value="">one line</option><option value="3">three lines; volts to neutral, breaker of each</option></select></label>
+        <label v-if="node.role === 'supply'">phases <select v-model="f['lines']" class="field lines" data-test="node-lines"><option value="">one line</option><option value="3">three lines: volts to neutral</option></select></label>
         <div v-if="node.role === 'supply'" class="row"><label>battery of <input v-model="f['battery_wh']" class="field n" inputmode="decimal" data-test="node-battery" /> Wh,</label><label><input v-model="f['reserve']" class="field n" inputmode="decimal" /> % stay in it</label></div>
         <div v-else class="row"><label>needs <input v-model="f['headroom_v']" class="field n" inputmode="decimal" data-test="node-headroom" /> V over that</label><label><input v-model="f['efficiency']" class="field n" inputmode="decimal" /> % come out</label></div>
         <p v-if="node.role === 'converter'" class="quiet small">A box that passes on the volts that it gets: the same volts, and neither of these.</p>
@@ -106,4 +106,5 @@ label { display: flex; gap: 5px; align-items: center; white-space: nowrap; }
 .row { display: flex; gap: 4px 12px; flex-wrap: wrap; }
 .w { flex: 1; min-width: 0; } .n { width: 56px; text-align: right; } .m { width: 92px; }
 html.paper .quiet { color: #4d5a67; }
+.lines { min-width: 0; flex: 1; width: 0; }
 </style>
