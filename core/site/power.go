@@ -323,7 +323,7 @@ func (w *Wiring) faults(i int, p []NodeLoad) (out []PowerFault) {
 	add := func(what, says string, a ...any) { out = append(out, PowerFault{n.ID, what, fmt.Sprintf(says, a...)}) }
 	if !x.Settles {
 		if x.Failing {
-			add("settles", "so much does not get through to %s: the more it draws the fewer volts are left, and they settle nowhere", n.Name)
+			add("settles", "the voltage at %s collapses: the more it draws the fewer volts are left, and they settle nowhere", n.Name)
 		}
 		return out
 	}
@@ -460,7 +460,7 @@ func (w *Wiring) Join(i int) []string {
 		out = append(out, fmt.Sprintf("%s takes %s and %s gives %.4g: do not join them", n.Name, n.takes(), s.Name, v))
 	}
 	if n.TakesDC && s.DC && n.TakesCentre != "" && s.Centre != "" && n.TakesCentre != s.Centre {
-		out = append(out, fmt.Sprintf("%s wants %s in the middle and %s has %s there: it would be poled the wrong way", n.Name, n.TakesCentre, s.Name, s.Centre))
+		out = append(out, fmt.Sprintf("%s wants %s in the middle and %s has %s there: reversed polarity", n.Name, n.TakesCentre, s.Name, s.Centre))
 	}
 	return out
 }

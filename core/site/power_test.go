@@ -83,7 +83,7 @@ func TestWhatFailsFirst(t *testing.T) {
 		"thin cable": {func(n []site.PowerNode) { n[1].CableM, n[1].SectionMM2 = 20, 0.75 }, nil, ((230-6*1.2)*6 - 100) / 2300, "and cores of 0.75 mm² are good for 6"},
 		"settles": {func(n []site.PowerNode) {
 			n[1].CableM, n[1].TakesV, n[3].BreakerA, n[1].CableA, n[1].PeakW = 400, [2]float64{1, 253}, 0, 99, 2400
-		}, nil, (230*230/4/12.0 - 100) / 2300, "so much does not get through to Swing"},
+		}, nil, (230*230/4/12.0 - 100) / 2300, "the voltage at Swing collapses"},
 		"at rest":    {func(n []site.PowerNode) { n[2].BreakerA = 1 }, nil, -1, "Rack gives 2.1 A and its breaker holds 1"},
 		"capped":     {func(n []site.PowerNode) { n[3].BreakerA = 6 }, map[string]float64{"heron/swing": 0.4}, 1, ""},
 		"other axis": {func(n []site.PowerNode) { n[3].BreakerA = 6 }, map[string]float64{"heron/boom": 0.5}, (swingW(6-rackA) - 100) / 2300, "breaker"},

@@ -435,7 +435,7 @@ func (v *PowerSheet) needs(p *Power, w *Wiring, now []NodeLoad) {
 			}
 			switch x := &v.Nodes[i]; {
 			case x.Nowhere:
-				says += ", and so much does not get through"
+				says += ", and the voltage behind it collapses"
 			case n.BreakerA > 0 && x.MostA > n.BreakerA:
 				says += fmt.Sprintf(", %.1f A at the most, switching on included: more than its breaker of %g A", x.MostA, n.BreakerA)
 			case n.BreakerA > 0:
@@ -457,7 +457,7 @@ func (v *PowerSheet) needs(p *Power, w *Wiring, now []NodeLoad) {
 		}
 		says := fmt.Sprintf("%g m of %g mm² from %s", n.CableM, n.SectionMM2, w.Nodes[j].Name)
 		if v.Nodes[i].Nowhere {
-			says += ", and what it would draw does not get through"
+			says += ", and the voltage at its end collapses"
 		} else {
 			says += fmt.Sprintf(", %.1f A at the most", v.Nodes[i].MostA)
 		}

@@ -76,8 +76,8 @@ func TestNoMostWhereNothingSettles(t *testing.T) {
 			t.Fatalf("%s: %+v, %v", name, v, err)
 		}
 		for _, n := range v.Needs {
-			if n.What == "Swing" && !strings.Contains(n.Says, "mm² from Wall, and what it would draw does not get through, a short") ||
-				n.What == "Wall" && !strings.Contains(n.Says, "and so much does not get through") || strings.Contains(n.Says, "Wall, 0.0 A") {
+			if n.What == "Swing" && !strings.Contains(n.Says, "mm² from Wall, and the voltage at its end collapses, a short") ||
+				n.What == "Wall" && !strings.Contains(n.Says, "and the voltage behind it collapses") || strings.Contains(n.Says, "Wall, 0.0 A") {
 				t.Errorf("%s: %s: %s", name, n.What, n.Says)
 			}
 		}

@@ -45,7 +45,7 @@ const tone = (s: number): string => (s < 0.5 ? "var(--h0)" : s < 0.8 ? "var(--h1
 const amps = (a: number): string => (a < 9.95 ? a.toFixed(1) : a.toFixed(0));
 const over = (b: (typeof bits.value)[number]): boolean => !b.s.now.settles || (props.sheet.faults ?? []).some((f) => f.node === b.n.id) || (b.s.joins ?? []).length > 0;
 const thin = computed(() => row.value < 34);
-const says = (b: (typeof bits.value)[number]): string => !b.s.now.settles ? `${b.n.name}: so much does not get through` : `${b.n.name}: ${b.s.now.v.toFixed(1)} volts, ${amps(b.s.now.a)} amperes, ${Math.round(b.s.now.w)} watts${over(b) ? ", not borne" : ""}`;
+const says = (b: (typeof bits.value)[number]): string => !b.s.now.settles ? `${b.n.name}: its voltage collapses` : `${b.n.name}: ${b.s.now.v.toFixed(1)} volts, ${amps(b.s.now.a)} amperes, ${Math.round(b.s.now.w)} watts${over(b) ? ", not borne" : ""}`;
 </script>
 
 <template>
@@ -58,7 +58,7 @@ const says = (b: (typeof bits.value)[number]): string => !b.s.now.settles ? `${b
       </g>
       <g v-for="b in bits" :key="b.n.id + 't'" class="said" aria-hidden="true">
         <text :x="b.x + 8" :y="thin ? b.y + 4 : b.y - 3" class="name">{{ b.n.name.length > (thin ? 10 : 17) ? b.n.name.slice(0, thin ? 9 : 16) + "…" : b.n.name }}</text>
-        <text :x="thin ? b.x + panel - 6 : b.x + 8" :y="thin ? b.y + 4 : b.y + 13" :text-anchor="thin ? 'end' : 'start'" class="volts" :class="{ bad: over(b) }"><template v-if="!b.s.now.settles">settles nowhere</template><template v-else>{{ (b.n.role === "supply" ? b.n.volts ?? 0 : b.s.now.v).toFixed(thin ? 0 : 1) }} V<tspan v-if="!thin" dx="7">{{ amps(b.s.now.a) }} A</tspan></template></text>
+        <text :x="thin ? b.x + panel - 6 : b.x + 8" :y="thin ? b.y + 4 : b.y + 13" :text-anchor="thin ? 'end' : 'start'" class="volts" :class="{ bad: over(b) }"><template v-if="!b.s.now.settles">voltage collapses</template><template v-else>{{ (b.n.role === "supply" ? b.n.volts ?? 0 : b.s.now.v).toFixed(thin ? 0 : 1) }} V<tspan v-if="!thin" dx="7">{{ amps(b.s.now.a) }} A</tspan></template></text>
       </g>
     </svg>
   </div>

@@ -52,7 +52,7 @@ function nodeOf(f: Record<string, unknown>): PowerNode {
   if (eff !== undefined) n.efficiency = eff / 100;
   return n;
 }
-const load = (l: { v: number; a: number; settles: boolean }): string => l.settles ? `${l.v.toFixed(1)} V, ${l.a.toFixed(1)} A` : "it settles nowhere";
+const load = (l: { v: number; a: number; settles: boolean }): string => l.settles ? `${l.v.toFixed(1)} V, ${l.a.toFixed(1)} A` : "the voltage collapses";
 async function keep(): Promise<void> {
   wrong.value = "";
   try {
@@ -64,9 +64,9 @@ async function keep(): Promise<void> {
 <template>
   <section class="box node" aria-labelledby="node-title">
     <div class="top"><h2 id="node-title" class="cap">{{ node.name }}</h2><button class="link small" data-test="node-close" @click="power.picked = ''">to the whole</button></div>
-    <p v-if="s" class="big" data-test="node-says">{{ s.now.settles ? `${s.now.v.toFixed(1)} V, ${s.now.a.toFixed(1)} A, ${s.now.w.toFixed(0)} W` : "So much does not get through." }}</p>
+    <p v-if="s" class="big" data-test="node-says">{{ s.now.settles ? `${s.now.v.toFixed(1)} V, ${s.now.a.toFixed(1)} A, ${s.now.w.toFixed(0)} W` : "The voltage collapses." }}</p>
     <p v-if="s" class="quiet small">at rest {{ load(s.rest) }}; at rated speed {{ load(s.peak) }}<template v-if="s.all_a">; switched on all at once {{ s.all_a.toFixed(1) }} A</template></p>
-    <p v-if="s && (s.carries_a || s.now.line_a)" class="quiet small" data-test="node-cable-says"><template v-if="s.carries_a">{{ s.nowhere ? "what it would draw does not get through" : `at the most ${s.most_a.toFixed(1)} A` }}; its cable carries {{ s.carries_a }} A rolled out<template v-if="s.fault_a">; a short at its end draws up to {{ s.fault_a.toFixed(0) }} A</template></template><template v-if="s.now.line_a">{{ s.carries_a ? " · " : "" }}lines {{ s.now.line_a.map((a) => a.toFixed(1)).join(", ") }} A</template></p>
+    <p v-if="s && (s.carries_a || s.now.line_a)" class="quiet small" data-test="node-cable-says"><template v-if="s.carries_a">{{ s.nowhere ? "its voltage collapses" : `at the most ${s.most_a.toFixed(1)} A` }}; its cable carries {{ s.carries_a }} A rolled out<template v-if="s.fault_a">; a short at its end draws up to {{ s.fault_a.toFixed(0) }} A</template></template><template v-if="s.now.line_a">{{ s.carries_a ? " · " : "" }}lines {{ s.now.line_a.map((a) => a.toFixed(1)).join(", ") }} A</template></p>
     <p v-for="j in s?.joins ?? []" :key="j" class="over" data-test="node-join">{{ j }}.</p>
     <form @submit.prevent="keep">
       <label>called <input v-model="f['name']" class="field w" data-test="node-name" maxlength="60" /></label>
