@@ -117,7 +117,11 @@ func TestPicturesOfFrames(t *testing.T) {
 		t.Skip("set KEENARC_PICTURES to a folder to take the pictures")
 	}
 	a := start(t, func(o *web.Options) { o.Film = camera.Film })
-	a.homed(func() { a.post("/api/machines/plank/home", "{}") })
+	a.homed(func() {
+		if code, b := a.post("/api/machines/plank/home", "{}"); code != 200 {
+			t.Fatal(code, b)
+		}
+	})
 	p := a.open("/")
 	snap := func(name string) { p.shot(filepath.Join(dir, name+".png")) }
 	p.wait("the shelf", `$('shot-SL-030') && document.fonts.status === 'loaded'`)
@@ -148,7 +152,11 @@ func TestPicturesOfTheFloor(t *testing.T) {
 		t.Skip("set KEENARC_PICTURES to a folder to take the pictures")
 	}
 	a := start(t)
-	a.homed(func() { a.post("/api/machines/plank/home", "{}") })
+	a.homed(func() {
+		if code, b := a.post("/api/machines/plank/home", "{}"); code != 200 {
+			t.Fatal(code, b)
+		}
+	})
 	p := a.open("/shot/" + a.shot + "/rig-up/connect")
 	snap := func(name string) { p.shot(filepath.Join(dir, name+".png")) }
 	p.choose("mishap", "swapped wires")
