@@ -116,7 +116,8 @@ func (p *process) atFirst(shot, pass string) {
 	var m *web.LiveMessage
 	now := func() link.State {
 		m = p.sees("the rig at rest", shot+"&pass="+pass, func(m *web.LiveMessage) bool {
-			return m.Floor.Connected && m.Floor.State.Mode == link.Idle && m.Floor.State.N > 5
+			// One that was killed drives it until its connection is found to be gone.
+			return m.Floor.Connected && m.Floor.Driving && m.Floor.State.Mode == link.Idle && m.Floor.State.N > 5
 		})
 		return m.Floor.State
 	}

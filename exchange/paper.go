@@ -98,7 +98,7 @@ func OrderPaper(w io.Writer, where string, o *site.Order, v *site.OrderSheet) er
 	// All steps stand on one sheet, closer where there are many, as long as they can be read.
 	_, high := p.GetPageSize()
 	_, _, _, under := p.GetMargins()
-	tall := min(max((high-under-bottom-5)/float64(len(o.Steps)+len(v.Breaks)+1), 3.4), 4.6)
+	tall := min(max((high-under-bottom-5)/float64(len(o.Steps)+len(v.Breaks)+2), 3.4), 4.6)
 	line := func(style string, cells ...string) {
 		p.SetFont("Helvetica", style, 7.5*tall/4.6)
 		for k, c := range cells {
@@ -130,6 +130,9 @@ func OrderPaper(w io.Writer, where string, o *site.Order, v *site.OrderSheet) er
 			spare = "decides"
 		}
 		line("", box, s.Name, s.Thread, site.Clock(v.Begins, c.From), site.Clock(v.Begins, c.To), fmt.Sprintf("%.0f min", s.Minutes), spare, fmt.Sprint(s.People), strings.TrimPrefix(owner, ", "), cut(strings.Join(after, ", "), 52))
+	}
+	if v.Changed != "" {
+		line("B", "", cut(v.Changed, 150))
 	}
 	for _, b := range v.Breaks {
 		line("B", "!", cut(b.Says, 150))
