@@ -137,9 +137,7 @@ func (b *Bench) next(w *Weight) Step {
 		}
 		return look(level)
 	} else if seen.Did != Rests {
-		mid, _ := b.arm(w, level)
-		_, cos := math.Sincos(level * math.Pi / 180)
-		return b.turn("slide", -mid/cos, level)
+		return b.outright(w, level)
 	}
 	for n, deg := range all[1:] {
 		seen := b.last(deg)
@@ -227,6 +225,9 @@ func (b *Bench) tipped(w *Weight, deg float64, all []float64) Step {
 		g := 1 / (0.0005 + off)
 		cc, cs, ss, ce, se = cc+g*cos*cos, cs-g*cos*sin, ss+g*sin*sin, ce+g*cos*e, se-g*sin*e
 	}
+	if all[0] != 0 && slices.Max(all)-slices.Min(all) < narrowDeg {
+		return b.outright(w, deg)
+	}
 	det := cc*ss - cs*cs
 	if !(det > 1e-9*cc*ss) {
 		return b.turn("rise", -w.Up, deg)
@@ -236,6 +237,19 @@ func (b *Bench) tipped(w *Weight, deg float64, all []float64) Step {
 		return b.turn("slide", -x, all[0])
 	}
 	return b.turn("rise", -y, deg)
+}
+
+// narrowDeg is how wide an arc beside level has to be for what pulls to be told apart as ahead and as high.
+const narrowDeg = 5
+
+// outright turns the knob that has more to say at an attitude, until nothing pulls there.
+func (b *Bench) outright(w *Weight, deg float64) Step {
+	mid, _ := b.arm(w, deg)
+	sin, cos := math.Sincos(deg * math.Pi / 180)
+	if math.Abs(sin) > math.Abs(cos) {
+		return b.turn("rise", mid/sin, deg)
+	}
+	return b.turn("slide", -mid/cos, deg)
 }
 
 func (b *Bench) far(off, band float64) bool { return math.Abs(off) > max(band, 0.0005) }
