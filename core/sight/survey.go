@@ -48,8 +48,7 @@ type PointSheet struct {
 	Sights int    `json:"sights"`
 	// At is left out until it is sighted from two poses that tell.
 	At *rig.Vec `json:"at_m,omitempty"`
-	// ResidualMM is how far the lines of sight pass it by, KnownMM within what it is known
-	// along its worst direction (one sigma).
+	// ResidualMM is how far the lines of sight pass it by, KnownMM within what it lies nine times in ten.
 	ResidualMM float64 `json:"residual_mm"`
 	KnownMM    float64 `json:"known_mm"`
 	AngleDeg   float64 `json:"angle_deg" doc:"the widest between two sightings"`
@@ -57,6 +56,7 @@ type PointSheet struct {
 	// ShiftMM is its residual once the rig's move is taken out, where both rounds know it.
 	ShiftMM *float64 `json:"shift_mm,omitempty"`
 	cov     *mat.SymDense
+	worst   float64 // one sigma of it along its worst direction, in metres
 }
 
 // Moved is how a rig has moved between two rounds.
@@ -169,8 +169,9 @@ func (s *Survey) points(r *Round, sigmaDeg float64) []PointSheet {
 			var e mat.EigenSym
 			if e.Factorize(p.cov, false) {
 				v := e.Values(nil)
-				p.KnownMM = 1000 * math.Sqrt(max(v[2], 0))
+				p.worst = math.Sqrt(max(v[2], 0))
 			}
+			p.KnownMM = 1000 * radius(p.cov)
 		}
 		out[i] = p
 	}
@@ -225,9 +226,9 @@ func (v *SurveySheet) inLine(s *Survey, points, other []PointSheet) bool {
 			continue
 		}
 		list, names = append(list, *p.At), append(names, s.Fixed[i].Name)
-		sigma = max(sigma, p.KnownMM/1000)
+		sigma = max(sigma, p.worst)
 		if other != nil {
-			sigma = max(sigma, math.Hypot(p.KnownMM, other[i].KnownMM)/1000)
+			sigma = max(sigma, math.Hypot(p.worst, other[i].worst))
 		}
 	}
 	least := max(Thin(sigma), thinM)
@@ -260,7 +261,7 @@ func (v *SurveySheet) compare(s *Survey, base rig.Vec) {
 			continue
 		}
 		m, which = append(m, Measured{*b.At, *a.At, b.cov, a.cov}), append(which, i)
-		sigma = max(sigma, math.Hypot(b.KnownMM, a.KnownMM)/1000)
+		sigma = max(sigma, math.Hypot(b.worst, a.worst))
 	}
 	if len(m) < 3 {
 		v.Says = fmt.Sprintf("%d of the points are known in both rounds; three are needed.", len(m))
