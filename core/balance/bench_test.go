@@ -314,12 +314,6 @@ func TestArcsBesideLevel(t *testing.T) {
 				}
 				break
 			}
-			switch w.Next.Knob {
-			case "slide":
-				b.SlideMM = w.Next.Reading
-			case "rise":
-				b.RiseMM = w.Next.Reading
-			}
 			v.does(b, w.Next)
 		}
 		if !ended {
@@ -332,8 +326,14 @@ func TestArcsBesideLevel(t *testing.T) {
 	}
 }
 
-// does is letting go where a step says so, in a sweep up to where it turns.
+// does is turning what a step says, and letting go where it says so, in a sweep up to where it turns.
 func (v *trueHead) does(b *balance.Bench, s balance.Step) {
+	switch s.Knob {
+	case "slide":
+		b.SlideMM = s.Reading
+	case "rise":
+		b.RiseMM = s.Reading
+	}
 	degs := s.Sweep
 	if len(degs) == 0 {
 		degs = []float64{*s.Try}
@@ -386,12 +386,6 @@ func TestDrawnHeads(t *testing.T) {
 					}
 				}
 				break
-			}
-			switch w.Next.Knob {
-			case "slide":
-				b.SlideMM = w.Next.Reading
-			case "rise":
-				b.RiseMM = w.Next.Reading
 			}
 			v.does(b, w.Next)
 		}
