@@ -195,27 +195,6 @@ func TestCounterweightBench(t *testing.T) {
 	if v := a.bench("heron", "Body A, 35 mm"); v.Record.Own[0].Kg != 10 || v.Record.Own[0].Count != 1 {
 		t.Errorf("kept: %+v", v.Record.Own)
 	}
-	// What was made on an older state of the bench overwrites nothing; nor does nonsense.
-	v := a.bench("heron", "Body A, 35 mm")
-	path := "/api/machines/heron/bench/" + v.Package.ID
-	if code, b := a.amends(path, v.Kept.Version, "slide_mm", "90"); code != 200 {
-		t.Fatal(code, b)
-	}
-	if code, b := a.amends(path, v.Kept.Version, "slide_mm", "1"); code != 409 || !strings.Contains(b, "made it 90 in the meantime") {
-		t.Errorf("overwritten: %d %s", code, b)
-	}
-	if code, b := a.amends(path, v.Kept.Version, "rise_mm", "57"); code != 200 {
-		t.Errorf("another field: %d %s", code, b)
-	}
-	// Nor is what was seen of the package as it was before taken for the new one's.
-	if code, b := a.amends(path+"?version="+itoa(v.Package.Version+1), v.Kept.Version+2, "slide_mm", "1"); code != 409 || !strings.Contains(b, "Body A, 35 mm was written anew") {
-		t.Errorf("of another version: %d %s", code, b)
-	}
-	for want, change := range map[string][2]string{"the plate cannot read 999 mm": {"slide_mm", "999"}, "creep deg h: it is 1e+06": {"creep_deg_h", "1e6"}} {
-		if code, b := a.amends(path, v.Kept.Version+2, change[0], change[1]); code != 422 || !strings.Contains(strings.ToLower(b), want) {
-			t.Errorf("%d %s, want %q", code, b, want)
-		}
-	}
 }
 
 // What hangs at Wren's wrist is found from poses that the application proposes; changed

@@ -20,7 +20,7 @@ import (
 // Who holds has a browser of its own, in which nobody else takes the focus; so has who is alone.
 const kinds = "KEENARC_E2E" // alone or beside; empty: all
 
-var aloneTests, ownBrowsers sync.Map // by the name of the test
+var aloneTests, ownBrowsers, finderTests sync.Map // by the name of the test
 
 func alone(t *testing.T) {
 	if os.Getenv(kinds) == "beside" {
@@ -35,6 +35,11 @@ func holds(t *testing.T) {
 	beside(t)
 	ownBrowsers.Store(t.Name(), true)
 }
+
+// finder is for tests that look at the finder's picture: of those beside, all others have a browser
+// that shows no 3D, since its software renderer would take a third of the processors for what nobody
+// looks at.
+func finder(t *testing.T) { finderTests.Store(t.Name(), true) }
 
 func is(t *testing.T, kind *sync.Map) bool {
 	name, _, _ := strings.Cut(t.Name(), "/")
@@ -52,10 +57,11 @@ func beside(t *testing.T) {
 // newBrowser starts one, which yields to the application and the rig, as it would on a desk of
 // its own. It composes its pages itself, as where there is no graphics processor; only the finder
 // is drawn by the software renderer.
-func newBrowser() (context.Context, func(), error) {
+func newBrowser(finder bool) (context.Context, func(), error) {
 	opts := []chromedp.ExecAllocatorOption{chromedp.NoFirstRun, chromedp.NoDefaultBrowserCheck, chromedp.Headless, chromedp.NoSandbox,
 		chromedp.Flag("disable-background-networking", true), chromedp.Flag("disable-component-update", true), chromedp.Flag("disable-sync", true),
-		chromedp.Flag("use-angle", "swiftshader"), chromedp.Flag("enable-unsafe-swiftshader", true), chromedp.Flag("disable-quic", true),
+		chromedp.Flag("use-angle", "swiftshader"), chromedp.Flag("enable-unsafe-swiftshader", true),
+		chromedp.Flag("disable-3d-apis", !finder), chromedp.Flag("disable-quic", true),
 		chromedp.Flag("disable-background-timer-throttling", true), chromedp.Flag("disable-renderer-backgrounding", true),
 		chromedp.Flag("disable-backgrounding-occluded-windows", true), chromedp.Flag("hide-scrollbars", false),
 		chromedp.Flag("disable-gpu-compositing", os.Getenv("KEENARC_MEASURE") != "emulated"), chromedp.WindowSize(1280, 800),
@@ -79,33 +85,37 @@ func under(cmd *exec.Cmd, name string, args ...string) {
 	}
 }
 
-// shared is the browser of all tests that need none of their own.
-var shared struct {
+// browser is one that several tests share.
+type browser struct {
 	mu  sync.Mutex
 	ctx context.Context
 	end func()
 }
 
-func sharedBrowser() (context.Context, error) {
-	shared.mu.Lock()
-	defer shared.mu.Unlock()
-	if shared.ctx != nil && shared.ctx.Err() == nil {
-		return shared.ctx, nil
+// shared is the browser of all tests that need none of their own, withFinder that of those which
+// look at the finder.
+var shared, withFinder browser
+
+func (b *browser) open(finder bool) (context.Context, error) {
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	if b.ctx != nil && b.ctx.Err() == nil {
+		return b.ctx, nil
 	}
-	ctx, end, err := newBrowser()
+	ctx, end, err := newBrowser(finder)
 	if err != nil {
 		end()
 		return nil, errors.Join(errors.New("no browser"), err)
 	}
-	shared.ctx, shared.end = ctx, end
+	b.ctx, b.end = ctx, end
 	return ctx, nil
 }
 
-func endShared() {
-	shared.mu.Lock()
-	defer shared.mu.Unlock()
-	if shared.end != nil {
-		shared.end()
+func (b *browser) close() {
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	if b.end != nil {
+		b.end()
 	}
 }
 
@@ -113,15 +123,20 @@ func endShared() {
 // test is one of those, in the shared one otherwise, where it believes that it has the focus.
 func tab(t *testing.T) (context.Context, func()) {
 	t.Helper()
+	looks := is(t, &finderTests) || is(t, &aloneTests) || os.Getenv("KEENARC_PICTURES") != ""
 	if is(t, &ownBrowsers) {
-		ctx, end, err := newBrowser()
+		ctx, end, err := newBrowser(looks)
 		if err != nil {
 			end()
 			t.Fatal(err)
 		}
 		return ctx, end
 	}
-	browser, err := sharedBrowser()
+	which := &shared
+	if looks {
+		which = &withFinder
+	}
+	browser, err := which.open(looks)
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -11,6 +11,7 @@ import (
 // pixels: m·(S − p)/(Z − p) × 1 mm, the sensor being as wide as the picture.
 func TestOneMillimetreInTheFinder(t *testing.T) {
 	beside(t)
+	finder(t)
 	a := start(t)
 	p := a.open("/shot/" + a.shot + "/compose")
 	p.wait("the finder", `$('mark') && $('finder').dataset.drawn > 0`)

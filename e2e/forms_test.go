@@ -349,7 +349,7 @@ func TestNothingTypedIsLost(t *testing.T) {
 }
 
 // desks is how many applications share the forms.
-const desks = 4
+const desks = 6
 
 // plays plays a form for so many rounds from a seed on, or the one only.
 func (a *app) plays(f form, seed uint64, rounds int, one uint64) {

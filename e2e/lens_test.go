@@ -120,6 +120,7 @@ func TestTheLensAgrees(t *testing.T) {
 // view follow, and so they do by the entrance pupil that moves with focus.
 func TestPeriscope(t *testing.T) {
 	beside(t)
+	finder(t)
 	a := start(t)
 	pose := func() (v struct {
 		View struct {
@@ -165,6 +166,7 @@ func TestPeriscope(t *testing.T) {
 // gives its pictures lying on their side, and they are shown turned back.
 func TestZoomAndUpright(t *testing.T) {
 	beside(t)
+	finder(t)
 	a := start(t)
 	var sheet struct{ Rig map[string]any }
 	a.get("/api/rigs/plank", &sheet)

@@ -135,6 +135,7 @@ func TestFocusIsADistance(t *testing.T) {
 // page but what it is about.
 func TestAtRestNothingIsDrawn(t *testing.T) {
 	beside(t)
+	finder(t)
 	a := start(t, homedAlready)
 	p := a.open("/shot/" + a.shot + "/compose")
 	p.wait("the finder", `$('finder')?.dataset.drawn > 0`)

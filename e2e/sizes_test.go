@@ -49,6 +49,7 @@ func (p *page) allThere(what string, reach bool, ids ...string) {
 // named is outside, cut or covered; on a phone Stop is in reach.
 func TestSizes(t *testing.T) {
 	beside(t)
+	finder(t)
 	a := start(t)
 	long := strings.Repeat("Harbour approach at dusk ", 4)[:80]
 	p := a.open("/")

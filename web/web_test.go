@@ -12,6 +12,7 @@ import (
 	"os/exec"
 	"path/filepath"
 	"strings"
+	"sync"
 	"testing"
 
 	"keenarc/calc"
@@ -36,14 +37,19 @@ func TestMain(m *testing.M) {
 			panic(err)
 		}
 		ctx, stop := context.WithCancel(context.Background())
-		rigServer, err := standin.Listen(standin.Options{Rig: examples.Rigs()["plank"], Pace: 20}, "127.0.0.1:0")
-		if err != nil {
-			panic(err)
+		var rigs []string
+		var rigsDone sync.WaitGroup
+		for _, id := range []string{"plank", "heron"} {
+			rig, err := standin.Listen(standin.Options{Rig: examples.Rigs()[id], Pace: 20}, "127.0.0.1:0")
+			if err != nil {
+				panic(err)
+			}
+			rigs = append(rigs, id+"="+rig.Addr())
+			rigsDone.Go(func() { _ = rig.Run(ctx) })
 		}
-		rigDone, done, ready := make(chan error, 1), make(chan error, 1), make(chan *Running, 1)
-		go func() { rigDone <- rigServer.Run(ctx) }()
+		done, ready := make(chan error, 1), make(chan *Running, 1)
 		go func() {
-			done <- Run(ctx, Options{Listen: "127.0.0.1:0", Folder: dir, Rigs: []string{"plank=" + rigServer.Addr()}, Demo: true, Out: io.Discard,
+			done <- Run(ctx, Options{Listen: "127.0.0.1:0", Folder: dir, Rigs: rigs, Demo: true, Out: io.Discard,
 				Log: slog.New(slog.NewTextHandler(os.Stderr, &slog.HandlerOptions{Level: slog.LevelError})), Ready: func(r *Running) { ready <- r }})
 		}()
 		select {
@@ -60,7 +66,7 @@ func TestMain(m *testing.M) {
 		code := m.Run()
 		stop()
 		<-done
-		<-rigDone
+		rigsDone.Wait()
 		return code
 	}())
 }

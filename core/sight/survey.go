@@ -337,6 +337,9 @@ func (v *SurveySheet) compare(s *Survey, base rig.Vec) {
 // Name gives a survey its points. Sightings of what is taken away go with it.
 func (s *Survey) Name(fixed []Fixed) error {
 	s.Fixed = fixed
+	for i := range s.Fixed {
+		s.Fixed[i].Name = strings.TrimSpace(s.Fixed[i].Name)
+	}
 	for i := range s.Rounds {
 		s.Rounds[i].Sights = slices.DeleteFunc(s.Rounds[i].Sights, func(x Sighted) bool {
 			return !slices.ContainsFunc(fixed, func(f Fixed) bool { return f.ID == x.Point })
