@@ -48,6 +48,8 @@ check: ui/node_modules/.package-lock.json bin/keenarc
 	go vet ./...
 	go tool staticcheck ./...
 	@tools/faults check
+	go run ./tools/map -check
+	go mod tidy -diff
 	cd ui && npm run --silent check
 
 # Everything that is generated: API description, its types, docs/calc.md.
@@ -57,6 +59,7 @@ generate: ui/node_modules/.package-lock.json
 	go run ./cmd/keenarc rig-schema > docs/rig.schema.json
 	go run ./cmd/keenarc rules > ui/src/api/rules.ts
 	cd ui && npm run --silent types
+	go run ./tools/map
 
 pictures: need-build need-test bin/keenarc
 	KEENARC_PICTURES=$(CURDIR)/docs/screenshots go test -count=1 -run 'TestPictures|TestPointsSheet' ./e2e
