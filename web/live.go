@@ -265,7 +265,17 @@ func (s *Server) liveFrames(b *ready.Bench, now machine.Snapshot) *LiveFrames {
 			l.Phase = weave.Still
 		}
 	}
+	l.Phase = told(l.Phase, l.Busy)
 	return l
+}
+
+// told is the phase that is told: until a press is over, another one is refused, and so hands do not go
+// in.
+func told(p weave.Phase, busy bool) weave.Phase {
+	if busy && p == weave.Still {
+		return weave.Settling
+	}
+	return p
 }
 
 func (w *watcher) load(ctx context.Context, version int64) {
