@@ -177,14 +177,16 @@ func runBalance(_ context.Context, q *BalanceRequest, b Bounds) (*BalanceAnswer,
 	}
 	if q.MotorNM != nil {
 		if arc.MotorNM = *q.MotorNM; !(arc.MotorNM > 0) {
-			return nil, &FieldError{"motor_nm", fmt.Sprintf("it is %g", arc.MotorNM), "give newton metres above zero, or leave it out"}
+			return nil, &FieldError{"motor_nm", fmt.Sprintf("it is %g", arc.MotorNM),
+				"give newton metres above zero, or leave it out"}
 		}
 	}
 	if err := arc.Check(b.Samples); err != nil {
 		return nil, err
 	}
 	l := s.Tilt()
-	a := &BalanceAnswer{MassKg: s.MassKg, Centre: s.Centre, Torque: arc.Samples(l), LeftAlone: arc.Alone(l), Move: BalanceMove{-s.Centre[1], -s.Centre[2]}}
+	a := &BalanceAnswer{MassKg: s.MassKg, Centre: s.Centre, Torque: arc.Samples(l), LeftAlone: arc.Alone(l),
+		Move: BalanceMove{-s.Centre[1], -s.Centre[2]}}
 	a.WorstNM, a.WorstAt = l.Worst(arc.FromDeg, arc.ToDeg)
 	if q.MotorNM != nil {
 		a.Margin = orNull(l.Margin(arc.MotorNM, arc.FromDeg, arc.ToDeg))
@@ -207,7 +209,8 @@ func rotation(field string, rows [][]float64) (r [3]rig.Vec, err error) {
 
 func runPayload(_ context.Context, q *PayloadRequest, b Bounds) (*PayloadAnswer, error) {
 	if n := len(q.Poses) + len(q.Candidates); n > b.Samples/100 {
-		return nil, &FieldError{"poses", fmt.Sprintf("there are %d, with the candidates", n), fmt.Sprintf("give at most %d", b.Samples/100)}
+		return nil, &FieldError{"poses", fmt.Sprintf("there are %d, with the candidates", n),
+			fmt.Sprintf("give at most %d", b.Samples/100)}
 	}
 	w := balance.Weighing{G: balance.G, Bias: q.Bias, Known: q.MassKg}
 	if q.G != nil {
@@ -221,8 +224,9 @@ func runPayload(_ context.Context, q *PayloadRequest, b Bounds) (*PayloadAnswer,
 	if err != nil {
 		return nil, err
 	}
-	a := &PayloadAnswer{Moment: p.Moment, BiasForce: p.BiasForce, BiasTorque: p.BiasTorque, ResidualN: p.ResidualN, ResidualNM: p.ResidualNM,
-		MassSigma: p.MassSigma, CentreSigma: p.CentreSigma}
+	a := &PayloadAnswer{Moment: p.Moment, BiasForce: p.BiasForce, BiasTorque: p.BiasTorque, ResidualN: p.ResidualN,
+		ResidualNM: p.ResidualNM,
+		MassSigma:  p.MassSigma, CentreSigma: p.CentreSigma}
 	if p.Weighed {
 		a.MassKg, a.Centre = &p.MassKg, &p.Centre
 	}
@@ -265,7 +269,8 @@ func (q *PayloadRequest) poses() ([]balance.WristPose, error) {
 
 func runCounterweight(_ context.Context, q *CounterweightRequest, b Bounds) (*balance.Counter, error) {
 	if len(q.ArmsM) > b.Samples/100 {
-		return nil, &FieldError{"arms_m", fmt.Sprintf("there are %d", len(q.ArmsM)), fmt.Sprintf("give at most %d", b.Samples/100)}
+		return nil, &FieldError{"arms_m", fmt.Sprintf("there are %d", len(q.ArmsM)),
+			fmt.Sprintf("give at most %d", b.Samples/100)}
 	}
 	c := &balance.Crane{TailM: q.TailM, BoomKgM: q.BoomKgM, PayloadKg: q.PayloadKg, ArmsM: q.ArmsM, Weights: q.Weights}
 	return c.Weigh()

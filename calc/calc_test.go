@@ -34,7 +34,8 @@ func TestCurveAnswer(t *testing.T) {
 		t.Errorf("keys are missed: %g, %g", p.Position[60], p.Position[150])
 	}
 	// By hand: the second derivative at 1.2 s is 6(−6/1.8 − 10/1.2)/6.
-	if want := 6.0/1.8 + 10/1.2; p.MaxAcceleration == nil || math.Abs(*p.MaxAcceleration-want) > 1e-9 || p.MaxAccelerationS != 1.2 {
+	if want := 6.0/1.8 + 10/1.2; p.MaxAcceleration == nil || math.Abs(*p.MaxAcceleration-want) > 1e-9 ||
+		p.MaxAccelerationS != 1.2 {
 		t.Errorf("acceleration %v at %g, want %g at 1.2", p.MaxAcceleration, p.MaxAccelerationS, want)
 	}
 	// Right-handed at a key: the jerk there is the next piece's.
@@ -63,7 +64,8 @@ func TestKnownAnswers(t *testing.T) {
 				within[3] = 1e-6
 			}
 		}
-		a, body, st := ask(t, `{"kind":"`+k.Kind+`",`+more+`"rate_hz":20,"keys":{"t_s":[0,1.2,3,5],"axes":{"x":[0,10,4,7]}}}`)
+		a, body, st := ask(t, `{"kind":"`+k.Kind+`",`+more+
+			`"rate_hz":20,"keys":{"t_s":[0,1.2,3,5],"axes":{"x":[0,10,4,7]}}}`)
 		if st != OK {
 			t.Fatal(k.Kind, body)
 		}
@@ -91,7 +93,8 @@ func TestJumpsAreListed(t *testing.T) {
 	for kind, c := range map[string]struct {
 		speed, acc, jerk bool // finite
 		of               string
-	}{"hold": {false, false, false, "position"}, "linear": {true, false, false, "speed"}, "through": {true, true, false, "acceleration"}, "natural": {true, true, true, ""}} {
+	}{"hold": {false, false, false, "position"}, "linear": {true, false, false, "speed"},
+		"through": {true, true, false, "acceleration"}, "natural": {true, true, true, ""}} {
 		a, _, _ := ask(t, `{"kind":"`+kind+`","rate_hz":10,"keys":{"t_s":[0,1,3],"axes":{"x":[0,5,1]}}}`)
 		x := a.Axes["x"]
 		if (x.MaxSpeed != nil) != c.speed || (x.MaxAcceleration != nil) != c.acc || (x.MaxJerk != nil) != c.jerk {
@@ -121,7 +124,8 @@ func TestEndsAndSlopes(t *testing.T) {
 func TestBlendedLinear(t *testing.T) {
 	a, _, _ := ask(t, `{"kind":"linear","blend_s":0.5,"rate_hz":10,"keys":{"t_s":[0,1,3],"axes":{"x":[0,5,1]}}}`)
 	x := a.Axes["x"]
-	if x.MaxAcceleration == nil || x.MaxSpeed == nil || x.MaxJerk != nil || x.Speed[0] != 0 || math.Abs(x.Speed[30]) > 1e-12 {
+	if x.MaxAcceleration == nil || x.MaxSpeed == nil || x.MaxJerk != nil || x.Speed[0] != 0 ||
+		math.Abs(x.Speed[30]) > 1e-12 {
 		t.Errorf("%+v", x)
 	}
 }
@@ -132,34 +136,48 @@ func TestMistakesNameTheirField(t *testing.T) {
 		"none":            {`{"rate_hz":50,"keys":{"t_s":[],"axes":{"pan":[]}}}`, "keys.t_s"},
 		"count":           {`{"rate_hz":50,"keys":{"t_s":[0,1],"axes":{"pan":[0]}}}`, "keys.axes.pan"},
 		"kind":            {`{"kind":"wobble","rate_hz":50,"keys":{"t_s":[0,1],"axes":{"pan":[0,1]}}}`, "kind"},
-		"ends":            {`{"kind":"natural","ends":"rest","rate_hz":50,"keys":{"t_s":[0,1],"axes":{"pan":[0,1]}}}`, "ends"},
-		"rate":            {`{"rate_hz":0,"keys":{"t_s":[0,1],"axes":{"pan":[0,1]}}}`, "rate_hz"},
-		"too many":        {`{"rate_hz":1e6,"keys":{"t_s":[0,1000],"axes":{"pan":[0,1]}}}`, "rate_hz"},
-		"no axis":         {`{"rate_hz":50,"keys":{"t_s":[0,1],"axes":{}}}`, "keys.axes"},
-		"unknown field":   {`{"rate_hz":50,"speed":1,"keys":{"t_s":[0,1],"axes":{"pan":[0,1]}}}`, "speed"},
-		"NaN":             {`{"rate_hz":50,"keys":{"t_s":[0,NaN],"axes":{"pan":[0,1]}}}`, "request"},
-		"type":            {`{"rate_hz":"fast"}`, "rate_hz"},
-		"slopes":          {`{"kind":"clamped","slopes":{"tilt":[0,0]},"rate_hz":5,"keys":{"t_s":[0,1],"axes":{"pan":[0,1]}}}`, "slopes.tilt"},
-		"tension":         {`{"kind":"tcb","tension":[0,2],"rate_hz":5,"keys":{"t_s":[0,1],"axes":{"pan":[0,1]}}}`, "tension[1]"},
-		"bias":            {`{"kind":"tcb","bias":[0],"rate_hz":5,"keys":{"t_s":[0,1],"axes":{"pan":[0,1]}}}`, "bias"},
-		"quintic ends":    {`{"kind":"quintic","slopes":{"pan":[0,1]},"rate_hz":5,"keys":{"t_s":[0,1],"axes":{"pan":[0,1]}}}`, "slopes.pan"},
-		"accelerations":   {`{"kind":"quintic","accelerations":{"tilt":[0,0]},"rate_hz":5,"keys":{"t_s":[0,1],"axes":{"pan":[0,1]}}}`, "accelerations.tilt"},
-		"long ramps":      {`{"kind":"ramp","ramp_s":[0.6,0.5],"rate_hz":5,"keys":{"t_s":[0,1],"axes":{"pan":[0,1]}}}`, "ramp_s"},
-		"negative ramp":   {`{"kind":"ramp","ramp_s":[-0.6,0.5],"rate_hz":5,"keys":{"t_s":[0,1],"axes":{"pan":[0,1]}}}`, "ramp_s"},
-		"law":             {`{"kind":"ramp","law":"bang","rate_hz":5,"keys":{"t_s":[0,1],"axes":{"pan":[0,1]}}}`, "law"},
-		"law of none":     {`{"kind":"smooth","law":"sine","rate_hz":5,"keys":{"t_s":[0,1],"axes":{"pan":[0,1]}}}`, "law"},
-		"jerk":            {`{"kind":"ramp","ramp_jerk":3,"rate_hz":5,"keys":{"t_s":[0,1],"axes":{"pan":[0,1]}}}`, "ramp_jerk"},
-		"fold":            {`{"kind":"handles","out":{"pan":[[-1,0],[0,0]]},"rate_hz":5,"keys":{"t_s":[0,1],"axes":{"pan":[0,1]}}}`, "out.pan[0]"},
+		"ends": {`{"kind":"natural","ends":"rest","rate_hz":50,"keys":{"t_s":[0,1],"axes":{"pan":[0,1]}}}`,
+			"ends"},
+		"rate":          {`{"rate_hz":0,"keys":{"t_s":[0,1],"axes":{"pan":[0,1]}}}`, "rate_hz"},
+		"too many":      {`{"rate_hz":1e6,"keys":{"t_s":[0,1000],"axes":{"pan":[0,1]}}}`, "rate_hz"},
+		"no axis":       {`{"rate_hz":50,"keys":{"t_s":[0,1],"axes":{}}}`, "keys.axes"},
+		"unknown field": {`{"rate_hz":50,"speed":1,"keys":{"t_s":[0,1],"axes":{"pan":[0,1]}}}`, "speed"},
+		"NaN":           {`{"rate_hz":50,"keys":{"t_s":[0,NaN],"axes":{"pan":[0,1]}}}`, "request"},
+		"type":          {`{"rate_hz":"fast"}`, "rate_hz"},
+		"slopes": {
+			`{"kind":"clamped","slopes":{"tilt":[0,0]},"rate_hz":5,"keys":{"t_s":[0,1],"axes":{"pan":[0,1]}}}`,
+			"slopes.tilt"},
+		"tension": {`{"kind":"tcb","tension":[0,2],"rate_hz":5,"keys":{"t_s":[0,1],"axes":{"pan":[0,1]}}}`,
+			"tension[1]"},
+		"bias":          {`{"kind":"tcb","bias":[0],"rate_hz":5,"keys":{"t_s":[0,1],"axes":{"pan":[0,1]}}}`, "bias"},
+		"quintic ends":  {`{"kind":"quintic","slopes":{"pan":[0,1]},"rate_hz":5,"keys":{"t_s":[0,1],"axes":{"pan":[0,1]}}}`, "slopes.pan"},
+		"accelerations": {`{"kind":"quintic","accelerations":{"tilt":[0,0]},"rate_hz":5,"keys":{"t_s":[0,1],"axes":{"pan":[0,1]}}}`, "accelerations.tilt"},
+		"long ramps": {`{"kind":"ramp","ramp_s":[0.6,0.5],"rate_hz":5,"keys":{"t_s":[0,1],"axes":{"pan":[0,1]}}}`,
+			"ramp_s"},
+		"negative ramp": {`{"kind":"ramp","ramp_s":[-0.6,0.5],"rate_hz":5,"keys":{"t_s":[0,1],"axes":{"pan":[0,1]}}}`,
+			"ramp_s"},
+		"law": {`{"kind":"ramp","law":"bang","rate_hz":5,"keys":{"t_s":[0,1],"axes":{"pan":[0,1]}}}`,
+			"law"},
+		"law of none": {`{"kind":"smooth","law":"sine","rate_hz":5,"keys":{"t_s":[0,1],"axes":{"pan":[0,1]}}}`,
+			"law"},
+		"jerk": {`{"kind":"ramp","ramp_jerk":3,"rate_hz":5,"keys":{"t_s":[0,1],"axes":{"pan":[0,1]}}}`,
+			"ramp_jerk"},
+		"fold": {
+			`{"kind":"handles","out":{"pan":[[-1,0],[0,0]]},"rate_hz":5,"keys":{"t_s":[0,1],"axes":{"pan":[0,1]}}}`,
+			"out.pan[0]"},
 		"handles of none": {`{"kind":"handles","in":{"tilt":[[-1,0],[0,0]]},"rate_hz":5,"keys":{"t_s":[0,1],"axes":{"pan":[0,1]}}}`, "in.tilt"},
-		"few handles":     {`{"kind":"handles","in":{"pan":[[0,0]]},"rate_hz":5,"keys":{"t_s":[0,1],"axes":{"pan":[0,1]}}}`, "in.pan"},
-		"blend":           {`{"kind":"smooth","blend_s":1,"rate_hz":5,"keys":{"t_s":[0,1],"axes":{"pan":[0,1]}}}`, "blend_s"},
-		"cut":             {`{"rate_hz":50,`, "request"},
-		"two objects":     {`{"rate_hz":5,"keys":{"t_s":[0],"axes":{"a":[1]}}} {}`, "request"},
-		"overflow":        {`{"rate_hz":5,"keys":{"t_s":[0,1e-300],"axes":{"pan":[0,1e60]}}}`, "keys.t_s[1]"},
+		"few handles": {
+			`{"kind":"handles","in":{"pan":[[0,0]]},"rate_hz":5,"keys":{"t_s":[0,1],"axes":{"pan":[0,1]}}}`, "in.pan"},
+		"blend": {`{"kind":"smooth","blend_s":1,"rate_hz":5,"keys":{"t_s":[0,1],"axes":{"pan":[0,1]}}}`,
+			"blend_s"},
+		"cut":         {`{"rate_hz":50,`, "request"},
+		"two objects": {`{"rate_hz":5,"keys":{"t_s":[0],"axes":{"a":[1]}}} {}`, "request"},
+		"overflow":    {`{"rate_hz":5,"keys":{"t_s":[0,1e-300],"axes":{"pan":[0,1e60]}}}`, "keys.t_s[1]"},
 	} {
 		_, body, st := ask(t, c.q)
 		var e struct{ Error FieldError }
-		if err := json.Unmarshal([]byte(body), &e); st != BadRequest || err != nil || e.Error.Field != c.field || e.Error.Wrong == "" || e.Error.Want == "" {
+		if err := json.Unmarshal([]byte(body), &e); st != BadRequest || err != nil || e.Error.Field != c.field ||
+			e.Error.Wrong == "" || e.Error.Want == "" {
 			t.Errorf("%s: status %d, %s; want an error naming %s", name, st, body, c.field)
 		}
 	}
@@ -196,7 +214,8 @@ func FuzzRun(f *testing.F) {
 func TestStreamedAsMarshalled(t *testing.T) {
 	for _, q := range []string{
 		`{"kind":"akima","rate_hz":2500,"keys":{"t_s":[0,1,2.5,4],"axes":{"b<>":[0,1e-9,0,3e22],"a":[1,1,2,2]}}}`,
-		`{"kind":"hold","rate_hz":7,"keys":{"t_s":[0,1,2.5],"axes":{"x":[0,-1,5]}}}`, `{"rate_hz":7,"keys":{"t_s":[3],"axes":{"x":[0]}}}`,
+		`{"kind":"hold","rate_hz":7,"keys":{"t_s":[0,1,2.5],"axes":{"x":[0,-1,5]}}}`,
+		`{"rate_hz":7,"keys":{"t_s":[3],"axes":{"x":[0]}}}`,
 	} {
 		a, body, st := ask(t, q)
 		again, err := json.Marshal(a)

@@ -30,11 +30,14 @@ func init() {
 }
 
 func runTimecode(_ context.Context, q *TimecodeRequest, _ Bounds) (*TimecodeAnswer, error) {
-	if q.Rate.Num < 1 || q.Rate.Den < 1 || q.Rate.Num > 1_000_000_000 || q.Rate.Den > 1_000_000_000 || q.Rate.Float() > 999 || q.Rate.Float() < 0.5 {
-		return nil, &FieldError{"rate", fmt.Sprintf("%d/%d is no rate that labels count", q.Rate.Num, q.Rate.Den), "give frames per second, as 30000/1001"}
+	if q.Rate.Num < 1 || q.Rate.Den < 1 || q.Rate.Num > 1_000_000_000 || q.Rate.Den > 1_000_000_000 || q.Rate.Float() >
+		999 || q.Rate.Float() < 0.5 {
+		return nil, &FieldError{"rate", fmt.Sprintf("%d/%d is no rate that labels count", q.Rate.Num, q.Rate.Den),
+			"give frames per second, as 30000/1001"}
 	}
 	if q.Drop && clock.Drops(q.Rate) == 0 {
-		return nil, &FieldError{"drop", fmt.Sprintf("%s frames per second do not drop", q.Rate), "leave it out, or give 30000/1001 or 60000/1001"}
+		return nil, &FieldError{"drop", fmt.Sprintf("%s frames per second do not drop", q.Rate),
+			"leave it out, or give 30000/1001 or 60000/1001"}
 	}
 	switch {
 	case (q.Frame == nil) == (q.Timecode == nil):
@@ -50,7 +53,8 @@ func runTimecode(_ context.Context, q *TimecodeRequest, _ Bounds) (*TimecodeAnsw
 		return nil, err
 	}
 	if drop != q.Drop {
-		return nil, &FieldError{"timecode", fmt.Sprintf("%q and drop do not agree", *q.Timecode), "a label that drops has a semicolon before its frames, another one a colon"}
+		return nil, &FieldError{"timecode", fmt.Sprintf("%q and drop do not agree", *q.Timecode),
+			"a label that drops has a semicolon before its frames, another one a colon"}
 	}
 	return &TimecodeAnswer{frame, *q.Timecode}, nil
 }

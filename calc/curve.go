@@ -84,7 +84,8 @@ type CurveJump struct {
 }
 
 func init() {
-	stream[CurveRequest, CurveAnswer]("curve", "One curve per axis through keyframes, with exact derivatives and maxima.",
+	stream[CurveRequest, CurveAnswer]("curve",
+		"One curve per axis through keyframes, with exact derivatives and maxima.",
 		`{"kind":"natural","rate_hz":5,"keys":{"t_s":[0,1.2,3],"axes":{"pan":[0,10,4]}}}`, runCurve)
 }
 
@@ -136,7 +137,8 @@ func (q *CurveRequest) lay(b Bounds) (*curves, error) {
 	for _, n := range out.names {
 		for i, v := range q.Keys.Axes[n] {
 			if !(math.Abs(v) <= mostNumber) {
-				return nil, &FieldError{fmt.Sprintf("keys.axes.%s[%d]", n, i), fmt.Sprintf("%g is too large", v), fmt.Sprintf("keep it within ±%g", mostNumber)}
+				return nil, &FieldError{fmt.Sprintf("keys.axes.%s[%d]", n, i), fmt.Sprintf("%g is too large", v),
+					fmt.Sprintf("keep it within ±%g", mostNumber)}
 			}
 		}
 		spec, err := q.spec(n)
@@ -149,7 +151,8 @@ func (q *CurveRequest) lay(b Bounds) (*curves, error) {
 			return nil, curveError(err, n)
 		}
 		if pieces += len(c.C); pieces > b.Pieces {
-			return nil, &FieldError{"keys.axes." + n, fmt.Sprintf("the curves up to it have %d pieces", pieces), fmt.Sprintf("keep it to %d", b.Pieces)}
+			return nil, &FieldError{"keys.axes." + n, fmt.Sprintf("the curves up to it have %d pieces", pieces),
+				fmt.Sprintf("keep it to %d", b.Pieces)}
 		}
 		if !bounded(c) {
 			return nil, notFinite()
@@ -252,7 +255,8 @@ func (q *CurveRequest) named(axes []string) error {
 	for _, l := range []struct {
 		field string
 		names []string
-	}{{"slopes", sortedKeys(q.Slopes)}, {"accelerations", sortedKeys(q.Accelerations)}, {"in", sortedKeys(q.In)}, {"out", sortedKeys(q.Out)}} {
+	}{{"slopes", sortedKeys(q.Slopes)}, {"accelerations", sortedKeys(q.Accelerations)}, {"in", sortedKeys(q.In)},
+		{"out", sortedKeys(q.Out)}} {
 		for _, n := range l.names {
 			if !slices.Contains(axes, n) {
 				return &FieldError{l.field + "." + n, "there is no such axis", "name an axis of keys.axes"}
@@ -270,7 +274,8 @@ func (q *CurveRequest) spec(axis string) (curve.Spec, error) {
 	n := len(q.Keys.TimesS)
 	if q.Law != "" || q.RampS != nil || q.RampJerk != 0 {
 		if q.Kind != curve.Ramped && !slices.Contains(slices.Collect(maps.Values(q.Segments)), curve.Ramped) {
-			return s, &FieldError{"law", fmt.Sprintf("kind %s takes no ramps", q.Kind), "use ramp, or leave law, ramp_s and ramp_jerk out"}
+			return s, &FieldError{"law", fmt.Sprintf("kind %s takes no ramps", q.Kind),
+				"use ramp, or leave law, ramp_s and ramp_jerk out"}
 		}
 		r := curve.Ramp{Law: q.Law, Jerk: q.RampJerk}
 		if r.Law == "" {
@@ -290,7 +295,8 @@ func (q *CurveRequest) spec(axis string) (curve.Spec, error) {
 	slopes := q.Slopes[axis]
 	if len(slopes) > 0 && q.Kind != curve.Quintic {
 		if len(slopes) != 2 {
-			return s, &FieldError{"slopes." + axis, fmt.Sprintf("%d of them", len(slopes)), "give two, of the first and the last key"}
+			return s, &FieldError{"slopes." + axis, fmt.Sprintf("%d of them", len(slopes)),
+				"give two, of the first and the last key"}
 		}
 		s.Slopes, slopes = [2]float64(slopes), nil
 	}
@@ -301,9 +307,11 @@ func (q *CurveRequest) spec(axis string) (curve.Spec, error) {
 		v     []float64
 		set   func(*curve.Bend, float64)
 	}{
-		{"tension", q.Tension, func(k *curve.Bend, v float64) { k.Tension = v }}, {"continuity", q.Continuity, func(k *curve.Bend, v float64) { k.Continuity = v }},
+		{"tension", q.Tension, func(k *curve.Bend, v float64) { k.Tension = v }}, {"continuity", q.Continuity,
+			func(k *curve.Bend, v float64) { k.Continuity = v }},
 		{"bias", q.Bias, func(k *curve.Bend, v float64) { k.Bias = v }},
-		{"slopes." + axis, slopes, func(k *curve.Bend, v float64) { k.Slope = v }}, {"accelerations." + axis, q.Accelerations[axis], func(k *curve.Bend, v float64) { k.Acceleration = v }},
+		{"slopes." + axis, slopes, func(k *curve.Bend, v float64) { k.Slope = v }}, {"accelerations." + axis,
+			q.Accelerations[axis], func(k *curve.Bend, v float64) { k.Acceleration = v }},
 	} {
 		if len(l.v) == 0 {
 			continue
@@ -319,8 +327,10 @@ func (q *CurveRequest) spec(axis string) (curve.Spec, error) {
 			l.set(&keys[i], v)
 		}
 	}
-	if n > 0 && (keys[0].Slope != 0 || keys[n-1].Slope != 0 || keys[0].Acceleration != 0 || keys[n-1].Acceleration != 0) {
-		return s, &FieldError{"slopes." + axis, "an end is not at rest", "give 0 at the first and the last key, for acceleration, too: a quintic rests there"}
+	if n > 0 && (keys[0].Slope != 0 || keys[n-1].Slope != 0 || keys[0].Acceleration != 0 ||
+		keys[n-1].Acceleration != 0) {
+		return s, &FieldError{"slopes." + axis, "an end is not at rest",
+			"give 0 at the first and the last key, for acceleration, too: a quintic rests there"}
 	}
 	for _, of := range []struct {
 		name string
@@ -331,7 +341,8 @@ func (q *CurveRequest) spec(axis string) (curve.Spec, error) {
 			continue
 		}
 		if len(l) != n {
-			return s, &FieldError{field, fmt.Sprintf("%d for %d keys", len(l), n), "give one for each key, [0,0] where it is the usual one"}
+			return s, &FieldError{field, fmt.Sprintf("%d for %d keys", len(l), n),
+				"give one for each key, [0,0] where it is the usual one"}
 		}
 		some = true
 		for i, v := range l {
@@ -405,7 +416,8 @@ func sampleTimes(q *CurveRequest, most int) ([]float64, error) {
 	first, last := t[0], t[len(t)-1]
 	n := (last - first) * q.RateHz
 	if !((n+1)*float64(len(q.Keys.Axes)) <= float64(most)) {
-		return nil, &FieldError{"rate_hz", fmt.Sprintf("%.4g samples would be needed", (n+1)*float64(len(q.Keys.Axes))), fmt.Sprintf("keep keys.t_s and rate_hz to %d samples over all axes", most)}
+		return nil, &FieldError{"rate_hz", fmt.Sprintf("%.4g samples would be needed", (n+1)*float64(len(q.Keys.Axes))),
+			fmt.Sprintf("keep keys.t_s and rate_hz to %d samples over all axes", most)}
 	}
 	near := 1e-9 / q.RateHz
 	out := make([]float64, 0, int(n)+2)
@@ -448,10 +460,12 @@ func (q *CurveRequest) keyed() error {
 	}
 	for i, v := range t {
 		if !(math.Abs(v) <= mostNumber) {
-			return &FieldError{fmt.Sprintf("keys.t_s[%d]", i), fmt.Sprintf("%g s is no time", v), fmt.Sprintf("keep it within ±%g", mostNumber)}
+			return &FieldError{fmt.Sprintf("keys.t_s[%d]", i), fmt.Sprintf("%g s is no time", v),
+				fmt.Sprintf("keep it within ±%g", mostNumber)}
 		}
 		if i > 0 && v <= t[i-1] {
-			return &FieldError{fmt.Sprintf("keys.t_s[%d]", i), fmt.Sprintf("%g s does not come after %g s", v, t[i-1]), "put the times in rising order, no two the same"}
+			return &FieldError{fmt.Sprintf("keys.t_s[%d]", i), fmt.Sprintf("%g s does not come after %g s", v, t[i-1]),
+				"put the times in rising order, no two the same"}
 		}
 	}
 	return nil

@@ -18,7 +18,8 @@ import (
 )
 
 // extremes are numbers that a request may well hold, and should not be harmed by.
-var extremes = []float64{0, 1, -1, math.SmallestNonzeroFloat64, -math.SmallestNonzeroFloat64, 1e-320, 1e-300, 1e-150, 1e-9, 1e9, 1e18, 1e22, 1e150, 1e300,
+var extremes = []float64{0, 1, -1, math.SmallestNonzeroFloat64, -math.SmallestNonzeroFloat64, 1e-320, 1e-300, 1e-150,
+	1e-9, 1e9, 1e18, 1e22, 1e150, 1e300,
 	1e308, -1e308, math.MaxFloat64, -math.MaxFloat64, math.MaxInt32, math.MinInt64, math.Pi}
 
 // twisted is a request in which some numbers are others, and some lists are shorter or longer.
@@ -151,10 +152,13 @@ func TestTooMuchIsRefused(t *testing.T) {
 		return "[" + strings.Join(out, ",") + "]"
 	}
 	keys := func(n int) string {
-		return fmt.Sprintf(`"keys":{"t_s":%s,"axes":{"a":%s}}`, list(n, strconv.Itoa), list(n, func(i int) string { return strconv.Itoa(i * 7919 % 101) }))
+		return fmt.Sprintf(`"keys":{"t_s":%s,"axes":{"a":%s}}`, list(n, strconv.Itoa), list(n, func(i int) string {
+			return strconv.Itoa(i * 7919 % 101)
+		}))
 	}
 	handles := func(n int) string {
-		return fmt.Sprintf(`"kind":"handles","rate_hz":0.01,%s,"in":{"a":%s},"out":{"a":%s}`, keys(n), list(n, func(int) string { return "[-0.66,30]" }), list(n, func(int) string { return "[0.66,-50]" }))
+		return fmt.Sprintf(`"kind":"handles","rate_hz":0.01,%s,"in":{"a":%s},"out":{"a":%s}`, keys(n),
+			list(n, func(int) string { return "[-0.66,30]" }), list(n, func(int) string { return "[0.66,-50]" }))
 	}
 	limits := `"limits":{"a":{"speed":80,"acceleration":60,"jerk":600}}`
 	for name, c := range map[string]struct{ calc, q, field string }{
@@ -172,7 +176,8 @@ func TestTooMuchIsRefused(t *testing.T) {
 			t.Fatal(err)
 		}
 		var e struct{ Error FieldError }
-		if st != BadRequest || json.Unmarshal(b.Bytes(), &e) != nil || !strings.HasPrefix(e.Error.Field, c.field) && e.Error.Field != "kind" {
+		if st != BadRequest || json.Unmarshal(b.Bytes(), &e) != nil || !strings.HasPrefix(e.Error.Field, c.field) &&
+			e.Error.Field != "kind" {
 			t.Errorf("%s: %v %.200s", name, st, b.String())
 		}
 		if mb := (after.TotalAlloc - before.TotalAlloc) >> 20; mb > 256 {

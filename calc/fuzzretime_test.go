@@ -17,7 +17,8 @@ func TestRetimeExtremes(t *testing.T) {
 		rounds = 12
 	}
 	size := func(from, to float64) float64 { return math.Pow(10, from+(to-from)*rng.Float64()) }
-	kinds := []string{"smooth", "natural", "through", "monotone", "akima", "tcb", "quintic", "ramp", "handles", "linear"}
+	kinds := []string{"smooth", "natural", "through", "monotone", "akima", "tcb", "quintic", "ramp",
+		"handles", "linear"}
 	for range rounds {
 		n := 2 + rng.IntN(4)
 		at, times := 0.0, []float64{0}
@@ -38,7 +39,8 @@ func TestRetimeExtremes(t *testing.T) {
 			}
 			limits[name] = map[string]float64{"speed": size(-6, 6), "acceleration": size(-6, 6), "jerk": size(-6, 6)}
 		}
-		q, _ := json.Marshal(map[string]any{"kind": kinds[rng.IntN(len(kinds))], "rate_hz": 1e-9, "jerk": rng.IntN(2) == 0, "keys": map[string]any{"t_s": times, "axes": axes}, "limits": limits})
+		q, _ := json.Marshal(map[string]any{"kind": kinds[rng.IntN(len(kinds))], "rate_hz": 1e-9,
+			"jerk": rng.IntN(2) == 0, "keys": map[string]any{"t_s": times, "axes": axes}, "limits": limits})
 		b, st := Run("retime", q)
 		var a RetimeAnswer
 		var e struct{ Error FieldError }

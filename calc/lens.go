@@ -39,22 +39,26 @@ type LensField struct {
 
 func init() {
 	at("lens", "A thin lens: depth of field, hyperfocal distance and field of view at a focus.",
-		`{"focal_mm":35,"f_number":2.8,"circle_mm":0.02,"sensor_mm":[24.9,14.0],"distance_m":1.2,"from":"image plane"}`, runLens)
+		`{"focal_mm":35,"f_number":2.8,"circle_mm":0.02,"sensor_mm":[24.9,14.0],"distance_m":1.2,"from":"image plane"}`,
+		runLens)
 }
 
 func runLens(_ context.Context, q *LensRequest, _ Bounds) (*LensAnswer, error) {
 	if len(q.SensorMM) != 2 {
-		return nil, &FieldError{"sensor_mm", fmt.Sprintf("it has %d numbers", len(q.SensorMM)), "give width and height, as [24.9,14]"}
+		return nil, &FieldError{"sensor_mm", fmt.Sprintf("it has %d numbers", len(q.SensorMM)),
+			"give width and height, as [24.9,14]"}
 	}
 	for _, f := range []struct {
 		name string
 		v    float64
-	}{{"focal_mm", q.FocalMM}, {"f_number", q.FNumber}, {"circle_mm", q.CircleMM}, {"sensor_mm[0]", q.SensorMM[0]}, {"sensor_mm[1]", q.SensorMM[1]}, {"distance_m", q.DistanceM}} {
+	}{{"focal_mm", q.FocalMM}, {"f_number", q.FNumber}, {"circle_mm", q.CircleMM}, {"sensor_mm[0]", q.SensorMM[0]},
+		{"sensor_mm[1]", q.SensorMM[1]}, {"distance_m", q.DistanceM}} {
 		if !(f.v > 0 && f.v <= 1e9) {
 			return nil, &FieldError{f.name, fmt.Sprintf("it is %g", f.v), "give a number above zero"}
 		}
 	}
-	p := &lens.Package{FocalMM: q.FocalMM, FNumber: q.FNumber, CircleMM: q.CircleMM, WidthMM: q.SensorMM[0], HeightMM: q.SensorMM[1]}
+	p := &lens.Package{FocalMM: q.FocalMM, FNumber: q.FNumber, CircleMM: q.CircleMM, WidthMM: q.SensorMM[0],
+		HeightMM: q.SensorMM[1]}
 	f := q.FocalMM / 1000
 	a := &LensAnswer{HyperfocalM: p.HyperfocalM()}
 	var focus lens.Focus
@@ -62,19 +66,24 @@ func runLens(_ context.Context, q *LensRequest, _ Bounds) (*LensAnswer, error) {
 	switch q.From {
 	case "", "image plane":
 		if q.DistanceM < 4*f {
-			return nil, &FieldError{"distance_m", fmt.Sprintf("it is %g; a %g mm lens focuses no nearer than %g m from the image plane", q.DistanceM, q.FocalMM, 4*f), fmt.Sprintf("give %g or more", 4*f)}
+			return nil, &FieldError{"distance_m",
+				fmt.Sprintf("it is %g; a %g mm lens focuses no nearer than %g m from the image plane", q.DistanceM,
+					q.FocalMM, 4*f), fmt.Sprintf("give %g or more", 4*f)}
 		}
 		focus = p.At(q.DistanceM)
 		a.HyperfocalM = p.AtObject(a.HyperfocalM).SharpAtM
 		a.NearM, far = focus.SharpM()
 	case "lens":
 		if q.DistanceM <= f {
-			return nil, &FieldError{"distance_m", fmt.Sprintf("it is %g; nothing nearer than the focal length, %g m, is ever sharp", q.DistanceM, f), fmt.Sprintf("give more than %g", f)}
+			return nil, &FieldError{"distance_m",
+				fmt.Sprintf("it is %g; nothing nearer than the focal length, %g m, is ever sharp", q.DistanceM, f),
+				fmt.Sprintf("give more than %g", f)}
 		}
 		focus = p.AtObject(q.DistanceM)
 		a.NearM, far = focus.SharpFromLensM()
 	default:
-		return nil, &FieldError{"from", fmt.Sprintf("%q is no place to count from", q.From), `say "image plane" or "lens"`}
+		return nil, &FieldError{"from", fmt.Sprintf("%q is no place to count from", q.From),
+			`say "image plane" or "lens"`}
 	}
 	if a.FarM = orNull(far); !math.IsInf(far, 1) {
 		total := far - a.NearM

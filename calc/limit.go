@@ -61,7 +61,8 @@ type LimitViolation struct {
 }
 
 func init() {
-	at("limit", "Curves held against limits of speed, acceleration, jerk and range: exact shares, and every stretch over one.",
+	at("limit", "Curves held against limits of speed, acceleration, jerk and range: exact shares, and every "+
+		"stretch over one.",
 		`{"kind":"natural","keys":{"t_s":[0,1.2,3],"axes":{"pan":[0,10,4]}},"limits":{"pan":{"speed":9,"acceleration":50,"min":-1,"max":10.5}}}`, runLimit)
 }
 
@@ -115,7 +116,8 @@ func (a *LimitAnswer) axis(n string, c *curve.Curve, l AxisLimits) (*LimitAxis, 
 		}
 		lim := *given
 		if !(lim > 0) || math.IsInf(lim, 0) {
-			return nil, &FieldError{fmt.Sprintf("limits.%s.%s", n, orders[order]), fmt.Sprintf("it is %g", lim), "give one above zero, or leave it out"}
+			return nil, &FieldError{fmt.Sprintf("limits.%s.%s", n, orders[order]), fmt.Sprintf("it is %g", lim),
+				"give one above zero, or leave it out"}
 		}
 		p := [4]*LimitPeak{nil, &x.Speed, &x.Acceleration, &x.Jerk}[order]
 		if p.Max != nil {
@@ -140,7 +142,8 @@ func (a *LimitAnswer) axis(n string, c *curve.Curve, l AxisLimits) (*LimitAxis, 
 		high = *l.Max
 	}
 	if !(low < high) || math.IsInf(low, 1) || math.IsInf(high, -1) {
-		return nil, &FieldError{"limits." + n + ".min", fmt.Sprintf("it goes from %g to %g", low, high), "give a min below the max, or leave them out"}
+		return nil, &FieldError{"limits." + n + ".min", fmt.Sprintf("it goes from %g to %g", low, high),
+			"give a min below the max, or leave them out"}
 	}
 	for _, s := range limit.Over(c, 0, low, high) {
 		share := s.Past

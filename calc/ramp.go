@@ -46,7 +46,8 @@ func init() {
 
 func runRamp(_ context.Context, q *RampRequest, _ Bounds) (*RampAnswer, error) {
 	if len(q.Axes) == 0 || len(q.Axes) > 1000 {
-		return nil, &FieldError{"axes", fmt.Sprintf("there are %d", len(q.Axes)), `give 1 to 1000, as {"pan":{"distance":40,"max_speed":20,"max_acceleration":30}}`}
+		return nil, &FieldError{"axes", fmt.Sprintf("there are %d", len(q.Axes)),
+			`give 1 to 1000, as {"pan":{"distance":40,"max_speed":20,"max_acceleration":30}}`}
 	}
 	var names []string
 	for n := range q.Axes {
@@ -59,7 +60,8 @@ func runRamp(_ context.Context, q *RampRequest, _ Bounds) (*RampAnswer, error) {
 		b := curve.Bounds{Speed: x.MaxSpeed, Acceleration: x.MaxAcceleration}
 		if x.MaxJerk != nil {
 			if b.Jerk = *x.MaxJerk; !(b.Jerk > 0) {
-				return nil, &FieldError{"axes." + n + ".max_jerk", fmt.Sprintf("it is %g", b.Jerk), "give one above zero, or leave it out"}
+				return nil, &FieldError{"axes." + n + ".max_jerk", fmt.Sprintf("it is %g", b.Jerk),
+					"give one above zero, or leave it out"}
 			}
 		}
 		s, err := curve.Shortest(x.Distance, b)
@@ -78,7 +80,8 @@ func runRamp(_ context.Context, q *RampRequest, _ Bounds) (*RampAnswer, error) {
 		a.Slowest = names[slowest]
 	}
 	for i, n := range names {
-		a.Axes[n] = RampedOne{own[i].Duration, all[i].Duration, all[i].PeakSpeed, all[i].PeakAcceleration, own[i].Phases}
+		a.Axes[n] = RampedOne{own[i].Duration, all[i].Duration, all[i].PeakSpeed, all[i].PeakAcceleration,
+			own[i].Phases}
 	}
 	return a, nil
 }

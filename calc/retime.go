@@ -50,14 +50,16 @@ const retimeKeys = 100
 
 func runRetime(ctx context.Context, q *RetimeRequest, b Bounds) (*RetimeAnswer, error) {
 	if n := len(q.Keys.TimesS) * len(q.Keys.Axes); n > b.Samples/retimeKeys {
-		return nil, &FieldError{"keys.t_s", fmt.Sprintf("%d keyframes over all axes", n), fmt.Sprintf("keep it to %d", b.Samples/retimeKeys)}
+		return nil, &FieldError{"keys.t_s", fmt.Sprintf("%d keyframes over all axes", n),
+			fmt.Sprintf("keep it to %d", b.Samples/retimeKeys)}
 	}
 	all, err := q.laid(b)
 	if err != nil {
 		return nil, err
 	}
 	if !(q.RateHz > 0) || math.IsInf(q.RateHz, 0) {
-		return nil, &FieldError{"rate_hz", fmt.Sprintf("%g is not a rate", q.RateHz), "give samples per second, above zero"}
+		return nil, &FieldError{"rate_hz", fmt.Sprintf("%g is not a rate", q.RateHz),
+			"give samples per second, above zero"}
 	}
 	var curves []*curve.Curve
 	var limits []retime.Limits
@@ -74,26 +76,30 @@ func runRetime(ctx context.Context, q *RetimeRequest, b Bounds) (*RetimeAnswer, 
 				continue
 			}
 			if !(*f.from >= leastLimit && *f.from <= mostLimit) {
-				return nil, &FieldError{"limits." + n + "." + f.name, fmt.Sprintf("it is %g", *f.from), fmt.Sprintf("give one within %g to %g, or leave it out", leastLimit, mostLimit)}
+				return nil, &FieldError{"limits." + n + "." + f.name, fmt.Sprintf("it is %g", *f.from),
+					fmt.Sprintf("give one within %g to %g, or leave it out", leastLimit, mostLimit)}
 			}
 			*f.to = *f.from
 		}
 		lo, _, hi, _ := all.of[n].Range()
 		if lo != hi && l.Speed == nil && l.Acceleration == nil {
-			return nil, &FieldError{"limits." + n, "neither speed nor acceleration has a limit", "give one: without any it takes no time"}
+			return nil, &FieldError{"limits." + n, "neither speed nor acceleration has a limit",
+				"give one: without any it takes no time"}
 		}
 		jerks = jerks || lo == hi || l.Jerk != nil
 		curves, limits = append(curves, all.of[n]), append(limits, x)
 	}
 	if q.Jerk && !jerks {
-		return nil, &FieldError{"limits." + all.names[0] + ".jerk", "no axis has a limit of jerk", "give one, or leave jerk out"}
+		return nil, &FieldError{"limits." + all.names[0] + ".jerk", "no axis has a limit of jerk",
+			"give one, or leave jerk out"}
 	}
 	most := b.Stretches
 	if q.Jerk { // each is tried several times, for several windows
 		most /= 5
 	}
 	if n := retime.Stretches(curves); n > most {
-		return nil, &FieldError{"keys.t_s", fmt.Sprintf("the way has %d stretches, each of a few cells", n), fmt.Sprintf("keep it to %d: fewer keyframes, another kind, or shorter handles", most)}
+		return nil, &FieldError{"keys.t_s", fmt.Sprintf("the way has %d stretches, each of a few cells", n),
+			fmt.Sprintf("keep it to %d: fewer keyframes, another kind, or shorter handles", most)}
 	}
 	r, err := retime.New(ctx, curves, limits, q.Jerk)
 	var re *retime.Error
@@ -104,9 +110,11 @@ func runRetime(ctx context.Context, q *RetimeRequest, b Bounds) (*RetimeAnswer, 
 		return nil, err
 	}
 	if n := (r.Duration*q.RateHz + 1) * float64(len(curves)); !(n <= float64(b.Samples)) {
-		return nil, &FieldError{"rate_hz", fmt.Sprintf("%.4g samples would be needed", n), fmt.Sprintf("keep it to %d over all axes", b.Samples)}
+		return nil, &FieldError{"rate_hz", fmt.Sprintf("%.4g samples would be needed", n),
+			fmt.Sprintf("keep it to %d over all axes", b.Samples)}
 	}
-	a := &RetimeAnswer{DurationS: r.Duration, LowerBoundS: r.LowerBound, Gap: r.Gap(), WorstShare: r.WorstShare, Axes: map[string]*RetimeAxis{}}
+	a := &RetimeAnswer{DurationS: r.Duration, LowerBoundS: r.LowerBound, Gap: r.Gap(), WorstShare: r.WorstShare,
+		Axes: map[string]*RetimeAxis{}}
 	for k := 0; float64(k)/q.RateHz < r.Duration; k++ {
 		a.TimesS = append(a.TimesS, float64(k)/q.RateHz)
 	}

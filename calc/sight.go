@@ -48,12 +48,14 @@ func runRigShift(_ context.Context, q *RigShiftRequest, b Bounds) (*RigShiftAnsw
 	sigma := 0.0
 	if q.SigmaM != nil {
 		if sigma = *q.SigmaM; !(sigma > 0 && sigma <= 1e6) {
-			return nil, &FieldError{"sigma_m", fmt.Sprintf("it is %g", sigma), "give metres above zero, or leave it out"}
+			return nil, &FieldError{"sigma_m", fmt.Sprintf("it is %g", sigma),
+				"give metres above zero, or leave it out"}
 		}
 	}
 	s, err := sight.Register(lists[0], lists[1], sigma)
 	if err != nil {
 		return nil, err
 	}
-	return &RigShiftAnswer{s.Translation, [4]float64{s.Turn.Real, s.Turn.Imag, s.Turn.Jmag, s.Turn.Kmag}, s.AngleDeg, s.ResidualM, s.WorstM}, nil
+	return &RigShiftAnswer{s.Translation, [4]float64{s.Turn.Real, s.Turn.Imag, s.Turn.Jmag, s.Turn.Kmag}, s.AngleDeg,
+		s.ResidualM, s.WorstM}, nil
 }

@@ -93,7 +93,8 @@ type PowerAnswer struct {
 }
 
 func init() {
-	at("running-order", "A set-up as a network of tasks: when it is ready, what is critical, and with a crew or with spreads how likely that is.",
+	at("running-order", "A set-up as a network of tasks: when it is ready, what is critical, and with a crew or with "+
+		"spreads how likely that is.",
 		`{"start":"07:30","tasks":[{"id":"unload","minutes":20,"after":[]},{"id":"rails","minutes":35,"after":["unload"],"people":2},{"id":"camera","minutes":30,"after":["unload"]},{"id":"mount","minutes":20,"after":["rails","camera"]}],"crew":4}`, runRunningOrder)
 	at("power", "Devices at the end of a cable: amperes, the volts that are left, the breaker, and what fails first.",
 		`{"volts":230,"breaker_a":16,"cable":{"length_m":50,"section_mm2":1.5},"devices":[{"name":"swing","watts":800,"peak_watts":2400}],"least_volts":207}`, runPower)
@@ -108,7 +109,8 @@ func startOf(text string) (int, error) {
 	hh, err := strconv.Atoi(h)
 	mm, err2 := strconv.Atoi(m)
 	if !ok || err != nil || err2 != nil || hh < 0 || hh > 23 || mm < 0 || mm > 59 || len(m) != 2 {
-		return 0, &FieldError{"start", fmt.Sprintf("%q is no time of the day", text), "give hours and minutes, as 07:30"}
+		return 0, &FieldError{"start", fmt.Sprintf("%q is no time of the day", text),
+			"give hours and minutes, as 07:30"}
 	}
 	return 60*hh + mm, nil
 }
@@ -119,7 +121,8 @@ func runRunningOrder(_ context.Context, q *RunningOrderRequest, _ Bounds) (*Runn
 		return nil, err
 	}
 	if q.Crew < 0 || q.Crew > 1000 {
-		return nil, &FieldError{"crew", fmt.Sprintf("it is %d", q.Crew), "give how many people there are, or leave it out"}
+		return nil, &FieldError{"crew", fmt.Sprintf("it is %d", q.Crew),
+			"give how many people there are, or leave it out"}
 	}
 	tasks := make([]site.Task, len(q.Tasks))
 	spreads := make([]site.Spread, len(q.Tasks))
@@ -138,7 +141,8 @@ func runRunningOrder(_ context.Context, q *RunningOrderRequest, _ Bounds) (*Runn
 			x.Minutes, spread = *t.P50, true
 			spreads[i] = site.Spread{P50: *t.P50, P80: *t.P80}
 		default:
-			return nil, &FieldError{field + ".minutes", fmt.Sprintf("%q has no time, or two", t.ID), "give minutes, or both p50 and p80"}
+			return nil, &FieldError{field + ".minutes", fmt.Sprintf("%q has no time, or two", t.ID),
+				"give minutes, or both p50 and p80"}
 		}
 		tasks[i] = x
 	}
@@ -194,13 +198,16 @@ func runPower(_ context.Context, q *PowerRequest, _ Bounds) (*PowerAnswer, error
 		name, want string
 		v          float64
 		zero       bool
-	}{{"volts", "give the supply's volts", q.Volts, false}, {"cable.length_m", "give metres, 0 or more", q.Cable.LengthM, true}, {"cable.section_mm2", "give the copper of one core in square millimetres", q.Cable.SectionMM2, false}, {"resistivity", "give Ω·mm²/m above zero", rho, false}} {
+	}{{"volts", "give the supply's volts", q.Volts, false}, {"cable.length_m", "give metres, 0 or more",
+		q.Cable.LengthM, true}, {"cable.section_mm2", "give the copper of one core in square millimetres",
+		q.Cable.SectionMM2, false}, {"resistivity", "give Ω·mm²/m above zero", rho, false}} {
 		if !(f.v > 0 && f.v <= 1e9) && !(f.zero && f.v == 0) {
 			return nil, &FieldError{f.name, fmt.Sprintf("it is %g", f.v), f.want}
 		}
 	}
 	if len(q.Devices) == 0 || len(q.Devices) > 1000 {
-		return nil, &FieldError{"devices", fmt.Sprintf("there are %d", len(q.Devices)), "give 1 to 1000, each with its watts"}
+		return nil, &FieldError{"devices", fmt.Sprintf("there are %d", len(q.Devices)),
+			"give 1 to 1000, each with its watts"}
 	}
 	var w, peak float64
 	for i, d := range q.Devices {
@@ -209,10 +216,13 @@ func runPower(_ context.Context, q *PowerRequest, _ Bounds) (*PowerAnswer, error
 			p = *d.PeakWatts
 		}
 		if !(d.Watts >= 0 && d.Watts <= 1e9) {
-			return nil, &FieldError{fmt.Sprintf("devices[%d].watts", i), fmt.Sprintf("%s draws %g W", d.Name, d.Watts), "give watts, 0 or more"}
+			return nil, &FieldError{fmt.Sprintf("devices[%d].watts", i), fmt.Sprintf("%s draws %g W", d.Name, d.Watts),
+				"give watts, 0 or more"}
 		}
 		if !(p >= d.Watts && p <= 1e9) {
-			return nil, &FieldError{fmt.Sprintf("devices[%d].peak_watts", i), fmt.Sprintf("%s peaks at %g W and draws %g", d.Name, p, d.Watts), "give at least what it draws as rated"}
+			return nil, &FieldError{fmt.Sprintf("devices[%d].peak_watts", i),
+				fmt.Sprintf("%s peaks at %g W and draws %g", d.Name, p, d.Watts),
+				"give at least what it draws as rated"}
 		}
 		w, peak = w+d.Watts, peak+p
 	}
@@ -223,7 +233,8 @@ func runPower(_ context.Context, q *PowerRequest, _ Bounds) (*PowerAnswer, error
 	breaker, volts := math.Inf(1), math.Inf(1)
 	if q.BreakerA != nil {
 		if !(*q.BreakerA > 0) {
-			return nil, &FieldError{"breaker_a", fmt.Sprintf("it is %g", *q.BreakerA), "give its amperes, or leave it out"}
+			return nil, &FieldError{"breaker_a", fmt.Sprintf("it is %g", *q.BreakerA),
+				"give its amperes, or leave it out"}
 		}
 		breaker = *q.BreakerA
 	}
@@ -233,7 +244,8 @@ func runPower(_ context.Context, q *PowerRequest, _ Bounds) (*PowerAnswer, error
 	}
 	if q.LeastVolts != nil {
 		if !(*q.LeastVolts >= 0 && *q.LeastVolts < q.Volts) {
-			return nil, &FieldError{"least_volts", fmt.Sprintf("it is %g of %g", *q.LeastVolts, q.Volts), "give less than the supply has, or leave it out"}
+			return nil, &FieldError{"least_volts", fmt.Sprintf("it is %g of %g", *q.LeastVolts, q.Volts),
+				"give less than the supply has, or leave it out"}
 		}
 		if ohms > 0 {
 			volts = min(volts, (q.Volts-*q.LeastVolts)/ohms)

@@ -56,11 +56,13 @@ func init() {
 
 func runRingDown(_ context.Context, q *RingDownRequest, _ Bounds) (*RingDownAnswer, error) {
 	if len(q.TimesS) > mostReadings {
-		return nil, &FieldError{"t_s", fmt.Sprintf("there are %d", len(q.TimesS)), fmt.Sprintf("give at most %d", mostReadings)}
+		return nil, &FieldError{"t_s", fmt.Sprintf("there are %d", len(q.TimesS)),
+			fmt.Sprintf("give at most %d", mostReadings)}
 	}
 	s, err := ride.RingDown(q.TimesS, q.Values)
 	if err != nil {
-		return nil, &FieldError{"values", err.Error(), "give rising times and the value at each, through at least four turns of a swing that dies away"}
+		return nil, &FieldError{"values", err.Error(),
+			"give rising times and the value at each, through at least four turns of a swing that dies away"}
 	}
 	return &RingDownAnswer{s.Hz, s.Damping}, nil
 }
@@ -76,22 +78,26 @@ func runSway(_ context.Context, q *SwayRequest, b Bounds) (*SwayAnswer, error) {
 	for _, x := range []struct {
 		field     string
 		v, lo, hi float64
-	}{{"hz", q.Hz, 0.01, 1e4}, {"damping", q.Damping, 1e-6, 0.999}, {"rate_hz", q.RateHz, 1e-3, 1e6}, {"px_per_m", px, 1e-9, 1e9}, {"below_px", below, 1e-9, 1e9}} {
+	}{{"hz", q.Hz, 0.01, 1e4}, {"damping", q.Damping, 1e-6, 0.999}, {"rate_hz", q.RateHz, 1e-3, 1e6},
+		{"px_per_m", px, 1e-9, 1e9}, {"below_px", below, 1e-9, 1e9}} {
 		if !(x.v >= x.lo && x.v <= x.hi) {
 			return nil, &FieldError{x.field, fmt.Sprintf("it is %g", x.v), fmt.Sprintf("give %g to %g", x.lo, x.hi)}
 		}
 	}
 	if len(q.Acceleration) < 2 || len(q.Acceleration) > mostReadings {
-		return nil, &FieldError{"acceleration_m_s2", fmt.Sprintf("there are %d", len(q.Acceleration)), fmt.Sprintf("give 2 to %d", mostReadings)}
+		return nil, &FieldError{"acceleration_m_s2", fmt.Sprintf("there are %d", len(q.Acceleration)),
+			fmt.Sprintf("give 2 to %d", mostReadings)}
 	}
 	s := rig.Sway{Hz: q.Hz, Damping: q.Damping}
 	if n := float64(len(q.Acceleration)) * ride.Looks(s, 1/q.RateHz); n > float64(b.Samples)*looksASample {
-		return nil, &FieldError{"rate_hz", fmt.Sprintf("%.3g swings lie between the readings", float64(len(q.Acceleration))*q.Hz/q.RateHz), "give fewer readings, closer together"}
+		return nil, &FieldError{"rate_hz", fmt.Sprintf("%.3g swings lie between the readings",
+			float64(len(q.Acceleration))*q.Hz/q.RateHz), "give fewer readings, closer together"}
 	}
 	swing, out := ride.NewSwing(s), &SwayAnswer{}
 	for i := 1; i < len(q.Acceleration); i++ {
 		if a := q.Acceleration[i]; !(math.Abs(a) <= 1e6) || !(math.Abs(q.Acceleration[i-1]) <= 1e6) {
-			return nil, &FieldError{fmt.Sprintf("acceleration_m_s2[%d]", i), fmt.Sprintf("it is %g", a), "give one within a million"}
+			return nil, &FieldError{fmt.Sprintf("acceleration_m_s2[%d]", i), fmt.Sprintf("it is %g", a),
+				"give one within a million"}
 		}
 		most, at := swing.Peak(q.Acceleration[i-1], q.Acceleration[i], 1/q.RateHz)
 		if d := most * px; d > out.WorstPx {

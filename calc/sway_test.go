@@ -13,7 +13,8 @@ import (
 
 // A jolt of a known area sets an oscillator swinging with a known height: v/ω where it is short.
 func TestSwayByHand(t *testing.T) {
-	a, err := runSway(context.Background(), &SwayRequest{Hz: 2, Damping: 1e-6, Acceleration: []float64{0, 10, 0}, RateHz: 1000, PxPerM: 1000}, CommandLine)
+	a, err := runSway(context.Background(), &SwayRequest{Hz: 2, Damping: 1e-6, Acceleration: []float64{0, 10, 0},
+		RateHz: 1000, PxPerM: 1000}, CommandLine)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -24,28 +25,37 @@ func TestSwayByHand(t *testing.T) {
 		t.Errorf("settles in %g s, want %g", a.SettleS, want)
 	}
 	for field, q := range map[string]SwayRequest{
-		"hz": {Damping: 0.1, RateHz: 1, Acceleration: []float64{0, 0}}, "damping": {Hz: 1, Damping: 1, RateHz: 1, Acceleration: []float64{0, 0}},
-		"rate_hz": {Hz: 1, Damping: 0.1, Acceleration: []float64{0, 0}}, "acceleration_m_s2": {Hz: 1, Damping: 0.1, RateHz: 1, Acceleration: []float64{1}},
-		"below_px": {Hz: 1, Damping: 0.1, RateHz: 1, Acceleration: []float64{0, 0}, BelowPx: -1}, "acceleration_m_s2[1]": {Hz: 1, Damping: 0.1, RateHz: 1, Acceleration: []float64{0, 1e7}},
+		"hz": {Damping: 0.1, RateHz: 1, Acceleration: []float64{0, 0}}, "damping": {Hz: 1, Damping: 1, RateHz: 1,
+			Acceleration: []float64{0, 0}},
+		"rate_hz": {Hz: 1, Damping: 0.1, Acceleration: []float64{0, 0}}, "acceleration_m_s2": {Hz: 1, Damping: 0.1,
+			RateHz: 1, Acceleration: []float64{1}},
+		"below_px":             {Hz: 1, Damping: 0.1, RateHz: 1, Acceleration: []float64{0, 0}, BelowPx: -1},
+		"acceleration_m_s2[1]": {Hz: 1, Damping: 0.1, RateHz: 1, Acceleration: []float64{0, 1e7}},
 	} {
-		if _, err := runSway(context.Background(), &q, CommandLine); err == nil || !strings.Contains(err.Error(), field) {
+		if _, err := runSway(context.Background(), &q, CommandLine); err == nil ||
+			!strings.Contains(err.Error(), field) {
 			t.Errorf("%s: %v", field, err)
 		}
 	}
 	var times, values []float64
 	for k := range 40 {
 		times = append(times, float64(k)*0.02)
-		values = append(values, math.Exp(-0.071*10*math.Pi*times[k])*math.Cos(10*math.Pi*math.Sqrt(1-0.071*0.071)*times[k]))
+		values = append(values, math.Exp(-0.071*10*math.Pi*times[k])*
+			math.Cos(10*math.Pi*math.Sqrt(1-0.071*0.071)*times[k]))
 	}
 	r, err := runRingDown(context.Background(), &RingDownRequest{TimesS: times, Values: values}, CommandLine)
 	if err != nil || math.Abs(r.Hz-5) > 0.03 || math.Abs(r.Damping-0.071) > 0.004 {
 		t.Errorf("%+v, %v", r, err)
 	}
 	// Four readings to a swing say anything.
-	if _, err := runRingDown(context.Background(), &RingDownRequest{TimesS: []float64{0, 0.05, 0.1, 0.15, 0.2, 0.25, 0.3, 0.35, 0.4, 0.45, 0.5, 0.55}, Values: []float64{1, 0, -0.8, 0, 0.64, 0, -0.512, 0, 0.4096, 0, -0.32768, 0}}, CommandLine); err == nil || !strings.Contains(err.Error(), "4.0 readings to a swing") {
+	if _, err := runRingDown(context.Background(),
+		&RingDownRequest{TimesS: []float64{0, 0.05, 0.1, 0.15, 0.2, 0.25, 0.3, 0.35, 0.4, 0.45, 0.5, 0.55},
+			Values: []float64{1, 0, -0.8, 0, 0.64, 0, -0.512, 0, 0.4096, 0, -0.32768, 0}}, CommandLine); err == nil ||
+		!strings.Contains(err.Error(), "4.0 readings to a swing") {
 		t.Errorf("four readings to a swing: %v", err)
 	}
-	if _, err := runRingDown(context.Background(), &RingDownRequest{TimesS: []float64{0, 1}, Values: []float64{1}}, CommandLine); err == nil || !strings.Contains(err.Error(), "four turns") {
+	if _, err := runRingDown(context.Background(), &RingDownRequest{TimesS: []float64{0, 1}, Values: []float64{1}},
+		CommandLine); err == nil || !strings.Contains(err.Error(), "four turns") {
 		t.Errorf("too few: %v", err)
 	}
 }
@@ -76,7 +86,9 @@ func TestSwayBetweenSamples(t *testing.T) {
 			t.Errorf("%+v: %g, by small steps %g", q, a.WorstPx, want)
 		}
 	}
-	if _, err := runSway(context.Background(), &SwayRequest{Hz: 1e4, Damping: 0.1, RateHz: 1e-3, Acceleration: make([]float64, 100_000)}, Web); err == nil || !strings.Contains(err.Error(), "swings lie between") {
+	if _, err := runSway(context.Background(), &SwayRequest{Hz: 1e4, Damping: 0.1, RateHz: 1e-3,
+		Acceleration: make([]float64, 100_000)}, Web); err == nil || !strings.Contains(err.Error(),
+		"swings lie between") {
 		t.Errorf("too much: %v", err)
 	}
 }

@@ -62,12 +62,14 @@ func TestAccess(t *testing.T) {
 			t.Fatalf("the light is %s, want %s", got, theme)
 		}
 		check("shelf")
-		for _, s := range []string{"rig-up", "rig-up/order", "rig-up/ground", "rig-up/power", "line-up", "line-up/points", "compose", "prove", "shoot", "wrap"} {
+		for _, s := range []string{"rig-up", "rig-up/order", "rig-up/ground", "rig-up/power", "line-up",
+			"line-up/points", "compose", "prove", "shoot", "wrap"} {
 			p.must(chromedp.Navigate(a.Addr + "/shot/" + a.shot + "/" + s))
 			p.wait(s, `document.querySelector('#stage > div')`)
 			p.reads("ready", "rig seen")
 			if s == "compose" || s == "shoot" {
-				if over := eval[float64](p, `(() => { const m = document.querySelector('#stage'); return Math.max(m.scrollHeight - m.clientHeight, document.documentElement.scrollHeight - innerHeight); })()`); over > 0 {
+				if over := eval[float64](p,
+					`(() => { const m = document.querySelector('#stage'); return Math.max(m.scrollHeight - m.clientHeight, document.documentElement.scrollHeight - innerHeight); })()`); over > 0 {
 					t.Errorf("%s scrolls by %g px at 1280×800", s, over)
 				}
 			}

@@ -85,11 +85,13 @@ func TestBalanceBench(t *testing.T) {
 		}
 		if n.Knob != "" {
 			p.click("bench-turned")
-			p.wait("the reading", fmt.Sprintf(`Number(document.querySelector('[data-test="reads-%s"]').value) === %g`, n.Knob, n.Reading))
+			p.wait("the reading", fmt.Sprintf(`Number(document.querySelector('[data-test="reads-%s"]').value) === %g`,
+				n.Knob, n.Reading))
 			v = a.bench("plank", pack)
 			moves++
 		}
-		l := balance.Lever{MassKg: 4.1, AheadM: 0.031 + (v.Record.SlideMM-60)/1000, UpM: 0.025 + (v.Record.RiseMM-70)/1000}
+		l := balance.Lever{MassKg: 4.1, AheadM: 0.031 + (v.Record.SlideMM-60)/1000,
+			UpM: 0.025 + (v.Record.RiseMM-70)/1000}
 		did := "rests"
 		if nm := l.NM(*n.Try); nm > 0.17 {
 			did = "nose falls"
@@ -104,7 +106,8 @@ func TestBalanceBench(t *testing.T) {
 		count := len(v.Record.Seen)
 		p.choose(fmt.Sprintf("saw%g", *n.Try), did)
 		p.wait("the look", fmt.Sprintf(`document.querySelector('[data-test="saw%g"]').value === %q`, *n.Try, did))
-		for late := time.Now().Add(20 * time.Second); len(a.bench("plank", pack).Record.Seen) == count && time.Now().Before(late); {
+		for late := time.Now().Add(20 * time.Second); len(a.bench("plank", pack).Record.Seen) == count &&
+			time.Now().Before(late); {
 			time.Sleep(30 * time.Millisecond)
 		}
 	}
@@ -150,7 +153,8 @@ func TestBalanceBench(t *testing.T) {
 	p.reads("bench-said", "The soft limit is drawn in")
 	p.reads("tilt-room", "It clears what is below down to")
 	low := a.now("plank").Axes["tilt"].Soft[0]
-	for late := time.Now().Add(10 * time.Second); low <= -60 && time.Now().Before(late); low = a.now("plank").Axes["tilt"].Soft[0] {
+	for late := time.Now().Add(10 * time.Second); low <= -60 &&
+		time.Now().Before(late); low = a.now("plank").Axes["tilt"].Soft[0] {
 		time.Sleep(50 * time.Millisecond) // the rig is told after the line-up is stored
 	}
 	if low <= -60 || low != math.Trunc(low) {
@@ -166,7 +170,8 @@ func TestBalanceBench(t *testing.T) {
 	p.reads("swap-says", "Field of view: 39.2° becomes 16.7° across (35 mm to 85 mm).")
 	p.click("swap")
 	p.reads("ready", "✓ balanced")
-	if v := eval[string](p, `fetch('/api/shots/`+a.shot+`').then((r) => r.json()).then((v) => v.lens.name)`); v != "Body A, 85 mm" {
+	if v := eval[string](p, `fetch('/api/shots/`+a.shot+`').then((r) => r.json()).then((v) => v.lens.name)`); v !=
+		"Body A, 85 mm" {
 		t.Errorf("the shot's lens is %s", v)
 	}
 }
@@ -208,13 +213,15 @@ func TestPayloadBench(t *testing.T) {
 	p.click("wrist-read")
 	p.reads("bench-said", "is not homed: which way its wrist points is not known")
 	a.homing("wren", func() { a.post("/api/machines/wren/home", `{}`) })
-	if code, b := a.post("/api/machines/wren/confirm", `{"axes":["turn","shoulder","elbow","forearm","wrist","hand"],"what":"check pose"}`); code != 200 {
+	if code, b := a.post("/api/machines/wren/confirm",
+		`{"axes":["turn","shoulder","elbow","forearm","wrist","hand"],"what":"check pose"}`); code != 200 {
 		t.Fatal(b)
 	}
 	if code, b := a.post("/api/machines/wren/pretend", `{"what":"other payload","on":true,"by":6}`); code != 200 {
 		t.Fatal(b)
 	}
-	p.wait("homed", `$('choose-wren').textContent.includes('homed') && !$('choose-wren').textContent.includes('not homed')`)
+	p.wait("homed",
+		`$('choose-wren').textContent.includes('homed') && !$('choose-wren').textContent.includes('not homed')`)
 	feel := func() {
 		t.Helper()
 		for n := 1; n <= 3; n++ {
@@ -229,7 +236,8 @@ func TestPayloadBench(t *testing.T) {
 			}
 			if !there(a.now("wren")) {
 				p.click("wrist-next")
-				p.wait("how long it takes", `document.querySelector('[role=alertdialog], [role=dialog]')?.textContent.includes('It takes')`)
+				p.wait("how long it takes",
+					`document.querySelector('[role=alertdialog], [role=dialog]')?.textContent.includes('It takes')`)
 				p.click("ask-yes")
 				a.becomes("wren", "at its next pose", there)
 			}
@@ -243,7 +251,8 @@ func TestPayloadBench(t *testing.T) {
 	feel()
 	// It carries more than anybody weighed: that is not told to it, but looked into.
 	p.reads("wrist-says", "What Wren carries is not settled: the wrist feels 6.0")
-	if code, b := a.post("/api/machines/wren/free", `{"axis":"elbow","shot":"`+a.shot+`"}`); code != 409 || !strings.Contains(b, "not guided by hand before it knows what hangs on it") {
+	if code, b := a.post("/api/machines/wren/free", `{"axis":"elbow","shot":"`+a.shot+`"}`); code != 409 ||
+		!strings.Contains(b, "not guided by hand before it knows what hangs on it") {
 		t.Errorf("freed: %d %s", code, b)
 	}
 	v := a.bench("wren", "Body A, 35 mm")
@@ -255,7 +264,8 @@ func TestPayloadBench(t *testing.T) {
 	p.reads("wrist-says", "Found 6.0")
 	p.click("wrist-tell")
 	p.reads("wrist-says", "Wren knows what it carries: 6.0")
-	if v := a.bench("wren", "Body A, 35 mm"); v.Record.Told.MassKg < 5.95 || v.Record.Told.MassKg > 6.05 || v.Record.Told.Centre[1] < 0.115 || v.Record.Told.Centre[1] > 0.12 {
+	if v := a.bench("wren", "Body A, 35 mm"); v.Record.Told.MassKg < 5.95 || v.Record.Told.MassKg > 6.05 ||
+		v.Record.Told.Centre[1] < 0.115 || v.Record.Told.Centre[1] > 0.12 {
 		t.Errorf("told: %+v", v.Record.Told)
 	}
 	if code, b := a.post("/api/machines/wren/free", `{"axis":"elbow","shot":"`+a.shot+`"}`); code != 200 {
@@ -281,7 +291,8 @@ func TestAHeadOfOnesOwn(t *testing.T) {
 	p.click("sheet-rig")
 	p.click("edit-book")
 	p.choose("head-axis", "tilt")
-	for id, v := range map[string]string{"head-s0": "0", "head-s1": "90", "head-sa": "45", "head-r0": "0", "head-r1": "60", "head-ra": "x"} {
+	for id, v := range map[string]string{"head-s0": "0", "head-s1": "90", "head-sa": "45", "head-r0": "0",
+		"head-r1": "60", "head-ra": "x"} {
 		p.enter(id, v)
 	}
 	p.click("book-keep")
@@ -310,11 +321,13 @@ func TestAHeadOfOnesOwn(t *testing.T) {
 		p.click("book-keep")
 		p.reads("book-said", "Version 4 is written.")
 		p.click("sheet-balance")
-		p.reads("bench-verdict", "does not fit Mine as it is described now: the plate cannot read 81 mm. Balance it anew.")
+		p.reads("bench-verdict", "does not fit Mine as it is described now: the plate cannot read 81 mm. "+
+			"Balance it anew.")
 		p.enter("reads-slide", "30")
 		p.reads("bench-said", "Set.")
 	}()
-	if v := a.bench("mine", "Body A, 35 mm"); v.Head == nil || v.Head.SlideAxisMM != 45 || v.Head.RiseMM != [2]float64{0, 60} || v.Head.FrictionNM != 0.2 {
+	if v := a.bench("mine", "Body A, 35 mm"); v.Head == nil || v.Head.SlideAxisMM != 45 || v.Head.RiseMM !=
+		[2]float64{0, 60} || v.Head.FrictionNM != 0.2 {
 		t.Errorf("%+v", v.Head)
 	}
 }
@@ -324,7 +337,8 @@ func TestAHeadOfOnesOwn(t *testing.T) {
 func TestTheFirstPackage(t *testing.T) {
 	beside(t)
 	a := start(t)
-	if _, err := a.Store.Pool.Exec(t.Context(), `DELETE FROM balances; UPDATE shots SET package_id = NULL; DELETE FROM packages`); err != nil {
+	if _, err := a.Store.Pool.Exec(t.Context(),
+		`DELETE FROM balances; UPDATE shots SET package_id = NULL; DELETE FROM packages`); err != nil {
 		t.Fatal(err)
 	}
 	p := a.open("/shot/" + a.shot + "/rig-up/balance")
@@ -333,7 +347,8 @@ func TestTheFirstPackage(t *testing.T) {
 	p.reads("bench-next", "Let go level")
 	p.click("swap")
 	p.reads("ready", "· balanced")
-	if v := a.bench("plank", "Body A, 35 mm"); v.Package.Version != 1 || len(v.Package.Load.Pieces) != 0 || !v.Sheet.Weight.Guessed {
+	if v := a.bench("plank", "Body A, 35 mm"); v.Package.Version != 1 || len(v.Package.Load.Pieces) != 0 ||
+		!v.Sheet.Weight.Guessed {
 		t.Errorf("%+v", v.Package)
 	}
 }

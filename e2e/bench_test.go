@@ -35,7 +35,8 @@ func (b *bench) took(cells int) *web.FramesView {
 		}
 		b.operate()
 	}
-	b.t.Fatalf("%d cells are never taken; now at %+v, uncertain %+v, said %s", cells, v.Now, v.Unsure, b.ask("/api/shots/"+b.shot+"/frames/next", `{"confirmed":true}`))
+	b.t.Fatalf("%d cells are never taken; now at %+v, uncertain %+v, said %s", cells, v.Now, v.Unsure,
+		b.ask("/api/shots/"+b.shot+"/frames/next", `{"confirmed":true}`))
 	return nil
 }
 
@@ -122,13 +123,16 @@ func TestBadCamera(t *testing.T) {
 	pretend("broken", true)
 	b.press()
 	v := b.frames()
-	if len(v.Unsure) != 1 || v.Unsure[0].Picture != "" || !strings.Contains(v.Unsure[0].Why, "whole") || !strings.Contains(v.Unsure[0].Why, "stays with the camera") {
+	if len(v.Unsure) != 1 || v.Unsure[0].Picture != "" || !strings.Contains(v.Unsure[0].Why, "whole") ||
+		!strings.Contains(v.Unsure[0].Why, "stays with the camera") {
 		t.Fatalf("a broken picture: %+v", v.Unsure)
 	}
-	b.says("a picture that is not here counts", b.ask(at+"/answers", fmt.Sprintf(`{"exposure":%q,"counts":true}`, v.Unsure[0].Exposure)), "no picture of it here")
+	b.says("a picture that is not here counts", b.ask(at+"/answers", fmt.Sprintf(`{"exposure":%q,"counts":true}`,
+		v.Unsure[0].Exposure)), "no picture of it here")
 	pretend("broken", false)
 	b.ask(at+"/answers", fmt.Sprintf(`{"exposure":%q,"counts":false}`, v.Unsure[0].Exposure))
-	b.says("answered twice", b.ask(at+"/answers", fmt.Sprintf(`{"exposure":%q,"counts":true}`, v.Unsure[0].Exposure)), "decided already")
+	b.says("answered twice", b.ask(at+"/answers", fmt.Sprintf(`{"exposure":%q,"counts":true}`, v.Unsure[0].Exposure)),
+		"decided already")
 	pretend("full", true)
 	b.press()
 	if v = b.frames(); len(v.Unsure) != 0 {
@@ -200,15 +204,21 @@ func TestChangesUnderWay(t *testing.T) {
 		}
 		return b.patch(at+"/scheme", map[string]any{"changes": changes, "confirmed": confirmed})
 	}
-	b.says("a layer with pictures", scheme(func(s *weave.Scheme) { s.Layers = s.Layers[1:] }, true), "Layer beauty has pictures")
+	b.says("a layer with pictures", scheme(func(s *weave.Scheme) { s.Layers = s.Layers[1:] }, true),
+		"Layer beauty has pictures")
 	b.says("a layer without", scheme(func(s *weave.Scheme) { s.Layers = s.Layers[:2] }, false), "200")
-	b.says("on fours", scheme(func(s *weave.Scheme) { s.Holds = []weave.Hold{{From: 0, Every: 4}} }, false), "pictures lie at frames")
-	b.says("on fours all the same", scheme(func(s *weave.Scheme) { s.Holds = []weave.Hold{{From: 0, Every: 4}} }, true), "200")
+	b.says("on fours", scheme(func(s *weave.Scheme) { s.Holds = []weave.Hold{{From: 0, Every: 4}} }, false),
+		"pictures lie at frames")
+	b.says("on fours all the same", scheme(func(s *weave.Scheme) { s.Holds = []weave.Hold{{From: 0, Every: 4}} },
+		true), "200")
 	if v = b.frames(); v.Now.Frame%4 != 0 {
 		t.Errorf("on fours frame %d comes next", v.Now.Frame)
 	}
 	b.says("back on twos", scheme(func(s *weave.Scheme) { s.Holds = []weave.Hold{{From: 0, Every: 2}} }, false), "200")
-	b.says("an old scheme", b.patch(at+"/scheme", map[string]any{"changes": []any{map[string]any{"at": []string{"layers"}, "is": b.frames().Scheme.Layers[:1], "seen": 1}}}), "in the meantime")
+	b.says("an old scheme",
+		b.patch(at+"/scheme",
+			map[string]any{"changes": []any{map[string]any{"at": []string{"layers"}, "is": b.frames().Scheme.Layers[:1],
+				"seen": 1}}}), "in the meantime")
 	b.says("upside down", scheme(func(s *weave.Scheme) { s.Last = -5 }, true), "422")
 	b.says("beyond the path", scheme(func(s *weave.Scheme) { s.Last = 400; s.Layers[0].To = 400 }, false), "200")
 	b.says("the press", b.ask(at+"/next", "{}"), "the sealed path")
@@ -232,7 +242,8 @@ func TestChangesUnderWay(t *testing.T) {
 	b.says("nothing more", b.ask(at+"/undo", "{}"), "nothing to take back")
 	b.says("once more", b.ask(at+"/commands", `{"op":"once more"}`), "200")
 	b.wished = true
-	b.says("another cell", b.ask(at+"/next", fmt.Sprintf(`{"confirmed":true,"cell":{"frame":40,"layer":%q}}`, now.Layer)), "Something else comes next")
+	b.says("another cell", b.ask(at+"/next", fmt.Sprintf(`{"confirmed":true,"cell":{"frame":40,"layer":%q}}`,
+		now.Layer)), "Something else comes next")
 	b.press() // goes there
 	b.press() // exposes both, and goes on
 	if v = b.frames(); *v.Now != now || v.Undo != "" {
@@ -242,14 +253,17 @@ func TestChangesUnderWay(t *testing.T) {
 	if c := v.Rows[0].Cells[3]; c.Number != 2 || c.State != weave.Taken {
 		t.Errorf("frame 6: %+v", c)
 	}
-	b.says("back to nothing", b.ask(at+"/commands", fmt.Sprintf(`{"op":"back to","frame":300,"layer":%q}`, now.Layer)), "has no picture for frame 0300")
+	b.says("back to nothing", b.ask(at+"/commands", fmt.Sprintf(`{"op":"back to","frame":300,"layer":%q}`, now.Layer)),
+		"has no picture for frame 0300")
 	b.says("a far way", b.ask(at+"/commands", fmt.Sprintf(`{"op":"back to","frame":90,"layer":%q}`, now.Layer)), "200")
 	b.says("is asked about", b.ask(at+"/next", "{}"), "mm to frame 0090")
 	b.says("back", b.ask(at+"/undo", "{}"), "200")
 
 	// The path is sealed anew half-way.
 	rev := b.revision()
-	b.says("an edit", b.ask("/api/shots/"+b.shot+"/edits", fmt.Sprintf(`{"revision":%d,"window":"w","deed":"5b1b1a3e-6f0e-4d8f-9a64-0a4f6b0a9a11","edit":{"op":"set","frame":48,"values":{"track":655}}}`, rev)), "200")
+	b.says("an edit", b.ask("/api/shots/"+b.shot+"/edits",
+		fmt.Sprintf(
+			`{"revision":%d,"window":"w","deed":"5b1b1a3e-6f0e-4d8f-9a64-0a4f6b0a9a11","edit":{"op":"set","frame":48,"values":{"track":655}}}`, rev)), "200")
 	b.says("an open path is none of the shoot's", b.ask(at+"/next", `{"confirmed":true}`), "200")
 	b.rest()
 	b.says("sealed", b.ask("/api/shots/"+b.shot+"/seal", fmt.Sprintf(`{"revision":%d}`, b.revision())), "200")
@@ -257,7 +271,8 @@ func TestChangesUnderWay(t *testing.T) {
 	if v.Newer == nil || v.Newer.Version != 2 || v.Newer.WorstPx <= 0 || v.Newer.Px <= 0 || v.Seal.Version != 1 {
 		t.Fatalf("%+v on %+v", v.Newer, v.Seal)
 	}
-	b.says("the press", b.ask(at+"/next", `{"confirmed":true}`), "path 2 is sealed, and the frames so far are on an older one")
+	b.says("the press", b.ask(at+"/next", `{"confirmed":true}`),
+		"path 2 is sealed, and the frames so far are on an older one")
 	b.says("another path", b.ask(at+"/path", `{"version":3,"go_on":true}`), "no newer path of that number")
 	b.says("stays", b.ask(at+"/path", `{"version":2,"go_on":false}`), "200")
 	b.says("and goes on with the old one", b.ask(at+"/next", `{"confirmed":true}`), "200")
@@ -266,7 +281,9 @@ func TestChangesUnderWay(t *testing.T) {
 		t.Errorf("declined: %+v on %+v", v.Newer, v.Seal)
 	}
 	rev = b.revision()
-	b.says("an edit", b.ask("/api/shots/"+b.shot+"/edits", fmt.Sprintf(`{"revision":%d,"window":"w","deed":"5b1b1a3e-6f0e-4d8f-9a64-0a4f6b0a9a12","edit":{"op":"set","frame":48,"values":{"track":660}}}`, rev)), "200")
+	b.says("an edit", b.ask("/api/shots/"+b.shot+"/edits",
+		fmt.Sprintf(
+			`{"revision":%d,"window":"w","deed":"5b1b1a3e-6f0e-4d8f-9a64-0a4f6b0a9a12","edit":{"op":"set","frame":48,"values":{"track":660}}}`, rev)), "200")
 	b.says("sealed", b.ask("/api/shots/"+b.shot+"/seal", fmt.Sprintf(`{"revision":%d}`, b.revision())), "200")
 	b.says("goes on", b.ask(at+"/path", `{"version":3,"go_on":true}`), "200")
 	taken := 0
@@ -275,7 +292,8 @@ func TestChangesUnderWay(t *testing.T) {
 	}
 	v = b.took(taken + 4)
 	if v.Seal.Version != 3 || !v.Rows[0].Cells[0].Other || v.Rows[0].Cells[v.Now.Frame/2-1].Other {
-		t.Errorf("on %+v; the first is of another path: %v, the last: %v", v.Seal, v.Rows[0].Cells[0].Other, v.Rows[0].Cells[v.Now.Frame/2-1].Other)
+		t.Errorf("on %+v; the first is of another path: %v, the last: %v", v.Seal, v.Rows[0].Cells[0].Other,
+			v.Rows[0].Cells[v.Now.Frame/2-1].Other)
 	}
 	b.compare()
 	b.out()
@@ -381,7 +399,8 @@ func TestFullDisks(t *testing.T) {
 func small(t *testing.T, size string) string {
 	t.Helper()
 	dir := folder(t)
-	if out, err := exec.Command("mount", "-t", "tmpfs", "-o", "mode=755,size="+size, "tmpfs", dir).CombinedOutput(); err != nil {
+	if out, err := exec.Command("mount", "-t", "tmpfs", "-o", "mode=755,size="+size, "tmpfs",
+		dir).CombinedOutput(); err != nil {
 		t.Skipf("no small file system can be made here: %s", out)
 	}
 	t.Cleanup(func() { _ = exec.Command("umount", "-l", dir).Run() })

@@ -17,7 +17,8 @@ func TestRigBook(t *testing.T) {
 		t.Fatal(b)
 	}
 	p := a.open("/shot/" + a.shot + "/rig-up")
-	for id, want := range map[string]string{"plank": "gets from 0.66 to 0.68 m along 1.46 m", "heron": "reaches 3.2", "wren": "reaches 1.", "turnstile": "carries no camera"} {
+	for id, want := range map[string]string{"plank": "gets from 0.66 to 0.68 m along 1.46 m", "heron": "reaches 3.2",
+		"wren": "reaches 1.", "turnstile": "carries no camera"} {
 		p.click("choose-" + id)
 		p.reads("can", want)
 	}
@@ -33,14 +34,16 @@ func TestRigBook(t *testing.T) {
 	p.reads("answers", "the job asks for 4.66")
 	p.choose("wish-package", "")
 	p.enter("wish-high_m", "x")
-	p.wait("a sentence", `document.querySelector('.can [role="alert"]')?.textContent.includes('“up to” is not a number')`)
+	p.wait("a sentence",
+		`document.querySelector('.can [role="alert"]')?.textContent.includes('“up to” is not a number')`)
 	p.click("part-carry")
 	p.reads("carry", "559 kg in 25 lifts")
 	p.click("part-cables")
 	p.wait("loops", `$$('loop').length === 4`)
 
 	// Plank's drive is set to half the microsteps that the book has: it goes twice as far.
-	if code, b := a.post("/api/machines/plank/pretend", `{"what":"other scale","axis":"pan","on":true,"by":2}`); code != 200 {
+	if code, b := a.post("/api/machines/plank/pretend", `{"what":"other scale","axis":"pan","on":true,"by":2}`); code !=
+		200 {
 		t.Fatal(b)
 	}
 	p.click("choose-plank")
@@ -79,7 +82,8 @@ func TestRigBook(t *testing.T) {
 	// A range that is upside down, no steps, a screw without a lead.
 	p.click("part-axes")
 	p.click("open-track")
-	for _, c := range [][3]string{{"axis-min", "2000", "soft limits 2000 to 1480"}, {"axis-microsteps", "0", "microsteps: 0"}, {"axis-teeth", "", "belt: 0 teeth"}} {
+	for _, c := range [][3]string{{"axis-min", "2000", "soft limits 2000 to 1480"},
+		{"axis-microsteps", "0", "microsteps: 0"}, {"axis-teeth", "", "belt: 0 teeth"}} {
 		was := eval[string](p, `document.querySelector('[data-test="`+c[0]+`"]').value`)
 		p.enter(c[0], c[1])
 		p.click("axis-keep")

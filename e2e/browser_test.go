@@ -58,13 +58,17 @@ func beside(t *testing.T) {
 // its own. It composes its pages itself, as where there is no graphics processor; only the finder
 // is drawn by the software renderer.
 func newBrowser(finder bool) (context.Context, func(), error) {
-	opts := []chromedp.ExecAllocatorOption{chromedp.NoFirstRun, chromedp.NoDefaultBrowserCheck, chromedp.Headless, chromedp.NoSandbox,
-		chromedp.Flag("disable-background-networking", true), chromedp.Flag("disable-component-update", true), chromedp.Flag("disable-sync", true),
+	opts := []chromedp.ExecAllocatorOption{chromedp.NoFirstRun, chromedp.NoDefaultBrowserCheck, chromedp.Headless,
+		chromedp.NoSandbox,
+		chromedp.Flag("disable-background-networking", true), chromedp.Flag("disable-component-update", true),
+		chromedp.Flag("disable-sync", true),
 		chromedp.Flag("use-angle", "swiftshader"), chromedp.Flag("enable-unsafe-swiftshader", true),
 		chromedp.Flag("disable-3d-apis", !finder), chromedp.Flag("disable-quic", true),
-		chromedp.Flag("disable-background-timer-throttling", true), chromedp.Flag("disable-renderer-backgrounding", true),
+		chromedp.Flag("disable-background-timer-throttling", true), chromedp.Flag(
+			"disable-renderer-backgrounding", true),
 		chromedp.Flag("disable-backgrounding-occluded-windows", true), chromedp.Flag("hide-scrollbars", false),
-		chromedp.Flag("disable-gpu-compositing", os.Getenv("KEENARC_MEASURE") != "emulated"), chromedp.WindowSize(1280, 800),
+		chromedp.Flag("disable-gpu-compositing", os.Getenv("KEENARC_MEASURE") != "emulated"),
+		chromedp.WindowSize(1280, 800),
 		chromedp.WSURLReadTimeout(60 * time.Second), chromedp.ExecPath("chromium-headless-shell"),
 		chromedp.ModifyCmdFunc(func(cmd *exec.Cmd) { under(cmd, "nice", "-n", "6") })}
 	if os.Geteuid() == 0 { // root's browser would put itself before everybody else
@@ -144,7 +148,8 @@ func tab(t *testing.T) (context.Context, func()) {
 	if err := chromedp.Do(ctx); err != nil {
 		t.Fatal(err)
 	}
-	if _, err := chromedp.Call(ctx, emulation.SetFocusEmulationEnabled, emulation.SetFocusEmulationEnabledParams{Enabled: true}); err != nil {
+	if _, err := chromedp.Call(ctx, emulation.SetFocusEmulationEnabled,
+		emulation.SetFocusEmulationEnabledParams{Enabled: true}); err != nil {
 		t.Fatal(err)
 	}
 	return ctx, end

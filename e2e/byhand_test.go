@@ -42,7 +42,8 @@ func TestAFramingTriedIsKept(t *testing.T) {
 	p.key("k")
 	p.strip("All axes stored at 0239")
 	p.click("undo")
-	p.wait("the framing taken back", `!document.querySelector('[data-tried]') && $('counter').textContent.trim() === '0100'`)
+	p.wait("the framing taken back",
+		`!document.querySelector('[data-tried]') && $('counter').textContent.trim() === '0100'`)
 	if _, ok := a.key("track", 239); !ok {
 		t.Error("undo took a stored edit back before what was only tried")
 	}
@@ -58,7 +59,8 @@ func TestAFramingTriedIsKept(t *testing.T) {
 	p.enter("value-tilt", "2")
 	p.focusStaff("pan")
 	p.chord("K", "KeyK", 75, 8)
-	p.wait("pan stored, tilt still tried", `$('staff-pan', '.post[data-key="100"]') && !$('staff-pan', '[data-tried]') && $('staff-tilt', '[data-tried="100"]')`)
+	p.wait("pan stored, tilt still tried",
+		`$('staff-pan', '.post[data-key="100"]') && !$('staff-pan', '[data-tried]') && $('staff-tilt', '[data-tried="100"]')`)
 	a.wantKey(p, "pan", 100, 7)
 }
 
@@ -69,8 +71,10 @@ func TestRetimingByKey(t *testing.T) {
 	a := start(t)
 	p := a.open("/shot/" + a.shot + "/compose")
 	p.wait("the score", `$('staff-track', '.post[data-key="70"]')`)
-	for i, e := range []string{`{"op":"set","frame":90,"values":{"track":650}}`, `{"op":"set","frame":92,"values":{"track":660}}`} {
-		if code, b := a.post("/api/shots/"+a.shot+"/edits", fmt.Sprintf(`{"revision":%d,"edit":%s}`, i, e)); code != 200 {
+	for i, e := range []string{`{"op":"set","frame":90,"values":{"track":650}}`,
+		`{"op":"set","frame":92,"values":{"track":660}}`} {
+		if code, b := a.post("/api/shots/"+a.shot+"/edits", fmt.Sprintf(`{"revision":%d,"edit":%s}`, i,
+			e)); code != 200 {
 			t.Fatal(b)
 		}
 	}
@@ -85,7 +89,8 @@ func TestRetimingByKey(t *testing.T) {
 	p.click("undo")
 	p.wait("one undo", `$('staff-track', '.post[data-key="90"]')`)
 	a.wantKey(p, "track", 90, 650)
-	prevented := eval[bool](p, `!$('staff-track').dispatchEvent(new KeyboardEvent('keydown', { key: 'ArrowLeft', altKey: true, bubbles: true, cancelable: true }))`)
+	prevented := eval[bool](p,
+		`!$('staff-track').dispatchEvent(new KeyboardEvent('keydown', { key: 'ArrowLeft', altKey: true, bubbles: true, cancelable: true }))`)
 	if !prevented {
 		t.Error("the browser goes back on Alt+left")
 	}
@@ -162,7 +167,9 @@ func (a *app) kept(pass, rows int, broken bool) {
 	must(err)
 	tab, err := a.Store.Table(ctx, seals[0].ID)
 	must(err)
-	k := &journal.Take{ID: journal.NewID(), PassID: ps[pass-1].ID, Machine: "plank", Clock: ps[pass-1].Clock, By: journal.Somebody, Started: time.Now(), Print: seals[0].Print, Axes: tab.Axes, Units: tab.Units, Rows: rows, Broken: broken, Why: "the hold was let go", Frame: float64(rows) * 0.024}
+	k := &journal.Take{ID: journal.NewID(), PassID: ps[pass-1].ID, Machine: "plank", Clock: ps[pass-1].Clock,
+		By: journal.Somebody, Started: time.Now(), Print: seals[0].Print, Axes: tab.Axes, Units: tab.Units, Rows: rows,
+		Broken: broken, Why: "the hold was let go", Frame: float64(rows) * 0.024}
 	must(a.Store.BeginTake(ctx, k))
 	c, err := tab.Clock(clock.Times(clock.Rate{Num: 1, Den: 1}))
 	must(err)
@@ -231,7 +238,8 @@ func TestClocksAreTyped(t *testing.T) {
 	p.enter("pass-clock", "8 fps")
 	says("8 fps ×1/3")
 	p.enter("pass-clock", "abc")
-	p.wait("a sentence", `document.querySelector('[role="alert"]')?.textContent.includes('"abc" is not a clock; give a factor, as 1, 0.5 or 1/3')`)
+	p.wait("a sentence",
+		`document.querySelector('[role="alert"]')?.textContent.includes('"abc" is not a clock; give a factor, as 1, 0.5 or 1/3')`)
 	says("8 fps ×1/3")
 	p.holds("pass-clock", "1/3")
 	p.enter("pass-clock", "2")
@@ -242,14 +250,16 @@ func TestClocksAreTyped(t *testing.T) {
 	p.key("3")
 	p.there("factor")
 	p.enter("factor", "36 fps")
-	p.wait("the factor", `$('factor').value === '1.5' && document.querySelector('.strip').textContent.includes('36 fps')`)
+	p.wait("the factor",
+		`$('factor').value === '1.5' && document.querySelector('.strip').textContent.includes('36 fps')`)
 	// A plan that is slowed offers to slow its passes with it.
 	p.enter("factor", "1/2")
 	p.reads("sentence", "Passes 1, 3, 5 are faster than the plan now.")
 	p.click("offer")
 	p.gone("offer")
 	p.key("5")
-	p.wait("slower passes", `[1, 2, 3, 5].every((n) => document.querySelector('[data-test="pass-' + n + '"]')?.textContent.includes('12 fps ×0.5'))`)
+	p.wait("slower passes",
+		`[1, 2, 3, 5].every((n) => document.querySelector('[data-test="pass-' + n + '"]')?.textContent.includes('12 fps ×0.5'))`)
 	p.key("3")
 	p.there("factor")
 	p.enter("factor", "1.5")
@@ -267,11 +277,13 @@ func TestJumpsAreDrawnAndComeFirst(t *testing.T) {
 	p.there("staff-track")
 	p.focusStaff("track")
 	p.does(`(() => { const s = $('kind'); s.value = 'hold'; s.dispatchEvent(new Event('change', { bubbles: true })); })()`)
-	p.wait("the steps", `$$('staff-track', '[data-jump="0"]').length === 3 && $('staff-track').textContent.includes('jumps 400 mm')`)
+	p.wait("the steps",
+		`$$('staff-track', '[data-jump="0"]').length === 3 && $('staff-track').textContent.includes('jumps 400 mm')`)
 	p.reads("sentence", "Track jumps 400 mm at 0070.")
 	p.look("jumps.png")
 	p.click("remedy-join")
-	p.wait("no steps", `!document.querySelector('[data-jump]') && $('sentence').textContent.includes('within its limits')`)
+	p.wait("no steps",
+		`!document.querySelector('[data-jump]') && $('sentence').textContent.includes('within its limits')`)
 }
 
 // A distance beyond the focus scale is refused with the scale's ends; Enter in the

@@ -34,6 +34,7 @@ func TestCameraWindow(t *testing.T) {
 	}
 	p.wait("still the camera", `$('camera-picture') && location.pathname === '/camera'`)
 	b.camera.Close()
-	p.wait("it says so", `document.body.innerText.includes('gives no picture') || document.body.innerText.includes('s old')`)
+	p.wait("it says so",
+		`document.body.innerText.includes('gives no picture') || document.body.innerText.includes('s old')`)
 	b.startCamera()
 }

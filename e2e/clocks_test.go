@@ -32,7 +32,8 @@ func TestAPassIsSteered(t *testing.T) {
 	p.enter("pass-ease", "1.5")
 	p.holds("pass-ease", "1.5")
 	pressed := func(share string) {
-		p.wait("the speed "+share, `document.querySelector('[data-test="steer-`+share+`"]').getAttribute('aria-pressed') === 'true'`)
+		p.wait("the speed "+share, `document.querySelector('[data-test="steer-`+share+
+			`"]').getAttribute('aria-pressed') === 'true'`)
 	}
 	a.rolling(p, 12)
 	p.key(kb.ArrowDown)
@@ -76,7 +77,8 @@ func TestAPassIsSteered(t *testing.T) {
 	}
 	p.reads("pass-1", "from the seal at most")
 	_, errs := p.seen()
-	if errs = slices.DeleteFunc(errs, func(s string) bool { return strings.Contains(s, "422") }); len(errs) > 0 { // refused on purpose
+	if errs = slices.DeleteFunc(errs, func(s string) bool { return strings.Contains(s, "422") }); len(errs) >
+		0 { // refused on purpose
 		t.Errorf("the page says %v", errs)
 	}
 }
@@ -91,13 +93,15 @@ func TestClocksAreSet(t *testing.T) {
 	p.key("5")
 	p.there("pass-kind")
 	p.choose("pass-kind", "stepped")
-	p.wait("its numbers", `$('pass-pictures')?.value === '240' && $('pass-1').textContent.includes('240 pictures, 20 min')`)
+	p.wait("its numbers",
+		`$('pass-pictures')?.value === '240' && $('pass-1').textContent.includes('240 pictures, 20 min')`)
 	p.enter("pass-pictures", "120")
 	p.enter("pass-interval", "12")
 	p.enter("pass-move", "13")
 	p.warns("so that it stands for the picture")
 	p.enter("pass-move", "4")
-	p.wait("half of them, and a thin trace", `/show 120 of 240 frames.*a sample every 2 ms/.test($('pass-1').textContent)`)
+	p.wait("half of them, and a thin trace",
+		`/show 120 of 240 frames.*a sample every 2 ms/.test($('pass-1').textContent)`)
 	p.choose("pass-kind", "steady")
 	p.enter("pass-clock", "3")
 	p.click("pass-locked")
@@ -110,7 +114,8 @@ func TestClocksAreSet(t *testing.T) {
 	p.reads("go-first", "go to last frame")
 	p.reads("ready", "from frame 0240. Press F")
 	p.click("go-first")
-	p.wait("what is asked", `$('ask')?.textContent.includes('the last frame') ?? document.body.textContent.includes('Send the rig to the last frame?')`)
+	p.wait("what is asked",
+		`$('ask')?.textContent.includes('the last frame') ?? document.body.textContent.includes('Send the rig to the last frame?')`)
 	p.click("ask-yes")
 	p.wait("ready", `$('hold').classList.contains('ready')`)
 }
@@ -138,7 +143,8 @@ func TestPassFieldsInOneBreath(t *testing.T) {
 		}
 		document.activeElement.blur();
 	})()`)
-	p.wait("they stand there", `$('pass-delay').value === '2.5' && $('pass-ease').value === '0.4' && $('pass-clock').value === '1/2'`)
+	p.wait("they stand there",
+		`$('pass-delay').value === '2.5' && $('pass-ease').value === '0.4' && $('pass-clock').value === '1/2'`)
 	for late := time.Now().Add(10 * time.Second); ; time.Sleep(50 * time.Millisecond) {
 		if c := spec(); c.DelayMS == 2500 && c.EaseMS == 400 && c.Factor == (clock.Rate{Num: 1, Den: 2}) {
 			break

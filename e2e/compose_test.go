@@ -53,8 +53,10 @@ func (a *app) wantKey(p *page, axis string, frame, want float64) {
 
 func (p *page) chord(key, code string, vk int64, mods chromedp.Modifier) {
 	p.t.Helper()
-	for _, typ := range []input.DispatchKeyEventType{input.DispatchKeyEventTypeRawKeyDown, input.DispatchKeyEventTypeKeyUp} {
-		if _, err := chromedp.Call(p.ctx, input.DispatchKeyEvent, input.DispatchKeyEventParams{Type: typ, Key: key, Code: code, WindowsVirtualKeyCode: vk, Modifiers: int64(mods)}); err != nil {
+	for _, typ := range []input.DispatchKeyEventType{input.DispatchKeyEventTypeRawKeyDown,
+		input.DispatchKeyEventTypeKeyUp} {
+		if _, err := chromedp.Call(p.ctx, input.DispatchKeyEvent, input.DispatchKeyEventParams{Type: typ, Key: key,
+			Code: code, WindowsVirtualKeyCode: vk, Modifiers: int64(mods)}); err != nil {
 			p.t.Fatal(err)
 		}
 	}
@@ -69,7 +71,9 @@ func TestComposeWithKeys(t *testing.T) {
 	p.there("staff-pan")
 	p.focusStaff("pan")
 	p.key("f")
-	right, left := func() { p.chord("ArrowRight", "ArrowRight", 39, 0) }, func() { p.chord("ArrowLeft", "ArrowLeft", 37, 0) }
+	right, left := func() { p.chord("ArrowRight", "ArrowRight", 39, 0) }, func() {
+		p.chord("ArrowLeft", "ArrowLeft", 37, 0)
+	}
 
 	// On a keyframe a nudge is stored by itself, and half back closes in.
 	right()
@@ -142,7 +146,8 @@ func TestComposeWithKeys(t *testing.T) {
 	p.enter("value-pan", "-25")
 	a.wantKey(p, "pan", 240, -25)
 	rev := a.view(a.shot).Revision
-	if code, b := a.post("/api/shots/"+a.shot+"/edits", `{"revision":`+itoa(int(rev))+`,"edit":{"op":"set","frame":100.4,"values":{"plank/pan":7}}}`); code != 200 {
+	if code, b := a.post("/api/shots/"+a.shot+"/edits", `{"revision":`+itoa(int(rev))+
+		`,"edit":{"op":"set","frame":100.4,"values":{"plank/pan":7}}}`); code != 200 {
 		t.Fatal(b)
 	}
 	p.wait("it comes over", `$('staff-pan', '.post[data-key="100.4"]')`)
@@ -178,7 +183,9 @@ func TestComposeWithThePointer(t *testing.T) {
 	p := a.open("/shot/" + a.shot + "/compose")
 	p.laidOut()
 	at := func(sel string) (x, y float64) {
-		r := eval[[]float64](p, fmt.Sprintf(`(() => { const r = document.querySelector('%s').getBoundingClientRect(); return [r.x + r.width / 2, r.y + r.height / 2]; })()`, sel))
+		r := eval[[]float64](p,
+			fmt.Sprintf(
+				`(() => { const r = document.querySelector('%s').getBoundingClientRect(); return [r.x + r.width / 2, r.y + r.height / 2]; })()`, sel))
 		return r[0], r[1]
 	}
 	post := func(axis string, f int) string {
@@ -245,7 +252,8 @@ func TestFilesOnCompose(t *testing.T) {
 	var b strings.Builder
 	b.WriteString("frame,track_mm,pan_deg,tilt_deg,roll_deg,focus_m\r\n")
 	for k := range 40 {
-		fmt.Fprintf(&b, "%g,%g,%g,%g,%g,%g\r\n", float64(k)*30.5, 200+float64(k)*25, 20*math.Sin(float64(k)/5), -3+math.Cos(float64(k)/3), 0.0, 1.2+float64(k)/100)
+		fmt.Fprintf(&b, "%g,%g,%g,%g,%g,%g\r\n", float64(k)*30.5, 200+float64(k)*25, 20*math.Sin(float64(k)/5),
+			-3+math.Cos(float64(k)/3), 0.0, 1.2+float64(k)/100)
 	}
 	up(put("forty.csv", b.String()))
 	p.wait("forty keyframes", `$$('staff-roll', '.post').length === 40`)
@@ -263,7 +271,8 @@ func TestFilesOnCompose(t *testing.T) {
 	p.wait("the shelf", `document.querySelector('.new')`)
 	p.does(`document.querySelector('.new').click()`)
 	p.wait("the form", `document.querySelectorAll('.form input').length === 2`)
-	p.must(chromedp.SendKeys(chromedp.CSS(test("new-code")), "SL-060"), chromedp.SendKeys(chromedp.CSS(test("new-title")), "Gulls"))
+	p.must(chromedp.SendKeys(chromedp.CSS(test("new-code")), "SL-060"),
+		chromedp.SendKeys(chromedp.CSS(test("new-title")), "Gulls"))
 	p.does(`document.querySelector('.form button[type=submit]').click()`)
 	p.reads("sheet", "The sheet is empty")
 	p.wait("a strip", `$('ready', '.checks').textContent.includes('· keyframes')`)
@@ -274,5 +283,6 @@ func TestFilesOnCompose(t *testing.T) {
 	p.enter("frame", "96")
 	p.enter("value-track", "1000")
 	p.key("k")
-	p.wait("a move", `$$('staff-track', '.post').length === 2 && document.querySelector('.strip').textContent.includes('96 frames')`)
+	p.wait("a move",
+		`$$('staff-track', '.post').length === 2 && document.querySelector('.strip').textContent.includes('96 frames')`)
 }

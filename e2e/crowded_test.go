@@ -24,11 +24,13 @@ func (a *app) crowded(t *testing.T, count, frames int) string {
 	r := examples.Rigs()["heron"]
 	r.ID, r.Name, r.Version = "great-heron", "Great Heron with the long arm", 0
 	lamp := r.Axes[0]
-	lamp.ID, lamp.Name, lamp.Kind, lamp.Unit, lamp.Min, lamp.Max, lamp.Hard = "lamp", "Lantern lamp level", rig.Lamp, "%", 0, 100, [2]float64{0, 100}
+	lamp.ID, lamp.Name, lamp.Kind, lamp.Unit, lamp.Min, lamp.Max, lamp.Hard = "lamp", "Lantern lamp level", rig.Lamp,
+		"%", 0, 100, [2]float64{0, 100}
 	lamp.Rated, lamp.Working = rig.Limits{Speed: 400, Acceleration: 4000}, rig.Limits{Speed: 200, Acceleration: 2000}
 	lamp.Home, lamp.AlsoHome, lamp.Drive, lamp.Wire, lamp.Feedback = rig.Absolute, nil, nil, "dimmer 1", "nothing"
 	r.Axes = append(r.Axes, lamp)
-	for i, n := range []string{"Track along the causeway", "Swing about the column", "Boom", "Telescoping arm", "Pan of the remote head"} {
+	for i, n := range []string{"Track along the causeway", "Swing about the column", "Boom", "Telescoping arm",
+		"Pan of the remote head"} {
 		r.Axes[i].Name = n
 	}
 	doc, err := json.Marshal(r)
@@ -40,7 +42,8 @@ func (a *app) crowded(t *testing.T, count, frames int) string {
 	}
 	var shelf []struct{ ID string }
 	a.get("/api/shelf", &shelf)
-	code, b := a.post("/api/productions/"+shelf[0].ID+"/shots", `{"code":"SL-099","title":"Round the lantern and out over the causeway","rig":"great-heron"}`)
+	code, b := a.post("/api/productions/"+shelf[0].ID+"/shots",
+		`{"code":"SL-099","title":"Round the lantern and out over the causeway","rig":"great-heron"}`)
 	var ref struct{ ID string }
 	unmarshal(t, code, b, &ref)
 	var tracks []map[string]any
@@ -49,7 +52,8 @@ func (a *app) crowded(t *testing.T, count, frames int) string {
 		for k := range count {
 			f := math.Round(float64(k) * float64(frames) / float64(count-1))
 			w := 2 * math.Pi * f / float64(frames)
-			keys = append(keys, map[string]float64{"frame": f, "value": x.Min + (x.Max-x.Min)*(0.5+0.1*math.Sin(w*float64(1+i%4)))})
+			keys = append(keys,
+				map[string]float64{"frame": f, "value": x.Min + (x.Max-x.Min)*(0.5+0.1*math.Sin(w*float64(1+i%4)))})
 		}
 		tracks = append(tracks, map[string]any{"axis": "great-heron/" + x.ID, "kind": "smooth", "keys": keys})
 	}
@@ -139,7 +143,8 @@ func (p *page) dragged(axis string, key, moves int) (painted, ribbons, frames []
 		time.Sleep(time.Until(next))
 	}
 	p.must(chromedp.Sleep(300e6))
-	painted, ribbons, frames = eval[[]float64](p, `window.took`), eval[[]float64](p, `window.ribbons`), eval[[]float64](p, `window.frames`)
+	painted, ribbons, frames = eval[[]float64](p, `window.took`), eval[[]float64](p, `window.ribbons`),
+		eval[[]float64](p, `window.frames`)
 	p.mouse(input.DispatchMouseEventTypeMouseMoved, x+9, y, true)
 	p.mouse(input.DispatchMouseEventTypeMouseReleased, x+9, y, true)
 	return painted, ribbons, frames
@@ -154,14 +159,19 @@ func TestMeasureDragging(t *testing.T) {
 	a := start(t)
 	id := a.crowded(t, 40, 2000)
 	near := a.Addr
-	for _, on := range []struct{ what, addr string }{{"on loopback", near}, {"with 30 ms of network in between", far(t, near, 15*time.Millisecond)}} {
+	for _, on := range []struct {
+		what, addr string
+	}{{"on loopback", near}, {"with 30 ms of network in between", far(t, near, 15*time.Millisecond)}} {
 		what, p := on.what, a.openAt(on.addr, "/shot/"+id+"/compose")
 		p.wait("the finder", `$('finder')?.dataset.drawn > 0 && $('staff-pan')`)
 		p.must(chromedp.Sleep(4 * time.Second))
 		key := eval[int](p, `Number([...$$('staff-pan', '[data-key]')][20].dataset.key)`)
 		painted, ribbons, frames := p.dragged("pan", key, 180)
-		t.Logf("%s, 9 axes with 40 keyframes over 2000 frames: pointer to painted median %.1f ms, 95th percentile %.1f ms of %d; ribbon after the newest move median %.1f, 95th %.1f ms of %d; between frames median %.1f, 95th %.1f, worst %.0f ms",
-			what, quantile(painted, 0.5), quantile(painted, 0.95), len(painted), quantile(ribbons, 0.5), quantile(ribbons, 0.95), len(ribbons), quantile(frames, 0.5), quantile(frames, 0.95), quantile(frames, 1))
+		t.Logf("%s, 9 axes with 40 keyframes over 2000 frames: pointer to painted median %.1f ms, 95th percentile "+
+			"%.1f ms of %d; ribbon after the newest move median %.1f, 95th %.1f ms of %d; between frames median %.1f, "+
+			"95th %.1f, worst %.0f ms",
+			what, quantile(painted, 0.5), quantile(painted, 0.95), len(painted), quantile(ribbons, 0.5), quantile(
+				ribbons, 0.95), len(ribbons), quantile(frames, 0.5), quantile(frames, 0.95), quantile(frames, 1))
 		p.must(chromedp.Sleep(2 * time.Second))
 		var drops []float64
 		for i := range 6 {
@@ -194,5 +204,6 @@ func TestMeasureDragging(t *testing.T) {
 		time.Sleep(time.Until(next))
 	}
 	took := eval[[]float64](p, `window.took`)
-	t.Logf("a page with one dot that follows the pointer: pointer to painted median %.1f ms, 95th percentile %.1f ms of %d", quantile(took, 0.5), quantile(took, 0.95), len(took))
+	t.Logf("a page with one dot that follows the pointer: pointer to painted median %.1f ms, 95th percentile "+
+		"%.1f ms of %d", quantile(took, 0.5), quantile(took, 0.95), len(took))
 }

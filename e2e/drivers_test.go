@@ -44,7 +44,8 @@ func (p *process) held(shot, pass string, until func() bool, then ...func()) {
 	p.t.Helper()
 	ctx, cancel := context.WithTimeout(p.t.Context(), 60*time.Second)
 	defer cancel()
-	hold, _, err := websocket.Dial(ctx, strings.Replace(p.addr, "http", "ws", 1)+"/api/hold?shot="+shot+"&pass="+pass, nil)
+	hold, _, err := websocket.Dial(ctx, strings.Replace(p.addr, "http", "ws", 1)+"/api/hold?shot="+shot+
+		"&pass="+pass, nil)
 	if err != nil {
 		p.t.Fatal(err)
 	}
@@ -86,9 +87,12 @@ func TestTwoServersOneMachine(t *testing.T) {
 	second := serve(t, folder(t), d.url, rig.Addr)
 	first.post("/api/shots/"+shot+"/seal", `{"revision":0}`)
 	m := second.sees("the rig and the seal", shot, func(m *web.LiveMessage) bool {
-		return m.Floor.Connected && slices.ContainsFunc(m.Ready.Checks, func(c ready.Check) bool { return c.Name == "sealed" && c.OK })
+		return m.Floor.Connected && slices.ContainsFunc(m.Ready.Checks, func(c ready.Check) bool {
+			return c.Name == "sealed" && c.OK
+		})
 	})
-	if m.Floor.Driving || !strings.Contains(m.Ready.Sentence, "another copy of Keen Arc drives Plank; this one only watches") {
+	if m.Floor.Driving || !strings.Contains(m.Ready.Sentence,
+		"another copy of Keen Arc drives Plank; this one only watches") {
 		t.Errorf("the second: driving %v, %q", m.Floor.Driving, m.Ready.Sentence)
 	}
 	if code, b := second.try("/api/machines/plank/home", `{}`); code != 409 || !strings.Contains(b, "only watches") {
@@ -112,7 +116,8 @@ func TestTwoServersOneMachine(t *testing.T) {
 	<-stopped
 	k := first.until("the take", shot, func(k web.TakeView) bool { return k.Ended })
 	full, err := db.Take(ctx, k.ID)
-	if err != nil || !k.Broken || k.Why != "stop was pressed" || !full.Trace.Whole() || len(full.Trace.Pos) != k.Rows || k.Rows < 1200 {
+	if err != nil || !k.Broken || k.Why != "stop was pressed" || !full.Trace.Whole() || len(full.Trace.Pos) != k.Rows ||
+		k.Rows < 1200 {
 		t.Errorf("the take: broken %v (%s), %d rows of %d, %v", k.Broken, k.Why, len(full.Trace.Pos), k.Rows, err)
 	}
 	var begun int

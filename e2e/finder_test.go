@@ -29,7 +29,8 @@ func TestOneMillimetreInTheFinder(t *testing.T) {
 		p.wait("the finder to follow", `Number($('mark').dataset.from) === 0.`+track)
 		// The answers of earlier values may still come in: it counts once it lies still.
 		p.atRest()
-		x, at := math.NaN(), `(m => Number(m.dataset.x) / Number(m.dataset.width))(document.querySelector('[data-test="mark"]'))`
+		x, at := math.NaN(),
+			`(m => Number(m.dataset.x) / Number(m.dataset.width))(document.querySelector('[data-test="mark"]'))`
 		for still := 0; still < 4; {
 			p.must(chromedp.Sleep(400e6))
 			was := x

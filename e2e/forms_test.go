@@ -53,41 +53,78 @@ func (a *app) forms(t *testing.T) []form {
 	track := `v.find((m) => m.rig.id === 'plank').line_up?.line_up.axes.track`
 	n := func(v ...string) []string { return v }
 	key := func(axis string) string {
-		return fmt.Sprintf(`v.path.tracks.find((t) => t.axis === 'plank/%s').keys.find((k) => k.frame === 0)?.value ?? ''`, axis)
+		return fmt.Sprintf(
+			`v.path.tracks.find((t) => t.axis === 'plank/%s').keys.find((k) => k.frame === 0)?.value ?? ''`, axis)
 	}
 	return []form{
-		{name: "running order", path: at + "/rig-up/order", open: n("step-mount"), keep: "step-keep", route: "/api/shots/" + a.shot + "/order", fields: []typed{
-			{"step-name", n("mounting", "mount it", "mount all"), step + ".name"}, {"step-minutes", n("11", "12", "13"), step + ".minutes"}, {"step-p80", n("21", "22", "23"), step + ".p80_minutes"},
-			{"step-owner", n("Jo", "Al", "Kit"), step + ".owner ?? ''"}, {"step-latest", n("09:10", "09:20", "09:30"), step + ".latest ?? ''"}}},
-		{name: "power", path: at + "/rig-up/power", open: n("node-camera"), keep: "node-keep", route: "/api/shots/" + a.shot + "/power", fields: []typed{
-			{"node-name", n("camera", "the camera", "body"), node + ".name"}, {"node-rated_w", n("41", "42", "43"), node + ".rated_w"}, {"node-peak_w", n("61", "62", "63"), node + ".peak_w"}, {"node-cable", n("2", "3", "4"), node + ".cable_m"}}},
-		{name: "ground", path: at + "/rig-up/ground", keep: "ground-keep", route: "/api/shots/" + a.shot + "/ground", fields: []typed{
-			{"g-mass", n("51", "52", "53"), "v.ground.base.mass_kg"}, {"g-feet", n("4", "6", "8"), "v.ground.base.feet"}, {"g-floor", n("3", "4", "5"), "v.ground.base.floor_kn_per_m2 || ''"},
-			{"g-slope", n("1.5", "2", "2.5"), "v.ground.rules.slope_mm_per_m"}, {"g-margin", n("110 mm", "120 mm", "0.13 m"), "v.ground.margin.as"}, {"g-packers", n("1 2 5", "1 2 3", "2 4 8"), "v.ground.rules.packers_mm.join(' ')"}}},
+		{name: "running order", path: at + "/rig-up/order", open: n("step-mount"), keep: "step-keep",
+			route: "/api/shots/" + a.shot + "/order", fields: []typed{
+				{"step-name", n("mounting", "mount it", "mount all"), step + ".name"}, {"step-minutes",
+					n("11", "12", "13"), step + ".minutes"}, {"step-p80", n("21", "22", "23"), step + ".p80_minutes"},
+				{"step-owner", n("Jo", "Al", "Kit"), step + ".owner ?? ''"}, {"step-latest",
+					n("09:10", "09:20", "09:30"), step + ".latest ?? ''"}}},
+		{name: "power", path: at + "/rig-up/power", open: n("node-camera"), keep: "node-keep",
+			route: "/api/shots/" + a.shot + "/power", fields: []typed{
+				{"node-name", n("camera", "the camera", "body"), node + ".name"}, {"node-rated_w", n("41", "42", "43"),
+					node + ".rated_w"}, {"node-peak_w", n("61", "62", "63"), node + ".peak_w"}, {"node-cable",
+					n("2", "3", "4"), node + ".cable_m"}}},
+		{name: "ground", path: at + "/rig-up/ground", keep: "ground-keep", route: "/api/shots/" + a.shot + "/ground",
+			fields: []typed{
+				{"g-mass", n("51", "52", "53"), "v.ground.base.mass_kg"}, {"g-feet", n("4", "6", "8"),
+					"v.ground.base.feet"}, {"g-floor", n("3", "4", "5"), "v.ground.base.floor_kn_per_m2 || ''"},
+				{"g-slope", n("1.5", "2", "2.5"), "v.ground.rules.slope_mm_per_m"}, {"g-margin",
+					n("110 mm", "120 mm", "0.13 m"), "v.ground.margin.as"}, {"g-packers", n("1 2 5", "1 2 3", "2 4 8"),
+					"v.ground.rules.packers_mm.join(' ')"}}},
 		{name: "balance", path: at + "/rig-up/balance", route: "/api/machines/plank/bench/" + body, fields: []typed{
-			{"reads-slide", n("91", "92", "93"), "v.record.slide_mm"}, {"reads-rise", n("41", "42", "43"), "v.record.rise_mm"}, {"creep", n("0.1", "0.2", "0.3"), "v.record.creep_deg_h ?? ''"}, {"droop", n("2", "3", "4"), "v.record.droop_share === undefined ? '' : v.record.droop_share * 100"},
-			{"check-pins_out", n("true", "false"), "v.record.checks.pins_out"}, {"check-line", n("true", "false"), "v.record.checks.line"}}},
-		{name: "package", path: at + "/rig-up/balance", open: n("edit-package"), keep: "pack-keep", closes: true, route: "/api/machines/plank/bench/" + body, fields: []typed{
-			{"pack-whole", n("6.1", "6.2", "6.3"), "v.package.load.whole_kg ?? ''"}, {"pack-front", n("210", "220", "230"), "v.package.load.front_m === undefined ? '' : v.package.load.front_m * 1000"}}},
-		{name: "lens", path: at + "/line-up/lens", keep: "framing-keep", route: "/api/packages/" + body + "/lens", fields: []typed{
-			{"crop", n("1.1", "1.2", "1.3"), "v.package.lens.framing?.crop ?? 1"}, {"stop", n("2", "4", "5.6"), "v.package.lens.f_number"}, {"pupil", n("71", "72", "73"), "v.package.lens.pupil_m * 1000"}}},
-		{name: "an axis of the book", path: at + "/rig-up", open: n("open-track"), keep: "axis-keep", closes: true, route: "/api/rigs/plank", fields: []typed{
-			{"axis-backlash", n("0.01", "0.02", "0.03"), "v.rig.axes.find((x) => x.id === 'track').backlash"}, {"axis-rated_w", n("71", "72", "73"), "v.rig.axes.find((x) => x.id === 'track').drive.rated_w"}, {"axis-wa", n("210", "220", "230"), "v.rig.axes.find((x) => x.id === 'track').working.acceleration"}}},
-		{name: "the book", path: at + "/rig-up", open: n("edit-book"), keep: "book-keep", closes: true, route: "/api/rigs/plank", fields: []typed{
-			{"payload-level", n("11", "12", "13"), "v.rig.book.payload_kg?.level ?? ''"}, {"payload-sloped", n("8", "9", "10"), "v.rig.book.payload_kg?.sloped ?? ''"}, {"head-friction", n("0.21", "0.22", "0.23"), "v.rig.book.head?.friction_nm ?? ''"}}},
-		{name: "line-up", path: at + "/line-up", open: n("axis-track"), keep: "keep-line-up", route: "/api/machines", fields: []typed{
-			{"low-track", n("10", "20", "30"), track + "?.soft[0] ?? ''"}, {"zero", n("1", "2", "3"), track + "?.zero ?? ''"}}},
-		{name: "layers", path: "/shot/" + weave + "/shoot", open: n("scheme"), keep: "scheme-save", closes: true, route: "/api/shots/" + weave + "/frames", fields: []typed{
-			{"layer-1-name", n("beauty", "fair", "first"), "v.scheme.layers[0].name"}, {"layer-2-name", n("rim", "edge", "second"), "v.scheme.layers[1].name"}}},
-		{name: "the plan", path: at + "/compose", route: "/api/shots/" + a.shot, fields: []typed{{"factor", n("1/2", "1/3", "1"), "v.clock"}}},
+			{"reads-slide", n("91", "92", "93"), "v.record.slide_mm"}, {"reads-rise", n("41", "42", "43"),
+				"v.record.rise_mm"}, {"creep", n("0.1", "0.2", "0.3"), "v.record.creep_deg_h ?? ''"}, {"droop",
+				n("2", "3", "4"), "v.record.droop_share === undefined ? '' : v.record.droop_share * 100"},
+			{"check-pins_out", n("true", "false"), "v.record.checks.pins_out"}, {"check-line", n("true", "false"),
+				"v.record.checks.line"}}},
+		{name: "package", path: at + "/rig-up/balance", open: n("edit-package"), keep: "pack-keep", closes: true,
+			route: "/api/machines/plank/bench/" + body, fields: []typed{
+				{"pack-whole", n("6.1", "6.2", "6.3"), "v.package.load.whole_kg ?? ''"}, {"pack-front",
+					n("210", "220", "230"), "v.package.load.front_m === undefined ? '' : " +
+						"v.package.load.front_m * 1000"}}},
+		{name: "lens", path: at + "/line-up/lens", keep: "framing-keep", route: "/api/packages/" + body + "/lens",
+			fields: []typed{
+				{"crop", n("1.1", "1.2", "1.3"), "v.package.lens.framing?.crop ?? 1"}, {"stop", n("2", "4", "5.6"),
+					"v.package.lens.f_number"}, {"pupil", n("71", "72", "73"), "v.package.lens.pupil_m * 1000"}}},
+		{name: "an axis of the book", path: at + "/rig-up", open: n("open-track"), keep: "axis-keep", closes: true,
+			route: "/api/rigs/plank", fields: []typed{
+				{"axis-backlash", n("0.01", "0.02", "0.03"), "v.rig.axes.find((x) => x.id === 'track').backlash"},
+				{"axis-rated_w", n("71", "72", "73"), "v.rig.axes.find((x) => x.id === 'track').drive.rated_w"},
+				{"axis-wa", n("210", "220", "230"), "v.rig.axes.find((x) => x.id === 'track').working.acceleration"}}},
+		{name: "the book", path: at + "/rig-up", open: n("edit-book"), keep: "book-keep", closes: true,
+			route: "/api/rigs/plank", fields: []typed{
+				{"payload-level", n("11", "12", "13"), "v.rig.book.payload_kg?.level ?? ''"}, {"payload-sloped",
+					n("8", "9", "10"), "v.rig.book.payload_kg?.sloped ?? ''"}, {"head-friction",
+					n("0.21", "0.22", "0.23"), "v.rig.book.head?.friction_nm ?? ''"}}},
+		{name: "line-up", path: at + "/line-up", open: n("axis-track"), keep: "keep-line-up", route: "/api/machines",
+			fields: []typed{
+				{"low-track", n("10", "20", "30"), track + "?.soft[0] ?? ''"}, {"zero", n("1", "2", "3"),
+					track + "?.zero ?? ''"}}},
+		{name: "layers", path: "/shot/" + weave + "/shoot", open: n("scheme"), keep: "scheme-save", closes: true,
+			route: "/api/shots/" + weave + "/frames", fields: []typed{
+				{"layer-1-name", n("beauty", "fair", "first"), "v.scheme.layers[0].name"}, {"layer-2-name",
+					n("rim", "edge", "second"), "v.scheme.layers[1].name"}}},
+		{name: "the plan", path: at + "/compose", route: "/api/shots/" + a.shot,
+			fields: []typed{{"factor", n("1/2", "1/3", "1"), "v.clock"}}},
 		{name: "the pose", path: at + "/compose", route: "/api/shots/" + a.shot, fields: []typed{
-			{"value-pan", n("3", "4", "5"), key("pan")}, {"value-tilt", n("-1", "-2", "-3"), key("tilt")}, {"value-track", n("310", "320", "330"), key("track")}}},
+			{"value-pan", n("3", "4", "5"), key("pan")}, {"value-tilt", n("-1", "-2", "-3"), key("tilt")},
+			{"value-track", n("310", "320", "330"), key("track")}}},
 		{name: "a pass's clock", path: at + "/shoot", route: "/api/shots/" + a.shot + "/passes", fields: []typed{
-			{"pass-delay", n("1", "2", "3"), "v[0].clock_spec.delay_ms / 1000"}, {"pass-ease", n("0.5", "1", "1.5"), "v[0].clock_spec.ease_ms / 1000"}}},
-		{name: "the shelf", path: "/", open: n("change-SL-010"), keep: "keep", closes: true, route: "/api/shots/" + a.shot, fields: []typed{
-			{"title", n("Approach", "Harbour", "Harbour approach"), "v.title"}, {"start", n("10:00:00:00", "09:00:00:00", "01:00:00:00"), "v.start_timecode"}}},
-		{name: "passes", path: at + "/shoot", route: "/api/shots/" + a.shot, fields: []typed{{"threshold", n("0.4", "0.6", "0.7"), "v.threshold_px"}}},
-		{name: "notes", path: "/shot/" + weave + "/shoot", route: "/api/shots/" + weave + "/frames", fields: []typed{{"note", n("Left thumb.", "Lid down.", "Breathe."), "(v.notes ?? {})[(v.now ?? v.last).frame] ?? ''"}}},
+			{"pass-delay", n("1", "2", "3"), "v[0].clock_spec.delay_ms / 1000"}, {"pass-ease", n("0.5", "1", "1.5"),
+				"v[0].clock_spec.ease_ms / 1000"}}},
+		{name: "the shelf", path: "/", open: n("change-SL-010"), keep: "keep", closes: true,
+			route: "/api/shots/" + a.shot, fields: []typed{
+				{"title", n("Approach", "Harbour", "Harbour approach"), "v.title"}, {"start",
+					n("10:00:00:00", "09:00:00:00", "01:00:00:00"), "v.start_timecode"}}},
+		{name: "passes", path: at + "/shoot", route: "/api/shots/" + a.shot,
+			fields: []typed{{"threshold", n("0.4", "0.6", "0.7"), "v.threshold_px"}}},
+		{name: "notes", path: "/shot/" + weave + "/shoot", route: "/api/shots/" + weave + "/frames",
+			fields: []typed{{"note", n("Left thumb.", "Lid down.", "Breathe."),
+				"(v.notes ?? {})[(v.now ?? v.last).frame] ?? ''"}}},
 	}
 }
 
@@ -164,7 +201,8 @@ func (p *page) opens(f form) {
 	p.t.Helper()
 	for _, id := range f.open {
 		p.there(id)
-		p.does(fmt.Sprintf(`if (!box(%q)) box(%q).dispatchEvent(new MouseEvent('click', { bubbles: true }))`, f.fields[0].id, id))
+		p.does(fmt.Sprintf(`if (!box(%q)) box(%q).dispatchEvent(new MouseEvent('click', { bubbles: true }))`,
+			f.fields[0].id, id))
 	}
 	p.there(f.fields[0].id)
 }
@@ -196,7 +234,8 @@ func (p *page) truth(f form) map[string]string {
 	for i, x := range f.fields {
 		parts[i] = fmt.Sprintf("%q: String(%s)", x.id, x.now)
 	}
-	return eval[map[string]string](p, fmt.Sprintf(`fast(%q).then((r) => r.json()).then((v) => ({ %s }))`, f.route, strings.Join(parts, ", ")))
+	return eval[map[string]string](p, fmt.Sprintf(`fast(%q).then((r) => r.json()).then((v) => ({ %s }))`, f.route,
+		strings.Join(parts, ", ")))
 }
 
 // upTo is short more often than long, since most hands and networks are quick.
@@ -214,7 +253,8 @@ func (p *page) agrees(t *testing.T, f form, who string, is map[string]string) {
 		t.Fatal(err)
 	}
 	for late := time.Now().Add(5 * time.Second); ; time.Sleep(20 * time.Millisecond) {
-		shows := eval[map[string]string](p, fmt.Sprintf(`Object.fromEntries(%s.map((id) => [id, shown(id) ?? 'nothing']))`, list))
+		shows := eval[map[string]string](p,
+			fmt.Sprintf(`Object.fromEntries(%s.map((id) => [id, shown(id) ?? 'nothing']))`, list))
 		wrong := slices.DeleteFunc(slices.Clone(ids), func(id string) bool { return equal(shows[id], is[id]) })
 		if len(wrong) == 0 {
 			return
@@ -236,7 +276,8 @@ func (f form) round(t *testing.T, seed uint64, windows [2]*page) (refused int) {
 	if seed%10 == 0 { // it costs what it slows
 		slowed = 4
 	}
-	if _, err := chromedp.Call(windows[1].ctx, emulation.SetCPUThrottlingRate, emulation.SetCPUThrottlingRateParams{Rate: slowed}); err != nil {
+	if _, err := chromedp.Call(windows[1].ctx, emulation.SetCPUThrottlingRate,
+		emulation.SetCPUThrottlingRateParams{Rate: slowed}); err != nil {
 		t.Fatal(err)
 	}
 	was := windows[0].truth(f)
@@ -295,7 +336,8 @@ func (f form) round(t *testing.T, seed uint64, windows [2]*page) (refused int) {
 			theirs, both := typed[1-w][x.id]
 			switch {
 			case did && !equal(is[x.id], mine) && !told && !(both && equal(is[x.id], theirs)):
-				t.Errorf("%s, seed %d: window %d typed %q into %s, the server has %q, and nothing is said", f.name, seed, w, mine, x.id, is[x.id])
+				t.Errorf("%s, seed %d: window %d typed %q into %s, the server has %q, and nothing is said", f.name,
+					seed, w, mine, x.id, is[x.id])
 			case !did && !both && !equal(is[x.id], was[x.id]):
 				t.Errorf("%s, seed %d: nobody typed into %s, and %q became %q", f.name, seed, x.id, was[x.id], is[x.id])
 			}

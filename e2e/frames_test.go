@@ -25,7 +25,9 @@ func (b *bench) slow() {
 // still waits until the rig stands at a frame and hands may be in the set.
 func (p *page) still(frame int) {
 	p.t.Helper()
-	p.wait(fmt.Sprintf("hands in at %04d", frame), fmt.Sprintf(`$('hands-state')?.textContent.includes('HANDS IN') && $('counter').textContent.trim() === '%04d'`, frame))
+	p.wait(fmt.Sprintf("hands in at %04d", frame),
+		fmt.Sprintf(`$('hands-state')?.textContent.includes('HANDS IN') && $('counter').textContent.trim() === '%04d'`,
+			frame))
 }
 
 func (b *bench) cell(layer, frame int) web.FrameCell {
@@ -44,7 +46,8 @@ func (b *bench) cell(layer, frame int) web.FrameCell {
 func (p *page) hold(key string, look func()) {
 	p.t.Helper()
 	send := func(typ input.DispatchKeyEventType) {
-		if _, err := chromedp.Call(p.ctx, input.DispatchKeyEvent, input.DispatchKeyEventParams{Type: typ, Key: key, Code: "Key" + strings.ToUpper(key), WindowsVirtualKeyCode: int64(strings.ToUpper(key)[0])}); err != nil {
+		if _, err := chromedp.Call(p.ctx, input.DispatchKeyEvent, input.DispatchKeyEventParams{Type: typ, Key: key,
+			Code: "Key" + strings.ToUpper(key), WindowsVirtualKeyCode: int64(strings.ToUpper(key)[0])}); err != nil {
 			p.t.Fatal(err)
 		}
 	}
@@ -102,7 +105,8 @@ func TestFrameByFrame(t *testing.T) {
 	p.still(4)
 	p.key("n")
 	p.reads("hands-state", "EXPOSING")
-	b.says("nothing else moves the rig meanwhile", b.ask("/api/machines/plank/home", "{}"), "is still being carried out: frame ")
+	b.says("nothing else moves the rig meanwhile", b.ask("/api/machines/plank/home", "{}"),
+		"is still being carried out: frame ")
 	b.says("nor lets it go", b.ask("/api/machines/plank/free", `{"axis":"pan"}`), "is still being carried out: frame ")
 	p.still(6)
 	if c := b.cell(0, 4); c.Number != 2 || c.State != weave.Taken || b.cell(1, 4).Number != 2 {
@@ -159,7 +163,8 @@ func TestFrameByFrame(t *testing.T) {
 	b.kill(2)
 	p.reads("unsure", "Taken or not?")
 	p.click("unsure")
-	p.wait("its picture", `$('picture', 'img')?.src.includes('/api/pictures/') && document.querySelector('[data-test="answer-yes"]:not(:disabled)')`)
+	p.wait("its picture",
+		`$('picture', 'img')?.src.includes('/api/pictures/') && document.querySelector('[data-test="answer-yes"]:not(:disabled)')`)
 	p.click("answer-yes")
 	p.gone("unsure")
 	b.wished = true
@@ -185,7 +190,8 @@ func TestLayersAndNotes(t *testing.T) {
 	p.there("weave")
 	p.enter("note", "Left thumb off the case.")
 	p.there("kept")
-	for late := time.Now().Add(10 * time.Second); b.frames().Notes[0] != "Left thumb off the case."; time.Sleep(50 * time.Millisecond) {
+	for late := time.Now().Add(10 * time.Second); b.frames().Notes[0] != "Left thumb off the case."; time.Sleep(
+		50 * time.Millisecond) {
 		if time.Now().After(late) {
 			t.Fatalf("the note is %q", b.frames().Notes[0])
 		}

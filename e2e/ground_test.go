@@ -31,7 +31,9 @@ func TestEscHeldDownIsOneStop(t *testing.T) {
 	// A question that is open goes with it, wherever the focus is; that a stop was missed can be read.
 	p = a.open("/shot/" + a.shot + "/compose")
 	p.wait("it is seen", `document.querySelector('[data-test="live-on"]:not([disabled])')`)
-	for _, stop := range []func(){func() { p.key("\u001b") }, func() { p.does(`document.querySelector('.strip > .stop').click()`) }} {
+	for _, stop := range []func(){func() { p.key("\u001b") }, func() {
+		p.does(`document.querySelector('.strip > .stop').click()`)
+	}} {
 		p.asks("live-on")
 		p.does(`document.activeElement?.blur()`)
 		stop()
@@ -61,7 +63,8 @@ func TestWrapNamesWhatWasSetAside(t *testing.T) {
 	}
 	p.wait("the file's name", fmt.Sprintf(`$('aside')?.textContent.includes(%q)`, aside))
 	p.must(chromedp.Navigate(a.Addr + "/shot/" + a.shot + "/wrap"))
-	p.wait("the log's line", fmt.Sprintf(`$('log')?.textContent.includes(%q)`, "An entry could not be stored and lies in "+aside))
+	p.wait("the log's line", fmt.Sprintf(`$('log')?.textContent.includes(%q)`,
+		"An entry could not be stored and lies in "+aside))
 	p.look("wrap-aside.png")
 }
 
@@ -76,7 +79,9 @@ func TestADragIsOneEdit(t *testing.T) {
 	p.chord("Enter", "Enter", 13, 0)
 	p.wait("an open staff", `$('staff-pan').dataset.opened === 'true'`)
 	at := func(f int) (x, y float64) {
-		r := eval[[]float64](p, fmt.Sprintf(`(() => { const r = $('staff-pan', '.post[data-key="%d"] rect:nth-of-type(2)').getBoundingClientRect(); return [r.x + r.width / 2, r.y + r.height / 2]; })()`, f))
+		r := eval[[]float64](p,
+			fmt.Sprintf(
+				`(() => { const r = $('staff-pan', '.post[data-key="%d"] rect:nth-of-type(2)').getBoundingClientRect(); return [r.x + r.width / 2, r.y + r.height / 2]; })()`, f))
 		return r[0], r[1]
 	}
 	x, y := at(70)

@@ -77,7 +77,8 @@ func TestHomingInEveryWay(t *testing.T) {
 	// Wren knows where it is, and somebody has to look at its marks.
 	p.pickAxis("wren", "elbow", "Elbow")
 	a.homing("wren", func() { p.click("home"); p.click("ask-yes") })
-	p.wait("its check pose", `document.querySelector('[data-test="confirm-check"]:not([disabled])')?.textContent.includes('All 6 pairs')`)
+	p.wait("its check pose",
+		`document.querySelector('[data-test="confirm-check"]:not([disabled])')?.textContent.includes('All 6 pairs')`)
 	p.wait("the marks", `$('marks')?.getAttribute('aria-label') === 'the marks meet'`)
 	if s := a.now("wren"); s.Homed("elbow") {
 		t.Error("homed before anybody looked")
@@ -88,7 +89,8 @@ func TestHomingInEveryWay(t *testing.T) {
 	p.pickAxis("wren", "focus", "Focus")
 	p.reads("repeats", "as described")
 	// A battery that went flat: its marks are apart when it says that they meet.
-	if code, b := a.post("/api/machines/wren/pretend", `{"what":"encoder forgot","axis":"wrist","on":true}`); code != 200 {
+	if code, b := a.post("/api/machines/wren/pretend", `{"what":"encoder forgot","axis":"wrist","on":true}`); code !=
+		200 {
 		t.Fatal(b)
 	}
 	p.pickAxis("wren", "wrist", "Wrist")
@@ -110,7 +112,8 @@ func TestHomingInEveryWay(t *testing.T) {
 	p.pickAxis("heron", "arm", "Arm")
 	a.homing("heron", func() {
 		p.click("home-one")
-		p.wait("in words", `document.getElementById('ask-text')?.textContent.includes("until the motor stalls, then back to the motor's index")`)
+		p.wait("in words",
+			`document.getElementById('ask-text')?.textContent.includes("until the motor stalls, then back to the motor's index")`)
 		p.click("ask-yes")
 	})
 	p.reads("axis-arm", "homed")
@@ -144,7 +147,8 @@ func TestHomingInEveryWay(t *testing.T) {
 	p.there("teach-low")
 	p.click("teach-low")
 	p.holds("low-track", "20.0")
-	if code, b := a.post("/api/machines/plank/pretend", `{"what":"dead sensor","axis":"track","on":true}`); code != 200 {
+	if code, b := a.post("/api/machines/plank/pretend", `{"what":"dead sensor","axis":"track","on":true}`); code !=
+		200 {
 		t.Fatal(b)
 	}
 	p.click("home-one")
@@ -173,7 +177,9 @@ func TestZeroHere(t *testing.T) {
 	if code, b := a.post("/api/machines/plank/go", `{"to":{"pan":3},"share":0.5}`); code != 200 {
 		t.Fatal(b)
 	}
-	a.rigWait("there", func(s link.State, _ bool) bool { return s.Mode == link.Idle && math.Abs(s.Asked("pan")-3) < 1e-3 })
+	a.rigWait("there", func(s link.State, _ bool) bool {
+		return s.Mode == link.Idle && math.Abs(s.Asked("pan")-3) < 1e-3
+	})
 	p := a.open("/shot/" + a.shot + "/line-up")
 	p.pickAxis("plank", "pan", "Pan")
 	p.click("along-0")

@@ -14,8 +14,10 @@ import (
 // pointer presses or lets go of the pointer at the middle of something.
 func (p *page) pointer(id string, typ input.DispatchMouseEventType) {
 	p.t.Helper()
-	at := eval[[]float64](p, `(() => { const r = document.querySelector('`+test(id)+`').getBoundingClientRect(); return [r.x + r.width / 2, r.y + r.height / 2]; })()`)
-	if _, err := chromedp.Call(p.ctx, input.DispatchMouseEvent, input.DispatchMouseEventParams{Type: typ, X: at[0], Y: at[1], Button: input.MouseButtonLeft, ClickCount: 1}); err != nil {
+	at := eval[[]float64](p, `(() => { const r = document.querySelector('`+test(id)+
+		`').getBoundingClientRect(); return [r.x + r.width / 2, r.y + r.height / 2]; })()`)
+	if _, err := chromedp.Call(p.ctx, input.DispatchMouseEvent, input.DispatchMouseEventParams{Type: typ, X: at[0],
+		Y: at[1], Button: input.MouseButtonLeft, ClickCount: 1}); err != nil {
 		p.t.Fatal(err)
 	}
 }
@@ -45,7 +47,8 @@ func TestJog(t *testing.T) {
 	far := pan() - was
 	speed := a.jogSpeed("pan")
 	if crawl <= 0 || far <= 0 || far > 0.3*speed {
-		t.Errorf("held for half a second it went %.2f°, %.2f in all; a tenth of its %.1f°/s is %.2f", crawl, far, speed, 0.05*speed)
+		t.Errorf("held for half a second it went %.2f°, %.2f in all; a tenth of its %.1f°/s is %.2f", crawl, far,
+			speed, 0.05*speed)
 	}
 	for id, v := range others {
 		if d := a.Floor.Now().State.Pos(id) - v.Pos; id != "pan" && (d > 0.05 || d < -0.05) {
@@ -68,7 +71,8 @@ func TestJog(t *testing.T) {
 	// Not while something else moves it.
 	a.post("/api/machines/plank/home", "{}")
 	p.wait("it is off", `document.querySelector('[data-test="jog-up"][aria-disabled="true"]')`)
-	if _, errs := p.seen(); len(errs) > 0 && !strings.Contains(strings.Join(errs, " "), "Back-Forward Cache") { // a frozen page loses its sockets
+	if _, errs := p.seen(); len(errs) > 0 && !strings.Contains(strings.Join(errs, " "),
+		"Back-Forward Cache") { // a frozen page loses its sockets
 		t.Errorf("the page complains: %v", errs)
 	}
 }

@@ -44,7 +44,8 @@ func tryServe(t *testing.T, folder, database, rig string, more ...string) *proce
 	if !slices.Contains(more, "--listen") {
 		more = append(more, "--listen", "127.0.0.1:0")
 	}
-	return trySaying(t, append([]string{"serve", "--folder", folder, "--database", database, "--rig", "plank=" + rig}, more...)...)
+	return trySaying(t, append([]string{"serve", "--folder", folder, "--database", database, "--rig", "plank=" + rig},
+		more...)...)
 }
 
 // trySaying starts the application with arguments and waits for its address.
@@ -124,7 +125,9 @@ func (p *process) atFirst(shot, pass string) {
 	// It is seen to move, or to be there: it may have been there before, and not ready for another reason.
 	moves := func(what, body string, there func(*web.LiveMessage) bool) {
 		p.post("/api/machines/plank/"+what, body)
-		p.sees(what, shot+"&pass="+pass, func(m *web.LiveMessage) bool { return m.Floor.State.Mode != link.Idle || there(m) })
+		p.sees(what, shot+"&pass="+pass, func(m *web.LiveMessage) bool {
+			return m.Floor.State.Mode != link.Idle || there(m)
+		})
 	}
 	if now(); m.Ready.OK {
 		return
@@ -147,7 +150,8 @@ func TestKilledInMidRoll(t *testing.T) {
 	d, home := desk(t), folder(t)
 	db, shot := d.db, d.shot
 	for _, rigStays := range []bool{true, false} {
-		if _, err := db.Pool.Exec(ctx, `DELETE FROM findings; DELETE FROM trace_chunks; DELETE FROM takes`); err != nil {
+		if _, err := db.Pool.Exec(ctx, `DELETE FROM findings; DELETE FROM trace_chunks; DELETE FROM takes`); err !=
+			nil {
 			t.Fatal(err)
 		}
 		ps, err := db.Passes(ctx, shot)
@@ -163,7 +167,8 @@ func TestKilledInMidRoll(t *testing.T) {
 		p.atFirst(shot, ps[0].ID)
 		stored := 0
 		p.held(shot, ps[0].ID, func() bool {
-			if err := db.Pool.QueryRow(ctx, `SELECT coalesce(sum(rows), 0) FROM trace_chunks`).Scan(&stored); err != nil {
+			if err := db.Pool.QueryRow(ctx, `SELECT coalesce(sum(rows), 0) FROM trace_chunks`).Scan(
+				&stored); err != nil {
 				t.Fatal(err)
 			}
 			return stored >= 3000
@@ -175,10 +180,12 @@ func TestKilledInMidRoll(t *testing.T) {
 		})
 		until(t, "the database to end what it was told", func() bool {
 			var n int
-			err := db.Pool.QueryRow(ctx, `SELECT count(*) FROM pg_stat_activity WHERE datname = current_database() AND state <> 'idle' AND pid <> pg_backend_pid()`).Scan(&n)
+			err := db.Pool.QueryRow(ctx,
+				`SELECT count(*) FROM pg_stat_activity WHERE datname = current_database() AND state <> 'idle' AND pid <> pg_backend_pid()`).Scan(&n)
 			return err == nil && n == 0
 		})
-		if err := db.Pool.QueryRow(ctx, `SELECT coalesce(sum(rows), 0) FROM trace_chunks`).Scan(&stored); err != nil || stored < 2000 {
+		if err := db.Pool.QueryRow(ctx, `SELECT coalesce(sum(rows), 0) FROM trace_chunks`).Scan(&stored); err != nil ||
+			stored < 2000 {
 			t.Fatalf("%d rows were stored before the kill: %v", stored, err)
 		}
 		addr := rig.Addr
@@ -187,11 +194,14 @@ func TestKilledInMidRoll(t *testing.T) {
 		}
 		p = serve(t, home, d.url, addr)
 		k := p.until("the end of the take", shot, func(k web.TakeView) bool { return k.Ended })
-		if !k.Broken || k.Frame < 40 || rigStays != (k.Rows > stored) || rigStays != strings.Contains(k.Why, "connection was lost") || rigStays == strings.Contains(k.Why, "application was stopped") {
-			t.Errorf("rig stays %v: broken %v at %g (%s), %d rows, %d were stored before", rigStays, k.Broken, k.Frame, k.Why, k.Rows, stored)
+		if !k.Broken || k.Frame < 40 || rigStays != (k.Rows > stored) || rigStays != strings.Contains(k.Why,
+			"connection was lost") || rigStays == strings.Contains(k.Why, "application was stopped") {
+			t.Errorf("rig stays %v: broken %v at %g (%s), %d rows, %d were stored before", rigStays, k.Broken, k.Frame,
+				k.Why, k.Rows, stored)
 		}
 		full, err := db.Take(ctx, k.ID)
-		if err != nil || !full.Trace.Whole() || len(full.Trace.Pos) != k.Rows || full.Trace.Pos[k.Rows-1].Frame() != k.Frame {
+		if err != nil || !full.Trace.Whole() || len(full.Trace.Pos) != k.Rows ||
+			full.Trace.Pos[k.Rows-1].Frame() != k.Frame {
 			t.Errorf("rig stays %v: its trace has %d rows: %v", rigStays, len(full.Trace.Pos), err)
 		}
 		log, err := db.Log(ctx, shot, 0, 5)
@@ -282,7 +292,8 @@ func TestDemoReset(t *testing.T) {
 		ctx, stop := context.WithCancel(t.Context())
 		ready, ended := make(chan *web.Running, 1), make(chan error, 1)
 		go func() {
-			ended <- web.Run(ctx, web.Options{Listen: "127.0.0.1:0", Folder: where, Rigs: []string{"plank=127.0.0.1:9"}, Demo: true, Reset: n > 0, Out: io.Discard, Log: slog.New(slog.DiscardHandler),
+			ended <- web.Run(ctx, web.Options{Listen: "127.0.0.1:0", Folder: where, Rigs: []string{"plank=127.0.0.1:9"},
+				Demo: true, Reset: n > 0, Out: io.Discard, Log: slog.New(slog.DiscardHandler),
 				Ready: func(r *web.Running) { ready <- r }})
 		}()
 		select {

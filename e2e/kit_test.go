@@ -139,7 +139,8 @@ func start(t *testing.T, with ...func(*web.Options)) *app {
 	ready, ended := make(chan *web.Running, 1), make(chan error, 1)
 	folder := folder(t)
 	o := web.Options{Listen: "127.0.0.1:0", Folder: folder, Binary: binary, Seed: 7, Demo: true, Out: io.Discard,
-		Log: slog.New(slog.NewTextHandler(os.Stderr, &slog.HandlerOptions{Level: slog.LevelError + 4})), Ready: func(r *web.Running) { ready <- r }}
+		Log:   slog.New(slog.NewTextHandler(os.Stderr, &slog.HandlerOptions{Level: slog.LevelError + 4})),
+		Ready: func(r *web.Running) { ready <- r }}
 	o.URL = ownDatabase(t)
 	if !is(t, &aloneTests) { // what is beside others may be held up
 		inAHurry(&o)
@@ -254,7 +255,8 @@ func (a *app) openAt(addr, path string) *page {
 	if _, err := chromedp.Call(ctx, network.Enable, network.EnableParams{}); err != nil {
 		a.t.Fatal(err)
 	}
-	reqs, sockets, console := chromedp.Events(ctx, network.RequestWillBeSent), chromedp.Events(ctx, network.WebSocketCreated), chromedp.Console(ctx)
+	reqs, sockets, console := chromedp.Events(ctx, network.RequestWillBeSent), chromedp.Events(ctx,
+		network.WebSocketCreated), chromedp.Console(ctx)
 	go func() {
 		for ev, err := range reqs {
 			if err != nil {
@@ -386,14 +388,16 @@ func (p *page) holds(id, value string) {
 // warns waits until the page warns in these words.
 func (p *page) warns(words string) {
 	p.t.Helper()
-	p.wait("a warning of "+words, fmt.Sprintf(`document.querySelector('[role="alert"]')?.textContent.includes(%q)`, words))
+	p.wait("a warning of "+words,
+		fmt.Sprintf(`document.querySelector('[role="alert"]')?.textContent.includes(%q)`, words))
 }
 
 func test(id string) string { return fmt.Sprintf(`[data-test="%s"]`, id) }
 
 func (p *page) text(id string) string {
 	p.t.Helper()
-	return eval[string](p, fmt.Sprintf(`(document.querySelector('%s')?.textContent ?? '').replace(/\s+/g,' ').trim()`, test(id)))
+	return eval[string](p,
+		fmt.Sprintf(`(document.querySelector('%s')?.textContent ?? '').replace(/\s+/g,' ').trim()`, test(id)))
 }
 
 // atRest waits until everything that the page asked for is answered and drawn, as it says itself.
@@ -452,7 +456,9 @@ func (p *page) yes() {
 func (p *page) enter(id, text string) {
 	p.t.Helper()
 	p.wait(id, fmt.Sprintf(`document.querySelector('%s')`, test(id)))
-	p.must(chromedp.Evaluate[chromedp.Void](fmt.Sprintf(`(() => { const e = document.querySelector('%s'); e.focus(); e.value = %q; e.dispatchEvent(new Event('input', { bubbles: true })); e.dispatchEvent(new Event('change', { bubbles: true })); e.blur(); })()`, test(id), text)))
+	p.must(chromedp.Evaluate[chromedp.Void](
+		fmt.Sprintf(
+			`(() => { const e = document.querySelector('%s'); e.focus(); e.value = %q; e.dispatchEvent(new Event('input', { bubbles: true })); e.dispatchEvent(new Event('change', { bubbles: true })); e.blur(); })()`, test(id), text)))
 }
 
 // key presses and lets go of a key, as a keyboard does.
@@ -470,7 +476,8 @@ func (p *page) space(down bool) {
 	if down {
 		typ = input.DispatchKeyEventTypeKeyDown
 	}
-	if _, err := chromedp.Call(p.ctx, input.DispatchKeyEvent, input.DispatchKeyEventParams{Type: typ, Key: " ", Code: "Space", Text: " ", WindowsVirtualKeyCode: 32}); err != nil {
+	if _, err := chromedp.Call(p.ctx, input.DispatchKeyEvent, input.DispatchKeyEventParams{Type: typ, Key: " ",
+		Code: "Space", Text: " ", WindowsVirtualKeyCode: 32}); err != nil {
 		p.t.Fatal(err)
 	}
 }
@@ -503,7 +510,8 @@ func (p *page) look(name string) {
 func (p *page) atPeace() {
 	p.t.Helper()
 	p.atRest()
-	p.wait("nothing fades", `document.fonts.status === 'loaded' && document.getAnimations().every((a) => a.playState !== 'running')`)
+	p.wait("nothing fades",
+		`document.fonts.status === 'loaded' && document.getAnimations().every((a) => a.playState !== 'running')`)
 	p.wait("the finder", `!$('finder') || $('finder').dataset.drawn > 0 || $('finder', '.none')`)
 }
 
@@ -599,7 +607,8 @@ func (p *page) thaw() { p.t.Helper(); p.lifecycle(cdppage.SetWebLifecycleStateSt
 
 func (p *page) lifecycle(state cdppage.SetWebLifecycleStateState) {
 	p.t.Helper()
-	if _, err := chromedp.Call(p.ctx, cdppage.SetWebLifecycleState, cdppage.SetWebLifecycleStateParams{State: state}); err != nil {
+	if _, err := chromedp.Call(p.ctx, cdppage.SetWebLifecycleState,
+		cdppage.SetWebLifecycleStateParams{State: state}); err != nil {
 		p.t.Fatal(err)
 	}
 }

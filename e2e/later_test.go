@@ -17,8 +17,10 @@ func TestALongSealIsAnsweredAtOnce(t *testing.T) {
 	if code != 200 || json.Unmarshal([]byte(b), &made) != nil {
 		t.Fatal(code, b)
 	}
-	for k, e := range []string{`{"op":"set","frame":0,"values":{"track":200,"pan":5}}`, `{"op":"set","frame":350000,"values":{"track":900,"pan":-5}}`} {
-		if code, b := a.post("/api/shots/"+made.ID+"/edits", `{"revision":`+string(rune('0'+k))+`,"edit":`+e+`}`); code != 200 {
+	for k, e := range []string{`{"op":"set","frame":0,"values":{"track":200,"pan":5}}`,
+		`{"op":"set","frame":350000,"values":{"track":900,"pan":-5}}`} {
+		if code, b := a.post("/api/shots/"+made.ID+"/edits", `{"revision":`+string(rune('0'+k))+`,"edit":`+e+
+			`}`); code != 200 {
 			t.Fatal(code, b)
 		}
 	}
@@ -29,7 +31,8 @@ func TestALongSealIsAnsweredAtOnce(t *testing.T) {
 	p.wait("how far it is", `document.body.textContent.match(/working out the seal, \d+ s/)`)
 	p.wait("it is sealed", `document.body.textContent.includes('path 1')`)
 	// Each answer of the seal came within its moment; one asked in between came in its own time.
-	later := eval[[]float64](p, `performance.getEntriesByType('resource').filter(e => /\/seal$|\/api\/later\//.test(e.name)).map(e => e.duration)`)
+	later := eval[[]float64](p,
+		`performance.getEntriesByType('resource').filter(e => /\/seal$|\/api\/later\//.test(e.name)).map(e => e.duration)`)
 	if len(later) < 2 {
 		t.Errorf("it was answered %d times", len(later))
 	}
@@ -59,6 +62,7 @@ func TestAFasterPassIsSealedAtThePass(t *testing.T) {
 	p.strip("path 1 sealed")
 	p.enter("pass-clock", "8")
 	p.click("seal-for-pass")
-	p.wait("the axis and the factor", `/Pass 2 .* at ×8 is not sealed: Track runs/.test(document.querySelector('.trouble')?.textContent)`)
+	p.wait("the axis and the factor",
+		`/Pass 2 .* at ×8 is not sealed: Track runs/.test(document.querySelector('.trouble')?.textContent)`)
 	p.there("seal-for-pass")
 }

@@ -54,7 +54,8 @@ func TestLensSheet(t *testing.T) {
 	p.click("ring-focus")
 	// A chart of 1000 and 980 pixels: it breathes less than a thin lens.
 	p.click("breathing")
-	for id, v := range map[string]string{"breath-near": "0.45", "breath-near-wide": "1000", "breath-far": "20", "breath-far-wide": "980"} {
+	for id, v := range map[string]string{"breath-near": "0.45", "breath-near-wide": "1000", "breath-far": "20",
+		"breath-far-wide": "980"} {
 		p.enter(id, v)
 	}
 	p.click("breath-in")
@@ -92,17 +93,21 @@ func TestTheLensAgrees(t *testing.T) {
 	var l web.LensView
 	a.get("/api/packages/"+s.Package+"/lens", &l)
 	for _, at := range l.Sheet.Focus.Marks {
-		code, b := a.post("/api/calc/lens", `{"focal_mm":35,"f_number":2.8,"circle_mm":0.02,"sensor_mm":[24.9,14],"distance_m":`+number(at.Value)+`}`)
+		code, b := a.post("/api/calc/lens",
+			`{"focal_mm":35,"f_number":2.8,"circle_mm":0.02,"sensor_mm":[24.9,14],"distance_m":`+number(at.Value)+`}`)
 		var c struct {
 			Near  float64             `json:"near_m"`
 			Far   float64             `json:"far_m"`
 			Field struct{ H float64 } `json:"field_deg"`
 		}
 		unmarshal(t, code, b, &c)
-		if math.Abs(c.Near-*at.NearM) > 1e-9 || math.Abs(c.Far-*at.FarM) > 1e-6 || math.Abs(c.Field.H-l.Sheet.Field[0]) > 1e-9 {
-			t.Errorf("at %g m: the calculation %+v, the sheet %g to %g, %g°", at.Value, c, *at.NearM, *at.FarM, l.Sheet.Field[0])
+		if math.Abs(c.Near-*at.NearM) > 1e-9 || math.Abs(c.Far-*at.FarM) > 1e-6 ||
+			math.Abs(c.Field.H-l.Sheet.Field[0]) > 1e-9 {
+			t.Errorf("at %g m: the calculation %+v, the sheet %g to %g, %g°", at.Value, c, *at.NearM, *at.FarM,
+				l.Sheet.Field[0])
 		}
-		code, b = a.post("/api/shots/"+a.shot+"/pose", `{"values":{"plank/track":700,"plank/focus":`+number(at.RingDeg)+`}}`)
+		code, b = a.post("/api/shots/"+a.shot+"/pose", `{"values":{"plank/track":700,"plank/focus":`+
+			number(at.RingDeg)+`}}`)
 		var v struct {
 			View struct {
 				FocusM float64    `json:"focus_m"`
@@ -110,7 +115,8 @@ func TestTheLensAgrees(t *testing.T) {
 			}
 		}
 		unmarshal(t, code, b, &v)
-		if math.Abs(v.View.FocusM-at.Value) > 1e-4 || math.Abs(v.View.SharpM[0]-c.Near) > 1e-4 || math.Abs(v.View.SharpM[1]-c.Far) > 1e-3 {
+		if math.Abs(v.View.FocusM-at.Value) > 1e-4 || math.Abs(v.View.SharpM[0]-c.Near) > 1e-4 ||
+			math.Abs(v.View.SharpM[1]-c.Far) > 1e-3 {
 			t.Errorf("at %g m the pose box has %+v, the calculation %+v", at.Value, v.View, c)
 		}
 	}
@@ -152,7 +158,8 @@ func TestPeriscope(t *testing.T) {
 			t.Errorf("the image plane went %g m along %d, want %g", d, k, want)
 		}
 	}
-	if f := now.View.Forward; math.Abs(f[2]-0.5) > 1e-6 || math.Abs(math.Hypot(now.View.Pupil[1]-now.View.At[1], now.View.Pupil[2]-now.View.At[2])-0.09) > 2e-6 {
+	if f := now.View.Forward; math.Abs(f[2]-0.5) > 1e-6 ||
+		math.Abs(math.Hypot(now.View.Pupil[1]-now.View.At[1], now.View.Pupil[2]-now.View.At[2])-0.09) > 2e-6 {
 		t.Errorf("it looks along %v, its pupil is at %v", f, now.View.Pupil)
 	}
 	p.key("3")
@@ -170,8 +177,12 @@ func TestZoomAndUpright(t *testing.T) {
 	a := start(t)
 	var sheet struct{ Rig map[string]any }
 	a.get("/api/rigs/plank", &sheet)
-	sheet.Rig["axes"] = append(sheet.Rig["axes"].([]any), map[string]any{"id": "zoom", "name": "Zoom", "kind": "zoom", "unit": "deg", "steps_per_unit": map[string]int{"num": 40, "den": 1}, "min": 0, "max": 90, "hard": []int{-5, 95},
-		"rated": map[string]int{"speed": 90, "acceleration": 200, "jerk": 3000}, "working": map[string]int{"speed": 60, "acceleration": 100, "jerk": 2000}, "backlash": 0.05, "repeatability": 0.05, "home": "sensor edge", "feedback": "nothing", "wire": "lens port · 2"})
+	sheet.Rig["axes"] = append(sheet.Rig["axes"].([]any), map[string]any{"id": "zoom", "name": "Zoom", "kind": "zoom",
+		"unit": "deg", "steps_per_unit": map[string]int{"num": 40, "den": 1}, "min": 0, "max": 90,
+		"hard":  []int{-5, 95},
+		"rated": map[string]int{"speed": 90, "acceleration": 200, "jerk": 3000}, "working": map[string]int{"speed": 60,
+			"acceleration": 100, "jerk": 2000}, "backlash": 0.05, "repeatability": 0.05, "home": "sensor edge",
+		"feedback": "nothing", "wire": "lens port · 2"})
 	doc, err := json.Marshal(map[string]any{"base": 0, "rig": sheet.Rig})
 	if err != nil {
 		t.Fatal(err)
@@ -180,7 +191,8 @@ func TestZoomAndUpright(t *testing.T) {
 	first := sheet.Rig["axes"].([]any)[0].(map[string]any)
 	first["zero"] = 5
 	zeroed, _ := json.Marshal(map[string]any{"base": 0, "rig": sheet.Rig})
-	if code, b := a.post("/api/rigs/zoomer", string(zeroed)); code != 422 || !strings.Contains(b, "zeros are laid in the day's line-up") {
+	if code, b := a.post("/api/rigs/zoomer", string(zeroed)); code != 422 ||
+		!strings.Contains(b, "zeros are laid in the day's line-up") {
 		t.Errorf("a description with a zero: %d %s", code, b)
 	}
 	if code, b := a.post("/api/rigs/zoomer", string(doc)); code != 200 {
@@ -197,7 +209,8 @@ func TestZoomAndUpright(t *testing.T) {
 	}
 	a.get("/api/shots/"+made.ID, &s)
 	for i, m := range []string{`"ring_deg":0,"value":"25"`, `"ring_deg":90,"value":"100 mm"`} {
-		if code, b := a.post("/api/packages/"+s.Package+"/mark", `{"base":`+itoa(i+1)+`,"ring":"zoom",`+m+`}`); code != 200 {
+		if code, b := a.post("/api/packages/"+s.Package+"/mark", `{"base":`+itoa(i+1)+`,"ring":"zoom",`+m+
+			`}`); code != 200 {
 			t.Fatal(code, b)
 		}
 	}
@@ -207,13 +220,15 @@ func TestZoomAndUpright(t *testing.T) {
 				Field [2]float64 `json:"field_deg"`
 			}
 		}
-		code, b := a.post("/api/shots/"+made.ID+"/pose", `{"values":{"zoomer/track":700,"zoomer/focus":300,"zoomer/zoom":`+number(ring)+`}}`)
+		code, b := a.post("/api/shots/"+made.ID+"/pose",
+			`{"values":{"zoomer/track":700,"zoomer/focus":300,"zoomer/zoom":`+number(ring)+`}}`)
 		unmarshal(t, code, b, &v)
 		return v.View.Field[0]
 	}
 	wide, half, long := field(0), field(45), field(90)
 	for mm, got := range map[float64]float64{25: wide, 50: half, 100: long} {
-		if want := 2 * math.Atan(24.9/2/mm) * 180 / math.Pi; math.Abs(got/want-1) > 0.01 { // focused at 20 m it breathes less than that
+		if want := 2 * math.Atan(24.9/2/mm) * 180 / math.Pi; math.Abs(got/want-1) >
+			0.01 { // focused at 20 m it breathes less than that
 			t.Errorf("at %g mm %g° are seen, want %g°", mm, got, want)
 		}
 	}
@@ -223,7 +238,8 @@ func TestZoomAndUpright(t *testing.T) {
 	p.click("seeing")
 	p.wait("the picture", `$('real-picture', 'img')?.naturalWidth > 0`)
 	grey := func() []float64 {
-		return eval[[]float64](p, `(async () => { const b = await createImageBitmap(await (await fetch('/api/camera/look?width=320')).blob()); const c = new OffscreenCanvas(64, 64), x = c.getContext('2d');
+		return eval[[]float64](p,
+			`(async () => { const b = await createImageBitmap(await (await fetch('/api/camera/look?width=320')).blob()); const c = new OffscreenCanvas(64, 64), x = c.getContext('2d');
 			x.drawImage(b, (b.width - b.height) / 2, 0, b.height, b.height, 0, 0, 64, 64); const d = x.getImageData(0, 0, 64, 64).data; return Array.from({ length: 4096 }, (_, i) => d[4 * i] + d[4 * i + 1] + d[4 * i + 2]); })()`)
 	}
 	was := grey()
@@ -250,9 +266,11 @@ func TestZoomAndUpright(t *testing.T) {
 	p.click("framing-keep")
 	p.reads("lens-said", "Kept.")
 	p.key("3")
-	p.wait("it is shown turned", `getComputedStyle($('real-picture', 'img')).transform.startsWith('matrix(0, 1, -1, 0')`)
+	p.wait("it is shown turned",
+		`getComputedStyle($('real-picture', 'img')).transform.startsWith('matrix(0, 1, -1, 0')`)
 	p.must(chromedp.Navigate(a.Addr + "/camera?turned"))
-	p.wait("in its own window", `$('camera-picture', 'img')?.naturalWidth > 0 && getComputedStyle($('camera-picture', 'img')).transform.startsWith('matrix(0, 1, -1, 0')`)
+	p.wait("in its own window",
+		`$('camera-picture', 'img')?.naturalWidth > 0 && getComputedStyle($('camera-picture', 'img')).transform.startsWith('matrix(0, 1, -1, 0')`)
 	p.click("turned")
 	p.wait("as it comes", `getComputedStyle($('camera-picture', 'img')).transform === 'none'`)
 }

@@ -17,7 +17,8 @@ import (
 func (p *page) choose(id, value string) {
 	p.t.Helper()
 	p.wait(value+" among "+id, `[...$('`+id+`')?.options ?? []].some((o) => o.value === "`+value+`")`)
-	p.does(`(() => { const s = document.querySelector('[data-test="` + id + `"]'); s.value = "` + value + `"; s.dispatchEvent(new Event('change', { bubbles: true })); })()`)
+	p.does(`(() => { const s = document.querySelector('[data-test="` + id + `"]'); s.value = "` + value +
+		`"; s.dispatchEvent(new Event('change', { bubbles: true })); })()`)
 }
 
 // Every machine is seen, drawn from its own chain, and homed by name; Stop reaches
@@ -41,7 +42,8 @@ func TestEveryMachine(t *testing.T) {
 		p.wait("the machine", `document.querySelector('[data-test="choose-`+id+`"]')?.textContent.includes('seen')`)
 		p.click("choose-" + id)
 		name := strings.ToUpper(id[:1]) + id[1:]
-		p.wait("its drawing", `document.querySelectorAll('[data-test="machine-`+name+`"] [data-link]').length >= `+itoa(2*links))
+		p.wait("its drawing", `document.querySelectorAll('[data-test="machine-`+name+`"] [data-link]').length >= `+
+			itoa(2*links))
 		p.wait("its rail", `document.querySelectorAll('[data-test="machine-`+name+`"] [data-rail]').length === 1`)
 	}
 	// All run, Esc stops them all.
@@ -97,7 +99,8 @@ func TestEveryMachine(t *testing.T) {
 		})
 	}
 	// Lost steps: the rig is sent somewhere and is not there.
-	if code, b := a.post("/api/machines/plank/pretend", `{"what":"lost steps","axis":"track","on":true,"by":0.9}`); code != 200 {
+	if code, b := a.post("/api/machines/plank/pretend",
+		`{"what":"lost steps","axis":"track","on":true,"by":0.9}`); code != 200 {
 		t.Fatal(b)
 	}
 	p.reads("ready", "from where it was sent: it has lost steps, or slipped. Press 2 and home it")
@@ -127,7 +130,8 @@ func TestALineUpVoidsNoSeal(t *testing.T) {
 	p.reads("line-up-said", "Sealed paths stay sealed")
 	p.wait("who and when", `document.querySelector('.lineup').textContent.includes('by Operator')`)
 	p.reads("ready", "· line-up")
-	if v := eval[string](p, `document.querySelector('.strip').textContent`); !strings.Contains(v, "sealed") || strings.Contains(v, "not sealed") {
+	if v := eval[string](p, `document.querySelector('.strip').textContent`); !strings.Contains(v, "sealed") ||
+		strings.Contains(v, "not sealed") {
 		t.Errorf("the path is sealed no more: %s", v)
 	}
 	if s := a.Floor.Now().State.Axes["track"].Soft; s[1] != 1200 {
@@ -174,13 +178,15 @@ func TestAPassThereAndBack(t *testing.T) {
 		t.Fatal(err)
 	}
 	k, err := a.Store.Take(t.Context(), lines[len(lines)-1].ID)
-	want := clock.Spec{Kind: clock.Steady, Factor: clock.Rate{Num: 1, Den: 1}, Way: clock.ThereAndBack, Waits: []clock.Wait{{Frame: 70, MS: 1500}}}
+	want := clock.Spec{Kind: clock.Steady, Factor: clock.Rate{Num: 1, Den: 1}, Way: clock.ThereAndBack,
+		Waits: []clock.Wait{{Frame: 70, MS: 1500}}}
 	if err != nil || !k.Clock.Same(want) || k.Broken {
 		t.Fatalf("the take: clock %+v, broken %v (%s), %v", k.Clock, k.Broken, k.Why, err)
 	}
 	v := k.Trace.ByVisit(0)
 	if v.Visits(30) != 2 || v.Visits(70) != 1 || k.Trace.Pos[len(k.Trace.Pos)-1] != 0 {
-		t.Errorf("frame 30 is visited %d times, 70 %d, it ends at %g", v.Visits(30), v.Visits(70), k.Trace.Pos[len(k.Trace.Pos)-1].Frame())
+		t.Errorf("frame 30 is visited %d times, 70 %d, it ends at %g", v.Visits(30), v.Visits(70),
+			k.Trace.Pos[len(k.Trace.Pos)-1].Frame())
 	}
 	p.reads("pass-1", "from the seal at most")
 }
@@ -195,7 +201,8 @@ func TestAShotOnHeron(t *testing.T) {
 	p := a.open("/")
 	p.click("new")
 	p.wait("the machines", `$('new-rig')?.options.length === 3`)
-	p.must(chromedp.SendKeys(chromedp.CSS(test("new-code")), "SL-021"), chromedp.SendKeys(chromedp.CSS(test("new-title")), "Lantern stair, up"))
+	p.must(chromedp.SendKeys(chromedp.CSS(test("new-code")), "SL-021"),
+		chromedp.SendKeys(chromedp.CSS(test("new-title")), "Lantern stair, up"))
 	p.choose("new-rig", "heron")
 	p.click("new-start")
 	p.wait("its staves", `$('staff-boom') && $('staff-focus')`)
@@ -210,7 +217,8 @@ func TestAShotOnHeron(t *testing.T) {
 		}
 	}
 	p.strip("240 frames")
-	p.wait("its rail and links", `$$('sheet', '[data-rail="heron/track"]').length === 1 && $$('sheet', '.moving [data-link]').length >= 8`)
+	p.wait("its rail and links",
+		`$$('sheet', '[data-rail="heron/track"]').length === 1 && $$('sheet', '.moving [data-link]').length >= 8`)
 	p.look("heron.png")
 	p.wait("a sentence", `/within its limits|its speed|its acceleration/.test($('sentence').textContent)`)
 	p.key("2")

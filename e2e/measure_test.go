@@ -35,7 +35,8 @@ func TestMeasure(t *testing.T) {
 			sizes <- sum
 		}
 	}()
-	if _, err := chromedp.Call(p.ctx, network.SetCacheDisabled, network.SetCacheDisabledParams{CacheDisabled: true}); err != nil {
+	if _, err := chromedp.Call(p.ctx, network.SetCacheDisabled,
+		network.SetCacheDisabledParams{CacheDisabled: true}); err != nil {
 		t.Fatal(err)
 	}
 	p.must(chromedp.Navigate("about:blank"), chromedp.Navigate(a.Addr+"/"))
@@ -49,13 +50,16 @@ func TestMeasure(t *testing.T) {
 	p.there("mark")
 	t.Logf("Compose, navigation to the finder's picture: %d ms", time.Since(began).Milliseconds())
 	p.must(chromedp.Sleep(time.Second))
-	parts := eval[[]float64](p, `(() => { const r = performance.getEntriesByType('resource'); const sum = f => r.filter(f).reduce((s, e) => s + e.encodedBodySize, 0);
+	parts := eval[[]float64](p,
+		`(() => { const r = performance.getEntriesByType('resource'); const sum = f => r.filter(f).reduce((s, e) => s + e.encodedBodySize, 0);
 		return [sum(e => !e.name.includes('finderWorker') && !e.name.includes('/api/')), sum(e => e.name.includes('finderWorker'))]; })()`)
-	t.Logf("Compose, scripts, styles and fonts without the finder %.0f kB, the finder %.0f kB", parts[0]/1000, parts[1]/1000)
+	t.Logf("Compose, scripts, styles and fonts without the finder %.0f kB, the finder %.0f kB", parts[0]/1000,
+		parts[1]/1000)
 	p.must(chromedp.Sleep(10 * time.Second))
 	st, err := a.Floor.Stats(t.Context())
 	if err != nil {
 		t.Fatal(err)
 	}
-	t.Logf("stand-in loop: %d ticks, a millisecond begins late by %.0f µs on average, p99 %.0f µs, at most %.0f µs", st.Ticks, st.LateUS, st.Late99, st.LateMax)
+	t.Logf("stand-in loop: %d ticks, a millisecond begins late by %.0f µs on average, p99 %.0f µs, at most %.0f µs",
+		st.Ticks, st.LateUS, st.Late99, st.LateMax)
 }

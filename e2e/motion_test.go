@@ -73,7 +73,9 @@ func TestKindsAndRamps(t *testing.T) {
 	p.wait("back in time", `document.body.textContent.includes('it points back')`)
 	p.choose("kind", "quintic")
 	p.there("slope")
-	if _, errs := p.seen(); slices.ContainsFunc(errs, func(e string) bool { return !strings.Contains(e, "422") }) { // what was refused on purpose
+	if _, errs := p.seen(); slices.ContainsFunc(errs, func(e string) bool {
+		return !strings.Contains(e, "422")
+	}) { // what was refused on purpose
 		t.Error(errs)
 	}
 }
@@ -142,7 +144,9 @@ func TestRetimeAndVersions(t *testing.T) {
 	if tab, err := seal.Decode(b); err != nil || !strings.EqualFold(seal.Short(tab.Fingerprint()), seals[0].Short) {
 		t.Errorf("the table: %v", err)
 	}
-	if _, errs := p.seen(); slices.ContainsFunc(errs, func(e string) bool { return !strings.Contains(e, "422") }) { // what was refused on purpose
+	if _, errs := p.seen(); slices.ContainsFunc(errs, func(e string) bool {
+		return !strings.Contains(e, "422")
+	}) { // what was refused on purpose
 		t.Error(errs)
 	}
 }
@@ -172,7 +176,8 @@ func TestRunsFromTheLimits(t *testing.T) {
 	p.enter("run-up", "some")
 	p.warns("is not a whole number of frames")
 	p.enter("run-up", "30")
-	p.wait("kept", `document.querySelector('.strip').textContent.includes('Run-up and run-out changed.') && !document.querySelector('.strip').textContent.includes('saving')`)
+	p.wait("kept",
+		`document.querySelector('.strip').textContent.includes('Run-up and run-out changed.') && !document.querySelector('.strip').textContent.includes('saving')`)
 	p.atRest()
 	// What is typed while runs are worked out is not overwritten by them.
 	p.does(`(() => { $('run-quiet').click(); const e = $('run-up'); e.value = '28'; e.dispatchEvent(new Event('change', { bubbles: true })); })()`)
@@ -182,7 +187,8 @@ func TestRunsFromTheLimits(t *testing.T) {
 		t.Errorf("a run-up of %d: %q", v.Path.RunUp, v.Analysis.Sentences)
 	}
 	p.key("4")
-	p.wait("what it does", `/At its centre of mass the camera feels at most [\d.]+ g/.test(document.body.textContent) && /The fastest point is/.test(document.body.textContent) && /goes on for/.test(document.body.textContent) && /sways by/.test(document.body.textContent) && /Pass 4 · Fog, slow at 8 fps would lie/.test(document.body.textContent)`)
+	p.wait("what it does",
+		`/At its centre of mass the camera feels at most [\d.]+ g/.test(document.body.textContent) && /The fastest point is/.test(document.body.textContent) && /goes on for/.test(document.body.textContent) && /sways by/.test(document.body.textContent) && /Pass 4 · Fog, slow at 8 fps would lie/.test(document.body.textContent)`)
 	_, errs := p.seen()
 	if len(errs) > 0 {
 		t.Errorf("the page says %v", errs)

@@ -50,7 +50,8 @@ func TestRunningOrder(t *testing.T) {
 		t.Errorf("%d days, %d done", before.Days, before.Sheet.Done)
 	}
 	p.click("done-level")
-	q.wait("the other window sees it", `document.querySelector('[data-test="start-mount"], [data-test="done-weigh"]') && !$('done-level')`)
+	q.wait("the other window sees it",
+		`document.querySelector('[data-test="start-mount"], [data-test="done-weigh"]') && !$('done-level')`)
 	p.click("done-weigh")
 	p.click("start-mount")
 	p.wait("it runs", `$('step-mount').getAttribute('aria-label').includes('running')`)
@@ -86,7 +87,8 @@ func TestRunningOrder(t *testing.T) {
 	p.click("order-back")
 	p.reads("order-said", "Taken back")
 	p.click("order-back")
-	p.wait("as it was", `fetch('/api/shots/`+a.shot+`/order').then((r) => r.json()).then((v) => v.order.steps.some((s) => s.id === 'home' && s.minutes < 20))`)
+	p.wait("as it was", `fetch('/api/shots/`+a.shot+
+		`/order').then((r) => r.json()).then((v) => v.order.steps.some((s) => s.id === 'home' && s.minutes < 20))`)
 
 	// Another plan beside it, then instead of it.
 	p.click("order-compare")
@@ -99,7 +101,8 @@ func TestRunningOrder(t *testing.T) {
 		t.Fatal(err)
 	}
 	defer r.Body.Close()
-	if b, err := io.ReadAll(r.Body); err != nil || r.StatusCode != 200 || !strings.HasPrefix(string(b), "%PDF-1.") || r.Header.Get("Content-Type") != "application/pdf" {
+	if b, err := io.ReadAll(r.Body); err != nil || r.StatusCode != 200 || !strings.HasPrefix(string(b), "%PDF-1.") ||
+		r.Header.Get("Content-Type") != "application/pdf" {
 		t.Errorf("%d %v", r.StatusCode, err)
 	}
 
@@ -136,5 +139,6 @@ func TestRunningOrder(t *testing.T) {
 	if math.Abs(v.Sheet.Course.ReadyMin-want.Against.ReadyMin) > 0.5 || v.Order.Against != nil {
 		t.Errorf("%g, want %g", v.Sheet.Course.ReadyMin, want.Against.ReadyMin)
 	}
-	p2.wait("the drawing says what the headline says", `[...$$('order-drawing', 'text.end')].some((t) => $('order-ready').textContent.startsWith(t.textContent))`)
+	p2.wait("the drawing says what the headline says",
+		`[...$$('order-drawing', 'text.end')].some((t) => $('order-ready').textContent.startsWith(t.textContent))`)
 }

@@ -72,7 +72,8 @@ func (b *bench) startRig() {
 	b.t.Helper()
 	var err error
 	for range 50 { // its port may be held for a moment
-		if b.rig, err = stage.StartStandIn(context.Background(), binary, "--seed", "5", "--pace", "20", "--listen", b.rigAt); err == nil {
+		if b.rig, err = stage.StartStandIn(context.Background(), binary, "--seed", "5", "--pace", "20", "--listen",
+			b.rigAt); err == nil {
 			b.rigAt = b.rig.Addr
 			return
 		}
@@ -85,7 +86,8 @@ func (b *bench) startCamera() {
 	b.t.Helper()
 	var err error
 	for range 50 {
-		if b.camera, err = stage.StartStandInCamera(context.Background(), binary, "--rig", b.rigAt, "--folder", b.film, "--width", "64", "--listen", b.camAt, b.speed); err == nil {
+		if b.camera, err = stage.StartStandInCamera(context.Background(), binary, "--rig", b.rigAt, "--folder", b.film,
+			"--width", "64", "--listen", b.camAt, b.speed); err == nil {
 			b.camAt = b.camera.Addr
 			return
 		}
@@ -97,7 +99,8 @@ func (b *bench) startCamera() {
 func (b *bench) startServer() {
 	b.t.Helper()
 	for late := time.Now().Add(time.Minute); time.Now().Before(late); {
-		if b.server = tryServe(b.t, b.folder, b.d.url, b.rigAt, "--camera", b.camAt, "--listen", strings.TrimPrefix(b.server.addr, "http://")); b.server != nil {
+		if b.server = tryServe(b.t, b.folder, b.d.url, b.rigAt, "--camera", b.camAt, "--listen",
+			strings.TrimPrefix(b.server.addr, "http://")); b.server != nil {
 			return
 		}
 	}
@@ -163,7 +166,8 @@ func (b *bench) operate() {
 	if v := b.frames(); v != nil {
 		for _, u := range v.Unsure {
 			if u.Fate == weave.Uncertain {
-				b.ask("/api/shots/"+b.shot+"/frames/answers", fmt.Sprintf(`{"exposure":%q,"counts":%v}`, u.Exposure, u.Picture != ""))
+				b.ask("/api/shots/"+b.shot+"/frames/answers", fmt.Sprintf(`{"exposure":%q,"counts":%v}`, u.Exposure,
+					u.Picture != ""))
 			}
 		}
 	}
@@ -190,7 +194,8 @@ func (b *bench) settled() *web.FramesView {
 		}
 		for _, u := range v.Unsure {
 			if u.Fate == weave.Uncertain {
-				b.ask("/api/shots/"+b.shot+"/frames/answers", fmt.Sprintf(`{"exposure":%q,"counts":%v}`, u.Exposure, u.Picture != ""))
+				b.ask("/api/shots/"+b.shot+"/frames/answers", fmt.Sprintf(`{"exposure":%q,"counts":%v}`, u.Exposure,
+					u.Picture != ""))
 			}
 		}
 	}
@@ -243,7 +248,8 @@ func (b *bench) compare() (taken int) {
 		case e.Fate == weave.Kept:
 			counts[e.Cell]++
 			if e.Picture == "" || sum[e.ID] != e.Picture {
-				b.t.Errorf("%v, exposure %d counts with picture %.8s; the camera made %.8s", e.Cell, e.Number, e.Picture, sum[e.ID])
+				b.t.Errorf("%v, exposure %d counts with picture %.8s; the camera made %.8s", e.Cell, e.Number,
+					e.Picture, sum[e.ID])
 			}
 		case e.Fate == weave.Failed && e.Picture == "" && (state[e.ID] == "kept" || state[e.ID] == "acknowledged"):
 			b.t.Errorf("%v, exposure %d is lost: the camera has it", e.Cell, e.Number)
@@ -329,13 +335,15 @@ func (b *bench) poses(h *journal.Shoot) {
 		(trace.Sealed{Table: table}).AtFrame(q, e.Frame)
 		for i, a := range sh.Rig.Axes {
 			step := float64(a.StepsPerUnit.Den) / float64(a.StepsPerUnit.Num)
-			if d := e.Pose[a.ID] - q[i]; d > 2*step+a.Backlash+a.Repeatability || d < -2*step-a.Backlash-a.Repeatability {
+			if d := e.Pose[a.ID] - q[i]; d > 2*step+a.Backlash+a.Repeatability || d < -2*step-a.Backlash-
+				a.Repeatability {
 				b.t.Errorf("frame %d counts and was taken %.4f %s from its pose on %s", e.Frame, d, a.Unit, a.Name)
 			}
 			// Truly it is off by slack, and by as much as homings scatter.
 			_, own := rig.Split(a.ID)
 			if d, most := math.Abs(truly[own]-q[i]), 2*step+a.Backlash+6*a.Repeatability; truly != nil && d > most {
-				b.t.Errorf("frame %d counts, and %s really stood %.4f %s from its pose (exposure %d of %s)", e.Frame, a.Name, d, a.Unit, e.Number, e.Layer)
+				b.t.Errorf("frame %d counts, and %s really stood %.4f %s from its pose (exposure %d of %s)", e.Frame,
+					a.Name, d, a.Unit, e.Number, e.Layer)
 			}
 		}
 	}
@@ -376,7 +384,8 @@ func (b *bench) long(layers int) {
 	s.Holds = []weave.Hold{{From: 0, Every: 1}}
 	s.Layers = nil
 	for n := range layers {
-		s.Layers = append(s.Layers, weave.Layer{ID: fmt.Sprintf("layer-%d-%d", h.Revision, n+1), Number: n + 1, Name: fmt.Sprintf("layer %d", n+1), Lamps: map[string]float64{"key": 1}, Puppet: true, To: s.Last, MS: 1})
+		s.Layers = append(s.Layers, weave.Layer{ID: fmt.Sprintf("layer-%d-%d", h.Revision, n+1), Number: n + 1,
+			Name: fmt.Sprintf("layer %d", n+1), Lamps: map[string]float64{"key": 1}, Puppet: true, To: s.Last, MS: 1})
 	}
 	if err := b.d.db.SetScheme(b.t.Context(), journal.Itself, b.shot, h.Revision, &s); err != nil {
 		b.t.Fatal(err)
@@ -396,7 +405,8 @@ func pull(b *bench, kills int, rng *rand.Rand) {
 	b.t.Helper()
 	every := map[string]int{}
 	for k := range kills {
-		for until := time.Now().Add(time.Duration(80+rng.IntN(900)) * time.Millisecond); time.Now().Before(until); time.Sleep(15 * time.Millisecond) {
+		for until := time.Now().Add(time.Duration(80+rng.IntN(900)) * time.Millisecond); time.Now().Before(
+			until); time.Sleep(15 * time.Millisecond) {
 			b.operate()
 		}
 		if v := b.frames(); v != nil && v.Now == nil { // full: layers of its own again

@@ -38,11 +38,14 @@ func (a *app) centred(stands rig.Place, thing rig.Vec, track float64) {
 		q[1] += math.Atan2(l[0], l[1]) * 180 / math.Pi
 		q[2] += math.Atan2(l[2], math.Hypot(l[0], l[1])) * 180 / math.Pi
 	}
-	if code, b := a.post("/api/machines/plank/go", fmt.Sprintf(`{"shot":%q,"to":{"track":%g,"pan":%.9f,"tilt":%.9f,"roll":0},"share":0.5}`, a.shot, q[0], q[1], q[2])); code != 200 {
+	if code, b := a.post("/api/machines/plank/go",
+		fmt.Sprintf(`{"shot":%q,"to":{"track":%g,"pan":%.9f,"tilt":%.9f,"roll":0},"share":0.5}`, a.shot, q[0], q[1],
+			q[2])); code != 200 {
 		a.t.Fatal(code, b)
 	}
 	a.rigWait("centred", func(s link.State, seen bool) bool {
-		return seen && s.Mode == link.Idle && math.Abs(s.Pos("track")-q[0]) < 0.1 && math.Abs(s.Pos("pan")-q[1]) < 0.01 && math.Abs(s.Pos("tilt")-q[2]) < 0.01
+		return seen && s.Mode == link.Idle && math.Abs(s.Pos("track")-q[0]) < 0.1 && math.Abs(s.Pos("pan")-q[1]) <
+			0.01 && math.Abs(s.Pos("tilt")-q[2]) < 0.01
 	})
 }
 
@@ -91,7 +94,8 @@ func TestPointsSheet(t *testing.T) {
 	p.reads("points-says", "4 points are known. On another day, sight them again.")
 	v := a.points(a.shot)
 	for i, x := range v.Sheet.Before {
-		if x.At == nil || math.Hypot(math.Hypot(x.At[0]-things[i][0], x.At[1]-things[i][1]), x.At[2]-things[i][2])*1000 > 4*x.KnownMM {
+		if x.At == nil || math.Hypot(math.Hypot(x.At[0]-things[i][0], x.At[1]-things[i][1]), x.At[2]-things[i][2])*
+			1000 > 4*x.KnownMM {
 			t.Errorf("%+v, is at %v", x, things[i])
 		}
 	}
@@ -107,7 +111,8 @@ func TestPointsSheet(t *testing.T) {
 	p.reads("points-says", "The rig has moved")
 	m := a.points(a.shot)
 	w := m.Sheet.Moved
-	if w == nil || !w.Told || math.Abs(w.MM[0]-4) > 1.5*w.KnownMM || math.Abs(w.MM[1]+2.5) > 1.5*w.KnownMM || math.Abs(w.YawDeg-0.4) > 1.5*w.KnownDeg || w.KnownMM > 4 || w.Odd != "" {
+	if w == nil || !w.Told || math.Abs(w.MM[0]-4) > 1.5*w.KnownMM || math.Abs(w.MM[1]+2.5) > 1.5*w.KnownMM ||
+		math.Abs(w.YawDeg-0.4) > 1.5*w.KnownDeg || w.KnownMM > 4 || w.Odd != "" {
 		t.Errorf("%+v", w)
 	}
 	p.reads("points-picture", "passes of before and of now will not stack")
@@ -130,7 +135,8 @@ func TestPointsSheet(t *testing.T) {
 	}
 	p.there("again-point-4")
 	p.asks("again-point-4")
-	if text := eval[string](p, `document.getElementById('ask-text').textContent`); !strings.Contains(text, "Nobody inside the moving zone") {
+	if text := eval[string](p, `document.getElementById('ask-text').textContent`); !strings.Contains(text,
+		"Nobody inside the moving zone") {
 		t.Error(text)
 	}
 }

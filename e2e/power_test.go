@@ -26,8 +26,10 @@ func TestPowerSheet(t *testing.T) {
 	a := start(t)
 	stair := a.other("SL-020")
 	p := a.open("/shot/" + stair + "/rig-up/power")
-	p.reads("power-says", "At the speeds of the line-up it fails: Socket by the dock gives 16.6 A and its breaker holds 16; ")
-	p.reads("power-says", "Heron rack gets 186.8 V and needs 207. It bears up to 34 % of rated speed, all axes at once.")
+	p.reads("power-says", "At the speeds of the line-up it fails: Socket by the dock gives 16.6 A and its breaker "+
+		"holds 16; ")
+	p.reads("power-says", "Heron rack gets 186.8 V and needs 207. It bears up to 34 % of rated speed, all "+
+		"axes at once.")
 	p.click("power-limits")
 	p.reads("power-says", "It bears the speeds of the line-up.")
 	v := a.power(stair)
@@ -40,7 +42,8 @@ func TestPowerSheet(t *testing.T) {
 			m = &x
 		}
 	}
-	if m.LineUp == nil || !(m.LineUp.Doc.Axes["swing"].Working.Speed < 20 && m.LineUp.Doc.Axes["swing"].Working.Speed > 30*v.Sheet.Share-0.02) {
+	if m.LineUp == nil || !(m.LineUp.Doc.Axes["swing"].Working.Speed < 20 && m.LineUp.Doc.Axes["swing"].Working.Speed >
+		30*v.Sheet.Share-0.02) {
 		t.Errorf("line-up: %+v", m.LineUp)
 	}
 	// A thicker cable bears it all.

@@ -29,7 +29,8 @@ func probe(t *testing.T) *page {
 	h.Handle("/probe/", http.StripPrefix("/probe/", http.FileServer(http.Dir("../ui/probe"))))
 	h.HandleFunc("/", func(w http.ResponseWriter, _ *http.Request) {
 		w.Header().Set("Content-Type", "text/html")
-		fmt.Fprint(w, `<!doctype html><script>window.fetch = (r) => window.net(r)</script><script type="module" src="/probe/probe.js"></script>`)
+		fmt.Fprint(w,
+			`<!doctype html><script>window.fetch = (r) => window.net(r)</script><script type="module" src="/probe/probe.js"></script>`)
 	})
 	s := httptest.NewServer(h)
 	ctx, end := tab(t)
@@ -53,14 +54,17 @@ func asked[A, T any](p *page, name string, rows []A) []T {
 // Numbers are read as people type them, and written without a minus before nought.
 func TestNumbersAsTyped(t *testing.T) {
 	p := probe(t)
-	typed := []string{"7", " 7 ", "1,5", "−3", "-3", "+4", ".5", "5.", "1e3", "1E-2", "", " ", "-", ".", "1.2.3", "0x10", "1e999", "NaN", "Infinity", "7 mm", "--3", "1,000.5", "１"}
-	want := []any{7, 7, 1.5, -3, -3, 4, 0.5, 5, 1000, 0.01, nil, nil, nil, nil, nil, nil, nil, nil, nil, nil, nil, nil, nil}
+	typed := []string{"7", " 7 ", "1,5", "−3", "-3", "+4", ".5", "5.", "1e3", "1E-2", "", " ", "-", ".", "1.2.3",
+		"0x10", "1e999", "NaN", "Infinity", "7 mm", "--3", "1,000.5", "１"}
+	want := []any{7, 7, 1.5, -3, -3, 4, 0.5, 5, 1000, 0.01, nil, nil, nil, nil, nil, nil, nil, nil, nil, nil,
+		nil, nil, nil}
 	for i, got := range asked[string, *float64](p, "readNumber", typed) { // NaN is null in JSON
 		if want[i] == nil != (got == nil) || got != nil && fmt.Sprint(*got) != fmt.Sprint(want[i]) {
 			t.Errorf("%q is read as %v, want %v", typed[i], got, want[i])
 		}
 	}
-	numbers := [][2]float64{{1.25, 1}, {-0.04, 1}, {math.Copysign(0, -1), 2}, {-0.05, 1}, {0.004, 2}, {-1234.5, 0}, {-0.4, 0}}
+	numbers := [][2]float64{{1.25, 1}, {-0.04, 1}, {math.Copysign(0, -1), 2}, {-0.05, 1}, {0.004, 2},
+		{-1234.5, 0}, {-0.4, 0}}
 	said := []string{"1.3", "0.0", "0.00", "-0.1", "0.00", "-1235", "0"}
 	for i, got := range asked[[2]float64, string](p, "fixed", numbers) {
 		if got != said[i] {
@@ -79,7 +83,8 @@ func TestDistancesAreReadAsShown(t *testing.T) {
 		m := math.Exp(math.Log(0.005) + r.Float64()*math.Log(8000/0.005))
 		rows = append(rows, []any{m, []string{"m", "ft"}[i%2]})
 	}
-	rows = append(rows, []any{0.0127, "ft"}, []any{0.3048, "ft"}, []any{6.0, "ft"}, []any{0.3047, "ft"}, []any{9.999, "m"})
+	rows = append(rows, []any{0.0127, "ft"}, []any{0.3048, "ft"}, []any{6.0, "ft"}, []any{0.3047, "ft"},
+		[]any{9.999, "m"})
 	for i, got := range asked[[]any, string](p, "said", rows) {
 		m := rows[i][0].(float64)
 		off := length.InchM / 16
@@ -271,13 +276,15 @@ func TestOutboxSendsInOrder(t *testing.T) {
 		const answers = (await Promise.all(all)).map((a) => (a.data ? 'made' : a.text));
 		return { Came: came, Most: most, Waiting: box.count, Seen: seen, Said: box.refused.map((q) => q.text), Answers: answers };
 	})()`)
-	if want := "a=0 b=1 a=2 refused=3 c=4 b=5 a=6 d=7"; strings.Join(got.Came, " ") != want || got.Most != 1 || got.Waiting != 0 {
+	if want := "a=0 b=1 a=2 refused=3 c=4 b=5 a=6 d=7"; strings.Join(got.Came, " ") != want || got.Most != 1 ||
+		got.Waiting != 0 {
 		t.Errorf("%v, %d at once, %d wait; want %s", got.Came, got.Most, got.Waiting, want)
 	}
 	if want := "[5 5 8 5 5 9 10 5]"; fmt.Sprint(got.Seen) != want { // a is version 8, b 9, a again 10
 		t.Errorf("seen in %v, want %s", got.Seen, want)
 	}
-	if len(got.Said) != 1 || !strings.Contains(got.Said[0], "Not kept (3)") || strings.Count(strings.Join(got.Answers, " "), "made") != 7 {
+	if len(got.Said) != 1 || !strings.Contains(got.Said[0], "Not kept (3)") ||
+		strings.Count(strings.Join(got.Answers, " "), "made") != 7 {
 		t.Errorf("said %q, answered %q", got.Said, got.Answers)
 	}
 }

@@ -38,7 +38,8 @@ func TestATypedValueIsStoredByKAtOnce(t *testing.T) {
 	}
 	type1 := func(id, text string) {
 		t.Helper()
-		p.does(fmt.Sprintf(`(() => { const e = $(%q); e.focus(); e.value = %q; e.dispatchEvent(new Event('input', { bubbles: true })); e.dispatchEvent(new Event('change', { bubbles: true })); e.blur();
+		p.does(fmt.Sprintf(
+			`(() => { const e = $(%q); e.focus(); e.value = %q; e.dispatchEvent(new Event('input', { bubbles: true })); e.dispatchEvent(new Event('change', { bubbles: true })); e.blur();
 			document.body.dispatchEvent(new KeyboardEvent('keydown', { key: 'k', bubbles: true })); })()`, id, text))
 	}
 	until := func(axis string, ok func(float64) bool) {
@@ -138,10 +139,12 @@ func TestQuickKeys(t *testing.T) {
 	// Copied on one staff, pasted on the one that has the focus.
 	p.clickOn(`[data-test="staff-pan"] .name`)
 	p.chord("a", "KeyA", 65, ctrl)
-	text := eval[string](p, `(() => { const d = new DataTransfer(); document.dispatchEvent(new ClipboardEvent('copy', { clipboardData: d, bubbles: true, cancelable: true })); return d.getData('text/plain'); })()`)
+	text := eval[string](p,
+		`(() => { const d = new DataTransfer(); document.dispatchEvent(new ClipboardEvent('copy', { clipboardData: d, bubbles: true, cancelable: true })); return d.getData('text/plain'); })()`)
 	p.enter("frame", "5")
 	p.focusStaff("roll")
-	p.does(fmt.Sprintf(`const d = new DataTransfer(); d.setData('text/plain', %q); document.dispatchEvent(new ClipboardEvent('paste', { clipboardData: d, bubbles: true, cancelable: true }))`, text))
+	p.does(fmt.Sprintf(
+		`const d = new DataTransfer(); d.setData('text/plain', %q); document.dispatchEvent(new ClipboardEvent('paste', { clipboardData: d, bubbles: true, cancelable: true }))`, text))
 	p.strip("put in at 0005")
 	a.wantKey(p, "roll", 5, 24)
 

@@ -15,7 +15,10 @@ import (
 
 func (p *page) focusStaff(axis string) {
 	p.t.Helper()
-	p.wait("the staff", fmt.Sprintf(`(() => { const e = document.querySelector('%s'); e?.focus(); return document.activeElement === e; })()`, test("staff-"+axis)))
+	p.wait("the staff",
+		fmt.Sprintf(
+			`(() => { const e = document.querySelector('%s'); e?.focus(); return document.activeElement === e; })()`,
+			test("staff-"+axis)))
 }
 
 // TestFirstRoll is the whole job as a person does it: change a keyframe, see
@@ -43,7 +46,8 @@ func TestFirstRoll(t *testing.T) {
 	p.wait("the strip", `$('ready', '.checks').textContent.includes("· in limits")`)
 	// It lies still under the pointer, whatever is said of it.
 	p.gone("looking")
-	at := eval[[]float64](p, `(() => { const r = $('remedy-room').getBoundingClientRect(); return [r.x + r.width / 2, r.y + r.height / 2]; })()`)
+	at := eval[[]float64](p,
+		`(() => { const r = $('remedy-room').getBoundingClientRect(); return [r.x + r.width / 2, r.y + r.height / 2]; })()`)
 	p.mouse("mouseMoved", at[0], at[1], false)
 	went := eval[float64](p, `new Promise((go) => {
 		let most = 0, n = 0;
@@ -63,20 +67,24 @@ func TestFirstRoll(t *testing.T) {
 
 	p.must(chromedp.Evaluate[chromedp.Void]("document.activeElement?.blur()"))
 	p.key("s")
-	p.wait("the seal", `$('seal').textContent === 'sealed' && /path 1 sealed [0-9A-F]{4}-[0-9A-F]{4}/.test(document.querySelector('.strip').textContent)`)
+	p.wait("the seal",
+		`$('seal').textContent === 'sealed' && /path 1 sealed [0-9A-F]{4}-[0-9A-F]{4}/.test(document.querySelector('.strip').textContent)`)
 	p.reads("ready", "Press F")
 	p.key("5")
 	rollTwice(a, p, nil)
-	if s := eval[string](p, `$('pass-2', '[data-test="verdict"]').textContent.trim()`); !strings.HasPrefix(s, "stacks 0.") {
+	if s := eval[string](p, `$('pass-2', '[data-test="verdict"]').textContent.trim()`); !strings.HasPrefix(s,
+		"stacks 0.") {
 		t.Errorf("the verdict is %q", s)
 	}
 	p.key("6")
 	p.wait("the log", `$('log')?.textContent.match(/take \d+: stacks, at most/)`)
-	p.wait("the takes, and what they ran on", `$$('takes', 'tbody tr').length >= 2 && $('takes', 'tbody').textContent.includes('×1')`)
+	p.wait("the takes, and what they ran on",
+		`$$('takes', 'tbody tr').length >= 2 && $('takes', 'tbody').textContent.includes('×1')`)
 
 	urls, errs := p.seen()
 	for _, u := range urls {
-		if x, err := url.Parse(u); err != nil || x.Scheme != "data" && x.Scheme != "blob" && x.Hostname() != "127.0.0.1" {
+		if x, err := url.Parse(u); err != nil || x.Scheme != "data" && x.Scheme != "blob" && x.Hostname() !=
+			"127.0.0.1" {
 			t.Errorf("a request left the machine: %s", u)
 		}
 	}
@@ -145,7 +153,9 @@ func TestHoldsThatFail(t *testing.T) {
 			p.does(`window.dispatchEvent(new Event('blur'))`)
 		}, nil},
 		{"Esc", false, func(p *page) { p.key("\u001b") }, nil},
-		{"page gone", false, func(p *page) { p.must(chromedp.Navigate("about:blank")) }, func(p *page) { p.must(chromedp.Navigate(a.Addr + "/shot/" + a.shot + "/shoot")) }},
+		{"page gone", false, func(p *page) { p.must(chromedp.Navigate("about:blank")) }, func(p *page) {
+			p.must(chromedp.Navigate(a.Addr + "/shot/" + a.shot + "/shoot"))
+		}},
 		// Last: a page that was frozen stays hidden here.
 		{"frozen page", false, func(p *page) { p.freeze() }, func(p *page) { p.thaw() }},
 	}
@@ -238,7 +248,9 @@ func TestDatabaseGone(t *testing.T) {
 	}
 	take := a.newest(t, 1)
 	if take.Broken || take.Rows != 10009 || len(take.Trace.Pos) != 10009 || take.Trace.Tick == 0 {
-		t.Errorf("stored: broken %v, %d rows of which %d are there, from tick %d", take.Broken, take.Rows, len(take.Trace.Pos), take.Trace.Tick)
+		t.Errorf("stored: broken %v, %d rows of which %d are there, from tick %d", take.Broken, take.Rows,
+			len(take.Trace.Pos), take.Trace.Tick)
 	}
-	p.wait("a whole take on the screen", `(() => { const e = $('pass-1', '.take.chosen'); return e && !e.classList.contains('broken'); })()`)
+	p.wait("a whole take on the screen",
+		`(() => { const e = $('pass-1', '.take.chosen'); return e && !e.classList.contains('broken'); })()`)
 }

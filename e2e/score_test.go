@@ -56,13 +56,16 @@ func TestScore(t *testing.T) {
 	for _, part := range []struct {
 		name string
 		does func(*testing.T, *app)
-	}{{"dragged", draggingIsPreviewed}, {"shaped", shapingInPlace}, {"picked", severalArePicked}, {"timed", threeWaysToTime}, {"looked at", lookedAtFirst}, {"played", playedHere}} {
+	}{{"dragged", draggingIsPreviewed}, {"shaped", shapingInPlace}, {"picked", severalArePicked},
+		{"timed", threeWaysToTime}, {"looked at", lookedAtFirst}, {"played", playedHere}} {
 		t.Run(part.name, func(t *testing.T) {
 			b := *a
 			b.t, b.base = t, 0
 			n := b.revision()
 			if n > 0 {
-				if code, text := b.post("/api/shots/"+b.shot+"/edits", fmt.Sprintf(`{"revision":%d,"edit":{"op":"replace","tracks":%s}}`, n, was.Path.Tracks)); code != 200 {
+				if code, text := b.post("/api/shots/"+b.shot+"/edits",
+					fmt.Sprintf(`{"revision":%d,"edit":{"op":"replace","tracks":%s}}`, n,
+						was.Path.Tracks)); code != 200 {
 					t.Fatal(text)
 				}
 				n++
@@ -81,7 +84,8 @@ func (p *page) strip(text string) {
 
 func (p *page) alerts(text string) {
 	p.t.Helper()
-	p.wait("the sentence "+text, fmt.Sprintf(`[...document.querySelectorAll('[role="alert"]')].some((e) => e.textContent.includes(%q))`, text))
+	p.wait("the sentence "+text,
+		fmt.Sprintf(`[...document.querySelectorAll('[role="alert"]')].some((e) => e.textContent.includes(%q))`, text))
 	p.does(`document.querySelectorAll('.trouble button').forEach((b) => b.click())`)
 }
 
@@ -151,13 +155,16 @@ func draggingIsPreviewed(t *testing.T, a *app) {
 }
 
 func ribbon(axis string) string {
-	return fmt.Sprintf(`[...document.querySelectorAll('[data-test="staff-%s"] path[data-band]')].map((e) => e.getAttribute('d')).join()`, axis)
+	return fmt.Sprintf(
+		`[...document.querySelectorAll('[data-test="staff-%s"] path[data-band]')].map((e) => e.getAttribute('d')).join()`, axis)
 }
 
 // boxes are where the parts of a ribbon lie, in px.
 func (p *page) boxes(axis string) []float64 {
 	p.t.Helper()
-	return eval[[]float64](p, fmt.Sprintf(`[...document.querySelectorAll('[data-test="staff-%s"] path[data-band]')].flatMap((e) => { const b = e.getBBox(); return [b.x, b.y, b.width, b.height]; })`, axis))
+	return eval[[]float64](p,
+		fmt.Sprintf(
+			`[...document.querySelectorAll('[data-test="staff-%s"] path[data-band]')].flatMap((e) => { const b = e.getBBox(); return [b.x, b.y, b.width, b.height]; })`, axis))
 }
 
 func (p *page) curveOf(axis string) string { p.t.Helper(); return eval[string](p, ribbon(axis)) }
@@ -216,7 +223,9 @@ func shapingInPlace(t *testing.T, a *app) {
 	}
 	choose := func(leg int, kind string) {
 		t.Helper()
-		p.must(chromedp.Evaluate[chromedp.Void](fmt.Sprintf(`(() => { const e = document.querySelector('[data-test="leg-kind-%d"]'); e.value = %q; e.dispatchEvent(new Event('change', { bubbles: true })); })()`, leg, kind)))
+		p.must(chromedp.Evaluate[chromedp.Void](
+			fmt.Sprintf(
+				`(() => { const e = document.querySelector('[data-test="leg-kind-%d"]'); e.value = %q; e.dispatchEvent(new Event('change', { bubbles: true })); })()`, leg, kind)))
 		p.strip("This leg runs " + kind + ".")
 	}
 	choose(1, "tcb")
@@ -251,11 +260,15 @@ func shapingInPlace(t *testing.T, a *app) {
 	from := eval[string](p, `$('score').dataset.from`)
 	p.atRest()
 	p.must(chromedp.Reload())
-	p.wait("where one was", fmt.Sprintf(`$('staff-pan')?.dataset.opened === 'true' && $('counter').textContent.trim() === '0144' && $('score').dataset.from === %q && document.querySelector('.staff.selected')?.dataset.test === 'staff-pan'`, from))
+	p.wait("where one was",
+		fmt.Sprintf(
+			`$('staff-pan')?.dataset.opened === 'true' && $('counter').textContent.trim() === '0144' && $('score').dataset.from === %q && document.querySelector('.staff.selected')?.dataset.test === 'staff-pan'`, from))
 	// Somebody else at this desk is where they were: here, nowhere yet. And back.
 	sits := func(name string) {
 		t.Helper()
-		eval[int](p, fmt.Sprintf(`fetch('/api/me', { method: 'PUT', headers: { 'Content-Type': 'application/json' }, body: '{"name":"%s"}' }).then((r) => r.status)`, name))
+		eval[int](p,
+			fmt.Sprintf(
+				`fetch('/api/me', { method: 'PUT', headers: { 'Content-Type': 'application/json' }, body: '{"name":"%s"}' }).then((r) => r.status)`, name))
 		p.must(chromedp.Reload())
 	}
 	me := eval[string](p, `fetch('/api/me').then((r) => r.json()).then((m) => m.name)`)
@@ -263,7 +276,9 @@ func shapingInPlace(t *testing.T, a *app) {
 	p.wait("a closed staff", `$('staff-pan')?.dataset.opened === 'false' && !$('window')`)
 	p.atRest()
 	sits(me)
-	p.wait("where one was", fmt.Sprintf(`$('staff-pan')?.dataset.opened === 'true' && $('score').dataset.from === %q && $('counter').textContent.trim() === '0144'`, from))
+	p.wait("where one was",
+		fmt.Sprintf(
+			`$('staff-pan')?.dataset.opened === 'true' && $('score').dataset.from === %q && $('counter').textContent.trim() === '0144'`, from))
 }
 
 // Several keyframes are picked, by pointer and by key, moved, copied, pasted and taken out.
@@ -338,7 +353,9 @@ func severalArePicked(t *testing.T, a *app) {
 
 	// Copied from one axis, pasted on another of the same unit, the first at the playhead.
 	clip := func(kind, text string) string {
-		return eval[string](p, fmt.Sprintf(`(() => { const d = new DataTransfer(); if (%q) d.setData('text/plain', %s); const e = new ClipboardEvent(%q, { clipboardData: d, bubbles: true, cancelable: true }); document.dispatchEvent(e); return d.getData('text/plain'); })()`, text, text, kind))
+		return eval[string](p,
+			fmt.Sprintf(
+				`(() => { const d = new DataTransfer(); if (%q) d.setData('text/plain', %s); const e = new ClipboardEvent(%q, { clipboardData: d, bubbles: true, cancelable: true }); document.dispatchEvent(e); return d.getData('text/plain'); })()`, text, text, kind))
 	}
 	p.clickOn(`[data-test="staff-pan"] .name`)
 	p.chord("a", "KeyA", 65, ctrl)
@@ -381,7 +398,8 @@ func severalArePicked(t *testing.T, a *app) {
 
 func (p *page) mouseWith(kind input.DispatchMouseEventType, x, y float64, mods chromedp.Modifier) {
 	p.t.Helper()
-	if _, err := chromedp.Call(p.ctx, input.DispatchMouseEvent, input.DispatchMouseEventParams{Type: kind, X: x, Y: y, Button: input.MouseButtonLeft, Buttons: 1, ClickCount: 1, Modifiers: int64(mods)}); err != nil {
+	if _, err := chromedp.Call(p.ctx, input.DispatchMouseEvent, input.DispatchMouseEventParams{Type: kind, X: x, Y: y,
+		Button: input.MouseButtonLeft, Buttons: 1, ClickCount: 1, Modifiers: int64(mods)}); err != nil {
 		p.t.Fatal(err)
 	}
 }
@@ -391,7 +409,9 @@ func threeWaysToTime(t *testing.T, a *app) {
 	p := a.composes(t)
 	timing := func(v string) {
 		t.Helper()
-		p.must(chromedp.Evaluate[chromedp.Void](fmt.Sprintf(`(() => { const e = document.querySelector('[data-test="timing"]'); e.value = %q; e.dispatchEvent(new Event('change', { bubbles: true })); })()`, v)))
+		p.must(chromedp.Evaluate[chromedp.Void](
+			fmt.Sprintf(
+				`(() => { const e = document.querySelector('[data-test="timing"]'); e.value = %q; e.dispatchEvent(new Event('change', { bubbles: true })); })()`, v)))
 	}
 	timing("legs")
 	p.wait("travel times", `$('leg-0')?.value === '70' && $('leg-1')?.value === '80'`)
@@ -450,7 +470,8 @@ func lookedAtFirst(t *testing.T, a *app) {
 	p := a.composes(t)
 	looked := func(on bool) {
 		t.Helper()
-		p.wait(fmt.Sprintf("looked at: %v", on), fmt.Sprintf(`($('score').dataset.tried === 'looked') === %v && !!$('old-spacing') === %v`, on, on))
+		p.wait(fmt.Sprintf("looked at: %v", on),
+			fmt.Sprintf(`($('score').dataset.tried === 'looked') === %v && !!$('old-spacing') === %v`, on, on))
 	}
 	p.click("whole")
 	p.enter("version-name", "as it came")
@@ -461,7 +482,8 @@ func lookedAtFirst(t *testing.T, a *app) {
 	looked(true)
 	p.reads("whole-then", "from 0024 to 0263")
 	p.enter("whole-frames", "none")
-	p.wait("why not", `$('whole-said')?.textContent.includes('“none”') || $('whole-said')?.textContent.includes('"none"')`)
+	p.wait("why not",
+		`$('whole-said')?.textContent.includes('“none”') || $('whole-said')?.textContent.includes('"none"')`)
 	looked(false)
 	p.click("whole-close")
 	if n := a.revision(); n != 0 {
@@ -469,7 +491,8 @@ func lookedAtFirst(t *testing.T, a *app) {
 	}
 
 	// Pan is far over its speed: every remedy is shown, none is done until it is pressed.
-	if code, b := a.post("/api/shots/"+a.shot+"/edits", fmt.Sprintf(`{"revision":%d,"edit":{"op":"set","frame":130,"values":{"pan":40}}}`, a.base)); code != 200 {
+	if code, b := a.post("/api/shots/"+a.shot+"/edits",
+		fmt.Sprintf(`{"revision":%d,"edit":{"op":"set","frame":130,"values":{"pan":40}}}`, a.base)); code != 200 {
 		t.Fatal(b)
 	}
 	p.wait("all that was found", `$('remedy-retime') && !$('looking')`)
@@ -539,7 +562,8 @@ func playedHere(t *testing.T, a *app) {
 	p.does(`document.activeElement?.blur()`)
 	p.enter("play-speed", "4")
 	p.key("R")
-	p.wait("it to come back to the first frame", `$('counter').textContent.trim() === '0000' && $('play-back').getAttribute('aria-pressed') === 'false'`)
+	p.wait("it to come back to the first frame",
+		`$('counter').textContent.trim() === '0000' && $('play-back').getAttribute('aria-pressed') === 'false'`)
 	p.key("l", "R")
 	p.wait("round", `Number($('counter').textContent.trim()) > 150`)
 	p.key("R")
@@ -549,7 +573,8 @@ func playedHere(t *testing.T, a *app) {
 
 	// Dragged along the path on the sheet.
 	p.enter("frame", "0")
-	ends := eval[[]float64](p, `(() => { const e = $('sheet-scrub'), s = e.ownerSVGElement.getBoundingClientRect(), a = e.getPointAtLength(0), b = e.getPointAtLength(e.getTotalLength()); return [s.x + a.x, s.y + a.y, s.x + b.x, s.y + b.y]; })()`)
+	ends := eval[[]float64](p,
+		`(() => { const e = $('sheet-scrub'), s = e.ownerSVGElement.getBoundingClientRect(), a = e.getPointAtLength(0), b = e.getPointAtLength(e.getTotalLength()); return [s.x + a.x, s.y + a.y, s.x + b.x, s.y + b.y]; })()`)
 	p.mouse(pressed, ends[0]+(ends[2]-ends[0])*0.3, ends[1], true)
 	first := frame()
 	for i := range 8 {
@@ -580,10 +605,12 @@ func playedHere(t *testing.T, a *app) {
 	// To somebody: the picture alone, until Esc.
 	p.click("show")
 	p.wait("the picture", `$('showing') && $('finder')`)
-	if n := eval[int](p, `$$('finder', '.ring, [data-test="finder"] .over, [data-test="finder"] .safe').length`); n != 0 {
+	if n := eval[int](p, `$$('finder', '.ring, [data-test="finder"] .over, [data-test="finder"] .safe').length`); n !=
+		0 {
 		t.Errorf("%d things lie in the picture", n)
 	}
-	size := eval[[]float64](p, `(() => { const r = $('showing').getBoundingClientRect(); return [r.width, r.height]; })()`)
+	size := eval[[]float64](p,
+		`(() => { const r = $('showing').getBoundingClientRect(); return [r.width, r.height]; })()`)
 	if size[0] != 1280 || size[1] != 800 {
 		t.Errorf("it has %v", size)
 	}

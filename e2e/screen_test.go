@@ -14,7 +14,9 @@ import (
 func (p *page) wheel(x, y, dx, dy float64) {
 	p.t.Helper()
 	const little = 0.01 // a delta of nothing is left out, and refused
-	if _, err := chromedp.Call(p.ctx, input.DispatchMouseEvent, input.DispatchMouseEventParams{Type: input.DispatchMouseEventTypeMouseWheel, X: x, Y: y, DeltaX: dx + little, DeltaY: dy + little}); err != nil {
+	if _, err := chromedp.Call(p.ctx, input.DispatchMouseEvent,
+		input.DispatchMouseEventParams{Type: input.DispatchMouseEventTypeMouseWheel, X: x, Y: y, DeltaX: dx + little,
+			DeltaY: dy + little}); err != nil {
 		p.t.Fatal(err)
 	}
 }
@@ -43,7 +45,8 @@ func TestTheScoreIsZoomed(t *testing.T) {
 	}
 	p.look("forty.png")
 	window := func() [2]float64 {
-		return [2]float64(eval[[]float64](p, `(() => { const s = $('score').dataset; return [Number(s.from), Number(s.to)]; })()`))
+		return [2]float64(
+			eval[[]float64](p, `(() => { const s = $('score').dataset; return [Number(s.from), Number(s.to)]; })()`))
 	}
 	at := func(f int) (x, y float64) {
 		return p.centre(fmt.Sprintf(`[data-test="staff-pan"] .post[data-key="%d"] path`, f))
@@ -114,20 +117,24 @@ func TestFocusIsADistance(t *testing.T) {
 	p.clickOn(`[data-test="staff-focus"] .name`)
 	p.focusStaff("focus")
 	p.chord("Enter", "Enter", 13, 0)
-	p.wait("a scale in metres", `$('staff-focus').dataset.opened === 'true' && [...$$('staff-focus', '.scale text')].some((e) => e.textContent.trim() === '1.2 m')`)
-	p.wait("the values", `[...$$('staff-focus', '.post text')].map((e) => e.textContent.trim()).join() === '1.35 m,1.20 m,1.17 m,1.27 m'`)
+	p.wait("a scale in metres",
+		`$('staff-focus').dataset.opened === 'true' && [...$$('staff-focus', '.scale text')].some((e) => e.textContent.trim() === '1.2 m')`)
+	p.wait("the values",
+		`[...$$('staff-focus', '.post text')].map((e) => e.textContent.trim()).join() === '1.35 m,1.20 m,1.17 m,1.27 m'`)
 	if eval[bool](p, `$('staff-focus').textContent.includes('°')`) {
 		t.Error("the opened staff speaks of degrees")
 	}
 	p.look("focus.png")
 	p.key("4")
-	p.wait("sharp", `document.querySelector('.prove')?.textContent.includes("keeper's lamp is sharp wherever it is in the picture")`)
+	p.wait("sharp",
+		`document.querySelector('.prove')?.textContent.includes("keeper's lamp is sharp wherever it is in the picture")`)
 	p.key("3")
 	p.clickOn(`[data-test="staff-focus"] .post[data-key="150"] rect`)
 	p.enter("value-focus", "1.5")
 	p.reads("staff-focus", "1.50 m")
 	p.key("4")
-	p.wait("soft", `/keeper's lamp is soft, 0\d\d\d–0\d\d\d: 1\.\d\d m away at 0\d\d\d, sharp from/.test(document.querySelector('.prove')?.textContent)`)
+	p.wait("soft",
+		`/keeper's lamp is soft, 0\d\d\d–0\d\d\d: 1\.\d\d m away at 0\d\d\d, sharp from/.test(document.querySelector('.prove')?.textContent)`)
 	p.look("soft.png")
 }
 
@@ -141,7 +148,8 @@ func TestAtRestNothingIsDrawn(t *testing.T) {
 	p.wait("the finder", `$('finder')?.dataset.drawn > 0`)
 	p.clickOn(`[data-test="staff-pan"] .name`)
 	places := func() string {
-		return eval[string](p, `[...document.querySelectorAll('[data-test="pose"], [data-test="pose"] .axis, [data-test="pose"] button.btn, [data-test="finder"]')].map((e) => { const r = e.getBoundingClientRect(); return [r.x, r.y, r.height].map(Math.round); }).join(' ')`)
+		return eval[string](p,
+			`[...document.querySelectorAll('[data-test="pose"], [data-test="pose"] .axis, [data-test="pose"] button.btn, [data-test="finder"]')].map((e) => { const r = e.getBoundingClientRect(); return [r.x, r.y, r.height].map(Math.round); }).join(' ')`)
 	}
 	p.key(">", ">")
 	was := places()
@@ -184,7 +192,8 @@ func TestWrapByKeyboard(t *testing.T) {
 		}
 	}
 	p := a.open("/shot/" + a.shot + "/wrap")
-	p.wait("a long log", `(() => { const s = $('log')?.closest('section'); return s && s.scrollHeight > s.clientHeight; })()`)
+	p.wait("a long log",
+		`(() => { const s = $('log')?.closest('section'); return s && s.scrollHeight > s.clientHeight; })()`)
 	for range 25 {
 		p.key("\t")
 		if eval[bool](p, `document.activeElement === $('log').closest('section')`) {
@@ -193,7 +202,8 @@ func TestWrapByKeyboard(t *testing.T) {
 	}
 	p.wait("the log's focus", `document.activeElement === $('log').closest('section')`)
 	p.atRest()
-	for late := time.Now().Add(patience(t, 40*time.Second)); ; { // a page that is not in front may leave a key to be drawn later
+	for late := time.Now().Add(
+		patience(t, 40*time.Second)); ; { // a page that is not in front may leave a key to be drawn later
 		p.key(kb.PageDown)
 		if eval[bool](p, `new Promise((done) => setTimeout(() => done(document.activeElement.scrollTop > 50), 500))`) {
 			break

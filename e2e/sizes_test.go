@@ -39,7 +39,8 @@ func (p *page) allThere(what string, reach bool, ids ...string) {
 	for _, wrong := range eval[[]string](p, fmt.Sprintf("%s([%s], %v)", outside, strings.Join(quoted, ","), reach)) {
 		p.t.Errorf("%s: %s", what, wrong)
 	}
-	if over := eval[float64](p, `(() => { const m = document.querySelector('#stage'); return Math.max(m.scrollWidth - m.clientWidth, document.documentElement.scrollWidth - innerWidth); })()`); over > 0 {
+	if over := eval[float64](p,
+		`(() => { const m = document.querySelector('#stage'); return Math.max(m.scrollWidth - m.clientWidth, document.documentElement.scrollWidth - innerWidth); })()`); over > 0 {
 		p.t.Errorf("%s: %g px too wide", what, over)
 	}
 }
@@ -53,16 +54,22 @@ func TestSizes(t *testing.T) {
 	a := start(t)
 	long := strings.Repeat("Harbour approach at dusk ", 4)[:80]
 	p := a.open("/")
-	p.must(chromedp.Evaluate[chromedp.Void](fmt.Sprintf(`fetch('/api/shots/%s', { method: 'PUT', headers: { 'Content-Type': 'application/json' }, body: JSON.stringify({ code: 'SL-010', title: %q, start_timecode: '10:00:00:00' }) }).then(() => 0)`, a.shot, long)))
-	for i, e := range []string{`{"op":"run","run_up":12,"run_out":12}`, `{"op":"kind","axis":"pan","kind":"linear","blend":4}`, `{"op":"segment","axis":"track","index":0,"kind":"akima"}`} {
-		if code, b := a.post("/api/shots/"+a.shot+"/edits", fmt.Sprintf(`{"revision":%d,"edit":%s}`, i, e)); code != 200 {
+	p.must(chromedp.Evaluate[chromedp.Void](
+		fmt.Sprintf(
+			`fetch('/api/shots/%s', { method: 'PUT', headers: { 'Content-Type': 'application/json' }, body: JSON.stringify({ code: 'SL-010', title: %q, start_timecode: '10:00:00:00' }) }).then(() => 0)`, a.shot, long)))
+	for i, e := range []string{`{"op":"run","run_up":12,"run_out":12}`,
+		`{"op":"kind","axis":"pan","kind":"linear","blend":4}`,
+		`{"op":"segment","axis":"track","index":0,"kind":"akima"}`} {
+		if code, b := a.post("/api/shots/"+a.shot+"/edits", fmt.Sprintf(`{"revision":%d,"edit":%s}`, i,
+			e)); code != 200 {
 			t.Fatal(b)
 		}
 	}
 	strip := []string{"stop", "kept", "counter", ".drive", "ready", ".shot h1"}
 	views := map[string][]string{
-		"compose": append(strip, "seal", "undo", "redo", "take-out", "frame", "kind", "rate", "factor", "sheet", "finder", "score", "half-back", "store", "store-one", "value-focus", "sentence", "staff-focus"),
-		"shoot":   append(strip, "hold", "go-first", "sheet", "finder", "stack"),
+		"compose": append(strip, "seal", "undo", "redo", "take-out", "frame", "kind", "rate", "factor", "sheet",
+			"finder", "score", "half-back", "store", "store-one", "value-focus", "sentence", "staff-focus"),
+		"shoot": append(strip, "hold", "go-first", "sheet", "finder", "stack"),
 	}
 	for _, size := range [][2]int64{{1280, 800}, {1024, 768}, {1920, 1080}, {853, 533}} {
 		p.must(chromedp.EmulateViewport(size[0], size[1]))

@@ -26,7 +26,8 @@ func keysFile(t *testing.T, keys, frames int) string {
 	for k := range keys {
 		f := math.Round(float64(k) * float64(frames) / float64(keys-1))
 		w := f / float64(frames) * 2 * math.Pi
-		fmt.Fprintf(&b, "%g,%.3f,%.3f,%.3f,%.3f,%.3f\n", f, 750+500*math.Sin(w), 20*math.Sin(3*w), -3+2*math.Cos(5*w), math.Sin(2*w), 1.5+0.3*math.Cos(w))
+		fmt.Fprintf(&b, "%g,%.3f,%.3f,%.3f,%.3f,%.3f\n", f, 750+500*math.Sin(w), 20*math.Sin(3*w), -3+2*math.Cos(5*w),
+			math.Sin(2*w), 1.5+0.3*math.Cos(w))
 	}
 	f := filepath.Join(t.TempDir(), fmt.Sprintf("keys%d.csv", keys))
 	if err := os.WriteFile(f, []byte(b.String()), 0o644); err != nil {
@@ -78,14 +79,17 @@ func (p *page) mouse(kind input.DispatchMouseEventType, x, y float64, held bool)
 
 func (p *page) centre(sel string) (x, y float64) {
 	p.t.Helper()
-	r := eval[[]float64](p, fmt.Sprintf(`(() => { const r = document.querySelector('%s').getBoundingClientRect(); return [r.x + r.width / 2, r.y + r.height / 2]; })()`, sel))
+	r := eval[[]float64](p,
+		fmt.Sprintf(
+			`(() => { const r = document.querySelector('%s').getBoundingClientRect(); return [r.x + r.width / 2, r.y + r.height / 2]; })()`, sel))
 	return r[0], r[1]
 }
 
 // paints makes the page note, for each event of a kind, how long it took until
 // what it changed was painted, in ms.
 func (p *page) paints(event string) {
-	p.must(chromedp.Evaluate[chromedp.Void](fmt.Sprintf(`(() => { window.took = []; window.addEventListener('%s', (e) => {
+	p.must(chromedp.Evaluate[chromedp.Void](
+		fmt.Sprintf(`(() => { window.took = []; window.addEventListener('%s', (e) => {
 		const t = e.timeStamp; requestAnimationFrame(() => scheduler.postTask(() => window.took.push(performance.now() - t), { priority: "user-blocking" })); }, true); })()`, event)))
 }
 
@@ -111,12 +115,14 @@ func TestMeasureScreen(t *testing.T) {
 
 	put := func(file string, done string) float64 {
 		p.does(`(() => { const f = document.querySelector('[data-test="file"]'); f.addEventListener('change', () => { window.began = performance.now(); window.painted = 0;
-			const look = () => { if (` + done + `) { const c = new MessageChannel(); c.port1.onmessage = () => { window.painted = performance.now() - window.began; }; c.port2.postMessage(0); } else requestAnimationFrame(look); }; requestAnimationFrame(look); }, { once: true, capture: true }); })()`)
+			const look = () => { if (` + done +
+			`) { const c = new MessageChannel(); c.port1.onmessage = () => { window.painted = performance.now() - window.began; }; c.port2.postMessage(0); } else requestAnimationFrame(look); }; requestAnimationFrame(look); }, { once: true, capture: true }); })()`)
 		p.must(chromedp.SetUploadFiles(chromedp.CSS(test("file")), []string{file}))
 		p.wait("the file", `window.painted > 0`)
 		return eval[float64](p, `window.painted`)
 	}
-	t.Logf("a file with 40 keyframes over 5000 frames, chosen to painted: %.0f ms", put(keysFile(t, 40, 5000), `document.querySelector('.strip').textContent.includes('5000 frames')`))
+	t.Logf("a file with 40 keyframes over 5000 frames, chosen to painted: %.0f ms",
+		put(keysFile(t, 40, 5000), `document.querySelector('.strip').textContent.includes('5000 frames')`))
 	p.must(chromedp.Sleep(3 * time.Second))
 
 	// Scrubbing along the ruler of the score, sixty moves a second for three seconds.
@@ -132,7 +138,8 @@ func TestMeasureScreen(t *testing.T) {
 	p.must(chromedp.Sleep(3 * time.Second))
 	p.mouse(input.DispatchMouseEventTypeMouseReleased, x(1), box[1]+10, true)
 	took := eval[[]float64](p, `window.took`)
-	t.Logf("scrubbing, 40 keyframes over 5000 frames, pointer to painted: median %.0f ms, 95th percentile %.0f ms, %d moves", quantile(took, 0.5), quantile(took, 0.95), len(took))
+	t.Logf("scrubbing, 40 keyframes over 5000 frames, pointer to painted: median %.0f ms, 95th percentile %.0f "+
+		"ms, %d moves", quantile(took, 0.5), quantile(took, 0.95), len(took))
 	p.must(chromedp.Sleep(2 * time.Second))
 
 	// Dropping keyframes elsewhere: from letting go to the new drawing.
@@ -153,8 +160,10 @@ func TestMeasureScreen(t *testing.T) {
 		drops = append(drops, eval[float64](p, `window.painted`))
 		p.must(chromedp.Sleep(1500e6))
 	}
-	t.Logf("from drop to painted, 40 keyframes over 5000 frames: median %.0f ms, worst %.0f ms", quantile(drops, 0.5), quantile(drops, 1))
-	t.Logf("a file with 5000 keyframes over 60000 frames, chosen to painted: %.0f ms", put(keysFile(t, 5000, 60000), `document.querySelector('.strip').textContent.includes('60000 frames')`))
+	t.Logf("from drop to painted, 40 keyframes over 5000 frames: median %.0f ms, worst %.0f ms", quantile(drops, 0.5),
+		quantile(drops, 1))
+	t.Logf("a file with 5000 keyframes over 60000 frames, chosen to painted: %.0f ms",
+		put(keysFile(t, 5000, 60000), `document.querySelector('.strip').textContent.includes('60000 frames')`))
 	p.must(chromedp.Sleep(4 * time.Second))
 
 	// Shoot at rest, the rig homed, the demo's own shot.

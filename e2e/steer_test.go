@@ -19,7 +19,8 @@ func (p *page) arrow(key string, down bool) {
 	if down {
 		typ = input.DispatchKeyEventTypeRawKeyDown
 	}
-	if _, err := chromedp.Call(p.ctx, input.DispatchKeyEvent, input.DispatchKeyEventParams{Type: typ, Key: key, Code: key}); err != nil {
+	if _, err := chromedp.Call(p.ctx, input.DispatchKeyEvent, input.DispatchKeyEventParams{Type: typ, Key: key,
+		Code: key}); err != nil {
 		p.t.Fatal(err)
 	}
 }
@@ -118,7 +119,8 @@ func TestSteeringLive(t *testing.T) {
 	p.click("go-yes")
 	a.rigWait("going", func(s link.State, _ bool) bool { return s.Mode == link.Moving })
 	a.rigWait("there", still)
-	if math.Abs(pos("track")-300) > 1e-3 || math.Abs(pos("pan")-12) > 1e-3 { // the drives come to rest on it a little later
+	if math.Abs(pos("track")-300) > 1e-3 || math.Abs(pos("pan")-12) >
+		1e-3 { // the drives come to rest on it a little later
 		t.Errorf("sent to 300 and 12 it is at %g and %g", pos("track"), pos("pan"))
 	}
 	// The camera's own picture on each screen.
@@ -194,7 +196,8 @@ func TestInStep(t *testing.T) {
 	}
 	a.get("/api/camera/in-step", &now)
 	c := now.Chain
-	if c.Delays.N != 6 || c.Delays.Mean < 100 || c.Delays.Mean > 140 || c.Delays.Sigma > 20 || math.Abs(c.Delays.Frames-c.Delays.Mean*0.024) > 1e-6 {
+	if c.Delays.N != 6 || c.Delays.Mean < 100 || c.Delays.Mean > 140 || c.Delays.Sigma > 20 ||
+		math.Abs(c.Delays.Frames-c.Delays.Mean*0.024) > 1e-6 {
 		t.Errorf("%+v; it starts some 118 ms late", c.Delays)
 	}
 	// Twelve seconds of a busy host: it says itself how well it knows it.
@@ -221,7 +224,9 @@ func TestSteeringTheOthers(t *testing.T) {
 	var shelf []struct{ ID string }
 	a.get("/api/shelf", &shelf)
 	for id, axis := range map[string]string{"heron": "swing", "wren": "turn"} {
-		code, b := a.post("/api/productions/"+shelf[0].ID+"/shots", `{"code":"`+map[string]string{"heron": "SL-060", "wren": "SL-070"}[id]+`","title":"Steered","rig":"`+id+`"}`)
+		code, b := a.post("/api/productions/"+shelf[0].ID+"/shots",
+			`{"code":"`+map[string]string{"heron": "SL-060", "wren": "SL-070"}[id]+
+				`","title":"Steered","rig":"`+id+`"}`)
 		var made struct{ ID string }
 		if code != 200 || json.Unmarshal([]byte(b), &made) != nil {
 			t.Fatal(code, b)
@@ -270,7 +275,8 @@ func TestTheOthersOnTheFloor(t *testing.T) {
 	for id, axis := range axes {
 		a.rests(id)
 		if id == "wren" {
-			if code, b := a.post("/api/machines/wren/confirm", `{"axes":["turn","shoulder","elbow","forearm","wrist","hand"],"what":"check pose"}`); code != 200 {
+			if code, b := a.post("/api/machines/wren/confirm",
+				`{"axes":["turn","shoulder","elbow","forearm","wrist","hand"],"what":"check pose"}`); code != 200 {
 				t.Fatal(b)
 			}
 		}

@@ -53,7 +53,9 @@ func TestStopOnProcesses(t *testing.T) {
 	w.servers[0].sees("the machine", d.shot, func(m *web.LiveMessage) bool { return m.Floor.Leased })
 	w.servers[0].post("/api/machines/plank/home", `{}`)
 	w.asked()
-	w.servers[0].sees("it homed", d.shot, func(m *web.LiveMessage) bool { return m.Floor.State.AllHomed() && m.Floor.State.Mode == link.Idle })
+	w.servers[0].sees("it homed", d.shot, func(m *web.LiveMessage) bool {
+		return m.Floor.State.AllHomed() && m.Floor.State.Mode == link.Idle
+	})
 	watch, stop := context.WithCancel(t.Context())
 	var wg sync.WaitGroup
 	wg.Go(func() { w.look(watch, rig.Addr) })
@@ -143,7 +145,8 @@ func (w *hands) look(ctx context.Context, addr string) {
 				}
 			case (s.Mode == link.Moving || s.Mode == link.Homing) && still && time.Since(w.ask) > 2*time.Second+grace:
 				w.bad = fmt.Sprintf("it sets out %v after anybody asked", time.Since(w.ask))
-			case (s.Mode == link.Moving || s.Mode == link.Homing) && still && w.stopped.After(w.ask) && time.Since(w.stopped) > grace:
+			case (s.Mode == link.Moving || s.Mode == link.Homing) && still && w.stopped.After(w.ask) &&
+				time.Since(w.stopped) > grace:
 				w.bad = "it sets out after a stop"
 			}
 			still = s.Still()
@@ -308,7 +311,8 @@ func TestStopInTheMiddle(t *testing.T) {
 	p.click("pick-axis-pan")
 	p.reads("home-one", "Pan")
 	slowly := func(id, share string) { // so that it does not come to its end meanwhile
-		p.does(fmt.Sprintf(`const e = $(%q); e.value = %q; e.dispatchEvent(new Event('input', { bubbles: true }))`, id, share))
+		p.does(fmt.Sprintf(`const e = $(%q); e.value = %q; e.dispatchEvent(new Event('input', { bubbles: true }))`, id,
+			share))
 	}
 	slowly("jog-share", "10")
 	p.pointer("jog-up", input.DispatchMouseEventTypeMousePressed)
@@ -372,7 +376,8 @@ func TestStopInTheMiddle(t *testing.T) {
 	for n := range 2 {
 		p.reads("ready", "Press N to go there")
 		p.key("n")
-		p.wait("a question about the way", `document.querySelector('#ask-title')?.textContent.includes('to frame 0000')`)
+		p.wait("a question about the way",
+			`document.querySelector('#ask-title')?.textContent.includes('to frame 0000')`)
 		if n == 1 { // not a second time: one N, and no other, has moved it
 			p.key("\u001b")
 			break

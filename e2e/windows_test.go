@@ -35,7 +35,8 @@ func TestTwoWindows(t *testing.T) {
 	beside(t)
 	a := start(t)
 	q, p := a.open("/shot/"+a.shot+"/compose"), a.open("/")
-	eval[int](p, `fetch('/api/me', { method: 'PUT', headers: { 'Content-Type': 'application/json' }, body: '{"name":"Bo"}' }).then(() => 0)`)
+	eval[int](p,
+		`fetch('/api/me', { method: 'PUT', headers: { 'Content-Type': 'application/json' }, body: '{"name":"Bo"}' }).then(() => 0)`)
 	p.must(chromedp.Navigate(a.Addr + "/shot/" + a.shot + "/compose"))
 	for _, w := range []*page{p, q} {
 		w.wait("the score", `$('staff-pan') && $('ready')?.textContent.includes('rig seen')`)
@@ -77,7 +78,8 @@ func TestTwoWindows(t *testing.T) {
 	// Undo in the other window: it says whose edit, and asks.
 	q.holds("value-pan", "8.00")
 	q.click("undo")
-	q.wait("the question", `document.querySelector('#ask-title')?.textContent === 'Take back what Bo did?' && document.querySelector('#ask-text').textContent.includes('pan stored at frame 70, by Bo')`)
+	q.wait("the question",
+		`document.querySelector('#ask-title')?.textContent === 'Take back what Bo did?' && document.querySelector('#ask-text').textContent.includes('pan stored at frame 70, by Bo')`)
 	q.wait("the safe answer", `document.activeElement?.dataset.test === 'ask-no'`)
 	q.click("ask-no")
 	a.wantKey(q, "pan", 70, 8)
@@ -106,7 +108,9 @@ func TestEditsWaitForAnAnswer(t *testing.T) {
 	p.mouse(input.DispatchMouseEventTypeMouseMoved, x+40, y, true)
 	p.mouse(input.DispatchMouseEventTypeMouseReleased, x+40, y, true)
 	p.keptSays("the drop waits", "1 change waits")
-	p.wait("where it was let go", fmt.Sprintf(`Math.abs($('staff-pan', '.post[data-key="150"] rect').getBoundingClientRect().x + 5 - %g) < 8`, x+40))
+	p.wait("where it was let go",
+		fmt.Sprintf(`Math.abs($('staff-pan', '.post[data-key="150"] rect').getBoundingClientRect().x + 5 - %g) < 8`,
+			x+40))
 	p.hear()
 	p.wait("it is moved", `!$('staff-pan', '.post[data-key="150"]') && !$('score').dataset.tried`)
 	p.click("undo")
@@ -141,9 +145,12 @@ func TestEditsWaitForAnAnswer(t *testing.T) {
 	if code, b := a.post("/api/shots/"+a.shot+"/edits", edit); code != http.StatusOK {
 		t.Fatal(b)
 	}
-	p.must(chromedp.Evaluate[chromedp.Void](fmt.Sprintf(`sessionStorage.setItem('keenarc.waiting', JSON.stringify([{ deed: '%s', shot: '%s', revision: %d, edit: { op: 'room', frame: 70, frames: 10 }, done: 'Room.' }]))`, deed, a.shot, v.Revision)))
+	p.must(chromedp.Evaluate[chromedp.Void](
+		fmt.Sprintf(
+			`sessionStorage.setItem('keenarc.waiting', JSON.stringify([{ deed: '%s', shot: '%s', revision: %d, edit: { op: 'room', frame: 70, frames: 10 }, done: 'Room.' }]))`, deed, a.shot, v.Revision)))
 	p.must(chromedp.Reload())
-	p.wait("the answer", `$('staff-track', '.post[data-key="160"]') && sessionStorage.getItem('keenarc.waiting') === '[]'`)
+	p.wait("the answer",
+		`$('staff-track', '.post[data-key="160"]') && sessionStorage.getItem('keenarc.waiting') === '[]'`)
 	if _, ok := a.key("track", 170); ok {
 		t.Error("an edit sent twice was made twice")
 	}
@@ -183,7 +190,8 @@ func TestStrayEditsOnASealedPath(t *testing.T) {
 	p.there("opened")
 	p.key("s")
 	p.click("ask-yes")
-	p.wait("a new path", `$('seal').textContent.includes('sealed') && document.querySelector('.strip').textContent.includes('path 2')`)
+	p.wait("a new path",
+		`$('seal').textContent.includes('sealed') && document.querySelector('.strip').textContent.includes('path 2')`)
 }
 
 // The whole job by keyboard, from the bookshelf to a rolling rig, in a third of the
@@ -244,17 +252,21 @@ func TestNamesAndTimecodes(t *testing.T) {
 	p := a.open("/")
 	p.click("change-SL-010")
 	p.holds("title", "Harbour approach")
-	p.must(chromedp.Evaluate[chromedp.Void](`document.querySelector('[data-test="start"]').select()`), chromedp.SendKeys(chromedp.CSS(test("start")), "10:00:00:99"))
+	p.must(chromedp.Evaluate[chromedp.Void](`document.querySelector('[data-test="start"]').select()`),
+		chromedp.SendKeys(chromedp.CSS(test("start")), "10:00:00:99"))
 	p.click("keep")
 	p.wait("a sentence", `$('change-form', '[role="alert"]')?.textContent.includes('timecode: frame 99 of a second')`)
-	p.must(chromedp.Evaluate[chromedp.Void](`document.querySelector('[data-test="start"]').select()`), chromedp.SendKeys(chromedp.CSS(test("start")), "01:02:03:00"))
-	p.must(chromedp.Evaluate[chromedp.Void](`document.querySelector('[data-test="title"]').select()`), chromedp.SendKeys(chromedp.CSS(test("title")), strings.Repeat("Harbour ", 10)))
+	p.must(chromedp.Evaluate[chromedp.Void](`document.querySelector('[data-test="start"]').select()`),
+		chromedp.SendKeys(chromedp.CSS(test("start")), "01:02:03:00"))
+	p.must(chromedp.Evaluate[chromedp.Void](`document.querySelector('[data-test="title"]').select()`),
+		chromedp.SendKeys(chromedp.CSS(test("title")), strings.Repeat("Harbour ", 10)))
 	p.look("rename.png")
 	p.click("keep")
 	p.reads("shot-SL-010", "Harbour Harbour")
 	p.click("shot-SL-010")
 	p.wait("the timecode", `document.querySelector('.count')?.textContent.includes('01:02:03:00')`)
-	p.wait("the saved state beside a long name", `$('kept').getBoundingClientRect().bottom <= document.querySelector('.strip').getBoundingClientRect().bottom`)
+	p.wait("the saved state beside a long name",
+		`$('kept').getBoundingClientRect().bottom <= document.querySelector('.strip').getBoundingClientRect().bottom`)
 	// With letter keys off the strip names what to press.
 	p.does(`localStorage.setItem('keenarc.letters', 'false')`)
 	p.must(chromedp.Reload())

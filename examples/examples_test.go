@@ -103,7 +103,8 @@ func TestRigs(t *testing.T) {
 	q[heron.Index("boom")], q[heron.Index("arm")] = 30, 500
 	p := heron.Forward(q)
 	reach := 1.60 + 0.5
-	if want := (rig.Vec{0, reach*math.Cos(math.Pi/6) + 0.10, 1.42 + reach*0.5 - 0.40}); math.Hypot(p.At[1]-want[1], p.At[2]-want[2]) > 1e-12 || p.Forward[1] < 1-1e-12 {
+	if want := (rig.Vec{0, reach*math.Cos(math.Pi/6) + 0.10, 1.42 + reach*0.5 - 0.40}); math.Hypot(p.At[1]-want[1],
+		p.At[2]-want[2]) > 1e-12 || p.Forward[1] < 1-1e-12 {
 		t.Errorf("boom up: %v looking to %v, want %v level", p.At, p.Forward, want)
 	}
 	for _, k := range known.Chains {

@@ -50,12 +50,14 @@ func TestFingerprintOfAFileOnAnotherLevel(t *testing.T) {
 		t.Skip("the test is built for another processor")
 	}
 	info, err := os.ReadFile("/proc/cpuinfo")
-	if s := string(info); err != nil || !strings.Contains(s, " avx2") || !strings.Contains(s, " fma ") || !strings.Contains(s, " bmi2") {
+	if s := string(info); err != nil || !strings.Contains(s, " avx2") || !strings.Contains(s, " fma ") ||
+		!strings.Contains(s, " bmi2") {
 		t.Skip("this processor cannot run amd64 v3")
 	}
 	cmd := exec.Command("go", "test", "-count=1", "-v", "-run", "^TestFingerprintOfAFile$", ".")
 	cmd.Env = append(os.Environ(), "GOAMD64=v3")
-	if out, err := cmd.CombinedOutput(); err != nil || !strings.Contains(string(out), "--- PASS: TestFingerprintOfAFile ") {
+	if out, err := cmd.CombinedOutput(); err != nil || !strings.Contains(string(out),
+		"--- PASS: TestFingerprintOfAFile ") {
 		t.Errorf("%v: %s", err, out)
 	}
 }

@@ -59,7 +59,8 @@ func TestReadsAllForms(t *testing.T) {
 		}
 	}
 	tracks, err := ReadKeys(strings.NewReader("frame,pan_deg,focus_m\n0,,1.1\n10,4,\n"), r, scale(t))
-	if err != nil || len(tracks) != 2 || tracks[0].Axis != "plank/pan" || len(tracks[0].Keys) != 1 || tracks[1].Axis != "plank/focus" || tracks[1].Keys[0].Value != 135 {
+	if err != nil || len(tracks) != 2 || tracks[0].Axis != "plank/pan" || len(tracks[0].Keys) != 1 || tracks[1].Axis !=
+		"plank/focus" || tracks[1].Keys[0].Value != 135 {
 		t.Errorf("empty cells and distances: %v, %v", tracks, err)
 	}
 }
@@ -92,7 +93,8 @@ func TestMistakesNameTheirPlace(t *testing.T) {
 	} {
 		_, err := ReadKeys(strings.NewReader(c.text), r, scale(t))
 		var pe *PlaceError
-		if !errors.As(err, &pe) || pe.Line != c.line || pe.Column != c.column || !strings.Contains(err.Error(), c.want) {
+		if !errors.As(err, &pe) || pe.Line != c.line || pe.Column != c.column ||
+			!strings.Contains(err.Error(), c.want) {
 			t.Errorf("%s: %v, want line %d column %q with %q", name, err, c.line, c.column, c.want)
 		}
 	}
@@ -131,7 +133,8 @@ func TestPathThereAndBack(t *testing.T) {
 		t.Fatal(err)
 	}
 	rows, err := csv.NewReader(&b).ReadAll()
-	if err != nil || len(rows) != 242 || strings.Join(rows[0], ",") != "frame,t_s,track_mm,pan_deg,tilt_deg,roll_deg,focus_deg" {
+	if err != nil || len(rows) != 242 || strings.Join(rows[0], ",") !=
+		"frame,t_s,track_mm,pan_deg,tilt_deg,roll_deg,focus_deg" {
 		t.Fatalf("%v, %d rows, header %v", err, len(rows), rows[0])
 	}
 	if rows[71][0] != "70" || rows[71][2] != "520.000000" || rows[71][3] != "9.000000" {
@@ -144,12 +147,14 @@ func TestPathThereAndBack(t *testing.T) {
 
 func TestWriteTrace(t *testing.T) {
 	r := plank(t)
-	tr := &trace.Trace{Tick: 500, Axes: []string{"track"}, Units: []rig.Ratio{{Num: 25, Den: 1}}, Pos: []clock.Pos{0, clock.At(0.5)}, Steps: [][]int32{{0, 25 * 256 * 3}}}
+	tr := &trace.Trace{Tick: 500, Axes: []string{"track"}, Units: []rig.Ratio{{Num: 25, Den: 1}},
+		Pos: []clock.Pos{0, clock.At(0.5)}, Steps: [][]int32{{0, 25 * 256 * 3}}}
 	var b bytes.Buffer
 	if err := WriteTrace(&b, tr, r); err != nil {
 		t.Fatal(err)
 	}
-	if want := "tick_ms,t_s,frame,track_mm\n500,0.000,0.000000,0.000000\n501,0.001,0.500000,3.000000\n"; b.String() != want {
+	if want := "tick_ms,t_s,frame,track_mm\n500,0.000,0.000000,0.000000\n501,0.001,0.500000,3.000000\n"; b.String() !=
+		want {
 		t.Errorf("%q", b.String())
 	}
 }
@@ -165,7 +170,8 @@ func FuzzReadKeys(f *testing.F) {
 		if err != nil {
 			return
 		}
-		p, err := path.New(r, clock.Rate{Num: 24, Den: 1}, nil).Apply(r, path.Edit{Op: "replace", Tracks: kinded(tracks)})
+		p, err := path.New(r, clock.Rate{Num: 24, Den: 1}, nil).Apply(r,
+			path.Edit{Op: "replace", Tracks: kinded(tracks)})
 		if err != nil {
 			return
 		}

@@ -40,7 +40,8 @@ func FileName(s string) string {
 // frames it stands for, where the path has each axis and where the feedback saw it (in
 // the axes' units), when it was taken, and how long the frame took. PNG is packed already
 // and only stored. picture gives a picture's bytes.
-func WriteFrames(w io.Writer, shot string, axes []string, rows []FrameRow, picture func(name string) ([]byte, error)) error {
+func WriteFrames(w io.Writer, shot string, axes []string, rows []FrameRow, picture func(name string) ([]byte,
+	error)) error {
 	z := zip.NewWriter(w)
 	folders := map[string]string{}
 	used := map[string]bool{}
@@ -70,7 +71,8 @@ func WriteFrames(w io.Writer, shot string, axes []string, rows []FrameRow, pictu
 		if _, err := f.Write(b); err != nil {
 			return err
 		}
-		line := []string{strconv.Itoa(r.Frame), strconv.Itoa(r.Until), cell(r.Layer), strconv.Itoa(r.Exposure), name, r.Path, r.Taken.UTC().Format(time.RFC3339), seconds(r.Hands), seconds(r.Machine)}
+		line := []string{strconv.Itoa(r.Frame), strconv.Itoa(r.Until), cell(r.Layer), strconv.Itoa(r.Exposure), name,
+			r.Path, r.Taken.UTC().Format(time.RFC3339), seconds(r.Hands), seconds(r.Machine)}
 		for i := range axes {
 			line = append(line, place(r.Planned, i), place(r.Seen, i))
 		}

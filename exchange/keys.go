@@ -57,9 +57,11 @@ func ReadKeys(in io.Reader, r *rig.Rig, scale *lens.Scale) ([]path.Track, error)
 	raw = bytes.TrimPrefix(raw, []byte("\xef\xbb\xbf"))
 	switch {
 	case len(raw) > MaxCSV:
-		return nil, &PlaceError{Wrong: "it is over 16 MiB", Want: "a keyframe file is far smaller; send only the keyframes"}
+		return nil, &PlaceError{Wrong: "it is over 16 MiB",
+			Want: "a keyframe file is far smaller; send only the keyframes"}
 	case bytes.IndexByte(raw, 0) >= 0 || !utf8.Valid(raw):
-		return nil, &PlaceError{Wrong: "it is not text (a picture or a program, perhaps)", Want: "send CSV that begins with frame,track_mm,…"}
+		return nil, &PlaceError{Wrong: "it is not text (a picture or a program, perhaps)",
+			Want: "send CSV that begins with frame,track_mm,…"}
 	}
 	c := csv.NewReader(bufio.NewReader(bytes.NewReader(raw)))
 	c.FieldsPerRecord = -1
@@ -81,7 +83,8 @@ func ReadKeys(in io.Reader, r *rig.Rig, scale *lens.Scale) ([]path.Track, error)
 		total += len(t.Keys)
 	}
 	if total == 0 {
-		return nil, &PlaceError{Wrong: "there is no keyframe in it", Want: "give at least one row with a frame and a value"}
+		return nil, &PlaceError{Wrong: "there is no keyframe in it",
+			Want: "give at least one row with a frame and a value"}
 	}
 	return tracks, nil
 }
@@ -173,10 +176,12 @@ func columns(head []string, r *rig.Rig, scale *lens.Scale) ([]column, error) {
 		} else if c, ok := columnOf(h, r, scale); ok {
 			out[i], k = c, 1+c.axis
 		} else {
-			return nil, &PlaceError{1, strconv.Itoa(i + 1), fmt.Sprintf("%q is not a column for %s", clip(h), r.Name), "use " + strings.Join(want, ", ")}
+			return nil, &PlaceError{1, strconv.Itoa(i + 1), fmt.Sprintf("%q is not a column for %s", clip(h), r.Name),
+				"use " + strings.Join(want, ", ")}
 		}
 		if seen[want[k]] {
-			return nil, &PlaceError{1, strconv.Itoa(i + 1), fmt.Sprintf("the column %s comes twice", h), "give each once"}
+			return nil, &PlaceError{1, strconv.Itoa(i + 1), fmt.Sprintf("the column %s comes twice", h),
+				"give each once"}
 		}
 		seen[want[k]] = true
 	}
@@ -209,7 +214,8 @@ func rows(c *csv.Reader, head []string, cols []column, r *rig.Rig) ([]path.Track
 		}
 		line, _ := c.FieldPos(0)
 		if len(rec) != len(cols) {
-			return nil, &PlaceError{line, "", fmt.Sprintf("%d cells where the header has %d", len(rec), len(cols)), "give one cell for each column"}
+			return nil, &PlaceError{line, "", fmt.Sprintf("%d cells where the header has %d", len(rec), len(cols)),
+				"give one cell for each column"}
 		}
 		frame := math.NaN()
 		for i, col := range cols {
@@ -229,7 +235,10 @@ func rows(c *csv.Reader, head []string, cols []column, r *rig.Rig) ([]path.Track
 				return nil, err
 			}
 			if l, ok := seen[col.axis][frame]; ok {
-				return nil, &PlaceError{line, head[i], fmt.Sprintf("there is a keyframe at frame %s already, on line %d", strings.TrimSpace(rec[slices.IndexFunc(cols, func(c column) bool { return c.axis < 0 })]), l), "keep one of them"}
+				return nil, &PlaceError{line, head[i],
+					fmt.Sprintf("there is a keyframe at frame %s already, on line %d",
+						strings.TrimSpace(rec[slices.IndexFunc(cols, func(c column) bool { return c.axis < 0 })]), l),
+					"keep one of them"}
 			}
 			seen[col.axis][frame] = line
 			tracks[col.axis].Keys = append(tracks[col.axis].Keys, k)
@@ -280,7 +289,8 @@ func key(cell string, line int, head string, frame float64, col column, a *rig.A
 func number(cell string, line int, head string) (float64, error) {
 	v, err := strconv.ParseFloat(strings.TrimSpace(cell), 64)
 	if err != nil || math.IsNaN(v) || math.IsInf(v, 0) {
-		return 0, &PlaceError{line, head, fmt.Sprintf("%q is not a number", clip(cell)), "write it as 12.5, with a point"}
+		return 0, &PlaceError{line, head, fmt.Sprintf("%q is not a number", clip(cell)),
+			"write it as 12.5, with a point"}
 	}
 	return v, nil
 }
@@ -298,7 +308,8 @@ func csvError(err error) error {
 	}
 	var pe *csv.ParseError
 	if errors.As(err, &pe) {
-		return &PlaceError{pe.Line, strconv.Itoa(pe.Column), "a quotation mark is out of place", "quote whole cells, and double a mark inside one"}
+		return &PlaceError{pe.Line, strconv.Itoa(pe.Column), "a quotation mark is out of place",
+			"quote whole cells, and double a mark inside one"}
 	}
 	return err
 }

@@ -39,7 +39,8 @@ func page(title, under string, at time.Time) (*fpdf.Fpdf, func(string) string) {
 // OrderPaper is a running order on one sheet of paper: threads against the clock, what
 // decides drawn heavy, and the steps beneath with room for a pen.
 func OrderPaper(w io.Writer, where string, o *site.Order, v *site.OrderSheet) error {
-	p, to := page("Running order, "+o.Date, fmt.Sprintf("%s. Starts %s, ready %s, four days in five by %s. Printed %s.", where, o.Start, v.Course.Ready, v.Course.Four, v.Now), v.Begins)
+	p, to := page("Running order, "+o.Date, fmt.Sprintf("%s. Starts %s, ready %s, four days in five by %s. Printed %s.",
+		where, o.Start, v.Course.Ready, v.Course.Four, v.Now), v.Begins)
 	threads := []string{}
 	row := map[string]int{}
 	last := 30.0
@@ -129,7 +130,9 @@ func OrderPaper(w io.Writer, where string, o *site.Order, v *site.OrderSheet) er
 		if c.Critical {
 			spare = "decides"
 		}
-		line("", box, s.Name, s.Thread, site.Clock(v.Begins, c.From), site.Clock(v.Begins, c.To), fmt.Sprintf("%.0f min", s.Minutes), spare, fmt.Sprint(s.People), strings.TrimPrefix(owner, ", "), cut(strings.Join(after, ", "), 52))
+		line("", box, s.Name, s.Thread, site.Clock(v.Begins, c.From), site.Clock(v.Begins, c.To),
+			fmt.Sprintf("%.0f min", s.Minutes), spare, fmt.Sprint(s.People), strings.TrimPrefix(owner, ", "),
+			cut(strings.Join(after, ", "), 52))
 	}
 	if v.Changed != "" {
 		line("B", "", cut(v.Changed, 150))
@@ -164,6 +167,7 @@ func NeedsPaper(w io.Writer, where string, v *site.PowerSheet, at time.Time) err
 	for _, m := range v.More {
 		p.MultiCell(0, 5, to(m), "", "L", false)
 	}
-	p.MultiCell(0, 5, to("Supply work is for licensed people under local codes and the maker's manual. Our sums are planning aids."), "", "L", false)
+	p.MultiCell(0, 5, to("Supply work is for licensed people under local codes and the maker's manual. Our sums are "+
+		"planning aids."), "", "L", false)
 	return p.Output(w)
 }

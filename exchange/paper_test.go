@@ -15,7 +15,8 @@ func TestOrderPaper(t *testing.T) {
 	s := site.Setup{Kind: "crane", Rails: true, Ground: "stage floor", Crew: 5}
 	o := &site.Order{Date: "2026-03-04", Start: "23:30", Setup: s, Steps: s.Begin(nil)}
 	o.Steps[3].Name = strings.Repeat("a very long name ", 3)
-	o.Steps[0].Owner, o.Steps[0].Latest, o.Steps[0].Ended, o.Steps[0].Began = "the harbour master’s assistant", "23:55", &at, &at
+	o.Steps[0].Owner, o.Steps[0].Latest, o.Steps[0].Ended, o.Steps[0].Began = "the harbour master’s assistant",
+		"23:55", &at, &at
 	v, err := o.Sheet(at, nil)
 	if err != nil {
 		t.Fatal(err)

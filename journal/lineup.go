@@ -56,22 +56,29 @@ func (l *LineUp) On(r *rig.Rig) (*rig.Rig, error) {
 	for id, d := range l.Axes {
 		i := r.Index(id)
 		if i < 0 {
-			return nil, fmt.Errorf("line-up: %w", &path.Error{Field: id, Wrong: fmt.Sprintf("%s has no such axis", r.Name), Want: "use " + path.AxisList(r)})
+			return nil, fmt.Errorf("line-up: %w", &path.Error{Field: id, Wrong: fmt.Sprintf("%s has no such axis",
+				r.Name), Want: "use " + path.AxisList(r)})
 		}
 		a := &out.Axes[i]
 		switch {
 		case !(d.Soft[0] < d.Soft[1] && d.Soft[0] >= a.Hard[0] && d.Soft[1] <= a.Hard[1]):
-			return nil, &path.Error{Field: id + ".soft", Wrong: fmt.Sprintf("soft limits %g to %g %s", d.Soft[0], d.Soft[1], a.Unit.Symbol()),
+			return nil, &path.Error{Field: id + ".soft", Wrong: fmt.Sprintf("soft limits %g to %g %s", d.Soft[0],
+				d.Soft[1], a.Unit.Symbol()),
 				Want: fmt.Sprintf("give two in rising order within the hard ends %g to %g", a.Hard[0], a.Hard[1])}
 		case !(d.Zero >= a.Hard[0] && d.Zero <= a.Hard[1]):
-			return nil, &path.Error{Field: id + ".zero", Wrong: fmt.Sprintf("a zero at %g %s", d.Zero, a.Unit.Symbol()), Want: fmt.Sprintf("give one within the hard ends %g to %g", a.Hard[0], a.Hard[1])}
+			return nil, &path.Error{Field: id + ".zero", Wrong: fmt.Sprintf("a zero at %g %s", d.Zero, a.Unit.Symbol()),
+				Want: fmt.Sprintf("give one within the hard ends %g to %g", a.Hard[0], a.Hard[1])}
 		case !(d.Working.Speed > 0 && d.Working.Speed <= a.Rated.Speed):
-			return nil, &path.Error{Field: id + ".speed", Wrong: fmt.Sprintf("a working speed of %g %s/s", d.Working.Speed, a.Unit.Symbol()), Want: fmt.Sprintf("give more than 0 and at most the rated %g", a.Rated.Speed)}
+			return nil, &path.Error{Field: id + ".speed", Wrong: fmt.Sprintf("a working speed of %g %s/s",
+				d.Working.Speed, a.Unit.Symbol()), Want: fmt.Sprintf("give more than 0 and at most the rated %g",
+				a.Rated.Speed)}
 		case !(d.Working.Acceleration > 0 && d.Working.Acceleration <= a.Rated.Acceleration):
-			return nil, &path.Error{Field: id + ".acceleration", Wrong: fmt.Sprintf("a working acceleration of %g %s/s²", d.Working.Acceleration, a.Unit.Symbol()),
-				Want: fmt.Sprintf("give more than 0 and at most the rated %g", a.Rated.Acceleration)}
+			return nil, &path.Error{Field: id + ".acceleration",
+				Wrong: fmt.Sprintf("a working acceleration of %g %s/s²", d.Working.Acceleration, a.Unit.Symbol()),
+				Want:  fmt.Sprintf("give more than 0 and at most the rated %g", a.Rated.Acceleration)}
 		case !(d.Working.Jerk >= 0 && d.Working.Jerk <= a.Rated.Jerk):
-			return nil, &path.Error{Field: id + ".jerk", Wrong: fmt.Sprintf("a working jerk of %g %s/s³", d.Working.Jerk, a.Unit.Symbol()),
+			return nil, &path.Error{Field: id + ".jerk", Wrong: fmt.Sprintf("a working jerk of %g %s/s³",
+				d.Working.Jerk, a.Unit.Symbol()),
 				Want: fmt.Sprintf("give at most the rated %g, or 0 for the one of its description", a.Rated.Jerk)}
 		}
 		a.Min, a.Max = d.Soft[0], d.Soft[1]
@@ -134,7 +141,8 @@ func (l *LineUp) Fitted(r *rig.Rig) (fits *LineUp, says string) {
 		if !(d.Soft[1] <= a.Hard[1]) {
 			d.Soft[1] = a.Max
 		}
-		d.Working.Speed, d.Working.Acceleration = min(d.Working.Speed, a.Rated.Speed), min(d.Working.Acceleration, a.Rated.Acceleration)
+		d.Working.Speed, d.Working.Acceleration = min(d.Working.Speed, a.Rated.Speed), min(d.Working.Acceleration,
+			a.Rated.Acceleration)
 		if !(d.Working.Jerk >= 0 && d.Working.Jerk <= a.Rated.Jerk) {
 			d.Working.Jerk = 0
 		}

@@ -20,10 +20,12 @@ type CameraPackage struct {
 // Check says what makes a package unusable, or nil.
 func (p *CameraPackage) Check() error {
 	if p.Name = strings.TrimSpace(p.Name); p.Name == "" || len(p.Name) > 60 {
-		return &balance.MistakeError{Field: "name", Wrong: "it has no name, or a long one", Want: "give one of up to 60 letters"}
+		return &balance.MistakeError{Field: "name", Wrong: "it has no name, or a long one",
+			Want: "give one of up to 60 letters"}
 	}
 	if len(p.Load.Pieces) > 100 {
-		return &balance.MistakeError{Field: "load.pieces", Wrong: fmt.Sprintf("there are %d", len(p.Load.Pieces)), Want: "give at most 100"}
+		return &balance.MistakeError{Field: "load.pieces", Wrong: fmt.Sprintf("there are %d", len(p.Load.Pieces)),
+			Want: "give at most 100"}
 	}
 	if len(p.Load.Pieces) > 0 {
 		if _, err := balance.Add(p.Load.Pieces); err != nil {
@@ -36,13 +38,16 @@ func (p *CameraPackage) Check() error {
 		}
 	}
 	if w := p.Load.WholeKg; w != nil && !(*w > 0 && *w < 1e6) {
-		return &balance.MistakeError{Field: "load.whole_kg", Wrong: fmt.Sprintf("it is %g", *w), Want: "weigh it and give kilograms above zero"}
+		return &balance.MistakeError{Field: "load.whole_kg", Wrong: fmt.Sprintf("it is %g", *w),
+			Want: "weigh it and give kilograms above zero"}
 	}
 	if w := p.Load.WholeKg; w != nil && len(p.Load.Pieces) > 0 {
 		if sum, err := balance.Add(p.Load.Pieces); err != nil {
 			return err
 		} else if *w < sum.MassKg*(1-1e-9) {
-			return &balance.MistakeError{Field: "load.whole_kg", Wrong: fmt.Sprintf("all of it weighs %g kg and its pieces %.4g", *w, sum.MassKg), Want: fmt.Sprintf("give %.4g or more, or take a piece off", sum.MassKg)}
+			return &balance.MistakeError{Field: "load.whole_kg",
+				Wrong: fmt.Sprintf("all of it weighs %g kg and its pieces %.4g", *w, sum.MassKg), Want: fmt.Sprintf(
+					"give %.4g or more, or take a piece off", sum.MassKg)}
 		}
 	}
 	if p.Lens == nil {
@@ -62,8 +67,10 @@ func (p *CameraPackage) checkRings() error {
 		return &balance.MistakeError{Field: field, Wrong: wrong, Want: want}
 	}
 	l := p.Lens
-	if !(l.FocalMM > 0 && l.FNumber > 0 && l.CircleMM > 0 && l.WidthMM > 0 && l.HeightMM > 0) || l.WidthPx < 1 || l.HeightPx < 1 || !(l.PupilM > -10 && l.PupilM < 10) {
-		return &balance.MistakeError{Field: "lens", Wrong: "its focal length, f-number, circle of confusion, sensor or pupil is not a length", Want: "give each above zero"}
+	if !(l.FocalMM > 0 && l.FNumber > 0 && l.CircleMM > 0 && l.WidthMM > 0 && l.HeightMM > 0) || l.WidthPx < 1 ||
+		l.HeightPx < 1 || !(l.PupilM > -10 && l.PupilM < 10) {
+		return &balance.MistakeError{Field: "lens", Wrong: "its focal length, f-number, circle of confusion, sensor " +
+			"or pupil is not a length", Want: "give each above zero"}
 	}
 	if len(l.Iris) > 1 { // one mark is no scale yet
 		ring, t := make([]float64, len(l.Iris)), make([]float64, len(l.Iris))
@@ -85,12 +92,14 @@ func (p *CameraPackage) checkRings() error {
 	}
 	for i, m := range l.Iris {
 		if !(m.TStop > 0) {
-			return &balance.MistakeError{Field: fmt.Sprintf("lens.iris[%d]", i), Wrong: fmt.Sprintf("a stop of %g", m.TStop), Want: "give one above zero, as 2.8"}
+			return &balance.MistakeError{Field: fmt.Sprintf("lens.iris[%d]", i), Wrong: fmt.Sprintf("a stop of %g",
+				m.TStop), Want: "give one above zero, as 2.8"}
 		}
 	}
 	for i, m := range l.Zoom {
 		if !(m.FocalMM > 0) {
-			return &balance.MistakeError{Field: fmt.Sprintf("lens.zoom[%d]", i), Wrong: fmt.Sprintf("a focal length of %g mm", m.FocalMM), Want: "give one above zero"}
+			return &balance.MistakeError{Field: fmt.Sprintf("lens.zoom[%d]", i),
+				Wrong: fmt.Sprintf("a focal length of %g mm", m.FocalMM), Want: "give one above zero"}
 		}
 	}
 	if err := l.CheckFraming(); err != nil {

@@ -126,7 +126,8 @@ func (s *State) old(line []byte) {
 	v := o.State
 	s.Axes = make(map[string]AxisState, len(v.Pos))
 	for id, p := range v.Pos {
-		a := AxisState{Pos: p, Asked: v.Asked[id], Homed: v.Homed[id], Spread: v.Spread[id], Free: v.Free[id], End: v.Ends[id], Fault: v.Faults[id],
+		a := AxisState{Pos: p, Asked: v.Asked[id], Homed: v.Homed[id], Spread: v.Spread[id], Free: v.Free[id],
+			End: v.Ends[id], Fault: v.Faults[id],
 			Waits: v.Waits[id], Trouble: v.Trouble[id], SuspendedMS: v.Suspended[id], Soft: v.Soft[id]}
 		if _, ok := v.Asked[id]; !ok {
 			a.Asked = p

@@ -211,7 +211,8 @@ func (c *CameraClient) Close() error {
 func (k *Camera) CheckPicture(png []byte, sum string) error {
 	have := sha256.Sum256(png)
 	if got := hex.EncodeToString(have[:]); got != sum {
-		return fmt.Errorf("the picture did not come over whole (%d bytes, sha256 %.8s instead of %.8s)", len(png), got, sum)
+		return fmt.Errorf("the picture did not come over whole (%d bytes, sha256 %.8s instead of %.8s)",
+			len(png), got, sum)
 	}
 	cfg, format, err := image.DecodeConfig(bytes.NewReader(png))
 	if err != nil || format != "png" {

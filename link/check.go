@@ -129,14 +129,16 @@ func (k *checker) describes(ctx context.Context) error {
 		return errors.New("a device that does not describe itself cannot be checked further")
 	}
 	k.rig, k.is3 = r.Rig, r
-	if err := k.rig.Check(); !k.is(err == nil, fmt.Sprintf("%s: %d axes, %d joints", r.Rig.Name, len(r.Rig.Axes), len(r.Rig.Joints)), "a description that holds together", err) {
+	if err := k.rig.Check(); !k.is(err == nil, fmt.Sprintf("%s: %d axes, %d joints", r.Rig.Name, len(r.Rig.Axes),
+		len(r.Rig.Joints)), "a description that holds together", err) {
 		return errors.New("a device whose description does not hold together cannot be checked further")
 	}
 	if len(r.Can) == 0 {
 		fmt.Fprintln(k.out, "note   it names no later words (can): those acts will be refused")
 	}
 	boot, _ := k.c.Heard()
-	k.is(boot != "" && boot == r.Boot, "it says with every answer which time it was switched on", "boot in describe and in every reply", boot)
+	k.is(boot != "" && boot == r.Boot, "it says with every answer which time it was switched on",
+		"boot in describe and in every reply", boot)
 	return nil
 }
 
@@ -173,7 +175,8 @@ func (k *checker) next(ctx context.Context, most time.Duration) (*State, error) 
 	}
 }
 
-var modes = map[string]bool{Idle: true, Homing: true, Moving: true, Jogging: true, Armed: true, Rolling: true, Braking: true}
+var modes = map[string]bool{Idle: true, Homing: true, Moving: true, Jogging: true, Armed: true, Rolling: true,
+	Braking: true}
 
 func (k *checker) states(ctx context.Context) error {
 	if _, why, err := call(ctx, k, Watch{}); err != nil || !k.is(why == "", "watch is answered", `"ok":true`, why) {
@@ -190,7 +193,8 @@ func (k *checker) states(ctx context.Context) error {
 		}
 		seen = append(seen, *s)
 	}
-	if !k.is(len(seen) >= 8, "states come at least ten times a second at rest", "ten a second", len(seen), "in 1.5 s") || len(seen) < 2 {
+	if !k.is(len(seen) >= 8, "states come at least ten times a second at rest", "ten a second", len(seen),
+		"in 1.5 s") || len(seen) < 2 {
 		return nil
 	}
 	rising, ticking := true, true
@@ -201,11 +205,14 @@ func (k *checker) states(ctx context.Context) error {
 	last, first := seen[len(seen)-1], seen[0]
 	k.is(rising, "they are numbered, rising", "n rising with each", "it falls or stands")
 	k.is(ticking && last.Tick > first.Tick, "its own milliseconds run on", "tick rising", first.Tick, "to", last.Tick)
-	k.is(modes[last.Mode], "its mode is one of the link's", "idle, homing, moving, jogging, armed, rolling or braking", last.Mode)
-	k.is(last.Drive == "free" || last.Drive == "holding" || last.Drive == "live", "its drives are free, holding or live", "one of them", last.Drive)
+	k.is(modes[last.Mode], "its mode is one of the link's",
+		"idle, homing, moving, jogging, armed, rolling or braking", last.Mode)
+	k.is(last.Drive == "free" || last.Drive == "holding" || last.Drive == "live",
+		"its drives are free, holding or live", "one of them", last.Drive)
 	for _, a := range k.rig.Axes {
 		p, one := last.Axes[a.ID]
-		k.is(one && !math.IsNaN(p.Pos) && !math.IsInf(p.Pos, 0), a.Name+" says where it is and where it was sent", "pos and asked under its id in axes", p.Pos)
+		k.is(one && !math.IsNaN(p.Pos) && !math.IsInf(p.Pos, 0), a.Name+" says where it is and where it was sent",
+			"pos and asked under its id in axes", p.Pos)
 	}
 	k.is(last.Boot == k.is3.Boot, "states say which time it was switched on", k.is3.Boot, last.Boot)
 	return nil
@@ -215,7 +222,8 @@ func (k *checker) states(ctx context.Context) error {
 // machine would do nothing more for them.
 func (k *checker) leased(ctx context.Context) error {
 	if k.ask == nil && (k.is3.Held || !k.state.Still()) {
-		fmt.Fprintln(k.out, "left   the lease, stop, limits, confirmations and wires: somebody has its lease, or it moves; end that application first")
+		fmt.Fprintln(k.out, "left   the lease, stop, limits, confirmations and wires: somebody has its lease, or it "+
+			"moves; end that application first")
 		for _, m := range []func(context.Context) error{k.homes, k.goes, k.jogs} {
 			if err := m(ctx); err != nil {
 				return err
@@ -233,14 +241,16 @@ func (k *checker) leased(ctx context.Context) error {
 
 func (k *checker) leases(ctx context.Context) error {
 	one, why, err := call(ctx, k, TakeLease{})
-	if err != nil || !k.is(why == "" && one.Epoch > 0, "a rig at rest gives the lease", "an epoch above 0", why, one.Epoch) {
+	if err != nil || !k.is(why == "" && one.Epoch > 0, "a rig at rest gives the lease", "an epoch above 0", why,
+		one.Epoch) {
 		return err
 	}
 	two, why, err := call(ctx, k, TakeLease{})
 	if err != nil {
 		return err
 	}
-	k.is(why == "" && two.Epoch > one.Epoch, "the next lease is a higher one", fmt.Sprint("above ", one.Epoch), why, two.Epoch)
+	k.is(why == "" && two.Epoch > one.Epoch, "the next lease is a higher one", fmt.Sprint("above ", one.Epoch),
+		why, two.Epoch)
 	k.epoch = two.Epoch
 	old := k.order()
 	old.Epoch = one.Epoch
@@ -268,10 +278,12 @@ func (k *checker) stopped(ctx context.Context) error {
 
 func (k *checker) limits(ctx context.Context) error {
 	a := k.rig.Axes[0]
-	if err := refused(ctx, k, "a soft limit beyond the hard end", Limits{Order: k.order(), Soft: map[string][2]float64{a.ID: {a.Hard[0] - 1, a.Hard[1] + 1}}}); err != nil {
+	if err := refused(ctx, k, "a soft limit beyond the hard end",
+		Limits{Order: k.order(), Soft: map[string][2]float64{a.ID: {a.Hard[0] - 1, a.Hard[1] + 1}}}); err != nil {
 		return err
 	}
-	if err := refused(ctx, k, "soft limits upside down", Limits{Order: k.order(), Soft: map[string][2]float64{a.ID: {a.Max, a.Min}}}); err != nil {
+	if err := refused(ctx, k, "soft limits upside down",
+		Limits{Order: k.order(), Soft: map[string][2]float64{a.ID: {a.Max, a.Min}}}); err != nil {
 		return err
 	}
 	if err := errors.Join(

@@ -69,17 +69,23 @@ func TestCheckOfTheStandInRealTime(t *testing.T) {
 	t.Parallel() // at its own pace: in a hurry it bears longer silence
 	var out strings.Builder
 	wrong, err := link.Check(t.Context(), device(t, 5, nil), link.CheckOptions{Out: &out})
-	if wrong != 0 || err != nil || strings.Count(out.String(), "left   ") != 3 || strings.Contains(out.String(), "homing is begun") {
+	if wrong != 0 || err != nil || strings.Count(out.String(), "left   ") != 3 || strings.Contains(out.String(),
+		"homing is begun") {
 		t.Errorf("%d wrong, %v:\n%s", wrong, err, out.String())
 	}
 	out.Reset()
 	asked := []string{}
-	wrong, err = link.Check(t.Context(), device(t, 1, nil), link.CheckOptions{Out: &out, MayMove: func(q string) bool { asked = append(asked, q); return true }})
+	wrong, err = link.Check(t.Context(), device(t, 1, nil), link.CheckOptions{Out: &out, MayMove: func(q string) bool {
+		asked = append(asked, q)
+		return true
+	}})
 	if wrong != 0 || err != nil || len(asked) < 3 || !strings.Contains(out.String(), "every answer is right") {
 		t.Errorf("%d wrong, %v, asked %q:\n%s", wrong, err, asked, out.String())
 	}
 	out.Reset()
-	if _, err = link.Check(t.Context(), device(t, 5, nil), link.CheckOptions{Out: &out, MayMove: func(string) bool { return false }}); err != nil || strings.Contains(out.String(), "begun") {
+	if _, err = link.Check(t.Context(), device(t, 5, nil), link.CheckOptions{Out: &out, MayMove: func(string) bool {
+		return false
+	}}); err != nil || strings.Contains(out.String(), "begun") {
 		t.Errorf("refused, and it moved:\n%s", out.String())
 	}
 }
@@ -124,7 +130,8 @@ func TestCheckWhereItWasHeldUp(t *testing.T) {
 					return 0
 				}})
 			if err != nil || int(asked.Load()) != x.asked || (wrong > 0) != x.wrong {
-				t.Errorf("%d wrong, %v, asked to home %d times, want %d:\n%s", wrong, err, asked.Load(), x.asked, out.String())
+				t.Errorf("%d wrong, %v, asked to home %d times, want %d:\n%s", wrong, err, asked.Load(), x.asked,
+					out.String())
 			}
 			if strings.Contains(out.String(), "every answer is right") == x.wrong ||
 				strings.Count(out.String(), "late ") != x.asked-1 {
@@ -140,8 +147,9 @@ func TestCheckNamesWhatIsWrong(t *testing.T) {
 		from, to, says string
 		move           bool
 	}{
-		"version":        {`"version":3`, `"version":1`, "WRONG  it speaks version 3: 1", false},
-		"no reason":      {`"why":"there is no request`, `"what":"there is no request`, "WRONG  a request that there is not", false},
+		"version": {`"version":3`, `"version":1`, "WRONG  it speaks version 3: 1", false},
+		"no reason": {`"why":"there is no request`, `"what":"there is no request`,
+			"WRONG  a request that there is not", false},
 		"mode":           {`"mode":"idle"`, `"mode":"resting"`, "WRONG  its mode", false},
 		"drive":          {`"drive":"holding"`, `"drive":"on"`, "WRONG  its drives", false},
 		"missing axis":   {`"focus":{"pos"`, `"foc":{"pos"`, "Focus says where it is", false},
@@ -160,7 +168,9 @@ func TestCheckNamesWhatIsWrong(t *testing.T) {
 			if x.move {
 				o.MayMove = func(q string) bool { return strings.HasPrefix(q, "home") }
 			}
-			wrong, _ := link.Check(t.Context(), device(t, 5, func(l string) string { return strings.ReplaceAll(l, x.from, x.to) }), o)
+			wrong, _ := link.Check(t.Context(), device(t, 5, func(l string) string {
+				return strings.ReplaceAll(l, x.from, x.to)
+			}), o)
 			if wrong == 0 || !strings.Contains(out.String(), x.says) {
 				t.Errorf("%d wrong, want %q:\n%s", wrong, x.says, out.String())
 			}

@@ -84,7 +84,8 @@ func (k *checker) moves(ctx context.Context) error {
 			if k.left || k.wrong == before || !TooLong(late) || k.try == mostMoves {
 				break
 			}
-			fmt.Fprintf(k.out, "late   this computer was held up for %v, and a device that hears nothing for %d ms stops: "+
+			fmt.Fprintf(k.out, "late   this computer was held up for %v, and a device that hears nothing for %d "+
+				"ms stops: "+
 				"what was wrong says nothing\n", late.Round(time.Millisecond), SilenceMS)
 		}
 	}
@@ -100,7 +101,8 @@ func (k *checker) homes(ctx context.Context) error {
 	}
 	end := k.alive(ctx)
 	defer end()
-	if _, why, err := call(ctx, k, Home{Order: k.order()}); err != nil || !k.is(why == "", "homing is begun", `"ok":true`, why) {
+	if _, why, err := call(ctx, k, Home{Order: k.order()}); err != nil || !k.is(why == "", "homing is begun",
+		`"ok":true`, why) {
 		return err
 	}
 	begun, err := k.until(ctx, answer, Homing)
@@ -134,13 +136,16 @@ func (k *checker) goes(ctx context.Context) error {
 	other.Epoch += 1000
 	if err := errors.Join(
 		refused(ctx, k, "a go-to past a soft limit", GoTo{Order: k.order(), To: map[string]float64{a.ID: a.Max + 1}}),
-		refused(ctx, k, "a go-to of an axis that is not", GoTo{Order: k.order(), To: map[string]float64{"no-such-axis": 0}}),
-		refused(ctx, k, "a go-to faster than half of all", GoTo{Order: k.order(), To: map[string]float64{a.ID: from}, Share: 0.9}),
+		refused(ctx, k, "a go-to of an axis that is not",
+			GoTo{Order: k.order(), To: map[string]float64{"no-such-axis": 0}}),
+		refused(ctx, k, "a go-to faster than half of all", GoTo{Order: k.order(), To: map[string]float64{a.ID: from},
+			Share: 0.9}),
 		refused(ctx, k, "a go-to under another one's name", GoTo{Order: other, To: map[string]float64{a.ID: from}}),
 	); err != nil {
 		return err
 	}
-	if _, why, err := call(ctx, k, GoTo{Order: k.order(), To: map[string]float64{a.ID: from + by}, Share: 0.2}); err != nil || !k.is(why == "", "a go-to is begun", `"ok":true`, why) {
+	if _, why, err := call(ctx, k, GoTo{Order: k.order(), To: map[string]float64{a.ID: from + by}, Share: 0.2}); err !=
+		nil || !k.is(why == "", "a go-to is begun", `"ok":true`, why) {
 		return err
 	}
 	if _, err := k.until(ctx, answer, Moving); err != nil {
@@ -150,8 +155,10 @@ func (k *checker) goes(ctx context.Context) error {
 		return err
 	}
 	step := math.Abs(float64(a.StepsPerUnit.Den) / float64(a.StepsPerUnit.Num))
-	k.is(math.Abs(k.state.Asked(a.ID)-from-by) < step, a.Name+" was sent where it was asked to", fmt.Sprint(from+by), k.state.Asked(a.ID))
-	k.is(math.Abs(k.state.Pos(a.ID)-from-by) < 2*step+a.Backlash+a.Repeatability, a.Name+" is where it was sent", fmt.Sprint(from+by), k.state.Pos(a.ID))
+	k.is(math.Abs(k.state.Asked(a.ID)-from-by) < step, a.Name+" was sent where it was asked to", fmt.Sprint(from+by),
+		k.state.Asked(a.ID))
+	k.is(math.Abs(k.state.Pos(a.ID)-from-by) < 2*step+a.Backlash+a.Repeatability, a.Name+" is where it was sent",
+		fmt.Sprint(from+by), k.state.Pos(a.ID))
 	return nil
 }
 
@@ -168,19 +175,22 @@ func (k *checker) jogs(ctx context.Context) error {
 	speed := way * 0.1 * a.Working.Speed
 	given := k.order()
 	press, another := fmt.Sprintf("check-%d", k.try), fmt.Sprintf("not-check-%d", k.try)
-	if _, why, err := call(ctx, k, Jog{Order: given, Press: press, Axis: a.ID, Speed: speed}); err != nil || !k.is(why == "", "a jog is begun", `"ok":true`, why) {
+	if _, why, err := call(ctx, k, Jog{Order: given, Press: press, Axis: a.ID, Speed: speed}); err != nil ||
+		!k.is(why == "", "a jog is begun", `"ok":true`, why) {
 		return err
 	}
 	for range 10 {
 		_ = k.c.Say(Beat{Epoch: k.epoch, Press: press})
 		time.Sleep(BeatMS * time.Millisecond)
 	}
-	if err := refused(ctx, k, "a new speed for somebody else's jog", Speed{Order: given, Press: another, Speed: speed}); err != nil {
+	if err := refused(ctx, k, "a new speed for somebody else's jog", Speed{Order: given, Press: another,
+		Speed: speed}); err != nil {
 		return err
 	}
 	for k.drain() {
 	}
-	k.is((k.state.Asked(a.ID)-from)*way > 0, a.Name+" moves the way that it was asked to", "a position beyond where it began", k.state.Asked(a.ID), "from", from)
+	k.is((k.state.Asked(a.ID)-from)*way > 0, a.Name+" moves the way that it was asked to",
+		"a position beyond where it began", k.state.Asked(a.ID), "from", from)
 	silent := time.Now()
 	// Another press's beats are not this one's.
 	for range 5 {
@@ -194,7 +204,9 @@ func (k *checker) jogs(ctx context.Context) error {
 	// 200 ms of silence, and the time to slow down from a tenth of its speed.
 	slowing := math.Abs(speed)/(a.Working.Acceleration/2) + 0.5
 	most := time.Duration((float64(SilenceMS)/1000 + slowing) * float64(time.Second))
-	k.is(over && time.Since(silent) < most, "without beats of its press it stops by itself", fmt.Sprintf("rest within %v", most.Round(10*time.Millisecond)), time.Since(silent).Round(10*time.Millisecond), k.state.Mode)
+	k.is(over && time.Since(silent) < most, "without beats of its press it stops by itself",
+		fmt.Sprintf("rest within %v", most.Round(10*time.Millisecond)), time.Since(silent).Round(10*time.Millisecond),
+		k.state.Mode)
 	return errors.Join(
 		refused(ctx, k, "a new speed for a jog that has ended", Speed{Order: given, Press: press, Speed: speed}),
 		refused(ctx, k, "the same press once more", Jog{Order: given, Press: press, Axis: a.ID, Speed: speed}))

@@ -90,7 +90,8 @@ func Dial(ctx context.Context, addr string) (*Client, error) {
 
 // NewClient speaks to the rig at the other end of a connection, which it then owns.
 func NewClient(conn net.Conn) *Client {
-	c := &Client{conn: conn, wait: map[int64]chan []byte{}, more: make(chan struct{}, 1), events: make(chan Event, 1024), done: make(chan struct{}), closed: make(chan struct{})}
+	c := &Client{conn: conn, wait: map[int64]chan []byte{}, more: make(chan struct{}, 1),
+		events: make(chan Event, 1024), done: make(chan struct{}), closed: make(chan struct{})}
 	go c.read()
 	go c.write()
 	return c

@@ -191,10 +191,13 @@ func TestEveryWordThereAndBack(t *testing.T) {
 	until := 3.5
 	for _, w := range []Word{
 		&Describe{}, &TakeLease{}, &Watch{}, &Stop{}, &Alive{}, &Feel{}, &Wires{}, &AskStats{}, &AskTruth{},
-		&Home{o, []string{"pan"}, "sensor edge"}, &Confirm{o, "pan", WaitsMark}, &GoTo{o, map[string]float64{"pan": 1}, 0.3},
+		&Home{o, []string{"pan"}, "sensor edge"}, &Confirm{o, "pan", WaitsMark}, &GoTo{o,
+			map[string]float64{"pan": 1}, 0.3},
 		&Jog{o, "p", "pan", -2, &until}, &Speed{o, "p", 4}, &Load{7, "plank", 1, 2, true, []byte{1, 2, 3}},
-		&Arm{o, "t", "00", &clock.Spec{Kind: "steady"}, 0.5}, &Roll{o, "t", "p"}, &Steer{o, "p", -1, 2}, &Free{o, "pan"}, &Engage{o, "pan"},
-		&Suspend{o, "pan", 3}, &Limits{o, map[string][2]float64{"pan": {1, 2}}}, &Configure{Order: o}, &Handset{7, true}, &SendTrace{"t", 4},
+		&Arm{o, "t", "00", &clock.Spec{Kind: "steady"}, 0.5}, &Roll{o, "t", "p"}, &Steer{o, "p", -1, 2}, &Free{o,
+			"pan"}, &Engage{o, "pan"},
+		&Suspend{o, "pan", 3}, &Limits{o, map[string][2]float64{"pan": {1, 2}}}, &Configure{Order: o}, &Handset{7,
+			true}, &SendTrace{"t", 4},
 		&Pretend{"knocked", "up", true, 2}, &Beat{7, "p"}, &Release{7, "p"}, &Ack{7, "t", 1, 2},
 	} {
 		line, err := Line(12, w)
@@ -212,8 +215,10 @@ func TestEveryWordThereAndBack(t *testing.T) {
 			t.Errorf("%s is not tried", do)
 		}
 	}
-	for line, want := range map[string]string{`[]`: "not JSON", `{"do":"dance"}`: "no request", `{"do":"jog","speed":"fast"}`: "cannot be read", `{"id":"x"}`: "not JSON"} {
-		if _, w, err := Read([]byte(line)); err == nil || w != nil && !strings.Contains(err.Error(), "cannot be read") || !strings.Contains(err.Error(), want) {
+	for line, want := range map[string]string{`[]`: "not JSON", `{"do":"dance"}`: "no request",
+		`{"do":"jog","speed":"fast"}`: "cannot be read", `{"id":"x"}`: "not JSON"} {
+		if _, w, err := Read([]byte(line)); err == nil || w != nil && !strings.Contains(err.Error(),
+			"cannot be read") || !strings.Contains(err.Error(), want) {
 			t.Errorf("%s: %v", line, err)
 		}
 	}
@@ -311,9 +316,11 @@ func waitFor(t *testing.T, ok func() bool) {
 
 // A state as version 2 has it says the same of every axis.
 func TestAStateOfVersion2(t *testing.T) {
-	m, ok := hear([]byte(`{"state":{"n":4,"mode":"idle","pos":{"a":1,"b":2},"asked":{"a":1.5},"homed":{"a":true},"soft":{"a":[0,9]},"free":{"b":true},` +
-		`"ends":{"b":"low"},"faults":{"b":"over current"},"waits":{"a":"check pose"},"trouble":{"b":"t"},"suspended":{"a":300},"spread":{"a":{"n":3}}}}`))
-	want := map[string]AxisState{"a": {Pos: 1, Asked: 1.5, Homed: true, Soft: [2]float64{0, 9}, Waits: "check pose", SuspendedMS: 300, Spread: Spread{N: 3}},
+	m, ok := hear(
+		[]byte(`{"state":{"n":4,"mode":"idle","pos":{"a":1,"b":2},"asked":{"a":1.5},"homed":{"a":true},"soft":{"a":[0,9]},"free":{"b":true},` +
+			`"ends":{"b":"low"},"faults":{"b":"over current"},"waits":{"a":"check pose"},"trouble":{"b":"t"},"suspended":{"a":300},"spread":{"a":{"n":3}}}}`))
+	want := map[string]AxisState{"a": {Pos: 1, Asked: 1.5, Homed: true, Soft: [2]float64{0, 9}, Waits: "check pose",
+		SuspendedMS: 300, Spread: Spread{N: 3}},
 		"b": {Pos: 2, Asked: 2, Free: true, End: "low", Fault: "over current", Trouble: "t"}}
 	if !ok || !reflect.DeepEqual(m.State.Axes, want) {
 		t.Errorf("%+v", m.State)

@@ -81,7 +81,8 @@ const (
 )
 
 // Wirings are those of its wiring.
-var Wirings = []string{PretendMissing, PretendUnknown, PretendDirection, PretendAddress, PretendPort, PretendRoute, PretendUniverse, PretendCable}
+var Wirings = []string{PretendMissing, PretendUnknown, PretendDirection, PretendAddress, PretendPort, PretendRoute,
+	PretendUniverse, PretendCable}
 
 // What a handset is.
 const (
@@ -294,7 +295,8 @@ func (r *Rows) Unpack(axes int) ([]clock.Pos, [][]int32, error) {
 	}
 	n := len(p) / 8
 	if axes < 0 || len(p)%8 != 0 || len(s) != 4*n*axes || r.From < 0 {
-		return nil, nil, fmt.Errorf("trace of take %s: %d and %d bytes do not make rows of %d axes", r.Take, len(p), len(s), axes)
+		return nil, nil, fmt.Errorf("trace of take %s: %d and %d bytes do not make rows of %d axes", r.Take, len(p),
+			len(s), axes)
 	}
 	pos := make([]clock.Pos, n)
 	for i := range pos {

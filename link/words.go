@@ -254,7 +254,8 @@ func (Ack) answer(Nothing)        {}
 
 // later are the words that a device need not have; it names those that it has in
 // Described.Can. Of one that it does not name that act alone is refused.
-var later = map[string]bool{"confirm": true, "steer": true, "free": true, "engage": true, "suspend": true, "configure": true, "handset": true,
+var later = map[string]bool{"confirm": true, "steer": true, "free": true, "engage": true, "suspend": true,
+	"configure": true, "handset": true,
 	"feel": true, "wires": true, "stats": true, "truth": true, "pretend": true}
 
 // words makes an empty word by its name.

@@ -35,7 +35,8 @@ const rules = 5
 // Depends names everything that a finding rests on. Two findings of a take with
 // equal Depends are the same. print is the seal's fingerprint in hex, which names
 // the machines and their places, too; ref is the reference take's id or empty.
-func Depends(print string, c clock.Spec, l *lens.Package, set *geom.Set, thresholdPx float64, rows int, ref string) (string, error) {
+func Depends(print string, c clock.Spec, l *lens.Package, set *geom.Set, thresholdPx float64, rows int,
+	ref string) (string, error) {
 	b, err := json.Marshal([]any{rules, print, c, l, set.Subject, set.Near, set.Far, thresholdPx, rows, ref})
 	if err != nil {
 		return "", fmt.Errorf("naming what a finding depends on: %w", err)
@@ -68,7 +69,8 @@ func (j *Judge) Take(ctx context.Context, t, ref *journal.Take) (*Finding, error
 		return nil, err
 	}
 	f := &Finding{TakeID: t.ID}
-	if f.Deviation, err = j.j.Compare(ctx, trace.Sealed{Table: j.table}, took, nil, c, j.table.First, j.table.Last, j.px); err != nil {
+	if f.Deviation, err = j.j.Compare(ctx, trace.Sealed{Table: j.table}, took, nil, c, j.table.First, j.table.Last,
+		j.px); err != nil {
 		return nil, err
 	}
 	if ref != nil {

@@ -112,7 +112,8 @@ func Roll(ctx context.Context, o RollOptions) (string, error) {
 	own := examples.Rigs()[o.Rig]
 	switch {
 	case own == nil:
-		return "", fmt.Errorf("%w: --rig: there is no rig %q; use one of %s", ErrBadInput, o.Rig, strings.Join(examples.RigIDs(), ", "))
+		return "", fmt.Errorf("%w: --rig: there is no rig %q; use one of %s", ErrBadInput, o.Rig,
+			strings.Join(examples.RigIDs(), ", "))
 	case own.Camera == "":
 		return "", fmt.Errorf("%w: --rig: %s carries no camera to judge by", ErrBadInput, own.Name)
 	case o.Passes < 1 || o.Passes > 50:
@@ -145,7 +146,9 @@ func Roll(ctx context.Context, o RollOptions) (string, error) {
 	}
 	defer si.Close()
 	j := &journal.Memory{}
-	f := machine.New(own.ID, own.Name, func(ctx context.Context) (link.Rig, error) { return link.Dial(ctx, si.Addr) }, j, o.Log)
+	f := machine.New(own.ID, own.Name, func(ctx context.Context) (link.Rig, error) {
+		return link.Dial(ctx, si.Addr)
+	}, j, o.Log)
 	c := act.NewConductor(machine.NewSet(f), o.Log)
 	run, stop := context.WithCancel(ctx)
 	ended := make(chan struct{})
@@ -159,15 +162,18 @@ func Roll(ctx context.Context, o RollOptions) (string, error) {
 	return verdict(ctx, o, r, l, set, table, takes)
 }
 
-func checkAndSeal(ctx context.Context, out io.Writer, p *path.Path, r *rig.Rig, machines []rig.Placed) (*seal.Table, *limit.Braking, error) {
+func checkAndSeal(ctx context.Context, out io.Writer, p *path.Path, r *rig.Rig, machines []rig.Placed) (*seal.Table,
+	*limit.Braking, error) {
 	m, a, err := limit.Analyse(p, r)
 	if err != nil {
 		return nil, nil, fmt.Errorf("%w: %w", ErrBadInput, err)
 	}
-	fmt.Fprintf(out, "path      %d pictures, %04d–%04d, at %.4g fps\n", m.Last-m.First, m.First, m.Last-1, p.Clock().FPS())
+	fmt.Fprintf(out, "path      %d pictures, %04d–%04d, at %.4g fps\n", m.Last-m.First, m.First, m.Last-1,
+		p.Clock().FPS())
 	for i, x := range a.Report.Axes {
 		_, own := rig.Split(x.Axis)
-		fmt.Fprintf(out, "check     %-8s speed %3.0f%%  acceleration %3.0f%%  jerk %3.0f%%  range %.4g to %.4g %s\n", own, x.Speed.Share*100, x.Acceleration.Share*100, x.Jerk.Share*100, x.Low, x.High, r.Axes[i].Unit)
+		fmt.Fprintf(out, "check     %-8s speed %3.0f%%  acceleration %3.0f%%  jerk %3.0f%%  range %.4g to %.4g %s\n",
+			own, x.Speed.Share*100, x.Acceleration.Share*100, x.Jerk.Share*100, x.Low, x.High, r.Axes[i].Unit)
 	}
 	for _, s := range a.Sentences {
 		fmt.Fprintf(out, "finding   %s\n", s)
@@ -182,14 +188,18 @@ func checkAndSeal(ctx context.Context, out io.Writer, p *path.Path, r *rig.Rig, 
 	if err != nil {
 		return nil, nil, fmt.Errorf("%w: %w", act.ErrNotAllowed, err)
 	}
-	fmt.Fprintf(out, "sealed    %s\nstops     within %.2f s, %.2f m along the path\n", seal.Short(t.Fingerprint()), b.Seconds, b.TravelM)
+	fmt.Fprintf(out, "sealed    %s\nstops     within %.2f s, %.2f m along the path\n", seal.Short(t.Fingerprint()),
+		b.Seconds, b.TravelM)
 	return t, b, nil
 }
 
-func rollPasses(ctx context.Context, c *act.Conductor, f *machine.Machine, o RollOptions, table *seal.Table, brk *limit.Braking) ([]*journal.Take, error) {
+func rollPasses(ctx context.Context, c *act.Conductor, f *machine.Machine, o RollOptions, table *seal.Table,
+	brk *limit.Braking) ([]*journal.Take, error) {
 	now := func() machine.Press { return c.Arbiter.Pressed(machine.Owner{Who: journal.Shell}, "", 0) }
 	still := func() error {
-		return f.Until(ctx, func(s machine.Snapshot) bool { return c.Arbiter.Of(machine.Claim{Machine: f.ID()}) == nil })
+		return f.Until(ctx, func(s machine.Snapshot) bool {
+			return c.Arbiter.Of(machine.Claim{Machine: f.ID()}) == nil
+		})
 	}
 	if err := f.Until(ctx, func(s machine.Snapshot) bool { return s.Connected && s.Leased }); err != nil {
 		return nil, err
@@ -217,9 +227,12 @@ func rollPasses(ctx context.Context, c *act.Conductor, f *machine.Machine, o Rol
 	}
 	var takes []*journal.Take
 	for n := 1; n <= o.Passes; n++ {
-		p := &act.Pass{ID: strconv.Itoa(n), Name: "pass", Number: n, Machine: o.Rig, Table: table, Print: print, Clock: clock.Times(o.Factor), BrakeS: brk.Seconds}
+		p := &act.Pass{ID: strconv.Itoa(n), Name: "pass", Number: n, Machine: o.Rig, Table: table, Print: print,
+			Clock: clock.Times(o.Factor), BrakeS: brk.Seconds}
 		to, _ := ready.PoseAt(table, o.Rig, table.Start())
-		if _, err := c.Go(ctx, now(), f.ID(), func(context.Context) (act.Going, error) { return act.Going{To: to, Text: "To the first frame."}, nil }); err != nil {
+		if _, err := c.Go(ctx, now(), f.ID(), func(context.Context) (act.Going, error) {
+			return act.Going{To: to, Text: "To the first frame."}, nil
+		}); err != nil {
 			return nil, err
 		}
 		if err := still(); err != nil {
@@ -242,7 +255,9 @@ func rollPasses(ctx context.Context, c *act.Conductor, f *machine.Machine, o Rol
 // RollHeld rolls with this process as the hold: it beats while it runs, and
 // an interrupt lets go.
 func RollHeld(ctx context.Context, c *act.Conductor, a machine.Press, id string, p *act.Pass) (*journal.Take, error) {
-	h, err := c.Roll(ctx, a, id, journal.NewID(), func(context.Context) (act.Rolling, error) { return act.Rolling{Pass: p}, nil }, func() bool { return ctx.Err() == nil })
+	h, err := c.Roll(ctx, a, id, journal.NewID(), func(context.Context) (act.Rolling, error) {
+		return act.Rolling{Pass: p}, nil
+	}, func() bool { return ctx.Err() == nil })
 	if err != nil {
 		return nil, err
 	}
@@ -265,7 +280,8 @@ func RollHeld(ctx context.Context, c *act.Conductor, a machine.Press, id string,
 	}
 }
 
-func verdict(ctx context.Context, o RollOptions, r *rig.Rig, l *lens.Package, set *geom.Set, table *seal.Table, takes []*journal.Take) (string, error) {
+func verdict(ctx context.Context, o RollOptions, r *rig.Rig, l *lens.Package, set *geom.Set, table *seal.Table,
+	takes []*journal.Take) (string, error) {
 	j, err := NewJudge(r, l, set, table, trace.ThresholdPx)
 	if err != nil {
 		return "", err
@@ -280,7 +296,8 @@ func verdict(ctx context.Context, o RollOptions, r *rig.Rig, l *lens.Package, se
 		if err != nil {
 			return "", err
 		}
-		fmt.Fprintf(o.Out, "pass %-4d from the seal: at most %.3f px, at %s (%s)\n", i+1, f.Deviation.WorstPx, limit.Frame4(float64(f.Deviation.WorstFrame)), f.Deviation.WorstPoint)
+		fmt.Fprintf(o.Out, "pass %-4d from the seal: at most %.3f px, at %s (%s)\n", i+1, f.Deviation.WorstPx,
+			limit.Frame4(float64(f.Deviation.WorstFrame)), f.Deviation.WorstPoint)
 		v := f.Verdict
 		if v == nil && len(takes) == 1 {
 			v = f.Deviation
@@ -289,7 +306,8 @@ func verdict(ctx context.Context, o RollOptions, r *rig.Rig, l *lens.Package, se
 			continue
 		}
 		if ref != nil {
-			fmt.Fprintf(o.Out, "pass %-4d against pass 1: at most %.3f px, at %s (%s)\n", i+1, v.WorstPx, limit.Frame4(float64(v.WorstFrame)), v.WorstPoint)
+			fmt.Fprintf(o.Out, "pass %-4d against pass 1: at most %.3f px, at %s (%s)\n", i+1, v.WorstPx,
+				limit.Frame4(float64(v.WorstFrame)), v.WorstPoint)
 		}
 		if v.Word != trace.Stacks {
 			word = trace.Off

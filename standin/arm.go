@@ -74,7 +74,8 @@ func (s *Sim) share(t *seal.Table, machine string) (*seal.Table, error) {
 			continue
 		}
 		if m.Rig != r.ID || m.Version != r.Version {
-			return nil, refuse("the table is for rig %s version %d, this is %s version %d", m.Rig, m.Version, r.ID, r.Version)
+			return nil, refuse("the table is for rig %s version %d, this is %s version %d", m.Rig, m.Version,
+				r.ID, r.Version)
 		}
 		ok = true
 	}
@@ -91,7 +92,8 @@ func (s *Sim) share(t *seal.Table, machine string) (*seal.Table, error) {
 		if t.Units[k] != a.StepsPerUnit {
 			return nil, refuse("the table's axis %d is %s with another scale", i+1, a.ID)
 		}
-		own.Axes, own.Units, own.Steps = append(own.Axes, t.Axes[k]), append(own.Units, t.Units[k]), append(own.Steps, t.Steps[k])
+		own.Axes, own.Units, own.Steps = append(own.Axes, t.Axes[k]), append(own.Units, t.Units[k]),
+			append(own.Steps, t.Steps[k])
 	}
 	for k, id := range t.Axes {
 		if m, name := rig.Split(id); m == machine && r.Index(name) < 0 {
@@ -136,13 +138,15 @@ func (s *Sim) Arm(req link.Arm) error {
 		return err
 	}
 	if need, name := s.brakeFor(s.table, clk); req.Brake < need {
-		return refuse("braking in %g s would take %s over its rated acceleration; it needs %.3f s", req.Brake, name, need)
+		return refuse("braking in %g s would take %s over its rated acceleration; it needs %.3f s",
+			req.Brake, name, need)
 	}
 	begin := clk.At(0, 1000)
 	for i := range s.axes {
 		a := s.axes[i].a
 		first := s.read.position(s.table, i, begin)
-		if d := math.Abs(s.axes[i].cmd - first); d > 1e-6+math.Abs(float64(s.table.Units[i].Den)/float64(s.table.Units[i].Num)) {
+		if d := math.Abs(s.axes[i].cmd - first); d > 1e-6+
+			math.Abs(float64(s.table.Units[i].Den)/float64(s.table.Units[i].Num)) {
 			return refuse("%s is %.3g %s from the first frame; go there first", a.Name, d, a.Unit.Symbol())
 		}
 	}

@@ -219,5 +219,6 @@ func (a *axis) reads() float64 {
 }
 
 func (a *axis) row(v float64) int32 {
-	return int32(math.RoundToEven(v * float64(a.a.StepsPerUnit.Num) / float64(a.a.StepsPerUnit.Den) * (1 << trace.Fraction)))
+	return int32(math.RoundToEven(v * float64(a.a.StepsPerUnit.Num) / float64(a.a.StepsPerUnit.Den) *
+		(1 << trace.Fraction)))
 }

@@ -24,7 +24,8 @@ func (s *Sim) checkTable(t *seal.Table, fps float64) error {
 	for i, row := range t.Steps {
 		a, u := s.axes[i].a, t.Units[i]
 		refused := func(k int, what string) error {
-			return refuse("%s %s at frame %s", a.Name, what, limit.Frame4(float64(t.Start())+float64(k)/seal.TicksPerFrame))
+			return refuse("%s %s at frame %s", a.Name, what,
+				limit.Frame4(float64(t.Start())+float64(k)/seal.TicksPerFrame))
 		}
 		for k, v := range row {
 			if x := seal.Value(v, u); x < s.axes[i].soft[0]-1e-6 || x > s.axes[i].soft[1]+1e-6 {
@@ -65,15 +66,18 @@ func (s *Sim) checkEases(t *seal.Table, c clock.Clock) error {
 		a, u := s.axes[i].a, t.Units[i]
 		bad := -1
 		moments(t, row, u, c, func(k int, v, acc float64) {
-			if hz := c.MaxSpeed() * seal.TicksPerFrame; math.Abs(acc) > a.Rated.Acceleration*(1+1e-6)+2*quantum(u)*hz*hz && bad < 0 {
+			if hz := c.MaxSpeed() * seal.TicksPerFrame; math.Abs(acc) > a.Rated.Acceleration*(1+1e-6)+2*quantum(u)*hz*
+				hz && bad < 0 {
 				bad = k
 			}
 		})
 		if k := jolted(a.Rated.Jerk, row, u, c); bad < 0 && k >= 0 {
-			return refuse("%s would be over its rated jerk if the clock were steered at frame %s", a.Name, limit.Frame4(float64(t.Start())+float64(k)/seal.TicksPerFrame))
+			return refuse("%s would be over its rated jerk if the clock were steered at frame %s", a.Name,
+				limit.Frame4(float64(t.Start())+float64(k)/seal.TicksPerFrame))
 		}
 		if bad >= 0 {
-			return refuse("%s would be over its rated acceleration while the clock changes its speed at frame %s", a.Name, limit.Frame4(float64(t.Start())+float64(bad)/seal.TicksPerFrame))
+			return refuse("%s would be over its rated acceleration while the clock changes its speed at frame %s",
+				a.Name, limit.Frame4(float64(t.Start())+float64(bad)/seal.TicksPerFrame))
 		}
 	}
 	return nil

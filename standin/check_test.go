@@ -113,10 +113,12 @@ func TestBrakingIsTheRigsOwn(t *testing.T) {
 				var x [3]float64
 				for n := range int(seconds*1000) + 1 {
 					gone, _, _ := limit.BrakeAt(float64(n) / 1000 / seconds)
-					p := float64(tab.At(i, clock.At(min(from+gone*hz*seconds, 120)))) / 65536 * float64(tab.Units[i].Den) / float64(tab.Units[i].Num)
+					p := float64(tab.At(i, clock.At(min(from+gone*hz*seconds, 120)))) / 65536 *
+						float64(tab.Units[i].Den) / float64(tab.Units[i].Num)
 					x = [3]float64{x[1], x[2], p}
 					if n >= 2 {
-						worst[seconds] = max(worst[seconds], math.Abs(x[2]-2*x[1]+x[0])*1e6/s.axes[i].a.Rated.Acceleration)
+						worst[seconds] = max(worst[seconds],
+							math.Abs(x[2]-2*x[1]+x[0])*1e6/s.axes[i].a.Rated.Acceleration)
 					}
 				}
 			}
@@ -132,7 +134,8 @@ func TestBrakingIsTheRigsOwn(t *testing.T) {
 
 // rows is a table of one moving axis (track) given as position by frame, in mm.
 func rows(r *rig.Rig, frames int, at func(f float64) float64) *seal.Table {
-	t := seal.Table{Machines: []seal.Machine{{Name: "plank", Rig: r.ID, Version: r.Version}}, Rate: clock.Rate{Num: 24, Den: 1}, Fastest: clock.Rate{Num: 1, Den: 1}, Last: frames}
+	t := seal.Table{Machines: []seal.Machine{{Name: "plank", Rig: r.ID, Version: r.Version}},
+		Rate: clock.Rate{Num: 24, Den: 1}, Fastest: clock.Rate{Num: 1, Den: 1}, Last: frames}
 	for i, a := range r.Axes {
 		t.Axes, t.Units = append(t.Axes, "plank/"+a.ID), append(t.Units, a.StepsPerUnit)
 		row := make([]int64, t.Ticks())
@@ -230,7 +233,8 @@ func TestWhatARemedyClearsIsTaken(t *testing.T) {
 		p := path.New(w, clock.Rate{Num: fps, Den: 1}, nil)
 		when := 0.0
 		for range 2 + rng.IntN(3) {
-			q, err := p.Apply(w, path.Edit{Op: "set", Frame: when, Values: map[string]float64{"track": 300 + 900*rng.Float64(), "pan": -30 + 60*rng.Float64()}})
+			q, err := p.Apply(w, path.Edit{Op: "set", Frame: when,
+				Values: map[string]float64{"track": 300 + 900*rng.Float64(), "pan": -30 + 60*rng.Float64()}})
 			if err != nil {
 				t.Fatal(err)
 			}

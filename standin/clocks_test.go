@@ -40,7 +40,8 @@ func armedOn(t *testing.T, s *Sim, tab *seal.Table, e int64, spec clock.Spec) er
 	settle(t, s, e)
 	need, _ := s.brakeFor(tab, c)
 	f := tab.Fingerprint()
-	return s.Arm(link.Arm{Order: link.Order{Epoch: e}, Take: "t", Print: hex.EncodeToString(f[:]), Clock: &spec, Brake: min(max(need, 0.6), 5)})
+	return s.Arm(link.Arm{Order: link.Order{Epoch: e}, Take: "t", Print: hex.EncodeToString(f[:]), Clock: &spec,
+		Brake: min(max(need, 0.6), 5)})
 }
 
 // rolled rolls what is armed; during is called before every tick.
@@ -77,10 +78,11 @@ func TestPassesLineUpOnEveryClock(t *testing.T) {
 		"23.976 for 24":       {Factor: clock.Rate{Num: 3 * 1000, Den: 4 * 1001}},
 		"camera locked":       {Factor: clock.Rate{Num: 2, Den: 3}, CameraLocked: true},
 		"back":                {Way: clock.Back},
-		"turns":               {Way: clock.ThereAndBack, EaseMS: 900, Waits: []clock.Wait{{Frame: 31, MS: 350}}, DelayMS: 120},
-		"stepped":             {Kind: clock.Stepped, Pictures: 30, IntervalMS: 1500, MoveMS: 1200},
-		"stepped back":        {Kind: clock.Stepped, Way: clock.Back, Pictures: 24, IntervalMS: 2000, MoveMS: 1600},
-		"creeping":            {Kind: clock.Crawling, Pictures: 120, IntervalMS: 10_500},
+		"turns": {Way: clock.ThereAndBack, EaseMS: 900, Waits: []clock.Wait{{Frame: 31, MS: 350}},
+			DelayMS: 120},
+		"stepped":      {Kind: clock.Stepped, Pictures: 30, IntervalMS: 1500, MoveMS: 1200},
+		"stepped back": {Kind: clock.Stepped, Way: clock.Back, Pictures: 24, IntervalMS: 2000, MoveMS: 1600},
+		"creeping":     {Kind: clock.Crawling, Pictures: 120, IntervalMS: 10_500},
 	} {
 		if err := armedOn(t, s, tab, e, spec); err != nil {
 			t.Errorf("%s: %v", name, err)
@@ -105,12 +107,14 @@ func TestPassesLineUpOnEveryClock(t *testing.T) {
 				}
 				frames++
 				if !v.AtVisit(got, f, n, true) {
-					t.Fatalf("%s: frame %d, visit %d was not there (%d of %d)", name, f, n, v.Visits(f), len(c.TimesAt(float64(f))))
+					t.Fatalf("%s: frame %d, visit %d was not there (%d of %d)", name, f, n, v.Visits(f),
+						len(c.TimesAt(float64(f))))
 				}
 				for i := range got {
 					a := s.axes[i].a
 					step := math.Abs(float64(a.StepsPerUnit.Den) / float64(a.StepsPerUnit.Num))
-					if off := math.Abs(got[i] - seal.Value(tab.At(i, clock.Pos(f)<<32), tab.Units[i])); off > 1.5*step+a.Backlash+3*a.Repeatability {
+					if off := math.Abs(got[i] - seal.Value(tab.At(i, clock.Pos(f)<<32), tab.Units[i])); off > 1.5*step+
+						a.Backlash+3*a.Repeatability {
 						t.Fatalf("%s: %s is %.5f off at frame %d, visit %d", name, a.Name, off, f, n)
 					}
 				}
@@ -177,7 +181,8 @@ func TestSteeringARoll(t *testing.T) {
 		}
 	}
 	// Standing still it goes on rolling; let go it ends there, broken off.
-	if err := armedOn(t, s, tab, e, clock.Spec{Kind: clock.Live, Factor: clock.Rate{Num: 1, Den: 2}, Law: 1}); err != nil {
+	if err := armedOn(t, s, tab, e, clock.Spec{Kind: clock.Live, Factor: clock.Rate{Num: 1, Den: 2},
+		Law: 1}); err != nil {
 		t.Fatal(err)
 	}
 	took = rolled(t, s, e, func(ms int) {
@@ -245,7 +250,8 @@ func TestRoughSteeringIsRefused(t *testing.T) {
 		t.Errorf("by the new law: %v", err)
 	}
 	s.Stop("")
-	if err := armedOn(t, s, tab, e, rough); err == nil || !strings.Contains(err.Error(), "over its rated jerk if the clock were steered") {
+	if err := armedOn(t, s, tab, e, rough); err == nil || !strings.Contains(err.Error(),
+		"over its rated jerk if the clock were steered") {
 		t.Errorf("by the old law: %v", err)
 	}
 }

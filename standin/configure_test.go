@@ -29,8 +29,10 @@ func TestConfigure(t *testing.T) {
 	if err := s.Configure(e, r); err != nil {
 		t.Fatal(err)
 	}
-	if d := math.Abs(s.axes[0].shaft() - was); d > 1e-9 || s.axes[0].scale != 1 || s.axes[0].homed || !s.axes[1].homed || s.axes[0].soft[1] != 1400 {
-		t.Errorf("moved %g, scale %g, homed %v and %v, soft %v", d, s.axes[0].scale, s.axes[0].homed, s.axes[1].homed, s.axes[0].soft)
+	if d := math.Abs(s.axes[0].shaft() - was); d > 1e-9 || s.axes[0].scale != 1 || s.axes[0].homed ||
+		!s.axes[1].homed || s.axes[0].soft[1] != 1400 {
+		t.Errorf("moved %g, scale %g, homed %v and %v, soft %v", d, s.axes[0].scale, s.axes[0].homed, s.axes[1].homed,
+			s.axes[0].soft)
 	}
 	if s.table != nil || s.print != "" {
 		t.Error("a table of the old version is still loaded")
@@ -51,7 +53,8 @@ func TestConfigure(t *testing.T) {
 	other.ID = "heron"
 	broken := plank()
 	broken.Axes[0].Min = 9999
-	for want, c := range map[string]error{"of its own": s.Configure(e, other), "does not hold together": s.Configure(e, broken), "description": s.Configure(e, nil), "lease": s.Configure(e+1, plank())} {
+	for want, c := range map[string]error{"of its own": s.Configure(e, other), "does not hold together": s.Configure(e,
+		broken), "description": s.Configure(e, nil), "lease": s.Configure(e+1, plank())} {
 		if c == nil || !strings.Contains(c.Error(), want) {
 			t.Errorf("%v, want %q", c, want)
 		}
@@ -66,7 +69,8 @@ func TestConfigure(t *testing.T) {
 
 // Every fault of wiring is found as what it is on every machine, and gone when it is over.
 func TestWiringFaults(t *testing.T) {
-	words := map[string]string{link.PretendMissing: "missing", link.PretendUnknown: "unknown", link.PretendDirection: "wrong direction", link.PretendAddress: "wrong address", link.PretendPort: "wrong port",
+	words := map[string]string{link.PretendMissing: "missing", link.PretendUnknown: "unknown",
+		link.PretendDirection: "wrong direction", link.PretendAddress: "wrong address", link.PretendPort: "wrong port",
 		link.PretendRoute: "no route", link.PretendUniverse: "two on one universe", link.PretendCable: "cable too short"}
 	for _, id := range []string{"plank", "heron", "wren", "turnstile"} {
 		r := every(id)

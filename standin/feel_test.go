@@ -32,7 +32,8 @@ func TestTheWristFeels(t *testing.T) {
 			for i := range v {
 				v[i] = s.axes[i].truth()
 			}
-			poses = append(poses, balance.WristPose{Rotation: balance.Rotation(r.Wrist(v)), ForceN: f.ForceN, TorqueNM: f.TorqueNM})
+			poses = append(poses, balance.WristPose{Rotation: balance.Rotation(r.Wrist(v)), ForceN: f.ForceN,
+				TorqueNM: f.TorqueNM})
 		}
 		p, err := (balance.Weighing{G: balance.G, Bias: true}).From(poses)
 		if err != nil {
@@ -44,7 +45,8 @@ func TestTheWristFeels(t *testing.T) {
 		on       bool
 		by, want float64
 		at       rig.Vec
-	}{{false, 0, 4.13, rig.Vec{0.001, 0.096, 0.054}}, {true, 8, 8, rig.Vec{0.001, 0.096 * (0.5 + 4/4.13), 0.054}}, {false, 0, 4.13, rig.Vec{0.001, 0.096, 0.054}}} {
+	}{{false, 0, 4.13, rig.Vec{0.001, 0.096, 0.054}}, {true, 8, 8, rig.Vec{0.001, 0.096 * (0.5 + 4/4.13), 0.054}},
+		{false, 0, 4.13, rig.Vec{0.001, 0.096, 0.054}}} {
 		if err := s.Pretend(link.PretendPayload, "", c.on, c.by); err != nil {
 			t.Fatal(err)
 		}
@@ -86,7 +88,8 @@ func TestTheHandsetIsLockedOut(t *testing.T) {
 		t.Errorf("armed it is %s", h)
 	}
 	was := s.axes[s.o.Rig.Of(rig.Focus)].truth()
-	if err := s.Pretend(link.PretendHandset, "", true, 20); err == nil || !strings.Contains(err.Error(), "locked out while passes repeat") {
+	if err := s.Pretend(link.PretendHandset, "", true, 20); err == nil || !strings.Contains(err.Error(),
+		"locked out while passes repeat") {
 		t.Errorf("turned: %v", err)
 	}
 	if at := s.axes[s.o.Rig.Of(rig.Focus)].truth(); at != was || !s.State().Homed("focus") {
@@ -105,7 +108,8 @@ func TestTheHandsetIsLockedOut(t *testing.T) {
 		s.Heard()
 		s.Step()
 	}
-	if at := s.axes[s.o.Rig.Of(rig.Focus)].truth(); math.Abs(at-was-20) > 0.2 || s.State().Homed("focus") || !s.State().Homed("track") {
+	if at := s.axes[s.o.Rig.Of(rig.Focus)].truth(); math.Abs(at-was-20) > 0.2 || s.State().Homed("focus") ||
+		!s.State().Homed("track") {
 		t.Errorf("the ring went from %g to %g, homed %v", was, at, s.State().Homed("focus"))
 	}
 	if err := s.Pretend(link.PretendHandset, "", true, 1e6); err == nil {

@@ -26,12 +26,20 @@ func FuzzLines(f *testing.F) {
 	if err != nil {
 		f.Fatal(err)
 	}
-	f.Add([]byte(`{"id":1,"do":"lease"}`+"\n"+`{"id":2,"do":"goto","epoch":2,"to":{"track":700,"pan":-3}}`+"\n"+`{"id":3,"do":"stop"}`), 40)
-	f.Add([]byte(`{"id":1,"do":"jog","epoch":1,"press":"p","axis":"tilt","speed":-9}`+"\n"+`{"do":"beat","epoch":1,"press":"p"}`+"\n"+`{"id":2,"do":"home","epoch":1}`), 200)
-	f.Add(append(append([]byte{}, load...), []byte("\n"+`{"id":5,"do":"arm","epoch":1,"take":"t","print":"`+hex.EncodeToString(sum[:])+`","clock":{"kind":"steady","way":"on","factor":{"num":3,"den":4}},"brake_s":0.7}`+"\n"+`{"id":6,"do":"roll","epoch":1,"take":"t","press":"p"}`+"\n"+
-		`{"do":"ack","epoch":1,"take":"t","from":0,"rows":3}`+"\n"+`{"id":7,"do":"trace","take":"t","rows":1}`)...), 100)
-	f.Add([]byte(`{"id":1,"do":"home","epoch":1,"axes":["pan"]}`+"\n"+`{"id":2,"do":"pretend","what":"emergency stop","on":true}`+"\n"+`{"id":3,"do":"pretend","what":"hard end","axis":"tilt","on":true}`+"\n"+
-		`{"id":4,"do":"free","epoch":1,"axis":"roll"}`+"\n"+`{"id":5,"do":"limits","epoch":1,"soft":{"track":[0,9]}}`+"\n"+`{"id":6,"do":"truth"}`), 30)
+	f.Add([]byte(`{"id":1,"do":"lease"}`+"\n"+`{"id":2,"do":"goto","epoch":2,"to":{"track":700,"pan":-3}}`+"\n"+
+		`{"id":3,"do":"stop"}`), 40)
+	f.Add([]byte(`{"id":1,"do":"jog","epoch":1,"press":"p","axis":"tilt","speed":-9}`+"\n"+
+		`{"do":"beat","epoch":1,"press":"p"}`+"\n"+`{"id":2,"do":"home","epoch":1}`), 200)
+	f.Add(append(append([]byte{}, load...), []byte("\n"+`{"id":5,"do":"arm","epoch":1,"take":"t","print":"`+
+		hex.EncodeToString(sum[:])+`","clock":{"kind":"steady","way":"on","factor":{"num":3,"den":4}},"brake_s":0.7}`+
+		"\n"+`{"id":6,"do":"roll","epoch":1,"take":"t","press":"p"}`+"\n"+
+		`{"do":"ack","epoch":1,"take":"t","from":0,"rows":3}`+"\n"+
+		`{"id":7,"do":"trace","take":"t","rows":1}`)...), 100)
+	f.Add([]byte(`{"id":1,"do":"home","epoch":1,"axes":["pan"]}`+"\n"+
+		`{"id":2,"do":"pretend","what":"emergency stop","on":true}`+"\n"+
+		`{"id":3,"do":"pretend","what":"hard end","axis":"tilt","on":true}`+"\n"+
+		`{"id":4,"do":"free","epoch":1,"axis":"roll"}`+"\n"+`{"id":5,"do":"limits","epoch":1,"soft":{"track":[0,9]}}`+
+		"\n"+`{"id":6,"do":"truth"}`), 30)
 	f.Add([]byte(`{"id":1,"do":"describe"}`+"\nrubbish\n{}\n"), 1)
 	f.Fuzz(func(t *testing.T, in []byte, steps int) {
 		s := NewSim(Options{Rig: r, Seed: 1, Pace: 1})

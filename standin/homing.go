@@ -130,7 +130,8 @@ func (a *axis) seek(way rig.HomeWay, off float64) *seek {
 	home := func() float64 { return zero }
 	end := func(dir float64) leg {
 		return leg{speed: dir * seekTouch * w, until: func() bool { return a.stalled }, most: 1.2 * span,
-			fails: fmt.Sprintf("it found no end over %.4g %s; is it engaged, and does it move at all?", 1.2*span, d.Unit.Symbol())}
+			fails: fmt.Sprintf("it found no end over %.4g %s; is it engaged, and does it move at all?", 1.2*span,
+				d.Unit.Symbol())}
 	}
 	switch way {
 	case rig.SensorEdge:
@@ -141,7 +142,9 @@ func (a *axis) seek(way rig.HomeWay, off float64) *seek {
 			turn = d.Drive.Turn(d.Unit)
 		}
 		index := d.Hard[0] + indexAt*turn
-		back := leg{speed: seekEdge * w, until: func() bool { return a.shaft() >= index+off }, found: func() { a.zeroed(index+off, index) }, most: turn,
+		back := leg{speed: seekEdge * w, until: func() bool { return a.shaft() >= index+off }, found: func() {
+			a.zeroed(index+off, index)
+		}, most: turn,
 			fails: "the motor's index did not come within a turn; look at the encoder and its cable"}
 		k.legs = []leg{end(-1), back, {speed: seekFast * w, to: home}}
 	case rig.OneEnd:
@@ -185,7 +188,8 @@ func (a *axis) toSensor(edge, span float64) []leg {
 		}
 		return a.flag
 	}
-	lost := fmt.Sprintf("its sensor was not found over %.4g %s; look at the sensor, its cable and its target", 1.1*span, d.Unit.Symbol())
+	lost := fmt.Sprintf("its sensor was not found over %.4g %s; look at the sensor, its cable and its target", 1.1*span,
+		d.Unit.Symbol())
 	var out []leg
 	away := fast // from in front of it
 	if !on() {
@@ -318,7 +322,8 @@ func (s *Sim) stepSeek(i int, k *seek) bool {
 				k.v = 0
 			}
 		case a.stalled:
-			s.lostHome(a, k, "it ran into its hard end before its sensor answered; look at the sensor, its cable and its target")
+			s.lostHome(a, k, "it ran into its hard end before its sensor answered; look at the sensor, its cable and "+
+				"its target")
 		case k.gone > l.most:
 			s.lostHome(a, k, l.fails)
 		}
@@ -371,7 +376,8 @@ func (s *Sim) Confirm(epoch int64, id, what string) error {
 	switch what {
 	case link.WaitsCheck:
 		if a.waits != what || math.Abs(a.cmd-d.HomeValue()) > 1e-9 {
-			return refuse("%s is not at its check pose, %g %s; home it first: it goes there by itself", d.Name, d.HomeValue(), d.Unit.Symbol())
+			return refuse("%s is not at its check pose, %g %s; home it first: it goes there by itself", d.Name,
+				d.HomeValue(), d.Unit.Symbol())
 		}
 		a.homed = true
 	case link.WaitsMark:
@@ -386,7 +392,8 @@ func (s *Sim) Confirm(epoch int64, id, what string) error {
 			return refuse("%s: confirm its low end first, then drive it to the other", d.Name)
 		}
 		if a.cmd < d.Min+0.01*(d.Max-d.Min) {
-			return refuse("%s stands at %.4g %s, its low end is %g; drive it to the other end that it shall not pass", d.Name, a.cmd, d.Unit.Symbol(), d.Min)
+			return refuse("%s stands at %.4g %s, its low end is %g; drive it to the other end that it shall not pass",
+				d.Name, a.cmd, d.Unit.Symbol(), d.Min)
 		}
 		a.soft = [2]float64{d.Min, min(a.cmd, d.Hard[1])}
 		a.homed = true

@@ -69,7 +69,8 @@ func TestEveryWayAHundredTimes(t *testing.T) {
 		i := s.o.Rig.Index(id)
 		a := &s.axes[i]
 		sigma := a.a.Repeatability / 3
-		for way, want := range map[rig.HomeWay]float64{rig.SensorEdge: sigma, rig.HardStop: sigma, rig.OneEnd: 3 * sigma, rig.BothEnds: 3 / math.Sqrt2 * sigma,
+		for way, want := range map[rig.HomeWay]float64{rig.SensorEdge: sigma, rig.HardStop: sigma,
+			rig.OneEnd: 3 * sigma, rig.BothEnds: 3 / math.Sqrt2 * sigma,
 			rig.Absolute: sigma / 4, rig.Witness: sigma, rig.ByHand: sigma} {
 			if way == rig.HardStop && a.a.Feedback == rig.SeesNothing {
 				continue
@@ -142,8 +143,10 @@ func TestEveryWayAHundredTimes(t *testing.T) {
 				if sp.N != 1 || sp.Range != 0 { // it cannot know what it lost when it touched
 					t.Errorf("%s by %s: %+v", id, way, sp)
 				}
-			} else if sp.N != times || math.Abs(sp.Range-(high-low)) > 0.02*(high-low)+1e-9 || math.Abs(sp.At-(errs[times-1]-errs[0])) > 0.02*(high-low)+1e-9 {
-				t.Errorf("%s by %s: the machine says %+v, the truth is a range of %g over %d and the last at %g", id, way, sp, high-low, times, errs[times-1]-errs[0])
+			} else if sp.N != times || math.Abs(sp.Range-(high-low)) > 0.02*(high-low)+1e-9 ||
+				math.Abs(sp.At-(errs[times-1]-errs[0])) > 0.02*(high-low)+1e-9 {
+				t.Errorf("%s by %s: the machine says %+v, the truth is a range of %g over %d and the last at %g", id,
+					way, sp, high-low, times, errs[times-1]-errs[0])
 			}
 			if way == rig.BothEnds && math.Abs(sp.Learnt-(a.a.Hard[1]-a.a.Hard[0])) > 2*a.a.Repeatability {
 				t.Errorf("%s: learnt a range of %g", id, sp.Learnt)
@@ -204,7 +207,8 @@ func TestHomingThatFindsNothing(t *testing.T) {
 			t.Errorf("%s: it goes on from %g to %g", name, was, now)
 		}
 		f := tab.Fingerprint()
-		if err := s.Arm(link.Arm{Order: link.Order{Epoch: e}, Take: "x", Print: hex.EncodeToString(f[:]), Clock: at(slow), Brake: 0.6}); err == nil || !strings.Contains(err.Error(), "not homed") {
+		if err := s.Arm(link.Arm{Order: link.Order{Epoch: e}, Take: "x", Print: hex.EncodeToString(f[:]),
+			Clock: at(slow), Brake: 0.6}); err == nil || !strings.Contains(err.Error(), "not homed") {
 			t.Errorf("%s: armed all the same: %v", name, err)
 		}
 		if err := s.Pretend(c.pretend, c.axis, false, 0); err != nil {
@@ -299,7 +303,8 @@ func TestStopWhileHoming(t *testing.T) {
 	if most := v/s.o.Rig.Axes[0].Working.Acceleration*1000 + 60; v < 100 || float64(n) > most {
 		t.Errorf("from %g mm/s it took %d ms to stop, want at most %g", v, n, most)
 	}
-	if st := s.State(); st.Homed("track") || !st.Homed("pan") || st.Axes["track"].Trouble != "its homing was broken off: stop was pressed" {
+	if st := s.State(); st.Homed("track") || !st.Homed("pan") || st.Axes["track"].Trouble !=
+		"its homing was broken off: stop was pressed" {
 		t.Errorf("%+v", st)
 	}
 }

@@ -48,7 +48,8 @@ func (s *Sim) Limits(epoch int64, soft map[string][2]float64) error {
 			return refuse("there is no axis %q", id)
 		}
 		if a := s.o.Rig.Axes[i]; !(l[0] < l[1] && l[0] >= a.Hard[0] && l[1] <= a.Hard[1]) {
-			return refuse("%s: soft limits %g to %g; give two in rising order within its hard ends %g to %g", a.Name, l[0], l[1], a.Hard[0], a.Hard[1])
+			return refuse("%s: soft limits %g to %g; give two in rising order within its hard ends %g to %g", a.Name,
+				l[0], l[1], a.Hard[0], a.Hard[1])
 		}
 	}
 	s.mode = link.Idle // what is armed was checked against the old ones
@@ -150,7 +151,8 @@ func (s *Sim) Pretend(what, id string, on bool, by float64) error {
 			return refuse("%g %s of lost steps; give a number", by, a.a.Unit.Symbol())
 		}
 		a.lost += by
-	case link.PretendMissing, link.PretendUnknown, link.PretendDirection, link.PretendAddress, link.PretendPort, link.PretendRoute, link.PretendUniverse, link.PretendCable:
+	case link.PretendMissing, link.PretendUnknown, link.PretendDirection, link.PretendAddress, link.PretendPort,
+		link.PretendRoute, link.PretendUniverse, link.PretendCable:
 		s.rewire(what, i, on)
 	case link.PretendSensor:
 		a.blind = on

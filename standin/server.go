@@ -250,7 +250,8 @@ func (c *session) put(line []byte) {
 func (c *session) reply(r link.Reply, more any) {
 	b, err := link.ReplyLine(r, more)
 	if err != nil {
-		b, _ = link.ReplyLine(link.Reply{Re: r.Re, Why: "this cannot be answered: " + err.Error(), Boot: r.Boot, Stops: r.Stops}, nil)
+		b, _ = link.ReplyLine(link.Reply{Re: r.Re, Why: "this cannot be answered: " + err.Error(), Boot: r.Boot,
+			Stops: r.Stops}, nil)
 	}
 	c.put(b)
 }
@@ -367,7 +368,8 @@ func (c *session) do(w link.Word) (any, error) {
 	}
 	switch w := w.(type) {
 	case *link.Describe:
-		return link.Described{Version: link.Version, Rig: sim.o.Rig, StandIn: true, Boot: sim.boot, Can: link.Later(), Zstd: true, Held: s.owner != nil, Pace: int64(sim.o.Pace)}, nil
+		return link.Described{Version: link.Version, Rig: sim.o.Rig, StandIn: true, Boot: sim.boot, Can: link.Later(),
+			Zstd: true, Held: s.owner != nil, Pace: int64(sim.o.Pace)}, nil
 	case *link.AskTruth:
 		return link.TruthIs{Truth: sim.Truth()}, nil
 	case *link.Wires:
@@ -563,7 +565,8 @@ func (s *Server) Truly() Moment {
 	s.mu.Lock()
 	defer s.mu.Unlock()
 	m := s.sim
-	out := Moment{Boot: m.boot, Tick: m.tick, Mode: m.mode, Beat: m.beat, Heard: m.heard, Stops: m.stops, Begun: m.begun, Epoch: m.epoch}
+	out := Moment{Boot: m.boot, Tick: m.tick, Mode: m.mode, Beat: m.beat, Heard: m.heard, Stops: m.stops,
+		Begun: m.begun, Epoch: m.epoch}
 	for i := range m.axes {
 		out.Moves = out.Moves || math.Abs(m.axes[i].cmd-m.axes[i].prev) > 1e-9
 	}

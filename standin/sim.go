@@ -228,7 +228,8 @@ func (s *Sim) GoTo(epoch int64, to map[string]float64, share float64) error {
 		}
 		a := s.o.Rig.Axes[i]
 		if soft := s.axes[i].soft; math.IsNaN(v) || v < soft[0]-1e-9 || v > soft[1]+1e-9 {
-			return refuse("%s to %g %s is outside its soft limits %g to %g", a.Name, v, a.Unit.Symbol(), soft[0], soft[1])
+			return refuse("%s to %g %s is outside its soft limits %g to %g", a.Name, v, a.Unit.Symbol(),
+				soft[0], soft[1])
 		}
 		target[i] = v
 	}

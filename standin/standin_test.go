@@ -43,7 +43,8 @@ func table(t testing.TB, own *rig.Rig) *seal.Table {
 	r := whole(t, own)
 	p := path.New(r, clock.Rate{Num: 24, Den: 1}, map[string]float64{"plank/focus": 150})
 	for _, k := range [][3]float64{{0, 200, 20}, {60, 700, 0}, {120, 1200, -15}} {
-		q, err := p.Apply(r, path.Edit{Op: "set", Frame: k[0], Values: map[string]float64{"track": k[1], "pan": k[2], "roll": k[2] / 10}})
+		q, err := p.Apply(r, path.Edit{Op: "set", Frame: k[0], Values: map[string]float64{"track": k[1], "pan": k[2],
+			"roll": k[2] / 10}})
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -113,7 +114,8 @@ func arm(t testing.TB, s *Sim, tab *seal.Table, e int64, take string) {
 	}
 	settle(t, s, e)
 	f := tab.Fingerprint()
-	if err := s.Arm(link.Arm{Order: link.Order{Epoch: e}, Take: take, Print: hex.EncodeToString(f[:]), Clock: at(slow), Brake: 0.6}); err != nil {
+	if err := s.Arm(link.Arm{Order: link.Order{Epoch: e}, Take: take, Print: hex.EncodeToString(f[:]), Clock: at(slow),
+		Brake: 0.6}); err != nil {
 		t.Fatal(err)
 	}
 }
@@ -186,11 +188,13 @@ func TestTheLagIsLed(t *testing.T) {
 		a := s.axes[i].a
 		worst := 0.0
 		for k, pos := range c.pos {
-			v := (seal.Value(tab.At(i, pos+clock.One/16), tab.Units[i]) - seal.Value(tab.At(i, pos-clock.One/16), tab.Units[i])) * 8 * hz
+			v := (seal.Value(tab.At(i, pos+clock.One/16), tab.Units[i]) - seal.Value(tab.At(i, pos-clock.One/16),
+				tab.Units[i])) * 8 * hz
 			if math.Abs(v) < 0.3*a.Working.Speed {
 				continue
 			}
-			off := float64(c.steps[i][k])/256*float64(a.StepsPerUnit.Den)/float64(a.StepsPerUnit.Num) - seal.Value(tab.At(i, pos), tab.Units[i])
+			off := float64(c.steps[i][k])/256*float64(a.StepsPerUnit.Den)/float64(a.StepsPerUnit.Num) -
+				seal.Value(tab.At(i, pos), tab.Units[i])
 			off = math.Max(0, math.Abs(off)-a.Backlash/2-a.Repeatability) // what is not lag
 			worst = max(worst, off/math.Abs(v)*1000)
 		}
@@ -340,7 +344,8 @@ func TestRefusals(t *testing.T) {
 	}
 	settle(t, s, e)
 	bf := bent.Fingerprint()
-	if err := s.Arm(with(func(q *link.Arm) { q.Print = hex.EncodeToString(bf[:]) })); err == nil || !strings.Contains(err.Error(), "rated limits") {
+	if err := s.Arm(with(func(q *link.Arm) { q.Print = hex.EncodeToString(bf[:]) })); err == nil ||
+		!strings.Contains(err.Error(), "rated limits") {
 		t.Errorf("a table that breaks the rig's limits is armed: %v", err)
 	}
 }
@@ -394,7 +399,8 @@ func TestTakesAreKeptUntilAcknowledged(t *testing.T) {
 	if s.Ack(e, "t", 0, 1000) != nil || s.Ack(e, "t", 2000, n) == nil || c.acked != 1000 {
 		t.Errorf("after a stretch that failed %d rows are acknowledged", c.acked)
 	}
-	if s.Ack(e, "t", 1000, n-1) != nil || s.Knows("t", n) != nil || s.Knows("t", n+1) == nil || s.Knows("t", -1) == nil {
+	if s.Ack(e, "t", 1000, n-1) != nil || s.Knows("t", n) != nil || s.Knows("t", n+1) == nil ||
+		s.Knows("t", -1) == nil {
 		t.Error("dropped before the last row was acknowledged, or rows are known that are not there")
 	}
 	if s.Ack(e, "t", n-1, n) != nil || s.Knows("t", 0) == nil {
@@ -408,7 +414,9 @@ func TestTheTraceCoversEveryPicture(t *testing.T) {
 	s, _, e := homed(t, Options{Seed: 9})
 	r := whole(t, s.o.Rig)
 	p := path.New(r, clock.Rate{Num: 24, Den: 1}, map[string]float64{"plank/focus": 150})
-	for _, x := range []path.Edit{{Op: "set", Frame: 0, Values: map[string]float64{"pan": 0}}, {Op: "set", Frame: 40, Values: map[string]float64{"pan": 12}}, {Op: "set", Frame: 90, Values: map[string]float64{"pan": 20}},
+	for _, x := range []path.Edit{{Op: "set", Frame: 0, Values: map[string]float64{"pan": 0}},
+		{Op: "set", Frame: 40, Values: map[string]float64{"pan": 12}}, {Op: "set", Frame: 90,
+			Values: map[string]float64{"pan": 20}},
 		{Op: "kind", Axis: "pan", Kind: curve.Natural}, {Op: "run", RunUp: 20, RunOut: 25}} {
 		q, err := p.Apply(r, x)
 		if err != nil {

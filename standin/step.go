@@ -197,7 +197,8 @@ func (s *Sim) due(ms float64) (clock.Pos, bool) {
 func (s *Sim) endTake() {
 	c := s.cur
 	c.ended = true
-	c.end = link.TakeEnd{Take: c.id, Rows: len(c.pos), Frame: s.pos.Frame(), LastBeat: s.beat, BrakeTick: -1, Steers: c.steers}
+	c.end = link.TakeEnd{Take: c.id, Rows: len(c.pos), Frame: s.pos.Frame(), LastBeat: s.beat, BrakeTick: -1,
+		Steers: c.steers}
 	if b := s.brake; b != nil {
 		c.end.BrakeTick = b.tick + 1 // the first tick that was slower
 		c.end.Broken, c.end.Why = b.at(float64(s.tick)-s.o.Rig.LagMS) < s.whole, c.broken
@@ -217,7 +218,8 @@ func (s *Sim) Ack(epoch int64, id string, from, to int) error {
 			continue
 		}
 		if from < 0 || from > t.acked || to < from || to > len(t.pos) {
-			return refuse("rows %d to %d of take %s do not join the %d acknowledged of %d", from, to, id, t.acked, len(t.pos))
+			return refuse("rows %d to %d of take %s do not join the %d acknowledged of %d", from, to, id,
+				t.acked, len(t.pos))
 		}
 		t.acked = max(t.acked, to)
 		if t.ended && t.acked == len(t.pos) {
@@ -243,7 +245,8 @@ func (s *Sim) Knows(id string, row int) error {
 
 // State is what watchers are told: positions are what the feedback sees.
 func (s *Sim) State() *link.State {
-	st := &link.State{Tick: s.tick, Boot: s.boot, Stops: s.stops, Mode: s.mode, Epoch: s.epoch, Frame: s.pos.Frame(), Print: s.print, EStop: s.estop,
+	st := &link.State{Tick: s.tick, Boot: s.boot, Stops: s.stops, Mode: s.mode, Epoch: s.epoch, Frame: s.pos.Frame(),
+		Print: s.print, EStop: s.estop,
 		Drive: "live", Axes: make(map[string]link.AxisState, len(s.axes))}
 	if st.Still() {
 		st.Drive = "holding"
@@ -256,8 +259,10 @@ func (s *Sim) State() *link.State {
 	free := 0
 	for i := range s.axes {
 		a := &s.axes[i]
-		x := link.AxisState{Pos: math.Round(a.reads()*1e6) / 1e6, Asked: math.Round(a.was*1e6) / 1e6, Homed: a.homed, Spread: a.spread(), Soft: a.soft,
-			Free: a.free, End: a.end, Fault: a.fault, Waits: a.waits, Trouble: a.trouble, SuspendedMS: max(0, a.open-s.tick)}
+		x := link.AxisState{Pos: math.Round(a.reads()*1e6) / 1e6, Asked: math.Round(a.was*1e6) / 1e6, Homed: a.homed,
+			Spread: a.spread(), Soft: a.soft,
+			Free: a.free, End: a.end, Fault: a.fault, Waits: a.waits, Trouble: a.trouble, SuspendedMS: max(0,
+				a.open-s.tick)}
 		if a.free {
 			free++
 		}

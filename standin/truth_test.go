@@ -113,7 +113,8 @@ func TestLostStepsStayLost(t *testing.T) {
 	roll(t, s, tab, e, "a", always)
 	off := func(id string) float64 { return s.State().Pos(id) - s.State().Asked(id) }
 	if off("track") < 0.85 || math.Abs(off("roll")-0.3) > 1e-6 || math.Abs(off("focus")) > 1e-6 {
-		t.Errorf("after a roll: track %g, roll %g, focus %g from where they were sent", off("track"), off("roll"), off("focus"))
+		t.Errorf("after a roll: track %g, roll %g, focus %g from where they were sent", off("track"), off("roll"),
+			off("focus"))
 	}
 	if err := s.Home(e, []string{"roll", "track"}, ""); err != nil {
 		t.Fatal(err)
@@ -224,7 +225,8 @@ func TestEmergencyStopPressed(t *testing.T) {
 	if !st.EStop || st.Drive != "free" || st.Homed("roll") || st.Homed("focus") || !st.Homed("track") {
 		t.Errorf("%+v", st)
 	}
-	for name, err := range map[string]error{"home": s.Home(e, nil, ""), "go": s.GoTo(e, map[string]float64{"track": 5}, 0), "jog": s.Jog(e, "pan", 1), "free": s.Free(e, "pan", true)} {
+	for name, err := range map[string]error{"home": s.Home(e, nil, ""), "go": s.GoTo(e, map[string]float64{"track": 5},
+		0), "jog": s.Jog(e, "pan", 1), "free": s.Free(e, "pan", true)} {
 		if err == nil || !strings.Contains(err.Error(), "emergency stop is pressed") {
 			t.Errorf("%s: %v", name, err)
 		}
@@ -308,7 +310,8 @@ func TestFaultsAndFreeing(t *testing.T) {
 func TestSoftLimitsOfTheDay(t *testing.T) {
 	s, tab, e := homed(t, Options{Seed: 1})
 	for want, soft := range map[string]map[string][2]float64{
-		"no axis": {"boom": {0, 1}}, "within its hard ends": {"track": {-11, 100}}, "rising": {"track": {200, 100}}, "hard ends -10 to 1510": {"track": {0, 1511}},
+		"no axis": {"boom": {0, 1}}, "within its hard ends": {"track": {-11, 100}}, "rising": {"track": {200, 100}},
+		"hard ends -10 to 1510": {"track": {0, 1511}},
 	} {
 		if err := s.Limits(e, soft); err == nil || !strings.Contains(err.Error(), want) {
 			t.Errorf("%v, want %q", err, want)
@@ -325,7 +328,8 @@ func TestSoftLimitsOfTheDay(t *testing.T) {
 	}
 	settle(t, s, e)
 	f := tab.Fingerprint()
-	req := link.Arm{Order: link.Order{Epoch: e}, Take: "t", Print: hex.EncodeToString(f[:]), Clock: at(slow), Brake: 0.6}
+	req := link.Arm{Order: link.Order{Epoch: e}, Take: "t", Print: hex.EncodeToString(f[:]),
+		Clock: at(slow), Brake: 0.6}
 	if err := s.Arm(req); err == nil || !strings.Contains(err.Error(), "Track leaves its soft limits") {
 		t.Errorf("a path up to 1200 mm: %v", err)
 	}
@@ -341,8 +345,9 @@ func TestSoftLimitsOfTheDay(t *testing.T) {
 // wait at the turn.
 func TestOtherClocks(t *testing.T) {
 	for name, c := range map[string]clock.Spec{
-		"back":           {Kind: clock.Steady, Factor: slow, Way: clock.Back},
-		"there and back": {Kind: clock.Steady, Factor: slow, Way: clock.ThereAndBack, Waits: []clock.Wait{{Frame: 120, MS: 400}}},
+		"back": {Kind: clock.Steady, Factor: slow, Way: clock.Back},
+		"there and back": {Kind: clock.Steady, Factor: slow, Way: clock.ThereAndBack,
+			Waits: []clock.Wait{{Frame: 120, MS: 400}}},
 	} {
 		s, tab, e := homed(t, Options{Seed: 1})
 		clk, err := tab.Clock(c)
@@ -360,7 +365,8 @@ func TestOtherClocks(t *testing.T) {
 				t.Fatal(err)
 			}
 			settle(t, s, e)
-			if err := s.Arm(link.Arm{Order: link.Order{Epoch: e}, Take: "t", Print: hex.EncodeToString(f[:]), Clock: &c, Brake: 0.6}); err != nil {
+			if err := s.Arm(link.Arm{Order: link.Order{Epoch: e}, Take: "t", Print: hex.EncodeToString(f[:]), Clock: &c,
+				Brake: 0.6}); err != nil {
 				t.Fatal(name, err)
 			}
 			if err := s.Roll(e, s.armed.Take, ""); err != nil {
@@ -439,7 +445,8 @@ func TestPushedToItsEnd(t *testing.T) {
 	for range 3000 {
 		s.Step()
 	}
-	if st := s.State(); st.Axes["track"].End != "high" || st.Homed("track") || !st.Homed("pan") || math.Abs(s.Truth().Axes["track"]-1510) > 0.05 {
+	if st := s.State(); st.Axes["track"].End != "high" || st.Homed("track") || !st.Homed("pan") ||
+		math.Abs(s.Truth().Axes["track"]-1510) > 0.05 {
 		t.Errorf("%+v, at %g", st, s.Truth().Axes["track"])
 	}
 	if err := s.Home(e, nil, ""); err != nil {

@@ -100,9 +100,11 @@ func (s *Sim) Wires() []rig.WireSeen {
 		case f[link.PretendMissing]:
 			continue
 		case f[link.PretendPort]:
-			w, channel = &out[(slices.IndexFunc(out, func(x rig.WireSeen) bool { return x.Name == wire })+1)%len(out)], "7"
+			w, channel = &out[(slices.IndexFunc(out, func(x rig.WireSeen) bool { return x.Name == wire })+1)%
+				len(out)], "7"
 		}
-		w.Devices = append(w.Devices, rig.DeviceSeen{Channel: channel, Axis: a.ID, Against: f[link.PretendDirection] == a.ID})
+		w.Devices = append(w.Devices, rig.DeviceSeen{Channel: channel, Axis: a.ID,
+			Against: f[link.PretendDirection] == a.ID})
 		switch a.ID {
 		case f[link.PretendUnknown]:
 			w.Devices = append(w.Devices, rig.DeviceSeen{Channel: "9"})
@@ -114,7 +116,8 @@ func (s *Sim) Wires() []rig.WireSeen {
 	}
 	if id := f[link.PretendRoute]; id != "" {
 		wire, _ := rig.WireOf(&s.o.Rig.Axes[s.o.Rig.Index(id)])
-		*at(wire) = rig.WireSeen{Name: wire, Why: "no route from 192.168.7.0/24 to 10.4.0.0/16", Devices: []rig.DeviceSeen{}}
+		*at(wire) = rig.WireSeen{Name: wire, Why: "no route from 192.168.7.0/24 to 10.4.0.0/16",
+			Devices: []rig.DeviceSeen{}}
 	}
 	return out
 }

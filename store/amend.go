@@ -54,10 +54,12 @@ func (e *ChangedError) Error() string {
 }
 
 // fields is what forms call some fields of these documents.
-var fields = map[string]string{"slide_mm": "what the plate reads", "rise_mm": "what the riser reads", "creep_deg_h": "creep", "droop_share": "the drive's droop",
+var fields = map[string]string{"slide_mm": "what the plate reads", "rise_mm": "what the riser reads",
+	"creep_deg_h": "creep", "droop_share": "the drive's droop",
 	"seen": "what it does when you let go", "felt": "the poses read", "own": "the weights that you own", "arms_mm": "what the arm is used from and to",
 	"p80_minutes": "one time in five over", "thread": "the thread", "rated_w": "rated", "peak_w": "peak", "standby_w": "at rest", "start_w": "switching on",
-	"cable_m": "the cable's length", "section_mm2": "the cable's section", "soft": "the soft limits", "zero": "the plan's zero", "whole_kg": "what all of it weighs",
+	"cable_m": "the cable's length", "section_mm2": "the cable's section", "soft": "the soft limits",
+	"zero": "the plan's zero", "whole_kg": "what all of it weighs",
 	"f_number": "the stop", "pupil_m": "the entrance pupil", "crop": "digital zoom", "holds": "a picture from", "ask_m": "ask beyond", "speed_share": "the share of the speed"}
 
 // short is a value as it is said in a sentence.
@@ -103,7 +105,8 @@ const mostPast = 500
 
 // AmendSite changes fields of a shot's sheet of a kind. Where there is none yet, begin is what
 // they are changed in (nil: that is an error). f looks at what comes of it, as in ChangeSite.
-func AmendSite[T any](ctx context.Context, s *Store, who journal.Person, shot, what string, begin *T, changes []amend.Field, f func(*T) (day string, err error)) error {
+func AmendSite[T any](ctx context.Context, s *Store, who journal.Person, shot, what string, begin *T,
+	changes []amend.Field, f func(*T) (day string, err error)) error {
 	return s.tx(ctx, func(tx pgx.Tx) error {
 		if _, err := lock(ctx, tx, shot); err != nil {
 			return err
@@ -134,10 +137,12 @@ func AmendSite[T any](ctx context.Context, s *Store, who journal.Person, shot, w
 
 // PackageVersions are the versions of a camera package, the newest first.
 func (s *Store) PackageVersions(ctx context.Context, id string) ([]Past[journal.CameraPackage], error) {
-	return many[Past[journal.CameraPackage]](ctx, s, `SELECT p.version, p.at, `+asPerson+` AS by, p.doc FROM packages p JOIN people w ON w.id = p.person_id WHERE p.id = $1 ORDER BY p.version DESC LIMIT $2`, id, mostPast)
+	return many[Past[journal.CameraPackage]](ctx, s, `SELECT p.version, p.at, `+asPerson+
+		` AS by, p.doc FROM packages p JOIN people w ON w.id = p.person_id WHERE p.id = $1 ORDER BY p.version DESC LIMIT $2`, id, mostPast)
 }
 
-const balances = `SELECT row_number() OVER (ORDER BY b.at, b.id) AS version, b.at, ` + asPerson + ` AS by, b.doc FROM balances b JOIN people w ON w.id = b.person_id
+const balances = `SELECT row_number() OVER (ORDER BY b.at, b.id) AS version, b.at, ` + asPerson +
+	` AS by, b.doc FROM balances b JOIN people w ON w.id = b.person_id
 	WHERE b.package_id = $1 AND b.rig_id = $2 ORDER BY version DESC`
 
 // Balances are the records of a package on a machine, the newest first, numbered from 1.

@@ -73,7 +73,9 @@ func (s *Store) AddRows(ctx context.Context, take string, from int, pos []clock.
 	if err != nil {
 		return err
 	}
-	_, err = s.exec(ctx, `INSERT INTO trace_chunks (take_id, from_row, rows, data_zstd) VALUES ($1,$2,$3,$4) ON CONFLICT DO NOTHING`, take, from, len(pos), data)
+	_, err = s.exec(ctx,
+		`INSERT INTO trace_chunks (take_id, from_row, rows, data_zstd) VALUES ($1,$2,$3,$4) ON CONFLICT DO NOTHING`,
+		take, from, len(pos), data)
 	return err
 }
 
@@ -84,14 +86,16 @@ func (s *Store) loadTrace(ctx context.Context, take string, into *trace.Trace) e
 		From int `db:"from_row"`
 		Rows int
 		Data []byte `db:"data_zstd"`
-	}](ctx, s, `SELECT from_row, rows, data_zstd FROM trace_chunks WHERE take_id = $1 ORDER BY from_row, rows DESC`, take)
+	}](ctx, s, `SELECT from_row, rows, data_zstd FROM trace_chunks WHERE take_id = $1 ORDER BY from_row, rows DESC`,
+		take)
 	if err != nil {
 		return err
 	}
 	for _, c := range chunks {
 		pos, steps, err := unpackChunk(c.Data, c.Rows, len(into.Axes))
 		if err != nil {
-			return fmt.Errorf("take %s: rows %d to %d of its trace cannot be read: %w", take, c.From, c.From+c.Rows-1, err)
+			return fmt.Errorf("take %s: rows %d to %d of its trace cannot be read: %w", take, c.From,
+				c.From+c.Rows-1, err)
 		}
 		into.Append(c.From, pos, steps)
 	}

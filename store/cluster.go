@@ -110,7 +110,8 @@ func (c *Cluster) init(ctx context.Context) (string, error) {
 			}
 		}
 	}
-	cmd := exec.CommandContext(ctx, filepath.Join(bin, "initdb"), "-D", data, "-U", "keenarc", "--pwfile", file, "--auth", "scram-sha-256", "-E", "UTF8", "--locale", "C.UTF-8")
+	cmd := exec.CommandContext(ctx, filepath.Join(bin, "initdb"), "-D", data, "-U", "keenarc", "--pwfile", file,
+		"--auth", "scram-sha-256", "-E", "UTF8", "--locale", "C.UTF-8")
 	cmd.SysProcAttr = &syscall.SysProcAttr{Credential: cred}
 	cmd.Dir = "/"
 	if out, err := cmd.CombinedOutput(); err != nil {
@@ -132,8 +133,10 @@ func (c *Cluster) Start(ctx context.Context) error {
 		return err
 	}
 	defer logFile.Close()
-	c.cmd = exec.Command(filepath.Join(c.bin, "postgres"), "-D", filepath.Join(c.Folder, "data"), "-p", strconv.Itoa(c.port),
-		"-c", "listen_addresses=127.0.0.1", "-c", "unix_socket_directories=", "-c", "fsync=on", "-c", "synchronous_commit=on")
+	c.cmd = exec.Command(filepath.Join(c.bin, "postgres"), "-D", filepath.Join(c.Folder, "data"), "-p",
+		strconv.Itoa(c.port),
+		"-c", "listen_addresses=127.0.0.1", "-c", "unix_socket_directories=", "-c", "fsync=on", "-c",
+		"synchronous_commit=on")
 	c.cmd.SysProcAttr = &syscall.SysProcAttr{Credential: c.cred, Setpgid: true, Pdeathsig: syscall.SIGINT}
 	c.cmd.Dir, c.cmd.Stdout, c.cmd.Stderr = "/", logFile, logFile
 	if err := c.cmd.Start(); err != nil {
@@ -149,7 +152,8 @@ func (c *Cluster) Start(ctx context.Context) error {
 	}
 	defer admin.Close(ctx)
 	var there bool
-	if err := admin.QueryRow(ctx, `SELECT exists (SELECT 1 FROM pg_database WHERE datname = 'keenarc')`).Scan(&there); err != nil {
+	if err := admin.QueryRow(ctx, `SELECT exists (SELECT 1 FROM pg_database WHERE datname = 'keenarc')`).Scan(
+		&there); err != nil {
 		return err
 	}
 	if !there {
@@ -172,7 +176,8 @@ func (c *Cluster) await(ctx context.Context, url string) (*pgx.Conn, error) {
 		}
 		select {
 		case <-c.ended:
-			return nil, fmt.Errorf("the database stopped at once; see %s (is it running from this folder already?)", filepath.Join(c.Folder, "server.log"))
+			return nil, fmt.Errorf("the database stopped at once; see %s (is it running from this folder already?)",
+				filepath.Join(c.Folder, "server.log"))
 		case <-ctx.Done():
 			return nil, ctx.Err()
 		case <-time.After(50 * time.Millisecond):
@@ -208,9 +213,11 @@ func (c *Cluster) oldGone(ctx context.Context) error {
 		}
 		if time.Since(began) > most {
 			if inUse {
-				return fmt.Errorf("an application is running from this folder already (%s); use it there, or end it first", c.Folder)
+				return fmt.Errorf("an application is running from this folder already (%s); use it there, or "+
+					"end it first", c.Folder)
 			}
-			return fmt.Errorf("a database of an earlier run does not end (process %d); see %s", pid, filepath.Join(c.Folder, "server.log"))
+			return fmt.Errorf("a database of an earlier run does not end (process %d); see %s", pid,
+				filepath.Join(c.Folder, "server.log"))
 		}
 		select {
 		case <-ctx.Done():
@@ -324,7 +331,8 @@ func postgresBin() (string, error) {
 	if p, err := exec.LookPath("initdb"); err == nil {
 		return filepath.Dir(p), nil
 	}
-	return "", errors.New("PostgreSQL's server is not installed; install the package postgresql, or set KEENARC_DATABASE_URL to a server of yours")
+	return "", errors.New("PostgreSQL's server is not installed; install the package postgresql, or set " +
+		"KEENARC_DATABASE_URL to a server of yours")
 }
 
 // serverUser is who the server runs as: nil for ourselves.
@@ -362,11 +370,13 @@ func Reset(ctx context.Context, url string) error {
 	}
 	defer conn.Close(ctx)
 	var tables, ours int
-	if err := conn.QueryRow(ctx, `SELECT count(*), count(*) FILTER (WHERE tablename IN ('goose_db_version', 'shots', 'edits')) FROM pg_tables WHERE schemaname = 'public'`).Scan(&tables, &ours); err != nil {
+	if err := conn.QueryRow(ctx,
+		`SELECT count(*), count(*) FILTER (WHERE tablename IN ('goose_db_version', 'shots', 'edits')) FROM pg_tables WHERE schemaname = 'public'`).Scan(&tables, &ours); err != nil {
 		return err
 	}
 	if tables > 0 && ours < 3 {
-		return fmt.Errorf("this database has %d tables that are not Keen Arc's; nothing was thrown away. Give it a database of its own", tables)
+		return fmt.Errorf("this database has %d tables that are not Keen Arc's; nothing was thrown away. Give it a "+
+			"database of its own", tables)
 	}
 	_, err = conn.Exec(ctx, `DROP SCHEMA public CASCADE; CREATE SCHEMA public`)
 	return err

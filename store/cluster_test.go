@@ -70,7 +70,8 @@ func TestAFolderInUse(t *testing.T) {
 	t.Parallel()
 	c, dir := ownCluster(t)
 	began := time.Now()
-	if other, err := StartCluster(t.Context(), dir); err == nil || !strings.Contains(err.Error(), "running from this folder already") {
+	if other, err := StartCluster(t.Context(), dir); err == nil || !strings.Contains(err.Error(),
+		"running from this folder already") {
 		if err == nil {
 			other.Stop()
 		}

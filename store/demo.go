@@ -26,7 +26,8 @@ func (s *Store) LoadDemo(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
-	p, err := exchange.PlanFromKeys(bytes.NewReader(examples.HarbourApproach), r, l, clock.Rate{Num: 24, Den: 1}, curve.Smooth)
+	p, err := exchange.PlanFromKeys(bytes.NewReader(examples.HarbourApproach), r, l, clock.Rate{Num: 24, Den: 1},
+		curve.Smooth)
 	if err != nil {
 		return err
 	}
@@ -43,14 +44,17 @@ func (s *Store) LoadDemo(ctx context.Context) error {
 		return err
 	}
 	passes := []Pass{}
-	for i, x := range [][2]string{{"Keeper", "beauty, with actor"}, {"Clean plate", "set empty"}, {"Lamp on", "practical only"}, {"Fog, slow", "fog at a third of the speed"}, {"Matte", "card behind lamp"}} {
+	for i, x := range [][2]string{{"Keeper", "beauty, with actor"}, {"Clean plate", "set empty"},
+		{"Lamp on", "practical only"}, {"Fog, slow", "fog at a third of the speed"}, {"Matte", "card behind lamp"}} {
 		f := int64(1)
 		if i == 3 {
 			f = 3
 		}
-		passes = append(passes, Pass{ID: journal.NewID(), Number: i + 1, Name: x[0], Note: x[1], Clock: clock.Times(clock.Rate{Num: 1, Den: f})})
+		passes = append(passes, Pass{ID: journal.NewID(), Number: i + 1, Name: x[0], Note: x[1],
+			Clock: clock.Times(clock.Rate{Num: 1, Den: f})})
 	}
-	sh := &Shot{ID: journal.NewID(), Code: "SL-010", Title: "Harbour approach", Machines: machines, Lens: l, Set: examples.Harbour()}
+	sh := &Shot{ID: journal.NewID(), Code: "SL-010", Title: "Harbour approach", Machines: machines, Lens: l,
+		Set: examples.Harbour()}
 	if err := s.AddShot(ctx, prod.ID, sh, journal.Itself, p, passes); err != nil {
 		return err
 	}
@@ -70,12 +74,15 @@ func (s *Store) demoStair(ctx context.Context, production string) error {
 	if err != nil {
 		return err
 	}
-	p, err := exchange.PlanFromKeys(bytes.NewReader(examples.LanternStair), r, l, clock.Rate{Num: 24, Den: 1}, curve.Smooth)
+	p, err := exchange.PlanFromKeys(bytes.NewReader(examples.LanternStair), r, l, clock.Rate{Num: 24, Den: 1},
+		curve.Smooth)
 	if err != nil {
 		return err
 	}
-	sh := &Shot{ID: journal.NewID(), Code: "SL-020", Title: "Lantern stair", Machines: machines, Lens: l, Set: examples.Stair()}
-	passes := []Pass{{ID: journal.NewID(), Number: 1, Name: "Keeper", Note: "beauty, with actor", Clock: clock.Times(clock.Rate{Num: 1, Den: 1})}}
+	sh := &Shot{ID: journal.NewID(), Code: "SL-020", Title: "Lantern stair", Machines: machines, Lens: l,
+		Set: examples.Stair()}
+	passes := []Pass{{ID: journal.NewID(), Number: 1, Name: "Keeper", Note: "beauty, with actor",
+		Clock: clock.Times(clock.Rate{Num: 1, Den: 1})}}
 	if err := s.AddShot(ctx, production, sh, journal.Itself, p, passes); err != nil {
 		return err
 	}
@@ -83,7 +90,10 @@ func (s *Store) demoStair(ctx context.Context, production string) error {
 	w := site.Propose(machines)
 	w.Nodes[1].CableM, w.Nodes[1].SectionMM2, w.Nodes[1].MostW = 90, 1.5, 4000
 	w.Nodes[0].Name = "Socket by the dock"
-	if err := ChangeSite(ctx, s, journal.Itself, sh.ID, "power", func(p *site.Power) (string, error) { *p = *w; return "", nil }); err != nil {
+	if err := ChangeSite(ctx, s, journal.Itself, sh.ID, "power", func(p *site.Power) (string, error) {
+		*p = *w
+		return "", nil
+	}); err != nil {
 		return err
 	}
 	g := site.ProposeGround(machines[0].Rig)
@@ -91,7 +101,10 @@ func (s *Store) demoStair(ctx context.Context, production string) error {
 		g.Supports = append(g.Supports, site.Support{AtMM: float64(1000 * k), LeftMM: &h[0], RightMM: &h[1]})
 	}
 	g.Swing.RoomM = 2.4
-	if err := ChangeSite(ctx, s, journal.Itself, sh.ID, "ground", func(x *site.Ground) (string, error) { *x = *g; return "", nil }); err != nil {
+	if err := ChangeSite(ctx, s, journal.Itself, sh.ID, "ground", func(x *site.Ground) (string, error) {
+		*x = *g
+		return "", nil
+	}); err != nil {
 		return err
 	}
 	return s.demoDays(ctx, sh.ID, sh.Code)
@@ -103,12 +116,16 @@ func (s *Store) demoDays(ctx context.Context, shot, code string) error {
 	d := examples.DaysOf(code)
 	begins := time.Now().Add(time.Duration(d.StartsIn) * time.Minute).Truncate(5 * time.Minute)
 	keep := func(o site.Order) error {
-		return ChangeSite(ctx, s, journal.Itself, shot, "order", func(x *site.Order) (string, error) { *x = o; return o.Date, nil })
+		return ChangeSite(ctx, s, journal.Itself, shot, "order", func(x *site.Order) (string, error) {
+			*x = o
+			return o.Date, nil
+		})
 	}
 	var took []site.Took
 	for k, minutes := range d.Past {
 		from := begins.AddDate(0, 0, k-len(d.Past))
-		o := site.Order{Date: from.Format(time.DateOnly), Start: from.Format("15:04"), Setup: d.Setup, Steps: d.Setup.Begin(nil)}
+		o := site.Order{Date: from.Format(time.DateOnly), Start: from.Format("15:04"), Setup: d.Setup,
+			Steps: d.Setup.Begin(nil)}
 		for i := range o.Steps {
 			o.Steps[i].Minutes = minutes[o.Steps[i].Does]
 			o.Steps[i].P80 = o.Steps[i].Minutes
@@ -126,7 +143,8 @@ func (s *Store) demoDays(ctx context.Context, shot, code string) error {
 			return err
 		}
 	}
-	o := site.Order{Date: begins.Format(time.DateOnly), Start: begins.Format("15:04"), Setup: d.Setup, Steps: d.Setup.Begin(site.Learn(took, d.Setup))}
+	o := site.Order{Date: begins.Format(time.DateOnly), Start: begins.Format("15:04"), Setup: d.Setup,
+		Steps: d.Setup.Begin(site.Learn(took, d.Setup))}
 	for i := range o.Steps {
 		x := &o.Steps[i]
 		if x.Does == site.Agree && d.Latest > 0 {

@@ -33,12 +33,15 @@ func (s *Store) demoShoot(ctx context.Context, production string, machines []rig
 	if err != nil {
 		return err
 	}
-	p, err := exchange.PlanFromKeys(bytes.NewReader(examples.KeeperWinds), r, l, clock.Rate{Num: 24, Den: 1}, curve.Smooth)
+	p, err := exchange.PlanFromKeys(bytes.NewReader(examples.KeeperWinds), r, l, clock.Rate{Num: 24, Den: 1},
+		curve.Smooth)
 	if err != nil {
 		return err
 	}
-	sh := &Shot{ID: journal.NewID(), Code: "SL-030", Title: "Keeper winds the clock", Machines: machines, Lens: l, Set: examples.ClockRoom()}
-	passes := []Pass{{ID: journal.NewID(), Number: 1, Name: "Rehearsal", Note: "at speed, nothing taken", Clock: clock.Times(clock.Rate{Num: 1, Den: 1})}}
+	sh := &Shot{ID: journal.NewID(), Code: "SL-030", Title: "Keeper winds the clock", Machines: machines, Lens: l,
+		Set: examples.ClockRoom()}
+	passes := []Pass{{ID: journal.NewID(), Number: 1, Name: "Rehearsal", Note: "at speed, nothing taken",
+		Clock: clock.Times(clock.Rate{Num: 1, Den: 1})}}
 	if err := s.AddShot(ctx, production, sh, journal.Itself, p, passes); err != nil {
 		return err
 	}
@@ -50,13 +53,16 @@ func (s *Store) demoShoot(ctx context.Context, production string, machines []rig
 		return err
 	}
 	layer := func(n int, name, note string, puppet, apart bool, to, ms int, lamps map[string]float64) weave.Layer {
-		return weave.Layer{ID: journal.NewID(), Number: n, Name: name, Note: note, Lamps: lamps, Puppet: puppet, Apart: apart, From: 0, To: to, MS: ms}
+		return weave.Layer{ID: journal.NewID(), Number: n, Name: name, Note: note, Lamps: lamps, Puppet: puppet,
+			Apart: apart, From: 0, To: to, MS: ms}
 	}
-	scheme := &weave.Scheme{First: 0, Last: 96, Holds: []weave.Hold{{From: 0, Every: 2}}, AskM: 0.025, Share: 0.2, Layers: []weave.Layer{
-		layer(1, "beauty", "key 100, table lamp 60", true, false, 96, 500, map[string]float64{"key": 1, "lamp": 0.6}),
-		layer(2, "rim", "rim 80 only", true, false, 96, 800, map[string]float64{"rim": 0.8}),
-		layer(3, "clean plate", "puppet out", false, true, 24, 500, map[string]float64{"key": 1, "lamp": 0.6}),
-	}}
+	scheme := &weave.Scheme{First: 0, Last: 96, Holds: []weave.Hold{{From: 0, Every: 2}}, AskM: 0.025, Share: 0.2,
+		Layers: []weave.Layer{
+			layer(1, "beauty", "key 100, table lamp 60", true, false, 96, 500,
+				map[string]float64{"key": 1, "lamp": 0.6}),
+			layer(2, "rim", "rim 80 only", true, false, 96, 800, map[string]float64{"rim": 0.8}),
+			layer(3, "clean plate", "puppet out", false, true, 24, 500, map[string]float64{"key": 1, "lamp": 0.6}),
+		}}
 	notes := map[int]string{}
 	for f := 0; f < 96; f += 2 {
 		notes[f] = demoNote(f)
@@ -84,7 +90,8 @@ func demoNote(frame int) string {
 func (s *Store) DemoPictures(ctx context.Context, film Film, out io.Writer) error {
 	var shot, sealed string
 	var n int
-	err := s.Pool.QueryRow(ctx, `SELECT h.shot_id::text, x.id::text, (SELECT count(*) FROM exposures e WHERE e.shot_id = h.shot_id)
+	err := s.Pool.QueryRow(ctx,
+		`SELECT h.shot_id::text, x.id::text, (SELECT count(*) FROM exposures e WHERE e.shot_id = h.shot_id)
 		FROM shoots h JOIN shots s ON s.id = h.shot_id JOIN seals x ON x.shot_id = s.id WHERE s.code = 'SL-030' AND x.revision >= 0 ORDER BY x.version LIMIT 1`).Scan(&shot, &sealed, &n)
 	if errors.Is(err, pgx.ErrNoRows) || err == nil && n > 0 {
 		return nil
@@ -105,7 +112,8 @@ func (s *Store) DemoPictures(ctx context.Context, film Film, out io.Writer) erro
 		return err
 	}
 	fmt.Fprintln(out, "taking the pictures of SL-030 that are there already …")
-	d := &demoTaker{s: s, film: film, shot: sh, seal: sealed, table: t, scheme: &h.Scheme, rng: rand.New(rand.NewPCG(3, 30))}
+	d := &demoTaker{s: s, film: film, shot: sh, seal: sealed, table: t, scheme: &h.Scheme,
+		rng: rand.New(rand.NewPCG(3, 30))}
 	d.at = time.Now().Add(-4*time.Hour - 10*time.Minute)
 	beauty, rim, clean := h.Scheme.Layers[0].ID, h.Scheme.Layers[1].ID, h.Scheme.Layers[2].ID
 	for f := 0; f < 24; f += 2 {
@@ -122,13 +130,15 @@ func (s *Store) DemoPictures(ctx context.Context, film Film, out io.Writer) erro
 		}
 	}
 	if d.err == nil {
-		_, d.err = s.exec(ctx, `UPDATE exposures SET fate = 'uncertain', why = 'the power of the rig went while it was exposed' WHERE shot_id = $1 AND layer = $2 AND frame = 30`, shot, rim)
+		_, d.err = s.exec(ctx,
+			`UPDATE exposures SET fate = 'uncertain', why = 'the power of the rig went while it was exposed' WHERE shot_id = $1 AND layer = $2 AND frame = 30`, shot, rim)
 	}
 	if d.err == nil {
 		d.err = s.Pin(ctx, shot, sealed)
 	}
 	if d.err == nil {
-		_, d.err = s.exec(ctx, `UPDATE turns SET turn = $2 WHERE shot_id = $1`, shot, weave.Turn{At: weave.Cell{Frame: 46, Layer: beauty}, Marks: []weave.Mark{}})
+		_, d.err = s.exec(ctx, `UPDATE turns SET turn = $2 WHERE shot_id = $1`, shot,
+			weave.Turn{At: weave.Cell{Frame: 46, Layer: beauty}, Marks: []weave.Mark{}})
 	}
 	return d.err
 }
@@ -148,7 +158,8 @@ type demoTaker struct {
 
 func (d *demoTaker) step(ctx context.Context, frame int, p weave.Phase, seconds float64) {
 	if d.err == nil {
-		_, d.err = d.s.exec(ctx, `INSERT INTO frame_steps (shot_id, frame, phase, at) VALUES ($1, $2, $3, $4)`, d.shot.ID, frame, p, d.at)
+		_, d.err = d.s.exec(ctx, `INSERT INTO frame_steps (shot_id, frame, phase, at) VALUES ($1, $2, $3, $4)`,
+			d.shot.ID, frame, p, d.at)
 	}
 	d.at = d.at.Add(time.Duration(seconds * float64(time.Second)))
 }
@@ -185,7 +196,8 @@ func (d *demoTaker) take(ctx context.Context, c weave.Cell) error {
 	if err != nil {
 		return err
 	}
-	e := &journal.Exposure{Exposure: weave.Exposure{Cell: c, ID: journal.NewID(), Number: h.Board().Count(c) + 1}, Shot: d.shot.ID, Seal: d.seal, Pose: pose, By: journal.Somebody, Machine: d.shot.Machines[0].Rig.ID}
+	e := &journal.Exposure{Exposure: weave.Exposure{Cell: c, ID: journal.NewID(), Number: h.Board().Count(c) + 1},
+		Shot: d.shot.ID, Seal: d.seal, Pose: pose, By: journal.Somebody, Machine: d.shot.Machines[0].Rig.ID}
 	if err := d.s.Ask(ctx, e, h.Stands()); err != nil {
 		return err
 	}
@@ -195,9 +207,11 @@ func (d *demoTaker) take(ctx context.Context, c weave.Cell) error {
 	// It was earlier today.
 	began := d.at
 	d.at = d.at.Add(time.Duration(l.MS)*time.Millisecond + 6*time.Second)
-	if _, err := d.s.exec(ctx, `UPDATE exposures SET asked_at = $2, ended_at = $3 WHERE id = $1`, e.ID, began, d.at); err != nil {
+	if _, err := d.s.exec(ctx, `UPDATE exposures SET asked_at = $2, ended_at = $3 WHERE id = $1`, e.ID, began,
+		d.at); err != nil {
 		return err
 	}
-	_, err = d.s.exec(ctx, `UPDATE frame_steps SET at = CASE phase WHEN 'exposing' THEN $2::timestamptz ELSE $3::timestamptz END WHERE shot_id = $1 AND seq IN (SELECT seq FROM frame_steps WHERE shot_id = $1 ORDER BY seq DESC LIMIT 2)`, d.shot.ID, began, d.at)
+	_, err = d.s.exec(ctx,
+		`UPDATE frame_steps SET at = CASE phase WHEN 'exposing' THEN $2::timestamptz ELSE $3::timestamptz END WHERE shot_id = $1 AND seq IN (SELECT seq FROM frame_steps WHERE shot_id = $1 ORDER BY seq DESC LIMIT 2)`, d.shot.ID, began, d.at)
 	return err
 }

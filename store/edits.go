@@ -39,11 +39,13 @@ type By struct {
 	ID       string // a UUID of the deed, or empty: done twice it is done once
 }
 
-const drafts = `SELECT e.revision, e.undo_to, e.redo_to, coalesce(e.of_revision, e.revision) AS of, ` + asPerson + ` AS actor, e.at FROM edits e JOIN people w ON w.id = e.person_id `
+const drafts = `SELECT e.revision, e.undo_to, e.redo_to, coalesce(e.of_revision, e.revision) AS of, ` + asPerson +
+	` AS actor, e.at FROM edits e JOIN people w ON w.id = e.person_id `
 
 // Draft loads the newest path.
 func (s *Store) Draft(ctx context.Context, shot string) (*Draft, error) {
-	d, err := one[Draft](ctx, s.Pool, drafts+`JOIN shots s ON s.id = e.shot_id AND s.revision = e.revision WHERE s.id = $1`, shot)
+	d, err := one[Draft](ctx, s.Pool,
+		drafts+`JOIN shots s ON s.id = e.shot_id AND s.revision = e.revision WHERE s.id = $1`, shot)
 	if err != nil {
 		return nil, err
 	}
@@ -210,7 +212,8 @@ func (s *Store) EditLine(ctx context.Context, shot string, revision int64) (*Edi
 }
 
 func line(ctx context.Context, q querier, shot string, revision int64) (*EditLine, error) {
-	return one[EditLine](ctx, q, `SELECT e.revision, `+asPerson+` AS actor, e.made_in, e.at, e.command FROM edits e JOIN people w ON w.id = e.person_id WHERE e.shot_id = $1 AND e.revision = $2`, shot, revision)
+	return one[EditLine](ctx, q, `SELECT e.revision, `+asPerson+
+		` AS actor, e.made_in, e.at, e.command FROM edits e JOIN people w ON w.id = e.person_id WHERE e.shot_id = $1 AND e.revision = $2`, shot, revision)
 }
 
 // lock holds a shot for the rest of a transaction and tells its newest revision.
@@ -223,7 +226,8 @@ func lock(ctx context.Context, tx pgx.Tx, shot string) (int64, error) {
 	return now, err
 }
 
-func (s *Store) append(ctx context.Context, by By, command any, make func(pgx.Tx, *Draft) (*Draft, error)) (*Draft, error) {
+func (s *Store) append(ctx context.Context, by By, command any, make func(pgx.Tx, *Draft) (*Draft,
+	error)) (*Draft, error) {
 	var out *Draft
 	err := s.tx(ctx, func(tx pgx.Tx) error {
 		now, err := lock(ctx, tx, by.Shot)
@@ -236,7 +240,8 @@ func (s *Store) append(ctx context.Context, by By, command any, make func(pgx.Tx
 		}
 		if by.ID != "" { // sent before: its answer was lost
 			var there bool
-			if err := tx.QueryRow(ctx, `SELECT EXISTS (SELECT FROM edits WHERE shot_id = $1 AND id = $2)`, by.Shot, by.ID).Scan(&there); err != nil {
+			if err := tx.QueryRow(ctx, `SELECT EXISTS (SELECT FROM edits WHERE shot_id = $1 AND id = $2)`, by.Shot,
+				by.ID).Scan(&there); err != nil {
 				return err
 			}
 			if there {
@@ -264,8 +269,10 @@ func (s *Store) append(ctx context.Context, by By, command any, make func(pgx.Tx
 		if n.Revision%snapshotEvery == 0 {
 			snapshot = n.Path
 		}
-		if _, err := tx.Exec(ctx, `INSERT INTO edits (shot_id, revision, undo_to, redo_to, of_revision, path_of, person_id, at, command, path, made_in, id) VALUES ($1,$2,$3,$4,$5,$6,$7,$8,$9,$10,$11,nullif($12,'')::uuid)`,
-			by.Shot, n.Revision, n.UndoTo, n.RedoTo, n.Of, n.pathOf, person, n.At, command, snapshot, by.Window, by.ID); err != nil {
+		if _, err := tx.Exec(ctx,
+			`INSERT INTO edits (shot_id, revision, undo_to, redo_to, of_revision, path_of, person_id, at, command, path, made_in, id) VALUES ($1,$2,$3,$4,$5,$6,$7,$8,$9,$10,$11,nullif($12,'')::uuid)`,
+			by.Shot, n.Revision, n.UndoTo, n.RedoTo, n.Of, n.pathOf, person, n.At, command, snapshot, by.Window,
+			by.ID); err != nil {
 			return err
 		}
 		if _, err := tx.Exec(ctx, `UPDATE shots SET revision = $2 WHERE id = $1`, by.Shot, n.Revision); err != nil {

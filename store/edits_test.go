@@ -54,15 +54,18 @@ func TestEditsUndoAndRedo(t *testing.T) {
 	if n.RedoTo != nil || value(step(db.Undo, n)) != 600 {
 		t.Error("an edit after an undo must end what could be redone, and undo to what was before it")
 	}
-	if _, err := db.Edit(ctx, By{Shot: sh.ID, Revision: n.Revision + 9, Actor: person("bob")}, sh.Rig, path.Edit{Op: "run"}); !errors.Is(err, ErrStale) {
+	if _, err := db.Edit(ctx, By{Shot: sh.ID, Revision: n.Revision + 9, Actor: person("bob")}, sh.Rig,
+		path.Edit{Op: "run"}); !errors.Is(err, ErrStale) {
 		t.Errorf("an edit on a revision that is not there yet: %v", err)
 	}
 	log, err := db.Log(ctx, sh.ID, 0, 10)
-	if err != nil || len(log) != 1 || log[0].Text != "Changed the plan 9 times, revisions 1 to 9; at last: undo." || log[0].Actor.Name != "ann" {
+	if err != nil || len(log) != 1 || log[0].Text != "Changed the plan 9 times, revisions 1 to 9; at last: undo." ||
+		log[0].Actor.Name != "ann" {
 		t.Errorf("the log says %+v, %v", log, err)
 	}
 	var rows int
-	if err := db.Pool.QueryRow(ctx, `SELECT count(*) FROM edits WHERE shot_id = $1`, sh.ID).Scan(&rows); err != nil || rows != 10 {
+	if err := db.Pool.QueryRow(ctx, `SELECT count(*) FROM edits WHERE shot_id = $1`, sh.ID).Scan(&rows); err != nil ||
+		rows != 10 {
 		t.Errorf("%d rows: every edit, undo and redo must be kept", rows)
 	}
 }
@@ -88,13 +91,15 @@ func TestEditsOnAnOlderRevision(t *testing.T) {
 	}
 	edit(by("ann", 0), set("pan", 70, 3))
 	d := edit(by("bob", 0), set("tilt", 70, -2))
-	if d.Revision != 2 || d.Over != 1 || d.Path.Track("plank/pan").Keys[1].Value != 3 || d.Path.Track("plank/tilt").Keys[1].Value != -2 {
+	if d.Revision != 2 || d.Over != 1 || d.Path.Track("plank/pan").Keys[1].Value != 3 ||
+		d.Path.Track("plank/tilt").Keys[1].Value != -2 {
 		t.Errorf("revision %d over %d: both edits must be in", d.Revision, d.Over)
 	}
 	edit(by("cid", 2), set("roll", 0, 1))
 	_, err := db.Edit(ctx, by("bob", 0), sh.Rig, set("pan", 70, 9))
 	var clash *ClashError
-	if !errors.As(err, &clash) || clash.Actor != "ann" || clash.Error() != "Not done: pan stored at frame 70. ann changed the same meanwhile: pan stored at frame 70." {
+	if !errors.As(err, &clash) || clash.Actor != "ann" || clash.Error() != "Not done: pan stored at frame 70. ann "+
+		"changed the same meanwhile: pan stored at frame 70." {
 		t.Fatalf("the clash says %v", err)
 	}
 	now, err := db.Draft(ctx, sh.ID)
@@ -102,7 +107,8 @@ func TestEditsOnAnOlderRevision(t *testing.T) {
 		t.Errorf("after the clash: revision %d, %v", now.Revision, err)
 	}
 	// A window's own edits follow each other, though it has not seen the answers yet.
-	if d := edit(by("cid", 2), set("roll", 0, 2)); d.Revision != 4 || d.Over != 0 || d.Path.Track("plank/roll").Keys[0].Value != 2 {
+	if d := edit(by("cid", 2), set("roll", 0, 2)); d.Revision != 4 || d.Over != 0 ||
+		d.Path.Track("plank/roll").Keys[0].Value != 2 {
 		t.Errorf("the second of two edits from one window: revision %d", d.Revision)
 	}
 	// The same deed sent twice, its answer lost, is done once.
@@ -123,7 +129,8 @@ func TestEditsOnAnOlderRevision(t *testing.T) {
 		if err != nil || d.Of != want.of {
 			t.Fatalf("undone to the path of revision %d, want %d: %v", d.Of, want.of, err)
 		}
-		if l, err := db.EditLine(ctx, sh.ID, d.Of); err != nil || l.Actor.Name != want.actor || l.MadeIn != "w-"+want.actor {
+		if l, err := db.EditLine(ctx, sh.ID, d.Of); err != nil || l.Actor.Name != want.actor || l.MadeIn != "w-"+
+			want.actor {
 			t.Errorf("it was made by %+v, want %s: %v", l, want.actor, err)
 		}
 	}
@@ -147,11 +154,13 @@ func TestASealIsOfAPath(t *testing.T) {
 		t.Errorf("the path taken back does not count as sealed: %v", err)
 	}
 	for clock, want := range map[string]bool{"1/3": true, "1": true, "1.01": false} {
-		if d, err = db.Edit(ctx, by(d.Revision), sh.Rig, path.Edit{Op: "factor", Clock: clock}); err != nil || x.Of(d.Path) != want {
+		if d, err = db.Edit(ctx, by(d.Revision), sh.Rig, path.Edit{Op: "factor", Clock: clock}); err != nil ||
+			x.Of(d.Path) != want {
 			t.Errorf("on clock %s the path is sealed: %v, want %v (%v)", clock, !want, want, err)
 		}
 	}
-	if d, err = db.Edit(ctx, by(d.Revision), sh.Rig, path.Edit{Op: "set", Frame: 70, Values: map[string]float64{"pan": 3}}); err != nil {
+	if d, err = db.Edit(ctx, by(d.Revision), sh.Rig,
+		path.Edit{Op: "set", Frame: 70, Values: map[string]float64{"pan": 3}}); err != nil {
 		t.Fatal(err)
 	}
 	if d, err = db.Bring(ctx, by(d.Revision), x.Revision, "back to sealed path 1"); err != nil || !x.Of(d.Path) {

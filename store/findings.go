@@ -14,7 +14,8 @@ type Finding struct {
 
 // Findings are the stored judgements of a shot's takes, by take.
 func (s *Store) Findings(ctx context.Context, shot string) (map[string]Finding, error) {
-	list, err := many[Finding](ctx, s, `SELECT f.take_id::text, f.depends, f.doc FROM findings f JOIN takes t ON t.id = f.take_id JOIN passes p ON p.id = t.pass_id WHERE p.shot_id = $1`, shot)
+	list, err := many[Finding](ctx, s,
+		`SELECT f.take_id::text, f.depends, f.doc FROM findings f JOIN takes t ON t.id = f.take_id JOIN passes p ON p.id = t.pass_id WHERE p.shot_id = $1`, shot)
 	if err != nil {
 		return nil, err
 	}

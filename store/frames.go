@@ -28,7 +28,8 @@ const exposed = `SELECT e.id::text, e.shot_id::text AS shot, e.layer, e.fate, e.
 	FROM exposures e JOIN people w ON w.id = e.person_id `
 
 func (e *exposure) whole() journal.Exposure {
-	out := journal.Exposure{Exposure: weave.Exposure{Cell: weave.Cell{Frame: e.Frame, Layer: e.Layer}, ID: e.ID, Number: e.Number, Fate: weave.Fate(e.Fate)},
+	out := journal.Exposure{Exposure: weave.Exposure{Cell: weave.Cell{Frame: e.Frame, Layer: e.Layer}, ID: e.ID,
+		Number: e.Number, Fate: weave.Fate(e.Fate)},
 		Shot: e.Shot, Seal: e.Seal, Pose: e.Pose, Why: e.Why, By: e.By, AskedAt: e.AskedAt, EndedAt: e.EndedAt, Machine: e.Machine, Boot: e.Boot}
 	if e.Picture != nil {
 		out.Picture = *e.Picture
@@ -69,12 +70,14 @@ func (s *Store) Shoot(ctx context.Context, shot string) (h *journal.Shoot, err e
 }
 
 func shoot(ctx context.Context, q querier, shot string) (*journal.Shoot, error) {
-	h, err := one[shootRow](ctx, q, `SELECT h.scheme, h.revision, h.seal_id::text AS seal, h.declined::text, t.turn, t.number AS turns, t.words, t.exposures, t.back_to
+	h, err := one[shootRow](ctx, q,
+		`SELECT h.scheme, h.revision, h.seal_id::text AS seal, h.declined::text, t.turn, t.number AS turns, t.words, t.exposures, t.back_to
 		FROM shoots h JOIN LATERAL (SELECT * FROM turns WHERE shot_id = h.shot_id ORDER BY number DESC LIMIT 1) t ON true WHERE h.shot_id = $1`, shot)
 	if err != nil {
 		return nil, err
 	}
-	out := &journal.Shoot{Shot: shot, Scheme: h.Scheme, Revision: h.Revision, Turn: h.Turn, Turns: h.Turns, Notes: map[int]string{}}
+	out := &journal.Shoot{Shot: shot, Scheme: h.Scheme, Revision: h.Revision, Turn: h.Turn, Turns: h.Turns,
+		Notes: map[int]string{}}
 	if h.Seal != nil {
 		out.Seal = *h.Seal
 	}
@@ -97,13 +100,15 @@ func shoot(ctx context.Context, q querier, shot string) (*journal.Shoot, error) 
 	for _, n := range notes {
 		out.Notes[n.Frame] = n.Text
 	}
-	steps, err := many[weave.Step](ctx, q, `SELECT frame, phase, at FROM frame_steps WHERE shot_id = $1 ORDER BY seq`, shot)
+	steps, err := many[weave.Step](ctx, q, `SELECT frame, phase, at FROM frame_steps WHERE shot_id = $1 ORDER BY seq`,
+		shot)
 	out.Spent = weave.Times(steps)
 	return out, err
 }
 
 // AddShoot makes a shot one that is taken frame by frame.
-func (s *Store) AddShoot(ctx context.Context, who journal.Person, shot string, scheme *weave.Scheme, notes map[int]string) error {
+func (s *Store) AddShoot(ctx context.Context, who journal.Person, shot string, scheme *weave.Scheme,
+	notes map[int]string) error {
 	if err := scheme.Check(); err != nil {
 		return err
 	}
@@ -125,7 +130,8 @@ func (s *Store) AddShoot(ctx context.Context, who journal.Person, shot string, s
 }
 
 func note(ctx context.Context, tx pgx.Tx, shot string, frame int, text string) error {
-	sql, args := `INSERT INTO frame_notes (shot_id, frame, text) VALUES ($1, $2, $3) ON CONFLICT (shot_id, frame) DO UPDATE SET text = $3`, []any{shot, frame, text}
+	sql, args :=
+		`INSERT INTO frame_notes (shot_id, frame, text) VALUES ($1, $2, $3) ON CONFLICT (shot_id, frame) DO UPDATE SET text = $3`, []any{shot, frame, text}
 	if text == "" {
 		sql, args = `DELETE FROM frame_notes WHERE shot_id = $1 AND frame = $2`, []any{shot, frame}
 	}
@@ -138,7 +144,8 @@ func note(ctx context.Context, tx pgx.Tx, shot string, frame int, text string) e
 func (s *Store) Note(ctx context.Context, shot string, frame int, seen *string, text string) error {
 	return s.tx(ctx, func(tx pgx.Tx) error {
 		var now string
-		if err := tx.QueryRow(ctx, `SELECT coalesce((SELECT text FROM frame_notes WHERE shot_id = h.shot_id AND frame = $2), '') FROM shoots h WHERE shot_id = $1 FOR UPDATE`, shot, frame).Scan(&now); err != nil {
+		if err := tx.QueryRow(ctx,
+			`SELECT coalesce((SELECT text FROM frame_notes WHERE shot_id = h.shot_id AND frame = $2), '') FROM shoots h WHERE shot_id = $1 FOR UPDATE`, shot, frame).Scan(&now); err != nil {
 			return err
 		}
 		if seen != nil && now != *seen && now != text {
@@ -159,7 +166,8 @@ func addTurn(ctx context.Context, tx pgx.Tx, who journal.Person, shot, words str
 }
 
 // Turn makes a command's outcome where the shoot stands.
-func (s *Store) Turn(ctx context.Context, who journal.Person, shot, words string, work func(*journal.Shoot) (weave.Turn, error)) error {
+func (s *Store) Turn(ctx context.Context, who journal.Person, shot, words string, work func(*journal.Shoot) (weave.Turn,
+	error)) error {
 	return s.tx(ctx, func(tx pgx.Tx) error {
 		if _, err := tx.Exec(ctx, `SELECT 1 FROM shoots WHERE shot_id = $1 FOR UPDATE`, shot); err != nil {
 			return err
@@ -177,7 +185,9 @@ func (s *Store) Turn(ctx context.Context, who journal.Person, shot, words string
 }
 
 // ErrNothingBack is returned where nothing can be taken back.
-var ErrNothingBack = errors.New("there is nothing to take back: what was done last was exposed since, and stays; take the frame once more instead")
+var ErrNothingBack = errors.New("there is nothing to take back: what was done last was exposed since, and " +
+	"stays; take " +
+	"the frame once more instead")
 
 // UndoTurn takes the last command back, where nothing was exposed since.
 func (s *Store) UndoTurn(ctx context.Context, who journal.Person, shot string) (words string, err error) {
@@ -193,7 +203,8 @@ func (s *Store) UndoTurn(ctx context.Context, who journal.Person, shot string) (
 			BackTo *int
 			Same   bool
 		}
-		r, err := one[row](ctx, tx, `SELECT t.words, b.words AS below, b.turn, b.exposures AS before, b.back_to, t.exposures = (SELECT count(*) FROM exposures WHERE shot_id = $1) AS same
+		r, err := one[row](ctx, tx,
+			`SELECT t.words, b.words AS below, b.turn, b.exposures AS before, b.back_to, t.exposures = (SELECT count(*) FROM exposures WHERE shot_id = $1) AS same
 			FROM turns t JOIN turns b ON b.shot_id = t.shot_id AND b.number = t.back_to WHERE t.shot_id = $1 AND t.number = (SELECT max(number) FROM turns WHERE shot_id = $1)`, shot)
 		if errors.Is(err, ErrNotFound) || err == nil && !r.Same {
 			return ErrNothingBack
@@ -206,7 +217,8 @@ func (s *Store) UndoTurn(ctx context.Context, who journal.Person, shot string) (
 		if err != nil {
 			return err
 		}
-		_, err = tx.Exec(ctx, `INSERT INTO turns (shot_id, number, person_id, words, turn, exposures, back_to) SELECT $1, max(number) + 1, $2, $3, $4, $5, $6 FROM turns WHERE shot_id = $1`,
+		_, err = tx.Exec(ctx,
+			`INSERT INTO turns (shot_id, number, person_id, words, turn, exposures, back_to) SELECT $1, max(number) + 1, $2, $3, $4, $5, $6 FROM turns WHERE shot_id = $1`,
 			shot, person, r.Below, r.Turn, r.Before, r.BackTo)
 		return err
 	})
@@ -214,12 +226,15 @@ func (s *Store) UndoTurn(ctx context.Context, who journal.Person, shot string) (
 }
 
 // SetScheme gives a shoot another scheme, if the one that was seen is still the newest.
-func (s *Store) SetScheme(ctx context.Context, who journal.Person, shot string, revision int64, scheme *weave.Scheme) error {
+func (s *Store) SetScheme(ctx context.Context, who journal.Person, shot string, revision int64,
+	scheme *weave.Scheme) error {
 	if err := scheme.Check(); err != nil {
 		return err
 	}
 	return s.tx(ctx, func(tx pgx.Tx) error {
-		t, err := tx.Exec(ctx, `UPDATE shoots SET scheme = $3, revision = revision + 1 WHERE shot_id = $1 AND revision = $2`, shot, revision, scheme)
+		t, err := tx.Exec(ctx,
+			`UPDATE shoots SET scheme = $3, revision = revision + 1 WHERE shot_id = $1 AND revision = $2`, shot,
+			revision, scheme)
 		if err == nil && t.RowsAffected() == 0 {
 			err = ErrStale
 		}
@@ -230,19 +245,24 @@ func (s *Store) SetScheme(ctx context.Context, who journal.Person, shot string, 
 	})
 }
 
-func pastScheme(ctx context.Context, tx pgx.Tx, who journal.Person, shot string, revision int64, scheme *weave.Scheme) error {
+func pastScheme(ctx context.Context, tx pgx.Tx, who journal.Person, shot string, revision int64,
+	scheme *weave.Scheme) error {
 	person, err := know(ctx, tx, who)
 	if err != nil {
 		return err
 	}
-	_, err = tx.Exec(ctx, `INSERT INTO schemes (shot_id, revision, at, person_id, doc) VALUES ($1, $2, now(), $3, $4)`, shot, revision, person, scheme)
+	_, err = tx.Exec(ctx, `INSERT INTO schemes (shot_id, revision, at, person_id, doc) VALUES ($1, $2, now(), $3, $4)`,
+		shot, revision, person, scheme)
 	return err
 }
 
 // Schemes are what a shoot's scheme was, the newest first.
 func (s *Store) Schemes(ctx context.Context, shot string) ([]Past[weave.Scheme], error) {
-	return many[Past[weave.Scheme]](ctx, s, `SELECT x.revision AS version, x.at, CASE WHEN w.id IS NULL THEN jsonb_build_object('name', '') ELSE `+asPerson+` END AS by, x.doc
-		FROM schemes x LEFT JOIN people w ON w.id = x.person_id WHERE x.shot_id = $1 ORDER BY x.revision DESC LIMIT $2`, shot, mostPast)
+	return many[Past[weave.Scheme]](ctx, s,
+		`SELECT x.revision AS version, x.at, CASE WHEN w.id IS NULL THEN jsonb_build_object('name', '') ELSE `+asPerson+
+			` END AS by, x.doc
+		FROM schemes x LEFT JOIN people w ON w.id = x.person_id WHERE x.shot_id = $1 ORDER BY x.revision DESC LIMIT $2`,
+		shot, mostPast)
 }
 
 // Pin says which sealed path a shoot's frames are taken on from now.
@@ -265,7 +285,8 @@ func (s *Store) Phase(ctx context.Context, shot string, frame int, p weave.Phase
 
 // Interrupted ends the phases that were going on in every shoot.
 func (s *Store) Interrupted(ctx context.Context) error {
-	_, err := s.exec(ctx, `INSERT INTO frame_steps (shot_id, frame, phase) SELECT l.shot_id, l.frame, 'away' FROM shoots h
+	_, err := s.exec(ctx,
+		`INSERT INTO frame_steps (shot_id, frame, phase) SELECT l.shot_id, l.frame, 'away' FROM shoots h
 		JOIN LATERAL (SELECT shot_id, frame, phase FROM frame_steps WHERE shot_id = h.shot_id ORDER BY seq DESC LIMIT 1) l ON l.phase <> 'away'`)
 	return err
 }
@@ -289,11 +310,15 @@ func (s *Store) Ask(ctx context.Context, e *journal.Exposure, on journal.Stands)
 		var is journal.Stands
 		var number, open int
 		var path bool
-		if err := tx.QueryRow(ctx, `SELECT revision, coalesce(seal_id = $2, true) FROM shoots WHERE shot_id = $1 FOR UPDATE`, e.Shot, e.Seal).Scan(&is.Scheme, &path); err != nil {
+		if err := tx.QueryRow(ctx,
+			`SELECT revision, coalesce(seal_id = $2, true) FROM shoots WHERE shot_id = $1 FOR UPDATE`, e.Shot,
+			e.Seal).Scan(&is.Scheme, &path); err != nil {
 			return err
 		}
-		if err := tx.QueryRow(ctx, `SELECT (SELECT max(number) FROM turns WHERE shot_id = $1), coalesce(max(number), 0) + 1, count(*) FILTER (WHERE fate IN ('asked', 'uncertain'))
-			FROM exposures WHERE shot_id = $1 AND layer = $2 AND frame = $3`, e.Shot, e.Layer, e.Frame).Scan(&is.Turns, &number, &open); err != nil {
+		if err := tx.QueryRow(ctx,
+			`SELECT (SELECT max(number) FROM turns WHERE shot_id = $1), coalesce(max(number), 0) + 1, count(*) FILTER (WHERE fate IN ('asked', 'uncertain'))
+			FROM exposures WHERE shot_id = $1 AND layer = $2 AND frame = $3`, e.Shot, e.Layer, e.Frame).Scan(&is.Turns,
+			&number, &open); err != nil {
 			return err
 		}
 		switch {
@@ -303,7 +328,8 @@ func (s *Store) Ask(ctx context.Context, e *journal.Exposure, on journal.Stands)
 			return journal.ErrElse
 		}
 		e.Fate = weave.Asked
-		if _, err := tx.Exec(ctx, `INSERT INTO exposures (id, shot_id, layer, frame, number, fate, seal_id, pose, machine, boot, person_id) VALUES ($1,$2,$3,$4,$5,$6,$7,$8,$9,$10,$11)`,
+		if _, err := tx.Exec(ctx,
+			`INSERT INTO exposures (id, shot_id, layer, frame, number, fate, seal_id, pose, machine, boot, person_id) VALUES ($1,$2,$3,$4,$5,$6,$7,$8,$9,$10,$11)`,
 			e.ID, e.Shot, e.Layer, e.Frame, e.Number, e.Fate, e.Seal, e.Pose, e.Machine, e.Boot, person); err != nil {
 			return err
 		}
@@ -319,10 +345,12 @@ func (s *Store) Keep(ctx context.Context, id string, fate weave.Fate, why string
 		return err
 	}
 	return s.tx(ctx, func(tx pgx.Tx) error {
-		if _, err := tx.Exec(ctx, `INSERT INTO pictures (hash, png) VALUES ($1, $2) ON CONFLICT DO NOTHING`, hash, png); err != nil {
+		if _, err := tx.Exec(ctx, `INSERT INTO pictures (hash, png) VALUES ($1, $2) ON CONFLICT DO NOTHING`, hash,
+			png); err != nil {
 			return err
 		}
-		if _, err := tx.Exec(ctx, `INSERT INTO thumbnails (hash, png) VALUES ($1, $2) ON CONFLICT DO NOTHING`, hash, small); err != nil {
+		if _, err := tx.Exec(ctx, `INSERT INTO thumbnails (hash, png) VALUES ($1, $2) ON CONFLICT DO NOTHING`, hash,
+			small); err != nil {
 			return err
 		}
 		return end(ctx, tx, id, fate, why, &hash)
@@ -339,11 +367,15 @@ func (s *Store) Became(ctx context.Context, id string, fate weave.Fate, why stri
 func end(ctx context.Context, tx pgx.Tx, id string, fate weave.Fate, why string, hash *string) error {
 	var shot string
 	var frame int
-	err := tx.QueryRow(ctx, `UPDATE exposures SET fate = $2, why = $3, ended_at = coalesce(ended_at, clock_timestamp()), picture = coalesce($4, picture)
-		WHERE id = $1 AND fate IN ('asked', 'uncertain') RETURNING shot_id::text, frame`, id, fate, why, hash).Scan(&shot, &frame)
+	err := tx.QueryRow(ctx,
+		`UPDATE exposures SET fate = $2, why = $3, ended_at = coalesce(ended_at, clock_timestamp()), picture = coalesce($4, picture)
+		WHERE id = $1 AND fate IN ('asked', 'uncertain') RETURNING shot_id::text, frame`, id, fate, why,
+		hash).Scan(&shot, &frame)
 	if errors.Is(err, pgx.ErrNoRows) {
 		var same bool
-		err := tx.QueryRow(ctx, `SELECT fate = $2 AND picture IS NOT DISTINCT FROM coalesce($3, picture) FROM exposures WHERE id = $1`, id, fate, hash).Scan(&same)
+		err := tx.QueryRow(ctx,
+			`SELECT fate = $2 AND picture IS NOT DISTINCT FROM coalesce($3, picture) FROM exposures WHERE id = $1`, id,
+			fate, hash).Scan(&same)
 		switch {
 		case errors.Is(err, pgx.ErrNoRows):
 			return fmt.Errorf("exposure %s: %w", id, journal.ErrUnknown)

@@ -50,7 +50,8 @@ func TestExposures(t *testing.T) {
 	cell := weave.Cell{Frame: 4, Layer: h.Scheme.Layers[0].ID}
 	number := 1
 	ask := func() *journal.Exposure {
-		return &journal.Exposure{Exposure: weave.Exposure{Cell: cell, ID: journal.NewID(), Number: number}, Shot: id, Seal: seals[0].ID, Pose: map[string]float64{"plank/pan": 1.5}, By: person("ann"), Machine: "plank", Boot: "b"}
+		return &journal.Exposure{Exposure: weave.Exposure{Cell: cell, ID: journal.NewID(), Number: number}, Shot: id,
+			Seal: seals[0].ID, Pose: map[string]float64{"plank/pan": 1.5}, By: person("ann"), Machine: "plank", Boot: "b"}
 	}
 	one := ask()
 	if err := db.Ask(ctx, one, h.Stands()); err != nil {
@@ -62,7 +63,8 @@ func TestExposures(t *testing.T) {
 	if err := db.Ask(ctx, ask(), h.Stands()); !errors.Is(err, ErrOpen) {
 		t.Errorf("a second one beside an open one: %v", err)
 	}
-	if list, err := db.Unknown(ctx); err != nil || len(list) != 1 || list[0].ID != one.ID || list[0].Boot != "b" || list[0].Pose["plank/pan"] != 1.5 {
+	if list, err := db.Unknown(ctx); err != nil || len(list) != 1 || list[0].ID != one.ID || list[0].Boot != "b" ||
+		list[0].Pose["plank/pan"] != 1.5 {
 		t.Errorf("unknown: %+v, %v", list, err)
 	}
 	if err := db.Keep(ctx, one.ID, weave.Kept, "", []byte("no picture")); err == nil {
@@ -169,7 +171,8 @@ func TestExposures(t *testing.T) {
 		}
 	}
 	var away int
-	if err := db.Pool.QueryRow(ctx, `SELECT count(*) FROM frame_steps WHERE shot_id = $1 AND phase = 'away'`, id).Scan(&away); err != nil || away != 1 {
+	if err := db.Pool.QueryRow(ctx, `SELECT count(*) FROM frame_steps WHERE shot_id = $1 AND phase = 'away'`,
+		id).Scan(&away); err != nil || away != 1 {
 		t.Errorf("%d ends, %v", away, err)
 	}
 	h, err = db.Shoot(ctx, id)

@@ -65,7 +65,8 @@ func NewJournal(s *Store, folder string, log *slog.Logger) (*Journal, error) {
 	if err := os.Chmod(folder, 0o700); err != nil { // it may be one of an earlier day
 		return nil, fmt.Errorf("spool folder: %w", err)
 	}
-	j := &Journal{s: s, file: filepath.Join(folder, "spool.jsonl"), aside: filepath.Join(folder, "aside.jsonl"), log: log, sync: (*os.File).Sync}
+	j := &Journal{s: s, file: filepath.Join(folder, "spool.jsonl"), aside: filepath.Join(folder, "aside.jsonl"),
+		log: log, sync: (*os.File).Sync}
 	n, err := lines(j.aside)
 	if err != nil {
 		return nil, fmt.Errorf("spool folder: %w", err)
@@ -293,7 +294,8 @@ func (j *Journal) putAside(ctx context.Context, a setAside) error {
 	}
 	j.apart.Add(1)
 	j.log.Error("an entry can never be stored and is set aside", "file", j.aside, "why", a.Why)
-	e := journal.Entry{ID: journal.NewID(), At: a.At, Actor: journal.Itself, Kind: "aside", Text: fmt.Sprintf("An entry could not be stored and lies in %s: %s.", j.aside, a.Why)}
+	e := journal.Entry{ID: journal.NewID(), At: a.At, Actor: journal.Itself, Kind: "aside",
+		Text: fmt.Sprintf("An entry could not be stored and lies in %s: %s.", j.aside, a.Why)}
 	x := spooled{Do: "log", Entry: &e}
 	if err := j.try(ctx, x); err != nil {
 		return j.append(j.file, encode(x))
@@ -325,7 +327,8 @@ func (j *Journal) Drain(ctx context.Context) error {
 			err = j.drainLine(ctx, line)
 		}
 		if err != nil {
-			return errors.Join(fmt.Errorf("the spool waits, %d of its entries are stored: %w", n, err), j.keepFrom(f, at))
+			return errors.Join(fmt.Errorf("the spool waits, %d of its entries are stored: %w", n, err),
+				j.keepFrom(f, at))
 		}
 		at += int64(len(line))
 	}

@@ -37,12 +37,14 @@ func next(table string) string {
 
 // AddSet stores a set as the next version of an id.
 func AddSet(ctx context.Context, tx pgx.Tx, id string, v *geom.Set) (n int, err error) {
-	return n, tx.QueryRow(ctx, `INSERT INTO sets (id, version, doc) VALUES ($1, `+next("sets")+`, $2) RETURNING version`, id, v).Scan(&n)
+	return n, tx.QueryRow(ctx, `INSERT INTO sets (id, version, doc) VALUES ($1, `+next("sets")+
+		`, $2) RETURNING version`, id, v).Scan(&n)
 }
 
 // AddCamera stores a camera with its lens as the next version of an id.
 func AddCamera(ctx context.Context, tx pgx.Tx, id string, v *lens.Package) (n int, err error) {
-	return n, tx.QueryRow(ctx, `INSERT INTO cameras (id, version, doc) VALUES ($1, `+next("cameras")+`, $2) RETURNING version`, id, v).Scan(&n)
+	return n, tx.QueryRow(ctx, `INSERT INTO cameras (id, version, doc) VALUES ($1, `+next("cameras")+
+		`, $2) RETURNING version`, id, v).Scan(&n)
 }
 
 // SetThreshold makes another version of a shot's largest error at which passes
@@ -56,19 +58,22 @@ func (s *Store) SetThreshold(ctx context.Context, shot string, seen, px float64)
 		var id string
 		var n int
 		var now float64
-		if err := tx.QueryRow(ctx, `SELECT s.threshold_id::text, t.px FROM shots s JOIN thresholds t ON t.id = s.threshold_id AND t.version = s.threshold_version WHERE s.id = $1`, shot).Scan(&id, &now); err != nil {
+		if err := tx.QueryRow(ctx,
+			`SELECT s.threshold_id::text, t.px FROM shots s JOIN thresholds t ON t.id = s.threshold_id AND t.version = s.threshold_version WHERE s.id = $1`, shot).Scan(&id, &now); err != nil {
 			return err
 		}
 		if seen != 0 && seen != now && px != now {
 			return fmt.Errorf("%w: passes stack under %g px by now", ErrElse, now)
 		}
-		if err := tx.QueryRow(ctx, `INSERT INTO thresholds (id, version, px) VALUES ($1, `+next("thresholds")+`, $2) RETURNING version`, id, px).Scan(&n); err != nil {
+		if err := tx.QueryRow(ctx, `INSERT INTO thresholds (id, version, px) VALUES ($1, `+next("thresholds")+
+			`, $2) RETURNING version`, id, px).Scan(&n); err != nil {
 			return err
 		}
 		if _, err := tx.Exec(ctx, `UPDATE shots SET threshold_version = $2 WHERE id = $1`, shot, n); err != nil {
 			return err
 		}
-		_, err := tx.Exec(ctx, `UPDATE takes SET threshold_id = $2, threshold_version = $3 FROM passes p WHERE p.id = takes.pass_id AND p.shot_id = $1`, shot, id, n)
+		_, err := tx.Exec(ctx,
+			`UPDATE takes SET threshold_id = $2, threshold_version = $3 FROM passes p WHERE p.id = takes.pass_id AND p.shot_id = $1`, shot, id, n)
 		return err
 	})
 }
@@ -76,16 +81,21 @@ func (s *Store) SetThreshold(ctx context.Context, shot string, seen, px float64)
 // ChangeSet makes another version of a shot's set and points the shot to it. Takes
 // keep the one they were rolled in.
 func (s *Store) ChangeSet(ctx context.Context, shot string, v *geom.Set) error {
-	return s.change(ctx, shot, "set", func(ctx context.Context, tx pgx.Tx, id string) (int, error) { return AddSet(ctx, tx, id, v) })
+	return s.change(ctx, shot, "set", func(ctx context.Context, tx pgx.Tx, id string) (int, error) {
+		return AddSet(ctx, tx, id, v)
+	})
 }
 
 // ChangeCamera makes another version of a shot's camera and points the shot to it.
 // Takes keep the one they were rolled with.
 func (s *Store) ChangeCamera(ctx context.Context, shot string, v *lens.Package) error {
-	return s.change(ctx, shot, "camera", func(ctx context.Context, tx pgx.Tx, id string) (int, error) { return AddCamera(ctx, tx, id, v) })
+	return s.change(ctx, shot, "camera", func(ctx context.Context, tx pgx.Tx, id string) (int, error) {
+		return AddCamera(ctx, tx, id, v)
+	})
 }
 
-func (s *Store) change(ctx context.Context, shot, what string, add func(context.Context, pgx.Tx, string) (int, error)) error {
+func (s *Store) change(ctx context.Context, shot, what string, add func(context.Context, pgx.Tx, string) (int,
+	error)) error {
 	return s.tx(ctx, func(tx pgx.Tx) error {
 		if _, err := lock(ctx, tx, shot); err != nil {
 			return err
@@ -132,7 +142,8 @@ type LineUpRow struct {
 	Doc     *journal.LineUp `json:"line_up"`
 }
 
-const lineUps = `SELECT l.id::text, row_number() OVER (ORDER BY l.at, l.id) AS version, l.rig_id, l.at, ` + asPerson + ` AS by, l.doc FROM lineups l JOIN people w ON w.id = l.person_id WHERE l.rig_id = $1 ORDER BY l.at DESC, l.id DESC`
+const lineUps = `SELECT l.id::text, row_number() OVER (ORDER BY l.at, l.id) AS version, l.rig_id, l.at, ` + asPerson +
+	` AS by, l.doc FROM lineups l JOIN people w ON w.id = l.person_id WHERE l.rig_id = $1 ORDER BY l.at DESC, l.id DESC`
 
 // LineUps are a machine's line-ups, the newest first.
 func (s *Store) LineUps(ctx context.Context, machine string, most int) ([]LineUpRow, error) {
@@ -147,7 +158,8 @@ func (s *Store) AddLineUp(ctx context.Context, who journal.Person, machine, on s
 		if err != nil {
 			return err
 		}
-		if _, err := tx.Exec(ctx, `SELECT pg_advisory_xact_lock(hashtextextended('line-up of ' || $1, 0))`, machine); err != nil {
+		if _, err := tx.Exec(ctx, `SELECT pg_advisory_xact_lock(hashtextextended('line-up of ' || $1, 0))`,
+			machine); err != nil {
 			return err
 		}
 		rows, err := many[LineUpRow](ctx, tx, lineUps+` LIMIT 1`, machine)
@@ -158,7 +170,9 @@ func (s *Store) AddLineUp(ctx context.Context, who journal.Person, machine, on s
 			return &LinedUpError{newest}
 		}
 		// Later than the one that it is made of, whenever this began.
-		_, err = tx.Exec(ctx, `INSERT INTO lineups (id, rig_id, at, person_id, doc) VALUES ($1, $2, clock_timestamp(), $3, $4)`, journal.NewID(), machine, person, l)
+		_, err = tx.Exec(ctx,
+			`INSERT INTO lineups (id, rig_id, at, person_id, doc) VALUES ($1, $2, clock_timestamp(), $3, $4)`,
+			journal.NewID(), machine, person, l)
 		return err
 	})
 }
@@ -170,5 +184,6 @@ func (e *LinedUpError) Error() string {
 	if e.By.ID == "" {
 		return "there is no line-up yet that this could be made of; load the machine again"
 	}
-	return fmt.Sprintf("%s lined this machine up at %s; look at what it is now, then change it", e.By.By.Name, e.By.At.Local().Format("15:04:05"))
+	return fmt.Sprintf("%s lined this machine up at %s; look at what it is now, then change it", e.By.By.Name,
+		e.By.At.Local().Format("15:04:05"))
 }

@@ -15,7 +15,8 @@ import (
 
 // today is a line-up of Plank's track.
 func today(low, high, zero float64, marks ...lens.Mark) *journal.LineUp {
-	return &journal.LineUp{Axes: map[string]journal.DayAxis{"track": {Soft: [2]float64{low, high}, Working: rig.Limits{Speed: 200, Acceleration: 300}, Zero: zero}}, Marks: marks}
+	return &journal.LineUp{Axes: map[string]journal.DayAxis{"track": {Soft: [2]float64{low, high},
+		Working: rig.Limits{Speed: 200, Acceleration: 300}, Zero: zero}}, Marks: marks}
 }
 
 // noLineUps takes what a test has lined up away again.
@@ -106,7 +107,8 @@ func TestOneBadRow(t *testing.T) {
 	}
 	// One of a longer rail: what fits holds, and it is said.
 	sh = lineUp(today(100, 2900, 0))
-	if len(sh.Troubles) != 1 || !strings.Contains(sh.Troubles[0], "does not fit version") || sh.Rig.Axes[0].Min != 100 || sh.Rig.Axes[0].Max != own.Axes[0].Max || sh.Rig.Axes[0].Working.Speed != 200 {
+	if len(sh.Troubles) != 1 || !strings.Contains(sh.Troubles[0], "does not fit version") || sh.Rig.Axes[0].Min !=
+		100 || sh.Rig.Axes[0].Max != own.Axes[0].Max || sh.Rig.Axes[0].Working.Speed != 200 {
 		t.Errorf("%v, %+v", sh.Troubles, sh.Rig.Axes[0])
 	}
 	// A zero that this rail does not have; nothing of an axis that it does not have.
@@ -116,7 +118,8 @@ func TestOneBadRow(t *testing.T) {
 		t.Errorf("%v, %+v", sh.Troubles, sh.Rig.Axes[0])
 	}
 	// Marks that make no scale.
-	if sh = lineUp(today(20, 1480, 0, lens.Mark{RingDeg: 1, DistanceM: 1})); len(sh.Troubles) != 1 || !strings.Contains(sh.Troubles[0], "lens marks") || len(sh.Lens.Marks) < 2 {
+	if sh = lineUp(today(20, 1480, 0, lens.Mark{RingDeg: 1, DistanceM: 1})); len(sh.Troubles) != 1 ||
+		!strings.Contains(sh.Troubles[0], "lens marks") || len(sh.Lens.Marks) < 2 {
 		t.Errorf("%v, %v", sh.Troubles, sh.Lens.Marks)
 	}
 	lineUp(today(20, 1480, 0))
@@ -156,15 +159,18 @@ func TestAnotherVersionIsAnotherDrawing(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if _, err := db.Pool.Exec(ctx, `INSERT INTO rigs (id, version, doc) SELECT id, 77, jsonb_set(doc, '{version}', '77') FROM rigs WHERE id = 'plank' AND version = $1`, sh.Machines[0].Rig.Version); err != nil {
+	if _, err := db.Pool.Exec(ctx,
+		`INSERT INTO rigs (id, version, doc) SELECT id, 77, jsonb_set(doc, '{version}', '77') FROM rigs WHERE id = 'plank' AND version = $1`, sh.Machines[0].Rig.Version); err != nil {
 		t.Fatal(err)
 	}
 	t.Cleanup(func() {
-		_, _ = db.Pool.Exec(context.Background(), `UPDATE shot_machines SET rig_version = $2 WHERE shot_id = $1`, sh.ID, sh.Machines[0].Rig.Version)
+		_, _ = db.Pool.Exec(context.Background(), `UPDATE shot_machines SET rig_version = $2 WHERE shot_id = $1`, sh.ID,
+			sh.Machines[0].Rig.Version)
 		_, _ = db.Pool.Exec(context.Background(), `DELETE FROM rigs WHERE version = 77`)
 	})
 	was := sh.LinedUp
-	for _, sql := range []string{`UPDATE shot_machines SET rig_version = 77 WHERE shot_id = $1`, `UPDATE shot_machines SET x_m = x_m + 1 WHERE shot_id = $1`} {
+	for _, sql := range []string{`UPDATE shot_machines SET rig_version = 77 WHERE shot_id = $1`,
+		`UPDATE shot_machines SET x_m = x_m + 1 WHERE shot_id = $1`} {
 		if _, err := db.Pool.Exec(ctx, sql, sh.ID); err != nil {
 			t.Fatal(err)
 		}

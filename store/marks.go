@@ -20,7 +20,9 @@ type PoseMark struct {
 
 // Marks are a shot's marks, by name.
 func (s *Store) Marks(ctx context.Context, shot string) ([]PoseMark, error) {
-	return many[PoseMark](ctx, s, `SELECT m.id::text, m.name, m.at, `+asPerson+` AS by, m.values, m.png FROM marks m JOIN people w ON w.id = m.person_id WHERE m.shot_id = $1 ORDER BY m.name`, shot)
+	return many[PoseMark](ctx, s, `SELECT m.id::text, m.name, m.at, `+asPerson+
+		` AS by, m.values, m.png FROM marks m JOIN people w ON w.id = m.person_id WHERE m.shot_id = $1 ORDER BY m.name`,
+		shot)
 }
 
 // AddMark keeps a mark; one of the same name is taken over.
@@ -29,8 +31,10 @@ func (s *Store) AddMark(ctx context.Context, who journal.Person, shot string, m 
 	if err != nil {
 		return err
 	}
-	_, err = s.exec(ctx, `INSERT INTO marks (id, shot_id, name, at, person_id, values, png) VALUES ($1, $2, $3, now(), $4, $5, $6)
-		ON CONFLICT (shot_id, name) DO UPDATE SET at = now(), person_id = $4, values = $5, png = $6`, journal.NewID(), shot, m.Name, person, m.Values, m.PNG)
+	_, err = s.exec(ctx,
+		`INSERT INTO marks (id, shot_id, name, at, person_id, values, png) VALUES ($1, $2, $3, now(), $4, $5, $6)
+		ON CONFLICT (shot_id, name) DO UPDATE SET at = now(), person_id = $4, values = $5, png = $6`, journal.NewID(),
+		shot, m.Name, person, m.Values, m.PNG)
 	return err
 }
 

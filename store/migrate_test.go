@@ -38,11 +38,13 @@ func TestOldDatabases(t *testing.T) {
 	})
 	var seals, onFirst, lines int
 	var revision int64
-	if err := s.Pool.QueryRow(ctx, `SELECT (SELECT count(*) FROM seals), (SELECT count(*) FROM takes WHERE seal_id = $1), (SELECT revision FROM seals WHERE id = $1), (SELECT count(DISTINCT id) FROM log)`, ids["a"]).Scan(&seals, &onFirst, &revision, &lines); err != nil {
+	if err := s.Pool.QueryRow(ctx,
+		`SELECT (SELECT count(*) FROM seals), (SELECT count(*) FROM takes WHERE seal_id = $1), (SELECT revision FROM seals WHERE id = $1), (SELECT count(DISTINCT id) FROM log)`, ids["a"]).Scan(&seals, &onFirst, &revision, &lines); err != nil {
 		t.Fatal(err)
 	}
 	if seals != 2 || onFirst != 2 || revision != -1 || lines != 3 {
-		t.Errorf("%d seals, %d takes on the first, which was sealed last at revision %d; %d lines with ids", seals, onFirst, revision, lines)
+		t.Errorf("%d seals, %d takes on the first, which was sealed last at revision %d; %d lines with ids", seals,
+			onFirst, revision, lines)
 	}
 	for range 2 { // the second time there is nothing to do
 		if err := s.AdoptRig(ctx, ships); err != nil {
@@ -50,11 +52,13 @@ func TestOldDatabases(t *testing.T) {
 		}
 	}
 	var version, void, notes, told int
-	if err := s.Pool.QueryRow(ctx, `SELECT (SELECT rig_version FROM shot_machines), (SELECT count(*) FROM seals WHERE revision < 0), (SELECT count(*) FROM log WHERE kind = 'rig'), (SELECT count(*) FROM log WHERE kind = 'seal' AND text LIKE '%void%')`).Scan(&version, &void, &notes, &told); err != nil {
+	if err := s.Pool.QueryRow(ctx,
+		`SELECT (SELECT rig_version FROM shot_machines), (SELECT count(*) FROM seals WHERE revision < 0), (SELECT count(*) FROM log WHERE kind = 'rig'), (SELECT count(*) FROM log WHERE kind = 'seal' AND text LIKE '%void%')`).Scan(&version, &void, &notes, &told); err != nil {
 		t.Fatal(err)
 	}
 	if version != ships.Version || void != 2 || notes != 1 || told != 1 {
-		t.Errorf("the shot is on version %d, %d seals are void, the log says so %d and %d times", version, void, notes, told)
+		t.Errorf("the shot is on version %d, %d seals are void, the log says so %d and %d times", version, void,
+			notes, told)
 	}
 	// Plans, what was done to them, takes and passes are as they were, under whole names.
 	sh, err := s.Shot(ctx, ids["shot"])
@@ -62,14 +66,18 @@ func TestOldDatabases(t *testing.T) {
 		t.Fatalf("%+v, %v", sh, err)
 	}
 	d, err := s.Draft(ctx, ids["shot"])
-	if err != nil || d.Path.Check(sh.Rig) != nil || d.Path.Track("plank/track").Keys[0].Value != 300 || d.Path.Base["plank/roll"] != 0.5 || d.Path.Track("plank/pan").Segments[0] != "linear" || d.Actor.Name != "ann" {
+	if err != nil || d.Path.Check(sh.Rig) != nil || d.Path.Track("plank/track").Keys[0].Value != 300 ||
+		d.Path.Base["plank/roll"] != 0.5 || d.Path.Track("plank/pan").Segments[0] != "linear" || d.Actor.Name != "ann" {
 		t.Errorf("%+v, %v", d, err)
 	}
-	if d, err = s.Edit(ctx, By{Shot: sh.ID, Revision: 7, Actor: journal.Somebody}, sh.Rig, path.Edit{Op: "set", Frame: 48, Values: map[string]float64{"track": 800}}); err != nil || d.Path.Track("plank/track").Keys[1].Value != 800 {
+	if d, err = s.Edit(ctx, By{Shot: sh.ID, Revision: 7, Actor: journal.Somebody}, sh.Rig,
+		path.Edit{Op: "set", Frame: 48, Values: map[string]float64{"track": 800}}); err != nil ||
+		d.Path.Track("plank/track").Keys[1].Value != 800 {
 		t.Errorf("an edit: %v", err)
 	}
 	before, err := s.EditLine(ctx, sh.ID, 6)
-	if err != nil || before.Words() != "track stored at frame 0" || !strings.Contains(string(before.Command), `"plank/track"`) {
+	if err != nil || before.Words() != "track stored at frame 0" || !strings.Contains(string(before.Command),
+		`"plank/track"`) {
 		t.Errorf("%s, %v", before.Command, err)
 	}
 	ps, err := s.Passes(ctx, sh.ID)
@@ -77,7 +85,8 @@ func TestOldDatabases(t *testing.T) {
 		t.Errorf("%+v, %v", ps, err)
 	}
 	k, err := s.Take(ctx, ids["first"])
-	if err != nil || k.Machine != "plank" || !slices.Equal(k.Axes, []string{"plank/track", "plank/pan"}) || k.By.Name != "t" || !k.Clock.Same(ps[0].Clock) {
+	if err != nil || k.Machine != "plank" || !slices.Equal(k.Axes, []string{"plank/track", "plank/pan"}) ||
+		k.By.Name != "t" || !k.Clock.Same(ps[0].Clock) {
 		t.Errorf("%+v, %v", k, err)
 	}
 	if _, err := s.Pins(ctx, ids["first"]); err != nil {
@@ -91,7 +100,8 @@ const boundless = `INSERT INTO shoots (shot_id, scheme) SELECT id, '{"first": -9
 
 // landedUpTo is a database with rows of the first version, as it was once a migration had landed,
 // until the test ends. then is told of each that came after the first.
-func landedUpTo(t *testing.T, name string, n int64, then func(*pgxpool.Pool, int64)) (url string, ids map[string]string) {
+func landedUpTo(t *testing.T, name string, n int64, then func(*pgxpool.Pool, int64)) (url string,
+	ids map[string]string) {
 	t.Helper()
 	ctx := t.Context()
 	if _, err := db.Pool.Exec(ctx, `CREATE DATABASE `+name); err != nil {
@@ -144,8 +154,10 @@ func firstRows(t *testing.T, pool *pgxpool.Pool) map[string]string {
 	exec(`INSERT INTO rigs (id, version, doc) VALUES ('plank', 1, '{}')`)
 	exec(`INSERT INTO shots (id, production_id, code, title, rig_id, rig_version, lens, set_doc, revision) VALUES ($1, $2, 'X-1', 'X', 'plank', 1, '{}', '{}', 7)`, ids["shot"], ids["production"])
 	old := `{"rate":{"num":24,"den":1},"factor":{"num":1,"den":1},"run_up":0,"run_out":0,"base":{"roll":0.5},"tracks":[{"axis":"track","kind":"smooth","keys":[{"frame":0,"value":%d},{"frame":48,"value":900}]},{"axis":"pan","kind":"hold","segments":{"0":"linear"},"keys":[]}]}`
-	for rev, command := range []string{`{"op":"new"}`, `{"op":"set","frame":0,"values":{"track":300}}`, `{"op":"kind","axis":"pan","kind":"hold"}`} {
-		exec(`INSERT INTO edits (shot_id, revision, actor, command, path) VALUES ($1, $2, 'ann', $3, $4)`, ids["shot"], rev+5, command, fmt.Sprintf(old, 100+100*rev))
+	for rev, command := range []string{`{"op":"new"}`, `{"op":"set","frame":0,"values":{"track":300}}`,
+		`{"op":"kind","axis":"pan","kind":"hold"}`} {
+		exec(`INSERT INTO edits (shot_id, revision, actor, command, path) VALUES ($1, $2, 'ann', $3, $4)`, ids["shot"],
+			rev+5, command, fmt.Sprintf(old, 100+100*rev))
 	}
 	exec(`INSERT INTO passes (id, shot_id, number, name, note, factor_num, factor_den) VALUES ($1, $2, 1, 'One', '', 1, 3)`, ids["pass"], ids["shot"])
 	for i, n := range []string{"a", "b", "again"} {
@@ -248,7 +260,8 @@ func TestEveryLandedDay(t *testing.T) {
 			}
 			var scheme *weave.Scheme
 			if n >= 6 && n < 12 {
-				if err := s.Pool.QueryRow(ctx, `SELECT scheme FROM shoots`).Scan(&scheme); err != nil || scheme.Check() != nil {
+				if err := s.Pool.QueryRow(ctx, `SELECT scheme FROM shoots`).Scan(&scheme); err != nil ||
+					scheme.Check() != nil {
 					t.Errorf("%+v, %v", scheme, err)
 				}
 			}

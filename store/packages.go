@@ -14,7 +14,8 @@ import (
 
 // Packages are all camera packages, as their newest versions have them, by name.
 func (s *Store) Packages(ctx context.Context) ([]journal.CameraPackage, error) {
-	docs, err := many[packageRow](ctx, s, `SELECT doc FROM (SELECT DISTINCT ON (id) id, name, doc FROM packages ORDER BY id, version DESC) p ORDER BY name`)
+	docs, err := many[packageRow](ctx, s,
+		`SELECT doc FROM (SELECT DISTINCT ON (id) id, name, doc FROM packages ORDER BY id, version DESC) p ORDER BY name`)
 	out := make([]journal.CameraPackage, len(docs))
 	for i := range docs {
 		out[i] = *docs[i].Doc
@@ -41,7 +42,8 @@ func (s *Store) WritePackage(ctx context.Context, who journal.Person, p *journal
 			return err
 		}
 		var newest int
-		if err := tx.QueryRow(ctx, `SELECT coalesce(max(version), 0) FROM packages WHERE id = $1`, p.ID).Scan(&newest); err != nil {
+		if err := tx.QueryRow(ctx, `SELECT coalesce(max(version), 0) FROM packages WHERE id = $1`,
+			p.ID).Scan(&newest); err != nil {
 			return err
 		}
 		if newest != base {
@@ -52,7 +54,9 @@ func (s *Store) WritePackage(ctx context.Context, who journal.Person, p *journal
 			return err
 		}
 		p.Version = newest + 1
-		if _, err = tx.Exec(ctx, `INSERT INTO packages (id, version, name, at, person_id, doc) VALUES ($1, $2, $3, now(), $4, $5)`, p.ID, p.Version, p.Name, person, p); err != nil {
+		if _, err = tx.Exec(ctx,
+			`INSERT INTO packages (id, version, name, at, person_id, doc) VALUES ($1, $2, $3, now(), $4, $5)`, p.ID,
+			p.Version, p.Name, person, p); err != nil {
 			return err
 		}
 		return s.dress(ctx, tx, `s.package_id = $1`, p, p.ID)
@@ -61,7 +65,8 @@ func (s *Store) WritePackage(ctx context.Context, who journal.Person, p *journal
 
 // dress gives shots a package's camera: another version of their own, where it differs.
 func (s *Store) dress(ctx context.Context, tx pgx.Tx, which string, p *journal.CameraPackage, arg string) error {
-	rows, err := tx.Query(ctx, `SELECT s.id::text, s.camera_id::text FROM shots s JOIN cameras c ON c.id = s.camera_id AND c.version = s.camera_version WHERE `+which+` AND c.doc <> $2::jsonb ORDER BY s.id`, arg, p.Lens)
+	rows, err := tx.Query(ctx,
+		`SELECT s.id::text, s.camera_id::text FROM shots s JOIN cameras c ON c.id = s.camera_id AND c.version = s.camera_version WHERE `+which+` AND c.doc <> $2::jsonb ORDER BY s.id`, arg, p.Lens)
 	if err != nil {
 		return err
 	}
@@ -106,13 +111,17 @@ func (s *Store) Balance(ctx context.Context, pack, machine string) (*Past[balanc
 
 // KeepBalance keeps a record that was made on the one of a number (0: there was none), which must
 // be the newest; it is the one that counts from now on.
-func (s *Store) KeepBalance(ctx context.Context, who journal.Person, pack, machine string, base int64, r *balance.Settled) error {
+func (s *Store) KeepBalance(ctx context.Context, who journal.Person, pack, machine string, base int64,
+	r *balance.Settled) error {
 	return s.tx(ctx, func(tx pgx.Tx) error {
-		if _, err := tx.Exec(ctx, `SELECT pg_advisory_xact_lock(hashtextextended('balance of ' || $1 || ' on ' || $2, 0))`, pack, machine); err != nil {
+		if _, err := tx.Exec(ctx,
+			`SELECT pg_advisory_xact_lock(hashtextextended('balance of ' || $1 || ' on ' || $2, 0))`, pack,
+			machine); err != nil {
 			return err
 		}
 		var newest int64
-		if err := tx.QueryRow(ctx, `SELECT count(*) FROM balances WHERE package_id = $1 AND rig_id = $2`, pack, machine).Scan(&newest); err != nil {
+		if err := tx.QueryRow(ctx, `SELECT count(*) FROM balances WHERE package_id = $1 AND rig_id = $2`, pack,
+			machine).Scan(&newest); err != nil {
 			return err
 		}
 		if newest != base {
@@ -123,7 +132,8 @@ func (s *Store) KeepBalance(ctx context.Context, who journal.Person, pack, machi
 			return err
 		}
 		// Later than the one that it is made of, whenever this began.
-		_, err = tx.Exec(ctx, `INSERT INTO balances (id, package_id, rig_id, at, person_id, doc) VALUES ($1, $2, $3, clock_timestamp(), $4, $5)`, journal.NewID(), pack, machine, person, r)
+		_, err = tx.Exec(ctx,
+			`INSERT INTO balances (id, package_id, rig_id, at, person_id, doc) VALUES ($1, $2, $3, clock_timestamp(), $4, $5)`, journal.NewID(), pack, machine, person, r)
 		return err
 	})
 }
@@ -143,7 +153,8 @@ func (s *Store) BackBalance(ctx context.Context, who journal.Person, pack, machi
 // LastSettled is the package that was last balanced on a machine, or empty.
 func (s *Store) LastSettled(ctx context.Context, machine string) (string, error) {
 	var id string
-	err := s.Pool.QueryRow(ctx, `SELECT package_id::text FROM balances WHERE rig_id = $1 ORDER BY at DESC, id DESC LIMIT 1`, machine).Scan(&id)
+	err := s.Pool.QueryRow(ctx,
+		`SELECT package_id::text FROM balances WHERE rig_id = $1 ORDER BY at DESC, id DESC LIMIT 1`, machine).Scan(&id)
 	if errors.Is(err, pgx.ErrNoRows) {
 		return "", nil
 	}

@@ -32,17 +32,22 @@ func know(ctx context.Context, q writer, p journal.Person) (string, error) {
 	case p.ID == "":
 		p.ID = journal.NewID()
 	}
-	if _, err := q.Exec(ctx, `INSERT INTO people (id, name, role) VALUES ($1, $2, $3) ON CONFLICT DO NOTHING`, p.ID, p.Name, p.Role); err != nil {
+	if _, err := q.Exec(ctx, `INSERT INTO people (id, name, role) VALUES ($1, $2, $3) ON CONFLICT DO NOTHING`, p.ID,
+		p.Name, p.Role); err != nil {
 		return "", err
 	}
 	var id string
-	err := q.QueryRow(ctx, `SELECT id::text FROM people WHERE id = $1 OR (name = $2 AND role = $3) ORDER BY id = $1 DESC LIMIT 1`, p.ID, p.Name, p.Role).Scan(&id)
+	err := q.QueryRow(ctx,
+		`SELECT id::text FROM people WHERE id = $1 OR (name = $2 AND role = $3) ORDER BY id = $1 DESC LIMIT 1`, p.ID,
+		p.Name, p.Role).Scan(&id)
 	return id, err
 }
 
 // People lists everybody, those who came last first.
 func (s *Store) People(ctx context.Context) ([]journal.Person, error) {
-	return many[journal.Person](ctx, s, `SELECT id::text, name, role FROM people WHERE id <> $1 AND id <> $2 ORDER BY created_at DESC, name LIMIT 100`, journal.Itself.ID, journal.Shell.ID)
+	return many[journal.Person](ctx, s,
+		`SELECT id::text, name, role FROM people WHERE id <> $1 AND id <> $2 ORDER BY created_at DESC, name LIMIT 100`,
+		journal.Itself.ID, journal.Shell.ID)
 }
 
 // Person finds somebody by name and role, or writes them down.

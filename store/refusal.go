@@ -59,8 +59,10 @@ func passing(err error) bool {
 	var ne net.Error
 	var ce *pgconn.ConnectError
 	var pg *pgconn.PgError
-	return pgconn.SafeToRetry(err) || pgconn.Timeout(err) || errors.As(err, &ne) || errors.As(err, &ce) || errors.Is(err, io.EOF) || errors.Is(err, io.ErrUnexpectedEOF) ||
-		errors.Is(err, context.Canceled) || errors.Is(err, context.DeadlineExceeded) || errors.As(err, &pg) && !permanent(err)
+	return pgconn.SafeToRetry(err) || pgconn.Timeout(err) || errors.As(err, &ne) || errors.As(err, &ce) ||
+		errors.Is(err, io.EOF) || errors.Is(err, io.ErrUnexpectedEOF) ||
+		errors.Is(err, context.Canceled) || errors.Is(err, context.DeadlineExceeded) || errors.As(err, &pg) &&
+		!permanent(err)
 }
 
 // never reports whether an entry can never be stored. An error of neither sort

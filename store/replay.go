@@ -71,11 +71,13 @@ const chunkSamples = 60_000
 // written again.
 func (s *Store) AddSamples(ctx context.Context, v []float64) (string, error) {
 	if len(v) < 2 || len(v) > path.MostSamples {
-		return "", &path.Error{Field: "samples", Wrong: fmt.Sprintf("%d samples", len(v)), Want: fmt.Sprintf("give 2 to %d", path.MostSamples)}
+		return "", &path.Error{Field: "samples", Wrong: fmt.Sprintf("%d samples", len(v)),
+			Want: fmt.Sprintf("give 2 to %d", path.MostSamples)}
 	}
 	for i, x := range v {
 		if math.IsNaN(x) || math.IsInf(x, 0) {
-			return "", &path.Error{Field: "samples", Wrong: fmt.Sprintf("sample %d is not a number", i), Want: "give finite numbers"}
+			return "", &path.Error{Field: "samples", Wrong: fmt.Sprintf("sample %d is not a number", i),
+				Want: "give finite numbers"}
 		}
 	}
 	hash := path.SamplesHash(v)
@@ -91,7 +93,9 @@ func (s *Store) AddSamples(ctx context.Context, v []float64) (string, error) {
 			for _, x := range part {
 				raw = binary.LittleEndian.AppendUint64(raw, math.Float64bits(x))
 			}
-			if _, err := tx.Exec(ctx, `INSERT INTO samples (hash, chunk, count, data_zstd) VALUES ($1, $2, $3, $4) ON CONFLICT DO NOTHING`, hash, n, len(part), w.EncodeAll(raw, nil)); err != nil {
+			if _, err := tx.Exec(ctx,
+				`INSERT INTO samples (hash, chunk, count, data_zstd) VALUES ($1, $2, $3, $4) ON CONFLICT DO NOTHING`,
+				hash, n, len(part), w.EncodeAll(raw, nil)); err != nil {
 				return err
 			}
 		}

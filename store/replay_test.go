@@ -54,13 +54,15 @@ func TestEveryRevisionIsWorkedOutAgain(t *testing.T) {
 		case k < 4:
 			n, err = db.Bring(ctx, by(), rng.Int64N(d.Revision+1), "back to something")
 		case k < 5:
-			n, err = db.Edit(ctx, by(), sh.Rig, path.Edit{Op: "kind", Axis: "pan", Kind: curve.Kinds[rng.IntN(len(curve.Kinds))]})
+			n, err = db.Edit(ctx, by(), sh.Rig, path.Edit{Op: "kind", Axis: "pan",
+				Kind: curve.Kinds[rng.IntN(len(curve.Kinds))]})
 		case k < 6:
 			n, err = db.Edit(ctx, by(), sh.Rig, path.Edit{Op: "room", Frame: 30, Frames: rng.IntN(5) - 2})
 		case k < 7:
 			n, err = db.Edit(ctx, by(), sh.Rig, path.Edit{Op: "factor", Clock: "1/3"})
 		default:
-			n, err = db.Edit(ctx, by(), sh.Rig, path.Edit{Op: "set", Frame: float64(rng.IntN(400)) / 7, Values: map[string]float64{"track": 100 + 1000*rng.Float64(), "roll": rng.NormFloat64()}})
+			n, err = db.Edit(ctx, by(), sh.Rig, path.Edit{Op: "set", Frame: float64(rng.IntN(400)) / 7,
+				Values: map[string]float64{"track": 100 + 1000*rng.Float64(), "roll": rng.NormFloat64()}})
 		}
 		if err != nil {
 			continue // two keyframes on one frame, perhaps
@@ -76,7 +78,8 @@ func TestEveryRevisionIsWorkedOutAgain(t *testing.T) {
 		}
 	}
 	var kept int
-	if err := db.Pool.QueryRow(ctx, `SELECT count(*) FROM edits WHERE shot_id = $1 AND path IS NOT NULL`, sh.ID).Scan(&kept); err != nil || kept > len(was)/snapshotEvery+1 {
+	if err := db.Pool.QueryRow(ctx, `SELECT count(*) FROM edits WHERE shot_id = $1 AND path IS NOT NULL`,
+		sh.ID).Scan(&kept); err != nil || kept > len(was)/snapshotEvery+1 {
 		t.Errorf("%d paths are kept whole of %d: %v", kept, len(was), err)
 	}
 }
@@ -106,7 +109,8 @@ func TestANudgeBesideAnHourOfSamples(t *testing.T) {
 		}
 		v := make([]float64, 360_000)
 		for k := range v {
-			v[k] = (a.Min+a.Max)/2 + (a.Max-a.Min)/4*math.Sin(float64(k)/(900+50*float64(i))) + 0.01*math.Sin(float64(k*k))
+			v[k] = (a.Min+a.Max)/2 + (a.Max-a.Min)/4*math.Sin(float64(k)/(900+50*float64(i))) +
+				0.01*math.Sin(float64(k*k))
 		}
 		hash, err := db.AddSamples(ctx, v)
 		if err != nil {
@@ -115,14 +119,16 @@ func TestANudgeBesideAnHourOfSamples(t *testing.T) {
 		if again, err := db.AddSamples(ctx, v); err != nil || again != hash {
 			t.Fatalf("the same samples twice: %s and %s, %v", hash, again, err)
 		}
-		d, err = db.Edit(ctx, By{Shot: sh.ID, Revision: d.Revision, Actor: person("ann")}, &r, path.Edit{Op: "record", Axis: a.ID, Record: &path.Record{Samples: hash, Count: len(v), Step: 0.24}})
+		d, err = db.Edit(ctx, By{Shot: sh.ID, Revision: d.Revision, Actor: person("ann")}, &r,
+			path.Edit{Op: "record", Axis: a.ID, Record: &path.Record{Samples: hash, Count: len(v), Step: 0.24}})
 		if err != nil {
 			t.Fatal(err)
 		}
 	}
 	size := func() (n int64) {
 		t.Helper()
-		if err := db.Pool.QueryRow(ctx, `SELECT pg_total_relation_size('edits') + pg_total_relation_size('samples')`).Scan(&n); err != nil {
+		if err := db.Pool.QueryRow(ctx, `SELECT pg_total_relation_size('edits') + pg_total_relation_size('samples')`).
+			Scan(&n); err != nil {
 			t.Fatal(err)
 		}
 		return n
@@ -131,7 +137,8 @@ func TestANudgeBesideAnHourOfSamples(t *testing.T) {
 	before, began := size(), time.Now()
 	for n := range nudges {
 		var err error
-		d, err = db.Edit(ctx, By{Shot: sh.ID, Revision: d.Revision, Actor: person("ann")}, &r, path.Edit{Op: "set", Frame: 1000, Values: map[string]float64{"tilt": float64(n) / 100}})
+		d, err = db.Edit(ctx, By{Shot: sh.ID, Revision: d.Revision, Actor: person("ann")}, &r,
+			path.Edit{Op: "set", Frame: 1000, Values: map[string]float64{"tilt": float64(n) / 100}})
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -142,7 +149,8 @@ func TestANudgeBesideAnHourOfSamples(t *testing.T) {
 		t.Errorf("a nudge costs %.0f bytes", each)
 	}
 	got, err := cold(t).Draft(ctx, sh.ID)
-	if err != nil || got.Path.Digest() != d.Path.Digest() || len(got.Path.Track("plank/track").Record.Values.V) != 360_000 {
+	if err != nil || got.Path.Digest() != d.Path.Digest() ||
+		len(got.Path.Track("plank/track").Record.Values.V) != 360_000 {
 		t.Errorf("read again: %v", err)
 	}
 	if !reflect.DeepEqual(got.Path.Track("plank/track").Record.Values.V, d.Path.Track("plank/track").Record.Values.V) {
@@ -159,22 +167,26 @@ func TestSamplesAreProved(t *testing.T) {
 	if v, err := cold(t).Samples(ctx, hash); err != nil || !reflect.DeepEqual(v.V, []float64{1, 2, 3.5}) {
 		t.Errorf("%v, %v", v, err)
 	}
-	if _, err := db.Samples(ctx, strings.Repeat("0", 64)); err == nil || !strings.Contains(err.Error(), "no such samples") {
+	if _, err := db.Samples(ctx, strings.Repeat("0", 64)); err == nil || !strings.Contains(err.Error(),
+		"no such samples") {
 		t.Errorf("unknown: %v", err)
 	}
-	for want, v := range map[string][]float64{"1 samples": {1}, "sample 1 is not": {0, math.NaN()}, "sample 0 is not": {math.Inf(1), 0}} {
+	for want, v := range map[string][]float64{"1 samples": {1}, "sample 1 is not": {0, math.NaN()},
+		"sample 0 is not": {math.Inf(1), 0}} {
 		if _, err := db.AddSamples(ctx, v); err == nil || !strings.Contains(err.Error(), want) {
 			t.Errorf("%v, want %q", err, want)
 		}
 	}
-	if _, err := db.Pool.Exec(ctx, `UPDATE samples SET data_zstd = (SELECT data_zstd FROM samples WHERE hash <> $1 LIMIT 1), hash = $1 WHERE hash = $1`, hash); err != nil {
+	if _, err := db.Pool.Exec(ctx,
+		`UPDATE samples SET data_zstd = (SELECT data_zstd FROM samples WHERE hash <> $1 LIMIT 1), hash = $1 WHERE hash = $1`, hash); err != nil {
 		t.Fatal(err)
 	}
 	if _, err := cold(t).Samples(ctx, hash); err == nil {
 		t.Error("samples that were changed are given out")
 	}
 	sh := shot(t, "SA-1")
-	if _, err := db.Edit(ctx, By{Shot: sh.ID, Actor: person("ann")}, sh.Rig, path.Edit{Op: "record", Axis: "pan", Record: &path.Record{Samples: strings.Repeat("1", 64), Count: 3, Step: 1}}); err == nil {
+	if _, err := db.Edit(ctx, By{Shot: sh.ID, Actor: person("ann")}, sh.Rig, path.Edit{Op: "record", Axis: "pan",
+		Record: &path.Record{Samples: strings.Repeat("1", 64), Count: 3, Step: 1}}); err == nil {
 		t.Error("a record of samples that are not there: accepted")
 	}
 }
@@ -210,7 +222,8 @@ func TestTheRightToDrive(t *testing.T) {
 		t.Fatalf("let go: %v", err)
 	}
 	defer b.Release()
-	if _, err := db.Pool.Exec(ctx, `SELECT pg_terminate_backend($1)`, int64(b.(*right).conn.PgConn().PID())); err != nil {
+	if _, err := db.Pool.Exec(ctx, `SELECT pg_terminate_backend($1)`,
+		int64(b.(*right).conn.PgConn().PID())); err != nil {
 		t.Fatal(err)
 	}
 	select {
@@ -240,7 +253,9 @@ func TestTakesPinVersions(t *testing.T) {
 	if err := db.ChangeCamera(ctx, sh.ID, &camera); err != nil {
 		t.Fatal(err)
 	}
-	l := &journal.LineUp{Axes: map[string]journal.DayAxis{"track": {Soft: [2]float64{100, 1400}, Working: rig.Limits{Speed: 200, Acceleration: 300}}}, Marks: []lens.Mark{{RingDeg: 0, DistanceM: 0.5}, {RingDeg: 300, DistanceM: 9}}}
+	l := &journal.LineUp{Axes: map[string]journal.DayAxis{"track": {Soft: [2]float64{100, 1400},
+		Working: rig.Limits{Speed: 200, Acceleration: 300}}}, Marks: []lens.Mark{{RingDeg: 0, DistanceM: 0.5},
+		{RingDeg: 300, DistanceM: 9}}}
 	before, err := db.LineUps(ctx, "plank", 10)
 	if err != nil {
 		t.Fatal(err)
@@ -253,15 +268,18 @@ func TestTakesPinVersions(t *testing.T) {
 		_, _ = db.Pool.Exec(ctx, `DELETE FROM lineups`)
 	})
 	now, err := db.Shot(ctx, sh.ID)
-	if err != nil || now.Set.Subject != set.Subject || now.Lens.FNumber != 11 || now.Rig.Axes[0].Min != 100 || now.Rig.Axes[0].Working.Speed != 200 || len(now.Lens.Marks) != 2 {
+	if err != nil || now.Set.Subject != set.Subject || now.Lens.FNumber != 11 || now.Rig.Axes[0].Min != 100 ||
+		now.Rig.Axes[0].Working.Speed != 200 || len(now.Lens.Marks) != 2 {
 		t.Errorf("the shot: %+v, %v", now, err)
 	}
 	p, err := db.Pins(ctx, k.ID)
-	if err != nil || p.Set.Subject != sh.Set.Subject || p.Lens.FNumber != sh.Lens.FNumber || p.ThresholdPx != 0.5 || p.LineUp != nil {
+	if err != nil || p.Set.Subject != sh.Set.Subject || p.Lens.FNumber != sh.Lens.FNumber || p.ThresholdPx != 0.5 ||
+		p.LineUp != nil {
 		t.Errorf("the take: %+v, %v", p, err)
 	}
 	second := take(t, newJournal(t), sh)
-	if p, err = db.Pins(ctx, second.ID); err != nil || p.LineUp == nil || p.LineUp.Axes["track"].Soft[1] != 1400 || p.Lens.FNumber != 11 {
+	if p, err = db.Pins(ctx, second.ID); err != nil || p.LineUp == nil || p.LineUp.Axes["track"].Soft[1] != 1400 ||
+		p.Lens.FNumber != 11 {
 		t.Errorf("a take after it: %+v, %v", p, err)
 	}
 	if err := db.SetThreshold(ctx, sh.ID, 0, 0.2); err != nil {
@@ -271,7 +289,8 @@ func TestTakesPinVersions(t *testing.T) {
 		t.Errorf("judged by another threshold: %+v, %v", p, err)
 	}
 	rows, err := db.LineUps(ctx, "plank", 10)
-	if err != nil || len(rows) != len(before)+1 || rows[0].By.Name != "ann" || rows[0].Doc.Axes["track"].Soft[0] != 100 {
+	if err != nil || len(rows) != len(before)+1 || rows[0].By.Name != "ann" ||
+		rows[0].Doc.Axes["track"].Soft[0] != 100 {
 		t.Errorf("line-ups %+v, %v", rows, err)
 	}
 	if _, err := db.Pins(ctx, journal.NewID()); !errors.Is(err, ErrNotFound) {

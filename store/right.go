@@ -36,7 +36,8 @@ func (j *Journal) Drive(ctx context.Context, machine string) (journal.Right, err
 		return nil, fmt.Errorf("asking for the right to drive %s: %w", machine, err)
 	}
 	var got bool
-	if err := conn.QueryRow(ask, `SELECT pg_try_advisory_lock($1, $2)`, lockSpace, lockOf(machine)).Scan(&got); err != nil {
+	if err := conn.QueryRow(ask, `SELECT pg_try_advisory_lock($1, $2)`, lockSpace, lockOf(machine)).Scan(
+		&got); err != nil {
 		_ = conn.Close(context.WithoutCancel(ctx))
 		return nil, err
 	}

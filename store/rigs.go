@@ -17,7 +17,8 @@ import (
 
 // AddRig stores a rig version; a version that is there already is left alone.
 func (s *Store) AddRig(ctx context.Context, r *rig.Rig) error {
-	_, err := s.exec(ctx, `INSERT INTO rigs (id, version, doc) VALUES ($1, $2, $3) ON CONFLICT DO NOTHING`, r.ID, r.Version, r)
+	_, err := s.exec(ctx, `INSERT INTO rigs (id, version, doc) VALUES ($1, $2, $3) ON CONFLICT DO NOTHING`, r.ID,
+		r.Version, r)
 	return err
 }
 
@@ -28,7 +29,9 @@ func (s *Store) AdoptRig(ctx context.Context, r *rig.Rig) error {
 		return err
 	}
 	return s.tx(ctx, func(tx pgx.Tx) error {
-		rows, err := tx.Query(ctx, `UPDATE shot_machines SET rig_version = $2 WHERE rig_id = $1 AND rig_version < $2 RETURNING shot_id::text`, r.ID, r.Version)
+		rows, err := tx.Query(ctx,
+			`UPDATE shot_machines SET rig_version = $2 WHERE rig_id = $1 AND rig_version < $2 RETURNING shot_id::text`,
+			r.ID, r.Version)
 		if err != nil {
 			return err
 		}
@@ -40,8 +43,10 @@ func (s *Store) AdoptRig(ctx context.Context, r *rig.Rig) error {
 			if _, err := tx.Exec(ctx, `UPDATE seals SET revision = -1 WHERE shot_id = $1`, id); err != nil {
 				return err
 			}
-			if _, err := tx.Exec(ctx, `INSERT INTO log (id, at, person_id, shot_id, kind, text) VALUES ($1, now(), $2, $3, 'rig', $4)`,
-				journal.NewID(), journal.Itself.ID, id, fmt.Sprintf("%s is now version %d. Paths sealed for an older one are void; seal again.", r.Name, r.Version)); err != nil {
+			if _, err := tx.Exec(ctx,
+				`INSERT INTO log (id, at, person_id, shot_id, kind, text) VALUES ($1, now(), $2, $3, 'rig', $4)`,
+				journal.NewID(), journal.Itself.ID, id, fmt.Sprintf("%s is now version %d. Paths sealed for an older "+
+					"one are void; seal again.", r.Name, r.Version)); err != nil {
 				return err
 			}
 		}
@@ -82,14 +87,17 @@ type RigVersion struct {
 
 // Rigs are the machines of the book.
 func (s *Store) Rigs(ctx context.Context) ([]RigLine, error) {
-	return many[RigLine](ctx, s, `SELECT DISTINCT ON (id) id, doc->>'name' AS name, version, jsonb_array_length(doc->'axes') AS axes FROM rigs ORDER BY id, version DESC`)
+	return many[RigLine](ctx, s,
+		`SELECT DISTINCT ON (id) id, doc->>'name' AS name, version, jsonb_array_length(doc->'axes') AS axes FROM rigs ORDER BY id, version DESC`)
 }
 
 // RigVersions are a machine's versions, the newest first.
 func (s *Store) RigVersions(ctx context.Context, id string) ([]RigVersion, error) {
-	return many[RigVersion](ctx, s, `SELECT r.version, r.at, CASE WHEN w.id IS NULL THEN jsonb_build_object('id', $2::text, 'name', $3::text, 'role', '') ELSE `+asPerson+` END AS by, r.says, r.doc,
+	return many[RigVersion](ctx, s,
+		`SELECT r.version, r.at, CASE WHEN w.id IS NULL THEN jsonb_build_object('id', $2::text, 'name', $3::text, 'role', '') ELSE `+asPerson+` END AS by, r.says, r.doc,
 		ARRAY(SELECT s.code FROM shot_machines m JOIN shots s ON s.id = m.shot_id WHERE m.rig_id = r.id AND m.rig_version = r.version ORDER BY s.code) AS shots
-		FROM rigs r LEFT JOIN people w ON w.id = r.person_id WHERE r.id = $1 ORDER BY r.version DESC`, id, journal.Itself.ID, journal.Itself.Name)
+		FROM rigs r LEFT JOIN people w ON w.id = r.person_id WHERE r.id = $1 ORDER BY r.version DESC`, id,
+		journal.Itself.ID, journal.Itself.Name)
 }
 
 // WriteRig adds the version after base, which must be the newest (0: there is none yet).
@@ -99,7 +107,8 @@ func (s *Store) WriteRig(ctx context.Context, who journal.Person, r *rig.Rig, ba
 			return err
 		}
 		var newest int
-		if err := tx.QueryRow(ctx, `SELECT coalesce(max(version), 0) FROM rigs WHERE id = $1`, r.ID).Scan(&newest); err != nil {
+		if err := tx.QueryRow(ctx, `SELECT coalesce(max(version), 0) FROM rigs WHERE id = $1`,
+			r.ID).Scan(&newest); err != nil {
 			return err
 		}
 		if newest != base {
@@ -110,7 +119,8 @@ func (s *Store) WriteRig(ctx context.Context, who journal.Person, r *rig.Rig, ba
 			return err
 		}
 		r.Version = newest + 1
-		_, err = tx.Exec(ctx, `INSERT INTO rigs (id, version, doc, person_id, says) VALUES ($1, $2, $3, $4, $5)`, r.ID, r.Version, r, person, says)
+		_, err = tx.Exec(ctx, `INSERT INTO rigs (id, version, doc, person_id, says) VALUES ($1, $2, $3, $4, $5)`, r.ID,
+			r.Version, r, person, says)
 		return err
 	})
 }
@@ -122,7 +132,9 @@ func (s *Store) BringShot(ctx context.Context, who journal.Person, shot, id stri
 		if _, err := lock(ctx, tx, shot); err != nil {
 			return err
 		}
-		n, err := tx.Exec(ctx, `UPDATE shot_machines SET rig_version = $3 WHERE shot_id = $1 AND rig_id = $2 AND rig_version <> $3`, shot, id, version)
+		n, err := tx.Exec(ctx,
+			`UPDATE shot_machines SET rig_version = $3 WHERE shot_id = $1 AND rig_id = $2 AND rig_version <> $3`, shot,
+			id, version)
 		if err != nil || n.RowsAffected() == 0 {
 			return err
 		}
@@ -133,8 +145,11 @@ func (s *Store) BringShot(ctx context.Context, who journal.Person, shot, id stri
 		if err != nil {
 			return err
 		}
-		_, err = tx.Exec(ctx, `INSERT INTO log (id, at, person_id, shot_id, kind, text) VALUES ($1, now(), $2, $3, 'rig', $4)`, journal.NewID(), person, shot,
-			fmt.Sprintf("Brought to version %d of %s. Paths that were sealed before are void; seal again.", version, id))
+		_, err = tx.Exec(ctx,
+			`INSERT INTO log (id, at, person_id, shot_id, kind, text) VALUES ($1, now(), $2, $3, 'rig', $4)`,
+			journal.NewID(), person, shot,
+			fmt.Sprintf("Brought to version %d of %s. Paths that were sealed before are void; seal again.",
+				version, id))
 		return err
 	})
 }

@@ -45,7 +45,8 @@ func (x *Seal) name() *Seal {
 // checked on a clock that is at least as fast. A void one is of no path.
 func (x *Seal) Of(p *path.Path) bool {
 	d := p.Digest()
-	return x.Revision >= 0 && x.FastestDen > 0 && bytes.Equal(x.PathDigest, d[:]) && p.Factor.Float() <= x.Fastest().Float()
+	return x.Revision >= 0 && x.FastestDen > 0 && bytes.Equal(x.PathDigest, d[:]) && p.Factor.Float() <=
+		x.Fastest().Float()
 }
 
 const sealColumns = `x.id::text, x.version, x.revision, x.fingerprint, x.braking, coalesce(x.path_digest, '') AS path_digest,
@@ -61,7 +62,8 @@ func (x *Seal) Same(o *Seal) bool { return bytes.Equal(x.Move, o.Move) }
 // Seals lists a shot's seals, the one sealed last first; of those of one version the one that was
 // checked on the slowest clock.
 func (s *Store) Seals(ctx context.Context, shot string) ([]Seal, error) {
-	out, err := many[Seal](ctx, s, `SELECT `+sealColumns+` FROM seals x JOIN people w ON w.id = x.person_id WHERE x.shot_id = $1
+	out, err := many[Seal](ctx, s,
+		`SELECT `+sealColumns+` FROM seals x JOIN people w ON w.id = x.person_id WHERE x.shot_id = $1
 		ORDER BY x.revision DESC, x.version DESC, x.fastest_num::numeric / nullif(x.fastest_den, 0), x.sealed_at`, shot)
 	for i := range out {
 		x := out[i].name()
@@ -88,7 +90,8 @@ func (s *Store) Seals(ctx context.Context, shot string) ([]Seal, error) {
 // AddSeal stores a sealed table as the shot's next version, if revision is still
 // the newest. The same bytes sealed again are the same seal, whatever was sealed
 // in between; the same steps for a faster clock are a further seal of the same version.
-func (s *Store) AddSeal(ctx context.Context, id, shot string, revision int64, who journal.Person, t *seal.Table, b *limit.Braking, over string) (*Seal, error) {
+func (s *Store) AddSeal(ctx context.Context, id, shot string, revision int64, who journal.Person, t *seal.Table,
+	b *limit.Braking, over string) (*Seal, error) {
 	f, move := t.Fingerprint(), t.Move()
 	if _, err := s.Seals(ctx, shot); err != nil { // what each of them moves is known then
 		return nil, err
@@ -112,7 +115,8 @@ func (s *Store) AddSeal(ctx context.Context, id, shot string, revision int64, wh
 		if err != nil {
 			return err
 		}
-		out, err = one[Seal](ctx, tx, `WITH x AS (INSERT INTO seals (id, shot_id, version, revision, fingerprint, table_zstd, braking, person_id, path_digest, fastest_num, fastest_den, over, move)
+		out, err = one[Seal](ctx, tx,
+			`WITH x AS (INSERT INTO seals (id, shot_id, version, revision, fingerprint, table_zstd, braking, person_id, path_digest, fastest_num, fastest_den, over, move)
 			VALUES ($1, $2, coalesce((SELECT max(version) FROM seals WHERE shot_id = $2 AND move = $12), 1 + (SELECT coalesce(max(version), 0) FROM seals WHERE shot_id = $2)), $3, $4, $5, $6, $7, $8, $9, $10, $11, $12)
 			ON CONFLICT (shot_id, fingerprint) DO UPDATE SET revision = excluded.revision, braking = excluded.braking, over = excluded.over RETURNING *) SELECT `+sealColumns+` FROM x JOIN people w ON w.id = x.person_id`,
 			id, shot, revision, f[:], packed, b, person, t.PathDigest[:], t.Fastest.Num, t.Fastest.Den, over, move[:])
@@ -142,7 +146,8 @@ func (s *Store) Table(ctx context.Context, sealID string) (*seal.Table, error) {
 
 func (s *Store) readTable(ctx context.Context, sealID string) (*seal.Table, error) {
 	var packed, print []byte
-	if err := s.Pool.QueryRow(ctx, `SELECT table_zstd, fingerprint FROM seals WHERE id = $1`, sealID).Scan(&packed, &print); err != nil {
+	if err := s.Pool.QueryRow(ctx, `SELECT table_zstd, fingerprint FROM seals WHERE id = $1`, sealID).Scan(&packed,
+		&print); err != nil {
 		return nil, fmt.Errorf("seal %s: %w", sealID, err)
 	}
 	r, err := zstd.NewReader(nil)

@@ -83,7 +83,8 @@ func (s *Store) Shelf(ctx context.Context) ([]Production, error) {
 	if err != nil {
 		return nil, err
 	}
-	lines, err := many[ShotLine](ctx, s, `SELECT s.id::text, s.production_id::text, s.code, s.title, s.start_timecode AS start, s.revision,
+	lines, err := many[ShotLine](ctx, s,
+		`SELECT s.id::text, s.production_id::text, s.code, s.title, s.start_timecode AS start, s.revision,
 		coalesce((SELECT string_agg(r.doc->>'name', ' and ' ORDER BY m.position) FROM shot_machines m JOIN rigs r ON r.id = m.rig_id AND r.version = m.rig_version WHERE m.shot_id = s.id), 'no machine') AS rig,
 		(SELECT count(*) FROM seals x WHERE x.shot_id = s.id) AS seals, (SELECT count(*) FROM passes p WHERE p.shot_id = s.id) AS passes,
 		(SELECT count(*) FROM takes t JOIN passes p ON p.id = t.pass_id WHERE p.shot_id = s.id) AS takes, EXISTS (SELECT 1 FROM shoots h WHERE h.shot_id = s.id) AS weave,
@@ -176,13 +177,15 @@ type placed struct {
 
 // Shot loads one shot, its machines as they are lined up.
 func (s *Store) Shot(ctx context.Context, id string) (*Shot, error) {
-	sh, err := one[Shot](ctx, s.Pool, `SELECT s.id::text, s.code, s.title, p.title AS production, c.doc AS lens, a.doc AS set, h.px AS threshold_px, s.start_timecode, coalesce(s.package_id::text, '') AS package, s.camera_version || '/' || s.set_version || ' ' AS lined_up, EXISTS (SELECT 1 FROM shoots f WHERE f.shot_id = s.id) AS frames
+	sh, err := one[Shot](ctx, s.Pool,
+		`SELECT s.id::text, s.code, s.title, p.title AS production, c.doc AS lens, a.doc AS set, h.px AS threshold_px, s.start_timecode, coalesce(s.package_id::text, '') AS package, s.camera_version || '/' || s.set_version || ' ' AS lined_up, EXISTS (SELECT 1 FROM shoots f WHERE f.shot_id = s.id) AS frames
 		FROM shots s JOIN productions p ON p.id = s.production_id JOIN sets a ON a.id = s.set_id AND a.version = s.set_version
 		JOIN cameras c ON c.id = s.camera_id AND c.version = s.camera_version JOIN thresholds h ON h.id = s.threshold_id AND h.version = s.threshold_version WHERE s.id = $1`, id)
 	if err != nil {
 		return nil, err
 	}
-	list, err := many[placed](ctx, s, `SELECT m.name, r.doc, m.x_m, m.y_m, m.z_m, m.turn_deg, l.doc AS line_up, l.id::text AS which
+	list, err := many[placed](ctx, s,
+		`SELECT m.name, r.doc, m.x_m, m.y_m, m.z_m, m.turn_deg, l.doc AS line_up, l.id::text AS which
 		FROM shot_machines m JOIN rigs r ON r.id = m.rig_id AND r.version = m.rig_version
 		LEFT JOIN LATERAL (SELECT id, doc FROM lineups WHERE rig_id = m.rig_id ORDER BY at DESC, id DESC LIMIT 1) l ON true WHERE m.shot_id = $1 ORDER BY m.position`, id)
 	if err != nil {
@@ -197,7 +200,8 @@ func (s *Store) Shot(ctx context.Context, id string) (*Shot, error) {
 		if o := sh.Lens.Optics; o != nil {
 			r = r.Through(rig.Vec{o.RightM, o.ForwardM, o.UpM}, o.TurnDeg, o.TiltDeg)
 		}
-		sh.Machines = append(sh.Machines, rig.Placed{Name: m.Name, Rig: r, Place: rig.Place{At: rig.Vec{m.XM, m.YM, m.ZM}, TurnDeg: m.TurnDeg}})
+		sh.Machines = append(sh.Machines,
+			rig.Placed{Name: m.Name, Rig: r, Place: rig.Place{At: rig.Vec{m.XM, m.YM, m.ZM}, TurnDeg: m.TurnDeg}})
 		with, marks := day.Lens(sh.Lens)
 		sh.Lens = with
 		for _, says := range []string{wrong, marks} {
@@ -222,7 +226,8 @@ func (s *Store) HasShot(ctx context.Context, id string) (there bool, err error) 
 
 // AddProduction makes a production.
 func (s *Store) AddProduction(ctx context.Context, p Production) error {
-	_, err := s.exec(ctx, `INSERT INTO productions (id, number, title, place) VALUES ($1, $2, $3, $4)`, p.ID, p.Number, p.Title, p.Place)
+	_, err := s.exec(ctx, `INSERT INTO productions (id, number, title, place) VALUES ($1, $2, $3, $4)`, p.ID, p.Number,
+		p.Title, p.Place)
 	return err
 }
 
@@ -231,7 +236,8 @@ var ErrTaken = errors.New("this production has a shot of that code already; choo
 
 // AddShot makes a shot with its first path and its passes. Its set and camera become
 // the first versions of their own.
-func (s *Store) AddShot(ctx context.Context, production string, sh *Shot, who journal.Person, p *path.Path, passes []Pass) error {
+func (s *Store) AddShot(ctx context.Context, production string, sh *Shot, who journal.Person, p *path.Path,
+	passes []Pass) error {
 	err := s.tx(ctx, func(tx pgx.Tx) error {
 		person, err := know(ctx, tx, who)
 		if err != nil {
@@ -244,28 +250,37 @@ func (s *Store) AddShot(ctx context.Context, production string, sh *Shot, who jo
 		if _, err := AddCamera(ctx, tx, camera, sh.Lens); err != nil {
 			return err
 		}
-		if _, err := tx.Exec(ctx, `INSERT INTO thresholds (id, version, px) VALUES ($1, 1, $2)`, threshold, trace.ThresholdPx); err != nil {
+		if _, err := tx.Exec(ctx, `INSERT INTO thresholds (id, version, px) VALUES ($1, 1, $2)`, threshold,
+			trace.ThresholdPx); err != nil {
 			return err
 		}
-		if _, err := tx.Exec(ctx, `INSERT INTO shots (id, production_id, code, title, set_id, set_version, camera_id, camera_version, threshold_id, threshold_version) VALUES ($1,$2,$3,$4,$5,1,$6,1,$7,1)`,
+		if _, err := tx.Exec(ctx,
+			`INSERT INTO shots (id, production_id, code, title, set_id, set_version, camera_id, camera_version, threshold_id, threshold_version) VALUES ($1,$2,$3,$4,$5,1,$6,1,$7,1)`,
 			sh.ID, production, sh.Code, sh.Title, set, camera, threshold); err != nil {
 			return err
 		}
 		// It is shot with the package of its camera's name, where there is one.
-		if _, err := tx.Exec(ctx, `UPDATE shots SET package_id = (SELECT p.id FROM packages p WHERE p.doc->'lens'->>'name' = $2 ORDER BY p.at DESC LIMIT 1) WHERE id = $1`, sh.ID, sh.Lens.Name); err != nil {
+		if _, err := tx.Exec(ctx,
+			`UPDATE shots SET package_id = (SELECT p.id FROM packages p WHERE p.doc->'lens'->>'name' = $2 ORDER BY p.at DESC LIMIT 1) WHERE id = $1`, sh.ID, sh.Lens.Name); err != nil {
 			return err
 		}
 		for i, m := range sh.Machines {
-			if _, err := tx.Exec(ctx, `INSERT INTO shot_machines (shot_id, position, name, rig_id, rig_version, x_m, y_m, z_m, turn_deg) VALUES ($1,$2,$3,$4,$5,$6,$7,$8,$9)`,
-				sh.ID, i+1, m.Name, m.Rig.ID, m.Rig.Version, m.Place.At[0], m.Place.At[1], m.Place.At[2], m.Place.TurnDeg); err != nil {
+			if _, err := tx.Exec(ctx,
+				`INSERT INTO shot_machines (shot_id, position, name, rig_id, rig_version, x_m, y_m, z_m, turn_deg) VALUES ($1,$2,$3,$4,$5,$6,$7,$8,$9)`,
+				sh.ID, i+1, m.Name, m.Rig.ID, m.Rig.Version, m.Place.At[0], m.Place.At[1], m.Place.At[2],
+				m.Place.TurnDeg); err != nil {
 				return err
 			}
 		}
-		if _, err := tx.Exec(ctx, `INSERT INTO edits (shot_id, revision, person_id, command, path) VALUES ($1, 0, $2, '{"op":"new"}', $3)`, sh.ID, person, p); err != nil {
+		if _, err := tx.Exec(ctx,
+			`INSERT INTO edits (shot_id, revision, person_id, command, path) VALUES ($1, 0, $2, '{"op":"new"}', $3)`,
+			sh.ID, person, p); err != nil {
 			return err
 		}
 		for _, x := range passes {
-			if _, err := tx.Exec(ctx, `INSERT INTO passes (id, shot_id, number, name, note, clock) VALUES ($1,$2,$3,$4,$5,$6)`, x.ID, sh.ID, x.Number, x.Name, x.Note, x.Clock); err != nil {
+			if _, err := tx.Exec(ctx,
+				`INSERT INTO passes (id, shot_id, number, name, note, clock) VALUES ($1,$2,$3,$4,$5,$6)`, x.ID, sh.ID,
+				x.Number, x.Name, x.Note, x.Clock); err != nil {
 				return err
 			}
 		}
@@ -293,7 +308,8 @@ type Called struct {
 // seen of them; what is to stay as it was seen stays as it is by now. It returns what they are.
 func (s *Store) Rename(ctx context.Context, shot string, seen *Called, is Called) (Called, error) {
 	err := s.tx(ctx, func(tx pgx.Tx) error {
-		now, err := one[Called](ctx, tx, `SELECT code, title, start_timecode AS start FROM shots WHERE id = $1 FOR UPDATE`, shot)
+		now, err := one[Called](ctx, tx,
+			`SELECT code, title, start_timecode AS start FROM shots WHERE id = $1 FOR UPDATE`, shot)
 		if err != nil {
 			return err
 		}
@@ -304,7 +320,8 @@ func (s *Store) Rename(ctx context.Context, shot string, seen *Called, is Called
 			name      string
 			seen, now string
 			is        *string
-		}{{"code", seen.Code, now.Code, &is.Code}, {"title", seen.Title, now.Title, &is.Title}, {"first timecode", seen.Start, now.Start, &is.Start}} {
+		}{{"code", seen.Code, now.Code, &is.Code}, {"title", seen.Title, now.Title, &is.Title},
+			{"first timecode", seen.Start, now.Start, &is.Start}} {
 			switch {
 			case *f.is == f.seen:
 				*f.is = f.now
@@ -312,7 +329,8 @@ func (s *Store) Rename(ctx context.Context, shot string, seen *Called, is Called
 				return fmt.Errorf("%w: the %s is “%s” by now", ErrElse, f.name, f.now)
 			}
 		}
-		_, err = tx.Exec(ctx, `UPDATE shots SET code = $2, title = $3, start_timecode = $4 WHERE id = $1`, shot, is.Code, is.Title, is.Start)
+		_, err = tx.Exec(ctx, `UPDATE shots SET code = $2, title = $3, start_timecode = $4 WHERE id = $1`, shot,
+			is.Code, is.Title, is.Start)
 		return err
 	})
 	return is, orTaken(err)

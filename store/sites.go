@@ -22,7 +22,8 @@ type SiteRow[T any] struct {
 	Doc      *T             `json:"doc"`
 }
 
-const siteNewest = `SELECT revision, shows, at, ` + asPerson + ` AS by, doc FROM sites x JOIN people w ON w.id = x.person_id WHERE shot_id = $1 AND what = $2`
+const siteNewest = `SELECT revision, shows, at, ` + asPerson +
+	` AS by, doc FROM sites x JOIN people w ON w.id = x.person_id WHERE shot_id = $1 AND what = $2`
 
 // Site is a shot's sheet of a kind (order, power, ground, points), or nil where there is
 // none yet.
@@ -36,7 +37,8 @@ func Site[T any](ctx context.Context, s *Store, shot, what string) (*SiteRow[T],
 
 // ChangeSite changes a sheet: f is given the newest (a zero one where there is none) and
 // changes it. What f refuses changes nothing. day is what it belongs to, or empty.
-func ChangeSite[T any](ctx context.Context, s *Store, who journal.Person, shot, what string, f func(*T) (day string, err error)) error {
+func ChangeSite[T any](ctx context.Context, s *Store, who journal.Person, shot, what string, f func(*T) (day string,
+	err error)) error {
 	return s.tx(ctx, func(tx pgx.Tx) error {
 		if _, err := lock(ctx, tx, shot); err != nil {
 			return err
@@ -56,7 +58,8 @@ func ChangeSite[T any](ctx context.Context, s *Store, who journal.Person, shot, 
 	})
 }
 
-func addSite(ctx context.Context, tx pgx.Tx, who journal.Person, shot, what string, revision, shows int64, day string, doc any) error {
+func addSite(ctx context.Context, tx pgx.Tx, who journal.Person, shot, what string, revision, shows int64, day string,
+	doc any) error {
 	person, err := know(ctx, tx, who)
 	if err != nil {
 		return err
@@ -69,7 +72,8 @@ func addSite(ctx context.Context, tx pgx.Tx, who journal.Person, shot, what stri
 	if day != "" {
 		on = &day
 	}
-	_, err = tx.Exec(ctx, `INSERT INTO sites (shot_id, what, revision, shows, day, at, person_id, doc) VALUES ($1, $2, $3, $4, $5::text::date, now(), $6, $7)`, shot, what, revision, shows, on, person, raw)
+	_, err = tx.Exec(ctx,
+		`INSERT INTO sites (shot_id, what, revision, shows, day, at, person_id, doc) VALUES ($1, $2, $3, $4, $5::text::date, now(), $6, $7)`, shot, what, revision, shows, on, person, raw)
 	return err
 }
 
@@ -90,7 +94,8 @@ func BackSite(ctx context.Context, s *Store, who journal.Person, shot, what stri
 		}
 		// What was done on another day is not taken back from this one.
 		var on string
-		if err := tx.QueryRow(ctx, `SELECT coalesce(a.day::text, '') FROM sites a JOIN sites b USING (shot_id, what) WHERE shot_id = $1 AND what = $2 AND a.revision = $3 AND b.revision = $4 AND a.day IS NOT DISTINCT FROM b.day`, shot, what, was.Revision, now.Revision).Scan(&on); err != nil {
+		if err := tx.QueryRow(ctx,
+			`SELECT coalesce(a.day::text, '') FROM sites a JOIN sites b USING (shot_id, what) WHERE shot_id = $1 AND what = $2 AND a.revision = $3 AND b.revision = $4 AND a.day IS NOT DISTINCT FROM b.day`, shot, what, was.Revision, now.Revision).Scan(&on); err != nil {
 			if errors.Is(err, pgx.ErrNoRows) {
 				return ErrNotFound
 			}
@@ -103,7 +108,8 @@ func BackSite(ctx context.Context, s *Store, who journal.Person, shot, what stri
 // SiteDays are the last states of all days of a production's sheets of a kind, but for one
 // day of one shot.
 func SiteDays[T any](ctx context.Context, s *Store, shot, what, but string) ([]T, error) {
-	rows, err := s.Pool.Query(ctx, `SELECT DISTINCT ON (x.shot_id, x.day) x.doc FROM sites x JOIN shots h ON h.id = x.shot_id
+	rows, err := s.Pool.Query(ctx,
+		`SELECT DISTINCT ON (x.shot_id, x.day) x.doc FROM sites x JOIN shots h ON h.id = x.shot_id
 		WHERE h.production_id = (SELECT production_id FROM shots WHERE id = $1) AND x.what = $2 AND x.day IS NOT NULL AND NOT (x.shot_id = $1 AND x.day = $3::text::date)
 		ORDER BY x.shot_id, x.day, x.revision DESC`, shot, what, but)
 	if err != nil {

@@ -81,7 +81,9 @@ func TestSites(t *testing.T) {
 	if days, err := SiteDays[slip](ctx, s, shot, "ground", "2026-03-04"); err != nil || len(days) != 0 {
 		t.Errorf("its own day: %+v, %v", days, err)
 	}
-	if err := ChangeSite(ctx, s, journal.Itself, journal.NewID(), "ground", func(*slip) (string, error) { return "", nil }); !errors.Is(err, ErrNotFound) {
+	if err := ChangeSite(ctx, s, journal.Itself, journal.NewID(), "ground", func(*slip) (string, error) {
+		return "", nil
+	}); !errors.Is(err, ErrNotFound) {
 		t.Errorf("no shot: %v", err)
 	}
 }
@@ -97,12 +99,13 @@ func TestAmendSite(t *testing.T) {
 	shot, ctx := shot(t, "SL-AMEND").ID, context.Background()
 	amends := func(who string, seen int64, field, is string) error {
 		c := []amend.Field{{At: []string{field}, Is: json.RawMessage(strconv.Quote(is)), Seen: seen}}
-		return AmendSite(ctx, db, person(who), shot, "ground", &slips{Text: "begun"}, c, func(x *slips) (string, error) {
-			if x.Text == "bad" {
-				return "", errors.New("no")
-			}
-			return "", nil
-		})
+		return AmendSite(ctx, db, person(who), shot, "ground", &slips{Text: "begun"}, c,
+			func(x *slips) (string, error) {
+				if x.Text == "bad" {
+					return "", errors.New("no")
+				}
+				return "", nil
+			})
 	}
 	steps := []struct {
 		who       string
@@ -153,7 +156,8 @@ func TestAmendSiteAtOnce(t *testing.T) {
 					}
 					c[0].Seen = row.Revision
 				}
-				if err := AmendSite(ctx, db, person("ann"), shot, "ground", &map[string]int{}, c, func(*map[string]int) (string, error) { return "", nil }); err != nil {
+				if err := AmendSite(ctx, db, person("ann"), shot, "ground", &map[string]int{}, c,
+					func(*map[string]int) (string, error) { return "", nil }); err != nil {
 					t.Error(err)
 				}
 			}

@@ -25,7 +25,8 @@ import (
 )
 
 func entry(shot, text string) journal.Entry {
-	return journal.Entry{ID: journal.NewID(), At: time.Now(), Actor: journal.Person{Name: "ann"}, ShotID: shot, Kind: "note", Text: text}
+	return journal.Entry{ID: journal.NewID(), At: time.Now(), Actor: journal.Person{Name: "ann"}, ShotID: shot,
+		Kind: "note", Text: text}
 }
 
 func texts(t *testing.T, shot string) []string {
@@ -52,7 +53,8 @@ func TestWhatCanNeverBeStoredIsSetAside(t *testing.T) {
 	t.Cleanup(func() { _, _ = db.Pool.Exec(context.Background(), `DELETE FROM log WHERE kind = 'aside'`) })
 	j := newJournal(t)
 	ctx := t.Context()
-	for name, e := range map[string]journal.Entry{"no such shot": entry(journal.NewID(), "for a shot that is not there"), "no id": entry("not a uuid", "for something that is no shot"),
+	for name, e := range map[string]journal.Entry{"no such shot": entry(journal.NewID(),
+		"for a shot that is not there"), "no id": entry("not a uuid", "for something that is no shot"),
 		"no text": entry(sh.ID, "a zero\x00byte")} {
 		if err := j.Log(ctx, e); err != nil {
 			t.Errorf("%s: %v", name, err)
@@ -69,7 +71,8 @@ func TestWhatCanNeverBeStoredIsSetAside(t *testing.T) {
 	}
 	a := j.Aside()
 	raw, err := os.ReadFile(a.File)
-	if err != nil || a.Entries != 3 || bytes.Count(raw, []byte("\n")) != 3 || !bytes.Contains(raw, []byte("for a shot that is not there")) {
+	if err != nil || a.Entries != 3 || bytes.Count(raw, []byte("\n")) != 3 ||
+		!bytes.Contains(raw, []byte("for a shot that is not there")) {
 		t.Errorf("%d set aside: %s, %v", a.Entries, raw, err)
 	}
 	log, err := db.Log(ctx, sh.ID, 0, 50)
@@ -77,8 +80,11 @@ func TestWhatCanNeverBeStoredIsSetAside(t *testing.T) {
 		t.Errorf("the log does not name %s", a.File)
 	}
 	// Out of the spool it is the same, and lines that are no JSON go there too.
-	spool := `{"do":"log","entry":{"id":"` + journal.NewID() + `","at":"2026-01-02T03:04:05Z","actor":"a","shot":"` + journal.NewID() + `","kind":"k","text":"lost shot"}}` + "\n" +
-		"rubbish\n" + `{"do":"dance"}` + "\n" + `{"do":"log","entry":{"id":"` + journal.NewID() + `","at":"2026-01-02T03:04:05Z","actor":"a","shot":"` + sh.ID + `","kind":"k","text":"spooled"}}` + "\n" + `{"do":"log","ent`
+	spool := `{"do":"log","entry":{"id":"` + journal.NewID() + `","at":"2026-01-02T03:04:05Z","actor":"a","shot":"` +
+		journal.NewID() + `","kind":"k","text":"lost shot"}}` + "\n" +
+		"rubbish\n" + `{"do":"dance"}` + "\n" + `{"do":"log","entry":{"id":"` + journal.NewID() +
+		`","at":"2026-01-02T03:04:05Z","actor":"a","shot":"` + sh.ID + `","kind":"k","text":"spooled"}}` + "\n" +
+		`{"do":"log","ent`
 	if err := os.WriteFile(j.file, []byte(spool), 0o644); err != nil {
 		t.Fatal(err)
 	}
@@ -96,14 +102,17 @@ func TestWhatCanNeverBeStoredIsSetAside(t *testing.T) {
 
 // Which errors are the entry's own fault and which are the database's.
 func TestSortsOfErrors(t *testing.T) {
-	for code, want := range map[string]bool{"23503": true, "23505": true, "22021": true, "22P02": true, "42804": true, "21000": true,
-		"57P01": false, "57P03": false, "53300": false, "53100": false, "40001": false, "08006": false, "55P03": false, "42P01": false, "42501": false, "XX000": false, "25006": false, "": false} {
+	for code, want := range map[string]bool{"23503": true, "23505": true, "22021": true, "22P02": true, "42804": true,
+		"21000": true,
+		"57P01": false, "57P03": false, "53300": false, "53100": false, "40001": false, "08006": false, "55P03": false,
+		"42P01": false, "42501": false, "XX000": false, "25006": false, "": false} {
 		err := fmt.Errorf("storing: %w", &pgconn.PgError{Code: code})
 		if permanent(err) != want || passing(err) == want {
 			t.Errorf("%q: permanent %v, passing %v", code, permanent(err), passing(err))
 		}
 	}
-	if permanent(context.DeadlineExceeded) || !passing(context.DeadlineExceeded) || permanent(errors.New("x")) || passing(errors.New("x")) {
+	if permanent(context.DeadlineExceeded) || !passing(context.DeadlineExceeded) || permanent(errors.New("x")) ||
+		passing(errors.New("x")) {
 		t.Error("time-outs pass, unknown errors are of neither sort")
 	}
 }
@@ -118,7 +127,8 @@ func TestEntriesAreStoredOnce(t *testing.T) {
 			t.Fatal(err)
 		}
 	}
-	if err := j.Log(t.Context(), journal.Entry{At: time.Now(), Actor: person("ann"), ShotID: sh.ID, Kind: "k", Text: "without an id"}); err != nil {
+	if err := j.Log(t.Context(), journal.Entry{At: time.Now(), Actor: person("ann"), ShotID: sh.ID, Kind: "k",
+		Text: "without an id"}); err != nil {
 		t.Fatal(err)
 	}
 	if got := texts(t, sh.ID); len(got) != 2 || j.Aside().Entries != 0 {
@@ -139,7 +149,8 @@ func TestSpoolFile(t *testing.T) {
 		synced++
 		return f.Sync()
 	}
-	for before, want := range map[string]string{"": "{}\n", "{\"a\":1}\n": "{\"a\":1}\n{}\n", "{\"a\":1}\n{\"b": "{\"a\":1}\n{}\n", "{\"cut": "{}\n", strings.Repeat("x", 200_000): "{}\n",
+	for before, want := range map[string]string{"": "{}\n", "{\"a\":1}\n": "{\"a\":1}\n{}\n",
+		"{\"a\":1}\n{\"b": "{\"a\":1}\n{}\n", "{\"cut": "{}\n", strings.Repeat("x", 200_000): "{}\n",
 		"{\"a\":1}\n" + strings.Repeat("x", 65536): "{\"a\":1}\n{}\n"} {
 		if err := os.WriteFile(j.file, []byte(before), 0o644); err != nil {
 			t.Fatal(err)
@@ -183,7 +194,8 @@ func TestSimultaneousEdits(t *testing.T) {
 				return err
 			},
 			func() error {
-				_, err := db.AddSeal(ctx, journal.NewID(), sh.ID, d.Revision, person("t"), tab, &limit.Braking{Seconds: 0.5}, "")
+				_, err := db.AddSeal(ctx, journal.NewID(), sh.ID, d.Revision, person("t"), tab,
+					&limit.Braking{Seconds: 0.5}, "")
 				return err
 			}}
 		if round == 0 {
@@ -209,7 +221,8 @@ func TestSimultaneousEdits(t *testing.T) {
 			t.Errorf("round %d: %d won, revision %d after %d: %v", round, won, n.Revision, d.Revision, err)
 		}
 	}
-	if _, err := db.AddSeal(ctx, journal.NewID(), sh.ID, 0, person("t"), &seal.Table{}, nil, ""); !errors.Is(err, ErrStale) {
+	if _, err := db.AddSeal(ctx, journal.NewID(), sh.ID, 0, person("t"), &seal.Table{}, nil, ""); !errors.Is(
+		err, ErrStale) {
 		t.Errorf("a seal of an old revision: %v", err)
 	}
 	if _, err := db.Undo(ctx, By{Shot: journal.NewID(), Actor: person("t")}); !errors.Is(err, ErrNotFound) {
@@ -235,7 +248,8 @@ func TestEqualPrintsAreOneSeal(t *testing.T) {
 	}
 	c, _ := sealed(t, sh)
 	if c.ID != a.ID || c.Version != 1 || b.ID == a.ID || b.Version != 2 || c.Revision != d.Revision {
-		t.Errorf("first %s version %d, then %s version %d, then %s version %d", a.ID, a.Version, b.ID, b.Version, c.ID, c.Version)
+		t.Errorf("first %s version %d, then %s version %d, then %s version %d", a.ID, a.Version, b.ID, b.Version,
+			c.ID, c.Version)
 	}
 	list, err := db.Seals(ctx, sh.ID)
 	if err != nil || len(list) != 2 || list[0].ID != a.ID {
@@ -256,7 +270,8 @@ func TestMissingChunks(t *testing.T) {
 		t.Fatal(err)
 	}
 	tr := got.Trace
-	if len(tr.Pos) != 3000 || tr.Unbroken() != 2000 || !reflect.DeepEqual(tr.Gaps, []trace.Gap{{At: 2000, Rows: 1000}}) || tr.Row(2000) != 3000 {
+	if len(tr.Pos) != 3000 || tr.Unbroken() != 2000 || !reflect.DeepEqual(tr.Gaps,
+		[]trace.Gap{{At: 2000, Rows: 1000}}) || tr.Row(2000) != 3000 {
 		t.Fatalf("%d rows, gaps %v", len(tr.Pos), tr.Gaps)
 	}
 	for i, p := range tr.Pos {
@@ -302,12 +317,14 @@ func TestATakeEndsWithMore(t *testing.T) {
 	k := take(t, j, sh)
 	end := func(rows int, why string) {
 		k.Broken, k.Why, k.Rows = true, why, rows
-		if err := j.End(t.Context(), k, journal.Entry{At: time.Now(), Actor: person("ann"), ShotID: sh.ID, Kind: "take", Text: why}); err != nil {
+		if err := j.End(t.Context(), k, journal.Entry{At: time.Now(), Actor: person("ann"), ShotID: sh.ID, Kind: "take",
+			Text: why}); err != nil {
 			t.Fatal(err)
 		}
 	}
 	end(100, "first")
-	if err := db.SetFinding(t.Context(), Finding{TakeID: k.ID, Depends: "x", Doc: json.RawMessage(`{}`)}, ""); err != nil {
+	if err := db.SetFinding(t.Context(), Finding{TakeID: k.ID, Depends: "x", Doc: json.RawMessage(`{}`)},
+		""); err != nil {
 		t.Fatal(err)
 	}
 	end(300, "the rest was fetched")
@@ -399,7 +416,8 @@ func FuzzChunk(f *testing.F) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		if q, u, err := unpackChunk(again, rows, axes); err != nil || !reflect.DeepEqual(p, q) || !reflect.DeepEqual(s, u) {
+		if q, u, err := unpackChunk(again, rows, axes); err != nil || !reflect.DeepEqual(p, q) ||
+			!reflect.DeepEqual(s, u) {
 			t.Fatalf("there and back differs: %v", err)
 		}
 	})

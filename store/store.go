@@ -94,7 +94,8 @@ func (s *Store) migrate(ctx context.Context) error {
 // Durable reports whether the database really writes down what it says it has.
 func (s *Store) Durable(ctx context.Context) (bool, error) {
 	var fsync, commit string
-	err := s.Pool.QueryRow(ctx, `SELECT current_setting('fsync'), current_setting('synchronous_commit')`).Scan(&fsync, &commit)
+	err := s.Pool.QueryRow(ctx, `SELECT current_setting('fsync'), current_setting('synchronous_commit')`).Scan(
+		&fsync, &commit)
 	return fsync == "on" && commit == "on", err
 }
 
@@ -178,7 +179,8 @@ func (s *Store) Query(ctx context.Context, sql string, args ...any) (pgx.Rows, e
 
 // still reads on one picture of the database: nothing that is written meanwhile is seen.
 func (s *Store) still(ctx context.Context, read func(querier) error) error {
-	return pgx.BeginTxFunc(ctx, s.Pool, pgx.TxOptions{IsoLevel: pgx.RepeatableRead, AccessMode: pgx.ReadOnly}, func(tx pgx.Tx) error { return read(tx) })
+	return pgx.BeginTxFunc(ctx, s.Pool, pgx.TxOptions{IsoLevel: pgx.RepeatableRead, AccessMode: pgx.ReadOnly},
+		func(tx pgx.Tx) error { return read(tx) })
 }
 
 func one[T any](ctx context.Context, q querier, sql string, args ...any) (*T, error) {

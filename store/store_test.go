@@ -73,7 +73,9 @@ func shot(t *testing.T, code string) *Shot {
 	}
 	sh := *demo
 	sh.ID, sh.Code = journal.NewID(), code
-	if err := db.AddShot(ctx, shelf[0].ID, &sh, person("t"), d.Path, []Pass{{ID: journal.NewID(), Number: 1, Name: "Keeper", Clock: clock.Times(clock.Rate{Num: 1, Den: 1})}}); err != nil {
+	if err := db.AddShot(ctx, shelf[0].ID, &sh, person("t"), d.Path,
+		[]Pass{{ID: journal.NewID(), Number: 1, Name: "Keeper",
+			Clock: clock.Times(clock.Rate{Num: 1, Den: 1})}}); err != nil {
 		t.Fatal(err)
 	}
 	return &sh
@@ -129,7 +131,8 @@ func sealed(t *testing.T, sh *Shot) (*Seal, *seal.Table) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	x, err := db.AddSeal(t.Context(), journal.NewID(), sh.ID, d.Revision, person("ann"), tab, &limit.Braking{Seconds: 0.5}, "")
+	x, err := db.AddSeal(t.Context(), journal.NewID(), sh.ID, d.Revision, person("ann"), tab,
+		&limit.Braking{Seconds: 0.5}, "")
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -161,7 +164,9 @@ func take(t *testing.T, j *Journal, sh *Shot) *journal.Take {
 	if err != nil {
 		t.Fatal(err)
 	}
-	k := &journal.Take{ID: journal.NewID(), PassID: ps[0].ID, Shot: sh.ID, Machine: "plank", Clock: ps[0].Clock, By: person("ann"), Started: time.Now(), Print: x.Print, Axes: tab.Axes, Units: []rig.Ratio{{Num: 1, Den: 1}}, LastBeat: -1, BrakeAt: -1}
+	k := &journal.Take{ID: journal.NewID(), PassID: ps[0].ID, Shot: sh.ID, Machine: "plank", Clock: ps[0].Clock,
+		By: person("ann"), Started: time.Now(), Print: x.Print, Axes: tab.Axes, Units: []rig.Ratio{{Num: 1, Den: 1}},
+		LastBeat: -1, BrakeAt: -1}
 	if err := j.Begin(t.Context(), k); err != nil {
 		t.Fatal(err)
 	}
@@ -223,7 +228,8 @@ func (k *kept) write(t *testing.T, j *Journal, from, n int) {
 func (k *kept) end(t *testing.T, j *Journal) {
 	t.Helper()
 	k.take.Broken, k.take.Why, k.take.Frame, k.take.Rows, k.take.BrakeAt = true, "let go", 86.5, k.rows, 4711
-	says := journal.Entry{ID: k.take.ID, At: time.Now(), Actor: person("ann"), ShotID: k.take.Shot, Kind: "take", Text: "let go"}
+	says := journal.Entry{ID: k.take.ID, At: time.Now(), Actor: person("ann"), ShotID: k.take.Shot, Kind: "take",
+		Text: "let go"}
 	if err := j.End(t.Context(), k.take, says); err != nil {
 		t.Fatal(err)
 	}
@@ -240,7 +246,8 @@ func TestTraces(t *testing.T) {
 	k.write(t, j, 1000, 1000)
 	k.write(t, j, 1000, 1000) // again, as after a lost acknowledgement
 	k.write(t, j, 2000, 17)
-	says := journal.Entry{At: time.Now(), Actor: person("ann"), ShotID: journal.NewID(), Kind: "take", Text: "of a shot that is not there"}
+	says := journal.Entry{At: time.Now(), Actor: person("ann"), ShotID: journal.NewID(), Kind: "take",
+		Text: "of a shot that is not there"}
 	if err := db.EndTake(t.Context(), k.take, &says); err == nil || len(openIDs(t, j)) == 0 {
 		t.Errorf("the take is ended without its line in the log: %v", err)
 	}
@@ -264,7 +271,8 @@ func TestSpool(t *testing.T) {
 	k.write(t, j, 0, 1000)
 	cluster.Kill()
 	k.write(t, j, 1000, 1000)
-	if err := j.Log(t.Context(), journal.Entry{At: time.Now(), Actor: person("ann"), ShotID: sh.ID, Kind: "take", Text: "spooled"}); err != nil {
+	if err := j.Log(t.Context(), journal.Entry{At: time.Now(), Actor: person("ann"), ShotID: sh.ID, Kind: "take",
+		Text: "spooled"}); err != nil {
 		t.Fatal(err)
 	}
 	if err := j.Drain(t.Context()); err == nil {

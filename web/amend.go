@@ -27,7 +27,8 @@ const mostAgain = 10
 func again(f func() error) (err error) {
 	for range mostAgain {
 		err = f()
-		if !errors.Is(err, store.ErrStale) && !errors.Is(err, store.ErrNewer) && !errors.As(err, new(*store.LinedUpError)) {
+		if !errors.Is(err, store.ErrStale) && !errors.Is(err, store.ErrNewer) &&
+			!errors.As(err, new(*store.LinedUpError)) {
 			return err
 		}
 	}

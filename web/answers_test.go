@@ -48,16 +48,21 @@ func TestAnswersAreTrue(t *testing.T) {
 		status             int
 		says               string
 	}{
-		"NUL in a name":      {"PUT", "/api/me", `{"name":"a` + nul + `b"}`, 422, "NUL"},
-		"deep in a document": {"POST", "/api/shots/" + shot + "/edits", `{"revision":0,"edit":{"op":"set","frame":1,"values":{"tr` + nul + `ack":1}}}`, 422, "NUL"},
-		"in an address":      {"GET", "/api/machines/pl%00ank/homings", "", 422, "NUL"},
-		"in a query":         {"GET", "/api/shots/" + shot + "/path.csv?seal=%00", "", 422, "NUL"},
-		"no such day":        {"POST", "/api/shots/" + shot + "/order", `{"date":"2026-02-30","start":"08:00","setup":{"kind":"slider","rails":true,"ground":"stage floor","crew":4}}`, 422, "no day 2026-02-30"},
-		"begun twice":        {"POST", "/api/shots/" + weave + "/frames", `{"every":2}`, 409, "there already"},
-		"another's pass":     {"PUT", "/api/passes/" + passes[0].ID, `{"shot":"` + other + `","name":"x","note":""}`, 404, "no such pass in this shot"},
-		"another's take":     {"PUT", "/api/passes/" + passes[0].ID + "/take", `{"shot":"` + other + `"}`, 404, "no such pass in this shot"},
-		"a huge value":       {"PUT", "/api/me", `{"name":"` + strings.Repeat("x", 900_000) + `"}`, 422, "name"},
-		"an endless scheme":  {"PATCH", "/api/shots/" + weave + "/frames/scheme", `{"changes":[{"at":["first"],"is":-9223372036854775808,"seen":1},{"at":["last"],"is":9223372036854775807,"seen":1},{"at":["holds"],"is":[{"from":-9223372036854775808,"every":1}],"seen":1}]}`, 422, "first"},
+		"NUL in a name": {"PUT", "/api/me", `{"name":"a` + nul + `b"}`, 422, "NUL"},
+		"deep in a document": {"POST", "/api/shots/" + shot + "/edits",
+			`{"revision":0,"edit":{"op":"set","frame":1,"values":{"tr` + nul + `ack":1}}}`, 422, "NUL"},
+		"in an address": {"GET", "/api/machines/pl%00ank/homings", "", 422, "NUL"},
+		"in a query":    {"GET", "/api/shots/" + shot + "/path.csv?seal=%00", "", 422, "NUL"},
+		"no such day": {"POST", "/api/shots/" + shot + "/order",
+			`{"date":"2026-02-30","start":"08:00","setup":{"kind":"slider","rails":true,"ground":"stage floor","crew":4}}`, 422, "no day 2026-02-30"},
+		"begun twice": {"POST", "/api/shots/" + weave + "/frames", `{"every":2}`, 409, "there already"},
+		"another's pass": {"PUT", "/api/passes/" + passes[0].ID, `{"shot":"` + other + `","name":"x","note":""}`,
+			404, "no such pass in this shot"},
+		"another's take": {"PUT", "/api/passes/" + passes[0].ID + "/take", `{"shot":"` + other + `"}`, 404,
+			"no such pass in this shot"},
+		"a huge value": {"PUT", "/api/me", `{"name":"` + strings.Repeat("x", 900_000) + `"}`, 422, "name"},
+		"an endless scheme": {"PATCH", "/api/shots/" + weave + "/frames/scheme",
+			`{"changes":[{"at":["first"],"is":-9223372036854775808,"seen":1},{"at":["last"],"is":9223372036854775807,"seen":1},{"at":["holds"],"is":[{"from":-9223372036854775808,"every":1}],"seen":1}]}`, 422, "first"},
 	} {
 		code, b := do(c.method, c.path, c.body)
 		if code != c.status || !strings.Contains(b, c.says) || strings.Contains(b, "database") || len(b) > 2000 {
@@ -94,7 +99,8 @@ func TestEveryPreviewIsAnswered(t *testing.T) {
 			t.Fatal(err)
 		}
 		var says PreviewSays
-		if err := json.NewDecoder(bytes.NewReader(b[4:])).Decode(&says); err != nil || says.N != n || !strings.Contains(says.Refused, "cannot be read") {
+		if err := json.NewDecoder(bytes.NewReader(b[4:])).Decode(&says); err != nil || says.N != n ||
+			!strings.Contains(says.Refused, "cannot be read") {
 			t.Errorf("%s: %+v, %v", ask, says, err)
 		}
 	}
@@ -112,7 +118,8 @@ func TestABodyThatNeverComes(t *testing.T) {
 	}
 	defer c.Close()
 	host := strings.TrimPrefix(addr, "http://")
-	fmt.Fprintf(c, "PUT /api/me HTTP/1.1\r\nHost: %s\r\nContent-Type: application/json\r\nContent-Length: 100\r\n\r\n{", host)
+	fmt.Fprintf(c, "PUT /api/me HTTP/1.1\r\nHost: %s\r\nContent-Type: application/json\r\nContent-Length: 100\r\n\r\n{",
+		host)
 	if err := c.SetReadDeadline(time.Now().Add(bodyLimit + 15*time.Second)); err != nil {
 		t.Fatal(err)
 	}
@@ -128,7 +135,8 @@ func TestHeaders(t *testing.T) {
 		t.Fatal(err)
 	}
 	r.Body.Close()
-	for head, want := range map[string]string{"Cross-Origin-Resource-Policy": "same-origin", "Cross-Origin-Opener-Policy": "same-origin", "Permissions-Policy": "camera=()",
+	for head, want := range map[string]string{"Cross-Origin-Resource-Policy": "same-origin",
+		"Cross-Origin-Opener-Policy": "same-origin", "Permissions-Policy": "camera=()",
 		"Content-Security-Policy": "form-action 'self'", "X-Content-Type-Options": "nosniff", "Referrer-Policy": "no-referrer"} {
 		if got := r.Header.Get(head); !strings.Contains(got, want) {
 			t.Errorf("%s: %q", head, got)
@@ -139,7 +147,8 @@ func TestHeaders(t *testing.T) {
 // One page opens so many sockets and no more; those that are closed are given back.
 func TestSocketsAreCounted(t *testing.T) {
 	open := func() (*websocket.Conn, int) {
-		c, r, err := websocket.Dial(t.Context(), strings.Replace(addr, "http", "ws", 1)+"/api/live?shot="+shot+"&page=greedy", nil)
+		c, r, err := websocket.Dial(t.Context(), strings.Replace(addr, "http", "ws", 1)+"/api/live?shot="+shot+
+			"&page=greedy", nil)
 		if err != nil {
 			return nil, r.StatusCode
 		}
@@ -174,14 +183,17 @@ func TestSocketsAreCounted(t *testing.T) {
 func TestExpiredSessionsAreCleared(t *testing.T) {
 	ctx := t.Context()
 	old, fresh := journal.NewID(), journal.NewID()
-	if _, err := running.Store.Pool.Exec(ctx, `INSERT INTO sessions VALUES ($1, '', now() - interval '1 second'), ($2, '', now() + interval '1 hour')`, old, fresh); err != nil {
+	if _, err := running.Store.Pool.Exec(ctx,
+		`INSERT INTO sessions VALUES ($1, '', now() - interval '1 second'), ($2, '', now() + interval '1 hour')`, old,
+		fresh); err != nil {
 		t.Fatal(err)
 	}
 	if err := running.Store.ClearSessions(ctx); err != nil {
 		t.Fatal(err)
 	}
 	var n int
-	if err := running.Store.Pool.QueryRow(ctx, `SELECT count(*) FROM sessions WHERE token IN ($1, $2)`, old, fresh).Scan(&n); err != nil || n != 1 {
+	if err := running.Store.Pool.QueryRow(ctx, `SELECT count(*) FROM sessions WHERE token IN ($1, $2)`, old,
+		fresh).Scan(&n); err != nil || n != 1 {
 		t.Errorf("%d are left, %v", n, err)
 	}
 }
@@ -190,7 +202,8 @@ func TestExpiredSessionsAreCleared(t *testing.T) {
 // by it is not said to be the database's fault, and an uncertain change is none where nothing
 // is changed.
 func TestRequestsHaveAnEnd(t *testing.T) {
-	for at, want := range map[string]time.Duration{"/api/shelf": requestLimit, "/api/shots/x/seal": longLimit, "/api/shots/x/frames.zip": longLimit} {
+	for at, want := range map[string]time.Duration{"/api/shelf": requestLimit, "/api/shots/x/seal": longLimit,
+		"/api/shots/x/frames.zip": longLimit} {
 		var left time.Duration
 		timely(http.HandlerFunc(func(_ http.ResponseWriter, r *http.Request) {
 			if until, ok := r.Context().Deadline(); ok {
@@ -209,16 +222,19 @@ func TestRequestsHaveAnEnd(t *testing.T) {
 	}{
 		{context.DeadlineExceeded, "took too long", false},
 		{&store.UncertainError{Err: io.ErrUnexpectedEOF}, "whether it was stored is not known", true},
-		{fmt.Errorf("storing: %w", &store.UncertainError{Err: context.DeadlineExceeded}), "whether it was stored is not known", true},
+		{fmt.Errorf("storing: %w", &store.UncertainError{Err: context.DeadlineExceeded}),
+			"whether it was stored is not known", true},
 		{io.ErrUnexpectedEOF, "cannot be reached. Nothing was changed", false},
 		{errors.New("open /var/lib/secret: no such file"), "Something went wrong here", false},
 	} {
 		p, ok := s.fail(c.err).(*Problem)
-		if !ok || !strings.Contains(p.Detail, c.says) || p.Uncertain != c.uncertain || strings.Contains(p.Detail, "secret") {
+		if !ok || !strings.Contains(p.Detail, c.says) || p.Uncertain != c.uncertain ||
+			strings.Contains(p.Detail, "secret") {
 			t.Errorf("%v: %+v", c.err, p)
 		}
 	}
-	if p := s.refusedOr(&fs.PathError{Op: "open", Path: "/var/lib/secret", Err: fs.ErrNotExist}); strings.Contains(p.Error(), "secret") {
+	if p := s.refusedOr(&fs.PathError{Op: "open", Path: "/var/lib/secret", Err: fs.ErrNotExist}); strings.Contains(
+		p.Error(), "secret") {
 		t.Errorf("a path is told: %v", p)
 	}
 }

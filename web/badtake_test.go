@@ -22,7 +22,8 @@ func TestOneBadTake(t *testing.T) {
 		return n, judged
 	}
 	id = fresh(t, "WB-10")
-	for k, e := range []string{`{"op":"set","frame":0,"values":{"track":200}}`, `{"op":"set","frame":48,"values":{"track":300}}`} {
+	for k, e := range []string{`{"op":"set","frame":0,"values":{"track":200}}`,
+		`{"op":"set","frame":48,"values":{"track":300}}`} {
 		if code, b := do("POST", "/api/shots/"+id+"/edits", `{"revision":`+itoa(k)+`,"edit":`+e+`}`); code != 200 {
 			t.Fatal(b)
 		}
@@ -31,7 +32,8 @@ func TestOneBadTake(t *testing.T) {
 		t.Fatal(b)
 	}
 	var seal string
-	if err := running.Store.Pool.QueryRow(ctx, `SELECT p.id::text, x.id::text FROM passes p JOIN seals x ON x.shot_id = p.shot_id WHERE p.shot_id = $1 AND x.revision >= 0 LIMIT 1`, id).Scan(&pass, &seal); err != nil {
+	if err := running.Store.Pool.QueryRow(ctx,
+		`SELECT p.id::text, x.id::text FROM passes p JOIN seals x ON x.shot_id = p.shot_id WHERE p.shot_id = $1 AND x.revision >= 0 LIMIT 1`, id).Scan(&pass, &seal); err != nil {
 		t.Fatal(err)
 	}
 	n, judged := takes()
@@ -45,10 +47,12 @@ func TestOneBadTake(t *testing.T) {
 		}
 	}
 	defer func() {
-		_, _ = running.Store.Pool.Exec(ctx, `DELETE FROM trace_chunks WHERE take_id = '01a213c4-1156-7864-a204-2ba1959b8caa'`)
+		_, _ = running.Store.Pool.Exec(ctx,
+			`DELETE FROM trace_chunks WHERE take_id = '01a213c4-1156-7864-a204-2ba1959b8caa'`)
 		_, _ = running.Store.Pool.Exec(ctx, `DELETE FROM takes WHERE id = '01a213c4-1156-7864-a204-2ba1959b8caa'`)
 	}()
-	if _, err := running.Store.Pool.Exec(ctx, `INSERT INTO trace_chunks (take_id, from_row, rows, data_zstd) VALUES ('01a213c4-1156-7864-a204-2ba1959b8caa', 0, 10, 'rubbish')`); err != nil {
+	if _, err := running.Store.Pool.Exec(ctx,
+		`INSERT INTO trace_chunks (take_id, from_row, rows, data_zstd) VALUES ('01a213c4-1156-7864-a204-2ba1959b8caa', 0, 10, 'rubbish')`); err != nil {
 		t.Fatal(err)
 	}
 	if m, j := takes(); m != n+1 || j != judged {

@@ -45,20 +45,29 @@ type benchID struct {
 }
 
 func (s *Server) benchRoutes(api huma.API) {
-	huma.Register(api, op("packages", http.MethodGet, "/api/packages", "The camera packages"), func(ctx context.Context, _ *struct{}) (*body[[]journal.CameraPackage], error) {
-		v, err := s.store.Packages(ctx)
-		return &body[[]journal.CameraPackage]{v}, s.fail(err)
-	})
-	huma.Register(api, op("new-package", http.MethodPost, "/api/packages", "Begin a camera package: a copy of one, or with a lens"), s.newPackage)
-	huma.Register(api, op("amend-package", http.MethodPatch, "/api/packages/{id}", "Write the next version of a package: some of its fields changed"), s.amendPackage)
-	huma.Register(api, op("bench", http.MethodGet, "/api/machines/{id}/bench/{package}", "How a camera package is balanced on a machine"), func(ctx context.Context, in *benchID) (*body[*BenchView], error) {
-		v, err := s.benchOf(ctx, in.ID, in.Package, nil)
-		return &body[*BenchView]{v}, err
-	})
-	huma.Register(api, op("amend-bench", http.MethodPatch, "/api/machines/{id}/bench/{package}", "Change how it is balanced, field by field; the record before is not lost"), s.amendBench)
-	huma.Register(api, op("feel", http.MethodPost, "/api/machines/{id}/bench/{package}/feel", "Read an arm's wrist where it stands, as another pose of the package's payload"), s.feel)
-	huma.Register(api, op("trim-bench", http.MethodPost, "/api/machines/{id}/bench/{package}/trim", "Take into the line-up how far down the camera's bulk lets it tilt"), s.trim)
-	huma.Register(api, op("back-bench", http.MethodPost, "/api/machines/{id}/bench/{package}/back", "Take the last change of the bench back"), func(ctx context.Context, in *benchID) (*body[*BenchView], error) {
+	huma.Register(api, op("packages", http.MethodGet, "/api/packages", "The camera packages"),
+		func(ctx context.Context, _ *struct{}) (*body[[]journal.CameraPackage], error) {
+			v, err := s.store.Packages(ctx)
+			return &body[[]journal.CameraPackage]{v}, s.fail(err)
+		})
+	huma.Register(api, op("new-package", http.MethodPost, "/api/packages",
+		"Begin a camera package: a copy of one, or with a lens"), s.newPackage)
+	huma.Register(api, op("amend-package", http.MethodPatch, "/api/packages/{id}",
+		"Write the next version of a package: some of its fields changed"), s.amendPackage)
+	huma.Register(api, op("bench", http.MethodGet, "/api/machines/{id}/bench/{package}",
+		"How a camera package is balanced on a machine"),
+		func(ctx context.Context, in *benchID) (*body[*BenchView], error) {
+			v, err := s.benchOf(ctx, in.ID, in.Package, nil)
+			return &body[*BenchView]{v}, err
+		})
+	huma.Register(api, op("amend-bench", http.MethodPatch, "/api/machines/{id}/bench/{package}",
+		"Change how it is balanced, field by field; the record before is not lost"), s.amendBench)
+	huma.Register(api, op("feel", http.MethodPost, "/api/machines/{id}/bench/{package}/feel",
+		"Read an arm's wrist where it stands, as another pose of the package's payload"), s.feel)
+	huma.Register(api, op("trim-bench", http.MethodPost, "/api/machines/{id}/bench/{package}/trim",
+		"Take into the line-up how far down the camera's bulk lets it tilt"), s.trim)
+	huma.Register(api, op("back-bench", http.MethodPost, "/api/machines/{id}/bench/{package}/back",
+		"Take the last change of the bench back"), func(ctx context.Context, in *benchID) (*body[*BenchView], error) {
 		err := s.store.BackBalance(ctx, s.who(ctx), in.Package, in.ID)
 		if errors.Is(err, store.ErrNotFound) {
 			return nil, conflict("There is nothing before that to go back to.")
@@ -70,14 +79,16 @@ func (s *Server) benchRoutes(api huma.API) {
 		v, err := s.benchOf(ctx, in.ID, in.Package, nil)
 		return &body[*BenchView]{v}, err
 	})
-	huma.Register(api, op("swap", http.MethodGet, "/api/shots/{id}/package/{package}", "What a swap to another package takes, and what it changes"), func(ctx context.Context, in *struct {
+	huma.Register(api, op("swap", http.MethodGet, "/api/shots/{id}/package/{package}",
+		"What a swap to another package takes, and what it changes"), func(ctx context.Context, in *struct {
 		ID      string `path:"id" format:"uuid"`
 		Package string `path:"package" format:"uuid"`
 	}) (*body[*Swapping], error) {
 		v, err := s.swapping(ctx, in.ID, in.Package)
 		return &body[*Swapping]{v}, s.fail(err)
 	})
-	huma.Register(api, op("pack-shot", http.MethodPost, "/api/shots/{id}/package", "Shoot a shot with another package"), s.packShot)
+	huma.Register(api, op("pack-shot", http.MethodPost, "/api/shots/{id}/package", "Shoot a shot with another package"),
+		s.packShot)
 }
 
 // benchOf is the view of a package on a machine; with a record, of that instead of what is kept.
@@ -115,7 +126,9 @@ func (s *Server) benchOf(ctx context.Context, machine, pack string, r *balance.S
 	if r == nil && v.Kept != nil && errors.As(err, &bad) { // the head was described anew since
 		v.Record = untouched(v.Head)
 		if v.Sheet, err = v.Record.Sheet(own, p.Load); err == nil {
-			v.Sheet.Verdict = balance.Verdict{Says: fmt.Sprintf("what was kept does not fit %s as it is described now: %s. Balance it anew.", own.Name, bad.Wrong)}
+			v.Sheet.Verdict = balance.Verdict{
+				Says: fmt.Sprintf("what was kept does not fit %s as it is described now: %s. Balance it anew.",
+					own.Name, bad.Wrong)}
 		}
 	}
 	if err != nil {
@@ -157,7 +170,8 @@ func (s *Server) homedSince(ctx context.Context, own *rig.Rig, v *BenchView) err
 func untouched(h *rig.Head) *balance.Settled {
 	r := &balance.Settled{Seen: []balance.Seen{}}
 	if h != nil {
-		r.SlideMM, r.RiseMM = min(max(h.SlideAxisMM, h.SlideMM[0]), h.SlideMM[1]), min(max(h.RiseAxisMM, h.RiseMM[0]), h.RiseMM[1])
+		r.SlideMM, r.RiseMM = min(max(h.SlideAxisMM, h.SlideMM[0]), h.SlideMM[1]), min(max(h.RiseAxisMM, h.RiseMM[0]),
+			h.RiseMM[1])
 	}
 	return r
 }
@@ -179,7 +193,8 @@ func (s *Server) amendBench(ctx context.Context, in *struct {
 			return err
 		}
 		if in.Version != 0 && in.Version != own.Package.Version {
-			return conflict(fmt.Sprintf("%s was written anew meanwhile: what is known of it is looked at again. It is shown as it is now; make the change again.", own.Package.Name))
+			return conflict(fmt.Sprintf("%s was written anew meanwhile: what is known of it is looked at again. It is "+
+				"shown as it is now; make the change again.", own.Package.Name))
 		}
 		past, err := s.store.Balances(ctx, in.Package, in.ID)
 		if err != nil {
@@ -214,7 +229,8 @@ func (s *Server) amendBench(ctx context.Context, in *struct {
 		return nil, s.fail(err)
 	}
 	if !was { // the log has what became of it, not every look
-		s.note(ctx, "", "balance", fmt.Sprintf("%s on %s: %s", v.Package.Name, v.Name, balanced(v)), map[string]any{"machine": in.ID, "package": v.Package.Name})
+		s.note(ctx, "", "balance", fmt.Sprintf("%s on %s: %s", v.Package.Name, v.Name, balanced(v)),
+			map[string]any{"machine": in.ID, "package": v.Package.Name})
 	}
 	s.everything()
 	v, err = s.benchOf(ctx, in.ID, in.Package, nil)
@@ -224,7 +240,8 @@ func (s *Server) amendBench(ctx context.Context, in *struct {
 // fits bounds what is kept of a bench.
 func fits(r *balance.Settled) error {
 	if len(r.Seen) > mostSeen || len(r.Felt) > mostSeen || len(r.Own) > 20 || len(r.Weights) > 20 {
-		return blame("seen", "that is more than anybody looks at", fmt.Sprintf("clear it and begin again; at most %d are kept", mostSeen))
+		return blame("seen", "that is more than anybody looks at",
+			fmt.Sprintf("clear it and begin again; at most %d are kept", mostSeen))
 	}
 	if r.Seen == nil {
 		r.Seen = []balance.Seen{}
@@ -286,7 +303,8 @@ func (s *Server) balanceOf(ctx context.Context, sh *store.Shot) (*ready.Balanced
 	if err != nil {
 		var p *Problem
 		if errors.As(err, &p) && p.Status == http.StatusUnprocessableEntity {
-			return &ready.Balanced{Says: "the balance of " + own.Name + " cannot be worked out: " + strings.TrimSuffix(p.Detail, ".") + "."}, nil
+			return &ready.Balanced{Says: "the balance of " + own.Name + " cannot be worked out: " +
+				strings.TrimSuffix(p.Detail, ".") + "."}, nil
 		}
 		return nil, err
 	}

@@ -26,7 +26,8 @@ func packed(t *testing.T, name string) journal.CameraPackage {
 // ownPackage is a copy of one, so that other tests' are left alone.
 func ownPackage(t *testing.T, of, name string) journal.CameraPackage {
 	t.Helper()
-	if code, b := do("POST", "/api/packages", fmt.Sprintf(`{"name":%q,"copy":%q}`, name, packed(t, of).ID)); code != 200 {
+	if code, b := do("POST", "/api/packages", fmt.Sprintf(`{"name":%q,"copy":%q}`, name, packed(t, of).ID)); code !=
+		200 {
 		t.Fatal(code, b)
 	}
 	return packed(t, name)
@@ -74,11 +75,13 @@ func TestABenchIsGuided(t *testing.T) {
 	b.set(422, "it is 1e+06", "creep_deg_h", 1e6)
 	code, said := amends(t, "/api/packages/"+p.ID, change(t, int64(p.Version), "load.whole_kg", 0))
 	answers(t, "no weight", code, said, 422, "it is 0; weigh it and give kilograms above zero")
-	if code, said = amends(t, "/api/packages/"+p.ID, change(t, int64(p.Version), "load.pieces", []any{}), change(t, int64(p.Version), "load.whole_kg", 4.1),
+	if code, said = amends(t, "/api/packages/"+p.ID, change(t, int64(p.Version), "load.pieces", []any{}),
+		change(t, int64(p.Version), "load.whole_kg", 4.1),
 		change(t, int64(p.Version), "load.front_m", 0.2)); code != 200 {
 		t.Fatal(code, said)
 	}
-	if v := b.view(); v.Sheet.Verdict.OK || !strings.Contains(v.Sheet.Weight.Next.Says, "Let go level and see what it does.") {
+	if v := b.view(); v.Sheet.Verdict.OK || !strings.Contains(v.Sheet.Weight.Next.Says,
+		"Let go level and see what it does.") {
 		t.Fatalf("%+v", v.Sheet.Weight.Next)
 	}
 	// A head that nobody sees: the weight 31 mm ahead of the plate's zero and 25 above it.
@@ -94,7 +97,8 @@ func TestABenchIsGuided(t *testing.T) {
 			v = b.view()
 			moves++
 		}
-		at := balance.Lever{MassKg: 4.1, AheadM: 0.031 + (v.Record.SlideMM-60)/1000, UpM: 0.025 + (v.Record.RiseMM-70)/1000}
+		at := balance.Lever{MassKg: 4.1, AheadM: 0.031 + (v.Record.SlideMM-60)/1000,
+			UpM: 0.025 + (v.Record.RiseMM-70)/1000}
 		look := func(deg float64) balance.Did {
 			switch nm := at.NM(deg); {
 			case nm > 0.17:
@@ -110,12 +114,15 @@ func TestABenchIsGuided(t *testing.T) {
 			}
 		}
 	}
-	if n := b.view().Sheet.Weight.Next; !n.Done || moves > 8 || !strings.Contains(n.Says, "It rests wherever it is pointed. It is balanced.") {
+	if n := b.view().Sheet.Weight.Next; !n.Done || moves > 8 || !strings.Contains(n.Says,
+		"It rests wherever it is pointed. It is balanced.") {
 		t.Errorf("after %d moves: %+v", moves, n)
 	}
 	// All of it is looked after before it is said to be right, the engaged gear's homing last of all.
-	for _, c := range []struct{ at, words string }{{"all_on", "See that nothing dangles before the lens."}, {"clear", "Put the safety line on."},
-		{"line", "Engage the gear again."}, {"tight", "Engage the gear again."}, {"pins_out", "Engage the gear again."}} {
+	for _, c := range []struct{ at, words string }{{"all_on", "See that nothing dangles before the lens."},
+		{"clear", "Put the safety line on."},
+		{"line", "Engage the gear again."}, {"tight", "Engage the gear again."}, {"pins_out",
+			"Engage the gear again."}} {
 		b.set(200, c.words, "checks."+c.at, true)
 	}
 	b.set(200, "Home Tilt: its gear was free since it was last homed", "checks.engaged", true)
@@ -134,7 +141,8 @@ func TestABenchIsGuided(t *testing.T) {
 	}
 	kg := 0.2
 	pulls := func(arm float64) []balance.Seen {
-		return []balance.Seen{{SlideMM: b.view().Record.SlideMM, RiseMM: b.view().Record.RiseMM, ScaleKg: &kg, ArmM: arm}}
+		return []balance.Seen{{SlideMM: b.view().Record.SlideMM, RiseMM: b.view().Record.RiseMM,
+			ScaleKg: &kg, ArmM: arm}}
 	}
 	b.set(422, "an arm of 0 m has no length", "seen", pulls(0))
 	b.set(200, "", "seen", pulls(0.2))
@@ -162,10 +170,12 @@ func TestABenchOfAnotherHead(t *testing.T) {
 	}
 	b := bench{t, "/api/machines/own-head/bench/" + packed(t, "Body A, 85 mm").ID}
 	head(422, "riser", map[string]any{"rise_mm": []float64{60, 0}})
-	head(200, "", map[string]any{"slide_mm": []float64{0, 90}, "slide_axis_mm": 45, "rise_mm": []float64{0, 60}, "rise_axis_mm": 50, "friction_nm": 0.2})
+	head(200, "", map[string]any{"slide_mm": []float64{0, 90}, "slide_axis_mm": 45, "rise_mm": []float64{0, 60},
+		"rise_axis_mm": 50, "friction_nm": 0.2})
 	b.set(200, "", "slide_mm", 81)
 	head(200, "", map[string]any{"slide_mm": []float64{0, 60}})
-	if v := b.view().Sheet.Verdict; v.OK || !strings.Contains(v.Says, "does not fit Own head as it is described now: the plate cannot read 81 mm. Balance it anew.") {
+	if v := b.view().Sheet.Verdict; v.OK || !strings.Contains(v.Says,
+		"does not fit Own head as it is described now: the plate cannot read 81 mm. Balance it anew.") {
 		t.Errorf("%+v", v)
 	}
 	b.set(200, "", "slide_mm", 30)
@@ -187,9 +197,11 @@ func TestATailIsCounterweighted(t *testing.T) {
 	own := func(list ...balance.Weights) []balance.Weights { return list }
 	b.set(422, "a weight has -3 kg; give kilograms above zero", "own", own(balance.Weights{Kg: -3, Count: 1}))
 	b.set(200, "Hang 4 × 10 kg and 1 × 2.5 kg at the tail: 42.5 kg.", "arms_mm", []float64{0, 400})
-	b.set(200, "42.5 kg hang at the tail", "weights", own(balance.Weights{Kg: 10, Count: 4}, balance.Weights{Kg: 2.5, Count: 1}))
+	b.set(200, "42.5 kg hang at the tail", "weights", own(balance.Weights{Kg: 10, Count: 4},
+		balance.Weights{Kg: 2.5, Count: 1}))
 	b.set(200, "The weights do not reach: it needs", "own", own(balance.Weights{Kg: 10, Count: 1}))
-	if d := b.view().Sheet.Crane.Differs; !strings.Contains(d, "The carry list has 6 × 10 kg and 8 × 2.5 kg: put one of the two right.") {
+	if d := b.view().Sheet.Crane.Differs; !strings.Contains(d,
+		"The carry list has 6 × 10 kg and 8 × 2.5 kg: put one of the two right.") {
 		t.Errorf("%q", d)
 	}
 	seen := b.seen()
@@ -201,14 +213,16 @@ func TestATailIsCounterweighted(t *testing.T) {
 	answers(t, "overwritten", code, said, 409, "in the meantime")
 	code, said = amend(seen, "arms_mm", []float64{0, 500})
 	answers(t, "another field", code, said, 200, "")
-	code, said = do("PATCH", b.path+"?version="+fmt.Sprint(p.Version+1), fmt.Sprintf(`{"changes":[{"at":["arms_mm"],"is":[0,300],"seen":%d}]}`, b.seen()))
+	code, said = do("PATCH", b.path+"?version="+fmt.Sprint(p.Version+1),
+		fmt.Sprintf(`{"changes":[{"at":["arms_mm"],"is":[0,300],"seen":%d}]}`, b.seen()))
 	answers(t, "of another version", code, said, 409, "Body C, 35 mm was written anew")
 }
 
 // A lens swap says what to turn, and what else changes.
 func TestASwapSaysWhatToTurn(t *testing.T) {
 	id := fresh(t, "PL-6")
-	if code, b := do("POST", "/api/shots/"+id+"/package", fmt.Sprintf(`{"package":%q}`, packed(t, "Body A, 35 mm").ID)); code != 200 {
+	if code, b := do("POST", "/api/shots/"+id+"/package",
+		fmt.Sprintf(`{"package":%q}`, packed(t, "Body A, 35 mm").ID)); code != 200 {
 		t.Fatal(code, b)
 	}
 	to := packed(t, "Body A, 85 mm").ID

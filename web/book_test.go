@@ -26,7 +26,8 @@ func TestTheBookIsAsked(t *testing.T) {
 	if e := extent("plank"); !near(e.LowM, 0.66) || !near(e.HighM, 0.68) || !near(e.TravelM, 1.46) {
 		t.Errorf("plank: %+v", e)
 	}
-	if h, w := extent("heron"), extent("wren"); h.ReachM < 3.2 || h.ReachM > 3.3 || w.ReachM < 1 || w.ReachM > 2 || extent("turnstile") != nil {
+	if h, w := extent("heron"), extent("wren"); h.ReachM < 3.2 || h.ReachM > 3.3 || w.ReachM < 1 || w.ReachM > 2 ||
+		extent("turnstile") != nil {
 		t.Errorf("heron %+v, wren %+v, turnstile %v", h, w, extent("turnstile"))
 	}
 	can("heron", `{"high_m":4,"payload_kg":18}`, "the job asks for 4.00")
@@ -46,7 +47,8 @@ func TestTheBookIsAsked(t *testing.T) {
 
 	begin := func(want int, words, name string, given string) {
 		t.Helper()
-		code, b := do("POST", "/api/rigs/short-slider/begin", fmt.Sprintf(`{"name":%q,"kind":"slider","given":{%s}}`, name, given))
+		code, b := do("POST", "/api/rigs/short-slider/begin", fmt.Sprintf(`{"name":%q,"kind":"slider","given":{%s}}`,
+			name, given))
 		answers(t, "begun with "+given, code, b, want, words)
 	}
 	begin(422, "name", "", `"travel_mm":600`)

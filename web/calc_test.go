@@ -94,7 +94,8 @@ func TestCalcIsAnsweredAFewAtATime(t *testing.T) {
 	b, _ := io.ReadAll(r.Body)
 	r.Body.Close()
 	var e struct{ Error calc.FieldError }
-	if json.Unmarshal(b, &e) != nil || r.StatusCode != http.StatusTooManyRequests || !strings.Contains(e.Error.Want, "try again") || r.Header.Get("Retry-After") == "" {
+	if json.Unmarshal(b, &e) != nil || r.StatusCode != http.StatusTooManyRequests || !strings.Contains(e.Error.Want,
+		"try again") || r.Header.Get("Retry-After") == "" {
 		t.Errorf("%d %s", r.StatusCode, b)
 	}
 	srv.computing.leave(held)
@@ -120,7 +121,8 @@ func TestCalcStopsWhenNobodyListens(t *testing.T) {
 	if !errors.Is(err, context.Canceled) || n > 1_000_000 {
 		t.Errorf("%d bytes were written after the client had gone: %v", n, err)
 	}
-	if err := a.Write(t.Context(), writer(func([]byte) (int, error) { return 0, io.ErrClosedPipe })); !errors.Is(err, io.ErrClosedPipe) {
+	if err := a.Write(t.Context(), writer(func([]byte) (int, error) { return 0, io.ErrClosedPipe })); !errors.Is(err,
+		io.ErrClosedPipe) {
 		t.Errorf("a broken wire: %v", err)
 	}
 }
@@ -155,15 +157,20 @@ func TestARollIsNotDisturbedInRealTime(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	floor := machine.New("plank", "Plank", func(ctx context.Context) (link.Rig, error) { return link.Dial(ctx, rigServer.Addr()) }, willing{j}, log)
+	floor := machine.New("plank", "Plank", func(ctx context.Context) (link.Rig, error) {
+		return link.Dial(ctx, rigServer.Addr())
+	}, willing{j}, log)
 	srv := New(running.Store, machine.NewSet(floor), camera.NewEye("", log), log)
 	at := httptest.NewServer(srv.Handler())
 	defer at.Close()
-	for _, run := range []func(){func() { _ = rigServer.Run(ctx) }, func() { srv.conductor.Run(ctx) }, func() { srv.RunJudge(ctx) }} {
+	for _, run := range []func(){func() { _ = rigServer.Run(ctx) }, func() { srv.conductor.Run(ctx) }, func() {
+		srv.RunJudge(ctx)
+	}} {
 		wg.Go(run)
 	}
 	id := fresh(t, "CL-1")
-	for i, e := range []string{`{"op":"set","frame":0,"values":{"track":300}}`, `{"op":"set","frame":96,"values":{"track":500}}`} {
+	for i, e := range []string{`{"op":"set","frame":0,"values":{"track":300}}`,
+		`{"op":"set","frame":96,"values":{"track":500}}`} {
 		if code, b := do("POST", "/api/shots/"+id+"/edits", `{"revision":`+itoa(i)+`,"edit":`+e+`}`); code != 200 {
 			t.Fatal(b)
 		}
@@ -218,7 +225,8 @@ func TestARollIsNotDisturbedInRealTime(t *testing.T) {
 	reach("home", func(s link.State) bool { return s.Homed("track") })
 	reach("goto", first)
 
-	hold, _, err := websocket.Dial(ctx, strings.Replace(at.URL, "http", "ws", 1)+"/api/hold?shot="+id+"&pass="+ps[0].ID, nil)
+	hold, _, err := websocket.Dial(ctx, strings.Replace(at.URL, "http", "ws", 1)+"/api/hold?shot="+id+"&pass="+
+		ps[0].ID, nil)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -249,8 +257,10 @@ func TestARollIsNotDisturbedInRealTime(t *testing.T) {
 	var answered, refused atomic.Int64
 	if os.Getenv("KEENARC_LONG") != "" { // proofs of a move of a million frames, which take a while
 		long := fresh(t, "WB-8")
-		for k, e := range []string{`{"op":"set","frame":0,"values":{"track":200,"pan":5}}`, `{"op":"set","frame":1000000,"values":{"track":900,"pan":-5}}`} {
-			if code, b := do("POST", "/api/shots/"+long+"/edits", `{"revision":`+itoa(k)+`,"edit":`+e+`}`); code != 200 {
+		for k, e := range []string{`{"op":"set","frame":0,"values":{"track":200,"pan":5}}`,
+			`{"op":"set","frame":1000000,"values":{"track":900,"pan":-5}}`} {
+			if code, b := do("POST", "/api/shots/"+long+"/edits", `{"revision":`+itoa(k)+`,"edit":`+e+
+				`}`); code != 200 {
 				t.Fatal(b)
 			}
 		}
@@ -333,7 +343,8 @@ func TestTakesAreJudgedOnce(t *testing.T) {
 			t.Fatal(err)
 		}
 	}
-	for i, e := range []string{`{"op":"set","frame":0,"values":{"track":300}}`, `{"op":"set","frame":48,"values":{"track":400}}`} {
+	for i, e := range []string{`{"op":"set","frame":0,"values":{"track":300}}`,
+		`{"op":"set","frame":48,"values":{"track":400}}`} {
 		if code, b := do("POST", "/api/shots/"+id+"/edits", `{"revision":`+itoa(i)+`,"edit":`+e+`}`); code != 200 {
 			t.Fatal(b)
 		}
@@ -357,10 +368,12 @@ func TestTakesAreJudgedOnce(t *testing.T) {
 	}
 	first := look(2, "at first")
 	again := look(0, "at a second look")
-	if a, b := fmt.Sprint(first), fmt.Sprint(again); !bytes.Equal([]byte(a), []byte(b)) && first[0].Takes[1].Finding.WorstPx != again[0].Takes[1].Finding.WorstPx {
+	if a, b := fmt.Sprint(first), fmt.Sprint(again); !bytes.Equal([]byte(a), []byte(b)) &&
+		first[0].Takes[1].Finding.WorstPx != again[0].Takes[1].Finding.WorstPx {
 		t.Errorf("what is stored is not what was found:\n%s\n%s", a, b)
 	}
-	if tv := first[0].Takes[0]; tv.Finding.Word != "stacks" || tv.Finding.Against != "pass 1, take 2" || len(tv.Strip) != 48 || len(tv.Missing) != 0 {
+	if tv := first[0].Takes[0]; tv.Finding.Word != "stacks" || tv.Finding.Against != "pass 1, take 2" ||
+		len(tv.Strip) != 48 || len(tv.Missing) != 0 {
 		t.Errorf("%+v, %d in the strip", tv.Finding, len(tv.Strip))
 	}
 	if first[0].Stands != first[0].Takes[1].ID || first[0].Chosen != nil {
@@ -370,7 +383,8 @@ func TestTakesAreJudgedOnce(t *testing.T) {
 		t.Fatal(b)
 	}
 	look(0, "after another threshold was set, which judged them")
-	if _, err := running.Store.Pool.Exec(ctx, `UPDATE findings SET depends = 'older rules' WHERE take_id = $1`, first[0].Takes[0].ID); err != nil {
+	if _, err := running.Store.Pool.Exec(ctx, `UPDATE findings SET depends = 'older rules' WHERE take_id = $1`,
+		first[0].Takes[0].ID); err != nil {
 		t.Fatal(err)
 	}
 	look(1, "after the rules changed for one")
@@ -388,7 +402,8 @@ func TestTakesAreJudgedOnce(t *testing.T) {
 	}
 	choose(ps[0].ID, ps[0].Takes[0].ID, 200)
 	other := look(0, "after another was chosen, which judged them")
-	if other[0].Stands != ps[0].Takes[0].ID || other[0].Takes[0].Finding.Word != "" || other[0].Takes[1].Finding.Against != "pass 1, take 1" {
+	if other[0].Stands != ps[0].Takes[0].ID || other[0].Takes[0].Finding.Word != "" ||
+		other[0].Takes[1].Finding.Against != "pass 1, take 1" {
 		t.Errorf("chosen %s; take 2 against %q", other[0].Stands, other[0].Takes[1].Finding.Against)
 	}
 	choose(ps[1].ID, ps[0].Takes[0].ID, 404) // another pass's
@@ -402,7 +417,8 @@ func TestTakesAreJudgedOnce(t *testing.T) {
 	if err != nil || !strings.Contains(fmt.Sprint(log), "Pass 1 · Beauty, take 1 chosen.") {
 		t.Errorf("the log does not say what was chosen: %v", err)
 	}
-	if tv := ps[0].Takes[2]; tv.Finding.Word != "cannot say" || len(tv.Missing) != 1 || tv.Missing[0].To != 48 || tv.Strip[47] != -1 || tv.Strip[0] < 0 {
+	if tv := ps[0].Takes[2]; tv.Finding.Word != "cannot say" || len(tv.Missing) != 1 || tv.Missing[0].To != 48 ||
+		tv.Strip[47] != -1 || tv.Strip[0] < 0 {
 		t.Errorf("a take cut short: %+v, missing %v", tv.Finding, tv.Missing)
 	}
 }
@@ -422,7 +438,9 @@ func makeTake(ctx context.Context, shot string, rows int) error {
 	if err != nil {
 		return err
 	}
-	k := &journal.Take{ID: journal.NewID(), PassID: ps[0].ID, Machine: "plank", Clock: ps[0].Clock, By: journal.Somebody, Started: time.Now(), Print: seals[0].Print, Axes: tab.Axes, Units: tab.Units, Rows: rows, Broken: rows < 2001}
+	k := &journal.Take{ID: journal.NewID(), PassID: ps[0].ID, Machine: "plank", Clock: ps[0].Clock,
+		By: journal.Somebody, Started: time.Now(), Print: seals[0].Print, Axes: tab.Axes, Units: tab.Units, Rows: rows,
+		Broken: rows < 2001}
 	if err := running.Store.BeginTake(ctx, k); err != nil {
 		return err
 	}

@@ -50,7 +50,8 @@ func newTurns(places int) *turns { return &turns{free: max(1, places), doing: ma
 
 // enter waits for a turn, as long as the context lasts. most is how many may wait before it.
 func (g *turns) enter(ctx context.Context, shot, says string, most int) (*turn, error) {
-	t := &turn{Computing: Computing{Says: says, Shot: shot, SinceMS: time.Now().UnixMilli(), Waits: true}, done: &effort.Count{}, come: make(chan struct{})}
+	t := &turn{Computing: Computing{Says: says, Shot: shot, SinceMS: time.Now().UnixMilli(), Waits: true},
+		done: &effort.Count{}, come: make(chan struct{})}
 	g.mu.Lock()
 	g.came++
 	t.nth = g.came
@@ -145,7 +146,8 @@ func (s *Server) quickly(ctx context.Context, shot, says string, f func(context.
 	return s.computeIn(s.quick, ctx, shot, says, f)
 }
 
-func (s *Server) computeIn(g *turns, ctx context.Context, shot, says string, f func(context.Context) error) (err error) {
+func (s *Server) computeIn(g *turns, ctx context.Context, shot, says string, f func(context.Context) error) (
+	err error) {
 	if ctx.Value(insideKey{}) == nil {
 		t, err := g.enter(ctx, shot, says, mostQueued)
 		if err != nil {

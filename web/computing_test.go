@@ -29,7 +29,10 @@ func TestGate(t *testing.T) {
 				mu.Unlock()
 				time.Sleep(3 * time.Second)
 				// What is worked out within it waits for no other turn.
-				err := s.compute(ctx, "x", "a part", func(context.Context) error { time.Sleep(time.Second); return nil })
+				err := s.compute(ctx, "x", "a part", func(context.Context) error {
+					time.Sleep(time.Second)
+					return nil
+				})
 				mu.Lock()
 				running--
 				mu.Unlock()
@@ -51,7 +54,8 @@ func TestGate(t *testing.T) {
 			synctest.Wait()
 		}
 		time.Sleep(2 * time.Second)
-		if got := s.computing.of("x"); len(got) != 6 || got[0].Waits || got[1].Waits || !got[2].Waits || got[0].Says != "work" {
+		if got := s.computing.of("x"); len(got) != 6 || got[0].Waits || got[1].Waits || !got[2].Waits ||
+			got[0].Says != "work" {
 			t.Errorf("pages are told %+v", got)
 		}
 		if got := s.computing.of("y"); len(got) != 0 {
@@ -71,7 +75,8 @@ func TestGate(t *testing.T) {
 		}
 		// The places are all there again, also after one that broke off.
 		for range 3 {
-			if err := s.compute(t.Context(), "x", "nothing", func(context.Context) error { panic("no") }); err == nil || !strings.Contains(err.Error(), "broke off") {
+			if err := s.compute(t.Context(), "x", "nothing", func(context.Context) error { panic("no") }); err == nil ||
+				!strings.Contains(err.Error(), "broke off") {
 				t.Errorf("it broke off: %v", err)
 			}
 		}

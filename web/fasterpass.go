@@ -90,7 +90,8 @@ func (s *Server) sealForPass(ctx context.Context, in *struct {
 		return nil, blamed("clock", err)
 	}
 	factor := p.Clock.Factor
-	if most := c.MaxSpeed() / d.Path.Rate.Float(); factor.Float() < most { // a clock that steps: in thousandths, upwards
+	if most := c.MaxSpeed() / d.Path.Rate.Float(); factor.Float() <
+		most { // a clock that steps: in thousandths, upwards
 		factor = clock.Rate{Num: int64(math.Ceil(most*1000 - 1e-9)), Den: 1000}
 	}
 	if covers(seals, now, factor.Float()) != nil {
@@ -113,7 +114,8 @@ func (s *Server) sealForPass(ctx context.Context, in *struct {
 	if err != nil {
 		return nil, s.fail(err)
 	}
-	s.note(ctx, in.Body.Shot, "seal", fmt.Sprintf("Sealed path %d as %s too, for pass %d · %s at ×%s: the same steps.", x.Version, x.Short, p.Number, p.Name, fast.Factor),
+	s.note(ctx, in.Body.Shot, "seal", fmt.Sprintf("Sealed path %d as %s too, for pass %d · %s at ×%s: the same steps.",
+		x.Version, x.Short, p.Number, p.Name, fast.Factor),
 		map[string]any{"version": x.Version, "fingerprint": x.Print, "factor": fast.Factor.String()})
 	s.changed(in.Body.Shot)
 	v, err := s.passes(ctx, in.Body.Shot)

@@ -63,7 +63,8 @@ func TestSealedForAFasterPass(t *testing.T) {
 	ask("POST", "/api/passes/"+p+"/seal", body(1), 409, "")
 	ask("POST", "/api/passes/"+p+"/seal", body(2), 200, `"too_fast":false`)
 	fast, again, note := desk()
-	if note != "" || fast.ID == slow.ID || fast.Version != slow.Version || !fast.Same(slow) || fast.Print == slow.Print || again.Move() != table.Move() || again.Fastest.Float() != 2 {
+	if note != "" || fast.ID == slow.ID || fast.Version != slow.Version || !fast.Same(slow) ||
+		fast.Print == slow.Print || again.Move() != table.Move() || again.Fastest.Float() != 2 {
 		t.Errorf("%q: %+v after %+v, at %v", note, fast, slow, again.Fastest)
 	}
 	var x struct {
@@ -78,26 +79,30 @@ func TestSealedForAFasterPass(t *testing.T) {
 		t.Errorf("slower it rolls on %+v: %q", x, note)
 	}
 	ask("PUT", "/api/passes/"+p, fmt.Sprintf(`{"shot":%q,"clock":"40"}`, id), 200, "")
-	if b := ask("POST", "/api/passes/"+p+"/seal", body(2), 409, "Pass 1 · Beauty at ×40 is not sealed: "); !strings.Contains(b, "Track") && !strings.Contains(b, "Pan") {
+	if b := ask("POST", "/api/passes/"+p+"/seal", body(2), 409,
+		"Pass 1 · Beauty at ×40 is not sealed: "); !strings.Contains(b, "Track") && !strings.Contains(b, "Pan") {
 		t.Errorf("no axis is named: %s", b)
 	}
 	ask("POST", at+"/edits", `{"revision":2,"edit":{"op":"set","frame":240,"values":{"track":510}}}`, 200, "")
 	ask("POST", at+"/seal", `{"revision":3}`, 200, "")
 	seals, err := srv.store.Seals(t.Context(), id)
-	if err != nil || len(seals) != 3 || seals[0].Version != 2 || seals[1].Version != 1 || seals[2].Version != 1 || seals[0].Same(&seals[1]) || !seals[1].Same(&seals[2]) {
+	if err != nil || len(seals) != 3 || seals[0].Version != 2 || seals[1].Version != 1 || seals[2].Version != 1 ||
+		seals[0].Same(&seals[1]) || !seals[1].Same(&seals[2]) {
 		t.Errorf("%+v, %v", seals, err)
 	}
 	// Of a database that does not know it yet what a seal moves is worked out of its table.
 	if _, err := srv.store.Pool.Exec(t.Context(), `UPDATE seals SET move = NULL WHERE shot_id = $1`, id); err != nil {
 		t.Fatal(err)
 	}
-	if again, err := srv.store.Seals(t.Context(), id); err != nil || len(again) != 3 || !again[2].Same(&seals[2]) || !again[0].Same(&seals[0]) {
+	if again, err := srv.store.Seals(t.Context(), id); err != nil || len(again) != 3 || !again[2].Same(&seals[2]) ||
+		!again[0].Same(&seals[0]) {
 		t.Errorf("%+v, %v", again, err)
 	}
 	// Takes of both are laid over one another, one on another path is not.
 	var takes []store.TakeLine
 	for k, x := range []*store.Seal{slow, fast, &seals[0]} {
-		takes = append(takes, store.TakeLine{ID: fmt.Sprint(k), PassID: fmt.Sprint(k), SealID: x.ID, Ended: true, Number: 1})
+		takes = append(takes, store.TakeLine{ID: fmt.Sprint(k), PassID: fmt.Sprint(k), SealID: x.ID,
+			Ended: true, Number: 1})
 	}
 	all, chosen := lined(takes, seals), []stage.Choice{{Pass: "0"}, {Pass: "1"}, {Pass: "2"}}
 	if r := stage.Reference(chosen, all, &all[1]); r == nil || r.ID != "0" {
@@ -113,7 +118,8 @@ func TestSealedForAFasterPass(t *testing.T) {
 func TestAReversedPassIsForetold(t *testing.T) {
 	id := fresh(t, "WB-28")
 	at := "/api/shots/" + id
-	for k, e := range []string{`{"op":"set","frame":0,"values":{"track":200,"pan":5}}`, `{"op":"set","frame":240,"values":{"track":500,"pan":-5}}`} {
+	for k, e := range []string{`{"op":"set","frame":0,"values":{"track":200,"pan":5}}`,
+		`{"op":"set","frame":240,"values":{"track":500,"pan":-5}}`} {
 		if code, b := do("POST", at+"/edits", fmt.Sprintf(`{"revision":%d,"edit":%s}`, k, e)); code != 200 {
 			t.Fatal(b)
 		}
@@ -132,7 +138,8 @@ func TestAReversedPassIsForetold(t *testing.T) {
 		if err := fromJSON(b, &p); code != 200 || err != nil || p.Riding == nil || len(p.Riding.Flex) < 1 {
 			t.Fatal(code, b, err)
 		}
-		if f := p.Riding.Flex[0]; f.Number != 2 || (f.TurnedPx > 0.05) != turns || turns && (f.TurnedAt < 0 || f.TurnedAt >= 240) {
+		if f := p.Riding.Flex[0]; f.Number != 2 || (f.TurnedPx > 0.05) != turns || turns &&
+			(f.TurnedAt < 0 || f.TurnedAt >= 240) {
 			t.Errorf("%s: %+v", way, f)
 		}
 	}

@@ -85,7 +85,8 @@ func taken(v *ShotView, from []path.Track) *takenKeys {
 			changed = append(changed, a.Name)
 		case t != nil && len(t.Keys) > 0:
 			stayed = append(stayed, a.Name)
-			out.Others = append(out.Others, path.Track{Axis: t.Axis, Kind: t.Kind, Ends: t.Ends, Blend: t.Blend, Ramp: t.Ramp, Keys: []path.Key{}})
+			out.Others = append(out.Others, path.Track{Axis: t.Axis, Kind: t.Kind, Ends: t.Ends, Blend: t.Blend,
+				Ramp: t.Ramp, Keys: []path.Key{}})
 		}
 	}
 	out.Said = listed(changed) + " from the file."

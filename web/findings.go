@@ -24,7 +24,8 @@ func lined(takes []store.TakeLine, seals []store.Seal) []stage.Taken {
 	}
 	out := make([]stage.Taken, len(takes))
 	for i, t := range takes {
-		out[i] = stage.Taken{ID: t.ID, Pass: t.PassID, Seal: move[t.SealID], Number: t.Number, Ended: t.Ended, Broken: t.Broken}
+		out[i] = stage.Taken{ID: t.ID, Pass: t.PassID, Seal: move[t.SealID], Number: t.Number, Ended: t.Ended,
+			Broken: t.Broken}
 	}
 	return out
 }
@@ -41,7 +42,8 @@ func choices(ps []store.Pass) []stage.Choice {
 }
 
 // findings are the judgements of all ended takes with a trace, by take.
-func (s *Server) findings(ctx context.Context, sh *store.Shot, ps []store.Pass, takes []store.TakeLine, seals []store.Seal) (map[string]*stage.Finding, error) {
+func (s *Server) findings(ctx context.Context, sh *store.Shot, ps []store.Pass, takes []store.TakeLine,
+	seals []store.Seal) (map[string]*stage.Finding, error) {
 	kept, err := s.store.Findings(ctx, sh.ID)
 	if err != nil {
 		return nil, err
@@ -98,7 +100,8 @@ func (s *Server) findings(ctx context.Context, sh *store.Shot, ps []store.Pass, 
 }
 
 // judge judges a take and stores what it finds.
-func (s *Server) judge(ctx context.Context, sh *store.Shot, line *store.TakeLine, p *store.Pins, ref, depends string) (*stage.Finding, error) {
+func (s *Server) judge(ctx context.Context, sh *store.Shot, line *store.TakeLine, p *store.Pins, ref, depends string) (
+	*stage.Finding, error) {
 	table, err := s.store.Table(ctx, line.SealID)
 	if err != nil {
 		return nil, err
@@ -136,10 +139,12 @@ func (s *Server) judge(ctx context.Context, sh *store.Shot, line *store.TakeLine
 // show puts a finding into a take's view.
 func (tv *TakeView) show(f *stage.Finding, ref string) {
 	d := f.Deviation
-	x := &TakeFinding{SealPx: round(d.WorstPx, 1e3), SealFrame: d.WorstFrame, SealPoint: d.WorstPoint, ByAxis: d.WorstByAxis, Unseen: d.Unseen, ThresholdPx: d.ThresholdPx}
+	x := &TakeFinding{SealPx: round(d.WorstPx, 1e3), SealFrame: d.WorstFrame, SealPoint: d.WorstPoint,
+		ByAxis: d.WorstByAxis, Unseen: d.Unseen, ThresholdPx: d.ThresholdPx}
 	if v := f.Verdict; v != nil && ref != "" {
 		x.Word, x.Against = v.Word, ref
-		x.WorstPx, x.WorstFrame, x.WorstPoint, x.ByAxis = round(v.WorstPx, 1e3), v.WorstFrame, v.WorstPoint, v.WorstByAxis
+		x.WorstPx, x.WorstFrame, x.WorstPoint, x.ByAxis = round(v.WorstPx, 1e3), v.WorstFrame, v.WorstPoint,
+			v.WorstByAxis
 	}
 	tv.Finding, tv.Strip, tv.Missing = x, f.Strip, d.Gaps
 }
@@ -183,8 +188,10 @@ func (s *Server) noteVerdict(ctx context.Context, t *journal.Take) error {
 				continue
 			}
 			f := x.Finding
-			text := fmt.Sprintf("%s: %s, at most %.2f px against %s.", journal.Label(p.Number, p.Name, x.Number), f.Word, f.WorstPx, f.Against)
-			if err := s.store.AddLog(ctx, journal.Entry{At: time.Now(), Actor: t.By, ShotID: t.Shot, Kind: "verdict", Text: text}); err != nil {
+			text := fmt.Sprintf("%s: %s, at most %.2f px against %s.", journal.Label(p.Number, p.Name, x.Number),
+				f.Word, f.WorstPx, f.Against)
+			if err := s.store.AddLog(ctx, journal.Entry{At: time.Now(), Actor: t.By, ShotID: t.Shot, Kind: "verdict",
+				Text: text}); err != nil {
 				return err
 			}
 		}

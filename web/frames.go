@@ -20,21 +20,35 @@ import (
 )
 
 func (s *Server) frameRoutes(r chi.Router, api huma.API) {
-	huma.Register(api, op("frames", http.MethodGet, "/api/shots/{id}/frames", "A shoot that is taken frame by frame"), func(ctx context.Context, in *shotID) (*body[*FramesView], error) {
-		return s.framesBody(ctx, in.ID, nil)
-	})
-	huma.Register(api, op("begin-frames", http.MethodPost, "/api/shots/{id}/frames", "Take a shot frame by frame"), s.beginFrames)
-	huma.Register(api, op("next", http.MethodPost, "/api/shots/{id}/frames/next", "The next press: expose what is wanted here and go on, or go to the pose"), s.next)
-	huma.Register(api, op("frame-command", http.MethodPost, "/api/shots/{id}/frames/commands", "Once more, back to, step over"), s.frameCommand)
-	huma.Register(api, op("frame-undo", http.MethodPost, "/api/shots/{id}/frames/undo", "Take the last command back, where nothing was exposed since"), s.frameUndo)
-	huma.Register(api, op("frame-answer", http.MethodPost, "/api/shots/{id}/frames/answers", "Say whether an uncertain exposure counts"), s.frameAnswer)
-	huma.Register(api, op("frame-path", http.MethodPost, "/api/shots/{id}/frames/path", "Go on with the newer sealed path, or stay on the old one"), s.framePath)
-	huma.Register(api, op("frame-scheme", http.MethodPatch, "/api/shots/{id}/frames/scheme", "Change layers, frames and holds, field by field; asked about where pictures lie"), s.amendScheme)
-	huma.Register(api, op("frame-note", http.MethodPut, "/api/shots/{id}/frames/notes/{frame}", "A note for the hands at a frame"), s.frameNote)
-	huma.Register(api, op("pretend-camera", http.MethodPost, "/api/camera/pretend", "Tell a stand-in camera what goes wrong"), s.pretendCamera)
+	huma.Register(api, op("frames", http.MethodGet, "/api/shots/{id}/frames", "A shoot that is taken frame by frame"),
+		func(ctx context.Context, in *shotID) (*body[*FramesView], error) {
+			return s.framesBody(ctx, in.ID, nil)
+		})
+	huma.Register(api, op("begin-frames", http.MethodPost, "/api/shots/{id}/frames", "Take a shot frame by frame"),
+		s.beginFrames)
+	huma.Register(api, op("next", http.MethodPost, "/api/shots/{id}/frames/next",
+		"The next press: expose what is wanted here and go on, or go to the pose"), s.next)
+	huma.Register(api, op("frame-command", http.MethodPost, "/api/shots/{id}/frames/commands",
+		"Once more, back to, step over"), s.frameCommand)
+	huma.Register(api, op("frame-undo", http.MethodPost, "/api/shots/{id}/frames/undo",
+		"Take the last command back, where nothing was exposed since"), s.frameUndo)
+	huma.Register(api, op("frame-answer", http.MethodPost, "/api/shots/{id}/frames/answers",
+		"Say whether an uncertain exposure counts"), s.frameAnswer)
+	huma.Register(api, op("frame-path", http.MethodPost, "/api/shots/{id}/frames/path",
+		"Go on with the newer sealed path, or stay on the old one"), s.framePath)
+	huma.Register(api, op("frame-scheme", http.MethodPatch, "/api/shots/{id}/frames/scheme",
+		"Change layers, frames and holds, field by field; asked about where pictures lie"), s.amendScheme)
+	huma.Register(api, op("frame-note", http.MethodPut, "/api/shots/{id}/frames/notes/{frame}",
+		"A note for the hands at a frame"), s.frameNote)
+	huma.Register(api, op("pretend-camera", http.MethodPost, "/api/camera/pretend",
+		"Tell a stand-in camera what goes wrong"), s.pretendCamera)
 	r.Get("/api/shots/{id}/frames.zip", s.framesZip)
-	r.Get("/api/pictures/{hash}", s.picture(func(ctx context.Context, h string) ([]byte, error) { return s.store.Picture(ctx, h) }))
-	r.Get("/api/thumbnails/{hash}", s.picture(func(ctx context.Context, h string) ([]byte, error) { return s.store.Thumbnail(ctx, h) }))
+	r.Get("/api/pictures/{hash}", s.picture(func(ctx context.Context, h string) ([]byte, error) {
+		return s.store.Picture(ctx, h)
+	}))
+	r.Get("/api/thumbnails/{hash}", s.picture(func(ctx context.Context, h string) ([]byte, error) {
+		return s.store.Thumbnail(ctx, h)
+	}))
 	r.Get("/api/camera/look", s.look)
 }
 
@@ -66,7 +80,8 @@ func (s *Server) bench(ctx context.Context, shot string) (*ready.Bench, error) {
 		return nil, err
 	}
 	b := &ready.Bench{Shot: shot, Desk: d, Shoot: h}
-	if b.Judge, err = trace.NewJudge(sh.Rig, sh.Lens, trace.Scene{Subject: sh.Set.Subject, Near: sh.Set.Near, Far: sh.Set.Far}); err != nil {
+	if b.Judge, err = trace.NewJudge(sh.Rig, sh.Lens, trace.Scene{Subject: sh.Set.Subject, Near: sh.Set.Near,
+		Far: sh.Set.Far}); err != nil {
 		return nil, err
 	}
 	newest := d.Table
@@ -171,7 +186,8 @@ func (s *Server) frameCommand(ctx context.Context, in *struct {
 	if err != nil {
 		return nil, s.refusedOr(err)
 	}
-	text := map[string]string{weave.OnceMore: "The last frame is to be taken once more.", weave.BackTo: fmt.Sprintf("Back to frame %s.", frame4(c.Frame)), weave.StepOver: "A frame was stepped over."}[c.Op]
+	text := map[string]string{weave.OnceMore: "The last frame is to be taken once more.",
+		weave.BackTo: fmt.Sprintf("Back to frame %s.", frame4(c.Frame)), weave.StepOver: "A frame was stepped over."}[c.Op]
 	s.note(ctx, in.ID, "frames", text, nil)
 	s.changed(in.ID)
 	return s.framesBody(ctx, in.ID, nil)
@@ -206,7 +222,8 @@ func (s *Server) frameAnswer(ctx context.Context, in *struct {
 		fate, text = weave.Kept, "counts as taken"
 	}
 	err := s.onShoot(ctx, in.ID, func() (err error) { // nothing of it goes on meanwhile
-		if e, err = s.store.Exposed(ctx, in.Body.Exposure); errors.Is(err, journal.ErrUnknown) || err == nil && e.Shot != in.ID {
+		if e, err = s.store.Exposed(ctx, in.Body.Exposure); errors.Is(err, journal.ErrUnknown) || err == nil &&
+			e.Shot != in.ID {
 			return newProblem(http.StatusNotFound, "There is no such exposure in this shot.")
 		}
 		switch {
@@ -215,12 +232,14 @@ func (s *Server) frameAnswer(ctx context.Context, in *struct {
 		case e.Fate != weave.Uncertain && e.Fate != weave.Asked:
 			return conflict("That exposure is decided already.")
 		case e.Fate == weave.Asked && !s.shooting.Drives(e.Machine):
-			return conflict("Another copy of Keen Arc may be taking it at this moment. Answer there, or when that has ended.")
+			return conflict("Another copy of Keen Arc may be taking it at this moment. Answer there, or when that " +
+				"has ended.")
 		case e.Fate == weave.Asked && s.shooting.Now().Camera.Connected:
 			s.shooting.Recover()
 			return conflict("The camera is being asked what became of it. Answer when it has said so.")
 		case in.Body.Counts && e.Picture == "":
-			return blame("counts", "there is no picture of it here to count", "say that it does not count, and take the frame once more")
+			return blame("counts", "there is no picture of it here to count",
+				"say that it does not count, and take the frame once more")
 		}
 		why := "answered by " + s.who(ctx).Name
 		if e.Why != "" {
@@ -281,7 +300,8 @@ func (s *Server) frameNote(ctx context.Context, in *struct {
 		return nil, s.fail(err)
 	}
 	if in.Frame < h.Scheme.First || in.Frame >= h.Scheme.Last {
-		return nil, blame("frame", frame4(in.Frame)+" is none of the shoot's", fmt.Sprintf("give %s to %s", frame4(h.Scheme.First), frame4(h.Scheme.Last-1)))
+		return nil, blame("frame", frame4(in.Frame)+" is none of the shoot's",
+			fmt.Sprintf("give %s to %s", frame4(h.Scheme.First), frame4(h.Scheme.Last-1)))
 	}
 	err = s.store.Note(ctx, in.ID, in.Frame, in.Body.Seen, in.Body.Text)
 	if err == nil {

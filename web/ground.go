@@ -23,11 +23,14 @@ type GroundView struct {
 }
 
 func (s *Server) groundRoutes(api huma.API) {
-	huma.Register(api, op("ground", http.MethodGet, "/api/shots/{id}/ground", "How the track lies"), func(ctx context.Context, in *shotID) (*body[*GroundView], error) {
-		return s.groundView(ctx, in.ID)
-	})
-	huma.Register(api, op("amend-ground", http.MethodPatch, "/api/shots/{id}/ground", "Change how the track lies, field by field"), s.amendGround)
-	huma.Register(api, op("back-ground", http.MethodPost, "/api/shots/{id}/ground/back", "Take the last change of the ground back"), func(ctx context.Context, in *shotID) (*body[*GroundView], error) {
+	huma.Register(api, op("ground", http.MethodGet, "/api/shots/{id}/ground", "How the track lies"),
+		func(ctx context.Context, in *shotID) (*body[*GroundView], error) {
+			return s.groundView(ctx, in.ID)
+		})
+	huma.Register(api, op("amend-ground", http.MethodPatch, "/api/shots/{id}/ground",
+		"Change how the track lies, field by field"), s.amendGround)
+	huma.Register(api, op("back-ground", http.MethodPost, "/api/shots/{id}/ground/back",
+		"Take the last change of the ground back"), func(ctx context.Context, in *shotID) (*body[*GroundView], error) {
 		if err := s.backSite(ctx, in.ID, "ground"); err != nil {
 			return nil, err
 		}
@@ -40,13 +43,14 @@ func (s *Server) amendGround(ctx context.Context, in *amendment) (*body[*GroundV
 	if err != nil {
 		return nil, s.fail(err)
 	}
-	err = store.AmendSite(ctx, s.store, s.who(ctx), in.ID, "ground", site.ProposeGround(carrier(sh)), in.Body.Changes, func(g *site.Ground) (string, error) {
-		if err := g.Read(); err != nil {
+	err = store.AmendSite(ctx, s.store, s.who(ctx), in.ID, "ground", site.ProposeGround(carrier(sh)), in.Body.Changes,
+		func(g *site.Ground) (string, error) {
+			if err := g.Read(); err != nil {
+				return "", err
+			}
+			_, err := g.Sheet(nil)
 			return "", err
-		}
-		_, err := g.Sheet(nil)
-		return "", err
-	})
+		})
 	if err != nil {
 		return nil, s.fail(err)
 	}

@@ -28,7 +28,8 @@ const (
 )
 
 // long are the ends of addresses whose answers are worked out or are files.
-var long = []string{"/seal", "/proof", "/remedies", "/runs", "/changes", "/findings", ".zip", ".csv", ".table", ".pdf", ".png"}
+var long = []string{"/seal", "/proof", "/remedies", "/runs", "/changes", "/findings", ".zip", ".csv", ".table",
+	".pdf", ".png"}
 
 // timely ends what is not done in its time: nothing that was not sent to the database by then
 // is sent after the answer.
@@ -132,7 +133,8 @@ func (k *sockets) counted(next http.Handler) http.Handler {
 		}
 		k.mu.Unlock()
 		if many {
-			problem(w, newProblem(http.StatusTooManyRequests, "Too many windows of this application are open. Close some, then try again."))
+			problem(w, newProblem(http.StatusTooManyRequests,
+				"Too many windows of this application are open. Close some, then try again."))
 			return
 		}
 		defer func() {

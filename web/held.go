@@ -90,7 +90,8 @@ type pressing struct {
 
 // press begins a press and has it carried out beside the beats that follow. false: one is
 // still being carried out.
-func (h *heldLine) press(ctx context.Context, p machine.Press, name string, carryOut func(context.Context, pressing)) bool {
+func (h *heldLine) press(ctx context.Context, p machine.Press, name string, carryOut func(context.Context,
+	pressing)) bool {
 	h.mu.Lock()
 	defer h.mu.Unlock()
 	if h.busy || name == "" {

@@ -17,12 +17,15 @@ func TestWordsThatWaited(t *testing.T) {
 		at, took []time.Duration // when each word came, and how far the page's clock was behind then
 		late     []time.Duration
 	}{
-		"even":                {[]time.Duration{0, 50, 100}, []time.Duration{7, 7, 7}, []time.Duration{0, 0, 0}},
-		"one that waited":     {[]time.Duration{0, 50, 100}, []time.Duration{7, 3007, 7}, []time.Duration{0, 3000, 0}},
-		"a server that stood": {[]time.Duration{0, 5000, 9000, 9001, 9050}, []time.Duration{7, 7, 3900, 3850, 7}, []time.Duration{0, 0, 3893, 3843, 0}},
-		"long after":          {[]time.Duration{0, 25_000, 25_050}, []time.Duration{7, 4007, 7}, []time.Duration{0, 4000, 0}},
-		"a clock that slept":  {[]time.Duration{0, 1000, 22_000, 44_000, 66_000}, []time.Duration{7, 5007, 5007, 5007, 5007}, []time.Duration{0, 5000, 5000, 0, 0}},
-		"ahead of ours":       {[]time.Duration{0, 50}, []time.Duration{-9000, -8900}, []time.Duration{0, 100}},
+		"even":            {[]time.Duration{0, 50, 100}, []time.Duration{7, 7, 7}, []time.Duration{0, 0, 0}},
+		"one that waited": {[]time.Duration{0, 50, 100}, []time.Duration{7, 3007, 7}, []time.Duration{0, 3000, 0}},
+		"a server that stood": {[]time.Duration{0, 5000, 9000, 9001, 9050}, []time.Duration{7, 7, 3900, 3850, 7},
+			[]time.Duration{0, 0, 3893, 3843, 0}},
+		"long after": {[]time.Duration{0, 25_000, 25_050}, []time.Duration{7, 4007, 7},
+			[]time.Duration{0, 4000, 0}},
+		"a clock that slept": {[]time.Duration{0, 1000, 22_000, 44_000, 66_000}, []time.Duration{7, 5007, 5007, 5007,
+			5007}, []time.Duration{0, 5000, 5000, 0, 0}},
+		"ahead of ours": {[]time.Duration{0, 50}, []time.Duration{-9000, -8900}, []time.Duration{0, 100}},
 	} {
 		var q quickest
 		for i := range c.at {
@@ -54,7 +57,11 @@ func TestAPressEndsForGood(t *testing.T) {
 	on, carry := make(chan string, 1), make(chan struct{})
 	var held func() bool
 	begin := func(name string) bool {
-		return h.press(t.Context(), machine.Press{}, name, func(_ context.Context, p pressing) { held = p.held; on <- p.name; <-carry })
+		return h.press(t.Context(), machine.Press{}, name, func(_ context.Context, p pressing) {
+			held = p.held
+			on <- p.name
+			<-carry
+		})
 	}
 	if begin("") {
 		t.Error("a press without a name is carried out")

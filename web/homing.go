@@ -74,13 +74,15 @@ func (h *AxisHomings) says(a *rig.Axis) string {
 		return "Homed once. Home it again to see how well it repeats."
 	}
 	u, steps := a.Unit.Symbol(), h.Repeat.Range*float64(a.StepsPerUnit.Num)/float64(a.StepsPerUnit.Den)
-	text := fmt.Sprintf("%d homings within %.2g %s, %.2g motor steps", h.Repeat.N, h.Repeat.Range, u, max(steps, -steps))
+	text := fmt.Sprintf("%d homings within %.2g %s, %.2g motor steps", h.Repeat.N, h.Repeat.Range, u,
+		max(steps, -steps))
 	if h.Px != nil {
 		text += fmt.Sprintf(", %.2g px at the sensor", *h.Px)
 	}
 	text += fmt.Sprintf("; like this it is said to repeat to %.2g %s.", h.Within, u)
 	if h.Repeat.Walks {
-		text += fmt.Sprintf(" It walks: %+.2g %s in %d homings, which is more than they scatter. Look at the sensor's mount and the coupling before you trust another pass.", h.Repeat.Walk, u, h.Repeat.N)
+		text += fmt.Sprintf(" It walks: %+.2g %s in %d homings, which is more than they scatter. Look at the sensor's "+
+			"mount and the coupling before you trust another pass.", h.Repeat.Walk, u, h.Repeat.N)
 	}
 	return text
 }

@@ -14,10 +14,13 @@ import (
 )
 
 func (s *Server) inStepRoutes(_ chi.Router, api huma.API) {
-	huma.Register(api, op("in-step", http.MethodGet, "/api/camera/in-step", "How the measurement of the camera's chain stands"), func(context.Context, *struct{}) (*body[camera.InStepNow], error) {
-		return &body[camera.InStepNow]{s.inStep.Now()}, nil
-	})
-	huma.Register(api, op("measure-in-step", http.MethodPost, "/api/camera/in-step", "Measure how late the camera's takes start, and how its clock runs"), func(ctx context.Context, in *struct {
+	huma.Register(api, op("in-step", http.MethodGet, "/api/camera/in-step",
+		"How the measurement of the camera's chain stands"),
+		func(context.Context, *struct{}) (*body[camera.InStepNow], error) {
+			return &body[camera.InStepNow]{s.inStep.Now()}, nil
+		})
+	huma.Register(api, op("measure-in-step", http.MethodPost, "/api/camera/in-step",
+		"Measure how late the camera's takes start, and how its clock runs"), func(ctx context.Context, in *struct {
 		Body struct {
 			Name    string  `json:"name" maxLength:"40" doc:"of the chain: what triggers what"`
 			Tries   int     `json:"tries" minimum:"1" maximum:"40"`
@@ -37,11 +40,13 @@ func (s *Server) inStepRoutes(_ chi.Router, api huma.API) {
 		}
 		return &body[camera.InStepNow]{s.inStep.Now()}, nil
 	})
-	huma.Register(api, op("break-off-in-step", http.MethodDelete, "/api/camera/in-step", "Break the measurement off"), func(context.Context, *struct{}) (*body[done], error) {
-		s.inStep.BreakOff()
-		return said("Broken off."), nil
-	})
-	huma.Register(api, op("keep-chain", http.MethodPost, "/api/machines/{id}/chains", "Keep what was measured last in a machine's line-up"), s.keepChain)
+	huma.Register(api, op("break-off-in-step", http.MethodDelete, "/api/camera/in-step", "Break the measurement off"),
+		func(context.Context, *struct{}) (*body[done], error) {
+			s.inStep.BreakOff()
+			return said("Broken off."), nil
+		})
+	huma.Register(api, op("keep-chain", http.MethodPost, "/api/machines/{id}/chains",
+		"Keep what was measured last in a machine's line-up"), s.keepChain)
 }
 
 // keepChain makes a line-up of the newest one and the chain that was measured last.
@@ -63,7 +68,8 @@ func (s *Server) keepChain(ctx context.Context, in *machineID) (*body[*MachineVi
 	if err := s.store.AddLineUp(ctx, s.who(ctx), in.ID, on, &l); err != nil {
 		return nil, s.fail(err)
 	}
-	s.note(ctx, "", "line-up", fmt.Sprintf("Chain “%s” was measured: %.1f ms late, its clock %+.1f ppm.", c.Name, c.Delays.MeanMS, c.Clock.PPM), nil)
+	s.note(ctx, "", "line-up", fmt.Sprintf("Chain “%s” was measured: %.1f ms late, its clock %+.1f ppm.", c.Name,
+		c.Delays.MeanMS, c.Clock.PPM), nil)
 	v, err := s.machineView(ctx, in.ID)
 	return &body[*MachineView]{v}, s.fail(err)
 }

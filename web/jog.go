@@ -74,7 +74,8 @@ func (s *Server) jog(w http.ResponseWriter, r *http.Request) {
 		case m.Beat > 0:
 			h.beat(m.Press, late)
 		case m.Press != "":
-			a := s.conductor.Arbiter.Pressed(machine.Owner{Who: who, Page: page}, "", late) // before anything is waited for
+			a := s.conductor.Arbiter.Pressed(machine.Owner{Who: who, Page: page}, "",
+				late) // before anything is waited for
 			if !h.press(ctx, a, m.Press, func(ctx context.Context, p pressing) { s.jogHeld(ctx, h, p, id, m) }) {
 				h.say(ctx, jogSays{Refused: "The last press is still being carried out. Let go, and press again."})
 			}
@@ -84,7 +85,8 @@ func (s *Server) jog(w http.ResponseWriter, r *http.Request) {
 
 // jogHeld jogs until the press ends.
 func (s *Server) jogHeld(ctx context.Context, h *heldLine, p pressing, id string, m jogWord) {
-	j, err := s.conductor.Jog(ctx, p.Press, id, p.name, act.Jogging{Axis: m.Axis, Way: m.Way, Share: m.Share, Until: m.Until, Held: p.held})
+	j, err := s.conductor.Jog(ctx, p.Press, id, p.name, act.Jogging{Axis: m.Axis, Way: m.Way, Share: m.Share,
+		Until: m.Until, Held: p.held})
 	if err != nil {
 		h.say(ctx, jogSays{Refused: sentence(err)})
 		return

@@ -84,7 +84,8 @@ func (s *Server) later(next http.Handler) http.Handler {
 			defer close(l.done)
 			defer func() {
 				if p := recover(); p != nil {
-					s.log.Error("a request broke off", "address", r.URL.Path, "panic", p, "stack", string(debug.Stack()))
+					s.log.Error("a request broke off", "address", r.URL.Path, "panic", p, "stack",
+						string(debug.Stack()))
 					l.header, l.code = http.Header{}, 0
 					l.body.Reset()
 					problem(l, newProblem(http.StatusInternalServerError, wentWrong))
@@ -167,7 +168,8 @@ func (s *Server) laterRoutes(r chi.Router) {
 		id := chi.URLParam(r, "id")
 		l := s.laters.asked(id)
 		if l == nil {
-			problem(w, newProblem(http.StatusNotFound, "This answer is not kept any more. Look what is there, then ask again."))
+			problem(w, newProblem(http.StatusNotFound,
+				"This answer is not kept any more. Look what is there, then ask again."))
 			return
 		}
 		soon := time.NewTimer(atOnce)

@@ -51,7 +51,8 @@ func TestAnsweredLater(t *testing.T) {
 		r := chi.NewRouter()
 		s.laterRoutes(r)
 		r.Handle("/api/x", s.later(h))
-		ask := func(ctx context.Context, method, at, body string, prefer bool) (*httptest.ResponseRecorder, time.Duration) {
+		ask := func(ctx context.Context, method, at, body string, prefer bool) (*httptest.ResponseRecorder,
+			time.Duration) {
 			q := httptest.NewRequest(method, at, strings.NewReader(body)).WithContext(ctx)
 			if prefer {
 				q.Header.Set("Prefer", "respond-async")
@@ -60,10 +61,13 @@ func TestAnsweredLater(t *testing.T) {
 			r.ServeHTTP(w, q)
 			return w, time.Since(began)
 		}
-		is := func(what string, w *httptest.ResponseRecorder, took time.Duration, code int, body string, within time.Duration) string {
+		is := func(what string, w *httptest.ResponseRecorder, took time.Duration, code int, body string,
+			within time.Duration) string {
 			t.Helper()
-			if w.Code != code || !strings.Contains(w.Body.String(), body) || took != within || code == 409 && w.Header().Get("X-Of") != "it" {
-				t.Errorf("%s: %d %q %v after %v, want %d %q after %v", what, w.Code, w.Body, w.Header(), took, code, body, within)
+			if w.Code != code || !strings.Contains(w.Body.String(), body) || took != within || code == 409 &&
+				w.Header().Get("X-Of") != "it" {
+				t.Errorf("%s: %d %q %v after %v, want %d %q after %v", what, w.Code, w.Body, w.Header(), took, code,
+					body, within)
 			}
 			return w.Header().Get("Location")
 		}

@@ -21,15 +21,20 @@ type LensView struct {
 }
 
 func (s *Server) lensRoutes(api huma.API) {
-	huma.Register(api, op("lens", http.MethodGet, "/api/packages/{id}/lens", "A package's lens: its scales, what is sharp along them, marks that stray"), func(ctx context.Context, in *struct {
-		ID string `path:"id" format:"uuid"`
-	}) (*body[*LensView], error) {
-		v, err := s.lensOf(ctx, in.ID)
-		return &body[*LensView]{v}, err
-	})
-	huma.Register(api, op("handset", http.MethodPost, "/api/machines/{id}/handset", "Let the focus handset drive the lens, or lock it out"), s.handset)
-	huma.Register(api, op("mark-lens", http.MethodPost, "/api/packages/{id}/mark", "Take a mark of one of a lens's rings, or take one away; a version of the package"), s.markLens)
-	huma.Register(api, op("breathing", http.MethodPost, "/api/packages/{id}/breathing", "Breathing, from one thing framed at two focus distances; a version of the package"), s.breathing)
+	huma.Register(api, op("lens", http.MethodGet, "/api/packages/{id}/lens",
+		"A package's lens: its scales, what is sharp along them, marks that stray"),
+		func(ctx context.Context, in *struct {
+			ID string `path:"id" format:"uuid"`
+		}) (*body[*LensView], error) {
+			v, err := s.lensOf(ctx, in.ID)
+			return &body[*LensView]{v}, err
+		})
+	huma.Register(api, op("handset", http.MethodPost, "/api/machines/{id}/handset",
+		"Let the focus handset drive the lens, or lock it out"), s.handset)
+	huma.Register(api, op("mark-lens", http.MethodPost, "/api/packages/{id}/mark",
+		"Take a mark of one of a lens's rings, or take one away; a version of the package"), s.markLens)
+	huma.Register(api, op("breathing", http.MethodPost, "/api/packages/{id}/breathing",
+		"Breathing, from one thing framed at two focus distances; a version of the package"), s.breathing)
 }
 
 func (s *Server) lensOf(ctx context.Context, id string) (*LensView, error) {
@@ -63,20 +68,26 @@ func (s *Server) markLens(ctx context.Context, in *struct {
 		}
 	}
 	at := func(l *lens.Package) any { return fmt.Sprint(l.MarksAt(string(b.Ring), b.RingDeg)) }
-	return s.dressed(ctx, in.ID, b.Base, fmt.Sprintf("%s mark at %.1f°", b.Ring, b.RingDeg), at, func(l *lens.Package) error {
-		l.Mark(string(b.Ring), b.RingDeg, value, b.Off) // the first of a ring is no scale yet
-		return nil
-	})
+	return s.dressed(ctx, in.ID, b.Base, fmt.Sprintf("%s mark at %.1f°", b.Ring, b.RingDeg), at,
+		func(l *lens.Package) error {
+			l.Mark(string(b.Ring), b.RingDeg, value, b.Off) // the first of a ring is no scale yet
+			return nil
+		})
 }
 
 // dressed writes a package's next version, its lens changed, if what of is changed is as it was
 // in the version that was seen; and answers the lens.
-func (s *Server) dressed(ctx context.Context, id string, seen int, what string, of func(*lens.Package) any, change func(*lens.Package) error) (*body[*LensView], error) {
+func (s *Server) dressed(ctx context.Context, id string, seen int, what string, of func(*lens.Package) any,
+	change func(*lens.Package) error) (*body[*LensView], error) {
 	_, err := s.repacked(ctx, id, what, func(past []store.Past[journal.CameraPackage]) (*journal.CameraPackage, error) {
 		now := past[0]
-		was := slices.IndexFunc(past, func(v store.Past[journal.CameraPackage]) bool { return v.Version == int64(seen) })
+		was := slices.IndexFunc(past, func(v store.Past[journal.CameraPackage]) bool {
+			return v.Version == int64(seen)
+		})
 		if was < 0 || of(past[was].Doc.Lens) != of(now.Doc.Lens) {
-			return nil, conflict(fmt.Sprintf("The %s was changed in the meantime, by %s at %s. It is shown as it is now; look at it, then change it.", what, now.By.Name, now.At.Local().Format("15:04:05")))
+			return nil,
+				conflict(fmt.Sprintf("The %s was changed in the meantime, by %s at %s. It is shown as it is now; look "+
+					"at it, then change it.", what, now.By.Name, now.At.Local().Format("15:04:05")))
 		}
 		p := *now.Doc
 		l := *p.Lens

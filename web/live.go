@@ -115,7 +115,8 @@ func (s *Server) live(w http.ResponseWriter, r *http.Request) {
 	defer end()
 	ch2, end2 := s.shooting.Watch()
 	defer end2()
-	w2 := &watcher{s: s, shot: shot, pass: pass, all: r.URL.Query().Get("machines") == "all", seen: -1, rigs: map[string]*rig.Rig{}}
+	w2 := &watcher{s: s, shot: shot, pass: pass, all: r.URL.Query().Get("machines") == "all", seen: -1,
+		rigs: map[string]*rig.Rig{}}
 	idle := time.NewTicker(500 * time.Millisecond)
 	defer idle.Stop()
 	var told [sha256.Size]byte
@@ -187,7 +188,9 @@ func (w *watcher) message(ctx context.Context) *LiveMessage {
 			}
 		}
 	}
-	slices.SortFunc(m.Suspended, func(a, b Suspended) int { return strings.Compare(a.Machine+a.Axis, b.Machine+b.Axis) })
+	slices.SortFunc(m.Suspended, func(a, b Suspended) int {
+		return strings.Compare(a.Machine+a.Axis, b.Machine+b.Axis)
+	})
 	m.Ready = ready.ToRoll(m.Floor, w.desk)
 	if w.desk != nil && len(m.Floor.State.Axes) == len(w.desk.Rig.Axes) {
 		v := viewWith(w.desk.Rig, w.lens, w.scale, w.desk.Rig.Planned(values(w.desk.Rig, m.Floor.State.Pos)))
@@ -283,7 +286,8 @@ func (w *watcher) load(ctx context.Context, version int64) {
 	defer cancel()
 	d, _, err := w.s.desk(ctx, w.shot, w.pass)
 	if err != nil { // keep what was known; the rig's state goes on
-		w.trouble, w.retry = "The database cannot be reached; the last known plan is shown.", time.Now().Add(time.Second)
+		w.trouble, w.retry = "The database cannot be reached; the last known plan is shown.",
+			time.Now().Add(time.Second)
 		return
 	}
 	sh, err := w.s.store.Shot(ctx, w.shot)

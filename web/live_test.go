@@ -9,7 +9,8 @@ import (
 // Hands go in once the press is over, and not while its end is still being written down: a press then
 // would be refused.
 func TestHandsGoInWhenThePressIsOver(t *testing.T) {
-	for _, p := range []weave.Phase{weave.Going, weave.Settling, weave.Still, weave.Exposing, weave.Keeping, weave.Away} {
+	for _, p := range []weave.Phase{weave.Going, weave.Settling, weave.Still, weave.Exposing, weave.Keeping,
+		weave.Away} {
 		if got := told(p, false); got != p {
 			t.Errorf("at rest %s is told as %s", p, got)
 		}

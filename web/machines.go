@@ -65,34 +65,51 @@ func said(text string) *body[done] { return &body[done]{done{text}} }
 
 func (s *Server) machineRoutes(_ chi.Router, api huma.API) {
 	huma.Register(api, op("machines", http.MethodGet, "/api/machines", "The machines on the floor"), s.machines)
-	huma.Register(api, op("home", http.MethodPost, "/api/machines/{id}/home", "Home axes; asked for and confirmed"), s.home)
-	huma.Register(api, op("go-to", http.MethodPost, "/api/machines/{id}/goto", "Go to a frame of a shot's sealed path; asked for and confirmed"), s.goTo)
-	huma.Register(api, op("go", http.MethodPost, "/api/machines/{id}/go", "Send several axes somewhere, all arriving together; asked for and confirmed"), s.goSomewhere)
-	huma.Register(api, op("free", http.MethodPost, "/api/machines/{id}/free", "Let an axis's drive go; asked for and confirmed"), func(ctx context.Context, in *axisOf) (*body[done], error) {
+	huma.Register(api, op("home", http.MethodPost, "/api/machines/{id}/home", "Home axes; asked for and confirmed"),
+		s.home)
+	huma.Register(api, op("go-to", http.MethodPost, "/api/machines/{id}/goto",
+		"Go to a frame of a shot's sealed path; asked for and confirmed"), s.goTo)
+	huma.Register(api, op("go", http.MethodPost, "/api/machines/{id}/go",
+		"Send several axes somewhere, all arriving together; asked for and confirmed"), s.goSomewhere)
+	huma.Register(api, op("free", http.MethodPost, "/api/machines/{id}/free",
+		"Let an axis's drive go; asked for and confirmed"), func(ctx context.Context, in *axisOf) (*body[done], error) {
 		return s.drive(ctx, in, true)
 	})
-	huma.Register(api, op("engage", http.MethodPost, "/api/machines/{id}/engage", "Let an axis's drive hold again"), func(ctx context.Context, in *axisOf) (*body[done], error) {
-		return s.drive(ctx, in, false)
-	})
-	huma.Register(api, op("confirm", http.MethodPost, "/api/machines/{id}/confirm", "Confirm what somebody sees of an axis: its marks meet, or it stands at an end that it shall not pass"), s.confirm)
-	huma.Register(api, op("suspend", http.MethodPost, "/api/machines/{id}/suspend", "Suspend an axis's soft limits for a stated time, or put them back on; asked for and confirmed"), s.suspend)
-	huma.Register(api, op("marks", http.MethodGet, "/api/machines/{id}/marks", "How far a stand-in's drawn marks are apart, as somebody beside it would see"), s.marks)
-	huma.Register(api, op("wires", http.MethodGet, "/api/machines/{id}/wires", "What a machine finds on its wires, held against the rig book"), s.wires)
-	huma.Register(api, op("homings", http.MethodGet, "/api/machines/{id}/homings", "How a machine's last homings repeat"), s.homings)
-	huma.Register(api, op("line-ups", http.MethodGet, "/api/machines/{id}/line-ups", "A machine's line-ups, the newest first"), func(ctx context.Context, in *machineID) (*body[[]store.LineUpRow], error) {
-		v, err := s.store.LineUps(ctx, in.ID, 50)
-		return &body[[]store.LineUpRow]{v}, s.fail(err)
-	})
-	huma.Register(api, op("line-up", http.MethodPatch, "/api/machines/{id}/line-ups", "A new line-up, the newest but for some fields: it is the machine's from now on"), s.amendLineUp)
-	huma.Register(api, op("pretend", http.MethodPost, "/api/machines/{id}/pretend", "Tell a stand-in what has happened to it"), s.pretend)
-	huma.Register(api, op("rig-stats", http.MethodGet, "/api/machines/{id}/stats", "How well the machine's loop keeps time"), func(ctx context.Context, in *machineID) (*body[*link.Stats], error) {
-		f, err := s.floor.Of(in.ID)
-		if err != nil {
-			return nil, s.fail(err)
-		}
-		st, err := f.Stats(ctx)
-		return &body[*link.Stats]{st}, s.refused(err)
-	})
+	huma.Register(api, op("engage", http.MethodPost, "/api/machines/{id}/engage", "Let an axis's drive hold again"),
+		func(ctx context.Context, in *axisOf) (*body[done], error) {
+			return s.drive(ctx, in, false)
+		})
+	huma.Register(api, op("confirm", http.MethodPost, "/api/machines/{id}/confirm",
+		"Confirm what somebody sees of an axis: its marks meet, or it stands at an end that it "+
+			"shall not pass"), s.confirm)
+	huma.Register(api, op("suspend", http.MethodPost, "/api/machines/{id}/suspend",
+		"Suspend an axis's soft limits for a stated time, or put them back on; asked for and confirmed"), s.suspend)
+	huma.Register(api, op("marks", http.MethodGet, "/api/machines/{id}/marks",
+		"How far a stand-in's drawn marks are apart, as somebody beside it would see"), s.marks)
+	huma.Register(api, op("wires", http.MethodGet, "/api/machines/{id}/wires",
+		"What a machine finds on its wires, held against the rig book"), s.wires)
+	huma.Register(api, op("homings", http.MethodGet, "/api/machines/{id}/homings",
+		"How a machine's last homings repeat"), s.homings)
+	huma.Register(api, op("line-ups", http.MethodGet, "/api/machines/{id}/line-ups",
+		"A machine's line-ups, the newest first"),
+		func(ctx context.Context, in *machineID) (*body[[]store.LineUpRow], error) {
+			v, err := s.store.LineUps(ctx, in.ID, 50)
+			return &body[[]store.LineUpRow]{v}, s.fail(err)
+		})
+	huma.Register(api, op("line-up", http.MethodPatch, "/api/machines/{id}/line-ups",
+		"A new line-up, the newest but for some fields: it is the machine's from now on"), s.amendLineUp)
+	huma.Register(api, op("pretend", http.MethodPost, "/api/machines/{id}/pretend",
+		"Tell a stand-in what has happened to it"), s.pretend)
+	huma.Register(api, op("rig-stats", http.MethodGet, "/api/machines/{id}/stats",
+		"How well the machine's loop keeps time"),
+		func(ctx context.Context, in *machineID) (*body[*link.Stats], error) {
+			f, err := s.floor.Of(in.ID)
+			if err != nil {
+				return nil, s.fail(err)
+			}
+			st, err := f.Stats(ctx)
+			return &body[*link.Stats]{st}, s.refused(err)
+		})
 }
 
 func (s *Server) machines(ctx context.Context, _ *struct{}) (*body[[]MachineView], error) {
@@ -259,7 +276,8 @@ func (s *Server) lineUp(ctx context.Context, id string, l *journal.LineUp, on st
 	err = s.conductor.Limit(ctx, s.asked(ctx, ""), id, l.Soft(), func() error {
 		now := f.Now()
 		if now.Connected && !now.State.Still() {
-			return conflict(fmt.Sprintf("%s is %s. Wait until it stands still; its limits are not changed while it moves.", r.Name, now.State.Mode))
+			return conflict(fmt.Sprintf("%s is %s. Wait until it stands still; its limits are not changed while "+
+				"it moves.", r.Name, now.State.Mode))
 		}
 		for id, a := range l.Axes {
 			sp := now.State.Axes[id].Spread
@@ -320,7 +338,8 @@ func (s *Server) goTo(ctx context.Context, in *struct {
 		}
 		to, ok := ready.PoseAt(d.Table, d.Machines[i].Name, frame)
 		if !ok {
-			return act.Going{}, blame("frame", frame4(frame)+" is outside the sealed path", fmt.Sprintf("give %s to %s", frame4(d.Table.Start()), frame4(d.Table.End())))
+			return act.Going{}, blame("frame", frame4(frame)+" is outside the sealed path",
+				fmt.Sprintf("give %s to %s", frame4(d.Table.Start()), frame4(d.Table.End())))
 		}
 		return act.Going{To: to, Text: "Going to frame " + frame4(frame) + " of path " + itoa(x.Version) + "."}, nil
 	})
@@ -335,11 +354,13 @@ func (s *Server) stop(w http.ResponseWriter, r *http.Request) {
 	err := s.conductor.Stop(ctx)
 	s.conductor.Log(s.quietWho(r))
 	if err != nil {
-		problem(w, newProblem(http.StatusServiceUnavailable, "STOP did not reach every machine: "+err.Error()+". Use the hardware stop."))
+		problem(w, newProblem(http.StatusServiceUnavailable, "STOP did not reach every machine: "+err.Error()+
+			". Use the hardware stop."))
 		return
 	}
 	if len(s.floor.All()) == 0 {
-		problem(w, newProblem(http.StatusServiceUnavailable, "STOP reached nothing: no machine is connected. Use the hardware stop."))
+		problem(w, newProblem(http.StatusServiceUnavailable,
+			"STOP reached nothing: no machine is connected. Use the hardware stop."))
 		return
 	}
 	w.WriteHeader(http.StatusNoContent)
@@ -356,7 +377,9 @@ type Sheet struct {
 
 // sheetOf gathers it for a rig that stands in so many poses of its joints.
 func sheetOf(r *rig.Rig, b geom.Bounds, joints ...[]rig.Vec) *Sheet {
-	s := &Sheet{Links: r.Links(), Rails: r.Rails(), Camera: slices.IndexFunc(r.Joints, func(j rig.Joint) bool { return j.Name == r.Camera }), Bounds: b}
+	s := &Sheet{Links: r.Links(), Rails: r.Rails(), Camera: slices.IndexFunc(r.Joints, func(j rig.Joint) bool {
+		return j.Name == r.Camera
+	}), Bounds: b}
 	for _, x := range s.Rails {
 		s.Bounds.Take(x.Hard[0])
 		s.Bounds.Take(x.Hard[1])

@@ -62,7 +62,8 @@ func TestModel(t *testing.T) {
 				for w.step = range min(each, steps-n*each) {
 					w.play()
 					if w.failed != "" {
-						t.Fatalf("step %d, %v: %s\n%s", w.step, time.Since(w.began), w.failed, strings.Join(w.story, "\n"))
+						t.Fatalf("step %d, %v: %s\n%s", w.step, time.Since(w.began), w.failed,
+							strings.Join(w.story, "\n"))
 					}
 					if w.step%500 == 499 {
 						w.calm()
@@ -150,7 +151,8 @@ const (
 )
 
 func newModel(t *testing.T, seed uint64) *model {
-	w := &model{t: t, rng: rand.New(rand.NewPCG(seed, 0x5707)), began: time.Now(), counts: map[string]int{}, disk: journaltest.NewDisk(), gate: &gate{},
+	w := &model{t: t, rng: rand.New(rand.NewPCG(seed, 0x5707)), began: time.Now(), counts: map[string]int{},
+		disk: journaltest.NewDisk(), gate: &gate{},
 		office: &modelOffice{}, presses: map[string]*deed{}, rows: map[string]int{}, boots: map[string]string{}}
 	w.sealed()
 	w.switchOn()
@@ -174,7 +176,8 @@ func (w *model) sealed() {
 		w.t.Fatal(err)
 	}
 	keys := "frame,track_mm,pan_deg,tilt_deg,roll_deg,focus_deg\n0,500,2,0,0,150\n48,640,6,-1,0,160\n"
-	p, err := exchange.PlanFromKeys(bytes.NewReader([]byte(keys)), r, examples.Camera(), clock.Rate{Num: 24, Den: 1}, curve.Smooth)
+	p, err := exchange.PlanFromKeys(bytes.NewReader([]byte(keys)), r, examples.Camera(), clock.Rate{Num: 24, Den: 1},
+		curve.Smooth)
 	if err != nil {
 		w.t.Fatal(err)
 	}
@@ -191,8 +194,10 @@ func (w *model) sealed() {
 		w.t.Fatal(err)
 	}
 	sum := table.Fingerprint()
-	w.pass = &act.Pass{ID: "p", Name: "model", Number: 1, Machine: "plank", Table: table, Print: hex.EncodeToString(sum[:]), Clock: clock.Times(clock.Rate{Num: 1, Den: 1}), BrakeS: b.Seconds}
-	w.desk = &ready.Desk{Machines: examples.Plank(), Rig: r, Keyed: true, Sealed: true, Table: table, Print: w.pass.Print, PassName: "pass 1"}
+	w.pass = &act.Pass{ID: "p", Name: "model", Number: 1, Machine: "plank", Table: table,
+		Print: hex.EncodeToString(sum[:]), Clock: clock.Times(clock.Rate{Num: 1, Den: 1}), BrakeS: b.Seconds}
+	w.desk = &ready.Desk{Machines: examples.Plank(), Rig: r, Keyed: true, Sealed: true, Table: table,
+		Print: w.pass.Print, PassName: "pass 1"}
 	w.desk.Lay()
 }
 
@@ -215,7 +220,9 @@ func (w *model) wrong(format string, v ...any) {
 
 func (w *model) tally() string {
 	var out []string
-	for _, k := range []string{"roll", "rolled", "jog", "go", "gone", "home", "homed", "stop", "unreached", "freeze", "drop", "stall", "journal", "kill", "off", "foreign", "tangle", "set off: roll", "set off: jog", "set off: a move", "set off: homing"} {
+	for _, k := range []string{"roll", "rolled", "jog", "go", "gone", "home", "homed", "stop", "unreached", "freeze",
+		"drop", "stall", "journal", "kill", "off", "foreign", "tangle", "set off: roll", "set off: jog",
+		"set off: a move", "set off: homing"} {
 		out = append(out, fmt.Sprintf("%s %d", k, w.counts[k]))
 	}
 	for k, n := range w.counts {
@@ -235,7 +242,8 @@ func (w *model) count(what string) {
 // switchOn starts the machine, somewhere it does not know.
 func (w *model) switchOn() {
 	w.rigDoor = newDoor()
-	s, err := standin.On(standin.Options{Rig: examples.Rigs()["plank"], Seed: w.rng.Uint64(), Pace: 1}, w.rigDoor, bubble{})
+	s, err := standin.On(standin.Options{Rig: examples.Rigs()["plank"], Seed: w.rng.Uint64(), Pace: 1},
+		w.rigDoor, bubble{})
 	if err != nil {
 		w.t.Fatal(err)
 	}
@@ -585,8 +593,10 @@ func (w *model) kept() {
 		if !k.Ended {
 			w.wrong("take %s is never ended", id)
 		}
-		if n, ok := w.rows[id]; ok && w.boots[id] == w.last.Boot && (k.Rows != n || !k.Trace.Whole() || len(k.Trace.Pos) != n) {
-			w.wrong("take %s has %d rows, %d kept, whole %v; the machine rolled %d", id, k.Rows, len(k.Trace.Pos), k.Trace.Whole(), n)
+		if n, ok := w.rows[id]; ok && w.boots[id] == w.last.Boot && (k.Rows != n || !k.Trace.Whole() ||
+			len(k.Trace.Pos) != n) {
+			w.wrong("take %s has %d rows, %d kept, whole %v; the machine rolled %d", id, k.Rows, len(k.Trace.Pos),
+				k.Trace.Whole(), n)
 		}
 	}
 	for id := range w.rows {
@@ -981,7 +991,9 @@ func (s *modelServer) start() {
 	mux.HandleFunc("/api/hold", s.srv.hold)
 	mux.HandleFunc("/api/jog", s.srv.jog)
 	ctx, cancel := context.WithCancel(context.Background())
-	web := &http.Server{Handler: mux, BaseContext: func(net.Listener) context.Context { return ctx }, ErrorLog: slog.NewLogLogger(quiet.Handler(), slog.LevelError)}
+	web := &http.Server{Handler: mux, BaseContext: func(net.Listener) context.Context {
+		return ctx
+	}, ErrorLog: slog.NewLogLogger(quiet.Handler(), slog.LevelError)}
 	var wg sync.WaitGroup
 	wg.Go(func() { _ = web.Serve(s.in) })
 	wg.Go(func() { s.srv.conductor.Run(ctx) })
@@ -1075,10 +1087,11 @@ func (p *modelPage) open() {
 		return
 	}
 	sv := p.sv
-	client := &http.Client{Transport: &http.Transport{DialContext: func(context.Context, string, string) (net.Conn, error) {
-		c, err := sv.in.dial()
-		return sv.strung(sv.line, c, err)
-	}}}
+	client := &http.Client{
+		Transport: &http.Transport{DialContext: func(context.Context, string, string) (net.Conn, error) {
+			c, err := sv.in.dial()
+			return sv.strung(sv.line, c, err)
+		}}}
 	dial := func(path string) *websocket.Conn {
 		ctx, cancel := context.WithTimeout(context.Background(), 2*time.Second)
 		defer cancel()
@@ -1092,7 +1105,8 @@ func (p *modelPage) open() {
 	var wg sync.WaitGroup
 	p.mu.Lock()
 	p.lost = false
-	p.hold, p.jog = dial("/api/hold?machine=plank&shot=s&pass=p&page="+strconv.Itoa(p.n)), dial("/api/jog?machine=plank&page="+strconv.Itoa(p.n))
+	p.hold, p.jog = dial("/api/hold?machine=plank&shot=s&pass=p&page="+strconv.Itoa(p.n)),
+		dial("/api/jog?machine=plank&page="+strconv.Itoa(p.n))
 	for _, c := range []*websocket.Conn{p.hold, p.jog} {
 		if c == nil {
 			continue
@@ -1324,7 +1338,8 @@ func (p *modelPage) goTo(to map[string]float64) {
 			return
 		}
 		_, err := sv.srv.conductor.Go(context.Background(), a, "plank", func(ctx context.Context) (act.Going, error) {
-			if x := sv.srv.conductor.Arbiter.Of(machine.Claim{Machine: "plank"}); x == nil || x.Kind != machine.KindGoTo {
+			if x := sv.srv.conductor.Arbiter.Of(machine.Claim{Machine: "plank"}); x == nil ||
+				x.Kind != machine.KindGoTo {
 				w.wrong("it is decided where to go before the machine is claimed: %+v", x)
 			}
 			return act.Going{To: to, Text: "to"}, w.gate.pass(ctx)

@@ -72,7 +72,9 @@ func TestOnePress(t *testing.T) {
 		}
 	}
 	// What goes on all the time, a state heard, a word that the server is alive, may fall between.
-	got = slices.DeleteFunc(got, func(name string) bool { return slices.Contains(always, name) && !slices.Contains(listed, name) })
+	got = slices.DeleteFunc(got, func(name string) bool {
+		return slices.Contains(always, name) && !slices.Contains(listed, name)
+	})
 	if len(got) > mostEntered || len(got) < 10 {
 		t.Errorf("one press enters %d functions of ours, at most %d are meant:\n%s", len(got), mostEntered, raw)
 	}
@@ -117,7 +119,8 @@ func onePress(t *testing.T) (got, always []string) {
 
 // quietStage is a machine, a server and nobody who plays. It has to be closed.
 func quietStage(t *testing.T) (*model, *modelServer) {
-	w := &model{t: t, rng: rand.New(rand.NewPCG(1, 1)), began: time.Now(), counts: map[string]int{}, disk: journaltest.NewDisk(), gate: &gate{},
+	w := &model{t: t, rng: rand.New(rand.NewPCG(1, 1)), began: time.Now(), counts: map[string]int{},
+		disk: journaltest.NewDisk(), gate: &gate{},
 		office: &modelOffice{}, presses: map[string]*deed{}, rows: map[string]int{}, boots: map[string]string{}}
 	w.sealed()
 	w.switchOn()

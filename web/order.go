@@ -45,12 +45,16 @@ type orderBegin struct {
 }
 
 func (s *Server) orderRoutes(r chi.Router, api huma.API) {
-	huma.Register(api, op("order", http.MethodGet, "/api/shots/{id}/order", "The running order against the clock"), func(ctx context.Context, in *shotID) (*body[*OrderView], error) {
-		return s.orderView(ctx, in.ID)
-	})
-	huma.Register(api, op("begin-order", http.MethodPost, "/api/shots/{id}/order", "Begin the running order of a day"), s.beginOrder)
-	huma.Register(api, op("amend-order", http.MethodPatch, "/api/shots/{id}/order", "Change the running order, field by field"), s.amendOrder)
-	huma.Register(api, op("press-order", http.MethodPost, "/api/shots/{id}/order/press", "A step begins, is done, or what was pressed is taken back"), func(ctx context.Context, in *struct {
+	huma.Register(api, op("order", http.MethodGet, "/api/shots/{id}/order", "The running order against the clock"),
+		func(ctx context.Context, in *shotID) (*body[*OrderView], error) {
+			return s.orderView(ctx, in.ID)
+		})
+	huma.Register(api, op("begin-order", http.MethodPost, "/api/shots/{id}/order", "Begin the running order of a day"),
+		s.beginOrder)
+	huma.Register(api, op("amend-order", http.MethodPatch, "/api/shots/{id}/order",
+		"Change the running order, field by field"), s.amendOrder)
+	huma.Register(api, op("press-order", http.MethodPost, "/api/shots/{id}/order/press",
+		"A step begins, is done, or what was pressed is taken back"), func(ctx context.Context, in *struct {
 		ID   string `path:"id" format:"uuid"`
 		Body struct {
 			Step string `json:"step" maxLength:"40"`
@@ -65,16 +69,21 @@ func (s *Server) orderRoutes(r chi.Router, api huma.API) {
 			return o.Press(in.Body.Step, in.Body.What, time.Now())
 		})
 		if err == nil {
-			s.note(ctx, in.ID, "order", fmt.Sprintf("“%s”: %s. %s", name, map[string]string{"start": "begun", "done": "done", "back": "taken back"}[in.Body.What], v.Body.Sheet.Says), nil)
+			s.note(ctx, in.ID, "order",
+				fmt.Sprintf("“%s”: %s. %s", name,
+					map[string]string{"start": "begun", "done": "done", "back": "taken back"}[in.Body.What],
+					v.Body.Sheet.Says), nil)
 		}
 		return v, err
 	})
-	huma.Register(api, op("back-order", http.MethodPost, "/api/shots/{id}/order/back", "Take the last change of the running order back"), func(ctx context.Context, in *shotID) (*body[*OrderView], error) {
-		if err := s.backSite(ctx, in.ID, "order"); err != nil {
-			return nil, err
-		}
-		return s.orderView(ctx, in.ID)
-	})
+	huma.Register(api, op("back-order", http.MethodPost, "/api/shots/{id}/order/back",
+		"Take the last change of the running order back"),
+		func(ctx context.Context, in *shotID) (*body[*OrderView], error) {
+			if err := s.backSite(ctx, in.ID, "order"); err != nil {
+				return nil, err
+			}
+			return s.orderView(ctx, in.ID)
+		})
 	r.Get("/api/shots/{id}/order.pdf", s.orderPaper)
 }
 
@@ -111,7 +120,8 @@ func (s *Server) orderView(ctx context.Context, id string) (*body[*OrderView], e
 	now := time.Now()
 	v := &OrderView{Code: sh.Code, Place: s.placeOf(ctx, id), Learnt: []site.Learnt{}, Today: now.Format(time.DateOnly)}
 	carries := carrier(sh)
-	v.Usual = site.Setup{Kind: setupKind(carries), Rails: carries != nil && len(carries.Rails()) > 0, Ground: "stage floor", Crew: 4}
+	v.Usual = site.Setup{Kind: setupKind(carries), Rails: carries != nil && len(carries.Rails()) > 0,
+		Ground: "stage floor", Crew: 4}
 	row, err := store.Site[site.Order](ctx, s.store, id, "order")
 	if err != nil {
 		return nil, s.fail(err)
@@ -119,13 +129,16 @@ func (s *Server) orderView(ctx context.Context, id string) (*body[*OrderView], e
 	if row == nil {
 		return &body[*OrderView]{v}, nil
 	}
-	v.Order, v.Revision, v.At, v.By, v.CanBack, v.Usual = row.Doc, row.Revision, &row.At, row.By.Name, row.Shows > 1, row.Doc.Setup
+	v.Order, v.Revision, v.At, v.By, v.CanBack, v.Usual = row.Doc, row.Revision, &row.At, row.By.Name, row.Shows > 1,
+		row.Doc.Setup
 	learnt, err := s.learnt(ctx, id, row.Doc.Date, row.Doc.Setup)
 	if err != nil {
 		return nil, s.fail(err)
 	}
 	for _, d := range site.Doings {
-		if l, ok := learnt[d]; ok && slices.ContainsFunc(row.Doc.Steps, func(x site.OrderStep) bool { return x.Does == d }) {
+		if l, ok := learnt[d]; ok && slices.ContainsFunc(row.Doc.Steps, func(x site.OrderStep) bool {
+			return x.Does == d
+		}) {
 			v.Learnt, v.Days = append(v.Learnt, l), max(v.Days, l.Days)
 		}
 	}

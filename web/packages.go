@@ -56,21 +56,24 @@ func (s *Server) packed(ctx context.Context, p *journal.CameraPackage, base int,
 	if err := s.store.WritePackage(ctx, s.who(ctx), p, base); err != nil {
 		return err
 	}
-	s.note(ctx, "", "package", fmt.Sprintf("Version %d of the package %s was written%s.", p.Version, p.Name, because(what)), nil)
+	s.note(ctx, "", "package", fmt.Sprintf("Version %d of the package %s was written%s.", p.Version, p.Name,
+		because(what)), nil)
 	s.everything()
 	return nil
 }
 
 // amendPackage writes the next version of a package: some of its fields changed.
 func (s *Server) amendPackage(ctx context.Context, in *amendment) (*body[*journal.CameraPackage], error) {
-	p, err := s.repacked(ctx, in.ID, "", func(past []store.Past[journal.CameraPackage]) (*journal.CameraPackage, error) {
-		return store.Amended(past, in.Body.Changes)
-	})
+	p, err := s.repacked(ctx, in.ID, "",
+		func(past []store.Past[journal.CameraPackage]) (*journal.CameraPackage, error) {
+			return store.Amended(past, in.Body.Changes)
+		})
 	return &body[*journal.CameraPackage]{p}, err
 }
 
 // repacked writes a package's next version: what f makes of its versions, the newest first.
-func (s *Server) repacked(ctx context.Context, id, what string, f func([]store.Past[journal.CameraPackage]) (*journal.CameraPackage, error)) (p *journal.CameraPackage, err error) {
+func (s *Server) repacked(ctx context.Context, id, what string, f func([]store.Past[journal.CameraPackage]) (
+	*journal.CameraPackage, error)) (p *journal.CameraPackage, err error) {
 	err = again(func() error {
 		past, err := s.store.PackageVersions(ctx, id)
 		if err != nil {
@@ -155,13 +158,16 @@ func changesOf(now *lens.Package, to, from *journal.CameraPackage) []string {
 	h0, _, _ := now.FieldDeg()
 	h1, _, _ := to.Lens.FieldDeg()
 	if now.FocalMM != to.Lens.FocalMM || math.Abs(h0-h1) > 1e-9 {
-		out = append(out, fmt.Sprintf("Field of view: %.1f° becomes %.1f° across (%g mm to %g mm).", h0, h1, now.FocalMM, to.Lens.FocalMM))
+		out = append(out, fmt.Sprintf("Field of view: %.1f° becomes %.1f° across (%g mm to %g mm).", h0, h1,
+			now.FocalMM, to.Lens.FocalMM))
 	}
 	if a, err := now.Scale(); err == nil {
 		if b, err := to.Lens.Scale(); err == nil {
 			n0, f0 := a.Reach()
 			n1, f1 := b.Reach()
-			out = append(out, fmt.Sprintf("Lens scale: %.3g to %.3g m becomes %.3g to %.3g m; keyframes of focus are ring positions and now mean other distances. Check focus.", n0, f0, n1, f1))
+			out = append(out,
+				fmt.Sprintf("Lens scale: %.3g to %.3g m becomes %.3g to %.3g m; keyframes of focus are ring positions "+
+					"and now mean other distances. Check focus.", n0, f0, n1, f1))
 		}
 	}
 	if from != nil {
@@ -194,10 +200,13 @@ func (s *Server) packShot(ctx context.Context, in *struct {
 		return nil, s.fail(err)
 	}
 	// The camera is not changed under a pass or a frame.
-	if err := s.conductor.Edit(s.asked(ctx, in.ID), "the camera is changed", func() error { return s.store.PackShot(ctx, in.ID, v.To) }, machine.Claim{Shoot: in.ID}); err != nil {
+	if err := s.conductor.Edit(s.asked(ctx, in.ID), "the camera is changed", func() error {
+		return s.store.PackShot(ctx, in.ID, v.To)
+	}, machine.Claim{Shoot: in.ID}); err != nil {
 		return nil, s.refusedOr(err)
 	}
-	s.note(ctx, in.ID, "package", strings.TrimSpace(fmt.Sprintf("Now shot with %s. %s", v.To.Name, strings.Join(v.Turn, " "))), nil)
+	s.note(ctx, in.ID, "package",
+		strings.TrimSpace(fmt.Sprintf("Now shot with %s. %s", v.To.Name, strings.Join(v.Turn, " "))), nil)
 	s.changed(in.ID)
 	return &body[*Swapping]{v}, nil
 }

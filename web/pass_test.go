@@ -14,7 +14,8 @@ import (
 func moving(t *testing.T, code string) (id string, look func() PassView) {
 	t.Helper()
 	id = fresh(t, code)
-	for k, e := range []string{`{"op":"set","frame":0,"values":{"track":200}}`, `{"op":"set","frame":48,"values":{"track":300}}`} {
+	for k, e := range []string{`{"op":"set","frame":0,"values":{"track":200}}`,
+		`{"op":"set","frame":48,"values":{"track":300}}`} {
 		if code, b := do("POST", "/api/shots/"+id+"/edits", `{"revision":`+itoa(k)+`,"edit":`+e+`}`); code != 200 {
 			t.Fatal(b)
 		}
@@ -42,7 +43,8 @@ func TestAPassIsChangedFieldByField(t *testing.T) {
 			t.Fatal(b)
 		}
 		var wg sync.WaitGroup
-		for _, body := range []string{`"clock":"1/2"`, `"delay_ms":700`, `"ease_ms":400`, `"note":"by hand"`, `"camera_locked":true`} {
+		for _, body := range []string{`"clock":"1/2"`, `"delay_ms":700`, `"ease_ms":400`, `"note":"by hand"`,
+			`"camera_locked":true`} {
 			wg.Go(func() {
 				if code, b := put(body); code != 200 {
 					t.Error(b)
@@ -50,11 +52,13 @@ func TestAPassIsChangedFieldByField(t *testing.T) {
 			})
 		}
 		wg.Wait()
-		if q := look(); q.Clock.Factor != (clock.Rate{Num: 1, Den: 2}) || q.Clock.DelayMS != 700 || q.Clock.EaseMS != 400 || q.Note != "by hand" || !q.Clock.CameraLocked || q.Name != p.Name {
+		if q := look(); q.Clock.Factor != (clock.Rate{Num: 1, Den: 2}) || q.Clock.DelayMS != 700 || q.Clock.EaseMS !=
+			400 || q.Note != "by hand" || !q.Clock.CameraLocked || q.Name != p.Name {
 			t.Fatalf("side by side: %+v %q", q.Clock, q.Note)
 		}
 	}
-	if _, log := do("GET", "/api/shots/"+id+"/log", ""); !strings.Contains(log, "its clock was ×1") || !strings.Contains(log, "and is ×0.5") {
+	if _, log := do("GET", "/api/shots/"+id+"/log", ""); !strings.Contains(log, "its clock was ×1") ||
+		!strings.Contains(log, "and is ×0.5") {
 		t.Errorf("the log says nothing of it: %.300s", log)
 	}
 	seen, err := json.Marshal(look().Clock)
@@ -64,7 +68,8 @@ func TestAPassIsChangedFieldByField(t *testing.T) {
 	if code, b := put(`"delay_ms":900`); code != 200 { // somebody else
 		t.Fatal(b)
 	}
-	if code, b := put(fmt.Sprintf(`"seen":%s,"delay_ms":100`, seen)); code != 409 || !strings.Contains(b, "changed the delay of this pass meanwhile") {
+	if code, b := put(fmt.Sprintf(`"seen":%s,"delay_ms":100`, seen)); code != 409 ||
+		!strings.Contains(b, "changed the delay of this pass meanwhile") {
 		t.Errorf("over a delay that was not seen: %d %s", code, b)
 	}
 	if code, b := put(fmt.Sprintf(`"seen":%s,"ease_ms":100`, seen)); code != 200 {
@@ -90,7 +95,8 @@ func TestAClockIsWorkedOutOnce(t *testing.T) {
 	if slow.Seconds != 4 || slow.WorstShare >= first.WorstShare {
 		t.Errorf("on another clock: %+v", slow.Clocked)
 	}
-	if code, b := do("POST", "/api/shots/"+id+"/edits", `{"revision":2,"edit":{"op":"set","frame":48,"values":{"track":500}}}`); code != 200 {
+	if code, b := do("POST", "/api/shots/"+id+"/edits",
+		`{"revision":2,"edit":{"op":"set","frame":48,"values":{"track":500}}}`); code != 200 {
 		t.Fatal(b)
 	}
 	if now := look(); now.WorstShare <= slow.WorstShare {

@@ -18,23 +18,26 @@ type me struct {
 }
 
 func (s *Server) peopleRoutes(_ chi.Router, api huma.API) {
-	huma.Register(api, op("me", http.MethodGet, "/api/me", "Who is at the desk"), func(ctx context.Context, _ *struct{}) (*body[journal.Person], error) {
-		return &body[journal.Person]{s.who(ctx)}, nil
-	})
-	huma.Register(api, op("set-me", http.MethodPut, "/api/me", "Say who is at the desk"), func(ctx context.Context, in *body[me]) (*body[journal.Person], error) {
-		p, err := s.store.Person(ctx, in.Body.Name, in.Body.Role)
-		if err != nil {
-			return nil, s.fail(err)
-		}
-		s.sessions.Put(ctx, "person", p.ID)
-		s.sessions.Put(ctx, "name", p.Name)
-		s.sessions.Put(ctx, "role", p.Role)
-		return &body[journal.Person]{p}, nil
-	})
-	huma.Register(api, op("people", http.MethodGet, "/api/people", "Everybody who was at a desk, the last first"), func(ctx context.Context, _ *struct{}) (*body[[]journal.Person], error) {
-		v, err := s.store.People(ctx)
-		return &body[[]journal.Person]{v}, s.fail(err)
-	})
+	huma.Register(api, op("me", http.MethodGet, "/api/me", "Who is at the desk"),
+		func(ctx context.Context, _ *struct{}) (*body[journal.Person], error) {
+			return &body[journal.Person]{s.who(ctx)}, nil
+		})
+	huma.Register(api, op("set-me", http.MethodPut, "/api/me", "Say who is at the desk"),
+		func(ctx context.Context, in *body[me]) (*body[journal.Person], error) {
+			p, err := s.store.Person(ctx, in.Body.Name, in.Body.Role)
+			if err != nil {
+				return nil, s.fail(err)
+			}
+			s.sessions.Put(ctx, "person", p.ID)
+			s.sessions.Put(ctx, "name", p.Name)
+			s.sessions.Put(ctx, "role", p.Role)
+			return &body[journal.Person]{p}, nil
+		})
+	huma.Register(api, op("people", http.MethodGet, "/api/people", "Everybody who was at a desk, the last first"),
+		func(ctx context.Context, _ *struct{}) (*body[[]journal.Person], error) {
+			v, err := s.store.People(ctx)
+			return &body[[]journal.Person]{v}, s.fail(err)
+		})
 }
 
 // who is the session's person.

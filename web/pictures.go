@@ -82,14 +82,17 @@ func (s *Server) framesZip(w http.ResponseWriter, r *http.Request) {
 		return
 	}
 	attach(w, exchange.FileName(sh.Code)+"-frames.zip")
-	if err := exchange.WriteFrames(w, sh.Code, axes, rows, func(hash string) ([]byte, error) { return s.store.Picture(ctx, hash) }); err != nil {
+	if err := exchange.WriteFrames(w, sh.Code, axes, rows, func(hash string) ([]byte, error) {
+		return s.store.Picture(ctx, hash)
+	}); err != nil {
 		s.log.Error("pictures were not written out whole", "shot", b.Shot, "err", err)
 		panic(http.ErrAbortHandler) // so that nobody takes what is half for whole
 	}
 }
 
 // frameRows are the pictures that stand, by layer and frame.
-func (s *Server) frameRows(ctx context.Context, shot string, sh *store.Shot) (rows []exchange.FrameRow, axes []string, err error) {
+func (s *Server) frameRows(ctx context.Context, shot string, sh *store.Shot) (rows []exchange.FrameRow, axes []string,
+	err error) {
 	h, err := s.store.Shoot(ctx, shot)
 	if err != nil {
 		return nil, nil, err
@@ -132,7 +135,8 @@ func (s *Server) frameRows(ctx context.Context, shot string, sh *store.Shot) (ro
 				if i+1 < len(frames) {
 					until = frames[i+1]
 				}
-				row := exchange.FrameRow{Frame: f, Until: min(until, l.To), Layer: l.Name, Exposure: x.Number, Picture: x.Picture, Path: short[x.Seal], Taken: x.AskedAt, Hands: spent[f].Hands, Machine: spent[f].Machine}
+				row := exchange.FrameRow{Frame: f, Until: min(until, l.To), Layer: l.Name, Exposure: x.Number,
+					Picture: x.Picture, Path: short[x.Seal], Taken: x.AskedAt, Hands: spent[f].Hands, Machine: spent[f].Machine}
 				planned := make([]float64, len(axes))
 				if tables[x.Seal].AtFrame(planned, f) {
 					row.Planned = planned

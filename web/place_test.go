@@ -55,7 +55,8 @@ func amends(t *testing.T, path string, changes ...amend.Field) (int, string) {
 // answers holds an answer against its status and words of it, as they are read.
 func answers(t *testing.T, what string, code int, b string, want int, words string) {
 	t.Helper()
-	if b = strings.NewReplacer(`\u003c`, "<", `\u003e`, ">", `\u0026`, "&", `\"`, `"`).Replace(b); code != want || !strings.Contains(b, words) {
+	if b = strings.NewReplacer(`\u003c`, "<", `\u003e`, ">", `\u0026`, "&", `\"`, `"`).Replace(b); code != want ||
+		!strings.Contains(b, words) {
 		t.Errorf("%s: %d %.400s, want %d, %q", what, code, b, want, words)
 	}
 }
@@ -86,7 +87,10 @@ func TestTheOrderIsKept(t *testing.T) {
 	id := fresh(t, "PL-1")
 	path := "/api/shots/" + id + "/order"
 	begin := func(date, start string, crew int) (int, string) {
-		return do("POST", path, fmt.Sprintf(`{"date":%q,"start":%q,"setup":{"kind":"slider","rails":false,"ground":"stage floor","crew":%d}}`, date, start, crew))
+		return do("POST", path,
+			fmt.Sprintf(
+				`{"date":%q,"start":%q,"setup":{"kind":"slider","rails":false,"ground":"stage floor","crew":%d}}`, date,
+				start, crew))
 	}
 	code, b := do("GET", path+".pdf", "")
 	answers(t, "the paper of nothing", code, b, 409, "no running order yet")
@@ -101,7 +105,9 @@ func TestTheOrderIsKept(t *testing.T) {
 	answers(t, "begun", code, b, 200, "Nobody has begun")
 	v := func() *OrderView { return got[OrderView](t, path) }
 	first := v()
-	if first.Days != 0 && !slices.ContainsFunc(first.Order.Steps, func(s site.OrderStep) bool { return s.Learnt != nil }) {
+	if first.Days != 0 && !slices.ContainsFunc(first.Order.Steps, func(s site.OrderStep) bool {
+		return s.Learnt != nil
+	}) {
 		t.Errorf("%d days were kept, and no step was learnt from them", first.Days)
 	}
 	set := func(at string, is any) (int, string) { return amends(t, path, change(t, v().Revision, at, is)) }
@@ -120,7 +126,9 @@ func TestTheOrderIsKept(t *testing.T) {
 			t.Fatal(b)
 		}
 	}
-	if v := v(); slices.ContainsFunc(v.Sheet.Breaks, func(b site.Breach) bool { return strings.Contains(b.Says, "drives") }) || v.CanBack {
+	if v := v(); slices.ContainsFunc(v.Sheet.Breaks, func(b site.Breach) bool {
+		return strings.Contains(b.Says, "drives")
+	}) || v.CanBack {
 		t.Errorf("taken back: %+v, back again: %v", v.Sheet.Breaks, v.CanBack)
 	}
 	code, b = do("POST", path+"/back", "")
@@ -177,13 +185,15 @@ func TestTheOrderOverMidnight(t *testing.T) {
 	id := fresh(t, "PL-2")
 	path := "/api/shots/" + id + "/order"
 	yesterday := time.Now().AddDate(0, 0, -1).Format(time.DateOnly)
-	code, b := do("POST", path, `{"date":"`+yesterday+`","start":"23:00","setup":{"kind":"slider","rails":false,"ground":"stage floor","crew":2}}`)
+	code, b := do("POST", path, `{"date":"`+yesterday+
+		`","start":"23:00","setup":{"kind":"slider","rails":false,"ground":"stage floor","crew":2}}`)
 	answers(t, "begun", code, b, 200, "Nobody has begun")
 	if code, b := do("POST", path+"/press", `{"step":"unload","what":"start"}`); code != 200 {
 		t.Fatal(code, b)
 	}
 	v := got[OrderView](t, path)
-	if b := v.Order.Steps[1].Began; b == nil || b.Format(time.DateOnly) != v.Today || v.Order.Date != yesterday || !strings.Contains(v.Sheet.Course.Ready, " +") {
+	if b := v.Order.Steps[1].Began; b == nil || b.Format(time.DateOnly) != v.Today || v.Order.Date != yesterday ||
+		!strings.Contains(v.Sheet.Course.Ready, " +") {
 		t.Errorf("%s %+v", v.Sheet.Course.Ready, v.Order.Steps[1])
 	}
 }
@@ -192,13 +202,15 @@ func TestTheOrderOverMidnight(t *testing.T) {
 func TestThePowerIsTold(t *testing.T) {
 	stair := "/api/shots/" + coded(t, "SL-020") + "/power"
 	v := got[PowerView](t, stair)
-	for _, w := range []string{"At the speeds of the line-up it fails: Socket by the dock gives 16.6 A and its breaker holds 16; ",
+	for _, w := range []string{"At the speeds of the line-up it fails: Socket by the dock gives 16.6 A and its " +
+		"breaker holds 16; ",
 		"Heron rack gets 186.8 V and needs 207. It bears up to 34 % of rated speed, all axes at once."} {
 		if !strings.Contains(v.Sheet.Says, w) {
 			t.Errorf("%q has no %q", v.Sheet.Says, w)
 		}
 	}
-	for section, want := range map[float64]string{0: "the cable of Heron rack has no section", -1: "Heron rack has -1; give 0 or more"} {
+	for section, want := range map[float64]string{0: "the cable of Heron rack has no section",
+		-1: "Heron rack has -1; give 0 or more"} {
 		code, b := amends(t, stair, change(t, v.Revision, "nodes.heron-rack.section_mm2", section))
 		answers(t, fmt.Sprint("a cable of ", section), code, b, 422, want)
 	}
@@ -214,7 +226,9 @@ func TestThePowerIsTold(t *testing.T) {
 	if !low.Sheet.OK || len(low.Sheet.Lower) != 0 {
 		t.Errorf("%+v", low.Sheet)
 	}
-	i := slices.IndexFunc(*got[[]MachineView](t, "/api/machines"), func(m MachineView) bool { return m.Rig.ID == "heron" })
+	i := slices.IndexFunc(*got[[]MachineView](t, "/api/machines"), func(m MachineView) bool {
+		return m.Rig.ID == "heron"
+	})
 	heron := (*got[[]MachineView](t, "/api/machines"))[i]
 	if at := heron.LineUp.Doc.Axes["swing"].Working.Speed; !(at < 20 && at > 30*low.Sheet.Share-0.02) {
 		t.Errorf("swing at %g, the share is %g", at, low.Sheet.Share)
@@ -224,7 +238,8 @@ func TestThePowerIsTold(t *testing.T) {
 
 	id := fresh(t, "PL-3")
 	path := "/api/shots/" + id + "/power"
-	if v = got[PowerView](t, path); v.Kept || !strings.Contains(v.Sheet.Says, "Cannot say yet: nobody typed what Plank rack can give") || len(v.Sheet.Unknown) == 0 {
+	if v = got[PowerView](t, path); v.Kept || !strings.Contains(v.Sheet.Says,
+		"Cannot say yet: nobody typed what Plank rack can give") || len(v.Sheet.Unknown) == 0 {
 		t.Errorf("%+v", v.Sheet)
 	}
 	set := func(want int, words string, changes map[string]any) {
@@ -243,7 +258,8 @@ func TestThePowerIsTold(t *testing.T) {
 	set(200, "It bears everything at once", map[string]any{"nodes.stage.lines": 3})
 	set(200, "It bears everything at once", map[string]any{"nodes.camera-supply.line": 2})
 	set(422, "line", map[string]any{"nodes.camera-supply.line": 4})
-	set(200, "reversed polarity", map[string]any{"nodes.camera.takes_centre": "-", "nodes.camera.takes_v": []float64{16, 30}})
+	set(200, "reversed polarity", map[string]any{"nodes.camera.takes_centre": "-",
+		"nodes.camera.takes_v": []float64{16, 30}})
 	if v = got[PowerView](t, path); v.Sheet.OK {
 		t.Error("a lead poled the wrong way is said to be right")
 	}
@@ -251,7 +267,8 @@ func TestThePowerIsTold(t *testing.T) {
 	set(422, "has no volts; give the volts that it is made for", map[string]any{"nodes.supply-1": supply})
 	supply["volts"] = 14.4
 	set(200, "reversed polarity", map[string]any{"nodes.supply-1": supply})
-	set(200, "lasts 2.", map[string]any{"nodes.camera.from": "supply-1", "nodes.camera.takes_v": []float64{11, 30}, "nodes.camera.takes_centre": ""})
+	set(200, "lasts 2.", map[string]any{"nodes.camera.from": "supply-1", "nodes.camera.takes_v": []float64{11, 30},
+		"nodes.camera.takes_centre": ""})
 	set(422, "Plank rack feeds itself over what it feeds", map[string]any{"nodes.plank-rack.from": "plank-rack"})
 	printed(t, "/api/shots/"+id+"/needs.pdf")
 }
@@ -261,7 +278,8 @@ func TestThePowerIsTold(t *testing.T) {
 func TestTheGroundIsTold(t *testing.T) {
 	path := "/api/shots/" + coded(t, "SL-020") + "/ground"
 	v := func() *GroundView { return got[GroundView](t, path) }
-	if s := v().Sheet; !strings.Contains(s.Says, "3 × 2 m: 6.00 m of rail for the 4.88 it needs.") || !strings.Contains(s.Level, "packers. Then the steepest is") {
+	if s := v().Sheet; !strings.Contains(s.Says, "3 × 2 m: 6.00 m of rail for the 4.88 it needs.") ||
+		!strings.Contains(s.Level, "packers. Then the steepest is") {
 		t.Errorf("%q %q", s.Says, s.Level)
 	}
 	set := func(want int, words, at string, is any) {
@@ -273,7 +291,8 @@ func TestTheGroundIsTold(t *testing.T) {
 		return append([]site.Owned{{Length: site.Typed{As: "2 m"}, Count: n}}, more...)
 	}
 	set(200, "Too short: all sections together are 4000 mm and it needs 4880. Find 880 mm more.", "owned", own(2))
-	set(200, `2 × 2 m and 1 × 2' 11": 4.89 m of rail`, "owned", own(2, site.Owned{Length: site.Typed{As: `2' 11"`}, Count: 1}))
+	set(200, `2 × 2 m and 1 × 2' 11": 4.89 m of rail`, "owned",
+		own(2, site.Owned{Length: site.Typed{As: `2' 11"`}, Count: 1}))
 	if o := v().Ground.Owned; len(o) != 2 || o[1].Length.MM != 889 || o[1].Length.As != `2' 11"` {
 		t.Errorf("%+v", o)
 	}
@@ -283,7 +302,8 @@ func TestTheGroundIsTold(t *testing.T) {
 		change(&s[3])
 		return s
 	}
-	set(422, "the support at 3000 mm has no height under its left rail; measure there, too", "supports", supports(func(s *site.Support) { s.LeftMM = nil }))
+	set(422, "the support at 3000 mm has no height under its left rail; measure there, too", "supports",
+		supports(func(s *site.Support) { s.LeftMM = nil }))
 	set(200, "Thinner packers would do.", "rules.packers_mm", []float64{5})
 	if code, b := do("POST", path+"/back", ""); code != 200 {
 		t.Fatal(b)
@@ -302,7 +322,9 @@ func TestTheGroundIsTold(t *testing.T) {
 	}
 	n := func(x float64) *float64 { return &x }
 	set(422, "has no height under its", "supports", []site.Support{{AtMM: 0}, {AtMM: 1500}})
-	set(200, "packers. Then the steepest is 0.0 mm/m", "supports", []site.Support{{AtMM: 0, LeftMM: n(0), RightMM: n(1)}, {AtMM: 750, LeftMM: n(-2), RightMM: n(-2)}, {AtMM: 1500, LeftMM: n(-1), RightMM: n(-1)}})
+	set(200, "packers. Then the steepest is 0.0 mm/m", "supports",
+		[]site.Support{{AtMM: 0, LeftMM: n(0), RightMM: n(1)}, {AtMM: 750, LeftMM: n(-2), RightMM: n(-2)},
+			{AtMM: 1500, LeftMM: n(-1), RightMM: n(-1)}})
 	set(422, `"1,250 mm" may be 1250 mm or 1.250 mm; say which`, "margin", site.Typed{As: "1,250 mm"})
 	set(200, "1250 mm", "margin", site.Typed{As: "1250 mm"})
 	set(422, "margin", "margin", site.Typed{As: "-3 mm"})

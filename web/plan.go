@@ -54,28 +54,37 @@ func (s *Server) moving(ctx context.Context, id string) (*planned, error) {
 
 func (s *Server) planRoutes(r chi.Router, api huma.API) {
 	huma.Register(api, op("edit", http.MethodPost, "/api/shots/{id}/edits", "One edit of the path"), s.edit)
-	huma.Register(api, op("undo", http.MethodPost, "/api/shots/{id}/undo", "Take the last edit back"), func(ctx context.Context, in *revision) (*body[*ShotView], error) {
-		d, err := s.store.Undo(ctx, s.by(ctx, in.ID, in.Body.Revision, in.Body.Doing))
-		return s.afterEdit(ctx, in.ID, d, err)
-	})
-	huma.Register(api, op("redo", http.MethodPost, "/api/shots/{id}/redo", "Do it again"), func(ctx context.Context, in *revision) (*body[*ShotView], error) {
-		d, err := s.store.Redo(ctx, s.by(ctx, in.ID, in.Body.Revision, in.Body.Doing))
-		return s.afterEdit(ctx, in.ID, d, err)
-	})
+	huma.Register(api, op("undo", http.MethodPost, "/api/shots/{id}/undo", "Take the last edit back"),
+		func(ctx context.Context, in *revision) (*body[*ShotView], error) {
+			d, err := s.store.Undo(ctx, s.by(ctx, in.ID, in.Body.Revision, in.Body.Doing))
+			return s.afterEdit(ctx, in.ID, d, err)
+		})
+	huma.Register(api, op("redo", http.MethodPost, "/api/shots/{id}/redo", "Do it again"),
+		func(ctx context.Context, in *revision) (*body[*ShotView], error) {
+			d, err := s.store.Redo(ctx, s.by(ctx, in.ID, in.Body.Revision, in.Body.Doing))
+			return s.afterEdit(ctx, in.ID, d, err)
+		})
 	huma.Register(api, op("resume", http.MethodPost, "/api/shots/{id}/resume", "Back to the sealed path"), s.resume)
-	huma.Register(api, op("proof", http.MethodGet, "/api/shots/{id}/proof", "Braking and focus over the whole plan"), s.proof)
-	huma.Register(api, op("runs", http.MethodGet, "/api/shots/{id}/runs", "The least run-up and run-out within the limits, and a quiet run-out"), s.runs)
-	huma.Register(api, op("remedies", http.MethodGet, "/api/shots/{id}/remedies", "What else would bring the plan within its limits: softer easings, the whole move timed anew"), s.remedies)
-	huma.Register(api, op("stretch", http.MethodGet, "/api/shots/{id}/plot", "A part of the move, drawn finer"), s.stretch)
-	huma.Register(api, op("changes", http.MethodGet, "/api/shots/{id}/changes", "How much the move changes from frame to frame, by axis and in the picture"), s.changes)
+	huma.Register(api, op("proof", http.MethodGet, "/api/shots/{id}/proof", "Braking and focus over the whole plan"),
+		s.proof)
+	huma.Register(api, op("runs", http.MethodGet, "/api/shots/{id}/runs",
+		"The least run-up and run-out within the limits, and a quiet run-out"), s.runs)
+	huma.Register(api, op("remedies", http.MethodGet, "/api/shots/{id}/remedies",
+		"What else would bring the plan within its limits: softer easings, the whole move timed anew"), s.remedies)
+	huma.Register(api, op("stretch", http.MethodGet, "/api/shots/{id}/plot", "A part of the move, drawn finer"),
+		s.stretch)
+	huma.Register(api, op("changes", http.MethodGet, "/api/shots/{id}/changes",
+		"How much the move changes from frame to frame, by axis and in the picture"), s.changes)
 	huma.Register(api, op("seal", http.MethodPost, "/api/shots/{id}/seal", "Seal the path as it stands"), s.seal)
-	huma.Register(api, op("seals", http.MethodGet, "/api/shots/{id}/seals", "All seals, newest first"), func(ctx context.Context, in *shotID) (*body[[]store.Seal], error) {
-		v, err := s.store.Seals(ctx, in.ID)
-		return &body[[]store.Seal]{v}, s.fail(err)
-	})
+	huma.Register(api, op("seals", http.MethodGet, "/api/shots/{id}/seals", "All seals, newest first"),
+		func(ctx context.Context, in *shotID) (*body[[]store.Seal], error) {
+			v, err := s.store.Seals(ctx, in.ID)
+			return &body[[]store.Seal]{v}, s.fail(err)
+		})
 	huma.Register(api, op("pose", http.MethodPost, "/api/shots/{id}/pose", "Where the camera would be"), s.pose)
 	huma.Register(api, op("pose-at", http.MethodGet, "/api/shots/{id}/pose", "The plan's pose at any frame"), s.poseAt)
-	samples := op("add-samples", http.MethodPost, "/api/samples", "Keep the samples of a hand-made take; an edit then points an axis to them")
+	samples := op("add-samples", http.MethodPost, "/api/samples",
+		"Keep the samples of a hand-made take; an edit then points an axis to them")
 	samples.MaxBodyBytes = 32 << 20 // 1,080,000 numbers with all their digits
 	huma.Register(api, samples, s.addSamples)
 	r.Post("/api/shots/{id}/keys", s.upload)
@@ -185,7 +194,8 @@ func (s *Server) resume(ctx context.Context, in *revision) (*body[*ShotView], er
 	if len(seals) == 0 || seals[0].Revision < 0 {
 		return nil, conflict("There is no sealed path to go back to.")
 	}
-	d, err := s.store.Bring(ctx, s.by(ctx, in.ID, in.Body.Revision, in.Body.Doing), seals[0].Revision, fmt.Sprintf("back to sealed path %d", seals[0].Version))
+	d, err := s.store.Bring(ctx, s.by(ctx, in.ID, in.Body.Revision, in.Body.Doing), seals[0].Revision,
+		fmt.Sprintf("back to sealed path %d", seals[0].Version))
 	return s.afterEdit(ctx, in.ID, d, err)
 }
 
@@ -235,7 +245,8 @@ func (s *Server) stretch(ctx context.Context, in *struct {
 	}
 	from, to := max(in.From, p.motion.Start()), min(in.To, p.motion.End())
 	if from > to {
-		return nil, blame("from", "no frame of the move is between from and to", fmt.Sprintf("give two within %s to %s", frame4(p.motion.Start()), frame4(p.motion.End())))
+		return nil, blame("from", "no frame of the move is between from and to", fmt.Sprintf("give two within %s to %s",
+			frame4(p.motion.Start()), frame4(p.motion.End())))
 	}
 	var out *Plot
 	err = s.quickly(ctx, in.ID, "a part of the drawing", func(context.Context) error {
@@ -259,9 +270,11 @@ func (s *Server) changes(ctx context.Context, in *struct {
 		return nil, s.fail(err)
 	}
 	if in.To < in.From || in.To-in.From >= mostChanges {
-		return nil, blame("to", "frames "+itoa(in.From)+" to "+itoa(in.To)+" are asked for", fmt.Sprintf("ask for 1 to %d frames", mostChanges))
+		return nil, blame("to", "frames "+itoa(in.From)+" to "+itoa(in.To)+" are asked for",
+			fmt.Sprintf("ask for 1 to %d frames", mostChanges))
 	}
-	j, err := trace.NewJudge(p.shot.Rig, p.shot.Lens, trace.Scene{Subject: p.shot.Set.Subject, Near: p.shot.Set.Near, Far: p.shot.Set.Far})
+	j, err := trace.NewJudge(p.shot.Rig, p.shot.Lens, trace.Scene{Subject: p.shot.Set.Subject, Near: p.shot.Set.Near,
+		Far: p.shot.Set.Far})
 	if err != nil {
 		return nil, s.fail(err)
 	}
@@ -315,15 +328,19 @@ func (s *Server) seal(ctx context.Context, in *struct {
 		return nil, s.fail(err)
 	}
 	if why != "" {
-		s.note(ctx, in.ID, "seal", fmt.Sprintf("Signed for passing working limits on path %d: %s", x.Version, why), map[string]any{"version": x.Version, "over": why})
+		s.note(ctx, in.ID, "seal", fmt.Sprintf("Signed for passing working limits on path %d: %s", x.Version, why),
+			map[string]any{"version": x.Version, "over": why})
 	}
-	s.note(ctx, in.ID, "seal", fmt.Sprintf("Sealed path %d as %s. Rounding to steps moves the picture by at most %.1e px.", x.Version, x.Short, j.QuantisationPx()),
+	s.note(ctx, in.ID, "seal",
+		fmt.Sprintf("Sealed path %d as %s. Rounding to steps moves the picture by at most %.1e px.", x.Version, x.Short,
+			j.QuantisationPx()),
 		map[string]any{"version": x.Version, "fingerprint": x.Print, "quantisation_px": j.QuantisationPx()})
 	return s.afterEdit(ctx, in.ID, d, nil)
 }
 
 // sealed makes a seal, and says how it is braked. why comes back empty where nothing is passed.
-func sealed(ctx context.Context, p *path.Path, sh *store.Shot, why string) (*seal.Table, *limit.Braking, string, error) {
+func sealed(ctx context.Context, p *path.Path, sh *store.Shot, why string) (*seal.Table, *limit.Braking,
+	string, error) {
 	t, b, err := seal.Make(ctx, p, sh.Machines)
 	if err == nil {
 		why = ""

@@ -29,7 +29,9 @@ func TestEditsThroughTheAPI(t *testing.T) {
 		code      int
 		want      string
 	}{
-		"overtaken":   {"0", `{"op":"delete","frame":0}`, 409, "Not done: keyframe at 0 taken out on all axes. Operator changed the same meanwhile: 2 axes stored at frame 0."},
+		"overtaken": {"0", `{"op":"delete","frame":0}`, 409,
+			"Not done: keyframe at 0 taken out on all axes. Operator changed the same meanwhile: 2 axes stored " +
+				"at frame 0."},
 		"not there":   {"9", `{"op":"set","frame":9,"values":{"pan":1}}`, 409, "in the meantime"},
 		"outside":     {"2", `{"op":"set","frame":9,"values":{"track":99999}}`, 422, "soft limits"},
 		"axis":        {"2", `{"op":"set","frame":9,"values":{"boom":1}}`, 422, "no axis"},
@@ -59,7 +61,8 @@ func TestEditsThroughTheAPI(t *testing.T) {
 	if _, b := do("POST", "/api/shots/"+id+"/undo", `{"revision":3}`); view(t, b).Revision != 4 {
 		t.Errorf("undo: %.200s", b)
 	}
-	if code, b := do("GET", "/api/shots/"+id+"/path.csv", ""); code != 200 || !strings.HasPrefix(b, "frame,t_s,track_mm,") || strings.Count(b, "\n") != 102 {
+	if code, b := do("GET", "/api/shots/"+id+"/path.csv", ""); code != 200 ||
+		!strings.HasPrefix(b, "frame,t_s,track_mm,") || strings.Count(b, "\n") != 102 {
 		t.Errorf("path.csv: %d %.100s", code, b)
 	}
 }
@@ -76,24 +79,30 @@ func TestBackToTheSealedPath(t *testing.T) {
 		}
 		return view(t, b)
 	}
-	if code, b := do("POST", "/api/shots/"+id+"/resume", `{"revision":0}`); code != 409 || !strings.Contains(b, "no sealed path") {
+	if code, b := do("POST", "/api/shots/"+id+"/resume", `{"revision":0}`); code != 409 ||
+		!strings.Contains(b, "no sealed path") {
 		t.Errorf("back to nothing: %d %s", code, b)
 	}
-	for i, e := range []string{`{"op":"set","frame":0,"values":{"track":200,"pan":5,"focus":100}}`, `{"op":"set","frame":100,"values":{"track":500}}`} {
+	for i, e := range []string{`{"op":"set","frame":0,"values":{"track":200,"pan":5,"focus":100}}`,
+		`{"op":"set","frame":100,"values":{"track":500}}`} {
 		post("edits", fmt.Sprintf(`{"revision":%d,"window":"here","edit":%s}`, i, e))
 	}
 	post("seal", `{"revision":2}`)
 	deed := `"deed":"01a2103b-e161-71d6-aea5-37eb98638550"`
 	room := post("edits", `{"revision":2,"window":"there",`+deed+`,"edit":{"op":"room","frame":0,"frames":50}}`)
-	if room.SealedAs || room.Last != 150 || room.Takes == nil || room.Takes.MadeIn != "there" || room.Words != "50 frames of room after 0" {
+	if room.SealedAs || room.Last != 150 || room.Takes == nil || room.Takes.MadeIn != "there" ||
+		room.Words != "50 frames of room after 0" {
 		t.Errorf("opened: %+v", room)
 	}
-	if again := post("edits", `{"revision":2,"window":"there",`+deed+`,"edit":{"op":"room","frame":0,"frames":50}}`); again.Revision != 3 || again.Last != 150 {
+	if again := post("edits", `{"revision":2,"window":"there",`+deed+
+		`,"edit":{"op":"room","frame":0,"frames":50}}`); again.Revision != 3 || again.Last != 150 {
 		t.Errorf("the same deed again: revision %d, last %d", again.Revision, again.Last)
 	}
 	_, csv := do("GET", "/api/shots/"+id+"/path.csv?seal="+room.Seal.ID, "")
-	if _, plan := do("GET", "/api/shots/"+id+"/path.csv", ""); strings.Count(csv, "\n") != 102 || strings.Count(plan, "\n") != 152 {
-		t.Errorf("the sealed path's file has %d lines, the plan's %d", strings.Count(csv, "\n"), strings.Count(plan, "\n"))
+	if _, plan := do("GET", "/api/shots/"+id+"/path.csv", ""); strings.Count(csv, "\n") != 102 ||
+		strings.Count(plan, "\n") != 152 {
+		t.Errorf("the sealed path's file has %d lines, the plan's %d", strings.Count(csv, "\n"),
+			strings.Count(plan, "\n"))
 	}
 	if code, b := do("GET", "/api/shots/"+id+"/sealed.table?seal=x", ""); code != 404 {
 		t.Errorf("no such table: %d %s", code, b)
@@ -123,7 +132,8 @@ func TestBackToTheSealedPath(t *testing.T) {
 		t.Error("a faster plan counts as sealed")
 	}
 	// An edit made on an older revision, over one that leaves it alone.
-	if v := post("edits", `{"revision":7,"window":"there","edit":{"op":"set","frame":0,"values":{"pan":7}}}`); v.Over != 1 || v.Revision != 9 {
+	if v := post("edits", `{"revision":7,"window":"there","edit":{"op":"set","frame":0,"values":{"pan":7}}}`); v.Over !=
+		1 || v.Revision != 9 {
 		t.Errorf("over another: %+v", v)
 	}
 }
@@ -144,11 +154,13 @@ func TestNamesAndStretches(t *testing.T) {
 			t.Errorf("%s: %d %s", body, code, b)
 		}
 	}
-	if _, b := do("GET", "/api/shots/"+id, ""); !strings.Contains(b, `"code":"SL-062","title":"Gulls"`) || !strings.Contains(b, `"start_timecode":"01:00:00:00"`) {
+	if _, b := do("GET", "/api/shots/"+id, ""); !strings.Contains(b, `"code":"SL-062","title":"Gulls"`) ||
+		!strings.Contains(b, `"start_timecode":"01:00:00:00"`) {
 		t.Errorf("renamed: %.300s", b)
 	}
 	var p Proof
-	if code, b := do("GET", "/api/shots/"+id+"/proof", ""); code != 200 || fromJSON(b, &p) != nil || p.Braking != nil || len(p.Soft) != 0 {
+	if code, b := do("GET", "/api/shots/"+id+"/proof", ""); code != 200 || fromJSON(b, &p) != nil || p.Braking != nil ||
+		len(p.Soft) != 0 {
 		t.Errorf("the proof of an empty sheet: %d %s", code, b)
 	}
 	// The lamp is 1.15 m in; focus runs from in front of it to it.
@@ -156,7 +168,9 @@ func TestNamesAndStretches(t *testing.T) {
 	if code, b := do("POST", "/api/shots/"+id+"/keys?revision=0", up); code != 200 {
 		t.Fatal(b)
 	}
-	if _, b := do("GET", "/api/shots/"+id+"/proof", ""); fromJSON(b, &p) != nil || p.Braking == nil || len(p.Soft) != 1 || p.Soft[0].From != 0 || p.Soft[0].Worst != 0 || p.Soft[0].To < 2000 || p.Soft[0].To > 2990 || math.Abs(p.Soft[0].DepthM-1.16) > 0.02 {
+	if _, b := do("GET", "/api/shots/"+id+"/proof", ""); fromJSON(b, &p) != nil || p.Braking == nil || len(p.Soft) !=
+		1 || p.Soft[0].From != 0 || p.Soft[0].Worst != 0 || p.Soft[0].To < 2000 || p.Soft[0].To > 2990 ||
+		math.Abs(p.Soft[0].DepthM-1.16) > 0.02 {
 		t.Errorf("soft: %.400s", b)
 	}
 	var all struct{ Plot Plot }
@@ -165,7 +179,9 @@ func TestNamesAndStretches(t *testing.T) {
 		t.Fatalf("the whole move: step %d, %d samples, %v", all.Plot.Step, len(all.Plot.Views), err)
 	}
 	var part Plot
-	if code, b := do("GET", "/api/shots/"+id+"/plot?from=100&to=400", ""); code != 200 || fromJSON(b, &part) != nil || part.Step != 1 || part.Start != 100 || len(part.Views) != 301 || len(part.Shares[0]) != 301 || len(part.Values[4]) != 301 {
+	if code, b := do("GET", "/api/shots/"+id+"/plot?from=100&to=400", ""); code != 200 || fromJSON(b, &part) != nil ||
+		part.Step != 1 || part.Start != 100 || len(part.Views) != 301 || len(part.Shares[0]) != 301 ||
+		len(part.Values[4]) != 301 {
 		t.Fatalf("a stretch: %d, %.200s", code, b)
 	}
 	if a, b := all.Plot.Values[4][50], part.Values[4][50]; a != b {
@@ -184,21 +200,27 @@ func TestAMillionFrames(t *testing.T) {
 	for i, c := range []struct {
 		edit string
 		code int
-	}{{`{"op":"set","frame":0,"values":{"track":200,"pan":5}}`, 200}, {`{"op":"set","frame":1000000,"values":{"track":900,"pan":-5}}`, 200}, {`{"op":"set","frame":1000001,"values":{"track":900}}`, 422}} {
-		if code, b := do("POST", "/api/shots/"+id+"/edits", `{"revision":`+itoa(min(i, 2))+`,"edit":`+c.edit+`}`); code != c.code {
+	}{{`{"op":"set","frame":0,"values":{"track":200,"pan":5}}`, 200},
+		{`{"op":"set","frame":1000000,"values":{"track":900,"pan":-5}}`, 200},
+		{`{"op":"set","frame":1000001,"values":{"track":900}}`, 422}} {
+		if code, b := do("POST", "/api/shots/"+id+"/edits", `{"revision":`+itoa(min(i, 2))+`,"edit":`+c.edit+
+			`}`); code != c.code {
 			t.Fatalf("%s: %d %.300s", c.edit, code, b)
 		}
 	}
 	var v ShotView
 	_, b := do("GET", "/api/shots/"+id, "")
-	if err := fromJSON(b, &v); err != nil || v.Last != 1_000_000 || len(v.Plot.Views) > maxPlot || len(v.Plot.Views) < maxPlot/2 {
+	if err := fromJSON(b, &v); err != nil || v.Last != 1_000_000 || len(v.Plot.Views) > maxPlot ||
+		len(v.Plot.Views) < maxPlot/2 {
 		t.Fatalf("%d frames in %d samples, %v", v.Last, len(v.Plot.Views), err)
 	}
 	var p Plot
-	if _, b = do("GET", "/api/shots/"+id+"/plot?from=500000&to=500100", ""); fromJSON(b, &p) != nil || p.Step != 1 || len(p.Views) != 101 {
+	if _, b = do("GET", "/api/shots/"+id+"/plot?from=500000&to=500100", ""); fromJSON(b, &p) != nil || p.Step != 1 ||
+		len(p.Views) != 101 {
 		t.Errorf("a part of it: step %d, %d samples", p.Step, len(p.Views))
 	}
-	if _, b = do("GET", "/api/shots/"+id+"/timecodes?from=1000000&count=2", ""); b != `["21:34:26:16","21:34:26:17"]`+"\n" {
+	if _, b = do("GET", "/api/shots/"+id+"/timecodes?from=1000000&count=2", ""); b !=
+		`["21:34:26:16","21:34:26:17"]`+"\n" {
 		t.Errorf("its last timecodes: %s", b)
 	}
 }
@@ -213,12 +235,16 @@ func TestSamples(t *testing.T) {
 			t.Fatalf("%d %s", code, b)
 		}
 	}
-	code, b := do("POST", "/api/shots/"+id+"/edits", `{"revision":0,"edit":{"op":"record","axis":"track","record":{"samples":"`+s.Samples+`","count":5,"first":10,"step":12}}}`)
+	code, b := do("POST", "/api/shots/"+id+"/edits",
+		`{"revision":0,"edit":{"op":"record","axis":"track","record":{"samples":"`+s.Samples+
+			`","count":5,"first":10,"step":12}}}`)
 	var v ShotView
 	if code != 200 || fromJSON(b, &v) != nil || v.First != 10 || v.Last != 58 || v.Plot.Values[0][12] != 150 {
 		t.Errorf("%d %.300s", code, b)
 	}
-	if code, b = do("POST", "/api/shots/"+id+"/edits", `{"revision":1,"edit":{"op":"record","axis":"pan","record":{"samples":"`+strings.Repeat("0", 64)+`","count":5,"first":0,"step":1}}}`); code != 422 || !strings.Contains(b, "no such samples") {
+	if code, b = do("POST", "/api/shots/"+id+"/edits",
+		`{"revision":1,"edit":{"op":"record","axis":"pan","record":{"samples":"`+strings.Repeat("0", 64)+
+			`","count":5,"first":0,"step":1}}}`); code != 422 || !strings.Contains(b, "no such samples") {
 		t.Errorf("unknown ones: %d %s", code, b)
 	}
 	if code, b = do("POST", "/api/samples", `{"values":[1]}`); code != 422 || !strings.Contains(b, `"field":"values"`) {

@@ -44,19 +44,24 @@ type MovedPicture struct {
 }
 
 func (s *Server) pointRoutes(api huma.API) {
-	huma.Register(api, op("points", http.MethodGet, "/api/shots/{id}/points", "Fixed points, and how the rig has moved"), func(ctx context.Context, in *shotID) (*body[*PointsView], error) {
+	huma.Register(api, op("points", http.MethodGet, "/api/shots/{id}/points",
+		"Fixed points, and how the rig has moved"), func(ctx context.Context, in *shotID) (*body[*PointsView], error) {
 		return s.pointsView(ctx, in.ID)
 	})
-	huma.Register(api, op("amend-points", http.MethodPatch, "/api/shots/{id}/points", "Name fixed points, or take some away"), s.amendPoints)
-	huma.Register(api, op("sight", http.MethodPost, "/api/shots/{id}/points/sight", "A fixed point is centred: sight it from here"), s.sight)
-	huma.Register(api, op("sight-again", http.MethodPost, "/api/shots/{id}/points/round", "Begin another round of sighting"), func(ctx context.Context, in *shotID) (*body[*PointsView], error) {
+	huma.Register(api, op("amend-points", http.MethodPatch, "/api/shots/{id}/points",
+		"Name fixed points, or take some away"), s.amendPoints)
+	huma.Register(api, op("sight", http.MethodPost, "/api/shots/{id}/points/sight",
+		"A fixed point is centred: sight it from here"), s.sight)
+	huma.Register(api, op("sight-again", http.MethodPost, "/api/shots/{id}/points/round",
+		"Begin another round of sighting"), func(ctx context.Context, in *shotID) (*body[*PointsView], error) {
 		v, err := s.changePoints(ctx, in.ID, func(x *sight.Survey) error { return x.Again(time.Now()) })
 		if err == nil {
 			s.note(ctx, in.ID, "points", "The fixed points are sighted again.", nil)
 		}
 		return v, err
 	})
-	huma.Register(api, op("back-points", http.MethodPost, "/api/shots/{id}/points/back", "Take the last sighting or change back"), func(ctx context.Context, in *shotID) (*body[*PointsView], error) {
+	huma.Register(api, op("back-points", http.MethodPost, "/api/shots/{id}/points/back",
+		"Take the last sighting or change back"), func(ctx context.Context, in *shotID) (*body[*PointsView], error) {
 		if err := s.backSite(ctx, in.ID, "points"); err != nil {
 			return nil, err
 		}
@@ -71,7 +76,8 @@ func (s *Server) amendPoints(ctx context.Context, in *amendment) (*body[*PointsV
 			return nil, blame(strings.Join(c.At, "."), "that is not typed", "change points under fixed")
 		}
 	}
-	err := store.AmendSite(ctx, s.store, s.who(ctx), in.ID, "points", noPoints(), in.Body.Changes, func(x *sight.Survey) (string, error) { return "", x.Name(x.Fixed) })
+	err := store.AmendSite(ctx, s.store, s.who(ctx), in.ID, "points", noPoints(), in.Body.Changes,
+		func(x *sight.Survey) (string, error) { return "", x.Name(x.Fixed) })
 	if err != nil {
 		return nil, s.fail(err)
 	}
@@ -82,7 +88,9 @@ func (s *Server) amendPoints(ctx context.Context, in *amendment) (*body[*PointsV
 func noPoints() *sight.Survey { return &sight.Survey{Fixed: []sight.Fixed{}, Rounds: []sight.Round{}} }
 
 func (s *Server) changePoints(ctx context.Context, id string, f func(*sight.Survey) error) (*body[*PointsView], error) {
-	err := store.ChangeSite(ctx, s.store, s.who(ctx), id, "points", func(x *sight.Survey) (string, error) { return "", f(x) })
+	err := store.ChangeSite(ctx, s.store, s.who(ctx), id, "points", func(x *sight.Survey) (string, error) {
+		return "", f(x)
+	})
 	if err != nil {
 		return nil, s.fail(err)
 	}
@@ -132,7 +140,8 @@ func (s *Server) sight(ctx context.Context, in *struct {
 	}
 	p := sh.Rig.Forward(q)
 	v, err := s.changePoints(ctx, in.ID, func(x *sight.Survey) error {
-		return x.Add(sight.Sighted{Point: in.Body.Point, At: p.At, Direction: p.Forward, Values: values, When: time.Now().Round(time.Second)})
+		return x.Add(sight.Sighted{Point: in.Body.Point, At: p.At, Direction: p.Forward, Values: values,
+			When: time.Now().Round(time.Second)})
 	})
 	if err == nil {
 		s.note(ctx, in.ID, "points", "“"+v.Body.Survey.Named(in.Body.Point)+"” was sighted. "+v.Body.Sheet.Says, nil)
@@ -215,11 +224,15 @@ func (s *Server) movedPicture(ctx context.Context, sh *store.Shot, m *sight.Move
 	var knows bool
 	switch v.Needs, knows = m.Verdict(v.Px, doubt, most); {
 	case v.Needs:
-		v.Says = fmt.Sprintf("At frame %s it shifts the picture by %.1f px (%s). Push the rig back to its marks, or the path has to be carried over: passes of before and of now will not stack.", frame4(v.Frame), v.Px, v.Point)
+		v.Says = fmt.Sprintf("At frame %s it shifts the picture by %.1f px (%s). Push the rig back to its marks, or "+
+			"the path has to be carried over: passes of before and of now will not stack.", frame4(v.Frame),
+			v.Px, v.Point)
 	case knows:
-		v.Says = fmt.Sprintf("It shifts the picture by %.2f px at the most, at frame %s: passes of before and of now stack.", v.Px, frame4(v.Frame))
+		v.Says = fmt.Sprintf("It shifts the picture by %.2f px at the most, at frame %s: passes of before and of "+
+			"now stack.", v.Px, frame4(v.Frame))
 	default:
-		v.Says = fmt.Sprintf("Whether passes of before and of now stack cannot be told: as sighted it is %.1f px at frame %s, known to some %.1f. Roll one and judge it.", v.Px, frame4(v.Frame), doubt)
+		v.Says = fmt.Sprintf("Whether passes of before and of now stack cannot be told: as sighted it is %.1f px at "+
+			"frame %s, known to some %.1f. Roll one and judge it.", v.Px, frame4(v.Frame), doubt)
 	}
 	return v, nil
 }

@@ -37,17 +37,22 @@ type AxisChoice struct {
 }
 
 func (s *Server) powerRoutes(r chi.Router, api huma.API) {
-	huma.Register(api, op("power", http.MethodGet, "/api/shots/{id}/power", "The wiring from the supply to every device"), func(ctx context.Context, in *shotID) (*body[*PowerView], error) {
-		return s.powerView(ctx, in.ID)
-	})
-	huma.Register(api, op("amend-power", http.MethodPatch, "/api/shots/{id}/power", "Change the wiring, field by field"), s.amendPower)
-	huma.Register(api, op("back-power", http.MethodPost, "/api/shots/{id}/power/back", "Take the last change of the wiring back"), func(ctx context.Context, in *shotID) (*body[*PowerView], error) {
+	huma.Register(api, op("power", http.MethodGet, "/api/shots/{id}/power",
+		"The wiring from the supply to every device"),
+		func(ctx context.Context, in *shotID) (*body[*PowerView], error) {
+			return s.powerView(ctx, in.ID)
+		})
+	huma.Register(api, op("amend-power", http.MethodPatch, "/api/shots/{id}/power",
+		"Change the wiring, field by field"), s.amendPower)
+	huma.Register(api, op("back-power", http.MethodPost, "/api/shots/{id}/power/back",
+		"Take the last change of the wiring back"), func(ctx context.Context, in *shotID) (*body[*PowerView], error) {
 		if err := s.backSite(ctx, in.ID, "power"); err != nil {
 			return nil, err
 		}
 		return s.powerView(ctx, in.ID)
 	})
-	huma.Register(api, op("power-limits", http.MethodPost, "/api/shots/{id}/power/limits", "Take working speeds that the supply bears into the day's line-ups"), s.powerLimits)
+	huma.Register(api, op("power-limits", http.MethodPost, "/api/shots/{id}/power/limits",
+		"Take working speeds that the supply bears into the day's line-ups"), s.powerLimits)
 	r.Get("/api/shots/{id}/needs.pdf", s.needsPaper)
 }
 
@@ -56,10 +61,11 @@ func (s *Server) amendPower(ctx context.Context, in *amendment) (*body[*PowerVie
 	if err != nil {
 		return nil, s.fail(err)
 	}
-	err = store.AmendSite(ctx, s.store, s.who(ctx), in.ID, "power", site.Propose(sh.Machines), in.Body.Changes, func(p *site.Power) (string, error) {
-		_, err := p.Sheet(site.Speeds(sh.Rig))
-		return "", err
-	})
+	err = store.AmendSite(ctx, s.store, s.who(ctx), in.ID, "power", site.Propose(sh.Machines), in.Body.Changes,
+		func(p *site.Power) (string, error) {
+			_, err := p.Sheet(site.Speeds(sh.Rig))
+			return "", err
+		})
 	if err != nil {
 		return nil, s.fail(err)
 	}
@@ -97,7 +103,8 @@ func (s *Server) powerLimits(ctx context.Context, in *shotID) (*body[*PowerView]
 		return nil, err
 	}
 	if len(v.Body.Sheet.Lower) == 0 {
-		return nil, conflict("There is nothing to lower: the supply bears the speeds of the line-up, or fails at rest already.")
+		return nil, conflict("There is nothing to lower: the supply bears the speeds of the line-up, or fails at " +
+			"rest already.")
 	}
 	sh, err := s.store.Shot(ctx, in.ID)
 	if err != nil {
@@ -119,7 +126,8 @@ func (s *Server) powerLimits(ctx context.Context, in *shotID) (*body[*PowerView]
 			return nil, err
 		}
 	}
-	s.note(ctx, in.ID, "power", "Working speeds that the supply bears are in today's line-up: "+strings.Join(said, ", ")+".", nil)
+	s.note(ctx, in.ID, "power", "Working speeds that the supply bears are in today's line-up: "+strings.Join(said,
+		", ")+".", nil)
 	return s.powerView(ctx, in.ID)
 }
 
@@ -182,7 +190,8 @@ func (s *Server) needsPaper(w http.ResponseWriter, r *http.Request) {
 		return
 	}
 	var b bytes.Buffer
-	if err := exchange.NeedsPaper(&b, v.Body.Code+", "+s.placeOf(r.Context(), id), v.Body.Sheet, time.Now()); err != nil {
+	if err := exchange.NeedsPaper(&b, v.Body.Code+", "+s.placeOf(r.Context(), id), v.Body.Sheet,
+		time.Now()); err != nil {
 		problem(w, s.fail(err))
 		return
 	}

@@ -178,7 +178,8 @@ func (t *trier) answer(ctx context.Context, a PreviewAsk) []byte {
 	}
 	head, err := json.Marshal(says)
 	if err != nil { // a number that is none: it is refused like any other
-		head, _ = json.Marshal(&PreviewSays{N: a.N, Revision: a.Revision, Refused: "This cannot be shown: " + err.Error() + "."})
+		head, _ = json.Marshal(&PreviewSays{N: a.N, Revision: a.Revision, Refused: "This cannot be shown: " +
+			err.Error() + "."})
 		blocks = nil
 	}
 	for len(head)%4 != 0 {
@@ -219,9 +220,11 @@ func (t *trier) draw(says *PreviewSays, q *path.Path, a PreviewAsk) ([]byte, err
 	}
 	fps := q.Clock().FPS()
 	n := m.End() - m.Start() + 1
-	says.Start, says.Step, says.First, says.Last, says.RunUp, says.RunOut = m.Start(), (n+maxPlot-1)/maxPlot, m.First, m.Last, m.RunUp, m.RunOut
+	says.Start, says.Step, says.First, says.Last, says.RunUp, says.RunOut = m.Start(), (n+maxPlot-1)/maxPlot, m.First,
+		m.Last, m.RunUp, m.RunOut
 	says.Samples, says.FPS, says.Over, says.Sentences = (n-1)/says.Step+1, fps, an.Report.Violations, an.Sentences
-	all := t.motion == nil || m.Start() != t.motion.Start() || m.End() != t.motion.End() || m.First != t.motion.First || m.Last != t.motion.Last || fps != t.draft.Path.Clock().FPS()
+	all := t.motion == nil || m.Start() != t.motion.Start() || m.End() != t.motion.End() || m.First != t.motion.First ||
+		m.Last != t.motion.Last || fps != t.draft.Path.Clock().FPS()
 	part := &path.Motion{First: m.First, Last: m.Last, RunUp: m.RunUp, RunOut: m.RunOut}
 	rigPart := &rig.Rig{}
 	says.Axes, says.Reports, says.Tracks = []int{}, []limit.AxisReport{}, []path.Track{}
@@ -292,7 +295,9 @@ func keyframes(q *path.Path) []float64 {
 }
 
 func sameCurve(a, b *curve.Curve) bool {
-	return slices.Equal(a.X, b.X) && slices.EqualFunc(a.C, b.C, func(x, y curve.Poly) bool { return slices.Equal(x[:], y[:]) })
+	return slices.Equal(a.X, b.X) && slices.EqualFunc(a.C, b.C, func(x, y curve.Poly) bool {
+		return slices.Equal(x[:], y[:])
+	})
 }
 
 func sameKeys(a, b *path.Track) bool {

@@ -51,7 +51,9 @@ func previewed(t *testing.T, c *websocket.Conn, ask PreviewAsk) (PreviewSays, []
 // come along, and nothing is stored.
 func TestPreviewIsWhatTheEditGives(t *testing.T) {
 	id := fresh(t, "PV-1")
-	edits := []string{`{"op":"set","frame":0,"values":{"track":200,"pan":0,"tilt":0}}`, `{"op":"set","frame":100,"values":{"track":400,"pan":10}}`, `{"op":"set","frame":240,"values":{"track":900,"pan":20,"tilt":4}}`}
+	edits := []string{`{"op":"set","frame":0,"values":{"track":200,"pan":0,"tilt":0}}`,
+		`{"op":"set","frame":100,"values":{"track":400,"pan":10}}`,
+		`{"op":"set","frame":240,"values":{"track":900,"pan":20,"tilt":4}}`}
 	for i, e := range edits {
 		if code, b := do("POST", "/api/shots/"+id+"/edits", `{"revision":`+itoa(i)+`,"edit":`+e+`}`); code != 200 {
 			t.Fatal(b)
@@ -66,7 +68,8 @@ func TestPreviewIsWhatTheEditGives(t *testing.T) {
 		}
 		return previewed(t, c, a)
 	}
-	for n, edit := range []string{`{"op":"move","axis":"pan","frame":100,"to":120,"values":{"pan":-30}}`, `{"op":"move","frame":240,"to":300}`} {
+	for n, edit := range []string{`{"op":"move","axis":"pan","frame":100,"to":120,"values":{"pan":-30}}`,
+		`{"op":"move","frame":240,"to":300}`} {
 		says, v := ask(int64(n+1), 3, edit)
 		if says.Refused != "" || says.Gone {
 			t.Fatalf("%s: %+v", edit, says)
@@ -87,7 +90,8 @@ func TestPreviewIsWhatTheEditGives(t *testing.T) {
 		if err := fromJSON(b, &then); code != 200 || err != nil {
 			t.Fatal(b, err)
 		}
-		if says.Start != then.Plot.Start || says.Step != then.Plot.Step || says.Samples != len(then.Plot.Views) || says.Last != then.Last {
+		if says.Start != then.Plot.Start || says.Step != then.Plot.Step || says.Samples != len(then.Plot.Views) ||
+			says.Last != then.Last {
 			t.Fatalf("%+v is not the plot", says)
 		}
 		same := func(what string, got, want float64) {
@@ -98,7 +102,8 @@ func TestPreviewIsWhatTheEditGives(t *testing.T) {
 		}
 		at := 0
 		for k, i := range says.Axes {
-			if a, b := says.Reports[k], then.Analysis.Report.Axes[i]; a.Share != b.Share || a.ShareAt != b.ShareAt || len(a.Jumps) != len(b.Jumps) {
+			if a, b := says.Reports[k], then.Analysis.Report.Axes[i]; a.Share != b.Share || a.ShareAt != b.ShareAt ||
+				len(a.Jumps) != len(b.Jumps) {
 				t.Errorf("its report %+v, then %+v", a, b)
 			}
 			for f, want := range then.Plot.Shares[i] {
@@ -136,7 +141,8 @@ func TestPreviewIsWhatTheEditGives(t *testing.T) {
 		if says, v := ask(int64(n+50), 3, edit); !says.Gone || len(v) != 0 {
 			t.Errorf("on a plan that is another: %+v", says)
 		}
-		if says, _ := ask(int64(n+60), 5, `{"op":"move","axis":"pan","frame":100,"to":240}`); !strings.Contains(says.Refused, "pan has a keyframe at 240 already") {
+		if says, _ := ask(int64(n+60), 5, `{"op":"move","axis":"pan","frame":100,"to":240}`); !strings.Contains(
+			says.Refused, "pan has a keyframe at 240 already") {
 			t.Errorf("onto another keyframe: %q", says.Refused)
 		}
 		id2 := fresh(t, "PV-2"+itoa(n))
@@ -148,7 +154,8 @@ func TestPreviewIsWhatTheEditGives(t *testing.T) {
 		}
 		c = dial(t, "/api/shots/"+id+"/preview")
 	}
-	if says, v := previewed(t, c, PreviewAsk{N: 90, Revision: 3, Back: 1, Whole: true}); says.Refused != "" || says.Last != 1 || !says.Whole || len(says.At) != says.Samples+1 || len(v) == 0 {
+	if says, v := previewed(t, c, PreviewAsk{N: 90, Revision: 3, Back: 1, Whole: true}); says.Refused != "" ||
+		says.Last != 1 || !says.Whole || len(says.At) != says.Samples+1 || len(v) == 0 {
 		t.Errorf("gone back to an older revision: %+v", says)
 	}
 	if says, _ := previewed(t, c, PreviewAsk{N: 91, Revision: 3, Back: 999}); says.Refused == "" {
@@ -160,7 +167,8 @@ func TestPreviewIsWhatTheEditGives(t *testing.T) {
 			t.Fatal(err)
 		}
 	}
-	if says, _ := previewed(t, c, PreviewAsk{N: 300, Revision: 3, Back: 3}); says.N != 300 || len(says.Axes) != 0 || says.Seen {
+	if says, _ := previewed(t, c, PreviewAsk{N: 300, Revision: 3, Back: 3}); says.N != 300 || len(says.Axes) !=
+		0 || says.Seen {
 		t.Errorf("the newest is answered by %+v", says)
 	}
 	// How much changes from frame to frame.
@@ -169,7 +177,8 @@ func TestPreviewIsWhatTheEditGives(t *testing.T) {
 	if err := fromJSON(b, &ch); code != 200 || err != nil || ch.Revision != 3 || ch.From != 1 || len(ch.Px) != 240 {
 		t.Errorf("changes: %d %v %.200s", code, err, b)
 	}
-	if code, b := do("GET", "/api/shots/"+id+"/changes?from=0&to=5000", ""); code != 422 || !strings.Contains(b, "1 to 5000 frames") {
+	if code, b := do("GET", "/api/shots/"+id+"/changes?from=0&to=5000", ""); code != 422 ||
+		!strings.Contains(b, "1 to 5000 frames") {
 		t.Errorf("too many: %d %s", code, b)
 	}
 }
@@ -177,7 +186,8 @@ func TestPreviewIsWhatTheEditGives(t *testing.T) {
 // crowdedTrier has a crane and a model mover: ten axes, forty keyframes each, 2,000 frames.
 func crowdedTrier(b *testing.B) *trier {
 	b.Helper()
-	r, err := rig.Join([]rig.Placed{{Name: "heron", Rig: examples.Rigs()["heron"]}, {Name: "turnstile", Rig: examples.Rigs()["turnstile"]}})
+	r, err := rig.Join([]rig.Placed{{Name: "heron", Rig: examples.Rigs()["heron"]},
+		{Name: "turnstile", Rig: examples.Rigs()["turnstile"]}})
 	if err != nil {
 		b.Fatal(err)
 	}
@@ -200,14 +210,16 @@ func crowdedTrier(b *testing.B) *trier {
 		b.Fatal(err)
 	}
 	s := &Server{versions: map[string]int64{}}
-	return &trier{s: s, seen: s.version(""), of: &store.Shot{Rig: r, Lens: examples.Camera(), Set: examples.Harbour()}, draft: &store.Draft{Path: p}, scale: scale, motion: m}
+	return &trier{s: s, seen: s.version(""), of: &store.Shot{Rig: r, Lens: examples.Camera(), Set: examples.Harbour()},
+		draft: &store.Draft{Path: p}, scale: scale, motion: m}
 }
 
 // BenchmarkPreview tries a keyframe of a crowded move.
 func BenchmarkPreview(b *testing.B) {
 	t := crowdedTrier(b)
 	e := PreviewAsk{Revision: 0, Frame: 1000}
-	if err := json.Unmarshal([]byte(`{"edit":{"op":"set","frame":1000,"values":{"`+t.of.Rig.Axes[1].ID+`":3}}}`), &e); err != nil {
+	if err := json.Unmarshal([]byte(`{"edit":{"op":"set","frame":1000,"values":{"`+t.of.Rig.Axes[1].ID+`":3}}}`),
+		&e); err != nil {
 		b.Fatal(err)
 	}
 	b.ResetTimer()

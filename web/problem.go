@@ -54,7 +54,8 @@ func newProblem(status int, detail string) *Problem {
 
 // blame is a problem with one field of the request.
 func blame(field, wrong, want string) *Problem {
-	p := newProblem(http.StatusUnprocessableEntity, capital(fmt.Sprintf("%s: %s; %s.", strings.ReplaceAll(field, "_", " "), wrong, want)))
+	p := newProblem(http.StatusUnprocessableEntity,
+		capital(fmt.Sprintf("%s: %s; %s.", strings.ReplaceAll(field, "_", " "), wrong, want)))
 	p.Field, p.Wrong, p.Want = field, wrong, want
 	return p
 }
@@ -100,7 +101,8 @@ func init() {
 			case status == http.StatusBadRequest && d.Location == "body":
 				p = newProblem(status, "This request cannot be read: "+shortened(d.Message)+".")
 			default:
-				p = blame(strings.TrimPrefix(strings.TrimPrefix(d.Location, "body."), "query."), shortened(d.Value)+" is not what belongs there", d.Message)
+				p = blame(strings.TrimPrefix(strings.TrimPrefix(d.Location, "body."), "query."),
+					shortened(d.Value)+" is not what belongs there", d.Message)
 				p.Status, p.Title = status, http.StatusText(status)
 			}
 			return p
@@ -129,7 +131,9 @@ func says(status int, detail string) http.HandlerFunc {
 const (
 	wentWrong = "Something went wrong here. What it was stands in the application's log."
 	tooLong   = "This took too long and was broken off; nothing more of it is carried out. Try again in a moment."
-	unknown   = "The database went away in the middle of this: whether it was stored is not known. Look what is there before you do it again."
+	unknown   = "The database went away in the middle of this: whether it was stored is not known. Look what " +
+		"is there " +
+		"before you do it again."
 )
 
 // readsOnly says of what only reads that nothing was changed, whatever became of it.
@@ -189,11 +193,14 @@ func (s *Server) known(err error) *Problem {
 		p := conflict(err.Error())
 		p.Field, p.Version = strings.Join(te.StaleError.At, "."), &te.Newest
 		return p
-	case errors.Is(err, store.ErrElse), errors.Is(err, store.ErrStale), errors.Is(err, store.ErrTaken), errors.Is(err, store.ErrVoid), errors.Is(err, store.ErrOpen), errors.Is(err, store.ErrNewer), errors.As(err, new(*store.ClashError)), errors.As(err, new(*store.LinedUpError)):
+	case errors.Is(err, store.ErrElse), errors.Is(err, store.ErrStale), errors.Is(err, store.ErrTaken),
+		errors.Is(err, store.ErrVoid), errors.Is(err, store.ErrOpen), errors.Is(err, store.ErrNewer),
+		errors.As(err, new(*store.ClashError)), errors.As(err, new(*store.LinedUpError)):
 		return conflict(err.Error())
 	case errors.Is(err, machine.ErrNoRig):
 		return newProblem(http.StatusServiceUnavailable, err.Error())
-	case errors.Is(err, machine.ErrWatching), errors.Is(err, journal.ErrElsewhere), errors.Is(err, journal.ErrElse), errors.Is(err, journal.ErrDecided):
+	case errors.Is(err, machine.ErrWatching), errors.Is(err, journal.ErrElsewhere), errors.Is(err, journal.ErrElse),
+		errors.Is(err, journal.ErrDecided):
 		return conflict(err.Error())
 	case errors.As(err, &pg) && pg.Code == "22P02":
 		return newProblem(http.StatusNotFound, store.ErrNotFound.Error())
@@ -203,7 +210,8 @@ func (s *Server) known(err error) *Problem {
 		return conflict("That does not go with what is kept; look at it as it is now.")
 	case errors.As(err, &pg) && (strings.HasPrefix(pg.Code, "22") || pg.Code == "21000"):
 		s.log.Error("a value cannot be kept", "err", err)
-		return newProblem(http.StatusUnprocessableEntity, "A value of this cannot be kept: a number or a date that there is not, or a character that is no text.")
+		return newProblem(http.StatusUnprocessableEntity,
+			"A value of this cannot be kept: a number or a date that there is not, or a character that is no text.")
 	case errors.As(err, new(*store.UncertainError)):
 		s.log.Error("database", "err", err)
 		p := newProblem(http.StatusServiceUnavailable, unknown)
@@ -245,14 +253,16 @@ func inner(err error) bool {
 	var pg *pgconn.PgError
 	var ce *pgconn.ConnectError
 	var file *fs.PathError
-	return errors.As(err, &pg) || errors.As(err, &ce) || errors.As(err, &file) || errors.As(err, new(*store.UncertainError))
+	return errors.As(err, &pg) || errors.As(err, &ce) || errors.As(err, &file) ||
+		errors.As(err, new(*store.UncertainError))
 }
 
 // busyOr makes a problem of what somebody else's activity does not let be done; else it
 // leaves the error as it is.
 func busyOr(err error) error {
 	var busy *machine.BusyError
-	if errors.As(err, &busy) || errors.Is(err, machine.ErrStopped) || errors.Is(err, machine.ErrLate) || errors.Is(err, machine.ErrLost) {
+	if errors.As(err, &busy) || errors.Is(err, machine.ErrStopped) || errors.Is(err, machine.ErrLate) ||
+		errors.Is(err, machine.ErrLost) {
 		return conflict(sentence(err))
 	}
 	return err

@@ -32,7 +32,9 @@ func TestAnOldPlanIsNoNewVersion(t *testing.T) {
 				var code int
 				var b string
 				if w < 2 {
-					code, b = do("POST", "/api/shots/"+id+"/edits", `{"revision":`+itoa(int(now.Revision))+`,"window":"`+strings.Repeat("w", w+1)+`","edit":{"op":"set","frame":`+itoa(n)+`,"values":{"`+[]string{"pan", "tilt"}[w]+`":1}}}`)
+					code, b = do("POST", "/api/shots/"+id+"/edits", `{"revision":`+itoa(int(now.Revision))+
+						`,"window":"`+strings.Repeat("w", w+1)+`","edit":{"op":"set","frame":`+itoa(n)+`,"values":{"`+
+						[]string{"pan", "tilt"}[w]+`":1}}}`)
 				} else {
 					code, b = do("GET", "/api/shots/"+id, "")
 				}
@@ -50,7 +52,8 @@ func TestAnOldPlanIsNoNewVersion(t *testing.T) {
 		last := look(b)
 		for _, a := range all {
 			if a.Version == last.Version && a.Revision != last.Revision {
-				t.Fatalf("revision %d is answered as version %d, which is revision %d", a.Revision, a.Version, last.Revision)
+				t.Fatalf("revision %d is answered as version %d, which is revision %d", a.Revision, a.Version,
+					last.Revision)
 			}
 		}
 	}

@@ -62,7 +62,8 @@ type caller struct {
 	ops   map[string]map[string]operation
 }
 
-var odd = []string{"", "x", "plank", "plank/track", "track", "pan", "2026-02-30", "2026-03-04", "08:00", "=1+1", "../../etc", "𝄞 ü", "null", "NaN", "1e999", "a\x00b", "'; DROP TABLE shots; --", strings.Repeat("w", 300),
+var odd = []string{"", "x", "plank", "plank/track", "track", "pan", "2026-02-30", "2026-03-04", "08:00", "=1+1",
+	"../../etc", "𝄞 ü", "null", "NaN", "1e999", "a\x00b", "'; DROP TABLE shots; --", strings.Repeat("w", 300),
 	"00000000-0000-0000-0000-000000000000", "%00", "1/3", "24 fps", "smooth", "set", "kind"}
 
 func (c *caller) value(s *schema, depth int) any {
@@ -203,7 +204,8 @@ func (c *caller) request() (method, at, body, name string) {
 		}
 	}
 	if op.ID == "file" && method == "post" {
-		body = []string{"", "frame,track_mm\n0,100\n24,300\n", "frame,track_mm\n0,1e999\n", `{"frames":[0]}`, "a\x00b", strings.Repeat("x,", 9000)}[c.rng.IntN(6)]
+		body = []string{"", "frame,track_mm\n0,100\n24,300\n", "frame,track_mm\n0,1e999\n", `{"frames":[0]}`, "a\x00b",
+			strings.Repeat("x,", 9000)}[c.rng.IntN(6)]
 	}
 	return strings.ToUpper(method), at, body, op.ID
 }
@@ -234,8 +236,10 @@ func TestRandomCalls(t *testing.T) {
 	said := &saying{}
 	ready, ended := make(chan *Running, 1), make(chan error, 1)
 	go func() {
-		ended <- Run(ctx, Options{Listen: "127.0.0.1:0", Folder: dir, Rigs: []string{"plank=" + rig.Addr()}, Demo: true, Out: io.Discard,
-			Log: slog.New(slog.NewTextHandler(said, &slog.HandlerOptions{Level: slog.LevelError})), Ready: func(r *Running) { ready <- r }})
+		ended <- Run(ctx, Options{Listen: "127.0.0.1:0", Folder: dir, Rigs: []string{"plank=" + rig.Addr()}, Demo: true,
+			Out:   io.Discard,
+			Log:   slog.New(slog.NewTextHandler(said, &slog.HandlerOptions{Level: slog.LevelError})),
+			Ready: func(r *Running) { ready <- r }})
 	}()
 	defer func() { stop(); <-ended; wg.Wait() }()
 	r := <-ready
@@ -266,7 +270,8 @@ func TestRandomCalls(t *testing.T) {
 	// What takes long is waited for; took is the slowest of its answers.
 	ask := func(method, at, body string) (code int, b string, took time.Duration) {
 		a, b, took := once(method, at, body)
-		for began := time.Now(); a.StatusCode == http.StatusAccepted && time.Since(began) < longLimit+requestLimit; waited++ {
+		for began := time.Now(); a.StatusCode == http.StatusAccepted && time.Since(began) < longLimit+
+			requestLimit; waited++ {
 			var next time.Duration
 			a, b, next = once("GET", a.Header.Get("Location"), "")
 			took = max(took, next)
@@ -299,10 +304,12 @@ func TestRandomCalls(t *testing.T) {
 		counts[code/100]++
 		if n%10_000 == 9999 {
 			runtime.ReadMemStats(&after)
-			t.Logf("%d calls: %v; the slowest %v; %d were answered later; heap %d MB", n+1, counts, worst, waited, after.HeapAlloc>>20)
+			t.Logf("%d calls: %v; the slowest %v; %d were answered later; heap %d MB", n+1, counts, worst, waited,
+				after.HeapAlloc>>20)
 		}
 		worst = max(worst, took)
-		if code == 500 || code > 500 && (strings.Contains(b, "database") || strings.Contains(b, "took too long")) || code == 0 {
+		if code == 500 || code > 500 && (strings.Contains(b, "database") || strings.Contains(b, "took too long")) ||
+			code == 0 {
 			t.Errorf("call %d, %s: %s %.200s %.500s: %d %.300s", n, name, method, at, body, code, b)
 		}
 		if took > 4*time.Second { // twice what it may be: the machine is shared
@@ -320,7 +327,8 @@ func TestRandomCalls(t *testing.T) {
 	if code, b, _ := ask("GET", "/api/shelf", ""); code != 200 {
 		t.Errorf("the shelf afterwards: %d %s", code, b)
 	}
-	t.Logf("answers by their hundreds: %v; the slowest %v; %d times waited for; heap %d → %d MB", counts, worst, waited, before.HeapAlloc>>20, after.HeapAlloc>>20)
+	t.Logf("answers by their hundreds: %v; the slowest %v; %d times waited for; heap %d → %d MB", counts, worst, waited,
+		before.HeapAlloc>>20, after.HeapAlloc>>20)
 	if text := said.text(); text != "" {
 		t.Errorf("the log says\n%.3000s", text)
 	}
@@ -360,12 +368,16 @@ func described(t *testing.T, seed uint64) *caller {
 	if err := json.Unmarshal(raw, &doc); err != nil {
 		t.Fatal(err)
 	}
-	c := &caller{rng: rand.New(rand.NewPCG(seed, 25)), all: doc.Components.Schemas, ids: map[string][]string{}, ops: doc.Paths}
+	c := &caller{rng: rand.New(rand.NewPCG(seed, 25)), all: doc.Components.Schemas, ids: map[string][]string{},
+		ops: doc.Paths}
 	for p := range doc.Paths {
 		c.paths = append(c.paths, p)
 	}
-	for at, method := range map[string]string{"/api/shots/{id}/path.csv?seal={x}": "get", "/api/shots/{id}/sealed.table?seal={x}": "get", "/api/shots/{id}/frames.zip": "get", "/api/shots/{id}/needs.pdf": "get",
-		"/api/takes/{x}/trace.csv": "get", "/api/pictures/{x}": "get", "/api/thumbnails/{x}": "get", "/api/camera/look?width={x}": "get", "/api/shots/{id}/keys?revision={x}": "post", "/api/calc/{x}": "post"} {
+	for at, method := range map[string]string{"/api/shots/{id}/path.csv?seal={x}": "get",
+		"/api/shots/{id}/sealed.table?seal={x}": "get", "/api/shots/{id}/frames.zip": "get",
+		"/api/shots/{id}/needs.pdf": "get",
+		"/api/takes/{x}/trace.csv":  "get", "/api/pictures/{x}": "get", "/api/thumbnails/{x}": "get",
+		"/api/camera/look?width={x}": "get", "/api/shots/{id}/keys?revision={x}": "post", "/api/calc/{x}": "post"} {
 		var op operation
 		raw := `{"operationId": "file", "parameters": [{"name": "id", "in": "path", "schema": {"type": "string"}}, {"name": "x", "in": "path", "schema": {"type": "string"}}]}`
 		if err := json.Unmarshal([]byte(raw), &op); err != nil {

@@ -154,7 +154,8 @@ func (s *Server) runs(ctx context.Context, in *shotID) (*body[*Runs], error) {
 			return err
 		}
 		if !ok {
-			return conflict(fmt.Sprintf("No run-up or run-out of up to %d frames does: something else of the move is over its limits. Press P to see what.", 1000))
+			return conflict(fmt.Sprintf("No run-up or run-out of up to %d frames does: something else of the move is "+
+				"over its limits. Press P to see what.", 1000))
 		}
 		out.RunUp, out.RunOut = least.RunUp, least.RunOut
 		if q, ok := p.view().QuietRunOut(ctx, p.draft.Path, p.shot.Rig); ok {

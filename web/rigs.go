@@ -38,25 +38,35 @@ type RigSheet struct {
 }
 
 func (s *Server) rigRoutes(r chi.Router, api huma.API) {
-	huma.Register(api, op("rigs", http.MethodGet, "/api/rigs", "The rig book"), func(ctx context.Context, _ *struct{}) (*body[[]store.RigLine], error) {
-		v, err := s.store.Rigs(ctx)
-		return &body[[]store.RigLine]{v}, s.fail(err)
-	})
-	huma.Register(api, op("rig", http.MethodGet, "/api/rigs/{id}", "A machine of the rig book"), func(ctx context.Context, in *machineID) (*body[*RigSheet], error) {
-		v, err := s.rigSheet(ctx, in.ID)
-		return &body[*RigSheet]{v}, s.fail(err)
-	})
-	huma.Register(api, op("write-rig", http.MethodPost, "/api/rigs/{id}", "Write the next version of a machine, or the first of a new one"), s.writeRig)
-	huma.Register(api, op("amend-rig", http.MethodPatch, "/api/rigs/{id}", "Write the next version of a machine: some of its fields changed"), s.amendRig)
-	huma.Register(api, op("back-rig", http.MethodPost, "/api/rigs/{id}/back", "Take the last version back: the one before is written anew"), s.backRig)
-	huma.Register(api, op("begin-rig", http.MethodPost, "/api/rigs/{id}/begin", "Begin a machine from a starting sheet, or as a copy"), s.beginRig)
+	huma.Register(api, op("rigs", http.MethodGet, "/api/rigs", "The rig book"),
+		func(ctx context.Context, _ *struct{}) (*body[[]store.RigLine], error) {
+			v, err := s.store.Rigs(ctx)
+			return &body[[]store.RigLine]{v}, s.fail(err)
+		})
+	huma.Register(api, op("rig", http.MethodGet, "/api/rigs/{id}", "A machine of the rig book"),
+		func(ctx context.Context, in *machineID) (*body[*RigSheet], error) {
+			v, err := s.rigSheet(ctx, in.ID)
+			return &body[*RigSheet]{v}, s.fail(err)
+		})
+	huma.Register(api, op("write-rig", http.MethodPost, "/api/rigs/{id}",
+		"Write the next version of a machine, or the first of a new one"), s.writeRig)
+	huma.Register(api, op("amend-rig", http.MethodPatch, "/api/rigs/{id}",
+		"Write the next version of a machine: some of its fields changed"), s.amendRig)
+	huma.Register(api, op("back-rig", http.MethodPost, "/api/rigs/{id}/back",
+		"Take the last version back: the one before is written anew"), s.backRig)
+	huma.Register(api, op("begin-rig", http.MethodPost, "/api/rigs/{id}/begin",
+		"Begin a machine from a starting sheet, or as a copy"), s.beginRig)
 	huma.Register(api, op("can-rig", http.MethodPost, "/api/rigs/{id}/can", "Can this rig do it?"), s.canRig)
-	huma.Register(api, op("measure-rig", http.MethodPost, "/api/rigs/{id}/measure", "What a measured travel says of an axis's gearing"), s.measureRig)
-	huma.Register(api, op("configure", http.MethodPost, "/api/machines/{id}/configure", "Give a machine the newest version of its description; asked for and confirmed"), s.configure)
-	huma.Register(api, op("bring-shot", http.MethodPost, "/api/shots/{id}/rig", "Bring a shot to another version of a machine; asked for and confirmed"), s.bringShot)
-	huma.Register(api, op("rig-starts", http.MethodGet, "/api/rig-starts", "The starting sheets"), func(context.Context, *struct{}) (*body[[]rig.Start], error) {
-		return &body[[]rig.Start]{rig.Starts()}, nil
-	})
+	huma.Register(api, op("measure-rig", http.MethodPost, "/api/rigs/{id}/measure",
+		"What a measured travel says of an axis's gearing"), s.measureRig)
+	huma.Register(api, op("configure", http.MethodPost, "/api/machines/{id}/configure",
+		"Give a machine the newest version of its description; asked for and confirmed"), s.configure)
+	huma.Register(api, op("bring-shot", http.MethodPost, "/api/shots/{id}/rig",
+		"Bring a shot to another version of a machine; asked for and confirmed"), s.bringShot)
+	huma.Register(api, op("rig-starts", http.MethodGet, "/api/rig-starts", "The starting sheets"),
+		func(context.Context, *struct{}) (*body[[]rig.Start], error) {
+			return &body[[]rig.Start]{rig.Starts()}, nil
+		})
 	r.Get("/api/rigs/{id}/file", s.rigFile)
 	r.Get("/api/rig.schema.json", func(w http.ResponseWriter, _ *http.Request) {
 		b, err := RigSchema()
@@ -73,7 +83,8 @@ func (s *Server) rigRoutes(r chi.Router, api huma.API) {
 func RigSchema() ([]byte, error) {
 	reg := huma.NewMapRegistry("#/$defs/", huma.DefaultSchemaNamer)
 	reg.Schema(reflect.TypeFor[rig.Rig](), true, "Rig")
-	b, err := json.Marshal(map[string]any{"$schema": "https://json-schema.org/draft/2020-12/schema", "title": "A machine of the rig book", "$ref": "#/$defs/Rig", "$defs": reg.Map()})
+	b, err := json.Marshal(map[string]any{"$schema": "https://json-schema.org/draft/2020-12/schema",
+		"title": "A machine of the rig book", "$ref": "#/$defs/Rig", "$defs": reg.Map()})
 	if err != nil {
 		return nil, err
 	}
@@ -94,7 +105,8 @@ func (s *Server) rigSheet(ctx context.Context, id string) (*RigSheet, error) {
 		return nil, store.ErrNotFound
 	}
 	r := versions[0].Doc
-	v := &RigSheet{Rig: r, Versions: versions, Carry: r.Book.Carry(), Loops: r.Loops(), Power: r.Power(), Gears: map[string]string{}, Sheet: machineSheet(r), Poses: map[string][]rig.Vec{}, Changes: []rig.Change{}}
+	v := &RigSheet{Rig: r, Versions: versions, Carry: r.Book.Carry(), Loops: r.Loops(), Power: r.Power(),
+		Gears: map[string]string{}, Sheet: machineSheet(r), Poses: map[string][]rig.Vec{}, Changes: []rig.Change{}}
 	if len(versions) > 1 {
 		v.Changes = rig.Changes(versions[1].Doc, r)
 	}
@@ -114,7 +126,8 @@ func (s *Server) rigSheet(ctx context.Context, id string) (*RigSheet, error) {
 	if r.Camera != "" {
 		e := r.Extent()
 		v.Extent = &e
-		v.Poses["lowest"], v.Poses["highest"], v.Poses["farthest"] = joints(r, e.Low), joints(r, e.High), joints(r, e.Reach)
+		v.Poses["lowest"], v.Poses["highest"], v.Poses["farthest"] = joints(r, e.Low), joints(r, e.High),
+			joints(r, e.Reach)
 	}
 	for _, p := range v.Poses {
 		for _, at := range p {
@@ -171,7 +184,8 @@ var rigID = regexp.MustCompile(`^[a-z][a-z0-9-]{0,31}$`)
 // out anew from the drives.
 func writable(id string, r *rig.Rig) error {
 	if !rigID.MatchString(id) {
-		return blame("id", fmt.Sprintf("%q is no name for a machine", id), "use small letters, digits and dashes, beginning with a letter")
+		return blame("id", fmt.Sprintf("%q is no name for a machine", id),
+			"use small letters, digits and dashes, beginning with a letter")
 	}
 	r.ID = id
 	if r.Name = strings.TrimSpace(r.Name); r.Name == "" || len(r.Name) > 40 {
@@ -180,7 +194,8 @@ func writable(id string, r *rig.Rig) error {
 	for i := range r.Axes {
 		a := &r.Axes[i]
 		if a.Zero != 0 {
-			return blame("axes."+a.ID+".zero", fmt.Sprintf("%s has a zero of %g", a.Name, a.Zero), "leave it out: zeros are laid in the day's line-up")
+			return blame("axes."+a.ID+".zero", fmt.Sprintf("%s has a zero of %g", a.Name, a.Zero),
+				"leave it out: zeros are laid in the day's line-up")
 		}
 		if a.Drive == nil {
 			continue
@@ -268,7 +283,8 @@ func (s *Server) backRig(ctx context.Context, in *struct {
 	}
 	for i, v := range versions {
 		if v.Version == in.Body.Base && i+1 < len(versions) {
-			v, err := s.written(ctx, in.ID, versions[i+1].Doc, in.Body.Base, fmt.Sprintf("back to version %d", versions[i+1].Version))
+			v, err := s.written(ctx, in.ID, versions[i+1].Doc, in.Body.Base,
+				fmt.Sprintf("back to version %d", versions[i+1].Version))
 			return v, s.fail(err)
 		}
 	}
@@ -322,7 +338,8 @@ func (s *Server) canRig(ctx context.Context, in *struct {
 		if in.Body.PayloadKg == nil {
 			if in.Body.PayloadKg = p.Load.Kg(); in.Body.PayloadKg == nil {
 				says := fmt.Sprintf("Nothing was weighed of %s. Weigh it, or say what it carries.", p.Name)
-				return &body[[]rig.Answer]{append(r.Can(in.Body), rig.Answer{Wish: "payload", Word: "cannot say", Says: says})}, nil
+				return &body[[]rig.Answer]{append(r.Can(in.Body), rig.Answer{Wish: "payload", Word: "cannot say",
+					Says: says})}, nil
 			}
 		}
 	}

@@ -39,7 +39,9 @@ func Rules() ([]byte, error) {
 		{"symbols", "Units as they are written behind a number.", symbols},
 		{"ways", "In which direction a clock goes.", clock.Ways},
 		{"clocks", "Kinds of clocks.", clock.Kinds},
-		{"mishaps", "What a stand-in can be told to have.", []string{link.PretendStop, link.PretendFault, link.PretendHardEnd, link.PretendLost, link.PretendSensor, link.PretendEncoder, link.PretendScale, link.PretendPayload, link.PretendHandset, link.PretendKnocked}},
+		{"mishaps", "What a stand-in can be told to have.", []string{link.PretendStop, link.PretendFault,
+			link.PretendHardEnd, link.PretendLost, link.PretendSensor, link.PretendEncoder, link.PretendScale,
+			link.PretendPayload, link.PretendHandset, link.PretendKnocked}},
 		{"wirings", "What a stand-in can be told to have on its wires.", link.Wirings},
 	} {
 		v, err := json.MarshalIndent(x.value, "", "  ")

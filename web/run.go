@@ -67,7 +67,8 @@ func Run(ctx context.Context, o Options) error {
 		return fmt.Errorf("--listen: %w", err)
 	}
 	if ip := net.ParseIP(host); host != "localhost" && (ip == nil || !ip.IsLoopback()) {
-		return errors.New("--listen: only loopback for now; passphrases, which listening further needs, are not built yet")
+		return errors.New("--listen: only loopback for now; passphrases, which listening further needs, are " +
+			"not built yet")
 	}
 	run := &Running{StandIns: map[string]*stage.StandIn{}, Floors: machine.NewSet()}
 	url := o.URL
@@ -139,7 +140,8 @@ func Run(ctx context.Context, o Options) error {
 	}
 	eyeAt := o.Camera
 	if rig := run.StandIns["plank"]; rig != nil && eyeAt == "" {
-		k, err := stage.StartStandInCamera(context.WithoutCancel(ctx), o.Binary, "--rig", rig.Addr, "--folder", filepath.Join(o.Folder, "camera"))
+		k, err := stage.StartStandInCamera(context.WithoutCancel(ctx), o.Binary, "--rig", rig.Addr, "--folder",
+			filepath.Join(o.Folder, "camera"))
 		if err != nil {
 			return err
 		}
@@ -153,7 +155,9 @@ func Run(ctx context.Context, o Options) error {
 	defer j.Close()
 	for _, a := range addrs {
 		r := rigs[a.machine]
-		f := machine.New(r.ID, r.Name, func(ctx context.Context) (link.Rig, error) { return link.Dial(ctx, a.at) }, j, o.Log)
+		f := machine.New(r.ID, r.Name, func(ctx context.Context) (link.Rig, error) {
+			return link.Dial(ctx, a.at)
+		}, j, o.Log)
 		if err := run.soften(ctx, f, o.Log); err != nil {
 			return err
 		}
@@ -225,7 +229,8 @@ func (o *Options) addresses() ([]address, error) {
 	for _, s := range o.Rigs {
 		id, at, ok := strings.Cut(s, "=")
 		if !ok || !slices.Contains(examples.RigIDs(), id) || at == "" {
-			return nil, fmt.Errorf("--rig: %q; give ID=ADDRESS with one of %s, as plank=127.0.0.1:4000", s, strings.Join(examples.RigIDs(), ", "))
+			return nil, fmt.Errorf("--rig: %q; give ID=ADDRESS with one of %s, as plank=127.0.0.1:4000", s,
+				strings.Join(examples.RigIDs(), ", "))
 		}
 		if slices.ContainsFunc(out, func(a address) bool { return a.machine == id }) {
 			return nil, fmt.Errorf("--rig: %s is given twice", id)
@@ -243,7 +248,8 @@ func serve(ctx context.Context, o Options, run *Running, server *Server) error {
 		}
 	}
 	run.Addr = "http://" + l.Addr().String()
-	srv := &http.Server{Handler: server.Handler(), ReadHeaderTimeout: 10 * time.Second, ReadTimeout: bodyLimit, IdleTimeout: idleLimit, MaxHeaderBytes: 64 << 10}
+	srv := &http.Server{Handler: server.Handler(), ReadHeaderTimeout: 10 * time.Second, ReadTimeout: bodyLimit,
+		IdleTimeout: idleLimit, MaxHeaderBytes: 64 << 10}
 	ended := make(chan error, 1)
 	go func() { ended <- srv.Serve(l) }()
 	fmt.Fprintln(o.Out, "Keen Arc is at", run.Addr)

@@ -26,12 +26,15 @@ func (s *Server) beginFrames(ctx context.Context, in *struct {
 	if v.Empty || v.Last <= v.First {
 		return nil, conflict("The sheet has no move yet. Store keyframes on Compose first.")
 	}
-	scheme := &weave.Scheme{First: v.First, Last: v.Last, Holds: []weave.Hold{{From: v.First, Every: in.Body.Every}}, AskM: defaultAskM, Share: defaultShare,
-		Layers: []weave.Layer{{ID: journal.NewID(), Number: 1, Name: "beauty", Lamps: map[string]float64{"key": 1}, Puppet: true, From: v.First, To: v.Last, MS: 500}}}
+	scheme := &weave.Scheme{First: v.First, Last: v.Last, Holds: []weave.Hold{{From: v.First, Every: in.Body.Every}},
+		AskM: defaultAskM, Share: defaultShare,
+		Layers: []weave.Layer{{ID: journal.NewID(), Number: 1, Name: "beauty", Lamps: map[string]float64{"key": 1},
+			Puppet: true, From: v.First, To: v.Last, MS: 500}}}
 	if err := s.store.AddShoot(ctx, s.who(ctx), in.ID, scheme, nil); err != nil {
 		return nil, s.fail(err)
 	}
-	s.note(ctx, in.ID, "frames", fmt.Sprintf("Is taken frame by frame: %d to %d, a picture every %d.", v.First, v.Last-1, in.Body.Every), nil)
+	s.note(ctx, in.ID, "frames", fmt.Sprintf("Is taken frame by frame: %d to %d, a picture every %d.", v.First,
+		v.Last-1, in.Body.Every), nil)
 	s.changed(in.ID)
 	return s.framesBody(ctx, in.ID, nil)
 }
@@ -92,18 +95,22 @@ func (s *Server) setScheme(ctx context.Context, shot string, revision int64, nex
 		}
 		for _, e := range h.Exposures {
 			if e.Layer == l.ID && e.Fate != weave.Failed {
-				return conflict(fmt.Sprintf("Layer %s has pictures: it cannot be taken out. Strike it instead; then it is exposed no more and its pictures stay.", l.Name))
+				return conflict(fmt.Sprintf("Layer %s has pictures: it cannot be taken out. Strike it instead; then "+
+					"it is exposed no more and its pictures stay.", l.Name))
 			}
 		}
 	}
 	if lost := board.Lost(next); len(lost) > len(board.Lost(&h.Scheme)) && !confirmed {
-		p := conflict(fmt.Sprintf("%d pictures lie at frames that would have none of their own any more, the first at %s. They stay in the record and are left out of what is written out. Change it all the same?", len(lost), frame4(lost[0].Frame)))
+		p := conflict(fmt.Sprintf("%d pictures lie at frames that would have none of their own any more, the first at "+
+			"%s. They stay in the record and are left out of what is written out. Change it all the same?", len(lost),
+			frame4(lost[0].Frame)))
 		p.Field = "confirmed"
 		return p
 	}
 	if err := s.store.SetScheme(ctx, s.who(ctx), shot, revision, next); err != nil {
 		return err
 	}
-	s.note(ctx, shot, "frames", fmt.Sprintf("Frames %s to %s, %d layers.", frame4(next.First), frame4(next.Last-1), len(next.Layers)), nil)
+	s.note(ctx, shot, "frames", fmt.Sprintf("Frames %s to %s, %d layers.", frame4(next.First), frame4(next.Last-1),
+		len(next.Layers)), nil)
 	return nil
 }

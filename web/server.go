@@ -73,7 +73,8 @@ func New(s *store.Store, floor *machine.Set, eye *camera.Eye, log *slog.Logger) 
 	if s != nil {
 		sm.Store = pgxstore.NewWithCleanupInterval(s.Pool, 0)
 	}
-	srv := &Server{store: s, floor: floor, log: log, sessions: sm, versions: map[string]int64{}, toJudge: make(chan *journal.Take, 64),
+	srv := &Server{store: s, floor: floor, log: log, sessions: sm, versions: map[string]int64{},
+		toJudge:   make(chan *journal.Take, 64),
 		computing: newTurns(runtime.GOMAXPROCS(0) / 2), quick: newTurns(1)}
 	srv.open.of = map[string]int{}
 	srv.began = time.Now().UnixMilli()
@@ -94,7 +95,8 @@ func (s *Server) Handler() http.Handler {
 	r := chi.NewRouter()
 	r.Use(middleware.Recoverer, loopbackOnly, secure, onlyText)
 	guard := http.NewCrossOriginProtection()
-	guard.SetDenyHandler(says(http.StatusForbidden, "This was asked from another place than this application's own pages."))
+	guard.SetDenyHandler(says(http.StatusForbidden,
+		"This was asked from another place than this application's own pages."))
 	r.Group(func(r chi.Router) { // neither session nor database
 		r.Use(guard.Handler)
 		r.Post("/api/stop", s.stop)
@@ -139,7 +141,9 @@ func (s *Server) API(r chi.Router) huma.API {
 	s.markRoutes(r, api)
 	s.inStepRoutes(r, api)
 	s.frameRoutes(r, api)
-	for _, t := range []reflect.Type{reflect.TypeFor[LiveMessage](), reflect.TypeFor[holdWord](), reflect.TypeFor[holdSays](), reflect.TypeFor[jogSays](), reflect.TypeFor[PreviewAsk](), reflect.TypeFor[PreviewSays]()} {
+	for _, t := range []reflect.Type{reflect.TypeFor[LiveMessage](), reflect.TypeFor[holdWord](),
+		reflect.TypeFor[holdSays](), reflect.TypeFor[jogSays](), reflect.TypeFor[PreviewAsk](),
+		reflect.TypeFor[PreviewSays]()} {
 		api.OpenAPI().Components.Schemas.Schema(t, true, "") // the sockets' messages, for the interface's types
 	}
 	return api
@@ -165,7 +169,8 @@ func loopbackOnly(next http.Handler) http.Handler {
 func secure(next http.Handler) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		h := w.Header()
-		h.Set("Content-Security-Policy", "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data: blob:; frame-ancestors 'none'; base-uri 'none'; form-action 'self'; object-src 'none'")
+		h.Set("Content-Security-Policy", "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data: "+
+			"blob:; frame-ancestors 'none'; base-uri 'none'; form-action 'self'; object-src 'none'")
 		h.Set("X-Content-Type-Options", "nosniff")
 		h.Set("Referrer-Policy", "no-referrer")
 		h.Set("Cross-Origin-Resource-Policy", "same-origin")

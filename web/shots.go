@@ -58,20 +58,25 @@ func op(id, method, at, summary string) huma.Operation {
 
 func (s *Server) shotRoutes(_ chi.Router, api huma.API) {
 	huma.Register(api, op("shelf", http.MethodGet, "/api/shelf", "Productions and their shots"), s.getShelf)
-	huma.Register(api, op("add-shot", http.MethodPost, "/api/productions/{id}/shots", "A new shot with an empty sheet"), s.addShot)
-	huma.Register(api, op("shot", http.MethodGet, "/api/shots/{id}", "A shot as the screen shows it"), func(ctx context.Context, in *shotID) (*body[*ShotView], error) {
-		v, err := s.view(ctx, in.ID)
-		return s.shown(ctx, v, err)
-	})
-	huma.Register(api, op("rename", http.MethodPut, "/api/shots/{id}", "Code, title and first timecode of a shot"), s.rename)
-	huma.Register(api, op("timecodes", http.MethodGet, "/api/shots/{id}/timecodes", "The timecodes of a stretch of frames"), s.timecodes)
-	huma.Register(api, op("log", http.MethodGet, "/api/shots/{id}/log", "The log, newest first"), func(ctx context.Context, in *struct {
-		ID     string `path:"id" format:"uuid"`
-		Before int64  `query:"before"`
-	}) (*body[[]store.LogLine], error) {
-		v, err := s.store.Log(ctx, in.ID, in.Before, 200)
-		return &body[[]store.LogLine]{v}, s.fail(err)
-	})
+	huma.Register(api, op("add-shot", http.MethodPost, "/api/productions/{id}/shots", "A new shot with an empty sheet"),
+		s.addShot)
+	huma.Register(api, op("shot", http.MethodGet, "/api/shots/{id}", "A shot as the screen shows it"),
+		func(ctx context.Context, in *shotID) (*body[*ShotView], error) {
+			v, err := s.view(ctx, in.ID)
+			return s.shown(ctx, v, err)
+		})
+	huma.Register(api, op("rename", http.MethodPut, "/api/shots/{id}", "Code, title and first timecode of a shot"),
+		s.rename)
+	huma.Register(api, op("timecodes", http.MethodGet, "/api/shots/{id}/timecodes",
+		"The timecodes of a stretch of frames"), s.timecodes)
+	huma.Register(api, op("log", http.MethodGet, "/api/shots/{id}/log", "The log, newest first"),
+		func(ctx context.Context, in *struct {
+			ID     string `path:"id" format:"uuid"`
+			Before int64  `query:"before"`
+		}) (*body[[]store.LogLine], error) {
+			v, err := s.store.Log(ctx, in.ID, in.Before, 200)
+			return &body[[]store.LogLine]{v}, s.fail(err)
+		})
 }
 
 func (s *Server) getShelf(ctx context.Context, _ *struct{}) (*body[[]store.Production], error) {
@@ -197,9 +202,12 @@ func (s *Server) addShot(ctx context.Context, in *struct {
 	if err != nil {
 		return nil, s.fail(err)
 	}
-	sh := &store.Shot{ID: journal.NewID(), Code: code, Title: title, Machines: machines, Lens: l, Set: examples.Harbour()}
+	sh := &store.Shot{ID: journal.NewID(), Code: code, Title: title, Machines: machines, Lens: l,
+		Set: examples.Harbour()}
 	p := path.New(r, fps24, exchange.BasePose(r, scale))
-	passes := []store.Pass{{ID: journal.NewID(), Number: 1, Name: "Beauty", Clock: clock.Times(clock.Rate{Num: 1, Den: 1})}, {ID: journal.NewID(), Number: 2, Name: "Clean plate", Clock: clock.Times(clock.Rate{Num: 1, Den: 1})}}
+	passes := []store.Pass{{ID: journal.NewID(), Number: 1, Name: "Beauty",
+		Clock: clock.Times(clock.Rate{Num: 1, Den: 1})}, {ID: journal.NewID(), Number: 2, Name: "Clean plate",
+		Clock: clock.Times(clock.Rate{Num: 1, Den: 1})}}
 	if err := s.store.AddShot(ctx, in.ID, sh, s.who(ctx), p, passes); err != nil {
 		return nil, s.fail(err)
 	}

@@ -80,20 +80,26 @@ func TestSockets(t *testing.T) {
 	if code, b := do("POST", "/api/machines/plank/home", `{"shot":"`+id+`"}`); code != 200 {
 		t.Fatal(b)
 	}
-	if m := until(t, live, "who homes it", func(m LiveMessage) bool { return len(m.Doing) == 1 }); m.Doing[0].Kind != machine.KindHoming || m.Doing[0].Machine != "plank" || m.Doing[0].Who.Name == "" {
+	if m := until(t, live, "who homes it", func(m LiveMessage) bool { return len(m.Doing) == 1 }); m.Doing[0].Kind !=
+		machine.KindHoming || m.Doing[0].Machine != "plank" || m.Doing[0].Who.Name == "" {
 		t.Errorf("what goes on: %+v", m.Doing)
 	}
-	until(t, live, "a keyframe as the next thing", func(m LiveMessage) bool { return m.Ready.Key == "K" && len(m.Doing) == 0 })
+	until(t, live, "a keyframe as the next thing", func(m LiveMessage) bool {
+		return m.Ready.Key == "K" && len(m.Doing) == 0
+	})
 	say(holdWord{Press: "two"})
 	if a := hear[holdSays](t, hold); !strings.Contains(a.Refused, "Press K") {
 		t.Errorf("a hold on an empty sheet: %+v", a)
 	}
-	for i, e := range []string{`{"op":"set","frame":0,"values":{"track":200}}`, `{"op":"set","frame":1200,"values":{"track":900}}`} {
+	for i, e := range []string{`{"op":"set","frame":0,"values":{"track":200}}`,
+		`{"op":"set","frame":1200,"values":{"track":900}}`} {
 		if code, b := do("POST", "/api/shots/"+id+"/edits", `{"revision":`+itoa(i)+`,"edit":`+e+`}`); code != 200 {
 			t.Fatal(b)
 		}
 	}
-	until(t, live, "the seal as the next thing", func(m LiveMessage) bool { return m.Ready.Key == "S" && m.Version > 0 })
+	until(t, live, "the seal as the next thing", func(m LiveMessage) bool {
+		return m.Ready.Key == "S" && m.Version > 0
+	})
 	if code, b := do("POST", "/api/shots/"+id+"/seal", `{"revision":2}`); code != 200 {
 		t.Fatal(b)
 	}
@@ -101,7 +107,9 @@ func TestSockets(t *testing.T) {
 	if code, b := do("POST", "/api/machines/plank/goto", `{"shot":"`+id+`"}`); code != 200 {
 		t.Fatal(b)
 	}
-	until(t, live, "ready", func(m LiveMessage) bool { return m.Ready.OK && len(m.Doing) == 0 && m.Floor.State.Print != "" })
+	until(t, live, "ready", func(m LiveMessage) bool {
+		return m.Ready.OK && len(m.Doing) == 0 && m.Floor.State.Print != ""
+	})
 
 	say(holdWord{Press: "three"})
 	for n := int64(1); n < 12; n++ {
@@ -112,7 +120,8 @@ func TestSockets(t *testing.T) {
 		t.Fatalf("the press answers %+v", a)
 	}
 	until(t, live, "rolling", func(m LiveMessage) bool {
-		return m.Floor.State.Mode == link.Rolling && m.Floor.State.Press != "" && strings.HasSuffix(m.Floor.State.Press, "/three") && len(m.Doing) == 1 && m.Doing[0].Kind == machine.KindPass
+		return m.Floor.State.Mode == link.Rolling && m.Floor.State.Press != "" && strings.HasSuffix(m.Floor.State.Press,
+			"/three") && len(m.Doing) == 1 && m.Doing[0].Kind == machine.KindPass
 	})
 	hold.CloseNow()
 	until(t, live, "still", func(m LiveMessage) bool { return m.Floor.State.Mode == link.Idle })
@@ -120,10 +129,12 @@ func TestSockets(t *testing.T) {
 	for late := time.Now().Add(10 * time.Second); !strings.Contains(b, `"ended":true`) && time.Now().Before(late); {
 		_, b = do("GET", "/api/shots/"+id+"/passes", "")
 	}
-	if err := fromJSON(b, &ps); err != nil || len(ps[0].Takes) != 1 || !ps[0].Takes[0].Broken || !strings.Contains(ps[0].Takes[0].Why, "let go") {
+	if err := fromJSON(b, &ps); err != nil || len(ps[0].Takes) != 1 || !ps[0].Takes[0].Broken ||
+		!strings.Contains(ps[0].Takes[0].Why, "let go") {
 		t.Errorf("the take is kept as %+v", ps[0].Takes)
 	}
-	if code, b := do("GET", "/api/takes/"+ps[0].Takes[0].ID+"/trace.csv", ""); code != 200 || !strings.HasPrefix(b, "tick_ms,t_s,frame,track_mm,pan_deg") {
+	if code, b := do("GET", "/api/takes/"+ps[0].Takes[0].ID+"/trace.csv", ""); code != 200 ||
+		!strings.HasPrefix(b, "tick_ms,t_s,frame,track_mm,pan_deg") {
 		t.Errorf("trace.csv: %d %.100s", code, b)
 	}
 	if code, b := do("PUT", "/api/shots/"+id+"/threshold", `{"px":0}`); code != 422 {
@@ -132,11 +143,13 @@ func TestSockets(t *testing.T) {
 	if code, b := do("PUT", "/api/shots/"+id+"/threshold", `{"px":0.001}`); code != 422 {
 		t.Errorf("a threshold of almost nothing: %d %s", code, b)
 	}
-	if code, b := do("PUT", "/api/shots/"+id+"/threshold", `{"px":0.25}`); code != 200 || !strings.Contains(b, `"threshold_px":0.25`) {
+	if code, b := do("PUT", "/api/shots/"+id+"/threshold", `{"px":0.25}`); code != 200 ||
+		!strings.Contains(b, `"threshold_px":0.25`) {
 		t.Errorf("a threshold: %d %.200s", code, b)
 	}
 	_, b = do("GET", "/api/shots/"+id+"/log", "")
-	for _, want := range []string{"Sealed path 1", "homing started", "Rolled pass 1", "broken off", "Changed the plan 2 times", "Started shot WS-1"} {
+	for _, want := range []string{"Sealed path 1", "homing started", "Rolled pass 1", "broken off",
+		"Changed the plan 2 times", "Started shot WS-1"} {
 		if !strings.Contains(b, want) {
 			t.Errorf("the log does not say %q: %s", want, b)
 		}

@@ -41,10 +41,11 @@ func (s *Server) goSomewhere(ctx context.Context, in *goingTo) (*body[Going], er
 		return &body[Going]{g}, err
 	}
 	var g Going
-	_, err := s.conductor.Go(ctx, s.asked(ctx, in.Body.Shot), in.ID, func(ctx context.Context) (to act.Going, err error) {
-		g, to, err = s.going(ctx, in)
-		return to, err
-	})
+	_, err := s.conductor.Go(ctx, s.asked(ctx, in.Body.Shot), in.ID,
+		func(ctx context.Context) (to act.Going, err error) {
+			g, to, err = s.going(ctx, in)
+			return to, err
+		})
 	return &body[Going]{g}, s.refused(err)
 }
 
@@ -68,7 +69,8 @@ func (s *Server) going(ctx context.Context, in *goingTo) (Going, act.Going, erro
 			continue
 		}
 		if !(x >= a.Min && x <= a.Max) {
-			return Going{}, act.Going{}, blame(a.ID, fmt.Sprintf("%s to %g %s is outside its soft limits", a.Name, x, a.Unit.Symbol()), fmt.Sprintf("give %g to %g", a.Min, a.Max))
+			return Going{}, act.Going{}, blame(a.ID, fmt.Sprintf("%s to %g %s is outside its soft limits", a.Name, x,
+				a.Unit.Symbol()), fmt.Sprintf("give %g to %g", a.Min, a.Max))
 		}
 		to[i] = x
 		names = append(names, fmt.Sprintf("%s %.4g %s", a.Name, x, a.Unit.Symbol()))
@@ -106,7 +108,8 @@ func (s *Server) inPlan(ctx context.Context, shot, machine string, frame *int) (
 		at = *frame
 	}
 	if float64(at) < float64(m.First) || float64(at) > float64(m.Last) {
-		return act.Going{}, blame("frame", frame4(at)+" is outside the path", fmt.Sprintf("give %s to %s", frame4(int(m.First)), frame4(int(m.Last))))
+		return act.Going{}, blame("frame", frame4(at)+" is outside the path",
+			fmt.Sprintf("give %s to %s", frame4(int(m.First)), frame4(int(m.Last))))
 	}
 	q := make([]float64, len(sh.Rig.Axes))
 	m.Values(q, float64(at))
@@ -121,17 +124,20 @@ func (s *Server) inPlan(ctx context.Context, shot, machine string, frame *int) (
 }
 
 func (s *Server) markRoutes(_ chi.Router, api huma.API) {
-	huma.Register(api, op("marks-of", http.MethodGet, "/api/shots/{id}/marks", "A shot's marks: named poses"), func(ctx context.Context, in *shotID) (*body[[]store.PoseMark], error) {
-		v, err := s.store.Marks(ctx, in.ID)
-		return &body[[]store.PoseMark]{v}, s.fail(err)
-	})
-	huma.Register(api, op("mark", http.MethodPost, "/api/shots/{id}/marks", "Keep a pose as a mark; one of the same name is taken over"), s.mark)
-	huma.Register(api, op("unmark", http.MethodDelete, "/api/shots/{id}/marks/{mark}", "Take a mark away"), func(ctx context.Context, in *struct {
-		ID   string `path:"id" format:"uuid"`
-		Mark string `path:"mark" format:"uuid"`
-	}) (*body[done], error) {
-		return said("Taken away."), s.fail(s.store.Unmark(ctx, in.ID, in.Mark))
-	})
+	huma.Register(api, op("marks-of", http.MethodGet, "/api/shots/{id}/marks", "A shot's marks: named poses"),
+		func(ctx context.Context, in *shotID) (*body[[]store.PoseMark], error) {
+			v, err := s.store.Marks(ctx, in.ID)
+			return &body[[]store.PoseMark]{v}, s.fail(err)
+		})
+	huma.Register(api, op("mark", http.MethodPost, "/api/shots/{id}/marks",
+		"Keep a pose as a mark; one of the same name is taken over"), s.mark)
+	huma.Register(api, op("unmark", http.MethodDelete, "/api/shots/{id}/marks/{mark}", "Take a mark away"),
+		func(ctx context.Context, in *struct {
+			ID   string `path:"id" format:"uuid"`
+			Mark string `path:"mark" format:"uuid"`
+		}) (*body[done], error) {
+			return said("Taken away."), s.fail(s.store.Unmark(ctx, in.ID, in.Mark))
+		})
 }
 
 func (s *Server) mark(ctx context.Context, in *struct {
@@ -159,10 +165,12 @@ func (s *Server) mark(ctx context.Context, in *struct {
 			return nil, blame(id, sh.Rig.Name+" has no such axis", "use "+path.AxisList(sh.Rig))
 		}
 		if a := sh.Rig.Axes[i]; !(v >= a.Hard[0] && v <= a.Hard[1]) {
-			return nil, blame(id, fmt.Sprintf("%s at %g %s is beyond its hard ends", a.Name, v, a.Unit.Symbol()), fmt.Sprintf("give %g to %g", a.Hard[0], a.Hard[1]))
+			return nil, blame(id, fmt.Sprintf("%s at %g %s is beyond its hard ends", a.Name, v, a.Unit.Symbol()),
+				fmt.Sprintf("give %g to %g", a.Hard[0], a.Hard[1]))
 		}
 	}
-	if err := s.store.AddMark(ctx, s.who(ctx), in.ID, store.PoseMark{Name: name, Values: in.Body.Values, PNG: in.Body.PNG}); err != nil {
+	if err := s.store.AddMark(ctx, s.who(ctx), in.ID, store.PoseMark{Name: name, Values: in.Body.Values,
+		PNG: in.Body.PNG}); err != nil {
 		return nil, s.fail(err)
 	}
 	s.note(ctx, in.ID, "mark", "Mark “"+name+"” was kept.", nil)

@@ -16,13 +16,18 @@ import (
 )
 
 func (s *Server) versionRoutes(api huma.API) {
-	huma.Register(api, op("versions", http.MethodGet, "/api/shots/{id}/versions", "Versions of the move that were named, newest first"), func(ctx context.Context, in *shotID) (*body[[]store.PathVersion], error) {
-		v, err := s.store.PathVersions(ctx, in.ID)
-		return &body[[]store.PathVersion]{v}, s.fail(err)
-	})
-	huma.Register(api, op("name-version", http.MethodPost, "/api/shots/{id}/versions", "Name the move as it stands"), s.nameVersion)
-	huma.Register(api, op("version-back", http.MethodPost, "/api/shots/{id}/versions/{number}/back", "Go back to a named version, as a new edit"), s.versionBack)
-	huma.Register(api, op("difference", http.MethodGet, "/api/shots/{id}/versions/{number}/difference", "What differs between a named version and another, or the move as it stands"), s.difference)
+	huma.Register(api, op("versions", http.MethodGet, "/api/shots/{id}/versions",
+		"Versions of the move that were named, newest first"),
+		func(ctx context.Context, in *shotID) (*body[[]store.PathVersion], error) {
+			v, err := s.store.PathVersions(ctx, in.ID)
+			return &body[[]store.PathVersion]{v}, s.fail(err)
+		})
+	huma.Register(api, op("name-version", http.MethodPost, "/api/shots/{id}/versions", "Name the move as it stands"),
+		s.nameVersion)
+	huma.Register(api, op("version-back", http.MethodPost, "/api/shots/{id}/versions/{number}/back",
+		"Go back to a named version, as a new edit"), s.versionBack)
+	huma.Register(api, op("difference", http.MethodGet, "/api/shots/{id}/versions/{number}/difference",
+		"What differs between a named version and another, or the move as it stands"), s.difference)
 }
 
 func (s *Server) nameVersion(ctx context.Context, in *struct {
@@ -72,7 +77,8 @@ func (s *Server) versionBack(ctx context.Context, in *struct {
 	if err != nil {
 		return nil, err
 	}
-	d, err := s.store.Bring(ctx, s.by(ctx, in.ID, in.Body.Revision, in.Body.Doing), v.Revision, fmt.Sprintf("back to version %d, %s", v.Number, v.Name))
+	d, err := s.store.Bring(ctx, s.by(ctx, in.ID, in.Body.Revision, in.Body.Doing), v.Revision,
+		fmt.Sprintf("back to version %d, %s", v.Number, v.Name))
 	return s.afterEdit(ctx, in.ID, d, err)
 }
 
@@ -138,7 +144,8 @@ func (s *Server) difference(ctx context.Context, in *struct {
 		axis := sh.Rig.Axes[sh.Rig.Index(x.Axis)]
 		l := &out.Lines[i]
 		l.Differs = x
-		l.Words = fmt.Sprintf("%s, %s to %s: %+.4g %s at %s", axis.Name, frame4(int(x.From)), frame4(int(x.To+0.999)), x.Most, axis.Unit.Symbol(), frame4(int(x.At+0.5)))
+		l.Words = fmt.Sprintf("%s, %s to %s: %+.4g %s at %s", axis.Name, frame4(int(x.From)), frame4(int(x.To+0.999)),
+			x.Most, axis.Unit.Symbol(), frame4(int(x.At+0.5)))
 		if x.Said {
 			l.Words += fmt.Sprintf(", %.1f px", x.Px)
 		}

@@ -20,7 +20,8 @@ func TestVersionsOfAMove(t *testing.T) {
 	}
 	edit(0, `{"op":"set","frame":0,"values":{"track":200,"pan":5}}`)
 	edit(1, `{"op":"set","frame":100,"values":{"track":800,"pan":5}}`)
-	if code, b := do("POST", at+"/versions", `{"revision":2,"name":"slow"}`); code != 200 || !strings.Contains(b, `"number":1`) {
+	if code, b := do("POST", at+"/versions", `{"revision":2,"name":"slow"}`); code != 200 ||
+		!strings.Contains(b, `"number":1`) {
 		t.Fatalf("%d %s", code, b)
 	}
 	difference := func(q string) (d DifferenceView) {
@@ -36,14 +37,18 @@ func TestVersionsOfAMove(t *testing.T) {
 	}
 	edit(2, `{"op":"whole","axis":"pan","whole":{"do":"offset","by":2}}`)
 	edit(3, `{"op":"whole","whole":{"do":"stretch","factor":1.2}}`)
-	if code, b := do("POST", at+"/versions", `{"revision":4,"name":"slow"}`); code != 422 || !strings.Contains(b, "another version is called") {
+	if code, b := do("POST", at+"/versions", `{"revision":4,"name":"slow"}`); code != 422 ||
+		!strings.Contains(b, "another version is called") {
 		t.Errorf("one name twice: %d %s", code, b)
 	}
-	if code, b := do("POST", at+"/versions", `{"revision":4,"name":" wide "}`); code != 200 || !strings.Contains(b, `"name":"wide"`) {
+	if code, b := do("POST", at+"/versions", `{"revision":4,"name":" wide "}`); code != 200 ||
+		!strings.Contains(b, `"name":"wide"`) {
 		t.Errorf("%d %s", code, b)
 	}
 	d := difference("1/difference?with=2")
-	if d.From != "slow" || d.To != "wide" || !strings.HasPrefix(d.Words, "20 frames longer, 2 of 5 axes elsewhere, at most ") || len(d.Lines) != 2 || !strings.HasPrefix(d.Lines[1].Words, "Pan, 0000 to 0120: +2 ° at ") {
+	if d.From != "slow" || d.To != "wide" || !strings.HasPrefix(d.Words,
+		"20 frames longer, 2 of 5 axes elsewhere, at most ") || len(d.Lines) != 2 ||
+		!strings.HasPrefix(d.Lines[1].Words, "Pan, 0000 to 0120: +2 ° at ") {
 		t.Errorf("%+v", d)
 	}
 	code, b := do("POST", at+"/versions/1/back", `{"revision":4}`)
@@ -73,8 +78,10 @@ func TestVersionsOfAMove(t *testing.T) {
 // A pass typed as how long it takes, delayed, and several times there and back.
 func TestClocksOfAPass(t *testing.T) {
 	id := fresh(t, "WB-89")
-	for rev, e := range []string{`{"op":"set","frame":0,"values":{"track":200}}`, `{"op":"set","frame":240,"values":{"track":800}}`} {
-		if code, b := do("POST", "/api/shots/"+id+"/edits", fmt.Sprintf(`{"revision":%d,"edit":%s}`, rev, e)); code != 200 {
+	for rev, e := range []string{`{"op":"set","frame":0,"values":{"track":200}}`,
+		`{"op":"set","frame":240,"values":{"track":800}}`} {
+		if code, b := do("POST", "/api/shots/"+id+"/edits", fmt.Sprintf(`{"revision":%d,"edit":%s}`, rev,
+			e)); code != 200 {
 			t.Fatal(b)
 		}
 	}
@@ -92,13 +99,17 @@ func TestClocksOfAPass(t *testing.T) {
 		}
 		return code, b, PassView{}
 	}
-	for more, want := range map[string]float64{`"clock":"20 s"`: 20, `"clock":"20 s","delay_ms":1500`: 21.5, `"clock":"1","way":"there and back","times":3,"delay_ms":0`: 60, `"clock":"1","way":"on","delay_ms":0`: 10} {
+	for more, want := range map[string]float64{`"clock":"20 s"`: 20, `"clock":"20 s","delay_ms":1500`: 21.5,
+		`"clock":"1","way":"there and back","times":3,"delay_ms":0`: 60, `"clock":"1","way":"on","delay_ms":0`: 10} {
 		if code, b, p := set(more); code != 200 || p.Seconds < want-1e-9 || p.Seconds > want+1e-9 {
 			t.Errorf("%s: %d, %g s, want %g: %.200s", more, code, p.Seconds, want, b)
 		}
 		_, _, _ = set(`"clock":"1","way":"on","delay_ms":0`)
 	}
-	for more, field := range map[string]string{`"clock":"0 s"`: "clock", `"clock":"169 h"`: "clock", `"clock":"101"`: "clock", `"clock":"1","kind":"stepped","move_ms":9000`: "clock", `"clock":"1","kind":"live","way":"back"`: "clock", `"clock":"1","way":"on","times":2`: "clock", `"clock":"1","delay_ms":-1`: "delay_ms"} {
+	for more, field := range map[string]string{`"clock":"0 s"`: "clock", `"clock":"169 h"`: "clock",
+		`"clock":"101"`: "clock", `"clock":"1","kind":"stepped","move_ms":9000`: "clock",
+		`"clock":"1","kind":"live","way":"back"`: "clock", `"clock":"1","way":"on","times":2`: "clock",
+		`"clock":"1","delay_ms":-1`: "delay_ms"} {
 		if code, b, _ := set(more); code != 422 || !strings.Contains(b, field) {
 			t.Errorf("%s: %d %s", more, code, b)
 		}
@@ -108,8 +119,10 @@ func TestClocksOfAPass(t *testing.T) {
 // Every kind of clock is kept with a pass, with what it leaves out, and with why it cannot run.
 func TestKindsOfClocks(t *testing.T) {
 	id := fresh(t, "WB-91")
-	for rev, e := range []string{`{"op":"set","frame":0,"values":{"track":200}}`, `{"op":"set","frame":240,"values":{"track":800}}`} {
-		if code, b := do("POST", "/api/shots/"+id+"/edits", fmt.Sprintf(`{"revision":%d,"edit":%s}`, rev, e)); code != 200 {
+	for rev, e := range []string{`{"op":"set","frame":0,"values":{"track":200}}`,
+		`{"op":"set","frame":240,"values":{"track":800}}`} {
+		if code, b := do("POST", "/api/shots/"+id+"/edits", fmt.Sprintf(`{"revision":%d,"edit":%s}`, rev,
+			e)); code != 200 {
 			t.Fatal(b)
 		}
 	}
@@ -127,13 +140,16 @@ func TestKindsOfClocks(t *testing.T) {
 		}
 		return now[0]
 	}
-	if p := set(`"kind":"crawling","way":"back"`); p.Clock.Pictures != 240 || p.Clock.IntervalMS != 5000 || p.Seconds != 1200 || p.Between != 0 || p.Clock.Way != clock.Back {
+	if p := set(`"kind":"crawling","way":"back"`); p.Clock.Pictures != 240 || p.Clock.IntervalMS != 5000 ||
+		p.Seconds != 1200 || p.Between != 0 || p.Clock.Way != clock.Back {
 		t.Errorf("crawling: %+v", p.Clock)
 	}
 	if p := set(`"pictures":60,"interval_ms":604800`); p.Seconds != 36288 || p.Between != 180 || p.EveryMS != 50 {
-		t.Errorf("%d pictures in %g s, %d between, a row every %d ms", p.Clock.Pictures, p.Seconds, p.Between, p.EveryMS)
+		t.Errorf("%d pictures in %g s, %d between, a row every %d ms", p.Clock.Pictures, p.Seconds,
+			p.Between, p.EveryMS)
 	}
-	if p := set(`"kind":"stepped","pictures":240,"interval_ms":3000,"move_ms":1000`); p.Seconds != 720 || p.ClockNote != "" || p.FPS != 2 || p.TooFast {
+	if p := set(`"kind":"stepped","pictures":240,"interval_ms":3000,"move_ms":1000`); p.Seconds != 720 || p.ClockNote !=
+		"" || p.FPS != 2 || p.TooFast {
 		t.Errorf("stepped: %+v", p)
 	}
 	if p := set(`"interval_ms":300,"move_ms":30`); !strings.Contains(p.ClockNote, "over its jerk") || !p.TooFast {
@@ -145,7 +161,8 @@ func TestKindsOfClocks(t *testing.T) {
 	if p := set(`"ease_ms":2000`); p.ClockNote != "" || p.Seconds != 10 {
 		t.Errorf("live: %+v", p)
 	}
-	if p := set(`"kind":"steady","way":"there and back","ease_ms":1000,"camera_locked":true`); p.ClockNote != "" || p.Seconds != 21 || p.Between != 11 {
+	if p := set(`"kind":"steady","way":"there and back","ease_ms":1000,"camera_locked":true`); p.ClockNote != "" ||
+		p.Seconds != 21 || p.Between != 11 {
 		t.Errorf("eased turns: %q, %g s, %d between", p.ClockNote, p.Seconds, p.Between)
 	}
 	if p := set(`"clock":"3","ease_ms":0,"way":"on"`); p.Between != 160 {
@@ -159,7 +176,8 @@ func TestSignedFor(t *testing.T) {
 	id := fresh(t, "WB-90")
 	edits := []string{`{"op":"set","frame":0,"values":{"track":200}}`, `{"op":"set","frame":48,"values":{"track":560}}`}
 	for rev, e := range edits {
-		if code, b := do("POST", "/api/shots/"+id+"/edits", fmt.Sprintf(`{"revision":%d,"edit":%s}`, rev, e)); code != 200 {
+		if code, b := do("POST", "/api/shots/"+id+"/edits", fmt.Sprintf(`{"revision":%d,"edit":%s}`, rev,
+			e)); code != 200 {
 			t.Fatal(b)
 		}
 	}
@@ -174,13 +192,16 @@ func TestSignedFor(t *testing.T) {
 	if code != 200 || !strings.Contains(b, `"over":"the arm is bare today"`) {
 		t.Fatalf("signed: %d %.400s", code, b)
 	}
-	if code, b := do("GET", "/api/shots/"+id+"/log", ""); code == 200 && !strings.Contains(b, "Signed for passing working limits on path 1: the arm is bare today") {
+	if code, b := do("GET", "/api/shots/"+id+"/log", ""); code == 200 && !strings.Contains(b,
+		"Signed for passing working limits on path 1: the arm is bare today") {
 		t.Errorf("the log: %.300s", b)
 	}
-	if code, b := do("POST", "/api/shots/"+id+"/edits", `{"revision":2,"edit":{"op":"factor","clock":"3"}}`); code != 200 || !strings.Contains(b, `"within_rated":false`) {
+	if code, b := do("POST", "/api/shots/"+id+"/edits", `{"revision":2,"edit":{"op":"factor","clock":"3"}}`); code !=
+		200 || !strings.Contains(b, `"within_rated":false`) {
 		t.Fatalf("%d %.200s", code, b)
 	}
-	if code, b := sealed(`{"revision":3,"over":"in a hurry"}`); code != 409 || !strings.Contains(b, "nobody can sign for it") {
+	if code, b := sealed(`{"revision":3,"over":"in a hurry"}`); code != 409 ||
+		!strings.Contains(b, "nobody can sign for it") {
 		t.Errorf("over rated limits: %d %s", code, b)
 	}
 }

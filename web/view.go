@@ -78,7 +78,8 @@ func (s *Server) view(ctx context.Context, id string) (*ShotView, error) {
 
 // viewOf is a shot as it is shown; version is one that it was loaded after.
 func (s *Server) viewOf(ctx context.Context, sh *store.Shot, d *store.Draft, version int64) (*ShotView, error) {
-	v := &ShotView{Shot: sh, Revision: d.Revision, CanUndo: d.UndoTo != nil, CanRedo: d.RedoTo != nil, Path: d.Path, FPS: d.Path.Clock().FPS(), Clock: d.Path.Factor.String(), Version: version, Over: d.Over}
+	v := &ShotView{Shot: sh, Revision: d.Revision, CanUndo: d.UndoTo != nil, CanRedo: d.RedoTo != nil, Path: d.Path,
+		FPS: d.Path.Clock().FPS(), Clock: d.Path.Factor.String(), Version: version, Over: d.Over}
 	seals, err := s.store.Seals(ctx, sh.ID)
 	if err != nil {
 		return nil, err
@@ -182,7 +183,8 @@ func draw(sh *store.Shot, d *store.Draft) (*Drawn, error) {
 	if _, _, ok := d.Path.Span(); !ok {
 		v.Empty = true
 		q := make([]float64, len(sh.Rig.Axes))
-		v.Analysis = &limit.Analysis{Report: &limit.Report{FPS: fps, Axes: []limit.AxisReport{}, Violations: []limit.Violation{}}, Sentences: []string{}, At: []float64{}, Remedies: []limit.Remedy{}}
+		v.Analysis = &limit.Analysis{Report: &limit.Report{FPS: fps, Axes: []limit.AxisReport{},
+			Violations: []limit.Violation{}}, Sentences: []string{}, At: []float64{}, Remedies: []limit.Remedy{}}
 		v.Plot = &Plot{Step: 1}
 		for i, a := range sh.Rig.Axes {
 			q[i] = d.Path.Base[a.ID]

@@ -71,7 +71,8 @@ type NewerPath struct {
 // apart is by how many pixels two paths differ at a frame.
 func apart(b *ready.Bench, d *ready.Desk, other *seal.Table, frame int) float64 {
 	p, q := make([]float64, len(d.Rig.Axes)), make([]float64, len(d.Rig.Axes))
-	if d.Table == nil || !(trace.Sealed{Table: d.Table}).AtFrame(p, frame) || !(trace.Sealed{Table: other}).AtFrame(q, frame) {
+	if d.Table == nil || !(trace.Sealed{Table: d.Table}).AtFrame(p, frame) ||
+		!(trace.Sealed{Table: other}).AtFrame(q, frame) {
 		return 0
 	}
 	px, _, _ := b.Judge.Pixels(p, q)
@@ -81,7 +82,9 @@ func apart(b *ready.Bench, d *ready.Desk, other *seal.Table, frame int) float64 
 func (s *Server) frames(ctx context.Context, b *ready.Bench, version int64) (*FramesView, error) {
 	h := b.Shoot
 	board := h.Board()
-	v := &FramesView{Scheme: h.Scheme, Revision: h.Revision, Frames: h.Scheme.Frames(), Rows: []FrameLayer{}, Press: []weave.Cell{}, Undo: h.Undo, Unsure: []Unsure{}, Notes: h.Notes, Spent: h.Spent, Pace: board.Pace(h.Spent),
+	v := &FramesView{Scheme: h.Scheme, Revision: h.Revision, Frames: h.Scheme.Frames(), Rows: []FrameLayer{},
+		Press: []weave.Cell{}, Undo: h.Undo, Unsure: []Unsure{}, Notes: h.Notes, Spent: h.Spent,
+		Pace:    board.Pace(h.Spent),
 		Version: version}
 	by := map[string]*journal.Exposure{}
 	for i := range h.Exposures {
@@ -94,7 +97,8 @@ func (s *Server) frames(ctx context.Context, b *ready.Bench, version int64) (*Fr
 			row.Cells[i].State = board.At(c)
 			if e := board.Stands(c); e != nil {
 				x := by[e.ID]
-				row.Cells[i].Picture, row.Cells[i].Number, row.Cells[i].Other = x.Picture, e.Number, h.Seal != "" && x.Seal != h.Seal
+				row.Cells[i].Picture, row.Cells[i].Number, row.Cells[i].Other = x.Picture, e.Number, h.Seal != "" &&
+					x.Seal != h.Seal
 			}
 		}
 		v.Rows = append(v.Rows, row)
@@ -110,7 +114,8 @@ func (s *Server) frames(ctx context.Context, b *ready.Bench, version int64) (*Fr
 	}
 	for _, c := range board.Open() {
 		e := by[board.Unsure(c).ID]
-		v.Unsure = append(v.Unsure, Unsure{Cell: c, Exposure: e.ID, Number: e.Number, Fate: e.Fate, Picture: e.Picture, Why: e.Why})
+		v.Unsure = append(v.Unsure, Unsure{Cell: c, Exposure: e.ID, Number: e.Number, Fate: e.Fate, Picture: e.Picture,
+			Why: e.Why})
 	}
 	return v, s.paths(ctx, b, v)
 }

@@ -50,7 +50,8 @@ func TestMain(m *testing.M) {
 		done, ready := make(chan error, 1), make(chan *Running, 1)
 		go func() {
 			done <- Run(ctx, Options{Listen: "127.0.0.1:0", Folder: dir, Rigs: rigs, Demo: true, Out: io.Discard,
-				Log: slog.New(slog.NewTextHandler(os.Stderr, &slog.HandlerOptions{Level: slog.LevelError})), Ready: func(r *Running) { ready <- r }})
+				Log:   slog.New(slog.NewTextHandler(os.Stderr, &slog.HandlerOptions{Level: slog.LevelError})),
+				Ready: func(r *Running) { ready <- r }})
 		}()
 		select {
 		case r := <-ready:
@@ -200,11 +201,14 @@ func TestKeyframeFiles(t *testing.T) {
 		Said   string
 		Others []struct{ Axis string }
 	}
-	if err := json.Unmarshal([]byte(b), &got); err != nil || code != 200 || got.Shot.Last != 90 || len(got.Shot.Path.Tracks[0].Keys) != 3 || len(got.Shot.Path.Tracks[4].Keys) != 2 || got.Said != "Track and Focus from the file." || len(got.Others) != 0 {
+	if err := json.Unmarshal([]byte(b), &got); err != nil || code != 200 || got.Shot.Last != 90 ||
+		len(got.Shot.Path.Tracks[0].Keys) != 3 || len(got.Shot.Path.Tracks[4].Keys) != 2 ||
+		got.Said != "Track and Focus from the file." || len(got.Others) != 0 {
 		t.Fatalf("%d %v %.300s", code, err, b)
 	}
 	// A keyframe between frames, and the pose at any frame.
-	if code, b := do("GET", "/api/shots/"+id+"/pose?frame=37.5", ""); code != 200 || !strings.Contains(b, `"plank/track":300`) {
+	if code, b := do("GET", "/api/shots/"+id+"/pose?frame=37.5", ""); code != 200 ||
+		!strings.Contains(b, `"plank/track":300`) {
 		t.Errorf("pose at 37.5: %d %.200s", code, b)
 	}
 	for name, c := range map[string]struct{ body, rev, want string }{
@@ -225,12 +229,15 @@ func TestKeyframeFiles(t *testing.T) {
 	}
 	// Only the axes in the file change; how they are joined stays; the answer says
 	// which stayed and what would take them out.
-	if code, b := do("POST", "/api/shots/"+id+"/edits", `{"revision":1,"edit":{"op":"kind","axis":"pan","kind":"linear","blend":12}}`); code != 200 {
+	if code, b := do("POST", "/api/shots/"+id+"/edits",
+		`{"revision":1,"edit":{"op":"kind","axis":"pan","kind":"linear","blend":12}}`); code != 200 {
 		t.Fatal(b)
 	}
 	code, b = up("frame,pan_deg\n0,1\n50,4\n", "2")
-	if err := json.Unmarshal([]byte(b), &got); err != nil || code != 200 || len(got.Shot.Path.Tracks[0].Keys) != 3 || len(got.Shot.Path.Tracks[1].Keys) != 2 ||
-		got.Said != "Pan from the file. As they were: Track and Focus." || len(got.Others) != 2 || got.Others[0].Axis != "plank/track" || got.Others[1].Axis != "plank/focus" {
+	if err := json.Unmarshal([]byte(b), &got); err != nil || code != 200 || len(got.Shot.Path.Tracks[0].Keys) != 3 ||
+		len(got.Shot.Path.Tracks[1].Keys) != 2 ||
+		got.Said != "Pan from the file. As they were: Track and Focus." || len(got.Others) != 2 || got.Others[0].Axis !=
+		"plank/track" || got.Others[1].Axis != "plank/focus" {
 		t.Fatalf("%d %v %s %v", code, err, got.Said, got.Others)
 	}
 	if !strings.Contains(b, `"kind":"linear","blend":12`) {
@@ -244,7 +251,8 @@ func TestPassesAndPeople(t *testing.T) {
 	if err := json.Unmarshal([]byte(b), &ps); err != nil || len(ps) != 5 || ps[3].Clock.Factor.Den != 3 {
 		t.Fatalf("%v %.200s", err, b)
 	}
-	if p := ps[3]; p.FPS != 8 || p.Seconds != 30 || p.WorstAxis != "plank/track" || math.Abs(p.WorstShare*3/ps[0].WorstShare-1) > 1e-9 {
+	if p := ps[3]; p.FPS != 8 || p.Seconds != 30 || p.WorstAxis != "plank/track" ||
+		math.Abs(p.WorstShare*3/ps[0].WorstShare-1) > 1e-9 {
 		t.Errorf("a third of the speed: %g fps, %g s, %s at %g", p.FPS, p.Seconds, p.WorstAxis, p.WorstShare)
 	}
 	put := func(f string) int {
@@ -254,7 +262,8 @@ func TestPassesAndPeople(t *testing.T) {
 	if put("0") != 422 || put("1000") != 422 || put("abc") != 422 || put("1/3") != 200 || put("24 fps") != 200 {
 		t.Error("rate factors are not checked")
 	}
-	if code, b := do("POST", "/api/machines/plank/goto", `{"shot":"`+shot+`","frame":9999}`); code != 422 || !strings.Contains(b, "9999 is outside the path") {
+	if code, b := do("POST", "/api/machines/plank/goto", `{"shot":"`+shot+`","frame":9999}`); code != 422 ||
+		!strings.Contains(b, "9999 is outside the path") {
 		t.Errorf("a go-to without a seal goes by the plan: %d %s", code, b)
 	}
 	if code, b := do("PUT", "/api/me", `{"name":""}`); code != 422 {
@@ -263,7 +272,8 @@ func TestPassesAndPeople(t *testing.T) {
 }
 
 func TestStrangersAreKeptOut(t *testing.T) {
-	if code, _ := do("POST", "/api/stop", "", "Sec-Fetch-Site", "cross-site", "Origin", "http://elsewhere.example"); code != 403 {
+	if code, _ := do("POST", "/api/stop", "", "Sec-Fetch-Site", "cross-site", "Origin",
+		"http://elsewhere.example"); code != 403 {
 		t.Errorf("another site's page may post: %d", code)
 	}
 	q, err := http.NewRequest("GET", addr+"/api/shelf", nil)
@@ -277,10 +287,13 @@ func TestStrangersAreKeptOut(t *testing.T) {
 	if code, _ := do("POST", "/api/stop", ""); code != 204 {
 		t.Errorf("stop without a session: %d", code)
 	}
-	if code, _ := do("GET", "/api/live", "", "Connection", "Upgrade", "Upgrade", "websocket", "Sec-WebSocket-Version", "13", "Sec-WebSocket-Key", "dGhlIHNhbXBsZSBub25jZQ==", "Origin", "http://elsewhere.example"); code != 403 {
+	if code, _ := do("GET", "/api/live", "", "Connection", "Upgrade", "Upgrade", "websocket", "Sec-WebSocket-Version",
+		"13", "Sec-WebSocket-Key", "dGhlIHNhbXBsZSBub25jZQ==", "Origin", "http://elsewhere.example"); code != 403 {
 		t.Errorf("another site's page may watch: %d", code)
 	}
-	for path, want := range map[string]int{"/api/shots/nonsense": 422, "/api/shots/01a2103b-e161-71d6-aea5-37eb98638550": 404, "/api/nothing": 404, "/api/takes/01a2103b-e161-71d6-aea5-37eb98638550/trace.csv": 404, "/api/takes/x/trace.csv": 404} {
+	for path, want := range map[string]int{"/api/shots/nonsense": 422,
+		"/api/shots/01a2103b-e161-71d6-aea5-37eb98638550": 404, "/api/nothing": 404,
+		"/api/takes/01a2103b-e161-71d6-aea5-37eb98638550/trace.csv": 404, "/api/takes/x/trace.csv": 404} {
 		if code, b := do("GET", path, ""); code != want {
 			t.Errorf("%s: %d, want %d: %s", path, code, want, b)
 		}
@@ -305,23 +318,28 @@ func TestProblems(t *testing.T) {
 		status             int
 		field              string
 	}{
-		"schema":       {"PUT", "/api/shots/" + shot + "/threshold", `{"px":0}`, nil, 422, "px"},
-		"missing":      {"POST", "/api/shots/" + shot + "/pose", `{}`, nil, 422, ""},
-		"rule":         {"POST", "/api/shots/" + shot + "/edits", `{"revision":0,"edit":{"op":"kind","axis":"boom","kind":"smooth"}}`, nil, 422, "axis"},
-		"file":         {"POST", "/api/shots/" + shot + "/keys?revision=0", "frame,boom_mm\n0,1\n", nil, 422, "2"},
-		"no revision":  {"POST", "/api/shots/" + shot + "/keys", "", nil, 422, "revision"},
-		"no shot":      {"GET", "/api/shots/01a213c4-1156-7864-a204-2ba1959b8ca7", "", nil, 404, ""},
-		"no address":   {"GET", "/api/nothing", "", nil, 404, ""},
-		"no method":    {"DELETE", "/api/shots/" + shot, "", nil, 405, ""},
-		"a stranger":   {"PUT", "/api/me", `{"name":"x"}`, []string{"Sec-Fetch-Site", "cross-site"}, 403, ""},
-		"no machine":   {"POST", "/api/machines/stork/home", `{}`, nil, 503, ""},
-		"line-up":      {"PATCH", "/api/machines/plank/line-ups", `{"changes":[{"at":["axes","track"],"seen":0,"is":{"soft":[9,1],"working":{"speed":1,"acceleration":1,"jerk":1},"spread":0,"homings":0}}]}`, nil, 422, "track.soft"},
-		"a clock":      {"PUT", "/api/passes/01a213c4-1156-7864-a204-2ba1959b8ca7", `{"shot":"` + shot + `","name":"x","note":"","clock":"soon"}`, nil, 422, "clock"},
-		"an axis-less": {"PATCH", "/api/machines/plank/line-ups", `{"changes":[{"at":["axes","boom"],"seen":0,"is":{"soft":[1,9],"working":{"speed":1,"acceleration":1,"jerk":1},"spread":0,"homings":0}}]}`, nil, 422, "boom"},
+		"schema":  {"PUT", "/api/shots/" + shot + "/threshold", `{"px":0}`, nil, 422, "px"},
+		"missing": {"POST", "/api/shots/" + shot + "/pose", `{}`, nil, 422, ""},
+		"rule": {"POST", "/api/shots/" + shot + "/edits",
+			`{"revision":0,"edit":{"op":"kind","axis":"boom","kind":"smooth"}}`, nil, 422, "axis"},
+		"file":        {"POST", "/api/shots/" + shot + "/keys?revision=0", "frame,boom_mm\n0,1\n", nil, 422, "2"},
+		"no revision": {"POST", "/api/shots/" + shot + "/keys", "", nil, 422, "revision"},
+		"no shot":     {"GET", "/api/shots/01a213c4-1156-7864-a204-2ba1959b8ca7", "", nil, 404, ""},
+		"no address":  {"GET", "/api/nothing", "", nil, 404, ""},
+		"no method":   {"DELETE", "/api/shots/" + shot, "", nil, 405, ""},
+		"a stranger":  {"PUT", "/api/me", `{"name":"x"}`, []string{"Sec-Fetch-Site", "cross-site"}, 403, ""},
+		"no machine":  {"POST", "/api/machines/stork/home", `{}`, nil, 503, ""},
+		"line-up": {"PATCH", "/api/machines/plank/line-ups",
+			`{"changes":[{"at":["axes","track"],"seen":0,"is":{"soft":[9,1],"working":{"speed":1,"acceleration":1,"jerk":1},"spread":0,"homings":0}}]}`, nil, 422, "track.soft"},
+		"a clock": {"PUT", "/api/passes/01a213c4-1156-7864-a204-2ba1959b8ca7",
+			`{"shot":"` + shot + `","name":"x","note":"","clock":"soon"}`, nil, 422, "clock"},
+		"an axis-less": {"PATCH", "/api/machines/plank/line-ups",
+			`{"changes":[{"at":["axes","boom"],"seen":0,"is":{"soft":[1,9],"working":{"speed":1,"acceleration":1,"jerk":1},"spread":0,"homings":0}}]}`, nil, 422, "boom"},
 	} {
 		code, b := do(c.method, c.path, c.body, c.head...)
 		var p Problem
-		if err := json.Unmarshal([]byte(b), &p); err != nil || code != c.status || p.Status != code || p.Title == "" || p.Detail == "" || p.Type != "about:blank" {
+		if err := json.Unmarshal([]byte(b), &p); err != nil || code != c.status || p.Status != code || p.Title == "" ||
+			p.Detail == "" || p.Type != "about:blank" {
 			t.Errorf("%s: %d %s", name, code, b)
 		}
 		if c.field != "" && (p.Field != c.field || p.Wrong == "" || p.Want == "") {

@@ -22,7 +22,8 @@ func (s *Server) feel(ctx context.Context, in *benchID) (*body[*BenchView], erro
 	now := f.Now()
 	for _, a := range v.rig.Axes {
 		if a.Unit == rig.Deg && a.Kind == rig.Rotary && !now.State.Homed(a.ID) {
-			return nil, conflict(fmt.Sprintf("%s is not homed: which way its wrist points is not known. Home %s first.", a.Name, v.Name))
+			return nil, conflict(fmt.Sprintf("%s is not homed: which way its wrist points is not known. Home %s first.",
+				a.Name, v.Name))
 		}
 	}
 	felt, err := f.Feel(ctx)
@@ -34,7 +35,8 @@ func (s *Server) feel(ctx context.Context, in *benchID) (*body[*BenchView], erro
 	for i, a := range v.rig.Axes {
 		joints[a.ID] = q[i]
 	}
-	one := balance.Felt{Joints: joints, WristPose: balance.WristPose{Rotation: balance.Rotation(v.rig.Wrist(q)), ForceN: felt.ForceN, TorqueNM: felt.TorqueNM}}
+	one := balance.Felt{Joints: joints, WristPose: balance.WristPose{Rotation: balance.Rotation(v.rig.Wrist(q)),
+		ForceN: felt.ForceN, TorqueNM: felt.TorqueNM}}
 	err = again(func() error {
 		v, err := s.benchOf(ctx, in.ID, in.Package, nil) // as it is by now
 		if err != nil {
@@ -78,7 +80,9 @@ func (s *Server) mayGuide(ctx context.Context, machine, axis, shot string) error
 			return s.fail(err)
 		}
 	}
-	why := "A powered arm is not guided by hand before it knows what hangs on it. Choose the camera package under Rig up, Balance."
+	why := "A powered arm is not guided by hand before it knows what hangs on it. Choose the camera package " +
+		"under Rig " +
+		"up, Balance."
 	if pack != "" {
 		v, err := s.benchOf(ctx, machine, pack, nil)
 		if err != nil {

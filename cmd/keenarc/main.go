@@ -54,8 +54,11 @@ func main() {
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
 	defer stop()
 	var c cli
-	k := kong.Must(&c, kong.Name("keenarc"), kong.Description("Plan camera moves and replay them identically."), kong.UsageOnError(),
-		kong.BindTo(ctx, (*context.Context)(nil)), kong.Exit(func(code int) { os.Exit(map[bool]int{true: 0, false: 2}[code == 0]) }))
+	k := kong.Must(&c, kong.Name("keenarc"), kong.Description("Plan camera moves and replay them identically."),
+		kong.UsageOnError(),
+		kong.BindTo(ctx, (*context.Context)(nil)), kong.Exit(func(code int) {
+			os.Exit(map[bool]int{true: 0, false: 2}[code == 0])
+		}))
 	kc, err := k.Parse(os.Args[1:])
 	if err != nil {
 		fmt.Fprintln(os.Stderr, "keenarc:", err)
@@ -151,8 +154,10 @@ func (c *rollCmd) Run(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
-	word, err := stage.Roll(ctx, stage.RollOptions{Keys: in, Rig: c.Rig, Passes: c.Passes, Kind: curve.Kind(c.Kind), FPS: fps, Factor: factor,
-		Seed: c.Seed, Pace: c.Pace, Fault: c.Fault, Binary: bin, Out: os.Stdout, Log: slog.New(slog.NewTextHandler(os.Stderr, nil))})
+	word, err := stage.Roll(ctx, stage.RollOptions{Keys: in, Rig: c.Rig, Passes: c.Passes, Kind: curve.Kind(c.Kind),
+		FPS: fps, Factor: factor,
+		Seed: c.Seed, Pace: c.Pace, Fault: c.Fault, Binary: bin, Out: os.Stdout, Log: slog.New(
+			slog.NewTextHandler(os.Stderr, nil))})
 	switch {
 	case errors.Is(err, stage.ErrBadInput):
 		return exit{2, err.Error()}
@@ -192,7 +197,8 @@ type standInCmd struct {
 func (c *standInCmd) Run(ctx context.Context) error {
 	r := examples.Rigs()[c.Rig]
 	if r == nil {
-		return exit{2, fmt.Sprintf("--rig: there is no rig %q; use one of %s", c.Rig, strings.Join(examples.RigIDs(), ", "))}
+		return exit{2, fmt.Sprintf("--rig: there is no rig %q; use one of %s", c.Rig,
+			strings.Join(examples.RigIDs(), ", "))}
 	}
 	if c.File != "" {
 		raw, err := os.ReadFile(c.File)
@@ -237,7 +243,8 @@ func (c *cameraCmd) Run(ctx context.Context) error {
 	if c.Width != 0 && (c.Width < 32 || c.Width > 4096) {
 		return exit{2, fmt.Sprintf("--width: %d; give 32 to 4096", c.Width)}
 	}
-	s, err := camera.Listen(camera.Options{Folder: c.Folder, Rig: c.Rig, Camera: examples.BenchCamera(), Set: examples.ClockRoom(), Quick: c.Quick, WidthPx: c.Width}, c.Listen)
+	s, err := camera.Listen(camera.Options{Folder: c.Folder, Rig: c.Rig, Camera: examples.BenchCamera(),
+		Set: examples.ClockRoom(), Quick: c.Quick, WidthPx: c.Width}, c.Listen)
 	if err != nil {
 		return exit{2, err.Error()}
 	}
@@ -284,8 +291,9 @@ func (c *demoCmd) Run(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
-	o := web.Options{Listen: c.Listen, Folder: c.Folder, URL: c.URL, Binary: bin, Seed: c.Seed, Demo: true, Reset: c.Reset,
-		Out: os.Stdout, Log: slog.New(slog.NewTextHandler(os.Stderr, nil))}
+	o := web.Options{Listen: c.Listen, Folder: c.Folder, URL: c.URL, Binary: bin, Seed: c.Seed, Demo: true,
+		Reset: c.Reset,
+		Out:   os.Stdout, Log: slog.New(slog.NewTextHandler(os.Stderr, nil))}
 	if c.Film {
 		o.Film = camera.Film
 	}

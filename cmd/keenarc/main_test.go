@@ -59,11 +59,14 @@ func TestRoll(t *testing.T) {
 		code int
 		want []string
 	}{
-		"stacks":        {[]string{example, "--rig", "plank", "--passes", "2"}, 0, []string{"240 pictures", "against pass 1", "unseen", "verdict   stacks"}},
-		"three passes":  {[]string{example, "--passes", "3", "--seed", "9"}, 0, []string{"pass 3    against pass 1", "verdict   stacks"}},
-		"lost steps":    {[]string{example, "--fault", "2:track:128:0.9"}, 1, []string{"verdict   off"}},
-		"one pass":      {[]string{example, "--passes", "1"}, 0, []string{"verdict   stacks"}},
-		"slow":          {[]string{example, "--factor", "1/2", "--pace", "40"}, 0, []string{"at 12 fps", "20009 samples"}},
+		"stacks": {[]string{example, "--rig", "plank", "--passes", "2"}, 0,
+			[]string{"240 pictures", "against pass 1", "unseen", "verdict   stacks"}},
+		"three passes": {[]string{example, "--passes", "3", "--seed", "9"}, 0, []string{"pass 3    against pass 1",
+			"verdict   stacks"}},
+		"lost steps": {[]string{example, "--fault", "2:track:128:0.9"}, 1, []string{"verdict   off"}},
+		"one pass":   {[]string{example, "--passes", "1"}, 0, []string{"verdict   stacks"}},
+		"slow": {[]string{example, "--factor", "1/2", "--pace", "40"}, 0,
+			[]string{"at 12 fps", "20009 samples"}},
 		"over limits":   {[]string{fast}, 1, []string{"Track runs", "Give it room", "not allowed", "off"}},
 		"starts moving": {[]string{moving, "--kind", "natural"}, 1, []string{"in no time", "run-up", "not allowed"}},
 		"no file":       {[]string{"nowhere.csv"}, 2, []string{"KEYS"}},
@@ -93,13 +96,15 @@ func TestRoll(t *testing.T) {
 // The command line seals a file as exchange does (TestFingerprintOfAFile), which is built for another
 // level of the processor, too.
 func TestFingerprintOfAFile(t *testing.T) {
-	if out, _ := run(t, "", "roll", "../../examples/harbour-approach.csv", "--passes", "1"); !regexp.MustCompile(`sealed +8491-4915\b`).MatchString(out) {
+	if out, _ := run(t, "", "roll", "../../examples/harbour-approach.csv", "--passes", "1"); !regexp.MustCompile(
+		`sealed +8491-4915\b`).MatchString(out) {
 		t.Error(out)
 	}
 }
 
 func TestCalc(t *testing.T) {
-	out, code := run(t, `{"kind":"natural","rate_hz":50,"keys":{"t_s":[0,1.2,3],"axes":{"pan":[0,10,4]}}}`, "calc", "curve")
+	out, code := run(t, `{"kind":"natural","rate_hz":50,"keys":{"t_s":[0,1.2,3],"axes":{"pan":[0,10,4]}}}`,
+		"calc", "curve")
 	if code != 0 || !strings.HasPrefix(out, `{"t_s":[0,0.02`) {
 		t.Errorf("exit %d: %.80s", code, out)
 	}
@@ -107,7 +112,8 @@ func TestCalc(t *testing.T) {
 	if code != 2 || !strings.Contains(out, `"field":"keys.t_s[1]"`) {
 		t.Errorf("exit %d: %s", code, out)
 	}
-	if out, code = run(t, "", "calc", "--list"); code != 0 || !strings.Contains(out, "\ncurve ") || !strings.HasPrefix(out, "balance ") {
+	if out, code = run(t, "", "calc", "--list"); code != 0 || !strings.Contains(out, "\ncurve ") ||
+		!strings.HasPrefix(out, "balance ") {
 		t.Errorf("exit %d: %s", code, out)
 	}
 	if out, code = run(t, "", "calc", "--schema", "curve"); code != 0 || !strings.Contains(out, `"rate_hz"`) {

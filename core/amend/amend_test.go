@@ -37,7 +37,8 @@ type sheet struct {
 func p(v float64) *float64 { return &v }
 
 func begun() *sheet {
-	return &sheet{Name: "day", Long: 1<<62 + 1, Tally: []float64{1, 2}, Rows: []row{{ID: "a", Name: "unload", Min: 20}, {ID: "b", Min: 5, After: []string{"a"}}},
+	return &sheet{Name: "day", Long: 1<<62 + 1, Tally: []float64{1, 2}, Rows: []row{{ID: "a", Name: "unload", Min: 20},
+		{ID: "b", Min: 5, After: []string{"a"}}},
 		Axes: map[string]deep{"pan": {Low: p(-10)}}}
 }
 
@@ -60,30 +61,51 @@ func TestChangesOfFields(t *testing.T) {
 		wrong   string
 	}{
 		{name: "nothing", want: func(*sheet) {}},
-		{name: "another field of a thing that was changed", changes: []Field{change(1, `"unpack"`, "rows", "a", "name")}, want: func(s *sheet) { s.Rows[0].Name = "unpack" }},
-		{name: "the field that was changed", changes: []Field{change(1, `25`, "rows", "a", "minutes")}, stale: "minutes of “unload”"},
-		{name: "the same, seen as it is", changes: []Field{change(2, `25`, "rows", "a", "minutes")}, want: func(s *sheet) { s.Rows[0].Min = 25 }},
+		{name: "another field of a thing that was changed",
+			changes: []Field{change(1, `"unpack"`, "rows", "a", "name")}, want: func(s *sheet) {
+				s.Rows[0].Name = "unpack"
+			}},
+		{name: "the field that was changed", changes: []Field{change(1, `25`, "rows", "a", "minutes")},
+			stale: "minutes of “unload”"},
+		{name: "the same, seen as it is", changes: []Field{change(2, `25`, "rows", "a", "minutes")},
+			want: func(s *sheet) { s.Rows[0].Min = 25 }},
 		{name: "what it is already", changes: []Field{change(1, `3e1`, "rows", "a", "minutes")}, want: func(*sheet) {}},
 		{name: "a list is one field", changes: []Field{change(1, `[2]`, "tally")}, stale: "tally"},
-		{name: "one of several is not as seen: none is made", changes: []Field{change(1, `"x"`, "name"), change(1, `[2]`, "tally")}, stale: "tally"},
-		{name: "a thing is put in", changes: []Field{change(1, `{"id":"c","minutes":1}`, "rows", "c")}, want: func(s *sheet) { s.Rows = append(s.Rows, row{ID: "c", Min: 1}) }},
-		{name: "a thing is taken out", changes: []Field{change(1, ``, "rows", "b")}, want: func(s *sheet) { s.Rows = s.Rows[:1] }},
-		{name: "one that was changed is not taken out", changes: []Field{change(1, ``, "rows", "a")}, stale: "“unload” of rows"},
-		{name: "a field of a map", changes: []Field{change(1, `40`, "axes", "pan", "high")}, want: func(s *sheet) { s.Axes["pan"] = deep{p(-10), p(40)} }},
-		{name: "into what is not there yet", changes: []Field{change(1, `3`, "swing", "low"), change(1, `4`, "swing", "high")}, want: func(s *sheet) { s.Swing = &deep{p(3), p(4)} }},
-		{name: "a member of a map is put in", changes: []Field{change(1, `{"low":1}`, "axes", "tilt")}, want: func(s *sheet) { s.Axes["tilt"] = deep{Low: p(1)} }},
-		{name: "null takes out", changes: []Field{change(1, `null`, "axes", "pan", "low")}, want: func(s *sheet) { s.Axes["pan"] = deep{} }},
+		{name: "one of several is not as seen: none is made", changes: []Field{change(1, `"x"`, "name"),
+			change(1, `[2]`, "tally")}, stale: "tally"},
+		{name: "a thing is put in", changes: []Field{change(1, `{"id":"c","minutes":1}`, "rows", "c")},
+			want: func(s *sheet) { s.Rows = append(s.Rows, row{ID: "c", Min: 1}) }},
+		{name: "a thing is taken out", changes: []Field{change(1, ``, "rows", "b")}, want: func(s *sheet) {
+			s.Rows = s.Rows[:1]
+		}},
+		{name: "one that was changed is not taken out", changes: []Field{change(1, ``, "rows", "a")},
+			stale: "“unload” of rows"},
+		{name: "a field of a map", changes: []Field{change(1, `40`, "axes", "pan", "high")}, want: func(s *sheet) {
+			s.Axes["pan"] = deep{p(-10), p(40)}
+		}},
+		{name: "into what is not there yet", changes: []Field{change(1, `3`, "swing", "low"),
+			change(1, `4`, "swing", "high")}, want: func(s *sheet) { s.Swing = &deep{p(3), p(4)} }},
+		{name: "a member of a map is put in", changes: []Field{change(1, `{"low":1}`, "axes", "tilt")},
+			want: func(s *sheet) { s.Axes["tilt"] = deep{Low: p(1)} }},
+		{name: "null takes out", changes: []Field{change(1, `null`, "axes", "pan", "low")}, want: func(s *sheet) {
+			s.Axes["pan"] = deep{}
+		}},
 		{name: "a version that nobody knows", changes: []Field{change(7, `"x"`, "name")}, stale: "name"},
-		{name: "one field twice: the later counts", changes: []Field{change(1, `"x"`, "name"), change(1, `"y"`, "name")}, want: func(s *sheet) { s.Name = "y" }},
-		{name: "what a version that nobody knows may have had", changes: []Field{change(7, `3`, "swing", "low")}, stale: "low of swing"},
-		{name: "a member of a map is taken out", changes: []Field{change(1, ``, "axes", "pan")}, want: func(s *sheet) { s.Axes = nil }},
+		{name: "one field twice: the later counts", changes: []Field{change(1, `"x"`, "name"),
+			change(1, `"y"`, "name")}, want: func(s *sheet) { s.Name = "y" }},
+		{name: "what a version that nobody knows may have had", changes: []Field{change(7, `3`, "swing", "low")},
+			stale: "low of swing"},
+		{name: "a member of a map is taken out", changes: []Field{change(1, ``, "axes", "pan")}, want: func(s *sheet) {
+			s.Axes = nil
+		}},
 		{name: "two values", changes: []Field{change(1, `1 2`, "long")}, wrong: "long"},
 		{name: "no such field", changes: []Field{change(1, `1`, "nome")}, wrong: "nome"},
 		{name: "no such thing", changes: []Field{change(1, `1`, "rows", "z", "minutes")}, wrong: "rows.z"},
 		{name: "a name in other letters", changes: []Field{change(1, `"x"`, "Name")}, wrong: "Name"},
 		{name: "nor in such as are read alike", changes: []Field{change(1, `[]`, "rowſ")}, wrong: "rowſ"},
 		{name: "below a number", changes: []Field{change(1, `1`, "long", "x")}, wrong: "long.x"},
-		{name: "another kind of value", changes: []Field{change(1, `"soon"`, "rows", "b", "minutes")}, wrong: "minutes"},
+		{name: "another kind of value", changes: []Field{change(1, `"soon"`, "rows", "b", "minutes")},
+			wrong: "minutes"},
 		{name: "another id", changes: []Field{change(1, `"z"`, "rows", "b", "id")}, wrong: "rows.b.id"},
 		{name: "a thing under another id", changes: []Field{change(1, `{"id":"d"}`, "rows", "c")}, wrong: "rows.c"},
 		{name: "half a value", changes: []Field{change(1, `{`, "name")}, wrong: "name"},
@@ -124,7 +146,8 @@ func TestChangesOfFields(t *testing.T) {
 func TestOnceMore(t *testing.T) {
 	was := begun()
 	seen := func(int64) (*sheet, error) { return was, nil }
-	for _, c := range [][]Field{{change(1, ``, "rows", "b")}, {change(1, `{"id":"c","minutes":0}`, "rows", "c")}, {change(1, `""`, "rows", "a", "name")}, {change(1, `5`, "swing", "low")}} {
+	for _, c := range [][]Field{{change(1, ``, "rows", "b")}, {change(1, `{"id":"c","minutes":0}`, "rows", "c")},
+		{change(1, `""`, "rows", "a", "name")}, {change(1, `5`, "swing", "low")}} {
 		once, err := Apply(was, seen, c)
 		if err != nil {
 			t.Fatal(err)
@@ -191,7 +214,8 @@ func flat(s *sheet) map[string]string {
 }
 
 // fields are places where a random window changes something.
-var fields = []string{"name", "long", "tally", "rows/a/name", "rows/a/minutes", "rows/a/after", "rows/b/name", "rows/b/minutes", "axes/pan/low", "axes/pan/high", "axes/tilt/low", "swing/low", "swing/high"}
+var fields = []string{"name", "long", "tally", "rows/a/name", "rows/a/minutes", "rows/a/after", "rows/b/name",
+	"rows/b/minutes", "axes/pan/low", "axes/pan/high", "axes/tilt/low", "swing/low", "swing/high"}
 
 func anyValue(r *rand.Rand, at string) string {
 	switch at[strings.LastIndex(at, "/")+1:] {
@@ -257,7 +281,8 @@ func TestWindowsBesideEachOther(t *testing.T) {
 
 func TestAt(t *testing.T) {
 	s := begun()
-	for at, want := range map[string]string{"rows/a/minutes": "20", "rows/c": "", "axes/pan": `{"low":-10}`, "tally": "[1,2]"} {
+	for at, want := range map[string]string{"rows/a/minutes": "20", "rows/c": "", "axes/pan": `{"low":-10}`,
+		"tally": "[1,2]"} {
 		if got := string(At(s, strings.Split(at, "/"))); got != want {
 			t.Errorf("%s is %s, not %s", at, got, want)
 		}

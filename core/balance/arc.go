@@ -25,12 +25,15 @@ type At struct {
 // Check reports what is wrong with an arc; most bounds its samples.
 func (a Arc) Check(most int) error {
 	switch {
-	case !finite(a.FromDeg, a.ToDeg) || !(a.FromDeg < a.ToDeg) || math.Abs(a.FromDeg) > 3600 || math.Abs(a.ToDeg) > 3600:
-		return mistake.In("from_deg", "give an arc that rises, within ten turns", "the arc goes from %g° to %g°", a.FromDeg, a.ToDeg)
+	case !finite(a.FromDeg, a.ToDeg) || !(a.FromDeg < a.ToDeg) || math.Abs(a.FromDeg) > 3600 ||
+		math.Abs(a.ToDeg) > 3600:
+		return mistake.In("from_deg", "give an arc that rises, within ten turns", "the arc goes from %g° to %g°",
+			a.FromDeg, a.ToDeg)
 	case !(a.StepDeg > 0) || math.IsInf(a.StepDeg, 0):
 		return mistake.In("step_deg", "give degrees above zero", "it is %g", a.StepDeg)
 	case (a.ToDeg-a.FromDeg)/a.StepDeg > float64(most):
-		return mistake.In("step_deg", fmt.Sprintf("give %g or more", (a.ToDeg-a.FromDeg)/float64(most)), "a step of %g° makes more than %d samples", a.StepDeg, most)
+		return mistake.In("step_deg", fmt.Sprintf("give %g or more", (a.ToDeg-a.FromDeg)/float64(most)),
+			"a step of %g° makes more than %d samples", a.StepDeg, most)
 	case !(a.MotorNM >= 0) || math.IsInf(a.MotorNM, 0):
 		return mistake.In("motor_nm", "give newton metres above zero, or leave it out", "it is %g", a.MotorNM)
 	case !(a.FrictionNM >= 0) || math.IsInf(a.FrictionNM, 0):

@@ -61,11 +61,13 @@ func Add(pieces []Piece) (Sum, error) {
 	for i, p := range pieces {
 		field := fmt.Sprintf("pieces[%d]", i)
 		if !(p.MassKg > 0 && p.MassKg <= mostKg) {
-			return s, mistake.In(field+".mass_kg", "weigh it and give kilograms above zero", "%s has %g kg", said(p.Name, i), p.MassKg)
+			return s, mistake.In(field+".mass_kg", "weigh it and give kilograms above zero", "%s has %g kg",
+				said(p.Name, i), p.MassKg)
 		}
 		for k, v := range p.At {
 			if !(math.Abs(v) <= mostM) {
-				return s, mistake.In(field+".at_m", "give metres right, forward and up", "%s lies at %g m", said(p.Name, i), v)
+				return s, mistake.In(field+".at_m", "give metres right, forward and up", "%s lies at %g m",
+					said(p.Name, i), v)
 			}
 			moment[k] += p.MassKg * v
 		}

@@ -60,11 +60,13 @@ func (k Knobs) Check() error {
 	}{{"slide_mm", k.SlideMM}, {"rise_mm", k.RiseMM}} {
 		what, v := of.name, of.v
 		if !finite(v[:]...) || !(v[0] <= v[1]) || math.Abs(v[0]) > 5000 || math.Abs(v[1]) > 5000 {
-			return mistake.In(what, "give the least and the greatest reading in millimetres", "the plate's readings go from %g to %g mm", v[0], v[1])
+			return mistake.In(what, "give the least and the greatest reading in millimetres",
+				"the plate's readings go from %g to %g mm", v[0], v[1])
 		}
 	}
 	if !finite(k.SlideAxisMM, k.RiseAxisMM) {
-		return mistake.In("slide_axis_mm", "give the readings at which the plate's zero lies on the axis", "they are not numbers")
+		return mistake.In("slide_axis_mm", "give the readings at which the plate's zero lies on the axis",
+			"they are not numbers")
 	}
 	return nil
 }
@@ -172,7 +174,8 @@ func (b *Bench) check() error {
 	for i, s := range b.Seen {
 		field := fmt.Sprintf("seen[%d]", i)
 		if !(math.Abs(s.TiltDeg) <= 90) || s.ScaleKg != nil && math.Abs(s.TiltDeg) > 80 {
-			return mistake.In(field+".tilt_deg", "give an attitude from -90 to 90, with a scale from -80 to 80, where its pull still has an arm", "it is %g°", s.TiltDeg)
+			return mistake.In(field+".tilt_deg", "give an attitude from -90 to 90, with a scale from -80 to 80, where "+
+				"its pull still has an arm", "it is %g°", s.TiltDeg)
 		}
 		if err := in(field+".slide_mm", s.SlideMM, b.Knobs.SlideMM); err != nil {
 			return err
@@ -184,9 +187,11 @@ func (b *Bench) check() error {
 		case s.ScaleKg != nil && !(math.Abs(*s.ScaleKg) <= mostKg):
 			return mistake.In(field+".scale_kg", "give what the scale reads, in kilograms", "it is %g", *s.ScaleKg)
 		case s.ScaleKg != nil && !(math.Abs(s.ArmM) >= 0.001 && math.Abs(s.ArmM) <= mostM):
-			return mistake.In(field+".arm_m", "give how far ahead of the axis the scale pulls, in metres", "an arm of %g m has no length", s.ArmM)
+			return mistake.In(field+".arm_m", "give how far ahead of the axis the scale pulls, in metres",
+				"an arm of %g m has no length", s.ArmM)
 		case s.ScaleKg == nil && s.Did != Rests && s.Did != NoseFalls && s.Did != NoseRises && s.Did != TurnsSlowly:
-			return mistake.In(field+".did", "say rests, nose falls, nose rises or turns slowly, or give what a scale reads", "%q is nothing that it does", s.Did)
+			return mistake.In(field+".did", "say rests, nose falls, nose rises or turns slowly, or give what a "+
+				"scale reads", "%q is nothing that it does", s.Did)
 		}
 	}
 	return nil
@@ -202,10 +207,12 @@ func (b *Bench) mass() (kg, pieces float64, sum Sum, guessed bool, err error) {
 	switch {
 	case b.WholeKg != nil:
 		if !(*b.WholeKg > 0 && *b.WholeKg <= mostKg) {
-			return 0, 0, sum, false, mistake.In("whole_kg", "weigh it and give kilograms above zero", "it is %g", *b.WholeKg)
+			return 0, 0, sum, false, mistake.In("whole_kg", "weigh it and give kilograms above zero",
+				"it is %g", *b.WholeKg)
 		}
 		if *b.WholeKg < sum.MassKg*(1-1e-9) {
-			return 0, 0, sum, false, mistake.In("whole_kg", fmt.Sprintf("give %.4g or more, or take a piece off", sum.MassKg), "all of it weighs %g kg and its pieces %.4g", *b.WholeKg, sum.MassKg)
+			return 0, 0, sum, false, mistake.In("whole_kg", fmt.Sprintf("give %.4g or more, or take a piece off",
+				sum.MassKg), "all of it weighs %g kg and its pieces %.4g", *b.WholeKg, sum.MassKg)
 		}
 		return *b.WholeKg, sum.MassKg, sum, false, nil
 	case len(b.Pieces) > 0:
@@ -235,7 +242,8 @@ func (b *Bench) Weigh() (*Weight, error) {
 	if err != nil {
 		return nil, err
 	}
-	w := &Weight{MassKg: kg, Guessed: guessed, Right: sum.Centre[0] * pieces / kg, Against: -1, BandM: Band(kg, b.FrictionNM+b.CableNM)}
+	w := &Weight{MassKg: kg, Guessed: guessed, Right: sum.Centre[0] * pieces / kg, Against: -1,
+		BandM: Band(kg, b.FrictionNM+b.CableNM)}
 	// From the plate's zero: the pieces' share is known, the rest anywhere within reach.
 	whole := pieces >= kg*(1-1e-9)
 	reach := farM
@@ -264,7 +272,8 @@ func (b *Bench) Weigh() (*Weight, error) {
 	w.Forward, w.OffForward = c[0]+df, max(hx-c[0], c[0]-lx)
 	w.Up, w.OffUp = c[1]+du, max(hy-c[1], c[1]-ly)
 	if rest := kg - pieces; rest > 1e-6*kg && pieces > 0 {
-		w.Rest = &Rest{rest, (kg*(w.Forward-df)-pieces*sum.Centre[1])/rest + df, (kg*(w.Up-du)-pieces*sum.Centre[2])/rest + du}
+		w.Rest = &Rest{rest, (kg*(w.Forward-df)-pieces*sum.Centre[1])/rest + df,
+			(kg*(w.Up-du)-pieces*sum.Centre[2])/rest + du}
 	}
 	for _, at := range may {
 		w.known = append(w.known, [2]float64{at[0] + df, at[1] + du})
@@ -291,11 +300,14 @@ func (b *Bench) contradict(w *Weight, kg float64, centre [2]float64) {
 	for i := len(b.Seen) - 1; i >= 0; i-- {
 		if p, _ := b.explained(kg, farM, centre, i); p != nil {
 			w.Against = i
-			w.Says = fmt.Sprintf("These contradict each other: the weight cannot sit anywhere and do all that. Try %s at slide %.0f, rise %.0f again; if it does the same, something moved.", attitude(b.Seen[i].TiltDeg), b.Seen[i].SlideMM, b.Seen[i].RiseMM)
+			w.Says = fmt.Sprintf("These contradict each other: the weight cannot sit anywhere and do all that. Try %s "+
+				"at slide %.0f, rise %.0f again; if it does the same, something moved.", attitude(b.Seen[i].TiltDeg),
+				b.Seen[i].SlideMM, b.Seen[i].RiseMM)
 			return
 		}
 	}
-	w.Says = "These contradict each other in more than one place: the weight cannot sit anywhere and do all that. Clear them and begin again with level."
+	w.Says = "These contradict each other in more than one place: the weight cannot sit anywhere and do all that. " +
+		"Clear them and begin again with level."
 	if len(b.Seen) == 1 {
 		w.Against = 0
 	}

@@ -20,7 +20,8 @@ type head struct {
 }
 
 func (h head) did(b *balance.Bench, deg float64) balance.Did {
-	l := balance.Lever{MassKg: h.kg, AheadM: h.f + (b.SlideMM-plate.SlideAxisMM)/1000, UpM: h.u + (b.RiseMM-plate.RiseAxisMM)/1000}
+	l := balance.Lever{MassKg: h.kg, AheadM: h.f + (b.SlideMM-plate.SlideAxisMM)/1000,
+		UpM: h.u + (b.RiseMM-plate.RiseAxisMM)/1000}
 	switch nm := l.NM(deg); {
 	case nm > h.friction:
 		return balance.NoseFalls
@@ -56,7 +57,8 @@ func follow(t *testing.T, b *balance.Bench, h head) (moves int) {
 		if s.Try == nil {
 			t.Fatalf("%+v: it knows no more: %+v", h, s)
 		}
-		b.Seen = append(b.Seen, balance.Seen{TiltDeg: *s.Try, SlideMM: b.SlideMM, RiseMM: b.RiseMM, Did: h.did(b, *s.Try)})
+		b.Seen = append(b.Seen, balance.Seen{TiltDeg: *s.Try, SlideMM: b.SlideMM, RiseMM: b.RiseMM,
+			Did: h.did(b, *s.Try)})
 	}
 	t.Fatalf("%+v: not balanced after %d moves", h, moves)
 	return
@@ -108,7 +110,8 @@ func TestWhatIsUnknownIsWorkedOut(t *testing.T) {
 	whole := 4.13
 	at := rig.Vec{0, 0.037, 0.027} // where the rest truly sits
 	b := &balance.Bench{Knobs: plate, SlideMM: 80, RiseMM: 60, WholeKg: &whole, Seen: []balance.Seen{},
-		Pieces: []balance.Piece{{Name: "body", MassKg: 2.40, At: rig.Vec{0, -0.017, -0.002}}, {Name: "35 mm", MassKg: 0.92, At: rig.Vec{0, 0.062, 0.008}}}}
+		Pieces: []balance.Piece{{Name: "body", MassKg: 2.40, At: rig.Vec{0, -0.017, -0.002}},
+			{Name: "35 mm", MassKg: 0.92, At: rig.Vec{0, 0.062, 0.008}}}}
 	moment := func(k int) float64 { return 2.4*b.Pieces[0].At[k] + 0.92*b.Pieces[1].At[k] + 0.81*at[k] }
 	f, u := moment(1)/whole, moment(2)/whole
 	for _, deg := range []float64{0, -30} { // a scale that pulls 0.2 m ahead of the axis
@@ -120,10 +123,12 @@ func TestWhatIsUnknownIsWorkedOut(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if math.Abs(w.Forward-f) > 0.0005 || math.Abs(w.Up-u) > 0.002 || w.MassKg != whole || w.Guessed || w.OffForward > 0.002 || w.OffForward < math.Abs(w.Forward-f) || w.OffUp < math.Abs(w.Up-u) {
+	if math.Abs(w.Forward-f) > 0.0005 || math.Abs(w.Up-u) > 0.002 || w.MassKg != whole || w.Guessed || w.OffForward >
+		0.002 || w.OffForward < math.Abs(w.Forward-f) || w.OffUp < math.Abs(w.Up-u) {
 		t.Errorf("%+v, want %g, %g", w, f, u)
 	}
-	if w.Rest == nil || math.Abs(w.Rest.MassKg-0.81) > 1e-12 || math.Abs(w.Rest.Forward-0.037) > 0.002 || math.Abs(w.Rest.Up-0.027) > 0.01 {
+	if w.Rest == nil || math.Abs(w.Rest.MassKg-0.81) > 1e-12 || math.Abs(w.Rest.Forward-0.037) > 0.002 ||
+		math.Abs(w.Rest.Up-0.027) > 0.01 {
 		t.Errorf("the rest: %+v", w.Rest)
 	}
 	if s := w.Next; s.Knob != "slide" || s.ByMM != -11 {
@@ -131,7 +136,8 @@ func TestWhatIsUnknownIsWorkedOut(t *testing.T) {
 	}
 	// The plate's readings carry it: 11 mm back moves it 11 mm back.
 	b.SlideMM, b.RiseMM = 69, 66
-	if now, _ := b.Weigh(); math.Abs(now.Forward-(w.Forward-0.011)) > 1e-9 || math.Abs(now.Up-(w.Up+0.006)) > 1e-9 || math.Abs(now.Rest.Forward-(w.Rest.Forward-0.011)) > 1e-8 {
+	if now, _ := b.Weigh(); math.Abs(now.Forward-(w.Forward-0.011)) > 1e-9 || math.Abs(now.Up-(w.Up+0.006)) > 1e-9 ||
+		math.Abs(now.Rest.Forward-(w.Rest.Forward-0.011)) > 1e-8 {
 		w = now
 		t.Errorf("slid: %+v", w)
 	}
@@ -139,12 +145,15 @@ func TestWhatIsUnknownIsWorkedOut(t *testing.T) {
 
 // Pieces alone say what to turn before anything is freed, and to which reading.
 func TestPiecesSayIt(t *testing.T) {
-	b := &balance.Bench{Knobs: plate, SlideMM: 64, RiseMM: 60, FrictionNM: 0.1, Pieces: []balance.Piece{{MassKg: 4, At: rig.Vec{0.002, 0.027, 0.001}}}}
+	b := &balance.Bench{Knobs: plate, SlideMM: 64, RiseMM: 60, FrictionNM: 0.1,
+		Pieces: []balance.Piece{{MassKg: 4, At: rig.Vec{0.002, 0.027, 0.001}}}}
 	w, err := b.Weigh()
-	if err != nil || math.Abs(w.Forward-0.011) > 1e-12 || math.Abs(w.Up-0.001) > 1e-12 || w.Right != 0.002 || w.OffForward != 0 {
+	if err != nil || math.Abs(w.Forward-0.011) > 1e-12 || math.Abs(w.Up-0.001) > 1e-12 || w.Right != 0.002 ||
+		w.OffForward != 0 {
 		t.Fatalf("%+v, %v", w, err)
 	}
-	if s := w.Next; s.Knob != "slide" || s.ByMM != -11 || s.Reading != 53 || s.Says != "Slide the camera back 11 mm." || s.Then != "Then try level again." {
+	if s := w.Next; s.Knob != "slide" || s.ByMM != -11 || s.Reading != 53 || s.Says != "Slide the camera back 11 mm." ||
+		s.Then != "Then try level again." {
 		t.Errorf("%+v", s)
 	}
 	b.SlideMM = 53
@@ -160,7 +169,8 @@ func TestPiecesSayIt(t *testing.T) {
 		t.Errorf("at its end: %+v", w.Next)
 	}
 	b.SlideMM = 0
-	if w, _ = b.Weigh(); !strings.Contains(w.Next.Says, "at its end: slide the camera back 120 mm is not possible") || w.Next.Try != nil || w.Next.ByMM != 0 {
+	if w, _ = b.Weigh(); !strings.Contains(w.Next.Says, "at its end: slide the camera back 120 mm is not possible") ||
+		w.Next.Try != nil || w.Next.ByMM != 0 {
 		t.Errorf("at its end: %+v", w.Next)
 	}
 }
@@ -175,7 +185,8 @@ func TestContradictions(t *testing.T) {
 	b := &balance.Bench{Knobs: plate, SlideMM: 80, RiseMM: 60, WholeKg: &whole, FrictionNM: 0.1, Seen: []balance.Seen{
 		look(0, 80, balance.NoseFalls), look(-30, 80, balance.NoseFalls), look(0, 90, balance.NoseRises)}}
 	w, err := b.Weigh()
-	if err != nil || w.Against != 2 || !strings.Contains(w.Says, "Try level at slide 90, rise 60 again") || w.Next.Says != "Try level again." || *w.Next.Try != 0 {
+	if err != nil || w.Against != 2 || !strings.Contains(w.Says, "Try level at slide 90, rise 60 again") ||
+		w.Next.Says != "Try level again." || *w.Next.Try != 0 {
 		t.Fatalf("%+v, %v", w, err)
 	}
 	if w.Forward < 0 {
@@ -185,14 +196,16 @@ func TestContradictions(t *testing.T) {
 	if w, _ = b.Weigh(); w.Against != -1 || w.Says != "" {
 		t.Errorf("they agree: %+v", w)
 	}
-	b.Seen = []balance.Seen{look(0, 80, balance.NoseFalls), look(0, 80, balance.NoseRises), look(0, 150, balance.NoseRises), look(0, 10, balance.NoseFalls)}
+	b.Seen = []balance.Seen{look(0, 80, balance.NoseFalls), look(0, 80, balance.NoseRises),
+		look(0, 150, balance.NoseRises), look(0, 10, balance.NoseFalls)}
 	if w, _ = b.Weigh(); w.Against != -1 || !strings.Contains(w.Says, "more than one place") || w.Next.Try != nil {
 		t.Errorf("%+v", w)
 	}
 	// It overshoots: half as far back, and that is said.
 	b.Seen = []balance.Seen{look(0, 80, balance.NoseFalls), look(0, 50, balance.NoseRises)}
 	b.SlideMM = 50
-	if w, _ = b.Weigh(); w.Next.ByMM != 15 || !strings.HasPrefix(w.Next.Then, "It overshot: this is about half as far back. ") {
+	if w, _ = b.Weigh(); w.Next.ByMM != 15 || !strings.HasPrefix(w.Next.Then,
+		"It overshot: this is about half as far back. ") {
 		t.Errorf("%+v", w.Next)
 	}
 }
@@ -202,7 +215,8 @@ func TestContradictions(t *testing.T) {
 func TestCablePullIsADeadBand(t *testing.T) {
 	whole := 4.0
 	b := &balance.Bench{Knobs: plate, SlideMM: 80, RiseMM: 60, WholeKg: &whole, CableNM: whole * balance.G * 0.01,
-		Seen: []balance.Seen{{SlideMM: 80, RiseMM: 60, Did: balance.NoseFalls}, {SlideMM: 85, RiseMM: 60, Did: balance.NoseRises}}}
+		Seen: []balance.Seen{{SlideMM: 80, RiseMM: 60, Did: balance.NoseFalls},
+			{SlideMM: 85, RiseMM: 60, Did: balance.NoseRises}}}
 	if w, _ := b.Weigh(); w.Against != -1 || math.Abs(w.Forward-(-0.0025)) > 1e-12 {
 		t.Errorf("%+v", w)
 	}
@@ -215,16 +229,22 @@ func TestCablePullIsADeadBand(t *testing.T) {
 func TestBenchMistakes(t *testing.T) {
 	kg := 0.0
 	for want, change := range map[string]func(b *balance.Bench){
-		"whole_kg: it is 0":                        func(b *balance.Bench) { b.WholeKg = &kg },
-		"pieces[0].mass_kg: piece 1 has 0 kg":      func(b *balance.Bench) { b.Pieces = []balance.Piece{{}} },
-		"seen[0].arm_m: an arm of 0 m":             func(b *balance.Bench) { b.Seen = []balance.Seen{{SlideMM: 1, RiseMM: 1, ScaleKg: &kg}} },
-		"seen[0].did: \"flies\" is":                func(b *balance.Bench) { b.Seen = []balance.Seen{{Did: "flies"}} },
-		"seen[0].tilt_deg: it is 91":               func(b *balance.Bench) { b.Seen = []balance.Seen{{TiltDeg: 91, Did: balance.Rests}} },
+		"whole_kg: it is 0":                   func(b *balance.Bench) { b.WholeKg = &kg },
+		"pieces[0].mass_kg: piece 1 has 0 kg": func(b *balance.Bench) { b.Pieces = []balance.Piece{{}} },
+		"seen[0].arm_m: an arm of 0 m": func(b *balance.Bench) {
+			b.Seen = []balance.Seen{{SlideMM: 1, RiseMM: 1, ScaleKg: &kg}}
+		},
+		"seen[0].did: \"flies\" is": func(b *balance.Bench) { b.Seen = []balance.Seen{{Did: "flies"}} },
+		"seen[0].tilt_deg: it is 91": func(b *balance.Bench) {
+			b.Seen = []balance.Seen{{TiltDeg: 91, Did: balance.Rests}}
+		},
 		"slide_mm: the plate cannot read 161 mm":   func(b *balance.Bench) { b.SlideMM = 161 },
 		"rise_mm: the plate cannot read NaN mm":    func(b *balance.Bench) { b.RiseMM = math.NaN() },
 		"friction_nm: it is -1":                    func(b *balance.Bench) { b.FrictionNM = -1 },
 		"slide_mm: the plate's readings go from 5": func(b *balance.Bench) { b.Knobs.SlideMM = [2]float64{5, 4} },
-		"seen[0].slide_mm: the plate":              func(b *balance.Bench) { b.Seen = []balance.Seen{{SlideMM: 200, Did: balance.Rests}} },
+		"seen[0].slide_mm: the plate": func(b *balance.Bench) {
+			b.Seen = []balance.Seen{{SlideMM: 200, Did: balance.Rests}}
+		},
 	} {
 		b := &balance.Bench{Knobs: plate}
 		change(b)
@@ -267,14 +287,16 @@ func drawn(rng *rand.Rand, far float64) (*balance.Bench, *trueHead) {
 		v.cable = v.friction * (0.1 + 0.6*rng.Float64())
 	}
 	v.arc = [2]float64{-40 - 50*rng.Float64(), 30 + 60*rng.Float64()}
-	b := &balance.Bench{Knobs: plate, SlideMM: 80, RiseMM: 60, FrictionNM: v.friction * (0.75 + 0.5*rng.Float64()), CableNM: v.cable, ArcDeg: v.arc, Seen: []balance.Seen{}}
+	b := &balance.Bench{Knobs: plate, SlideMM: 80, RiseMM: 60, FrictionNM: v.friction * (0.75 + 0.5*rng.Float64()),
+		CableNM: v.cable, ArcDeg: v.arc, Seen: []balance.Seen{}}
 	b.WholeKg = &v.kg
 	return b, v
 }
 
 // nm is the true torque at an attitude, with what the cables do there.
 func (v *trueHead) nm(b *balance.Bench, deg float64) float64 {
-	l := balance.Lever{MassKg: v.kg, AheadM: v.f + (b.SlideMM-plate.SlideAxisMM)/1000, UpM: v.u + (b.RiseMM-plate.RiseAxisMM)/1000}
+	l := balance.Lever{MassKg: v.kg, AheadM: v.f + (b.SlideMM-plate.SlideAxisMM)/1000,
+		UpM: v.u + (b.RiseMM-plate.RiseAxisMM)/1000}
 	return l.NM(deg) + v.pulls(deg)
 }
 
@@ -393,8 +415,11 @@ func TestDrawnHeads(t *testing.T) {
 			stuck++
 		}
 	}
-	t.Logf("of %d: %d contradicted, %d done, %d of them wrong (%d by more than 0.5 %%), and %d with cables like springs, %d without an end; %.1f steps", n, contradicted, done, wrong, over, wound, stuck, float64(steps)/float64(n))
-	if contradicted > n/1000 || 1000*wrong > n/2 || 1000*wound > max(n/4, 1000) || over > 0 || stuck > n/1000 || done < n*98/100 {
+	t.Logf("of %d: %d contradicted, %d done, %d of them wrong (%d by more than 0.5 %%), and %d with cables like "+
+		"springs, %d without an end; %.1f steps", n, contradicted, done, wrong, over, wound, stuck,
+		float64(steps)/float64(n))
+	if contradicted > n/1000 || 1000*wrong > n/2 || 1000*wound > max(n/4, 1000) || over > 0 || stuck > n/1000 ||
+		done < n*98/100 {
 		t.Error("that is too many")
 	}
 }
@@ -403,7 +428,8 @@ func TestDrawnHeads(t *testing.T) {
 // is let go there too, a few degrees apart, in one sweep; where it turns in that it is turned on.
 func TestSweep(t *testing.T) {
 	whole := 4.0
-	b := &balance.Bench{Knobs: plate, SlideMM: 80, RiseMM: 60, WholeKg: &whole, FrictionNM: 0.1, ArcDeg: [2]float64{-60, 45}}
+	b := &balance.Bench{Knobs: plate, SlideMM: 80, RiseMM: 60, WholeKg: &whole, FrictionNM: 0.1,
+		ArcDeg: [2]float64{-60, 45}}
 	rests := func(degs ...float64) *balance.Weight {
 		for _, deg := range degs {
 			b.Seen = append(b.Seen, balance.Seen{TiltDeg: deg, SlideMM: 80, RiseMM: 60, Did: balance.Rests})
@@ -417,7 +443,8 @@ func TestSweep(t *testing.T) {
 	arc := balance.Attitudes(b.ArcDeg)
 	w := rests(arc...)
 	s := w.Next
-	if len(s.Sweep) < 6 || s.Done || *s.Try != s.Sweep[0] || !strings.Contains(s.Says, "more attitudes, from nose up") ||
+	if len(s.Sweep) < 6 || s.Done || *s.Try != s.Sweep[0] || !strings.Contains(s.Says,
+		"more attitudes, from nose up") ||
 		!slices.Equal(w.Attitudes, arc) || w.Between != 0 {
 		t.Fatalf("%+v", w)
 	}
@@ -433,11 +460,13 @@ func TestSweep(t *testing.T) {
 	}
 	// All but one: that one is asked for, and no sweep.
 	b.Seen = slices.Clone(seen)
-	if w = rests(s.Sweep[1:]...); w.Next.Done || w.Next.Try == nil || len(w.Next.Sweep) != 0 || *w.Next.Try != s.Sweep[0] {
+	if w = rests(s.Sweep[1:]...); w.Next.Done || w.Next.Try == nil || len(w.Next.Sweep) != 0 || *w.Next.Try !=
+		s.Sweep[0] {
 		t.Errorf("one is left: %+v", w.Next)
 	}
 	b.Seen = append(seen, balance.Seen{TiltDeg: s.Sweep[2], SlideMM: 80, RiseMM: 60, Did: balance.NoseFalls})
-	if w = rests(s.Sweep[:2]...); w.Next.Done || w.Next.Knob == "" || w.Says != "" || !slices.Contains(w.Attitudes, s.Sweep[2]) {
+	if w = rests(s.Sweep[:2]...); w.Next.Done || w.Next.Knob == "" || w.Says != "" || !slices.Contains(w.Attitudes,
+		s.Sweep[2]) {
 		t.Errorf("it turns in the sweep: %+v", w)
 	}
 }
@@ -445,7 +474,8 @@ func TestSweep(t *testing.T) {
 // What turns slowly does not rest: it is near, and is turned on.
 func TestTurnsSlowly(t *testing.T) {
 	whole := 4.0
-	b := &balance.Bench{Knobs: plate, SlideMM: 80, RiseMM: 60, WholeKg: &whole, FrictionNM: 0.1, ArcDeg: [2]float64{-60, 45}}
+	b := &balance.Bench{Knobs: plate, SlideMM: 80, RiseMM: 60, WholeKg: &whole, FrictionNM: 0.1,
+		ArcDeg: [2]float64{-60, 45}}
 	for _, deg := range []float64{0, -30, 30, -60, 45, -45, -15, 15} {
 		b.Seen = append(b.Seen, balance.Seen{TiltDeg: deg, SlideMM: 80, RiseMM: 60, Did: balance.Rests})
 	}
@@ -456,9 +486,11 @@ func TestTurnsSlowly(t *testing.T) {
 		}
 		b.Seen[i].Did = balance.Rests
 	}
-	b.Seen = []balance.Seen{{SlideMM: 90, RiseMM: 60, Did: balance.NoseFalls}, {SlideMM: 80, RiseMM: 60, Did: balance.TurnsSlowly}}
+	b.Seen = []balance.Seen{{SlideMM: 90, RiseMM: 60, Did: balance.NoseFalls},
+		{SlideMM: 80, RiseMM: 60, Did: balance.TurnsSlowly}}
 	w, err := b.Weigh()
-	if most := 3*balance.Band(whole, 0.1) + 0.00325; err != nil || w.Says != "" || w.OffForward > most+1e-9 || w.OffForward < most/2 {
+	if most := 3*balance.Band(whole, 0.1) + 0.00325; err != nil || w.Says != "" || w.OffForward > most+1e-9 ||
+		w.OffForward < most/2 {
 		t.Errorf("it is within %g mm: %+v, %v", 1000*most, w, err)
 	}
 }

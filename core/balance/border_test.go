@@ -12,7 +12,8 @@ import (
 
 // worst is the most that pulls at a freed head over its arc, with its cables.
 func (v *trueHead) worst(b *balance.Bench) float64 {
-	l := balance.Lever{MassKg: v.kg, AheadM: v.f + (b.SlideMM-plate.SlideAxisMM)/1000, UpM: v.u + (b.RiseMM-plate.RiseAxisMM)/1000}
+	l := balance.Lever{MassKg: v.kg, AheadM: v.f + (b.SlideMM-plate.SlideAxisMM)/1000,
+		UpM: v.u + (b.RiseMM-plate.RiseAxisMM)/1000}
 	if v.cable == 0 {
 		nm, _ := l.Worst(v.arc[0], v.arc[1])
 		return math.Abs(nm)
@@ -71,7 +72,8 @@ func TestHeadsAtTheBorder(t *testing.T) {
 				v.does(b, w.Next)
 			}
 		}
-		t.Logf("cables %v: of %d heads at the border %d are called balanced, %d of them wrongly; %d are moved on", cables, n, done, wrong, moved)
+		t.Logf("cables %v: of %d heads at the border %d are called balanced, %d of them wrongly; %d are moved on",
+			cables, n, done, wrong, moved)
 		if wrong > n/10 || done == 0 {
 			t.Error("that is too many")
 		}
@@ -86,7 +88,8 @@ func aCrane(rng *rand.Rand, near float64) (m *rig.Rig, r *balance.Settled, l bal
 	arm := &m.Axes[m.Index("track")]
 	arm.Min, arm.Max = 0, 200+2000*rng.Float64()
 	arm.Hard = [2]float64{-10, arm.Max + 10}
-	k := &rig.Crane{Arm: "track", TailM: 0.8 + 1.7*rng.Float64(), BoomKgM: -20 + 80*rng.Float64(), ArmKg: 15 * rng.Float64(),
+	k := &rig.Crane{Arm: "track", TailM: 0.8 + 1.7*rng.Float64(), BoomKgM: -20 + 80*rng.Float64(),
+		ArmKg: 15 * rng.Float64(),
 		HeadM: 1 + 4*rng.Float64(), HeadKg: 12 * rng.Float64()}
 	m.Book = &rig.Book{PayloadKg: map[rig.Mounting]float64{rig.Level: 100}, Crane: k}
 	kg := 2 + 28*rng.Float64()

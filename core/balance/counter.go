@@ -57,21 +57,25 @@ const mostSets = 500_000
 
 func (c *Crane) check() error {
 	if !(c.TailM > 0 && c.TailM <= mostM) {
-		return mistake.In("tail_m", "give how far behind the pivot the weights hang, in metres above zero", "it is %g", c.TailM)
+		return mistake.In("tail_m", "give how far behind the pivot the weights hang, in metres above zero",
+			"it is %g", c.TailM)
 	}
 	if !(c.PayloadKg > 0 && c.PayloadKg <= mostKg) {
-		return mistake.In("payload_kg", "weigh what the crane carries and give kilograms above zero", "it is %g", c.PayloadKg)
+		return mistake.In("payload_kg", "weigh what the crane carries and give kilograms above zero", "it is %g",
+			c.PayloadKg)
 	}
 	if len(c.ArmsM) == 0 || len(c.ArmsM) > 10_000 {
 		return mistake.In("arms_m", "give the arm's lengths from the pivot, in metres", "there are %d", len(c.ArmsM))
 	}
 	for i, a := range c.ArmsM {
 		if !(a > 0 && a <= mostM) {
-			return mistake.In(fmt.Sprintf("arms_m[%d]", i), "give metres from the pivot, above zero", "the arm is %g m long", a)
+			return mistake.In(fmt.Sprintf("arms_m[%d]", i), "give metres from the pivot, above zero",
+				"the arm is %g m long", a)
 		}
 	}
 	if n := len(c.BoomKgM); n != 1 && n != len(c.ArmsM) {
-		return mistake.In("boom_kgm", "give one number, or one for each arm", "there are %d for %d arms", n, len(c.ArmsM))
+		return mistake.In("boom_kgm", "give one number, or one for each arm", "there are %d for %d arms", n,
+			len(c.ArmsM))
 	}
 	for _, b := range c.BoomKgM {
 		if !(math.Abs(b) <= mostKg*mostM) {
@@ -93,7 +97,8 @@ func (c *Crane) check() error {
 		return mistake.In("weights", "give the weights you own, as kilograms and count", "there are none")
 	}
 	if sets > mostSets {
-		return mistake.In("weights", "leave out kinds that are not used", "they make %.0f different sets, over %d", sets, mostSets)
+		return mistake.In("weights", "leave out kinds that are not used", "they make %.0f different sets, over %d",
+			sets, mostSets)
 	}
 	return nil
 }
@@ -212,10 +217,12 @@ func (c *Crane) Weigh() (*Counter, error) {
 // short says what is missing where the weights do not reach.
 func (c *Crane) short(all, least, most float64) string {
 	if most > all+1e-9*(1+all) {
-		return fmt.Sprintf("The weights do not reach: it needs %.1f kg at the tail and all of them are %.1f kg, %.1f too few. Bring more, draw the arm in, or hang them further back.", most, all, most-all)
+		return fmt.Sprintf("The weights do not reach: it needs %.1f kg at the tail and all of them are %.1f kg, %.1f "+
+			"too few. Bring more, draw the arm in, or hang them further back.", most, all, most-all)
 	}
 	if least < -1e-9 {
-		return fmt.Sprintf("Its tail is the heavier end by itself: it wants %.1f kg less there. Hang weight at the camera's end.", -least)
+		return fmt.Sprintf("Its tail is the heavier end by itself: it wants %.1f kg less there. Hang weight at the "+
+			"camera's end.", -least)
 	}
 	return ""
 }

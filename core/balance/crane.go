@@ -133,7 +133,8 @@ func headTwice(b *rig.Book) string {
 	if !known || math.Abs(kg-b.Crane.HeadKg) <= scaleOff*max(kg, b.Crane.HeadKg) {
 		return ""
 	}
-	return fmt.Sprintf("Its head weighs %g kg on the carry list and %g in these sums: weigh it, and put one of them right.", kg, b.Crane.HeadKg)
+	return fmt.Sprintf("Its head weighs %g kg on the carry list and %g in these sums: weigh it, and put one of "+
+		"them right.", kg, b.Crane.HeadKg)
 }
 
 // pull is how many kilograms of pull hold what is left at the pivot with an arm of a length, and at
@@ -164,7 +165,8 @@ func (c *OnCrane) hangs(crane *Crane, guessed bool) {
 		then = "At"
 	}
 	kg, end := c.pull(best.WorstLeftKgM, best.AtArmM)
-	c.Then = fmt.Sprintf(then+" most %.1f kg m are left, at %.2f m of arm: %.1f kg of pull at the %s holds it there.", math.Abs(best.WorstLeftKgM), best.AtArmM, kg, end)
+	c.Then = fmt.Sprintf(then+" most %.1f kg m are left, at %.2f m of arm: %.1f kg of pull at the %s holds it there.",
+		math.Abs(best.WorstLeftKgM), best.AtArmM, kg, end)
 	switch {
 	case guessed:
 		c.Says, c.Then = "Weigh the camera first: what hangs at the other end is not known.", ""
@@ -173,7 +175,8 @@ func (c *OnCrane) hangs(crane *Crane, guessed bool) {
 	case c.OK:
 		c.Says = fmt.Sprintf("%s kg hang at the tail: the right set for this move.", short(c.HungKg))
 	case math.Abs(best.ChosenKg-middle)+unsure > handKg:
-		c.Says = fmt.Sprintf("No set of these weights comes near: it needs %s kg at the tail, to %s at most, and the nearest is %s. Bring smaller ones.",
+		c.Says = fmt.Sprintf("No set of these weights comes near: it needs %s kg at the tail, to %s at most, and the "+
+			"nearest is %s. Bring smaller ones.",
 			short(middle), short(handKg), short(best.ChosenKg))
 	default:
 		c.Says = fmt.Sprintf("Hang %s at the tail: %s kg.", words(best.Chosen), short(best.ChosenKg))

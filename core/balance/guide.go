@@ -110,9 +110,12 @@ func guiding(m *rig.Rig, axis string, w *Weight, ok bool) string {
 	a := &m.Axes[m.Index(axis)]
 	switch {
 	case a.Feedback != rig.SeesOutput:
-		return "To be guided by hand, freed, " + a.Name + " would need an encoder at its output; what it has does not see the axis move."
+		return "To be guided by hand, freed, " + a.Name + " would need an encoder at its output; what it has " +
+			"does not " +
+			"see the axis move."
 	case ok && !w.Next.Done:
-		return "Not to be guided by hand, freed: a motor's margin says nothing of a head whose gear is free, and it would fall."
+		return "Not to be guided by hand, freed: a motor's margin says nothing of a head whose gear is free, and it " +
+			"would fall."
 	case !ok:
 		return "Not to be guided by hand, freed, before it is balanced."
 	}

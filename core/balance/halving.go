@@ -40,7 +40,8 @@ func (b *Bench) last(deg float64) *Seen {
 	for i := len(b.Seen) - 1; i >= 0; i-- {
 		s := &b.Seen[i]
 		// Level, the height has no arm: it does not matter what the riser read.
-		if s.Did != "" && s.TiltDeg == deg && math.Abs(s.SlideMM-b.SlideMM) < 0.05 && (deg == 0 || math.Abs(s.RiseMM-b.RiseMM) < 0.05) {
+		if s.Did != "" && s.TiltDeg == deg && math.Abs(s.SlideMM-b.SlideMM) < 0.05 &&
+			(deg == 0 || math.Abs(s.RiseMM-b.RiseMM) < 0.05) {
 			return s
 		}
 	}
@@ -102,7 +103,8 @@ func (b *Bench) asked() []float64 {
 			continue
 		}
 		k := slices.IndexFunc(all, func(x float64) bool {
-			return math.Abs(x-deg) <= besideDeg || x == lo && deg < lo && deg > lo-beyondDeg || x == hi && deg > hi && deg < hi+beyondDeg
+			return math.Abs(x-deg) <= besideDeg || x == lo && deg < lo && deg > lo-beyondDeg || x == hi && deg > hi &&
+				deg < hi+beyondDeg
 		})
 		if k < 0 || b.last(all[k]) != nil {
 			all = append(all, deg)
@@ -156,7 +158,8 @@ func (b *Bench) next(w *Weight) Step {
 	if between := b.unseen(w, all); len(between) > 0 {
 		return sweep(between)
 	}
-	return Step{Done: true, Says: "It rests wherever it is pointed. It is balanced.", Then: "Gear engaged, plate tight, safety line on, pins out, homed again."}
+	return Step{Done: true, Says: "It rests wherever it is pointed. It is balanced.",
+		Then: "Gear engaged, plate tight, safety line on, pins out, homed again."}
 }
 
 // Where between the attitudes at which it rested the weight may pull by so much more than friction
@@ -209,7 +212,8 @@ func sweep(degs []float64) Step {
 }
 
 func look(deg float64) Step {
-	return Step{Try: &deg, Says: "Let go " + attitude(deg) + " and see what it does.", Then: "One hand on the camera whenever the gear is free."}
+	return Step{Try: &deg, Says: "Let go " + attitude(deg) + " and see what it does.",
+		Then: "One hand on the camera whenever the gear is free."}
 }
 
 // tipped is what to turn where it rests level and not at another attitude: what pulls there is
@@ -274,7 +278,8 @@ func (b *Bench) turn(knob string, by, try float64) Step {
 		k = 1
 	}
 	if math.Abs(s.ByMM) < 0.25 {
-		s.Says = fmt.Sprintf("The plate is at its end: %s is not possible.", strings.ToLower(verb[k][:1])+verb[k][1:]+fmt.Sprintf(" %s mm", short(math.Abs(mm))))
+		s.Says = fmt.Sprintf("The plate is at its end: %s is not possible.", strings.ToLower(verb[k][:1])+verb[k][1:]+
+			fmt.Sprintf(" %s mm", short(math.Abs(mm))))
 		s.Then = "Use a longer plate, mount the camera elsewhere on it, or hang something at the other end."
 		s.Try = nil
 		return s
@@ -302,9 +307,12 @@ func (b *Bench) either(knob string, to, deg float64) (Step, bool) {
 		if knob == "rise" {
 			now = b.RiseMM
 		}
-		if s.TiltDeg == deg && s.Did != "" && s.Did != Rests && math.Abs(s.SlideMM-slide) < 0.05 && math.Abs(s.RiseMM-rise) < 0.05 && math.Abs(to-now) < 1.25 {
-			return Step{Says: fmt.Sprintf("It turns either way within %s mm: nothing holds it there.", short(math.Abs(to-now))),
-				Then: "Give the head drag, where it has one, and look again; or accept it by its motor's margin, and never free it."}, true
+		if s.TiltDeg == deg && s.Did != "" && s.Did != Rests && math.Abs(s.SlideMM-slide) < 0.05 &&
+			math.Abs(s.RiseMM-rise) < 0.05 && math.Abs(to-now) < 1.25 {
+			return Step{Says: fmt.Sprintf("It turns either way within %s mm: nothing holds it there.",
+				short(math.Abs(to-now))),
+				Then: "Give the head drag, where it has one, and look again; or accept it by its motor's margin, and " +
+					"never free it."}, true
 		}
 	}
 	return Step{}, false

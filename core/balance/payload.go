@@ -59,11 +59,13 @@ func (p *WristPose) check(i int) error {
 				dot--
 			}
 			if !(math.Abs(dot) <= 1e-6) {
-				return mistake.In(field+".rotation", "give the sensor in the world, by rows: three unit vectors at right angles", "pose %d is not a rotation", i+1)
+				return mistake.In(field+".rotation", "give the sensor in the world, by rows: three unit vectors at "+
+					"right angles", "pose %d is not a rotation", i+1)
 			}
 		}
 	}
-	if det := r[0][0]*(r[1][1]*r[2][2]-r[1][2]*r[2][1]) - r[0][1]*(r[1][0]*r[2][2]-r[1][2]*r[2][0]) + r[0][2]*(r[1][0]*r[2][1]-r[1][1]*r[2][0]); det < 0 {
+	if det := r[0][0]*(r[1][1]*r[2][2]-r[1][2]*r[2][1]) - r[0][1]*(r[1][0]*r[2][2]-r[1][2]*r[2][0]) + r[0][2]*
+		(r[1][0]*r[2][1]-r[1][1]*r[2][0]); det < 0 {
 		return mistake.In(field+".rotation", "give right-handed axes", "pose %d is a mirror image", i+1)
 	}
 	for k := range 3 {
@@ -89,7 +91,8 @@ func (w Weighing) From(poses []WristPose) (*Payload, error) {
 		return nil, mistake.In("g", "give gravity in m/s², as 9.80665", "it is %g", w.G)
 	}
 	if w.Known != nil && !(*w.Known > 0 && *w.Known <= mostKg) {
-		return nil, mistake.In("mass_kg", "weigh it and give kilograms above zero, or leave it out", "it is %g", *w.Known)
+		return nil, mistake.In("mass_kg", "weigh it and give kilograms above zero, or leave it out",
+			"it is %g", *w.Known)
 	}
 	if len(poses) == 0 {
 		return nil, mistake.In("poses", "give two or more, three with bias", "there are none")
@@ -100,7 +103,8 @@ func (w Weighing) From(poses []WristPose) (*Payload, error) {
 			return nil, err
 		}
 		if (poses[i].ForceN != nil) != forces {
-			return nil, mistake.In(fmt.Sprintf("poses[%d].force_n", i), "give it in every pose, or in none", "some poses have a force and some have none")
+			return nil, mistake.In(fmt.Sprintf("poses[%d].force_n", i), "give it in every pose, or in none",
+				"some poses have a force and some have none")
 		}
 	}
 	if err := w.tells(poses); err != nil {
@@ -160,13 +164,16 @@ func (w Weighing) tells(poses []WristPose) error {
 		return w.apart(poses)
 	}
 	line := rig.Vec{axes.At(0, 0), axes.At(1, 0), axes.At(2, 0)}
-	what, want := "gravity pulls along %s of the sensor in all of them, so how far the centre lies along it is missing", "add a pose with the sensor turned about any other axis, best by 90°"
+	what, want := "gravity pulls along %s of the sensor in all of them, so how far the centre lies along it is missing",
+		"add a pose with the sensor turned about any other axis, best by 90°"
 	switch {
 	case w.Bias && v[0] <= leastSpan:
-		line, what = poses[0].Down(), "gravity pulls along %s of the sensor in all of them, so nothing can be told from the sensor's own zero"
+		line, what = poses[0].Down(), "gravity pulls along %s of the sensor in all of them, so nothing can be told "+
+			"from the sensor's own zero"
 		want = "add two poses, best turned by 90° about two different axes of the sensor"
 	case w.Bias:
-		what = "gravity's directions lie on one line, along %s of the sensor, so how far the centre lies along it is missing"
+		what = "gravity's directions lie on one line, along %s of the sensor, so how far the centre lies along " +
+			"it is missing"
 		want = "add a third pose, turned about another axis of the sensor"
 	}
 	return mistake.In("poses", want, what, direction(line))
@@ -195,7 +202,9 @@ func (w Weighing) apart(poses []WristPose) error {
 	}
 	ok := least <= near
 	if ok && w.Bias {
-		ok = slices.ContainsFunc(poses, func(p WristPose) bool { return cos(p.Down(), first) <= near && cos(p.Down(), second) <= near })
+		ok = slices.ContainsFunc(poses, func(p WristPose) bool {
+			return cos(p.Down(), first) <= near && cos(p.Down(), second) <= near
+		})
 	}
 	if ok {
 		return nil
@@ -204,8 +213,10 @@ func (w Weighing) apart(poses []WristPose) error {
 	if n := across.Norm(); n > 0 {
 		across = rig.Vec{across[0] / n, across[1] / n, across[2] / n}
 	}
-	return mistake.In("poses", fmt.Sprintf("turn the wrist further between them: by %d° at least, best by 90°", apartDeg),
-		"gravity's directions lie within %d° of each other, so how far the centre lies along %s of the sensor cannot be told", apartDeg, direction(across))
+	return mistake.In("poses",
+		fmt.Sprintf("turn the wrist further between them: by %d° at least, best by 90°", apartDeg),
+		"gravity's directions lie within %d° of each other, so how far the centre lies along %s of the sensor "+
+			"cannot be told", apartDeg, direction(across))
 }
 
 // direction names the axis that a direction lies along, or writes it out.
@@ -264,7 +275,8 @@ func (w Weighing) forces(poses []WristPose, out *Payload) error {
 	}
 	out.ResidualN = left
 	if !(out.MassKg > 0) {
-		return mistake.In("poses", "give the force that the payload puts on the sensor, in the sensor's axes, with the payload hung on", "the mass comes out at %.4g kg", out.MassKg)
+		return mistake.In("poses", "give the force that the payload puts on the sensor, in the sensor's axes, with "+
+			"the payload hung on", "the mass comes out at %.4g kg", out.MassKg)
 	}
 	return nil
 }
@@ -328,7 +340,8 @@ func fit(a *mat.Dense, y *mat.VecDense, skip bool) (x []float64, left float64, c
 		qr.Factorize(b)
 		sol := mat.NewVecDense(cols, nil)
 		if err := qr.SolveVecTo(sol, false, y); err != nil {
-			return nil, 0, nil, mistake.In("poses", "turn the wrist further between them", "they do not determine the payload")
+			return nil, 0, nil, mistake.In("poses", "turn the wrist further between them",
+				"they do not determine the payload")
 		}
 		var got mat.VecDense
 		got.MulVec(b, sol)

@@ -15,7 +15,8 @@ func turned(rng *rand.Rand) [3]rig.Vec {
 	q := [4]float64{rng.NormFloat64(), rng.NormFloat64(), rng.NormFloat64(), rng.NormFloat64()}
 	n := math.Sqrt(q[0]*q[0] + q[1]*q[1] + q[2]*q[2] + q[3]*q[3])
 	w, x, y, z := q[0]/n, q[1]/n, q[2]/n, q[3]/n
-	return [3]rig.Vec{{1 - 2*(y*y+z*z), 2 * (x*y - w*z), 2 * (x*z + w*y)}, {2 * (x*y + w*z), 1 - 2*(x*x+z*z), 2 * (y*z - w*x)}, {2 * (x*z - w*y), 2 * (y*z + w*x), 1 - 2*(x*x+y*y)}}
+	return [3]rig.Vec{{1 - 2*(y*y+z*z), 2 * (x*y - w*z), 2 * (x*z + w*y)}, {2 * (x*y + w*z), 1 - 2*(x*x+z*z),
+		2 * (y*z - w*x)}, {2 * (x*z - w*y), 2 * (y*z + w*x), 1 - 2*(x*x+y*y)}}
 }
 
 func cross(a, b rig.Vec) rig.Vec {
@@ -44,34 +45,42 @@ func TestPayloadFromPoses(t *testing.T) {
 	for range 200 {
 		kg := 0.2 + 15*rng.Float64()
 		at := rig.Vec{rng.NormFloat64() * 0.1, rng.NormFloat64() * 0.1, rng.NormFloat64() * 0.1}
-		bf, bt := rig.Vec{rng.NormFloat64() * 5, rng.NormFloat64() * 5, rng.NormFloat64() * 5}, rig.Vec{rng.NormFloat64(), rng.NormFloat64(), rng.NormFloat64()}
+		bf, bt := rig.Vec{rng.NormFloat64() * 5, rng.NormFloat64() * 5, rng.NormFloat64() * 5},
+			rig.Vec{rng.NormFloat64(), rng.NormFloat64(), rng.NormFloat64()}
 		var plain, biased, alone []balance.WristPose
 		for range 5 {
 			r := turned(rng)
-			plain, biased = append(plain, felt(r, kg, at, rig.Vec{}, rig.Vec{})), append(biased, felt(r, kg, at, bf, bt))
+			plain, biased = append(plain, felt(r, kg, at, rig.Vec{}, rig.Vec{})), append(biased,
+				felt(r, kg, at, bf, bt))
 			alone = append(alone, balance.WristPose{Rotation: r, TorqueNM: biased[len(biased)-1].TorqueNM})
 		}
 		p, err := balance.Weighing{G: balance.G}.From(plain[:2])
 		if err != nil && strings.Contains(err.Error(), "within 10°") {
 			continue
 		}
-		if err != nil || math.Abs(p.MassKg-kg) > 1e-8 || off(p.Centre, at) > 1e-8 || p.ResidualN > 1e-8 || p.ResidualNM > 1e-8 {
+		if err != nil || math.Abs(p.MassKg-kg) > 1e-8 || off(p.Centre, at) > 1e-8 || p.ResidualN > 1e-8 ||
+			p.ResidualNM > 1e-8 {
 			t.Fatalf("%+v, %v; want %g at %v", p, err, kg, at)
 		}
-		if p, err = (balance.Weighing{G: balance.G, Bias: true}).From(biased); err != nil || math.Abs(p.MassKg-kg) > 1e-8 || off(p.Centre, at) > 1e-8 || off(p.BiasForce, bf) > 1e-8 || off(p.BiasTorque, bt) > 1e-8 {
+		if p, err = (balance.Weighing{G: balance.G, Bias: true}).From(biased); err != nil || math.Abs(p.MassKg-kg) >
+			1e-8 || off(p.Centre, at) > 1e-8 || off(p.BiasForce, bf) > 1e-8 || off(p.BiasTorque, bt) > 1e-8 {
 			t.Fatalf("with bias: %+v, %v; want %g at %v, %v, %v", p, err, kg, at, bf, bt)
 		}
-		if p, err = (balance.Weighing{G: balance.G, Bias: true}).From(alone); err != nil || p.Weighed || p.MassKg != 0 || off(p.Moment, rig.Vec{kg * at[0], kg * at[1], kg * at[2]}) > 1e-8 {
+		if p, err = (balance.Weighing{G: balance.G, Bias: true}).From(alone); err != nil || p.Weighed ||
+			p.MassKg != 0 || off(p.Moment, rig.Vec{kg * at[0], kg * at[1], kg * at[2]}) > 1e-8 {
 			t.Fatalf("torques alone: %+v, %v", p, err)
 		}
-		if p, err = (balance.Weighing{G: balance.G, Bias: true, Known: &kg}).From(alone); err != nil || !p.Weighed || p.MassKg != kg || off(p.Centre, at) > 1e-8 {
+		if p, err = (balance.Weighing{G: balance.G, Bias: true, Known: &kg}).From(alone); err != nil || !p.Weighed ||
+			p.MassKg != kg || off(p.Centre, at) > 1e-8 {
 			t.Fatalf("with a scale: %+v, %v", p, err)
 		}
-		if p, err = (balance.Weighing{G: balance.G, Bias: true, Known: &kg}).From(biased); err != nil || p.MassKg != kg || off(p.BiasForce, bf) > 1e-8 {
+		if p, err = (balance.Weighing{G: balance.G, Bias: true, Known: &kg}).From(biased); err != nil ||
+			p.MassKg != kg || off(p.BiasForce, bf) > 1e-8 {
 			t.Fatalf("weighed and felt: %+v, %v", p, err)
 		}
 		wrong := kg + 1 // what is weighed stays; the forces say that it does not fit
-		if p, err = (balance.Weighing{G: balance.G, Known: &wrong}).From(plain); err != nil || p.MassKg != wrong || math.Abs(p.ResidualN-balance.G) > 1e-8 {
+		if p, err = (balance.Weighing{G: balance.G, Known: &wrong}).From(plain); err != nil || p.MassKg != wrong ||
+			math.Abs(p.ResidualN-balance.G) > 1e-8 {
 			t.Fatalf("weighed wrongly: %+v, %v", p, err)
 		}
 	}
@@ -105,19 +114,25 @@ func TestPayloadMistakes(t *testing.T) {
 		w balance.Weighing
 		p []balance.WristPose
 	}{
-		"poses: gravity pulls along z of the sensor in all of them, so how far the centre lies along it is missing": {balance.Weighing{G: 9.8}, []balance.WristPose{pose(about(2, 0)), pose(about(2, 70)), pose(about(0, 180))}},
-		"poses: gravity pulls along [0.00, 0.71, 0.71] of the sensor":                                               {balance.Weighing{G: 9.8}, []balance.WristPose{pose(about(0, 45))}},
-		"poses: gravity's directions lie on one line, along [0.00, 0.71, -0.71] of the sensor":                      {balance.Weighing{G: 9.8, Bias: true}, []balance.WristPose{pose(about(0, 0)), pose(half)}},
-		"poses: gravity pulls along y of the sensor in all of them, so nothing can be told from the sensor's":       {balance.Weighing{G: 9.8, Bias: true}, []balance.WristPose{pose(half), pose(half), pose(half)}},
-		"poses: there are none":              {balance.Weighing{G: 9.8}, nil},
-		"g: it is 0":                         {balance.Weighing{}, []balance.WristPose{pose(half)}},
-		"mass_kg: it is 0":                   {balance.Weighing{G: 9.8, Known: &neg}, []balance.WristPose{pose(half)}},
-		"poses[1].force_n: some poses":       {balance.Weighing{G: 9.8}, []balance.WristPose{pose(half), bare}},
-		"poses[0].rotation: pose 1 is not":   {balance.Weighing{G: 9.8}, []balance.WristPose{skew}},
-		"poses[0].rotation: pose 1 is a":     {balance.Weighing{G: 9.8}, []balance.WristPose{mirror}},
-		"poses: the mass comes out at -":     {balance.Weighing{G: 9.8}, []balance.WristPose{push, felt(half, -2, rig.Vec{}, rig.Vec{}, rig.Vec{})}},
-		"poses[0].torque_nm: pose 1 has NaN": {balance.Weighing{G: 9.8}, []balance.WristPose{{Rotation: half, TorqueNM: rig.Vec{math.NaN()}}}},
-		"poses[0].force_n: pose 1 has +Inf":  {balance.Weighing{G: 9.8}, []balance.WristPose{{Rotation: half, ForceN: &rig.Vec{math.Inf(1)}}}},
+		"poses: gravity pulls along z of the sensor in all of them, so how far the centre lies along it is missing": {
+			balance.Weighing{G: 9.8}, []balance.WristPose{pose(about(2, 0)), pose(about(2, 70)), pose(about(0, 180))}},
+		"poses: gravity pulls along [0.00, 0.71, 0.71] of the sensor": {
+			balance.Weighing{G: 9.8}, []balance.WristPose{pose(about(0, 45))}},
+		"poses: gravity's directions lie on one line, along [0.00, 0.71, -0.71] of the sensor": {
+			balance.Weighing{G: 9.8, Bias: true}, []balance.WristPose{pose(about(0, 0)), pose(half)}},
+		"poses: gravity pulls along y of the sensor in all of them, so nothing can be told from the sensor's": {balance.Weighing{G: 9.8, Bias: true}, []balance.WristPose{pose(half), pose(half), pose(half)}},
+		"poses: there are none":            {balance.Weighing{G: 9.8}, nil},
+		"g: it is 0":                       {balance.Weighing{}, []balance.WristPose{pose(half)}},
+		"mass_kg: it is 0":                 {balance.Weighing{G: 9.8, Known: &neg}, []balance.WristPose{pose(half)}},
+		"poses[1].force_n: some poses":     {balance.Weighing{G: 9.8}, []balance.WristPose{pose(half), bare}},
+		"poses[0].rotation: pose 1 is not": {balance.Weighing{G: 9.8}, []balance.WristPose{skew}},
+		"poses[0].rotation: pose 1 is a":   {balance.Weighing{G: 9.8}, []balance.WristPose{mirror}},
+		"poses: the mass comes out at -": {balance.Weighing{G: 9.8},
+			[]balance.WristPose{push, felt(half, -2, rig.Vec{}, rig.Vec{}, rig.Vec{})}},
+		"poses[0].torque_nm: pose 1 has NaN": {balance.Weighing{G: 9.8},
+			[]balance.WristPose{{Rotation: half, TorqueNM: rig.Vec{math.NaN()}}}},
+		"poses[0].force_n: pose 1 has +Inf": {balance.Weighing{G: 9.8},
+			[]balance.WristPose{{Rotation: half, ForceN: &rig.Vec{math.Inf(1)}}}},
 	} {
 		if _, err := c.w.From(c.p); err == nil || !strings.HasPrefix(err.Error(), want) {
 			t.Errorf("%v, want %q", err, want)
@@ -125,12 +140,14 @@ func TestPayloadMistakes(t *testing.T) {
 	}
 	// Under ten degrees apart they tell nothing that is more than noise; with bias all three.
 	for deg, ok := range map[float64]bool{0.02: false, 0.5: false, 9.9: false, 10.1: true, 170.1: false, 169.9: true} {
-		if _, err := (balance.Weighing{G: 9.8}).From([]balance.WristPose{pose(half), pose(about(0, 90+deg))}); (err == nil) != ok {
+		if _, err := (balance.Weighing{G: 9.8}).From([]balance.WristPose{pose(half), pose(about(0, 90+deg))}); (err ==
+			nil) != ok {
 			t.Errorf("%g° apart: %v", deg, err)
 		}
 	}
 	for deg, ok := range map[float64]bool{9.9: false, 10.1: true} {
-		if _, err := (balance.Weighing{G: 9.8, Bias: true}).From([]balance.WristPose{pose(half), pose(about(0, 90+deg)), pose(about(1, 90))}); (err == nil) != ok {
+		if _, err := (balance.Weighing{G: 9.8, Bias: true}).From([]balance.WristPose{pose(half), pose(about(0, 90+deg)),
+			pose(about(1, 90))}); (err == nil) != ok {
 			t.Errorf("with bias, %g° apart: %v", deg, err)
 		}
 	}
@@ -143,7 +160,8 @@ func TestPayloadSpread(t *testing.T) {
 	const runs = 1500
 	in, mass, named, innocent := 0, 0, 0, 0
 	for range runs {
-		kg, at := 1+8*rng.Float64(), rig.Vec{rng.NormFloat64() * 0.08, rng.NormFloat64() * 0.08, rng.NormFloat64() * 0.08}
+		kg, at := 1+8*rng.Float64(), rig.Vec{rng.NormFloat64() * 0.08, rng.NormFloat64() * 0.08,
+			rng.NormFloat64() * 0.08}
 		var poses []balance.WristPose
 		count := 4 + rng.IntN(2)
 		for k := range count {
@@ -184,7 +202,8 @@ func TestPayloadSpread(t *testing.T) {
 			named++
 		}
 	}
-	t.Logf("of %d: mass %.3f, centre %.3f within nine in ten; %d leaning named, %d innocent", runs, float64(mass)/runs, float64(in)/runs/3, named, innocent)
+	t.Logf("of %d: mass %.3f, centre %.3f within nine in ten; %d leaning named, %d innocent", runs, float64(mass)/runs,
+		float64(in)/runs/3, named, innocent)
 	for _, share := range []float64{float64(mass) / runs, float64(in) / runs / 3} {
 		if share < 0.85 || share > 0.97 {
 			t.Errorf("nine in ten is %.3f", share)
@@ -218,7 +237,8 @@ func TestThreePosesThatDisagree(t *testing.T) {
 		r.Felt[i].WristPose = felt(rot, 14, at, rig.Vec{}, rig.Vec{})
 	}
 	r.Told.MassKg = 14
-	if s, _ := r.Sheet(m, balance.Hung{}); !s.Payload.OK || s.Verdict.OK || !strings.Contains(s.Verdict.Says, "too heavy") {
+	if s, _ := r.Sheet(m, balance.Hung{}); !s.Payload.OK || s.Verdict.OK || !strings.Contains(s.Verdict.Says,
+		"too heavy") {
 		t.Errorf("%+v, %+v", s.Payload, s.Verdict)
 	}
 }
@@ -228,7 +248,8 @@ func TestTheNextPose(t *testing.T) {
 	pose := func(r [3]rig.Vec) balance.WristPose { return balance.WristPose{Rotation: r} }
 	w := balance.Weighing{G: balance.G}
 	had := []balance.WristPose{pose(about(0, 0))}
-	if n := w.Next(had, []balance.WristPose{pose(about(2, 90)), pose(about(0, 10)), pose(about(0, 90)), pose(about(0, 40))}); n != 2 {
+	if n := w.Next(had, []balance.WristPose{pose(about(2, 90)), pose(about(0, 10)), pose(about(0, 90)),
+		pose(about(0, 40))}); n != 2 {
 		t.Errorf("next is %d", n)
 	}
 	if n := w.Next(had, nil); n != -1 {
@@ -236,7 +257,8 @@ func TestTheNextPose(t *testing.T) {
 	}
 	// With bias: the third across the line of the first two.
 	had = append(had, pose(about(0, 90)))
-	if n := (balance.Weighing{G: balance.G, Bias: true}).Next(had, []balance.WristPose{pose(about(0, 45)), pose(about(1, 20)), pose(about(1, 90))}); n != 2 {
+	if n := (balance.Weighing{G: balance.G, Bias: true}).Next(had, []balance.WristPose{pose(about(0, 45)),
+		pose(about(1, 20)), pose(about(1, 90))}); n != 2 {
 		t.Errorf("next is %d", n)
 	}
 	if s := w.Spread(had, 2); math.Abs(s-1/balance.G/2) > 1e-9 {
@@ -245,7 +267,9 @@ func TestTheNextPose(t *testing.T) {
 	if s := w.Spread(had[:1], 2); !math.IsInf(s, 1) {
 		t.Errorf("one pose leaves a direction open: %g", s)
 	}
-	for told, want := range map[float64]string{3: "stay where", 3.19: "stay where", 3.22: "It would rise: it holds up 0.22 kg more", 2.78: "It would sink: it holds up 0.22 kg less", 3.5: "It would rise: it holds up 0.50 kg more", 2: "It would sink: it holds up 1.00 kg less"} {
+	for told, want := range map[float64]string{3: "stay where", 3.19: "stay where",
+		3.22: "It would rise: it holds up 0.22 kg more", 2.78: "It would sink: it holds up 0.22 kg less",
+		3.5: "It would rise: it holds up 0.50 kg more", 2: "It would sink: it holds up 1.00 kg less"} {
 		if s := balance.Guided(told, 3, 2); !strings.Contains(s, want) {
 			t.Errorf("told %g: %s", told, s)
 		}

@@ -26,7 +26,8 @@ func (c Checks) Missing() string {
 		ok   bool
 		says string
 	}{{c.AllOn, "Say that all that will hang on it is on it."}, {c.Clear, "See that nothing dangles before the lens."},
-		{c.Line, "Put the safety line on."}, {c.Engaged, "Engage the gear again."}, {c.Tight, "Tighten plate and knobs."}, {c.PinsOut, "Pull the pins."}} {
+		{c.Line, "Put the safety line on."}, {c.Engaged, "Engage the gear again."}, {c.Tight,
+			"Tighten plate and knobs."}, {c.PinsOut, "Pull the pins."}} {
 		if !x.ok {
 			return x.says
 		}
@@ -94,7 +95,8 @@ type Told struct {
 
 // Same is whether two loads weigh and sit the same, whatever they are called.
 func (l Hung) Same(o Hung) bool {
-	if len(l.Pieces) != len(o.Pieces) || (l.WholeKg == nil) != (o.WholeKg == nil) || l.WholeKg != nil && *l.WholeKg != *o.WholeKg {
+	if len(l.Pieces) != len(o.Pieces) || (l.WholeKg == nil) != (o.WholeKg == nil) || l.WholeKg != nil && *l.WholeKg !=
+		*o.WholeKg {
 		return false
 	}
 	for i, p := range l.Pieces {
@@ -177,9 +179,11 @@ func (r *Settled) Judge(name string, w *Weight, margin float64) Verdict {
 	case w.Next.Done:
 	case r.ByMargin && margin >= Enough:
 	case r.ByMargin && margin == 0:
-		why = "The motor's margin over what pulls at it is not known: weigh the camera, and put the motor in the rig book."
+		why = "The motor's margin over what pulls at it is not known: weigh the camera, and put the motor in " +
+			"the rig book."
 	case r.ByMargin:
-		why = fmt.Sprintf("Its motor has %s what may pull at it; to be accepted as it is it needs %d.", times(margin), Enough)
+		why = fmt.Sprintf("Its motor has %s what may pull at it; to be accepted as it is it needs %d.",
+			times(margin), Enough)
 	default:
 		why = w.Next.Says
 	}
@@ -192,7 +196,8 @@ func (r *Settled) Judge(name string, w *Weight, margin float64) Verdict {
 	if w.Next.Done {
 		return Verdict{OK: true, Says: "It rests wherever it is pointed, and all is looked after."}
 	}
-	return Verdict{OK: true, Says: fmt.Sprintf("Accepted as it is: the motor has %s what may pull at it.", times(margin))}
+	return Verdict{OK: true, Says: fmt.Sprintf("Accepted as it is: the motor has %s what may pull at it.",
+		times(margin))}
 }
 
 // Since is the verdict, with the homing that a gear needs after it was free: engaged is when it was
@@ -201,7 +206,8 @@ func (v Verdict) Since(name, axis string, engaged, homed *time.Time) Verdict {
 	if !v.OK || engaged == nil || homed != nil && homed.After(*engaged) {
 		return v
 	}
-	return Verdict{Says: fmt.Sprintf("this camera is not balanced on %s. Home %s: its gear was free since it was last homed.", name, axis)}
+	return Verdict{Says: fmt.Sprintf("this camera is not balanced on %s. Home %s: its gear was free since it was "+
+		"last homed.", name, axis)}
 }
 
 // Alone says what it would do if it were left like this: creep only from one that was
@@ -209,7 +215,8 @@ func (v Verdict) Since(name, axis string, engaged, homed *time.Time) Verdict {
 func (r *Settled) Alone(l Lever, motorNM, fromDeg, toDeg float64) []string {
 	out := []string{}
 	if r.CreepDegH != nil {
-		out = append(out, fmt.Sprintf("Measured: parked %s it creeps %.2g° an hour.", attitude(r.CreepAtDeg), *r.CreepDegH))
+		out = append(out, fmt.Sprintf("Measured: parked %s it creeps %.2g° an hour.", attitude(r.CreepAtDeg),
+			*r.CreepDegH))
 	} else {
 		out = append(out, "Creep: cannot say. Park it for a quarter of an hour and read it.")
 	}
@@ -218,7 +225,8 @@ func (r *Settled) Alone(l Lever, motorNM, fromDeg, toDeg float64) []string {
 	}
 	share := func(deg float64) float64 { return l.NM(deg) / motorNM }
 	lo, hi := share(fromDeg), share(toDeg)
-	take := fmt.Sprintf("Gravity takes %.0f %% of the motor at %s and %.0f %% at %s", math.Abs(lo)*100, attitude(fromDeg), math.Abs(hi)*100, attitude(toDeg))
+	take := fmt.Sprintf("Gravity takes %.0f %% of the motor at %s and %.0f %% at %s", math.Abs(lo)*100,
+		attitude(fromDeg), math.Abs(hi)*100, attitude(toDeg))
 	if r.DroopShare == nil {
 		return append(out, take+". Uneven speed: cannot say without the drive's droop.")
 	}
@@ -232,7 +240,8 @@ func (r *Settled) Alone(l Lever, motorNM, fromDeg, toDeg float64) []string {
 	if nm, _ := l.Worst(fromDeg, toDeg); true {
 		most, least = max(most, nm/motorNM), min(least, nm/motorNM)
 	}
-	return append(out, take+fmt.Sprintf(": its speed would differ by %.1f %% over the arc.", (most-least)**r.DroopShare*100))
+	return append(out, take+fmt.Sprintf(": its speed would differ by %.1f %% over the arc.",
+		(most-least)**r.DroopShare*100))
 }
 
 // Swap says what to turn, and to which readings, to go from one package as it stands to

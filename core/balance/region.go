@@ -54,7 +54,8 @@ func (p cell) centroid() [2]float64 {
 
 // box is everything within reach of a place.
 func box(reach float64, c [2]float64) cell {
-	return cell{{c[0] - reach, c[1] - reach}, {c[0] + reach, c[1] - reach}, {c[0] + reach, c[1] + reach}, {c[0] - reach, c[1] + reach}}
+	return cell{{c[0] - reach, c[1] - reach}, {c[0] + reach, c[1] - reach}, {c[0] + reach, c[1] + reach},
+		{c[0] - reach, c[1] + reach}}
 }
 
 // slack is what a head may have besides its weight, as bands of the weight's place in metres: what

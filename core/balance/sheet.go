@@ -161,7 +161,8 @@ func rated(m *rig.Rig, kg float64, guessed bool) rating {
 	}
 	switch {
 	case guessed && known:
-		return rating{why: fmt.Sprintf("Nothing was weighed, and %s carries %g kg level. Weigh what hangs on it.", m.Name, most)}
+		return rating{why: fmt.Sprintf("Nothing was weighed, and %s carries %g kg level. Weigh what hangs on it.",
+			m.Name, most)}
 	case guessed:
 		return rating{why: "Nothing was weighed. Weigh what hangs on it."}
 	case !known:
@@ -171,9 +172,12 @@ func rated(m *rig.Rig, kg float64, guessed bool) rating {
 	says := fmt.Sprintf("%s carries %g kg level; this is %.2f.", m.Name, most, kg)
 	switch {
 	case kg > most:
-		return rating{"Too heavy: " + says, fmt.Sprintf("This is too heavy: %.2f kg, and %s carries %g level. Take weight off, or use a machine that carries it.", kg, m.Name, most), true}
+		return rating{"Too heavy: " + says,
+			fmt.Sprintf("This is too heavy: %.2f kg, and %s carries %g level. Take weight off, or use a machine that "+
+				"carries it.", kg, m.Name, most), true}
 	case kg*(1+scaleOff) > most:
-		why := fmt.Sprintf("This may be too heavy: %.2f kg by a scale that is right to a hundredth, and %s carries %g level.", kg, m.Name, most)
+		why := fmt.Sprintf("This may be too heavy: %.2f kg by a scale that is right to a hundredth, and %s carries "+
+			"%g level.", kg, m.Name, most)
 		return rating{says + " A scale is right to a hundredth: it may be too heavy.", why, true}
 	}
 	return rating{says: says}
@@ -205,7 +209,8 @@ func (r *Settled) head(out *BenchSheet, m *rig.Rig, l Hung) error {
 	lever := Lever{w.MassKg, w.Forward, w.Up}
 	holds := h.FrictionNM + h.CableNM
 	arc := Arc{FromDeg: tilt.Min, ToDeg: tilt.Max, StepDeg: (tilt.Max - tilt.Min) / 60, FrictionNM: holds}
-	c := &GravityCurve{FromDeg: tilt.Min, ToDeg: tilt.Max, Now: arc.Samples(lever), MotorNM: AtMotor(tilt.Drive), HoldsNM: holds, LeftAlone: arc.Alone(lever)}
+	c := &GravityCurve{FromDeg: tilt.Min, ToDeg: tilt.Max, Now: arc.Samples(lever), MotorNM: AtMotor(tilt.Drive),
+		HoldsNM: holds, LeftAlone: arc.Alone(lever)}
 	c.WorstNM, c.WorstAt = lever.Worst(tilt.Min, tilt.Max)
 	margin := 0.0
 	if c.BadNM = w.bad(tilt.Min, tilt.Max); c.MotorNM > 0 && c.BadNM > 0 && !w.Guessed {
@@ -219,7 +224,8 @@ func (r *Settled) head(out *BenchSheet, m *rig.Rig, l Hung) error {
 	}
 	switch {
 	case unknown:
-		c.Says, c.LeftAlone = "nothing is known of where the weight sits", "Nothing is known of where the weight sits: let go and look."
+		c.Says, c.LeftAlone = "nothing is known of where the weight sits",
+			"Nothing is known of where the weight sits: let go and look."
 		c.Now = []At{}
 	case c.Margin != nil:
 		c.Says += ", the motor has " + c.Times + " that"
@@ -236,7 +242,8 @@ func (r *Settled) head(out *BenchSheet, m *rig.Rig, l Hung) error {
 	}
 	out.Arc = c
 	if out.Alone = r.Alone(lever, c.MotorNM, tilt.Min, tilt.Max); unknown {
-		out.Alone = append(out.Alone[:1], "What gravity takes of the motor: cannot say before it is known where the weight sits.")
+		out.Alone = append(out.Alone[:1], "What gravity takes of the motor: cannot say before it is known where the "+
+			"weight sits.")
 	}
 	out.Verdict = r.Judge(m.Name, w, margin)
 	if out.Others = others(m, w); unknown {
@@ -249,11 +256,14 @@ func (r *Settled) head(out *BenchSheet, m *rig.Rig, l Hung) error {
 		out.Room = &Room{LowDeg: low, MinDeg: tilt.Min, OK: tilt.Min >= low-1e-9 || low <= -90}
 		switch {
 		case low <= -90 && tilt.Min < -90:
-			out.Room.Says = fmt.Sprintf("It clears what is below down to straight down; beyond, to its soft limit of %.0f°, look yourself.", tilt.Min)
+			out.Room.Says = fmt.Sprintf("It clears what is below down to straight down; beyond, to its soft limit of "+
+				"%.0f°, look yourself.", tilt.Min)
 		case out.Room.OK:
-			out.Room.Says = fmt.Sprintf("It clears what is below down to %.0f°; the soft limit is %.0f°.", low, tilt.Min)
+			out.Room.Says = fmt.Sprintf("It clears what is below down to %.0f°; the soft limit is %.0f°.",
+				low, tilt.Min)
 		default:
-			out.Room.Says = fmt.Sprintf("Its front edge touches what is below at %.1f°, and the soft limit lets it go to %.0f°: trim that.", low, tilt.Min)
+			out.Room.Says = fmt.Sprintf("Its front edge touches what is below at %.1f°, and the soft limit lets it go "+
+				"to %.0f°: trim that.", low, tilt.Min)
 		}
 	}
 	return nil
@@ -269,7 +279,9 @@ func others(m *rig.Rig, w *Weight) []string {
 		}
 		l := (Sum{w.MassKg, rig.Vec{w.Right, w.Forward, w.Up}}).Roll()
 		nm, at := l.Worst(a.Min, a.Max)
-		s := fmt.Sprintf("Roll: the weight sits %s mm to the %s and %s mm %s its axis; worst %.2f N m at %.0f°", short(math.Abs(w.Right)*1000), side(w.Right, "right", "left"), short(math.Abs(math.Round(w.Up*2000)/2)), side(w.Up, "above", "below"), math.Abs(nm), at)
+		s := fmt.Sprintf("Roll: the weight sits %s mm to the %s and %s mm %s its axis; worst %.2f N m at %.0f°",
+			short(math.Abs(w.Right)*1000), side(w.Right, "right", "left"), short(math.Abs(math.Round(w.Up*2000)/2)),
+			side(w.Up, "above", "below"), math.Abs(nm), at)
 		if motor := AtMotor(a.Drive); motor > 0 && nm != 0 {
 			s += ", the motor has " + times(motor/math.Abs(nm)) + " that"
 		}
@@ -280,8 +292,10 @@ func others(m *rig.Rig, w *Weight) []string {
 		tilt := &m.Axes[m.Index(m.Book.Head.Axis)]
 		ahead, at := (Lever{1 / G, w.Forward, w.Up}).Worst(tilt.Min, tilt.Max)
 		off := math.Hypot(ahead, w.Right)
-		out = append(out, fmt.Sprintf("Pan is tipped %g° from the vertical: with the camera %s the weight lies %s mm from its axis, and gravity turns it with up to %.2f N m.",
-			s, attitude(math.Round(at)), short(math.Round(off*2000)/2), Inclined(w.MassKg, off, s)))
+		out = append(out,
+			fmt.Sprintf("Pan is tipped %g° from the vertical: with the camera %s the weight lies %s mm from its axis, "+
+				"and gravity turns it with up to %.2f N m.",
+				s, attitude(math.Round(at)), short(math.Round(off*2000)/2), Inclined(w.MassKg, off, s)))
 	} else {
 		out = append(out, "Pan stands upright: gravity does not turn it.")
 	}

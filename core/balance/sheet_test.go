@@ -15,7 +15,9 @@ import (
 // load is the demo's camera on a plate: 4.13 kg, by hand 16.19 mm ahead of the plate's
 // zero and 53.9 above it.
 func load() balance.Hung {
-	return balance.Hung{Pieces: []balance.Piece{{Name: "body", MassKg: 2.4, At: rig.Vec{0, -0.012, 0.046}}, {Name: "lens", MassKg: 0.92, At: rig.Vec{0, 0.067, 0.056}}, {Name: "rest", MassKg: 0.81, At: rig.Vec{0.004, 0.042, 0.075}}}, FrontM: 0.1, UnderM: 0.001}
+	return balance.Hung{Pieces: []balance.Piece{{Name: "body", MassKg: 2.4, At: rig.Vec{0, -0.012, 0.046}},
+		{Name: "lens", MassKg: 0.92, At: rig.Vec{0, 0.067, 0.056}}, {Name: "rest", MassKg: 0.81,
+			At: rig.Vec{0.004, 0.042, 0.075}}}, FrontM: 0.1, UnderM: 0.001}
 }
 
 // bench is the slider with a head in its book; its track serves as a crane's arm, and its
@@ -28,7 +30,8 @@ func bench() *rig.Rig {
 	}
 	m.Axes[m.Index("tilt")].Drive, m.Axes[m.Index("roll")].Drive = drive(0.16), drive(0.8)
 	m.Book = &rig.Book{PayloadKg: map[rig.Mounting]float64{rig.Level: 9}, BelowTiltM: 0.11,
-		Head: &rig.Head{Axis: "tilt", SlideMM: [2]float64{0, 120}, RiseMM: [2]float64{0, 80}, SlideAxisMM: 60, RiseAxisMM: 70, FrictionNM: 0.14, CableNM: 0.03}}
+		Head: &rig.Head{Axis: "tilt", SlideMM: [2]float64{0, 120}, RiseMM: [2]float64{0, 80}, SlideAxisMM: 60,
+			RiseAxisMM: 70, FrictionNM: 0.14, CableNM: 0.03}}
 	return m
 }
 
@@ -62,14 +65,27 @@ func TestVerdictOnAHead(t *testing.T) {
 		ok   bool
 		says string
 	}{
-		"balanced":       {balance.Settled{SlideMM: 44, RiseMM: 16, Seen: rests(44, 16), Checks: all}, true, "It rests wherever it is pointed, and all is looked after."},
-		"not all on":     {balance.Settled{SlideMM: 44, RiseMM: 16, Seen: rests(44, 16)}, false, "this camera is not balanced on Plank. Say that all that will hang on it is on it."},
-		"not engaged":    {balance.Settled{SlideMM: 44, RiseMM: 16, Seen: rests(44, 16), Checks: balance.Checks{AllOn: true, Clear: true, Tight: true, Line: true, PinsOut: true}}, false, "this camera is not balanced on Plank. Engage the gear again."},
-		"pieces say":     {balance.Settled{SlideMM: 55, RiseMM: 16, Checks: all}, false, "this camera is not balanced on Plank. Slide the camera back 11 mm."},
-		"slid since":     {balance.Settled{SlideMM: 50, RiseMM: 16, Seen: rests(44, 16), Checks: all}, false, "this camera is not balanced on Plank. Let go level and see what it does."},
-		"by its margin":  {balance.Settled{SlideMM: 44, RiseMM: 16, ByMargin: true, Checks: all, Seen: []balance.Seen{{SlideMM: 44, RiseMM: 16, Did: balance.Rests}, {TiltDeg: -30, SlideMM: 44, RiseMM: 16, Did: balance.NoseFalls}}}, true, "Accepted as it is: the motor has 4"},
-		"margin too low": {balance.Settled{SlideMM: 120, RiseMM: 16, ByMargin: true, Checks: all}, false, "this camera is not balanced on Plank. Its motor has 0.76 times what may pull at it; to be accepted as it is it needs 4."},
-		"contradicts":    {balance.Settled{SlideMM: 44, RiseMM: 16, Seen: append(rests(44, 16), balance.Seen{SlideMM: 120, RiseMM: 16, Did: balance.NoseRises}), ByMargin: true, Checks: all}, false, "this camera is not balanced on Plank. What it was seen to do contradicts itself."},
+		"balanced": {balance.Settled{SlideMM: 44, RiseMM: 16, Seen: rests(44, 16), Checks: all}, true,
+			"It rests wherever it is pointed, and all is looked after."},
+		"not all on": {balance.Settled{SlideMM: 44, RiseMM: 16, Seen: rests(44, 16)}, false,
+			"this camera is not balanced on Plank. Say that all that will hang on it is on it."},
+		"not engaged": {balance.Settled{SlideMM: 44, RiseMM: 16, Seen: rests(44, 16),
+			Checks: balance.Checks{AllOn: true, Clear: true, Tight: true, Line: true, PinsOut: true}}, false,
+			"this camera is not balanced on Plank. Engage the gear again."},
+		"pieces say": {balance.Settled{SlideMM: 55, RiseMM: 16, Checks: all}, false,
+			"this camera is not balanced on Plank. Slide the camera back 11 mm."},
+		"slid since": {balance.Settled{SlideMM: 50, RiseMM: 16, Seen: rests(44, 16), Checks: all}, false,
+			"this camera is not balanced on Plank. Let go level and see what it does."},
+		"by its margin": {balance.Settled{SlideMM: 44, RiseMM: 16, ByMargin: true, Checks: all,
+			Seen: []balance.Seen{{SlideMM: 44, RiseMM: 16, Did: balance.Rests}, {TiltDeg: -30, SlideMM: 44, RiseMM: 16,
+				Did: balance.NoseFalls}}}, true, "Accepted as it is: the motor has 4"},
+		"margin too low": {balance.Settled{SlideMM: 120, RiseMM: 16, ByMargin: true, Checks: all}, false,
+			"this camera is not balanced on Plank. Its motor has 0.76 times what may pull at it; to be " +
+				"accepted as it " +
+				"is it needs 4."},
+		"contradicts": {balance.Settled{SlideMM: 44, RiseMM: 16,
+			Seen: append(rests(44, 16), balance.Seen{SlideMM: 120, RiseMM: 16, Did: balance.NoseRises}), ByMargin: true,
+			Checks: all}, false, "this camera is not balanced on Plank. What it was seen to do contradicts itself."},
 	} {
 		s, err := c.r.Sheet(m, load())
 		if err != nil || s.Verdict.OK != c.ok || !strings.HasPrefix(s.Verdict.Says, c.says) {
@@ -108,7 +124,8 @@ func TestVerdictsHoldBack(t *testing.T) {
 	// Nothing is weighed, nothing seen: no number is made of it.
 	m = bench()
 	r = balance.Settled{SlideMM: 44, RiseMM: 16, ByMargin: true, Checks: all}
-	if s, _ := r.Sheet(m, balance.Hung{}); s.Verdict.OK || s.Arc.Margin != nil || len(s.Arc.Now) != 0 || s.Arc.Says != "nothing is known of where the weight sits" || !strings.Contains(s.Others[0], "cannot say") {
+	if s, _ := r.Sheet(m, balance.Hung{}); s.Verdict.OK || s.Arc.Margin != nil || len(s.Arc.Now) != 0 ||
+		s.Arc.Says != "nothing is known of where the weight sits" || !strings.Contains(s.Others[0], "cannot say") {
 		t.Errorf("nothing known: %+v %+v %q", s.Verdict, s.Arc, s.Others)
 	}
 	// Five kilograms anywhere within 60 mm.
@@ -144,19 +161,22 @@ func TestFollows(t *testing.T) {
 		tight, engage bool
 		at            *time.Time
 	}{
-		"nothing":             {func(r *balance.Settled) { r.Seen = []balance.Seen{again} }, true, true, &then},
-		"slid":                {func(r *balance.Settled) { r.SlideMM = 45 }, false, false, nil},
-		"raised":              {func(r *balance.Settled) { r.RiseMM = 17 }, false, false, nil},
-		"a look":              {func(r *balance.Settled) { r.Seen = append([]balance.Seen{}, scale, look) }, true, false, nil},
-		"a look, and engaged": {func(r *balance.Settled) { r.Seen, r.EngagedAt = []balance.Seen{look}, &then }, true, false, nil},
-		"looks cleared":       {func(r *balance.Settled) { r.Seen = []balance.Seen{} }, true, true, &then},
-		"told otherwise":      {func(r *balance.Settled) { r.EngagedAt = nil }, true, true, &then},
-		"disengaged":          {func(r *balance.Settled) { r.Checks.Engaged = false }, true, false, nil},
+		"nothing": {func(r *balance.Settled) { r.Seen = []balance.Seen{again} }, true, true, &then},
+		"slid":    {func(r *balance.Settled) { r.SlideMM = 45 }, false, false, nil},
+		"raised":  {func(r *balance.Settled) { r.RiseMM = 17 }, false, false, nil},
+		"a look": {func(r *balance.Settled) { r.Seen = append([]balance.Seen{}, scale, look) }, true,
+			false, nil},
+		"a look, and engaged": {func(r *balance.Settled) { r.Seen, r.EngagedAt = []balance.Seen{look}, &then }, true,
+			false, nil},
+		"looks cleared":  {func(r *balance.Settled) { r.Seen = []balance.Seen{} }, true, true, &then},
+		"told otherwise": {func(r *balance.Settled) { r.EngagedAt = nil }, true, true, &then},
+		"disengaged":     {func(r *balance.Settled) { r.Checks.Engaged = false }, true, false, nil},
 	} {
 		r := was
 		c.change(&r)
 		r.Follows(&was, now)
-		if want := open(c.tight, c.engage); r.Checks != want || (r.EngagedAt == nil) != (c.at == nil) || c.at != nil && !r.EngagedAt.Equal(*c.at) {
+		if want := open(c.tight, c.engage); r.Checks != want || (r.EngagedAt == nil) != (c.at == nil) || c.at != nil &&
+			!r.EngagedAt.Equal(*c.at) {
 			t.Errorf("%s: %+v, engaged at %v", name, r.Checks, r.EngagedAt)
 		}
 	}
@@ -176,13 +196,16 @@ func TestFollows(t *testing.T) {
 		at           *time.Time
 	}{
 		"a slide": {was, balance.Settled{SlideMM: 45, RiseMM: 16, Checks: open(false, false)}, false, nil},
-		"engaged while it was slid": {balance.Settled{SlideMM: 44, RiseMM: 16, Checks: open(false, true), EngagedAt: &then},
+		"engaged while it was slid": {balance.Settled{SlideMM: 44, RiseMM: 16, Checks: open(false, true),
+			EngagedAt: &then},
 			balance.Settled{SlideMM: 44, RiseMM: 16, Checks: all, EngagedAt: &then}, false, &then},
-		"a look":    {was, balance.Settled{SlideMM: 44, RiseMM: 16, Checks: open(true, false), Seen: []balance.Seen{scale, look}}, true, nil},
+		"a look": {was, balance.Settled{SlideMM: 44, RiseMM: 16, Checks: open(true, false),
+			Seen: []balance.Seen{scale, look}}, true, nil},
 		"the droop": {was, was, true, &then},
 	} {
 		r := c.before.Back(&c.last, now)
-		if r.Checks.Tight != c.tight || r.Checks.Engaged != (c.at != nil) || (r.EngagedAt == nil) != (c.at == nil) || !r.Checks.Line {
+		if r.Checks.Tight != c.tight || r.Checks.Engaged != (c.at != nil) || (r.EngagedAt == nil) != (c.at == nil) ||
+			!r.Checks.Line {
 			t.Errorf("taken back, %s: %+v, engaged at %v", name, r.Checks, r.EngagedAt)
 		}
 	}
@@ -195,7 +218,8 @@ func TestFollows(t *testing.T) {
 func TestWhatAYesRestsOn(t *testing.T) {
 	head := balance.Settled{SlideMM: 44, RiseMM: 16, Seen: rests(44, 16), Checks: all}
 	if s, err := head.Sheet(bench(), load()); err != nil || !s.Verdict.OK || s.Verdict.On !=
-		"Seen: it rests at 15 attitudes. Weighed: the camera, by its pieces. Typed: what the machine carries, in the rig book; what is ticked." {
+		"Seen: it rests at 15 attitudes. Weighed: the camera, by its pieces. Typed: what the machine carries, in the "+
+			"rig book; what is ticked." {
 		t.Errorf("%+v, %v", s.Verdict, err)
 	}
 	kg := 4.13
@@ -205,11 +229,13 @@ func TestWhatAYesRestsOn(t *testing.T) {
 	m.Axes[m.Index("tilt")].Drive.MotorNM = 5
 	margin := balance.Settled{SlideMM: 44, RiseMM: 16, Seen: rests(44, 16)[:2], Checks: all, ByMargin: true}
 	if s, err := margin.Sheet(m, l); err != nil || !s.Verdict.OK || s.Verdict.On !=
-		"Seen: what it does when it is let go. Weighed: the camera, whole. Typed: the motor, in the rig book; what the machine carries, in the rig book; what is ticked." {
+		"Seen: what it does when it is let go. Weighed: the camera, whole. Typed: the motor, in the rig book; what "+
+			"the machine carries, in the rig book; what is ticked." {
 		t.Errorf("%+v, %v", s.Verdict, err)
 	}
 	margin.Seen = nil
-	if s, err := margin.Sheet(m, l); err != nil || !s.Verdict.OK || !strings.Contains(s.Verdict.On, "Typed: the motor, in the rig book; where its pieces sit;") {
+	if s, err := margin.Sheet(m, l); err != nil || !s.Verdict.OK || !strings.Contains(s.Verdict.On,
+		"Typed: the motor, in the rig book; where its pieces sit;") {
 		t.Errorf("%+v, %v", s.Verdict, err)
 	}
 	told := balance.Settled{Checks: all, Told: &balance.Told{MassKg: 4.1}}
@@ -241,7 +267,8 @@ func TestHomedSince(t *testing.T) {
 		"neither of it": {balance.Verdict{Says: "no"}, &then, nil, false},
 	} {
 		got := c.v.Since("Plank", "Tilt", c.engaged, c.homed)
-		if got.OK != c.want || got.Says == "" || (c.v.OK && !c.want) != strings.Contains(got.Says, "Home Tilt: its gear was free") {
+		if got.OK != c.want || got.Says == "" || (c.v.OK && !c.want) != strings.Contains(got.Says,
+			"Home Tilt: its gear was free") {
 			t.Errorf("%s: %+v", name, got)
 		}
 	}
@@ -261,32 +288,42 @@ func TestHeadSheet(t *testing.T) {
 	if math.Abs(s.Weight.Forward-f) > 1e-12 || math.Abs(s.Weight.Up-u) > 1e-12 || math.Abs(s.MassKg-4.13) > 1e-12 {
 		t.Errorf("%+v, want %g, %g", s.Weight, f, u)
 	}
-	if a := s.Arc; math.Abs(a.WorstNM-4.13*balance.G*math.Hypot(f, u)) > 1e-9 || math.Abs(a.MotorNM-2.88) > 1e-12 || math.Abs(*a.Margin-2.88/a.BadNM) > 1e-9 || math.Abs(a.BadNM-4.13*1.01*balance.G*math.Hypot(f+0.015, u-0.015)) > 1e-9 || a.FromDeg != -60 || a.ToDeg != 45 || len(a.Now) != 61 || *a.AfterNM > 0.03 {
+	if a := s.Arc; math.Abs(a.WorstNM-4.13*balance.G*math.Hypot(f, u)) > 1e-9 || math.Abs(a.MotorNM-2.88) > 1e-12 ||
+		math.Abs(*a.Margin-2.88/a.BadNM) > 1e-9 || math.Abs(a.BadNM-4.13*1.01*balance.G*math.Hypot(f+0.015, u-0.015)) >
+		1e-9 || a.FromDeg != -60 || a.ToDeg != 45 || len(a.Now) != 61 || *a.AfterNM > 0.03 {
 		t.Errorf("%+v", a)
 	}
-	if len(s.Others) != 2 || !strings.HasPrefix(s.Others[0], "Roll: the weight sits 0.8 mm to the right and 0 mm below its axis; worst 0.03 N m at -6°") || !strings.Contains(s.Others[1], "upright") {
+	if len(s.Others) != 2 || !strings.HasPrefix(s.Others[0],
+		"Roll: the weight sits 0.8 mm to the right and 0 mm below its axis; worst 0.03 N m at -6°") ||
+		!strings.Contains(s.Others[1], "upright") {
 		t.Errorf("%q", s.Others)
 	}
-	if !strings.Contains(s.Alone[0], "cannot say") || !strings.Contains(s.Alone[1], "Gravity takes 8 % of the motor at nose down 60° and 11 % at nose up 45°. Uneven speed: cannot say") {
+	if !strings.Contains(s.Alone[0], "cannot say") || !strings.Contains(s.Alone[1],
+		"Gravity takes 8 % of the motor at nose down 60° and 11 % at nose up 45°. Uneven speed: cannot say") {
 		t.Errorf("%q", s.Alone)
 	}
 	creep, droop := 0.4, 0.1
 	r.CreepDegH, r.CreepAtDeg, r.DroopShare = &creep, -40, &droop
-	if s, _ = r.Sheet(m, load()); s.Alone[0] != "Measured: parked nose down 40° it creeps 0.4° an hour." || !strings.Contains(s.Alone[1], "its speed would differ by 0.8 % over the arc") {
+	if s, _ = r.Sheet(m, load()); s.Alone[0] != "Measured: parked nose down 40° it creeps 0.4° an hour." ||
+		!strings.Contains(s.Alone[1], "its speed would differ by 0.8 % over the arc") {
 		t.Errorf("%q", s.Alone)
 	}
-	if !s.Room.OK || s.Rating != "Plank carries 9 kg level; this is 4.13." || !strings.Contains(s.Guiding, "before it is balanced") {
+	if !s.Room.OK || s.Rating != "Plank carries 9 kg level; this is 4.13." || !strings.Contains(s.Guiding,
+		"before it is balanced") {
 		t.Errorf("%+v, %q, %q", s.Room, s.Rating, s.Guiding)
 	}
 	l := load()
 	l.FrontM = 0.16
 	l.Pieces[0].MassKg = 8
-	if s, _ = r.Sheet(m, l); s.Room.OK || !strings.Contains(s.Room.Says, "touches what is below at -22") || !strings.HasPrefix(s.Rating, "Too heavy: ") {
+	if s, _ = r.Sheet(m, l); s.Room.OK || !strings.Contains(s.Room.Says, "touches what is below at -22") ||
+		!strings.HasPrefix(s.Rating, "Too heavy: ") {
 		t.Errorf("%+v, %q", s.Room, s.Rating)
 	}
 	m.Book.Head.SlopeDeg = 10
 	m.Axes[m.Index("tilt")].Feedback = rig.SeesMotor
-	if s, _ = r.Sheet(m, load()); !strings.Contains(s.Others[1], "Pan is tipped 10° from the vertical: with the camera level the weight lies 11 mm from its axis, and gravity turns it with up to 0.08 N m") || !strings.Contains(s.Guiding, "encoder at its output") {
+	if s, _ = r.Sheet(m, load()); !strings.Contains(s.Others[1],
+		"Pan is tipped 10° from the vertical: with the camera level the weight lies 11 mm from its axis, and gravity "+
+			"turns it with up to 0.08 N m") || !strings.Contains(s.Guiding, "encoder at its output") {
 		t.Errorf("%q, %q", s.Others, s.Guiding)
 	}
 	m.Book = nil
@@ -307,18 +344,22 @@ func TestCraneSheet(t *testing.T) {
 		t.Fatalf("nothing owned: %+v, %v", s.Verdict, err)
 	}
 	// The carry list's are those that there are, until somebody says others; where they differ, it is said.
-	parts := []rig.Part{{Name: "a", Kg: 2.5, Count: 8, People: 1, Is: rig.IsCounterweight}, {Name: "b", Kg: 10, Count: 6, People: 1, Is: rig.IsCounterweight}, {Name: "c", Kg: 30, Count: 1, People: 2}}
+	parts := []rig.Part{{Name: "a", Kg: 2.5, Count: 8, People: 1, Is: rig.IsCounterweight},
+		{Name: "b", Kg: 10, Count: 6, People: 1, Is: rig.IsCounterweight}, {Name: "c", Kg: 30, Count: 1, People: 2}}
 	m.Book.Parts = parts
-	if s, _ = r.Sheet(m, load()); s.Crane.Problem != "" || s.Crane.Differs != "" || len(s.Crane.Own) != 2 || s.Crane.Own[0] != (balance.Weights{Kg: 10, Count: 6}) {
+	if s, _ = r.Sheet(m, load()); s.Crane.Problem != "" || s.Crane.Differs != "" || len(s.Crane.Own) != 2 ||
+		s.Crane.Own[0] != (balance.Weights{Kg: 10, Count: 6}) {
 		t.Errorf("of the carry list: %+v", s.Crane)
 	}
 	r.Own = []balance.Weights{{Kg: 10, Count: 5}, {Kg: 2.5, Count: 8}}
-	if s, _ = r.Sheet(m, load()); s.Crane.Differs != "The carry list has 6 × 10 kg and 8 × 2.5 kg: put one of the two right." {
+	if s, _ = r.Sheet(m, load()); s.Crane.Differs != "The carry list has 6 × 10 kg and 8 × 2.5 kg: put one of the "+
+		"two right." {
 		t.Errorf("%q", s.Crane.Differs)
 	}
 	r.Own = []balance.Weights{{Kg: 10, Count: 6}, {Kg: 2.5, Count: 8}}
 	m.Book.Parts = append(parts, rig.Part{Name: "head", Kg: 8.7, Count: 1, People: 1, Is: rig.IsHead})
-	if s, _ = r.Sheet(m, load()); s.Crane.Differs != "" || !strings.HasPrefix(s.Crane.Problem, "Its head weighs 8.7 kg on the carry list and 9 in these sums") || s.Crane.OK || s.Verdict.OK {
+	if s, _ = r.Sheet(m, load()); s.Crane.Differs != "" || !strings.HasPrefix(s.Crane.Problem,
+		"Its head weighs 8.7 kg on the carry list and 9 in these sums") || s.Crane.OK || s.Verdict.OK {
 		t.Errorf("%+v", s.Crane)
 	}
 	m.Book.Parts[3].Kg = 8.95
@@ -330,14 +371,17 @@ func TestCraneSheet(t *testing.T) {
 	// By hand at the arm's longest: 13.13 kg at 1.72 + 1.47 m, the boom 21 + 6 × 1.47: what
 	// slides out takes all of its weight along.
 	need := (13.13*3.19 + 21 + 6*1.47) / 1.1
-	if last := c.Arms[6]; math.Abs(last.ArmM-3.19) > 1e-12 || math.Abs(last.NeededKg-need) > 1e-9 || len(c.AxisMM) != 7 || c.AxisMM[0] != 30 {
+	if last := c.Arms[6]; math.Abs(last.ArmM-3.19) > 1e-12 || math.Abs(last.NeededKg-need) > 1e-9 || len(c.AxisMM) !=
+		7 || c.AxisMM[0] != 30 {
 		t.Errorf("%+v, want %g", last, need)
 	}
-	if c.OK || c.Says != "Hang 5 × 10 kg and 1 × 2.5 kg at the tail: 52.5 kg." || s.Verdict.OK || !strings.HasPrefix(c.Then, "Then at most 14.0 kg m are left, at 3.19 m of arm: 12.7 kg of pull at the tail") {
+	if c.OK || c.Says != "Hang 5 × 10 kg and 1 × 2.5 kg at the tail: 52.5 kg." || s.Verdict.OK ||
+		!strings.HasPrefix(c.Then, "Then at most 14.0 kg m are left, at 3.19 m of arm: 12.7 kg of pull at the tail") {
 		t.Errorf("%+v", c)
 	}
 	r.Weights = c.OneSet.Chosen
-	if s, _ = r.Sheet(m, load()); !s.Crane.OK || !s.Verdict.OK || s.Crane.HungKg != 52.5 || math.Abs(s.Crane.HungLeft[6]-c.OneSet.LeftKgM[6]) > 1e-12 {
+	if s, _ = r.Sheet(m, load()); !s.Crane.OK || !s.Verdict.OK || s.Crane.HungKg != 52.5 ||
+		math.Abs(s.Crane.HungLeft[6]-c.OneSet.LeftKgM[6]) > 1e-12 {
 		t.Errorf("%+v", s.Crane)
 	}
 	r.Arms = [2]float64{30, 400} // a move that uses less of the arm wants less
@@ -355,21 +399,25 @@ func TestCraneSheet(t *testing.T) {
 	r.Arms = [2]float64{30, 400}
 	// Where the tail is too heavy it is held at the camera's end, by the arm there.
 	r.Own, r.Weights = []balance.Weights{{Kg: 90, Count: 1}}, []balance.Weights{{Kg: 90, Count: 1}}
-	if s, _ = r.Sheet(m, load()); s.Crane.OK || s.Verdict.OK || !strings.HasPrefix(s.Crane.Says, "No set of these weights comes near") {
+	if s, _ = r.Sheet(m, load()); s.Crane.OK || s.Verdict.OK || !strings.HasPrefix(s.Crane.Says,
+		"No set of these weights comes near") {
 		t.Errorf("90 kg where some 43 are needed: %+v", s.Crane)
 	}
-	r.Own, r.Weights, r.Arms = []balance.Weights{{Kg: 50, Count: 1}}, []balance.Weights{{Kg: 50, Count: 1}}, [2]float64{740, 750}
+	r.Own, r.Weights, r.Arms = []balance.Weights{{Kg: 50, Count: 1}}, []balance.Weights{{Kg: 50, Count: 1}},
+		[2]float64{740, 750}
 	s, _ = r.Sheet(m, load())
 	if s.Crane.OneSet.WorstLeftKgM >= 0 || !strings.Contains(s.Crane.Then, "at the tail") {
 		t.Errorf("%+v", s.Crane)
 	}
 	r.Own[0].Kg, r.Weights[0].Kg = 55, 55
 	s, _ = r.Sheet(m, load())
-	if c := s.Crane; c.OneSet.WorstLeftKgM <= 0 || !strings.Contains(c.Then, fmt.Sprintf("%.1f kg of pull at the camera's end", c.OneSet.WorstLeftKgM/c.OneSet.AtArmM)) {
+	if c := s.Crane; c.OneSet.WorstLeftKgM <= 0 || !strings.Contains(c.Then,
+		fmt.Sprintf("%.1f kg of pull at the camera's end", c.OneSet.WorstLeftKgM/c.OneSet.AtArmM)) {
 		t.Errorf("%+v", s.Crane)
 	}
 	// What was not weighed is balanced by nobody.
-	if s, _ = r.Sheet(m, balance.Hung{}); s.Crane.OK || s.Verdict.OK || !strings.HasPrefix(s.Crane.Says, "Weigh the camera first") {
+	if s, _ = r.Sheet(m, balance.Hung{}); s.Crane.OK || s.Verdict.OK || !strings.HasPrefix(s.Crane.Says,
+		"Weigh the camera first") {
 		t.Errorf("%+v", s.Crane)
 	}
 	r.Arms, r.Own = [2]float64{30, 400}, []balance.Weights{{Kg: 2.5, Count: 8}}
@@ -408,17 +456,23 @@ func TestWristSheet(t *testing.T) {
 		}
 		rot := balance.Rotation(m.Wrist(q))
 		r.Felt = append(r.Felt, balance.Felt{WristPose: felt(rot, 4.13, at, zero, zero)})
-		if s, err = r.Sheet(m, load()); err != nil || (s.Payload.Found != nil) != (n == 2) || (s.Payload.Problem == "") != (n == 2) {
+		if s, err = r.Sheet(m, load()); err != nil || (s.Payload.Found != nil) != (n == 2) ||
+			(s.Payload.Problem == "") != (n == 2) {
 			t.Fatalf("after %d: %+v, %v", n+1, s.Payload, err)
 		}
 	}
-	if p := s.Payload; math.Abs(p.Found.MassKg-4.13) > 1e-8 || off(p.Found.Centre, at) > 1e-8 || p.Says != "Found 4.13 kg. Tell Wren." || *p.OffMM > 0.1 || s.Verdict.OK {
+	if p := s.Payload; math.Abs(p.Found.MassKg-4.13) > 1e-8 || off(p.Found.Centre, at) > 1e-8 ||
+		p.Says != "Found 4.13 kg. Tell Wren." || *p.OffMM > 0.1 || s.Verdict.OK {
 		t.Errorf("%+v", p)
 	}
-	for says, told := range map[string]balance.Told{"Wren knows what it carries: 4.10 kg.": {MassKg: 4.1, Centre: at}, "Wren was told 5.00 kg and carries 4.13, its centre 0 mm": {MassKg: 5, Centre: at}, "Wren was told 4.13 kg and carries 4.13, its centre 20 mm": {MassKg: 4.13, Centre: rig.Vec{0.001, 0.116, 0.054}}} {
+	for says, told := range map[string]balance.Told{"Wren knows what it carries: 4.10 kg.": {MassKg: 4.1, Centre: at},
+		"Wren was told 5.00 kg and carries 4.13, its centre 0 mm": {MassKg: 5, Centre: at},
+		"Wren was told 4.13 kg and carries 4.13, its centre 20 mm": {MassKg: 4.13,
+			Centre: rig.Vec{0.001, 0.116, 0.054}}} {
 		r.Told = &told
 		s, _ := r.Sheet(m, load())
-		if ok := strings.Contains(says, "knows"); !strings.HasPrefix(s.Payload.Says, says) || s.Payload.OK != ok || s.Verdict.OK != ok || (s.Guidable(m, "roll") == "") != ok {
+		if ok := strings.Contains(says, "knows"); !strings.HasPrefix(s.Payload.Says, says) || s.Payload.OK != ok ||
+			s.Verdict.OK != ok || (s.Guidable(m, "roll") == "") != ok {
 			t.Errorf("%+v, %+v", s.Payload, s.Verdict)
 		}
 		if told.MassKg == 5 && !strings.Contains(s.Payload.Guided, "It would rise: it holds up 0.87 kg more") {
@@ -442,12 +496,14 @@ func TestWristSheet(t *testing.T) {
 	if s, _ = more.Sheet(m, load()); !s.Verdict.OK {
 		t.Errorf("4.17 kg felt and told: %+v", s.Verdict)
 	}
-	if s, _ = more.Sheet(&heavy, load()); s.Verdict.OK || !strings.Contains(s.Verdict.Says, "This may be too heavy: 4.17 kg") {
+	if s, _ = more.Sheet(&heavy, load()); s.Verdict.OK || !strings.Contains(s.Verdict.Says,
+		"This may be too heavy: 4.17 kg") {
 		t.Errorf("4.17 of 4.19 kg felt: %+v", s.Verdict)
 	}
 	r.Felt, r.Checks.Line = nil, false
 	r.Told = &balance.Told{MassKg: 4.1, Centre: at}
-	if s, _ = r.Sheet(m, load()); s.Verdict.OK || !strings.Contains(s.Verdict.Says, "Put the safety line on.") || !s.Payload.OK {
+	if s, _ = r.Sheet(m, load()); s.Verdict.OK || !strings.Contains(s.Verdict.Says, "Put the safety line on.") ||
+		!s.Payload.OK {
 		t.Errorf("%+v", s.Verdict)
 	}
 	// A wrist that feels torques only wants the weighed package.
@@ -455,14 +511,19 @@ func TestWristSheet(t *testing.T) {
 		felts[i].ForceN = nil
 	}
 	r.Felt, r.Told = felts, nil
-	if s, _ = r.Sheet(m, load()); s.Payload.Found == nil || math.Abs(s.Payload.Found.MassKg-4.13) > 1e-12 || off(s.Payload.Found.Centre, at) > 1e-8 {
+	if s, _ = r.Sheet(m, load()); s.Payload.Found == nil || math.Abs(s.Payload.Found.MassKg-4.13) > 1e-12 ||
+		off(s.Payload.Found.Centre, at) > 1e-8 {
 		t.Errorf("torques and a scale: %+v", s.Payload)
 	}
-	if s, _ = r.Sheet(m, balance.Hung{}); s.Payload.Found != nil || !strings.Contains(s.Payload.Problem, "torques alone do not tell how heavy") {
+	if s, _ = r.Sheet(m, balance.Hung{}); s.Payload.Found != nil || !strings.Contains(s.Payload.Problem,
+		"torques alone do not tell how heavy") {
 		t.Errorf("torques alone: %+v", s.Payload)
 	}
 	// No gear of an arm is freed for this; what else is missing is said all the same.
-	for says, c := range map[string]balance.Checks{"Say that all": {Tight: true, Line: true, PinsOut: true}, "Tighten plate": {AllOn: true, Line: true, PinsOut: true}, "Put the safety": {AllOn: true, Tight: true, PinsOut: true}, "Pull the pins": {AllOn: true, Tight: true, Line: true}, "": {AllOn: true, Tight: true, Line: true, PinsOut: true}} {
+	for says, c := range map[string]balance.Checks{"Say that all": {Tight: true, Line: true, PinsOut: true},
+		"Tighten plate": {AllOn: true, Line: true, PinsOut: true}, "Put the safety": {AllOn: true, Tight: true,
+			PinsOut: true}, "Pull the pins": {AllOn: true, Tight: true, Line: true}, "": {AllOn: true, Tight: true,
+			Line: true, PinsOut: true}} {
 		r := balance.Settled{Checks: c, Told: &balance.Told{MassKg: 4.1, Centre: at}}
 		if s, _ := r.Sheet(m, load()); s.Verdict.OK != (says == "") || !strings.Contains(s.Verdict.Says, says) {
 			t.Errorf("%+v: %+v", c, s.Verdict)
@@ -476,7 +537,8 @@ func TestWristSheet(t *testing.T) {
 func TestSwap(t *testing.T) {
 	a, b := &balance.Settled{SlideMM: 44, RiseMM: 16}, &balance.Settled{SlideMM: 29.5, RiseMM: 16, ByMargin: true}
 	got := strings.Join(balance.Swap(a, b, "85 mm", false), " ")
-	if got != "Turn the slide from 44 to 29.5 mm. The rise stays at 16 mm. 85 mm was accepted by its motor's margin, not balanced." {
+	if got != "Turn the slide from 44 to 29.5 mm. The rise stays at 16 mm. 85 mm was accepted by its motor's margin, "+
+		"not balanced." {
 		t.Error(got)
 	}
 	never := *b
@@ -487,10 +549,12 @@ func TestSwap(t *testing.T) {
 			t.Errorf("rests %v: %q", rests, got)
 		}
 	}
-	if got := strings.Join(balance.Swap(nil, b, "85 mm", false), " "); !strings.HasPrefix(got, "Set the slide to 29.5 mm.") {
+	if got := strings.Join(balance.Swap(nil, b, "85 mm", false), " "); !strings.HasPrefix(got,
+		"Set the slide to 29.5 mm.") {
 		t.Error(got)
 	}
-	if got := strings.Join(balance.Swap(a, nil, "85 mm", false), " "); !strings.HasPrefix(got, "No balance is kept for 85 mm") {
+	if got := strings.Join(balance.Swap(a, nil, "85 mm", false), " "); !strings.HasPrefix(got,
+		"No balance is kept for 85 mm") {
 		t.Error(got)
 	}
 }
@@ -498,7 +562,8 @@ func TestSwap(t *testing.T) {
 // What was seen of one load says nothing of another; a name is no load.
 func TestAnotherLoad(t *testing.T) {
 	l, whole, creep := load(), 4.2, 0.3
-	r := &balance.Settled{CreepDegH: &creep, SlideMM: 44, RiseMM: 16, Seen: rests(44, 16), Checks: all, ByMargin: true, Load: &l, Told: &balance.Told{MassKg: 4.1}}
+	r := &balance.Settled{CreepDegH: &creep, SlideMM: 44, RiseMM: 16, Seen: rests(44, 16), Checks: all, ByMargin: true,
+		Load: &l, Told: &balance.Told{MassKg: 4.1}}
 	same := load()
 	same.Pieces[0].Name = "another name"
 	same.FrontM = 0.3
@@ -506,13 +571,18 @@ func TestAnotherLoad(t *testing.T) {
 		t.Error("what is the same is not")
 	}
 	for name, change := range map[string]func(l *balance.Hung){
-		"heavier": func(l *balance.Hung) { l.Pieces[1].MassKg++ }, "moved": func(l *balance.Hung) { l.Pieces[1].At[1] += 0.01 },
-		"one more": func(l *balance.Hung) { l.Pieces = append(l.Pieces, l.Pieces[0]) }, "weighed": func(l *balance.Hung) { l.WholeKg = &whole },
+		"heavier": func(l *balance.Hung) { l.Pieces[1].MassKg++ }, "moved": func(l *balance.Hung) {
+			l.Pieces[1].At[1] += 0.01
+		},
+		"one more": func(l *balance.Hung) {
+			l.Pieces = append(l.Pieces, l.Pieces[0])
+		}, "weighed": func(l *balance.Hung) { l.WholeKg = &whole },
 	} {
 		other := load()
 		change(&other)
 		n := r.For(other)
-		if len(n.Seen) != 0 || n.Checks != (balance.Checks{}) || n.ByMargin || n.Told != nil || n.CreepDegH != nil || n.SlideMM != 44 || len(r.Seen) != 15 {
+		if len(n.Seen) != 0 || n.Checks != (balance.Checks{}) || n.ByMargin || n.Told != nil || n.CreepDegH != nil ||
+			n.SlideMM != 44 || len(r.Seen) != 15 {
 			t.Errorf("%s: %+v", name, n)
 		}
 		if s, err := n.Sheet(bench(), other); err != nil || s.Verdict.OK {

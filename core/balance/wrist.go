@@ -45,7 +45,8 @@ func (r *Settled) wrist(out *BenchSheet, m *rig.Rig, weighed bool) error {
 		}
 		found, err := w.From(poses)
 		if err == nil && !found.Weighed {
-			err = mistake.In("mass", "weigh the camera and say so in its package", "torques alone do not tell how heavy it is")
+			err = mistake.In("mass", "weigh the camera and say so in its package",
+				"torques alone do not tell how heavy it is")
 		}
 		if bad, ok := err.(*MistakeError); ok {
 			p.Problem, p.Missing = bad.Wrong, bad.Want
@@ -58,10 +59,12 @@ func (r *Settled) wrist(out *BenchSheet, m *rig.Rig, weighed bool) error {
 				p.OffMM = &off
 			}
 			if leans := w.leans(poses, found); leans >= 0 {
-				p.Problem = fmt.Sprintf("pose %d does not go with the others: somebody leant on it, or a cable pulled", leans+1)
+				p.Problem = fmt.Sprintf("pose %d does not go with the others: somebody leant on it, or a cable pulled",
+					leans+1)
 				p.Missing = "take that pose out, and read it again with all hands off"
 			} else if !found.agrees() {
-				p.Problem = fmt.Sprintf("the poses do not go together: %.1f N and %.2f N m are left over", found.ResidualN, found.ResidualNM)
+				p.Problem = fmt.Sprintf("the poses do not go together: %.1f N and %.2f N m are left over",
+					found.ResidualN, found.ResidualNM)
 				p.Missing = "read them again with all hands off, and one or two more, so that it shows which is wrong"
 			} else if weighed && w.Known == nil && math.Abs(found.MassKg-out.MassKg) > alikeKg+scaleOff*out.MassKg {
 				p.Problem = fmt.Sprintf("the wrist feels %.2f kg and the scale said %.2f", found.MassKg, out.MassKg)
@@ -73,7 +76,8 @@ func (r *Settled) wrist(out *BenchSheet, m *rig.Rig, weighed bool) error {
 	name := m.Name
 	switch {
 	case p.Found != nil && p.Problem != "":
-		p.Says = fmt.Sprintf("What %s carries is not settled: %s. %s.", name, p.Problem, strings.ToUpper(p.Missing[:1])+p.Missing[1:])
+		p.Says = fmt.Sprintf("What %s carries is not settled: %s. %s.", name, p.Problem, strings.ToUpper(p.Missing[:1])+
+			p.Missing[1:])
 	case r.Told == nil && p.Found == nil:
 		p.Says = fmt.Sprintf("%s does not know what hangs on it. Read its wrist in three poses or more.", name)
 	case r.Told == nil:
@@ -81,13 +85,15 @@ func (r *Settled) wrist(out *BenchSheet, m *rig.Rig, weighed bool) error {
 	case p.Found == nil:
 		p.Says, p.OK = fmt.Sprintf("%s was told %.2f kg, for this package, before.", name, r.Told.MassKg), true
 	default:
-		d := rig.Vec{r.Told.Centre[0] - p.Found.Centre[0], r.Told.Centre[1] - p.Found.Centre[1], r.Told.Centre[2] - p.Found.Centre[2]}
+		d := rig.Vec{r.Told.Centre[0] - p.Found.Centre[0], r.Told.Centre[1] - p.Found.Centre[1],
+			r.Told.Centre[2] - p.Found.Centre[2]}
 		p.OK = math.Abs(r.Told.MassKg-p.Found.MassKg) <= alikeKg && d.Norm() <= alikeM
 		p.Guided = Guided(r.Told.MassKg, p.Found.MassKg, free)
 		if p.OK {
 			p.Says = fmt.Sprintf("%s knows what it carries: %.2f kg.", name, r.Told.MassKg)
 		} else {
-			p.Says = fmt.Sprintf("%s was told %.2f kg and carries %.2f, its centre %.0f mm from where it was told. Tell it again.", name, r.Told.MassKg, p.Found.MassKg, d.Norm()*1000)
+			p.Says = fmt.Sprintf("%s was told %.2f kg and carries %.2f, its centre %.0f mm from where it was told. "+
+				"Tell it again.", name, r.Told.MassKg, p.Found.MassKg, d.Norm()*1000)
 		}
 	}
 	why := p.Says

@@ -16,7 +16,8 @@ func TestAtIsExact(t *testing.T) {
 			c := Uniform{First: -12, Last: 90000, Path: r, Factor: f}
 			for range 200 {
 				tick := rng.Int64N(c.Ticks(1000))
-				want := new(big.Rat).Mul(big.NewRat(tick, 1000), new(big.Rat).Mul(big.NewRat(r.Num, r.Den), big.NewRat(f.Num, f.Den)))
+				want := new(big.Rat).Mul(big.NewRat(tick, 1000), new(big.Rat).Mul(big.NewRat(r.Num, r.Den),
+					big.NewRat(f.Num, f.Den)))
 				want.Mul(want, new(big.Rat).SetInt64(1<<32))
 				q := new(big.Int).Quo(want.Num(), want.Denom())
 				if got := int64(c.At(tick, 1000)) + 12<<32; got != q.Int64() {
@@ -33,7 +34,8 @@ func TestAtIsExact(t *testing.T) {
 // The suite of known answers.
 func TestKnownAnswers(t *testing.T) {
 	for _, k := range known.Clocks {
-		c := Uniform{First: k.First, Last: k.Last, Path: Rate{k.Path[0], k.Path[1]}, Factor: Rate{k.Factor[0], k.Factor[1]}}
+		c := Uniform{First: k.First, Last: k.Last, Path: Rate{k.Path[0], k.Path[1]},
+			Factor: Rate{k.Factor[0], k.Factor[1]}}
 		if n := c.Ticks(k.Hz); n != k.Ticks {
 			t.Errorf("%+v takes %d ticks, want %d", c, n, k.Ticks)
 		}
@@ -77,13 +79,15 @@ func TestAtIsExactForEveryAcceptedRate(t *testing.T) {
 	}
 	wide := 0
 	for range 20_000 {
-		c := Uniform{First: -int(rng.Int64N(1000)), Last: 1 + int(rng.Int64N(1_000_000)), Path: Rate{pick(), pick()}, Factor: Rate{pick(), pick()}}
+		c := Uniform{First: -int(rng.Int64N(1000)), Last: 1 + int(rng.Int64N(1_000_000)), Path: Rate{pick(), pick()},
+			Factor: Rate{pick(), pick()}}
 		if c.Path.Check("") != nil || c.Factor.Check("") != nil {
 			continue
 		}
 		hz := []int64{1, 60, 1000, 1_000_000}[rng.IntN(4)]
 		tick := rng.Int64N(1<<(1+rng.IntN(62))) + 1
-		if f := float64(tick) * c.FPS() / float64(hz); f > 0.01 && f < 1e6 && float64(c.rate().Den)*float64(hz) > 1<<63 {
+		if f := float64(tick) * c.FPS() / float64(hz); f > 0.01 && f < 1e6 && float64(c.rate().Den)*
+			float64(hz) > 1<<63 {
 			wide++
 		}
 		if got, want := c.At(tick, hz), exact(c, tick, hz); got != want {
@@ -130,7 +134,8 @@ func TestTimesAt(t *testing.T) {
 func TestTimesByHand(t *testing.T) {
 	c := Uniform{First: -12, Last: 60, Path: Rate{24, 1}, Factor: Rate{1, 2}}
 	inf := math.Inf(1)
-	for frame, want := range map[float64][]Interval{-12: {{-inf, 0}}, 0: {{1, 1}}, 30: {{3.5, 3.5}}, 60: {{6, inf}}, 60.5: nil, -13: nil, math.NaN(): nil} {
+	for frame, want := range map[float64][]Interval{-12: {{-inf, 0}}, 0: {{1, 1}}, 30: {{3.5, 3.5}}, 60: {{6, inf}},
+		60.5: nil, -13: nil, math.NaN(): nil} {
 		if got := c.TimesAt(frame); len(got) != len(want) || len(got) == 1 && got[0] != want[0] {
 			t.Errorf("frame %g: %v, want %v", frame, got, want)
 		}
@@ -141,7 +146,8 @@ func TestTimesByHand(t *testing.T) {
 		}
 	}
 	still := Uniform{First: 5, Last: 5, Path: Rate{24, 1}, Factor: Rate{1, 1}}
-	if got := still.TimesAt(5); len(got) != 1 || got[0] != (Interval{-inf, inf}) || still.At(9, 1000) != At(5) || still.Ticks(1000) != 0 {
+	if got := still.TimesAt(5); len(got) != 1 || got[0] != (Interval{-inf, inf}) || still.At(9, 1000) != At(5) ||
+		still.Ticks(1000) != 0 {
 		t.Errorf("a move of no length: %v", got)
 	}
 	if p := At(7.25); p.Whole() != 7 || p.Frame() != 7.25 || At(-0.5).Whole() != -1 {

@@ -9,7 +9,8 @@ import (
 func FuzzSpec(f *testing.F) {
 	for _, s := range []Spec{
 		Times(Rate{1, 3}),
-		{Kind: Steady, Factor: Rate{1, 1}, Way: ThereAndBack, Times: 3, EaseMS: 700, DelayMS: 20, CameraLocked: true, Waits: []Wait{{3, 500}, {9, 20}}},
+		{Kind: Steady, Factor: Rate{1, 1}, Way: ThereAndBack, Times: 3, EaseMS: 700, DelayMS: 20, CameraLocked: true,
+			Waits: []Wait{{3, 500}, {9, 20}}},
 		{Kind: Steady, Factor: Rate{5, 2}, Way: Around, Times: 2},
 		{Kind: Stepped, Factor: Rate{1, 1}, Way: Back, Pictures: 7, IntervalMS: 1000, MoveMS: 300},
 		{Kind: Crawling, Factor: Rate{1, 1}, Way: On, Pictures: 70, IntervalMS: 1000},

@@ -67,7 +67,8 @@ func TestTheSurestCounts(t *testing.T) {
 
 func TestCompareRefuses(t *testing.T) {
 	same := clock.Pair{Own: 1, Ref: 1, Within: 1e-4}
-	for name, all := range map[string][]clock.Pair{"none": nil, "two": {same, {Own: 2, Ref: 2}}, "all at once": {same, same, same, same}} {
+	for name, all := range map[string][]clock.Pair{"none": nil, "two": {same, {Own: 2, Ref: 2}},
+		"all at once": {same, same, same, same}} {
 		if _, err := clock.Compare(all); !errors.Is(err, clock.ErrTooFew) {
 			t.Errorf("%s: %v", name, err)
 		}
@@ -88,7 +89,8 @@ func TestCompareRefuses(t *testing.T) {
 
 func TestLate(t *testing.T) {
 	d, err := clock.Late([]float64{0.1, 0.12, 0.14}, 25)
-	if err != nil || math.Abs(d.MeanMS-120) > 1e-9 || math.Abs(d.SigmaMS-20) > 1e-9 || math.Abs(d.Frames-3) > 1e-12 || math.Abs(d.Spread-1) > 1e-12 || d.LeastMS != 100 || d.MostMS != 140 || d.N != 3 {
+	if err != nil || math.Abs(d.MeanMS-120) > 1e-9 || math.Abs(d.SigmaMS-20) > 1e-9 || math.Abs(d.Frames-3) > 1e-12 ||
+		math.Abs(d.Spread-1) > 1e-12 || d.LeastMS != 100 || d.MostMS != 140 || d.N != 3 {
 		t.Errorf("%+v, %v", d, err)
 	}
 	if d, err := clock.Late([]float64{0.1}, 25); err != nil || d.SigmaMS != 0 {

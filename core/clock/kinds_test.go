@@ -30,13 +30,16 @@ func dueAt(t *testing.T, c Clock, want map[int64]float64) {
 // are gone: 20·(1/2 − 1/8 + 1/32) of 10.
 func TestEasedTurnByHand(t *testing.T) {
 	c := over(t, Spec{Kind: Steady, Factor: Rate{1, 1}, Way: ThereAndBack, EaseMS: 2000}, Whole(0, 100), Rate{10, 1})
-	dueAt(t, c, map[int64]float64{0: 0, 4500: 45, 9000: 90, 10_000: 98.125, 11_000: 100, 12_000: 98.125, 13_000: 90, 17_500: 45, 22_000: 0, 30_000: 0})
+	dueAt(t, c, map[int64]float64{0: 0, 4500: 45, 9000: 90, 10_000: 98.125, 11_000: 100, 12_000: 98.125, 13_000: 90,
+		17_500: 45, 22_000: 0, 30_000: 0})
 	if c.Seconds() != 22 || len(c.Stops()) != 0 || c.MaxAcceleration() != 7.5 || c.MaxSpeed() != 10 {
 		t.Errorf("%g s, stops %v, %g, %g", c.Seconds(), c.Stops(), c.MaxAcceleration(), c.MaxSpeed())
 	}
 	// A wait in the middle is no stop either, and the way between two waits too near is slower.
-	c = over(t, Spec{Kind: Steady, Factor: Rate{1, 1}, Way: On, EaseMS: 2000, Waits: []Wait{{50, 1000}, {55, 500}}}, Whole(0, 100), Rate{10, 1})
-	dueAt(t, c, map[int64]float64{4000: 40, 6000: 50, 7000: 50, 9000: 52.5, 11_000: 55, 11_500: 55, 13_500: 65, 17_000: 100})
+	c = over(t, Spec{Kind: Steady, Factor: Rate{1, 1}, Way: On, EaseMS: 2000, Waits: []Wait{{50, 1000}, {55, 500}}},
+		Whole(0, 100), Rate{10, 1})
+	dueAt(t, c, map[int64]float64{4000: 40, 6000: 50, 7000: 50, 9000: 52.5, 11_000: 55, 11_500: 55, 13_500: 65,
+		17_000: 100})
 	if c.Seconds() != 17 || len(c.Stops()) != 0 {
 		t.Errorf("%g s, stops %v", c.Seconds(), c.Stops())
 	}
@@ -46,8 +49,10 @@ func TestEasedTurnByHand(t *testing.T) {
 }
 
 func TestAroundByHand(t *testing.T) {
-	for ms, want := range map[int64]bool{20: true, 19: false} { // and at the end of the run, where nothing comes after it
-		c := over(t, Spec{Kind: Steady, Factor: Rate{2, 3}, Way: On, CameraLocked: true, Waits: []Wait{{47, ms}}}, Whole(0, 47), Rate{25, 1})
+	for ms, want := range map[int64]bool{20: true,
+		19: false} { // and at the end of the run, where nothing comes after it
+		c := over(t, Spec{Kind: Steady, Factor: Rate{2, 3}, Way: On, CameraLocked: true, Waits: []Wait{{47, ms}}},
+			Whole(0, 47), Rate{25, 1})
 		if got := c.Pictured(47); len(got) != 1 || got[0] != want {
 			t.Errorf("a last wait of %d ms: %v", ms, got)
 		}
@@ -71,8 +76,10 @@ func TestAroundByHand(t *testing.T) {
 func TestStepsByHand(t *testing.T) {
 	s := Spec{Kind: Stepped, Factor: Rate{1, 1}, Way: On, Pictures: 5, IntervalMS: 1000, MoveMS: 400}
 	c := over(t, s, Run{-4, 0, 10, 14}, Rate{24, 1}) // what gathers speed is no part of it
-	dueAt(t, c, map[int64]float64{0: 0, 600: 0, 700: 2 * 3.0 / 32, 800: 1, 900: 2 * 29.0 / 32, 1000: 2, 1600: 2, 4600: 8, 5000: 10, 9000: 10})
-	if c.Seconds() != 5 || c.Ticks(1000) != 5000 || math.Abs(c.MaxSpeed()-10) > 1e-12 || math.Abs(c.MaxAcceleration()-75) > 1e-9 {
+	dueAt(t, c, map[int64]float64{0: 0, 600: 0, 700: 2 * 3.0 / 32, 800: 1, 900: 2 * 29.0 / 32, 1000: 2, 1600: 2,
+		4600: 8, 5000: 10, 9000: 10})
+	if c.Seconds() != 5 || c.Ticks(1000) != 5000 || math.Abs(c.MaxSpeed()-10) > 1e-12 ||
+		math.Abs(c.MaxAcceleration()-75) > 1e-9 {
 		t.Errorf("%g s, %g fps, %g fps²", c.Seconds(), c.MaxSpeed(), c.MaxAcceleration())
 	}
 	if v := c.TimesAt(4); len(v) != 1 || v[0] != (Interval{2, 2.6}) {
@@ -103,13 +110,15 @@ func TestRowsOfATrace(t *testing.T) {
 		s    Spec
 		want int64
 	}{
-		"ten seconds":     {Times(Rate{1, 1}), 1},
-		"just under":      {Times(Rate{1, 120}), 1},
-		"twice as long":   {Times(Rate{1, 240}), 2},
-		"a week":          {Spec{Kind: Crawling, Factor: Rate{1, 1}, Way: On, Pictures: 20000, IntervalMS: 1000}, 1000},
-		"it hardly stays": {Spec{Kind: Stepped, Factor: Rate{1, 1}, Way: On, Pictures: 20000, IntervalMS: 1000, MoveMS: 970}, 10},
-		"odd interval":    {Spec{Kind: Stepped, Factor: Rate{1, 1}, Way: On, Pictures: 20000, IntervalMS: 1005, MoveMS: 300}, 20},
-		"steered":         {Spec{Kind: Live, Factor: Rate{1, 100}, Way: On, Steers: []Steer{{0, 0, 1}}}, 1},
+		"ten seconds":   {Times(Rate{1, 1}), 1},
+		"just under":    {Times(Rate{1, 120}), 1},
+		"twice as long": {Times(Rate{1, 240}), 2},
+		"a week":        {Spec{Kind: Crawling, Factor: Rate{1, 1}, Way: On, Pictures: 20000, IntervalMS: 1000}, 1000},
+		"it hardly stays": {Spec{Kind: Stepped, Factor: Rate{1, 1}, Way: On, Pictures: 20000, IntervalMS: 1000,
+			MoveMS: 970}, 10},
+		"odd interval": {Spec{Kind: Stepped, Factor: Rate{1, 1}, Way: On, Pictures: 20000, IntervalMS: 1005,
+			MoveMS: 300}, 20},
+		"steered": {Spec{Kind: Live, Factor: Rate{1, 100}, Way: On, Steers: []Steer{{0, 0, 1}}}, 1},
 	} {
 		c.s.Pictures = min(c.s.Pictures, MostPictures)
 		if c.s.Kind == Crawling {
@@ -145,7 +154,8 @@ func TestCrawlByHand(t *testing.T) {
 func TestPicturedFrames(t *testing.T) {
 	for name, s := range map[string]Spec{
 		"three times": {Factor: Rate{3, 1}, Way: On}, "a third": {Factor: Rate{1, 3}, Way: On}, "three halves": {Factor: Rate{3, 2}, Way: Back},
-		"there and back": {Factor: Rate{2, 1}, Way: ThereAndBack, Times: 2}, "around": {Factor: Rate{4, 1}, Way: Around, Times: 3},
+		"there and back": {Factor: Rate{2, 1}, Way: ThereAndBack, Times: 2}, "around": {Factor: Rate{4, 1},
+			Way: Around, Times: 3},
 		"waiting": {Factor: Rate{1, 1}, Way: On, Waits: []Wait{{10, 125}, {20, 140}, {30, 1000}}}, "delayed": {Factor: Rate{1, 2}, Way: Back, DelayMS: 99},
 		"eased": {Factor: Rate{1, 1}, Way: ThereAndBack, EaseMS: 1000, Waits: []Wait{{12, 500}}},
 	} {
@@ -168,7 +178,8 @@ func TestPicturedFrames(t *testing.T) {
 		}
 	}
 	// A camera that keeps step takes them all.
-	if got := over(t, spec(ThereAndBack, Wait{3, 77}), Whole(0, 10), Rate{24, 1}).Pictured(3); !slices.Equal(got, []bool{true, true}) {
+	if got := over(t, spec(ThereAndBack, Wait{3, 77}), Whole(0, 10), Rate{24, 1}).Pictured(3); !slices.Equal(got,
+		[]bool{true, true}) {
 		t.Errorf("%v", got)
 	}
 }
@@ -221,7 +232,8 @@ func TestAThousandSteers(t *testing.T) {
 	}
 	c := over(t, s, Whole(0, 1_000_000), Rate{24000, 1001})
 	p := &c.(*live).all[len(c.(*live).all)-2]
-	if bits := max(p.start.Denom().BitLen(), p.from.Denom().BitLen(), p.start.Num().BitLen()); bits > 2000 || len(c.(*live).all) < 1500 {
+	if bits := max(p.start.Denom().BitLen(), p.from.Denom().BitLen(), p.start.Num().BitLen()); bits > 2000 ||
+		len(c.(*live).all) < 1500 {
 		t.Errorf("%d phases, numbers of %d bits", len(c.(*live).all), bits)
 	}
 	if f := c.At(599_000, 1000).Frame(); math.Abs(f-c.FrameAt(599)) > 1e-6 || f < 1000 {
@@ -329,7 +341,8 @@ func TestASmallChangeIsNotSudden(t *testing.T) {
 func TestTheRoughnessOfSteering(t *testing.T) {
 	rng := rand.New(rand.NewPCG(7, 7))
 	for range 300 {
-		s := Spec{Kind: Live, Factor: Rate{1 + rng.Int64N(3), 1 + rng.Int64N(2)}, Way: On, EaseMS: 100 + rng.Int64N(3000), Law: 1}
+		s := Spec{Kind: Live, Factor: Rate{1 + rng.Int64N(3), 1 + rng.Int64N(2)}, Way: On,
+			EaseMS: 100 + rng.Int64N(3000), Law: 1}
 		at := int64(0)
 		for range 1 + rng.IntN(5) {
 			at += rng.Int64N(4000)
@@ -349,7 +362,8 @@ func TestTheRoughnessOfSteering(t *testing.T) {
 			}
 		}
 	}
-	for _, bad := range []Spec{{Kind: Live, Factor: Rate{1, 1}, Way: On, Law: 2}, {Kind: Live, Factor: Rate{1, 1}, Way: On, Law: -1}, {Kind: Steady, Factor: Rate{1, 1}, Way: On, Law: 1}} {
+	for _, bad := range []Spec{{Kind: Live, Factor: Rate{1, 1}, Way: On, Law: 2},
+		{Kind: Live, Factor: Rate{1, 1}, Way: On, Law: -1}, {Kind: Steady, Factor: Rate{1, 1}, Way: On, Law: 1}} {
 		if bad.Check() == nil {
 			t.Errorf("%+v is a clock", bad)
 		}
@@ -368,7 +382,8 @@ func TestTheFirstFrameIsPictured(t *testing.T) {
 	rng := rand.New(rand.NewPCG(8, 8))
 	missed := [2]int{}
 	for range 400 {
-		s := Spec{Kind: Live, Factor: []Rate{{1, 1}, {2, 1}, {3, 2}}[rng.IntN(3)], Way: On, EaseMS: 100 + rng.Int64N(900)}
+		s := Spec{Kind: Live, Factor: []Rate{{1, 1}, {2, 1}, {3, 2}}[rng.IntN(3)], Way: On,
+			EaseMS: 100 + rng.Int64N(900)}
 		at := int64(0)
 		for range 1 + rng.IntN(4) {
 			at += rng.Int64N(700)
@@ -399,13 +414,16 @@ func TestTheFirstFrameIsPictured(t *testing.T) {
 // where they meet, and are no turns.
 func TestEndsOfWaitsAndLaps(t *testing.T) {
 	for ms, want := range map[int64]bool{20: true, 19: false, 21: true} {
-		c := over(t, Spec{Kind: Steady, Factor: Rate{2, 3}, Way: On, CameraLocked: true, Waits: []Wait{{1, ms}}}, Whole(0, 48), Rate{25, 1})
+		c := over(t, Spec{Kind: Steady, Factor: Rate{2, 3}, Way: On, CameraLocked: true, Waits: []Wait{{1, ms}}},
+			Whole(0, 48), Rate{25, 1})
 		if got := c.Pictured(1); len(got) != 1 || got[0] != want { // there at 60 ms; pictures every 40
 			t.Errorf("a wait of %d ms: %v", ms, got)
 		}
 	}
-	for ms, want := range map[int64]bool{20: true, 19: false} { // and at the end of the run, where nothing comes after it
-		c := over(t, Spec{Kind: Steady, Factor: Rate{2, 3}, Way: On, CameraLocked: true, Waits: []Wait{{47, ms}}}, Whole(0, 47), Rate{25, 1})
+	for ms, want := range map[int64]bool{20: true,
+		19: false} { // and at the end of the run, where nothing comes after it
+		c := over(t, Spec{Kind: Steady, Factor: Rate{2, 3}, Way: On, CameraLocked: true, Waits: []Wait{{47, ms}}},
+			Whole(0, 47), Rate{25, 1})
 		if got := c.Pictured(47); len(got) != 1 || got[0] != want {
 			t.Errorf("a last wait of %d ms: %v", ms, got)
 		}

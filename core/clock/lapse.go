@@ -12,17 +12,21 @@ func (s Spec) checkLapse() error {
 	case s.Pictures < 1:
 		return fmt.Errorf("pictures: %d; give how many the move is to have, 1 to %d", s.Pictures, MostPictures)
 	case s.IntervalMS < 1 || s.IntervalMS > MostRun/int64(s.Pictures):
-		return fmt.Errorf("interval: %d ms for %d pictures; give 1 ms to %d, which is a week in all", s.IntervalMS, s.Pictures, MostRun/int64(s.Pictures))
+		return fmt.Errorf("interval: %d ms for %d pictures; give 1 ms to %d, which is a week in all", s.IntervalMS,
+			s.Pictures, MostRun/int64(s.Pictures))
 	case s.Kind == Stepped && (s.MoveMS < 1 || s.MoveMS >= s.IntervalMS):
-		return fmt.Errorf("move: %d ms of an interval of %d ms; give at least 1 and less than the interval, so that it stands for the picture", s.MoveMS, s.IntervalMS)
+		return fmt.Errorf("move: %d ms of an interval of %d ms; give at least 1 and less than the interval, so that "+
+			"it stands for the picture", s.MoveMS, s.IntervalMS)
 	case s.Kind == Crawling && s.MoveMS != 0:
 		return fmt.Errorf("move: %d ms on a clock that never stands; make it stepped, or leave it out", s.MoveMS)
 	case s.Way != On && s.Way != Back:
 		return fmt.Errorf("way: %s with pictures at an interval; give on or back", s.Way)
 	case len(s.Waits) > 0 || s.EaseMS > 0 || len(s.Steers) > 0 || s.CameraLocked:
-		return fmt.Errorf("clock: waits, eases, steers and a locked camera are not for a clock that is %s; leave them out", s.Kind)
+		return fmt.Errorf("clock: waits, eases, steers and a locked camera are not for a clock that is %s; "+
+			"leave them out", s.Kind)
 	case s.Kind == Stepped && s.DelayMS > 0:
-		return fmt.Errorf("delay: %d ms before a stepped clock; leave it out, it stands at its first picture anyway", s.DelayMS)
+		return fmt.Errorf("delay: %d ms before a stepped clock; leave it out, it stands at its first picture anyway",
+			s.DelayMS)
 	}
 	return nil
 }
@@ -77,7 +81,8 @@ type steps struct {
 }
 
 func (s Spec) steps(run Run) Clock {
-	return &steps{int64(run.First), int64(run.Last - run.First), int64(s.Pictures), s.IntervalMS, s.MoveMS, s.Way == Back}
+	return &steps{int64(run.First), int64(run.Last - run.First), int64(s.Pictures), s.IntervalMS, s.MoveMS,
+		s.Way == Back}
 }
 
 // place is how many steps are gone after so many steps of time: the whole ones, and the

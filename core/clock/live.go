@@ -39,9 +39,11 @@ func (s Spec) checkLive() error {
 	case s.Way != On:
 		return fmt.Errorf("way: %s on a live clock; give on, and turn it round while it runs", s.Way)
 	case len(s.Waits) > 0 || s.DelayMS > 0 || s.Pictures > 0 || s.IntervalMS > 0 || s.MoveMS > 0:
-		return fmt.Errorf("clock: waits, a delay and pictures at an interval are not for a live clock; leave them out, and stop it while it runs")
+		return fmt.Errorf("clock: waits, a delay and pictures at an interval are not for a live clock; leave them " +
+			"out, and stop it while it runs")
 	case s.EaseMS > 0 && s.EaseMS < leastEase:
-		return fmt.Errorf("ease: %d ms; give %d to %d on a live clock, which is how long its whole speed takes to change", s.EaseMS, leastEase, MostEase)
+		return fmt.Errorf("ease: %d ms; give %d to %d on a live clock, which is how long its whole speed takes "+
+			"to change", s.EaseMS, leastEase, MostEase)
 	case len(s.Steers) > MostSteers:
 		return fmt.Errorf("steers: %d; give at most %d", len(s.Steers), MostSteers)
 	}
@@ -55,7 +57,8 @@ func (s Spec) checkLive() error {
 		share := big.NewRat(x.Num, x.Den)
 		share.Quo(share, s.Factor.rat())
 		if !share.Mul(share, big.NewRat(steerGrid, 1)).IsInt() || share.Num().CmpAbs(big.NewInt(steerGrid)) > 0 {
-			return fmt.Errorf("steers: %d/%d of the path's rate on a clock that is made for %s at most; give a multiple of a %dth of that, up to it", x.Num, x.Den, s.Factor, steerGrid)
+			return fmt.Errorf("steers: %d/%d of the path's rate on a clock that is made for %s at most; give a "+
+				"multiple of a %dth of that, up to it", x.Num, x.Den, s.Factor, steerGrid)
 		}
 	}
 	return nil
@@ -118,7 +121,8 @@ type helm struct {
 
 func (s Spec) live(run Run, rate Rate) (Clock, error) {
 	most := new(big.Rat).Mul(rate.rat(), s.Factor.rat())
-	h := &helm{c: &phases{}, rate: rate.rat(), most: most, least: ms(s.easeMS()), first: whole(run.First), start: whole(run.Start), end: whole(run.End),
+	h := &helm{c: &phases{}, rate: rate.rat(), most: most, least: ms(s.easeMS()), first: whole(run.First),
+		start: whole(run.Start), end: whole(run.End),
 		at: whole(run.Start), now: new(big.Rat), v: new(big.Rat).Set(most), law: s.Law}
 	// A camera that keeps its own rate takes its first picture of the first frame.
 	zero := new(big.Rat).Sub(h.first, h.start)

@@ -133,7 +133,8 @@ func (c *phases) atLeast(frame int) {
 		return
 	}
 	c.over = new(big.Rat)
-	c.all = []phase{{start: new(big.Rat), dur: new(big.Rat), from: whole(frame), v0: new(big.Rat), v1: new(big.Rat), Ease: Ease{From: float64(frame)}, to: float64(frame)}}
+	c.all = []phase{{start: new(big.Rat), dur: new(big.Rat), from: whole(frame), v0: new(big.Rat), v1: new(big.Rat),
+		Ease: Ease{From: float64(frame)}, to: float64(frame)}}
 }
 
 // one goes one way, with its waits. What it stands at first is not waited at again: it

@@ -175,7 +175,8 @@ func (s Spec) Check() error {
 	for _, x := range []struct {
 		name, unit string
 		v, most    int64
-	}{{"delay", " ms", s.DelayMS, MostWait}, {"ease", " ms", s.EaseMS, MostEase}, {"pictures", "", int64(s.Pictures), MostPictures}, {"interval", " ms", s.IntervalMS, MostRun}, {"move", " ms", s.MoveMS, MostRun}} {
+	}{{"delay", " ms", s.DelayMS, MostWait}, {"ease", " ms", s.EaseMS, MostEase}, {"pictures", "", int64(s.Pictures),
+		MostPictures}, {"interval", " ms", s.IntervalMS, MostRun}, {"move", " ms", s.MoveMS, MostRun}} {
 		if x.v < 0 || x.v > x.most {
 			return fmt.Errorf("%s: %d%s; give 0 to %d", x.name, x.v, x.unit, x.most)
 		}
@@ -184,7 +185,8 @@ func (s Spec) Check() error {
 		return fmt.Errorf("times: %d; give 1 to %d", s.Times, MostTimes)
 	}
 	if s.Times > 1 && s.Way != ThereAndBack && s.Way != Around {
-		return fmt.Errorf("times: %d of a clock that goes %s; go there and back or around, which end where they begin", s.Times, s.Way)
+		return fmt.Errorf("times: %d of a clock that goes %s; go there and back or around, which end where they begin",
+			s.Times, s.Way)
 	}
 	if len(s.Waits) > MostWaits {
 		return fmt.Errorf("waits: %d of them; give at most %d", len(s.Waits), MostWaits)
@@ -194,11 +196,13 @@ func (s Spec) Check() error {
 			return fmt.Errorf("waits: %d ms at frame %d; give 1 to %d", w.MS, w.Frame, MostWait)
 		}
 		if i > 0 && w.Frame <= s.Waits[i-1].Frame {
-			return fmt.Errorf("waits: frame %d after %d; give each frame once, in rising order", w.Frame, s.Waits[i-1].Frame)
+			return fmt.Errorf("waits: frame %d after %d; give each frame once, in rising order", w.Frame,
+				s.Waits[i-1].Frame)
 		}
 	}
 	if s.Law < 0 || s.Law > NewestLaw || s.Law > 0 && s.Kind != Live {
-		return fmt.Errorf("law: %d on a clock that is %s; give 0 to %d on a live one, and none on others", s.Law, s.Kind, NewestLaw)
+		return fmt.Errorf("law: %d on a clock that is %s; give 0 to %d on a live one, and none on others", s.Law,
+			s.Kind, NewestLaw)
 	}
 	switch s.Kind {
 	case Stepped, Crawling:
@@ -207,10 +211,12 @@ func (s Spec) Check() error {
 		return s.checkLive()
 	}
 	if s.Pictures > 0 || s.IntervalMS > 0 || s.MoveMS > 0 {
-		return fmt.Errorf("pictures: %d at an interval of %d ms on a clock that is %s; make it stepped or crawling, or leave them out", s.Pictures, s.IntervalMS, s.Kind)
+		return fmt.Errorf("pictures: %d at an interval of %d ms on a clock that is %s; make it stepped or crawling, "+
+			"or leave them out", s.Pictures, s.IntervalMS, s.Kind)
 	}
 	if len(s.Steers) > 0 {
-		return fmt.Errorf("steers: %d changes of speed on a clock that is %s; only a live one is steered", len(s.Steers), s.Kind)
+		return fmt.Errorf("steers: %d changes of speed on a clock that is %s; only a live one is steered",
+			len(s.Steers), s.Kind)
 	}
 	return nil
 }
@@ -229,7 +235,8 @@ func (s Spec) Over(run Run, rate Rate) (Clock, error) {
 		}
 	}
 	if !(run.Start <= run.First && run.First <= run.Last && run.Last <= run.End) || run.End-run.Start > MostFrames {
-		return nil, fmt.Errorf("run: frames %d, %d, %d, %d; give them in rising order, at most %d from the first to the last", run.Start, run.First, run.Last, run.End, MostFrames)
+		return nil, fmt.Errorf("run: frames %d, %d, %d, %d; give them in rising order, at most %d from the first "+
+			"to the last", run.Start, run.First, run.Last, run.End, MostFrames)
 	}
 	var c Clock
 	switch {
@@ -240,7 +247,8 @@ func (s Spec) Over(run Run, rate Rate) (Clock, error) {
 	case s.Kind == Live:
 		return s.live(run, rate)
 	case s.Way == On && len(s.Waits) == 0 && s.DelayMS == 0:
-		c = Uniform{First: run.Start, Last: run.End, Path: rate, Factor: s.Factor, CameraLocked: s.CameraLocked, Picture: run.First}
+		c = Uniform{First: run.Start, Last: run.End, Path: rate, Factor: s.Factor, CameraLocked: s.CameraLocked,
+			Picture: run.First}
 	default:
 		c = s.lay(run, rate)
 	}
@@ -255,7 +263,10 @@ const MostFrames = 1 << 24
 
 // Same reports whether two specs describe the same clock.
 func (s Spec) Same(o Spec) bool {
-	return s.Kind == o.Kind && s.Factor.Num*o.Factor.Den == o.Factor.Num*s.Factor.Den && s.Way == o.Way && s.CameraLocked == o.CameraLocked &&
-		s.DelayMS == o.DelayMS && max(s.Times, 1) == max(o.Times, 1) && s.EaseMS == o.EaseMS && slices.Equal(s.Waits, o.Waits) &&
-		s.Pictures == o.Pictures && s.IntervalMS == o.IntervalMS && s.MoveMS == o.MoveMS && slices.Equal(s.Steers, o.Steers) && s.Law == o.Law
+	return s.Kind == o.Kind && s.Factor.Num*o.Factor.Den == o.Factor.Num*s.Factor.Den && s.Way == o.Way &&
+		s.CameraLocked == o.CameraLocked &&
+		s.DelayMS == o.DelayMS && max(s.Times, 1) == max(o.Times, 1) && s.EaseMS == o.EaseMS &&
+		slices.Equal(s.Waits, o.Waits) &&
+		s.Pictures == o.Pictures && s.IntervalMS == o.IntervalMS && s.MoveMS == o.MoveMS && slices.Equal(s.Steers,
+		o.Steers) && s.Law == o.Law
 }

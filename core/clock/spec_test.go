@@ -34,24 +34,42 @@ func TestLawsOfEveryClock(t *testing.T) {
 		"slow":                {Spec{Kind: Steady, Factor: Rate{1, 7}, Way: ThereAndBack}, 5, 8, Rate{24, 1}},
 		"no length":           {spec(Back), 4, 4, Rate{24, 1}},
 		"delayed":             {Spec{Kind: Steady, Factor: Rate{1, 1}, Way: On, DelayMS: 2345}, -3, 40, Rate{24, 1}},
-		"delayed backwards":   {Spec{Kind: Steady, Factor: Rate{2, 3}, Way: Back, DelayMS: 1, Waits: []Wait{{5, 99}, {40, 10}}}, -3, 40, Rate{24, 1}},
-		"three times":         {Spec{Kind: Steady, Factor: Rate{3, 1}, Way: ThereAndBack, Times: 3, DelayMS: 500, Waits: []Wait{{0, 250}, {12, 800}, {40, 30}}}, 0, 40, Rate{24000, 1001}},
-		"eased":               {Spec{Kind: Steady, Factor: Rate{1, 1}, Way: On, EaseMS: 700, Waits: []Wait{{10, 400}, {60, 1}, {61, 2000}}}, -7, 90, Rate{30000, 1001}},
-		"eased turns":         {Spec{Kind: Steady, Factor: Rate{5, 3}, Way: ThereAndBack, Times: 2, EaseMS: 1250, DelayMS: 10}, 0, 100, Rate{24, 1}},
-		"eased, hardly room":  {Spec{Kind: Steady, Factor: Rate{1, 1}, Way: ThereAndBack, Times: 3, EaseMS: 60000}, 0, 3, Rate{24, 1}},
-		"eased backwards":     {Spec{Kind: Steady, Factor: Rate{1, 2}, Way: Back, EaseMS: 100, Waits: []Wait{{12, 40}}}, -7, 90, Rate{25, 1}},
-		"around":              {Spec{Kind: Steady, Factor: Rate{1, 1}, Way: Around, Times: 4, DelayMS: 33}, 0, 48, Rate{24000, 1001}},
-		"around, waiting":     {Spec{Kind: Steady, Factor: Rate{1, 1}, Way: Around, Times: 2, EaseMS: 300, Waits: []Wait{{0, 500}, {20, 100}, {48, 70}}}, 0, 48, Rate{24, 1}},
-		"locked":              {Spec{Kind: Steady, Factor: Rate{2, 3}, Way: ThereAndBack, CameraLocked: true, DelayMS: 77, Waits: []Wait{{30, 90}}}, -5, 48, Rate{24, 1}},
-		"locked, on":          {Spec{Kind: Steady, Factor: Rate{3, 2}, Way: On, CameraLocked: true}, -5, 48, Rate{24, 1}},
-		"stepped":             {Spec{Kind: Stepped, Factor: Rate{1, 1}, Way: On, Pictures: 36, IntervalMS: 5000, MoveMS: 1700}, 0, 48, Rate{24, 1}},
-		"stepped back":        {Spec{Kind: Stepped, Factor: Rate{1, 1}, Way: Back, Pictures: 17, IntervalMS: 2000, MoveMS: 1999}, 3, 48, Rate{24, 1}},
-		"crawling":            {Spec{Kind: Crawling, Factor: Rate{1, 1}, Way: On, Pictures: 700, IntervalMS: 9999, DelayMS: 5}, 3, 48, Rate{24, 1}},
-		"crawling back":       {Spec{Kind: Crawling, Factor: Rate{1, 1}, Way: Back, Pictures: 90, IntervalMS: 1000}, 3, 48, Rate{24, 1}},
-		"live":                {Spec{Kind: Live, Factor: Rate{1, 1}, Way: On}, -3, 48, Rate{24, 1}},
-		"steered":             {Spec{Kind: Live, Factor: Rate{1, 1}, Way: On, EaseMS: 500, Steers: []Steer{{400, 1, 3}, {900, 1, 1}, {950, 1, 2}, {3000, -1, 8}, {6000, 0, 1}, {7000, 2, 3}, {8000, 1, 1}}}, -3, 148, Rate{24000, 1001}},
-		"steered by law 1":    {Spec{Kind: Live, Factor: Rate{1, 1}, Way: On, EaseMS: 500, Law: 1, Steers: []Steer{{20, 1, 3}, {900, 1, 1}, {950, 1, 2}, {3000, -1, 8}, {6000, 0, 1}, {7000, 2, 3}, {8000, 1, 1}}}, -3, 148, Rate{24000, 1001}},
-		"steered to an end":   {Spec{Kind: Live, Factor: Rate{3, 1}, Way: On, Steers: []Steer{{100, -1, 1}, {300, -3, 1}, {9000, 1, 2}, {9001, 1, 10}}}, 0, 148, Rate{24, 1}},
+		"delayed backwards": {Spec{Kind: Steady, Factor: Rate{2, 3}, Way: Back, DelayMS: 1,
+			Waits: []Wait{{5, 99}, {40, 10}}}, -3, 40, Rate{24, 1}},
+		"three times": {Spec{Kind: Steady, Factor: Rate{3, 1}, Way: ThereAndBack, Times: 3, DelayMS: 500,
+			Waits: []Wait{{0, 250}, {12, 800}, {40, 30}}}, 0, 40, Rate{24000, 1001}},
+		"eased": {Spec{Kind: Steady, Factor: Rate{1, 1}, Way: On, EaseMS: 700,
+			Waits: []Wait{{10, 400}, {60, 1}, {61, 2000}}}, -7, 90, Rate{30000, 1001}},
+		"eased turns": {Spec{Kind: Steady, Factor: Rate{5, 3}, Way: ThereAndBack, Times: 2, EaseMS: 1250,
+			DelayMS: 10}, 0, 100, Rate{24, 1}},
+		"eased, hardly room": {Spec{Kind: Steady, Factor: Rate{1, 1}, Way: ThereAndBack, Times: 3, EaseMS: 60000}, 0, 3,
+			Rate{24, 1}},
+		"eased backwards": {Spec{Kind: Steady, Factor: Rate{1, 2}, Way: Back, EaseMS: 100, Waits: []Wait{{12, 40}}},
+			-7, 90, Rate{25, 1}},
+		"around": {Spec{Kind: Steady, Factor: Rate{1, 1}, Way: Around, Times: 4, DelayMS: 33}, 0, 48,
+			Rate{24000, 1001}},
+		"around, waiting": {Spec{Kind: Steady, Factor: Rate{1, 1}, Way: Around, Times: 2, EaseMS: 300,
+			Waits: []Wait{{0, 500}, {20, 100}, {48, 70}}}, 0, 48, Rate{24, 1}},
+		"locked": {Spec{Kind: Steady, Factor: Rate{2, 3}, Way: ThereAndBack, CameraLocked: true, DelayMS: 77,
+			Waits: []Wait{{30, 90}}}, -5, 48, Rate{24, 1}},
+		"locked, on": {Spec{Kind: Steady, Factor: Rate{3, 2}, Way: On, CameraLocked: true}, -5, 48, Rate{24, 1}},
+		"stepped": {Spec{Kind: Stepped, Factor: Rate{1, 1}, Way: On, Pictures: 36, IntervalMS: 5000,
+			MoveMS: 1700}, 0, 48, Rate{24, 1}},
+		"stepped back": {Spec{Kind: Stepped, Factor: Rate{1, 1}, Way: Back, Pictures: 17, IntervalMS: 2000,
+			MoveMS: 1999}, 3, 48, Rate{24, 1}},
+		"crawling": {Spec{Kind: Crawling, Factor: Rate{1, 1}, Way: On, Pictures: 700, IntervalMS: 9999,
+			DelayMS: 5}, 3, 48, Rate{24, 1}},
+		"crawling back": {Spec{Kind: Crawling, Factor: Rate{1, 1}, Way: Back, Pictures: 90, IntervalMS: 1000}, 3,
+			48, Rate{24, 1}},
+		"live": {Spec{Kind: Live, Factor: Rate{1, 1}, Way: On}, -3, 48, Rate{24, 1}},
+		"steered": {Spec{Kind: Live, Factor: Rate{1, 1}, Way: On, EaseMS: 500,
+			Steers: []Steer{{400, 1, 3}, {900, 1, 1}, {950, 1, 2}, {3000, -1, 8}, {6000, 0, 1}, {7000, 2, 3},
+				{8000, 1, 1}}}, -3, 148, Rate{24000, 1001}},
+		"steered by law 1": {Spec{Kind: Live, Factor: Rate{1, 1}, Way: On, EaseMS: 500, Law: 1,
+			Steers: []Steer{{20, 1, 3}, {900, 1, 1}, {950, 1, 2}, {3000, -1, 8}, {6000, 0, 1}, {7000, 2, 3},
+				{8000, 1, 1}}}, -3, 148, Rate{24000, 1001}},
+		"steered to an end": {Spec{Kind: Live, Factor: Rate{3, 1}, Way: On, Steers: []Steer{{100, -1, 1}, {300, -3, 1},
+			{9000, 1, 2}, {9001, 1, 10}}}, 0, 148, Rate{24, 1}},
 	} {
 		k, err := c.s.Over(Whole(c.first, c.last), c.rate)
 		if err != nil {
@@ -67,7 +85,9 @@ func TestLawsOfEveryClock(t *testing.T) {
 			}
 			// Where it hardly moves the time is known as well as the frame is.
 			if !slices.ContainsFunc(k.TimesAt(f), func(v Interval) bool {
-				return at >= v.From-1e-9 && at <= v.To+1e-9 || math.Abs(at-v.From) < 0.1 && math.Abs(k.FrameAt(v.From)-f) < 1e-9 || math.Abs(at-v.To) < 0.1 && math.Abs(k.FrameAt(v.To)-f) < 1e-9
+				return at >= v.From-1e-9 && at <= v.To+1e-9 || math.Abs(at-v.From) < 0.1 &&
+					math.Abs(k.FrameAt(v.From)-f) < 1e-9 || math.Abs(at-v.To) < 0.1 &&
+					math.Abs(k.FrameAt(v.To)-f) < 1e-9
 			}) {
 				t.Fatalf("%s: frame %g is due at %g s and TimesAt says %v", name, f, at, k.TimesAt(f))
 			}
@@ -82,8 +102,10 @@ func TestLawsOfEveryClock(t *testing.T) {
 			}
 			// Where it changes its speed at once is a stop, or an end of the run.
 			near := func(n int) bool { return math.Abs(f1-float64(n)) <= k.MaxSpeed()*2e-3 }
-			if a := math.Abs(f2-2*f1+f0) * 1e6; !again && a > k.MaxAcceleration()*(1+1e-6)+1e-3 && !slices.ContainsFunc(k.Stops(), near) && !near(c.first) && !near(c.last) {
-				t.Fatalf("%s: %g frames a second² at tick %d (%g), at most %g were promised", name, a, tick, f1, k.MaxAcceleration())
+			if a := math.Abs(f2-2*f1+f0) * 1e6; !again && a > k.MaxAcceleration()*(1+1e-6)+1e-3 &&
+				!slices.ContainsFunc(k.Stops(), near) && !near(c.first) && !near(c.last) {
+				t.Fatalf("%s: %g frames a second² at tick %d (%g), at most %g were promised", name, a, tick, f1,
+					k.MaxAcceleration())
 			}
 			if f1 > f0 && !again && !k.Traits().Forward || f1 < f0 && !again && !k.Traits().Backward {
 				t.Fatalf("%s: it goes %g to %g and its traits are %+v", name, f0, f1, k.Traits())
@@ -98,7 +120,8 @@ func TestLawsOfEveryClock(t *testing.T) {
 			_, _, a := e.Gone(0.5)
 			eases = max(eases, math.Abs(a))
 		}
-		if _, isLive := k.(*live); !isLive && math.Abs(eases-k.MaxAcceleration()) > 1e-9*eases || eases > k.MaxAcceleration()*(1+1e-9) {
+		if _, isLive := k.(*live); !isLive && math.Abs(eases-k.MaxAcceleration()) > 1e-9*eases ||
+			eases > k.MaxAcceleration()*(1+1e-9) {
 			t.Errorf("%s: its eases come to %g, it promises %g", name, eases, k.MaxAcceleration())
 		}
 		for f := c.first; f <= c.last; f++ {
@@ -107,7 +130,8 @@ func TestLawsOfEveryClock(t *testing.T) {
 			}
 		}
 		n := k.Ticks(1000)
-		if end := k.At(n, 1000); end != k.At(n+1_000_000_000, 1000) || n > 0 && end == k.At(n-1, 1000) && len(c.s.Waits) == 0 && c.s.EaseMS == 0 && c.s.Kind != Stepped {
+		if end := k.At(n, 1000); end != k.At(n+1_000_000_000, 1000) || n > 0 && end == k.At(n-1, 1000) &&
+			len(c.s.Waits) == 0 && c.s.EaseMS == 0 && c.s.Kind != Stepped {
 			t.Errorf("%s: the run is not over after exactly %d ticks", name, n)
 		}
 	}
@@ -139,7 +163,8 @@ func TestWaitsByHand(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	for tick, want := range map[int64]float64{-3: 0, 0: 0, 400: 4, 650: 4, 900: 4, 1000: 5, 1500: 10, 2000: 10, 2500: 10, 2600: 9, 3100: 4, 3600: 4, 3700: 3, 4000: 0, 5000: 0} {
+	for tick, want := range map[int64]float64{-3: 0, 0: 0, 400: 4, 650: 4, 900: 4, 1000: 5, 1500: 10, 2000: 10,
+		2500: 10, 2600: 9, 3100: 4, 3600: 4, 3700: 3, 4000: 0, 5000: 0} {
 		if got := c.At(tick, 1000).Frame(); got != want {
 			t.Errorf("tick %d: frame %g, want %g", tick, got, want)
 		}
@@ -148,14 +173,16 @@ func TestWaitsByHand(t *testing.T) {
 		t.Errorf("%g s, %d ms, %d thirds", c.Seconds(), c.Ticks(1000), c.Ticks(3))
 	}
 	inf := math.Inf(1)
-	for f, want := range map[float64][]Interval{0: {{-inf, 0}, {4, inf}}, 4: {{0.4, 0.9}, {3.1, 3.6}}, 10: {{1.5, 2.5}}, 7: {{1.2, 1.2}, {2.8, 2.8}}, 11: nil, -0.1: nil} {
+	for f, want := range map[float64][]Interval{0: {{-inf, 0}, {4, inf}}, 4: {{0.4, 0.9}, {3.1, 3.6}}, 10: {{1.5, 2.5}},
+		7: {{1.2, 1.2}, {2.8, 2.8}}, 11: nil, -0.1: nil} {
 		got := c.TimesAt(f)
 		if len(got) != len(want) {
 			t.Errorf("frame %g: %v, want %v", f, got, want)
 			continue
 		}
 		for i := range want {
-			if !(math.Abs(got[i].From-want[i].From) < 1e-12 || got[i].From == want[i].From) || !(math.Abs(got[i].To-want[i].To) < 1e-12 || got[i].To == want[i].To) {
+			if !(math.Abs(got[i].From-want[i].From) < 1e-12 || got[i].From == want[i].From) ||
+				!(math.Abs(got[i].To-want[i].To) < 1e-12 || got[i].To == want[i].To) {
 				t.Errorf("frame %g: %v, want %v", f, got, want)
 			}
 		}
@@ -175,7 +202,8 @@ func TestTimesAndDelayByHand(t *testing.T) {
 		t.Fatal(err)
 	}
 	// 1 s delay, 0.5 s wait, there, back, 0.5 s wait, there, back, 0.5 s wait
-	for tick, want := range map[int64]float64{0: 0, 1000: 0, 1400: 0, 1600: 1, 2500: 10, 2600: 9, 3500: 0, 3900: 0, 4100: 1, 5000: 10, 6000: 0, 9000: 0} {
+	for tick, want := range map[int64]float64{0: 0, 1000: 0, 1400: 0, 1600: 1, 2500: 10, 2600: 9, 3500: 0, 3900: 0,
+		4100: 1, 5000: 10, 6000: 0, 9000: 0} {
 		if got := c.At(tick, 1000).Frame(); got != want {
 			t.Errorf("tick %d: frame %g, want %g", tick, got, want)
 		}
@@ -183,7 +211,8 @@ func TestTimesAndDelayByHand(t *testing.T) {
 	if v := c.TimesAt(10); len(v) != 2 || math.Abs(v[0].From-2.5) > 1e-12 || math.Abs(v[1].To-5) > 1e-12 {
 		t.Errorf("the far end: %v", v)
 	}
-	if v := c.TimesAt(0); len(v) != 3 || !math.IsInf(v[0].From, -1) || math.Abs(v[0].To-1.5) > 1e-12 || math.Abs(v[1].From-3.5) > 1e-12 || math.Abs(v[1].To-4) > 1e-12 || !math.IsInf(v[2].To, 1) {
+	if v := c.TimesAt(0); len(v) != 3 || !math.IsInf(v[0].From, -1) || math.Abs(v[0].To-1.5) > 1e-12 ||
+		math.Abs(v[1].From-3.5) > 1e-12 || math.Abs(v[1].To-4) > 1e-12 || !math.IsInf(v[2].To, 1) {
 		t.Errorf("the near end: %v", v)
 	}
 	if s.Same(spec(ThereAndBack, Wait{0, 500})) || !s.Same(s) {
@@ -195,7 +224,8 @@ func TestTimesAndDelayByHand(t *testing.T) {
 func TestExtremeLegs(t *testing.T) {
 	s := Spec{Kind: Steady, Factor: Rate{999_999_999, 1_000_000_000}, Way: Back, Waits: []Wait{{500_000, MostWait}}}
 	c := s.lay(Whole(-1_000_000, 1_000_000), Rate{1, 1_000_000_000})
-	if _, err := s.Over(Whole(-1_000_000, 1_000_000), Rate{1, 1_000_000_000}); err == nil || !strings.Contains(err.Error(), "a week") {
+	if _, err := s.Over(Whole(-1_000_000, 1_000_000), Rate{1, 1_000_000_000}); err == nil ||
+		!strings.Contains(err.Error(), "a week") {
 		t.Errorf("16 million years: %v", err)
 	}
 	if p := c.At(1<<40, 48000); p <= 0 || p > 1_000_000<<32 {
@@ -235,9 +265,11 @@ func TestSpecRefuses(t *testing.T) {
 		"a week in all":   {Kind: Crawling, Factor: Rate{1, 1}, Way: On, Pictures: 2, IntervalMS: MostRun},
 		"stands for the":  {Kind: Stepped, Factor: Rate{1, 1}, Way: On, Pictures: 2, IntervalMS: 5, MoveMS: 5},
 		"never stands":    {Kind: Crawling, Factor: Rate{1, 1}, Way: On, Pictures: 2, IntervalMS: 5, MoveMS: 1},
-		"way: there":      {Kind: Stepped, Factor: Rate{1, 1}, Way: ThereAndBack, Pictures: 2, IntervalMS: 5, MoveMS: 1},
-		"leave them out":  {Kind: Crawling, Factor: Rate{1, 1}, Way: On, Pictures: 2, IntervalMS: 5, EaseMS: 3},
-		"before a step":   {Kind: Stepped, Factor: Rate{1, 1}, Way: On, Pictures: 2, IntervalMS: 5, MoveMS: 1, DelayMS: 4},
+		"way: there": {Kind: Stepped, Factor: Rate{1, 1}, Way: ThereAndBack, Pictures: 2,
+			IntervalMS: 5, MoveMS: 1},
+		"leave them out": {Kind: Crawling, Factor: Rate{1, 1}, Way: On, Pictures: 2, IntervalMS: 5, EaseMS: 3},
+		"before a step": {Kind: Stepped, Factor: Rate{1, 1}, Way: On, Pictures: 2, IntervalMS: 5, MoveMS: 1,
+			DelayMS: 4},
 		"way: back":       {Kind: Live, Factor: Rate{1, 1}, Way: Back},
 		"while it runs":   {Kind: Live, Factor: Rate{1, 1}, Way: On, DelayMS: 1},
 		"ease: 99 ms":     {Kind: Live, Factor: Rate{1, 1}, Way: On, EaseMS: 99},
@@ -257,7 +289,8 @@ func TestSpecRefuses(t *testing.T) {
 	if _, err := spec(On, Wait{0, MostWait}, Wait{10, 1}).Over(Whole(0, 10), Rate{24, 1}); err != nil {
 		t.Error(err)
 	}
-	if a, b := Times(Rate{2, 4}), spec(On); a.Same(b) || !a.Same(Times(Rate{1, 2})) || spec(On).Same(spec(Back)) || spec(On).Same(spec(On, Wait{1, 1})) {
+	if a, b := Times(Rate{2, 4}), spec(On); a.Same(b) || !a.Same(Times(Rate{1, 2})) || spec(On).Same(spec(Back)) ||
+		spec(On).Same(spec(On, Wait{1, 1})) {
 		t.Error("which clocks are the same")
 	}
 }
@@ -267,12 +300,16 @@ func TestWordsOfAClock(t *testing.T) {
 		"×1":                            Times(Rate{1, 1}),
 		"×0.5, there and back 3 times":  {Kind: Steady, Factor: Rate{1, 2}, Way: ThereAndBack, Times: 3},
 		"×2, back, waits 1.5 s at 0070": {Kind: Steady, Factor: Rate{2, 1}, Way: Back, Waits: []Wait{{70, 1500}}},
-		"×1, waits 1 s at 0001, waits 1 s at 0002, waits 1 s at 0003, 2 waits more": {Kind: Steady, Factor: Rate{1, 1}, Way: On,
+		"×1, waits 1 s at 0001, waits 1 s at 0002, waits 1 s at 0003, 2 waits more": {Kind: Steady,
+			Factor: Rate{1, 1}, Way: On,
 			Waits: []Wait{{1, 1000}, {2, 1000}, {3, 1000}, {4, 1000}, {5, 1000}}},
-		"×1, sets out after 2 s, eases over 0.4 s, the camera at its own rate": {Kind: Steady, Factor: Rate{1, 1}, Way: On, DelayMS: 2000, EaseMS: 400, CameraLocked: true},
-		"stepped, 24 pictures, one every 2 s, moving for 0.5 s of it":          {Kind: Stepped, Factor: Rate{1, 1}, Way: On, Pictures: 24, IntervalMS: 2000, MoveMS: 500},
-		"crawling, 24 pictures, one every 2 s":                                 {Kind: Crawling, Factor: Rate{1, 1}, Way: On, Pictures: 24, IntervalMS: 2000},
-		"live, up to ×2, steered once":                                         {Kind: Live, Factor: Rate{2, 1}, Way: On, Steers: []Steer{{100, 1, 1}}},
+		"×1, sets out after 2 s, eases over 0.4 s, the camera at its own rate": {Kind: Steady, Factor: Rate{1, 1},
+			Way: On, DelayMS: 2000, EaseMS: 400, CameraLocked: true},
+		"stepped, 24 pictures, one every 2 s, moving for 0.5 s of it": {Kind: Stepped, Factor: Rate{1, 1}, Way: On,
+			Pictures: 24, IntervalMS: 2000, MoveMS: 500},
+		"crawling, 24 pictures, one every 2 s": {Kind: Crawling, Factor: Rate{1, 1}, Way: On, Pictures: 24,
+			IntervalMS: 2000},
+		"live, up to ×2, steered once": {Kind: Live, Factor: Rate{2, 1}, Way: On, Steers: []Steer{{100, 1, 1}}},
 	} {
 		if got := s.Words(); got != want {
 			t.Errorf("%q, want %q", got, want)
@@ -281,14 +318,16 @@ func TestWordsOfAClock(t *testing.T) {
 }
 
 func TestLowestTerms(t *testing.T) {
-	for r, want := range map[Rate]Rate{{500, 1000}: {1, 2}, {1, 2}: {1, 2}, {24000, 1001}: {24000, 1001}, {7, 7}: {1, 1}, {1000, 250}: {4, 1}} {
+	for r, want := range map[Rate]Rate{{500, 1000}: {1, 2}, {1, 2}: {1, 2}, {24000, 1001}: {24000, 1001},
+		{7, 7}: {1, 1}, {1000, 250}: {4, 1}} {
 		if got := r.Lowest(); got != want {
 			t.Errorf("%v is %v", r, got)
 		}
 	}
 	s := Spec{Kind: Live, Factor: Rate{1, 1}, Way: On}
 	for _, x := range [][4]int64{{120, 240, 1, 2}, {-60, 240, -1, 4}, {0, 240, 0, 1}} {
-		if got, err := s.Steered(100, x[0], x[1]); err != nil || got.Steers[0].Num != x[2] || got.Steers[0].Den != x[3] {
+		if got, err := s.Steered(100, x[0], x[1]); err != nil || got.Steers[0].Num != x[2] ||
+			got.Steers[0].Den != x[3] {
 			t.Errorf("%v: %+v, %v", x, got.Steers, err)
 		}
 	}

@@ -61,7 +61,8 @@ var timecode = regexp.MustCompile(`^([01][0-9]|2[0-3]):([0-5][0-9]):([0-5][0-9])
 func FrameOf(code string, r Rate) (frame int, drop bool, err error) {
 	m := timecode.FindStringSubmatch(code)
 	if m == nil {
-		return 0, false, mistake.In("timecode", "give hours, minutes, seconds and frames, as 10:00:00:00", "%q is no timecode", code)
+		return 0, false, mistake.In("timecode", "give hours, minutes, seconds and frames, as 10:00:00:00",
+			"%q is no timecode", code)
 	}
 	var n [4]int
 	for i, k := range []int{1, 2, 3, 5} {
@@ -69,14 +70,17 @@ func FrameOf(code string, r Rate) (frame int, drop bool, err error) {
 	}
 	fps, drops := nominal(r), 0
 	if n[3] >= fps {
-		return 0, false, mistake.In("timecode", fmt.Sprintf("at %d frames per second give 00 to %02d", fps, fps-1), "frame %d of a second", n[3])
+		return 0, false, mistake.In("timecode", fmt.Sprintf("at %d frames per second give 00 to %02d", fps, fps-1),
+			"frame %d of a second", n[3])
 	}
 	if drop = m[4] == ";"; drop {
 		if drops = Drops(r); drops == 0 {
-			return 0, false, mistake.In("timecode", "use a colon before the frames, or 30000/1001 or 60000/1001", "%s drops, and %s frames per second do not", code, r)
+			return 0, false, mistake.In("timecode", "use a colon before the frames, or 30000/1001 or 60000/1001",
+				"%s drops, and %s frames per second do not", code, r)
 		}
 		if n[2] == 0 && n[1]%10 != 0 && n[3] < drops {
-			return 0, false, mistake.In("timecode", fmt.Sprintf("give %02d:%02d:00;%02d, the first of that minute", n[0], n[1], drops), "%s does not exist: its number is dropped", code)
+			return 0, false, mistake.In("timecode", fmt.Sprintf("give %02d:%02d:00;%02d, the first of that minute",
+				n[0], n[1], drops), "%s does not exist: its number is dropped", code)
 		}
 	}
 	minutes := 60*n[0] + n[1]

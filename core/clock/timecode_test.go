@@ -6,17 +6,22 @@ import (
 )
 
 func TestTimecode(t *testing.T) {
-	for f, want := range map[int]string{0: "10:00:00:00", 86: "10:00:03:14", -1: "09:59:59:23", 24 * 3600: "11:00:00:00"} {
+	for f, want := range map[int]string{0: "10:00:00:00", 86: "10:00:03:14", -1: "09:59:59:23",
+		24 * 3600: "11:00:00:00"} {
 		if got := Timecode(f, 36000*24, Rate{24, 1}, false); got != want {
 			t.Errorf("frame %d: %s, want %s", f, got, want)
 		}
 	}
-	for code, want := range map[string]int{"00:00:00:00": 0, "10:00:00:00": 36000 * 24, "23:59:59:23": 86400*24 - 1, "01:02:03:04": 3723*24 + 4} {
-		if got, drop, err := FrameOf(code, Rate{24000, 1001}); err != nil || drop || got != want || Timecode(0, got, Rate{24, 1}, false) != code {
+	for code, want := range map[string]int{"00:00:00:00": 0, "10:00:00:00": 36000 * 24, "23:59:59:23": 86400*24 - 1,
+		"01:02:03:04": 3723*24 + 4} {
+		if got, drop, err := FrameOf(code, Rate{24000, 1001}); err != nil || drop || got != want ||
+			Timecode(0, got, Rate{24, 1}, false) != code {
 			t.Errorf("%s: %d, %v, want %d", code, got, err, want)
 		}
 	}
-	for code, want := range map[string]string{"10:00:00:24": "00 to 23", "24:00:00:00": "as 10:00:00:00", "10:60:00:00": "as 10", "10:00:60:00": "as 10", "1:00:00:00": "as 10", "10:00:00:0": "as 10", "": "as 10", "10:00:00;00": "24 frames per second do not"} {
+	for code, want := range map[string]string{"10:00:00:24": "00 to 23", "24:00:00:00": "as 10:00:00:00",
+		"10:60:00:00": "as 10", "10:00:60:00": "as 10", "1:00:00:00": "as 10", "10:00:00:0": "as 10", "": "as 10",
+		"10:00:00;00": "24 frames per second do not"} {
 		if _, _, err := FrameOf(code, Rate{24, 1}); err == nil || !strings.Contains(err.Error(), want) {
 			t.Errorf("%q: %v", code, err)
 		}
@@ -69,14 +74,16 @@ func TestDropFrameByCounting(t *testing.T) {
 		if d := float64(n+1)/c.rate.Float() - 86400; d > 0.1 || d < -0.1 {
 			t.Errorf("%v: a day is off by %g s", c.rate, d)
 		}
-		if a, b := Timecode(n+1, 0, c.rate, true), Timecode(-1, 0, c.rate, true); a != "00:00:00;00" || b != two(23)+":59:59;"+two(c.fps-1) {
+		if a, b := Timecode(n+1, 0, c.rate, true), Timecode(-1, 0, c.rate, true); a != "00:00:00;00" || b != two(23)+
+			":59:59;"+two(c.fps-1) {
 			t.Errorf("%v: %s, %s", c.rate, a, b)
 		}
 	}
 	if got := Timecode(1800, 0, Rate{30000, 1001}, true); got != "00:01:00;02" {
 		t.Error(got)
 	}
-	for code, want := range map[string]string{"00:01:00;00": "00:01:00;02, the first of that minute", "10:59:00;01": "does not exist"} {
+	for code, want := range map[string]string{"00:01:00;00": "00:01:00;02, the first of that minute",
+		"10:59:00;01": "does not exist"} {
 		if _, _, err := FrameOf(code, Rate{30000, 1001}); err == nil || !strings.Contains(err.Error(), want) {
 			t.Errorf("%s: %v", code, err)
 		}

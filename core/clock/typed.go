@@ -55,7 +55,8 @@ func Parse(text string, path Rate) (Rate, error) {
 func ParseFor(text string, path Rate, frames int) (Rate, error) {
 	s := strings.ReplaceAll(strings.ToLower(strings.TrimSpace(text)), ",", ".")
 	number := s[:len(s)-len(strings.TrimLeft(s, "0123456789."))]
-	unit, ok := map[string]int64{"ms": 1, "s": 1000, "min": 60_000, "h": 3_600_000, "d": 86_400_000}[strings.TrimSpace(s[len(number):])]
+	unit, ok := map[string]int64{"ms": 1, "s": 1000, "min": 60_000, "h": 3_600_000, "d": 86_400_000}[strings.TrimSpace(
+		s[len(number):])]
 	if !ok || number == "" {
 		return Parse(text, path)
 	}
@@ -64,7 +65,8 @@ func ParseFor(text string, path Rate, frames int) (Rate, error) {
 		return Rate{}, fmt.Errorf("%q is not how long a pass takes; give a time above zero, as 12 s or 1.5 min", text)
 	}
 	if frames < 1 {
-		return Rate{}, fmt.Errorf("%q cannot be kept by a move without frames; store keyframes first, or give a factor", text)
+		return Rate{}, fmt.Errorf("%q cannot be kept by a move without frames; store keyframes first, or give a factor",
+			text)
 	}
 	v.Mul(v, big.NewRat(unit, 1000)) // seconds
 	v.Quo(big.NewRat(int64(frames), 1), v)
@@ -79,7 +81,8 @@ func ParseFor(text string, path Rate, frames int) (Rate, error) {
 		r = Rate{v.Num().Int64(), v.Denom().Int64()}
 	}
 	if r.Check("") != nil {
-		return Rate{}, fmt.Errorf("%q is beyond what a clock can be; give a time that is nearer to the move's own", text)
+		return Rate{}, fmt.Errorf("%q is beyond what a clock can be; give a time that is nearer to the move's own",
+			text)
 	}
 	return r, nil
 }

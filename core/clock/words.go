@@ -13,7 +13,8 @@ func (s Spec) Words() string {
 	add := func(format string, v ...any) { out = append(out, fmt.Sprintf(format, v...)) }
 	switch s.Kind {
 	case Stepped:
-		add("stepped, %d pictures, one every %s, moving for %s of it", s.Pictures, seconds(s.IntervalMS), seconds(s.MoveMS))
+		add("stepped, %d pictures, one every %s, moving for %s of it", s.Pictures, seconds(s.IntervalMS),
+			seconds(s.MoveMS))
 	case Crawling:
 		add("crawling, %d pictures, one every %s", s.Pictures, seconds(s.IntervalMS))
 	case Live:

@@ -219,7 +219,8 @@ func smooth(out []Poly, h, d, y []float64, before, after Sample) {
 	copy(m[1:], tridiag(lo, di, up, b))
 	fromSecond(out, h, d, y, m)
 	h0, e0, m0 := h[0], d[0]-before.V-mul(before.A, h[0])/2, m[1]-before.A
-	out[0] = Poly{y[0], before.V, before.A / 2, mul(2, e0)/mul(h0, h0) - m0/mul(6, h0), m0/mul(6, mul(h0, h0)) - e0/mul(h0, mul(h0, h0))}
+	out[0] = Poly{y[0], before.V, before.A / 2, mul(2, e0)/mul(h0, h0) - m0/mul(6, h0), m0/mul(6, mul(h0, h0)) -
+		e0/mul(h0, mul(h0, h0))}
 	// The last one seen backwards from its keyframe, and turned round.
 	hn, en, mn := h[n], -d[n]+after.V-mul(after.A, h[n])/2, m[n]-after.A
 	h2 := mul(hn, hn)

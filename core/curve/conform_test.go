@@ -47,7 +47,8 @@ func anySpec(rng *rand.Rand, x, y []float64, k Kind, mixed bool) Spec {
 	}
 	if rng.IntN(5) > 0 {
 		for i := range x {
-			key := Bend{Tension: 2*rng.Float64() - 1, Bias: 2*rng.Float64() - 1, Slope: rng.NormFloat64(), Acceleration: rng.NormFloat64()}
+			key := Bend{Tension: 2*rng.Float64() - 1, Bias: 2*rng.Float64() - 1, Slope: rng.NormFloat64(),
+				Acceleration: rng.NormFloat64()}
 			if rng.IntN(2) == 0 {
 				key.Continuity = 2*rng.Float64() - 1
 			}
@@ -159,8 +160,10 @@ func TestConformDerivatives(t *testing.T) {
 			l, m, r := c.At(at-e), c.At(at), c.At(at+e)
 			for order := range 3 {
 				slope := (r.Order(order) - l.Order(order)) / (2 * e)
-				if within := rough(c, at, order+1)*1e-4 + rough(c, at, order)/e*1e-14; math.Abs(slope-m.Order(order+1)) > within && math.Abs(at) < 1e6*h {
-					t.Errorf("at %g the derivative of order %d is %g, differences %g", at, order+1, m.Order(order+1), slope)
+				if within := rough(c, at, order+1)*1e-4 + rough(c, at, order)/e*
+					1e-14; math.Abs(slope-m.Order(order+1)) > within && math.Abs(at) < 1e6*h {
+					t.Errorf("at %g the derivative of order %d is %g, differences %g", at, order+1,
+						m.Order(order+1), slope)
 				}
 			}
 		}
@@ -169,7 +172,8 @@ func TestConformDerivatives(t *testing.T) {
 
 // compare holds a curve against one that has been transformed; want gives what the sample
 // of c at a place becomes.
-func compare(t *testing.T, rng *rand.Rand, c, o *Curve, there func(x float64) float64, want func(Sample) Sample, scales [4]float64) {
+func compare(t *testing.T, rng *rand.Rand, c, o *Curve, there func(x float64) float64, want func(Sample) Sample,
+	scales [4]float64) {
 	t.Helper()
 	within := [4]float64{1e-10, 1e-8, 1e-6, 1e-3}
 	values, _ := c.MaxAbs(0)
@@ -185,7 +189,8 @@ func compare(t *testing.T, rng *rand.Rand, c, o *Curve, there func(x float64) fl
 			size, _ := c.MaxAbs(order)
 			noise := 1e-13 * values / math.Pow(h, float64(order)) // what rounding of the values leaves of derivatives
 			if math.Abs(a.Order(order)-b.Order(order)) > (within[order]*size+noise)*scales[order] {
-				t.Errorf("order %d at %g: %g, transformed %g (of at most %g)", order, at, a.Order(order), b.Order(order), size*scales[order])
+				t.Errorf("order %d at %g: %g, transformed %g (of at most %g)", order, at, a.Order(order),
+					b.Order(order), size*scales[order])
 				return
 			}
 		}
@@ -204,7 +209,9 @@ func TestConformReversal(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		compare(t, rng, c, o, func(at float64) float64 { return -at }, func(a Sample) Sample { return Sample{a.P, -a.V, a.A, -a.J} }, [4]float64{1, 1, 1, 1})
+		compare(t, rng, c, o, func(at float64) float64 { return -at }, func(a Sample) Sample {
+			return Sample{a.P, -a.V, a.A, -a.J}
+		}, [4]float64{1, 1, 1, 1})
 		for i, ri := range s.Reversed(n).Reversed(n).Segments {
 			if s.Segments[i] != ri {
 				t.Errorf("reversed twice, leg %d is %s", i, ri)
@@ -255,7 +262,8 @@ func TestConformOvershoot(t *testing.T) {
 // Every kind is as continuous as it says, every join with smooth C², and a step at a
 // keyframe is listed or is none.
 func TestConformContinuity(t *testing.T) {
-	promise := map[Kind]int{Smooth: 2, Natural: 2, Clamped: 2, Quintic: 2, Through: 1, Monotone: 1, Akima: 1, TCB: 0, Handles: 0, Ramped: 0, Linear: 0, Hold: -1, Ahead: -1}
+	promise := map[Kind]int{Smooth: 2, Natural: 2, Clamped: 2, Quintic: 2, Through: 1, Monotone: 1, Akima: 1, TCB: 0,
+		Handles: 0, Ramped: 0, Linear: 0, Hold: -1, Ahead: -1}
 	if len(promise) != len(Kinds) {
 		t.Fatal("a kind promises nothing")
 	}
@@ -388,7 +396,8 @@ func TestRefusedShapes(t *testing.T) {
 		{Kind: Ramped, Ramp: &Ramp{Law: Trapezoid, In: 6, Out: 4}},
 		{Kind: Ramped, Ramp: &Ramp{Law: MinJerk, In: 0, Out: 10}},
 		{Kind: Ramped, Ramp: &Ramp{Law: Sine}},
-		{Kind: Ramped, Ramps: map[int]Ramp{0: {Law: SCurve, In: 3, Out: 5, Jerk: 4 * (4.0 / 6) / 9}, 1: {Law: SCurve, In: 0.1 + 0.2, Out: 19.7}}},
+		{Kind: Ramped, Ramps: map[int]Ramp{0: {Law: SCurve, In: 3, Out: 5, Jerk: 4 * (4.0 / 6) / 9},
+			1: {Law: SCurve, In: 0.1 + 0.2, Out: 19.7}}},
 		{Kind: Handles, Keys: keys(1, Bend{In: [2]float64{-6.6, 40}, Out: [2]float64{13, 0}})},
 		{Kind: Smooth, Keys: keys(1, Bend{In: [2]float64{-99, 40}})}, // no handle is used
 	} {
@@ -397,14 +406,16 @@ func TestRefusedShapes(t *testing.T) {
 		}
 	}
 	// Two ramps that fill a leg, but for what adding decimals leaves.
-	if c, err := New([]float64{0, 0.3}, []float64{0, 1}, Spec{Kind: Ramped, Ramp: &Ramp{Law: Trapezoid, In: 0.1, Out: 0.2}}); err != nil {
+	if c, err := New([]float64{0, 0.3}, []float64{0, 1},
+		Spec{Kind: Ramped, Ramp: &Ramp{Law: Trapezoid, In: 0.1, Out: 0.2}}); err != nil {
 		t.Error(err)
 	} else if v, _ := c.MaxAbs(1); !near(v, 2/0.3, 1e-12) {
 		t.Errorf("peak speed %g", v)
 	}
 	// However great the jerk, nothing jumps: what is no piece any more is even acceleration.
 	for _, jerk := range []float64{0, 100, 1e3, 1e6, 1e9, 1e12, 1e18, 1e30} {
-		c, err := New([]float64{0, 2, 4}, []float64{0, 10, 3}, Spec{Kind: Ramped, Ramp: &Ramp{Law: SCurve, In: 0.7, Out: 0.9, Jerk: jerk}})
+		c, err := New([]float64{0, 2, 4}, []float64{0, 10, 3},
+			Spec{Kind: Ramped, Ramp: &Ramp{Law: SCurve, In: 0.7, Out: 0.9, Jerk: jerk}})
 		if err != nil {
 			t.Fatalf("a jerk of %g: %v", jerk, err)
 		}
@@ -422,7 +433,8 @@ func TestRefusedShapes(t *testing.T) {
 	if _, err := New(many, many, Spec{Kind: Ramped, Ramp: &Ramp{Law: Sine, In: 0.2, Out: 0.2}}); err == nil {
 		t.Error("sines without number are laid")
 	}
-	if _, err := New([]float64{5}, []float64{1}, Spec{Kind: Ramped, Ramp: &Ramp{Law: SCurve, In: 4, Out: 9}, Keys: []Bend{{}}}); err != nil {
+	if _, err := New([]float64{5}, []float64{1}, Spec{Kind: Ramped, Ramp: &Ramp{Law: SCurve, In: 4, Out: 9},
+		Keys: []Bend{{}}}); err != nil {
 		t.Errorf("one keyframe: %v", err)
 	}
 }
@@ -442,7 +454,8 @@ func TestSineRamp(t *testing.T) {
 		}
 	}
 	for i := range sinePieces + 1 {
-		if math.Abs(sinPi(i)-math.Sin(math.Pi*float64(i)/sinePieces)) > 4e-16 || math.Abs(cosPi(i)-math.Cos(math.Pi*float64(i)/sinePieces)) > 4e-16 {
+		if math.Abs(sinPi(i)-math.Sin(math.Pi*float64(i)/sinePieces)) > 4e-16 ||
+			math.Abs(cosPi(i)-math.Cos(math.Pi*float64(i)/sinePieces)) > 4e-16 {
 			t.Errorf("sine and cosine of %d parts: %g, %g", i, sinPi(i), cosPi(i))
 		}
 	}
@@ -470,7 +483,8 @@ func TestHandlesAreTheirCurve(t *testing.T) {
 			v := 3*r*r*s*from[1] + 3*r*s*s*(b+to[1]) + s*s*s*b
 			slope, _ := c.MaxAbs(1)
 			if got := c.At(u).P; math.Abs(got-v) > 2e-12*size+1e-15*slope*h {
-				t.Fatalf("handles %v %v of a leg %g, %g at %g: %.15g, want %.15g (%d pieces)", from, to, h, b, u, got, v, len(c.C))
+				t.Fatalf("handles %v %v of a leg %g, %g at %g: %.15g, want %.15g (%d pieces)", from, to, h, b, u, got,
+					v, len(c.C))
 			}
 		}
 	}

@@ -74,7 +74,8 @@ func TestKnownAnswers(t *testing.T) {
 		switch spec.Kind {
 		case TCB, Quintic, Handles:
 			for _, v := range known.Keys {
-				spec.Keys = append(spec.Keys, Bend{v[0], v[1], v[2], v[3], v[4], [2]float64(v[5:7]), [2]float64(v[7:9])})
+				spec.Keys = append(spec.Keys, Bend{v[0], v[1], v[2], v[3], v[4], [2]float64(v[5:7]),
+					[2]float64(v[7:9])})
 			}
 			if spec.Kind == Handles { // pieces of degree five, the value within 1e-13
 				within = [4]float64{1e-12, 1e-10, 1e-8, 1e-5}
@@ -121,7 +122,9 @@ func TestCoefficientBits(t *testing.T) {
 		for len(x) < n {
 			x, y = append(x, x[len(x)-1]+0.1+float64(90*rng.Float64())), append(y, float64(rng.NormFloat64()*300))
 		}
-		specs := []Spec{{Kind: Through, Ends: Secant}, {Kind: Monotone, Ends: Shape}, {Kind: Clamped, Slopes: [2]float64{rng.NormFloat64(), rng.NormFloat64()}}, {Kind: Linear, Blend: 7 * rng.Float64()}}
+		specs := []Spec{{Kind: Through, Ends: Secant}, {Kind: Monotone, Ends: Shape},
+			{Kind: Clamped, Slopes: [2]float64{rng.NormFloat64(), rng.NormFloat64()}}, {Kind: Linear,
+				Blend: 7 * rng.Float64()}}
 		for _, k := range []Kind{Smooth, Through, Natural, Clamped, Monotone, Akima, Linear, Hold} {
 			specs = append(specs, Spec{Kind: k})
 		}
@@ -138,13 +141,15 @@ func TestCoefficientBits(t *testing.T) {
 				}
 			}
 		}
-		q := Fifth(float64(rng.Float64()*9)+0.1, Sample{rng.NormFloat64(), rng.NormFloat64(), rng.NormFloat64(), 0}, Sample{rng.NormFloat64(), rng.NormFloat64(), rng.NormFloat64(), 0})
+		q := Fifth(float64(rng.Float64()*9)+0.1, Sample{rng.NormFloat64(), rng.NormFloat64(), rng.NormFloat64(), 0},
+			Sample{rng.NormFloat64(), rng.NormFloat64(), rng.NormFloat64(), 0})
 		for _, f := range q {
 			_ = binary.Write(sum, binary.BigEndian, math.Float64bits(f))
 		}
 	}
 	if got := hex.EncodeToString(sum.Sum(nil)[:8]); got != bits {
-		t.Errorf("coefficients and samples come to %s, want %s: the same keyframes no longer give the same bits", got, bits)
+		t.Errorf("coefficients and samples come to %s, want %s: the same keyframes no longer give the same bits", got,
+			bits)
 	}
 }
 
@@ -162,9 +167,12 @@ func TestCoefficientBitsOfShapes(t *testing.T) {
 		s.Ramps = map[int]Ramp{}
 		for i := range 6 {
 			x, y = append(x, float64(20*float64(i))+float64(9*rng.Float64())), append(y, float64(rng.NormFloat64()*300))
-			s.Keys = append(s.Keys, Bend{small(), small(), small(), rng.NormFloat64(), rng.NormFloat64(), [2]float64{-1 - float64(4*rng.Float64()), float64(30 * small())}, [2]float64{1 + float64(4*rng.Float64()), float64(30 * small())}})
+			s.Keys = append(s.Keys, Bend{small(), small(), small(), rng.NormFloat64(), rng.NormFloat64(),
+				[2]float64{-1 - float64(4*rng.Float64()), float64(30 * small())},
+				[2]float64{1 + float64(4*rng.Float64()), float64(30 * small())}})
 			if i < 5 {
-				s.Ramps[i] = Ramp{Law: Laws[(round+i)%4], In: 1 + float64(3*rng.Float64()), Out: 1 + float64(3*rng.Float64())}
+				s.Ramps[i] = Ramp{Law: Laws[(round+i)%4], In: 1 + float64(3*rng.Float64()),
+					Out: 1 + float64(3*rng.Float64())}
 			}
 		}
 		s.Kind = []Kind{TCB, Quintic, Ramped, Handles}[round%4]
@@ -197,7 +205,8 @@ func TestCoefficientBitsOnOtherLevels(t *testing.T) {
 		t.Skip("not on Linux")
 	}
 	for _, level := range []string{"v1", "v3"} {
-		if level == "v3" && !(strings.Contains(string(cpu), " avx2") && strings.Contains(string(cpu), " fma ") && strings.Contains(string(cpu), " bmi2")) {
+		if level == "v3" && !(strings.Contains(string(cpu), " avx2") && strings.Contains(string(cpu), " fma ") &&
+			strings.Contains(string(cpu), " bmi2")) {
 			t.Log("this processor cannot run amd64 v3")
 			continue
 		}
@@ -260,7 +269,8 @@ func TestContinuity(t *testing.T) {
 		}
 	})
 	c, _ := New([]float64{0, 5, 9}, []float64{1, 4, 2}, Spec{Kind: Hold})
-	if j := c.Jumps(0); len(j) != 2 || j[0] != (Jump{At: 5, Order: 0, By: 3}) || j[1] != (Jump{At: 9, Order: 0, By: -2}) {
+	if j := c.Jumps(0); len(j) != 2 || j[0] != (Jump{At: 5, Order: 0, By: 3}) ||
+		j[1] != (Jump{At: 9, Order: 0, By: -2}) {
 		t.Errorf("hold lists %v", j)
 	}
 }
@@ -331,7 +341,8 @@ func TestAgainstLibrary(t *testing.T) {
 				at := x[0] + rng.Float64()*(x[n-1]-x[0])
 				s := c.At(at)
 				if !near(s.P, o.Predict(at), 1e-9) || !near(s.V, o.PredictDerivative(at), 1e-9) {
-					t.Fatalf("%s at %g: %g, %g; library %g, %g", k, at, s.P, s.V, o.Predict(at), o.PredictDerivative(at))
+					t.Fatalf("%s at %g: %g, %g; library %g, %g", k, at, s.P, s.V, o.Predict(at),
+						o.PredictDerivative(at))
 				}
 			}
 		}
@@ -512,7 +523,8 @@ func TestRoots(t *testing.T) {
 	for _, c := range []struct {
 		name  string
 		roots []float64
-	}{{"one", []float64{0.4}}, {"three", []float64{0.1, 0.5, 0.9}}, {"five", []float64{0.1, 0.2, 0.5, 0.7, 0.95}}, {"outside", []float64{0.3, 2}}} {
+	}{{"one", []float64{0.4}}, {"three", []float64{0.1, 0.5, 0.9}}, {"five", []float64{0.1, 0.2, 0.5, 0.7, 0.95}},
+		{"outside", []float64{0.3, 2}}} {
 		p := Poly{1}
 		for _, r := range c.roots {
 			var q Poly
@@ -565,7 +577,8 @@ func TestBadKeysAreNamed(t *testing.T) {
 		{"slopes", []float64{0}, []float64{1}, Spec{Kind: Smooth, Slopes: [2]float64{1, 0}}, "slopes"},
 		{"blend", []float64{0, 1}, []float64{1, 2}, Spec{Kind: Smooth, Blend: 1}, "blend"},
 		{"blend below zero", []float64{0, 1}, []float64{1, 2}, Spec{Kind: Linear, Blend: -1}, "blend"},
-		{"blend and segments", []float64{0, 1}, []float64{1, 2}, Spec{Kind: Linear, Blend: 1, Segments: map[int]Kind{0: Hold}}, "blend"},
+		{"blend and segments", []float64{0, 1}, []float64{1, 2},
+			Spec{Kind: Linear, Blend: 1, Segments: map[int]Kind{0: Hold}}, "blend"},
 		{"segment", []float64{0, 1}, []float64{1, 2}, Spec{Segments: map[int]Kind{4: Hold}}, "segments"},
 		{"too close", []float64{0, 5e-324}, []float64{0, 1e300}, Spec{}, "x[1]"},
 	} {

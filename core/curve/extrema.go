@@ -30,7 +30,8 @@ func (c *Curve) Jumps(maxOrder int) []Jump {
 		for i := 1; i < len(c.C); i++ {
 			l := c.C[i-1].At(c.X[i] - c.X[i-1]).Order(order)
 			r := c.C[i].At(0).Order(order)
-			if math.Abs(r-l) > jumpTolerance*max(scale, math.Abs(l), math.Abs(r), 1e-300) && math.Abs(r-l) > c.noise(size, i, order) {
+			if math.Abs(r-l) > jumpTolerance*max(scale, math.Abs(l), math.Abs(r), 1e-300) && math.Abs(r-l) >
+				c.noise(size, i, order) {
 				out = append(out, Jump{At: c.X[i], Order: order, By: r - l})
 			}
 		}

@@ -69,9 +69,11 @@ func (s *Spec) checkHandles(x []float64) error {
 		from, to := s.handlesOf(x, make([]float64, len(x)), i)
 		switch {
 		case from[0] < 0:
-			return &KeyError{fmt.Sprintf("keys[%d].out", i), fmt.Sprintf("it points back, by %g", -from[0]), "point it ahead: an abscissa above 0"}
+			return &KeyError{fmt.Sprintf("keys[%d].out", i), fmt.Sprintf("it points back, by %g", -from[0]),
+				"point it ahead: an abscissa above 0"}
 		case to[0] > 0:
-			return &KeyError{fmt.Sprintf("keys[%d].in", i+1), fmt.Sprintf("it points ahead, by %g", to[0]), "point it back: an abscissa below 0"}
+			return &KeyError{fmt.Sprintf("keys[%d].in", i+1), fmt.Sprintf("it points ahead, by %g", to[0]),
+				"point it back: an abscissa below 0"}
 		}
 		g := bezier(h, 0, 0, from, to)
 		if least := g.slowest(); least < mul(leastAhead, h) {
@@ -79,7 +81,8 @@ func (s *Spec) checkHandles(x []float64) error {
 			if -to[0] > from[0] {
 				long = fmt.Sprintf("keys[%d].in", i+1)
 			}
-			return &KeyError{long, fmt.Sprintf("the curve folds back in time on the leg from %g to %g", x[i], x[i+1]), "shorten it; two handles of up to two thirds of the leg never fold, nor may either be without length"}
+			return &KeyError{long, fmt.Sprintf("the curve folds back in time on the leg from %g to %g", x[i], x[i+1]),
+				"shorten it; two handles of up to two thirds of the leg never fold, nor may either be without length"}
 		}
 	}
 	return nil
@@ -101,7 +104,8 @@ func (g *handle) slowest() float64 {
 // derivative, by the chain rule.
 func (g *handle) at(s float64) (u float64, out Sample) {
 	of := func(c *[4]float64) (p, d, dd, ddd float64) {
-		return mul(s, c[1]+mul(s, c[2]+mul(s, c[3]))), c[1] + mul(s, mul(2, c[2])+mul(s, mul(3, c[3]))), mul(2, c[2]) + mul(6, mul(c[3], s)), mul(6, c[3])
+		return mul(s, c[1]+mul(s, c[2]+mul(s, c[3]))), c[1] + mul(s, mul(2, c[2])+mul(s, mul(3, c[3]))), mul(2, c[2]) +
+			mul(6, mul(c[3], s)), mul(6, c[3])
 	}
 	u, x1, x2, x3 := of(&g.x)
 	y, y1, y2, y3 := of(&g.y)

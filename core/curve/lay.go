@@ -70,7 +70,8 @@ func (c *Curve) mixed(x, y []float64, s *Spec) error {
 		}
 		k := s.kindOf(i)
 		if laid > most && (k == Ramped || k == Handles) {
-			return &KeyError{"kind", fmt.Sprintf("up to leg %d the curve has %d pieces", i-1, laid), fmt.Sprintf("keep it to %d: shorter handles, other ramps, or fewer keyframes", most)}
+			return &KeyError{"kind", fmt.Sprintf("up to leg %d the curve has %d pieces", i-1, laid),
+				fmt.Sprintf("keep it to %d: shorter handles, other ramps, or fewer keyframes", most)}
 		}
 		switch k {
 		case Smooth:
@@ -144,7 +145,9 @@ func (c *Curve) usable(x []float64) error {
 			ok = ok && finite(v)
 		}
 		if !ok {
-			return &KeyError{fmt.Sprintf("x[%d]", key+1), "the keyframe is too close to the one before it, or their values too far apart, to compute", "move them apart"}
+			return &KeyError{fmt.Sprintf("x[%d]", key+1),
+				"the keyframe is too close to the one before it, or their values too far apart, to compute",
+				"move them apart"}
 		}
 	}
 	return nil

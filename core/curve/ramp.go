@@ -61,22 +61,26 @@ func (s *Spec) checkRamps(n int) error {
 		}
 		switch {
 		case !slices.Contains(Laws, r.Law):
-			return &KeyError{field + ".law", fmt.Sprintf("%q is not a law of ramps", r.Law), fmt.Sprintf("use one of %v", Laws)}
+			return &KeyError{field + ".law", fmt.Sprintf("%q is not a law of ramps", r.Law),
+				fmt.Sprintf("use one of %v", Laws)}
 		case !(r.In >= 0 && r.In <= 1e12):
 			return &KeyError{field + ".in", fmt.Sprintf("%g is not a length", r.In), "give zero or more"}
 		case !(r.Out >= 0 && r.Out <= 1e12):
 			return &KeyError{field + ".out", fmt.Sprintf("%g is not a length", r.Out), "give zero or more"}
 		case !(r.Jerk >= 0 && r.Jerk <= 1e30):
-			return &KeyError{field + ".jerk", fmt.Sprintf("%g is not a jerk", r.Jerk), "give one above zero, or leave it out"}
+			return &KeyError{field + ".jerk", fmt.Sprintf("%g is not a jerk", r.Jerk),
+				"give one above zero, or leave it out"}
 		case r.Jerk > 0 && r.Law != SCurve:
-			return &KeyError{field + ".jerk", fmt.Sprintf("a ramp by %s takes none", r.Law), "use s-curve, or leave it out"}
+			return &KeyError{field + ".jerk", fmt.Sprintf("a ramp by %s takes none", r.Law),
+				"use s-curve, or leave it out"}
 		}
 		if r.Law == Sine && s.kindOf(i) == Ramped {
 			sines++
 		}
 	}
 	if sines > MostSines {
-		return &KeyError{"ramp.law", fmt.Sprintf("%d legs with a sine", sines), fmt.Sprintf("keep it to %d, or use min-jerk, which is nearly the same", MostSines)}
+		return &KeyError{"ramp.law", fmt.Sprintf("%d legs with a sine", sines),
+			fmt.Sprintf("keep it to %d, or use min-jerk, which is nearly the same", MostSines)}
 	}
 	return nil
 }
@@ -101,7 +105,8 @@ func ramped(h, a, b float64, r Ramp, i int) (leg, error) {
 	in, out := r.In, r.Out
 	if over := in + out; over >= mul(h, 1-fills) {
 		if over > mul(h, 1+fills) {
-			return leg{}, &KeyError{fmt.Sprintf("ramps[%d]", i), fmt.Sprintf("%g to gather speed and %g to lose it are longer than the leg, %g", in, out, h),
+			return leg{}, &KeyError{fmt.Sprintf("ramps[%d]", i),
+				fmt.Sprintf("%g to gather speed and %g to lose it are longer than the leg, %g", in, out, h),
 				fmt.Sprintf("keep the two to %g together", h)}
 		}
 		in = mul(in, h/over)
@@ -167,7 +172,8 @@ func (l *layer) gather(n, v float64, r Ramp, i int, falling bool) error {
 		if r.Jerk > 0 {
 			most := mul(n, n)
 			if least := mul(4, math.Abs(v)) / most; r.Jerk < mul(least, 1-fills) {
-				return &KeyError{fmt.Sprintf("ramps[%d]", i), fmt.Sprintf("a jerk of %g cannot reach the speed over %g", r.Jerk, n), fmt.Sprintf("give at least %.6g, or a longer ramp", least)}
+				return &KeyError{fmt.Sprintf("ramps[%d]", i), fmt.Sprintf("a jerk of %g cannot reach the speed over %g",
+					r.Jerk, n), fmt.Sprintf("give at least %.6g, or a longer ramp", least)}
 			}
 			// a(n − t) = |v| and a = jerk·t: t = (n − root)/2, without the difference
 			t = mul(2, math.Abs(v)/r.Jerk) / (n + math.Sqrt(max(most-mul(4, math.Abs(v))/r.Jerk, 0)))

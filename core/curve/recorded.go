@@ -20,7 +20,8 @@ func Recorded(step float64, y []float64, tolerance float64) (c *Curve, off float
 	case len(y) < leastRecorded:
 		return nil, 0, &KeyError{"y", fmt.Sprintf("%d samples", len(y)), fmt.Sprintf("give at least %d", leastRecorded)}
 	case !(tolerance >= 0) || math.IsInf(tolerance, 1):
-		return nil, 0, &KeyError{"tolerance", fmt.Sprintf("it is %g", tolerance), "give zero or more, in the samples' own unit"}
+		return nil, 0, &KeyError{"tolerance", fmt.Sprintf("it is %g", tolerance),
+			"give zero or more, in the samples' own unit"}
 	}
 	for i, v := range y {
 		if !finite(v) {

@@ -59,7 +59,8 @@ func Shortest(distance float64, b Bounds) (Short, error) {
 		switch {
 		case d >= b.Speed*up:
 			hold = d/b.Speed - up
-		case d >= 2*b.Acceleration*b.Acceleration*b.Acceleration/(b.Jerk*b.Jerk) && b.Speed*b.Jerk >= b.Acceleration*b.Acceleration:
+		case d >= 2*b.Acceleration*b.Acceleration*b.Acceleration/(b.Jerk*b.Jerk) && b.Speed*b.Jerk >= b.Acceleration*
+			b.Acceleration:
 			j = b.Acceleration / b.Jerk
 			up = j/2 + math.Sqrt(mul(j, j)/4+d/b.Acceleration)
 		default:

@@ -52,7 +52,8 @@ func TestShortestByHand(t *testing.T) {
 		{-2.5, curve.Bounds{Speed: 20, Acceleration: 40}, 0.5, -10, []float64{0.25, 0, 0.25}},
 		{0, curve.Bounds{Speed: 20, Acceleration: 40}, 0, 0, []float64{0, 0, 0}},
 		// To 20 at 40 with 400: changes of 0.1 s, 0.6 s to speed, 40 = 20·(0.6 + 1.4).
-		{40, curve.Bounds{Speed: 20, Acceleration: 40, Jerk: 400}, 2.6, 20, []float64{0.1, 0.4, 0.1, 1.4, 0.1, 0.4, 0.1}},
+		{40, curve.Bounds{Speed: 20, Acceleration: 40, Jerk: 400}, 2.6, 20,
+			[]float64{0.1, 0.4, 0.1, 1.4, 0.1, 0.4, 0.1}},
 		// Speed comes before full acceleration: 2·√(4/400) = 0.2 s.
 		{4, curve.Bounds{Speed: 4, Acceleration: 100, Jerk: 400}, 1.2, 4, []float64{0.1, 0, 0.1, 0.8, 0.1, 0, 0.1}},
 		// Neither: 2·400·0.05³ = 0.1.
@@ -97,7 +98,10 @@ func TestShortestIsShortest(t *testing.T) {
 			}
 			sum += p
 		}
-		if math.Abs(at-d) > 1e-9*math.Abs(d) || speed > b.Speed*(1+1e-9) || acc > b.Acceleration*(1+1e-9) || math.Abs(s.PeakJerk) > b.Jerk || math.Abs(sum-s.Duration) > 1e-9*s.Duration || math.Abs(speed-math.Abs(s.PeakSpeed)) > 1e-9*speed || math.Abs(acc-math.Abs(s.PeakAcceleration)) > 1e-9*acc {
+		if math.Abs(at-d) > 1e-9*math.Abs(d) || speed > b.Speed*(1+1e-9) || acc > b.Acceleration*(1+1e-9) ||
+			math.Abs(s.PeakJerk) > b.Jerk || math.Abs(sum-s.Duration) > 1e-9*s.Duration ||
+			math.Abs(speed-math.Abs(s.PeakSpeed)) > 1e-9*speed ||
+			math.Abs(acc-math.Abs(s.PeakAcceleration)) > 1e-9*acc {
 			t.Fatalf("%g within %+v: %+v comes to %g at most %g, %g", d, b, s, at, speed, acc)
 		}
 		// Any slower peak of speed or acceleration takes longer.
@@ -113,7 +117,8 @@ func TestShortestIsShortest(t *testing.T) {
 		if b.Jerk == 0 {
 			c := b
 			c.Jerk = 1e12
-			if o, err := curve.Shortest(d, c); err != nil || math.Abs(o.Duration/s.Duration-1) > 1e-4 && s.Duration > 1e-3 {
+			if o, err := curve.Shortest(d, c); err != nil || math.Abs(o.Duration/s.Duration-1) > 1e-4 &&
+				s.Duration > 1e-3 {
 				t.Fatalf("%g within %+v: %g, with jerk %g", d, b, s.Duration, o.Duration)
 			}
 		}
@@ -126,7 +131,9 @@ func TestTogether(t *testing.T) {
 	b, _ := curve.Shortest(-2.4, curve.Bounds{Speed: 20, Acceleration: 40, Jerk: 400})
 	c, _ := curve.Shortest(0, curve.Bounds{Speed: 20, Acceleration: 40})
 	sec, slowest, list := curve.Together([]curve.Short{c, b, a})
-	if sec != 2.5 || slowest != 2 || list[0].Duration != 2.5 || list[0].PeakSpeed != 0 || math.Abs(list[1].PeakSpeed+8*0.6/2.5) > 1e-12 || math.Abs(list[1].PeakAcceleration+40*0.24*0.24) > 1e-12 || list[2].PeakSpeed != 20 {
+	if sec != 2.5 || slowest != 2 || list[0].Duration != 2.5 || list[0].PeakSpeed != 0 ||
+		math.Abs(list[1].PeakSpeed+8*0.6/2.5) > 1e-12 || math.Abs(list[1].PeakAcceleration+40*0.24*0.24) > 1e-12 ||
+		list[2].PeakSpeed != 20 {
 		t.Errorf("%g %d %+v", sec, slowest, list)
 	}
 	if at, _, _ := run(list[1]); math.Abs(at+2.4) > 1e-12 || b.Duration != 0.6000000000000001 && b.Duration != 0.6 {
@@ -135,7 +142,8 @@ func TestTogether(t *testing.T) {
 	if sec, slowest, list := curve.Together([]curve.Short{c}); sec != 0 || slowest != -1 || list[0].Duration != 0 {
 		t.Errorf("%g %d %+v", sec, slowest, list)
 	}
-	for want, b := range map[string]curve.Bounds{"max_speed": {Acceleration: 1}, "max_acceleration": {Speed: 1}, "max_jerk": {Speed: 1, Acceleration: 1, Jerk: -1}} {
+	for want, b := range map[string]curve.Bounds{"max_speed": {Acceleration: 1}, "max_acceleration": {Speed: 1},
+		"max_jerk": {Speed: 1, Acceleration: 1, Jerk: -1}} {
 		if _, err := curve.Shortest(1, b); err == nil || !strings.Contains(err.Error(), want) {
 			t.Errorf("%s: %v", want, err)
 		}

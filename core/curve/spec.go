@@ -28,7 +28,8 @@ const (
 )
 
 // Kinds lists every kind in the order in which they are offered.
-var Kinds = []Kind{Smooth, Through, Natural, Clamped, Monotone, Akima, TCB, Quintic, Ramped, Handles, Linear, Hold, Ahead}
+var Kinds = []Kind{Smooth, Through, Natural, Clamped, Monotone, Akima, TCB, Quintic, Ramped, Handles, Linear,
+	Hold, Ahead}
 
 // Ends says what happens at the first and last keyframe, where a kind has a choice.
 type Ends string
@@ -111,7 +112,8 @@ func checkKeys(x, y []float64, s *Spec) error {
 		return &KeyError{"x", "there is no keyframe", "give at least one"}
 	}
 	if len(x) != len(y) {
-		return &KeyError{"y", fmt.Sprintf("%d values for %d keyframes", len(y), len(x)), "give one value for each keyframe"}
+		return &KeyError{"y", fmt.Sprintf("%d values for %d keyframes", len(y), len(x)),
+			"give one value for each keyframe"}
 	}
 	for i := range x {
 		if !finite(x[i]) {
@@ -121,7 +123,8 @@ func checkKeys(x, y []float64, s *Spec) error {
 			return &KeyError{fmt.Sprintf("y[%d]", i), "it is not a finite number", "give a number"}
 		}
 		if i > 0 && x[i] <= x[i-1] {
-			return &KeyError{fmt.Sprintf("x[%d]", i), fmt.Sprintf("%g does not come after %g", x[i], x[i-1]), "put the keyframes in rising order, no two at one place"}
+			return &KeyError{fmt.Sprintf("x[%d]", i), fmt.Sprintf("%g does not come after %g", x[i], x[i-1]),
+				"put the keyframes in rising order, no two at one place"}
 		}
 	}
 	if err := s.check(len(x)); err != nil {
@@ -145,13 +148,15 @@ func (s *Spec) check(n int) error {
 		return &KeyError{"slopes", "a slope is not a finite number", "give two numbers"}
 	}
 	if s.Slopes != [2]float64{} && s.Kind != Clamped {
-		return &KeyError{"slopes", fmt.Sprintf("kind %s takes no end slopes", s.Kind), "use clamped, or leave slopes out"}
+		return &KeyError{"slopes", fmt.Sprintf("kind %s takes no end slopes", s.Kind),
+			"use clamped, or leave slopes out"}
 	}
 	switch {
 	case !finite(s.Blend) || s.Blend < 0:
 		return &KeyError{"blend", fmt.Sprintf("%g is not a length", s.Blend), "give zero or more"}
 	case s.Blend > 0 && s.Kind != Linear:
-		return &KeyError{"blend", fmt.Sprintf("kind %s has no corners to blend", s.Kind), "use linear, or leave blend out"}
+		return &KeyError{"blend", fmt.Sprintf("kind %s has no corners to blend", s.Kind),
+			"use linear, or leave blend out"}
 	case s.Blend > 0 && len(s.Segments) > 0:
 		return &KeyError{"blend", "single segments are chosen as well", "use blends or segments, not both"}
 	}
@@ -160,11 +165,13 @@ func (s *Spec) check(n int) error {
 			return &KeyError{"segments", fmt.Sprintf("there is no segment %d", i), fmt.Sprintf("use 0 to %d", n-2)}
 		}
 		if !k.Known() {
-			return &KeyError{"segments", fmt.Sprintf("%q is not a kind of curve", k), fmt.Sprintf("use one of %v", Kinds)}
+			return &KeyError{"segments", fmt.Sprintf("%q is not a kind of curve", k),
+				fmt.Sprintf("use one of %v", Kinds)}
 		}
 	}
 	if len(s.Keys) != 0 && len(s.Keys) != n {
-		return &KeyError{"keys", fmt.Sprintf("%d of them for %d keyframes", len(s.Keys), n), "give one for each keyframe, or none"}
+		return &KeyError{"keys", fmt.Sprintf("%d of them for %d keyframes", len(s.Keys), n),
+			"give one for each keyframe, or none"}
 	}
 	for i := range s.Keys {
 		if err := s.Keys[i].check(i); err != nil {
@@ -179,10 +186,12 @@ func (k *Bend) check(i int) error {
 		name string
 		v    float64
 		most float64
-	}{{"tension", k.Tension, 1}, {"continuity", k.Continuity, 1}, {"bias", k.Bias, 1}, {"slope", k.Slope, 1e12}, {"acceleration", k.Acceleration, 1e12},
+	}{{"tension", k.Tension, 1}, {"continuity", k.Continuity, 1}, {"bias", k.Bias, 1}, {"slope", k.Slope, 1e12},
+		{"acceleration", k.Acceleration, 1e12},
 		{"in", k.In[0], 1e12}, {"in", k.In[1], 1e12}, {"out", k.Out[0], 1e12}, {"out", k.Out[1], 1e12}} {
 		if !(f.v >= -f.most && f.v <= f.most) {
-			return &KeyError{fmt.Sprintf("keys[%d].%s", i, f.name), fmt.Sprintf("it is %g", f.v), fmt.Sprintf("give −%g to %[1]g", f.most)}
+			return &KeyError{fmt.Sprintf("keys[%d].%s", i, f.name), fmt.Sprintf("it is %g", f.v),
+				fmt.Sprintf("give −%g to %[1]g", f.most)}
 		}
 	}
 	return nil

@@ -49,7 +49,8 @@ var compiled = func() func(*testing.T) importer.Lookup {
 	at := map[string]string{}
 	return func(t *testing.T) importer.Lookup {
 		once.Do(func() {
-			out, err := exec.Command("go", "list", "-export", "-deps", "-f", "{{.ImportPath}} {{.Export}}", "../curve", "../seal", "../path").Output()
+			out, err := exec.Command("go", "list", "-export", "-deps", "-f", "{{.ImportPath}} {{.Export}}", "../curve",
+				"../seal", "../path").Output()
 			if err != nil {
 				t.Fatal(err)
 			}

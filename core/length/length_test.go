@@ -11,9 +11,12 @@ import (
 
 // Lengths as people write them.
 func TestRead(t *testing.T) {
-	for text, want := range map[string]float64{"1.83": 1.83, " 1,83 m": 1.83, "183cm": 1.83, "1830 mm": 1.83, `6'`: 1.8288, `6' 3"`: 1.905, "6ft 3.5in": 1.9177, `75"`: 1.905, `6' 3 1/2"`: 1.9177, "6 ft 0 in": 1.8288, `6’ 3''`: 1.905, "1e1": 10, "6′ 3½″": 1.9177, "½″": 0.0127, `6' ¾"`: 1.84785, "3 ¼ in": 0.08255,
-		"6' 3": 1.905, "6’ 3”": 1.905, "6‘ 3“": 1.905, "6 feet 3 inches": 1.905, "1 foot": 0.3048, "1 inch": 0.0254, "6 ft. 3 in.": 1.905,
-		"6' 3 1/2": 1.9177, "0,500": 0.5, "12,50 m": 12.5, "1.500": 1.5, "12.500 mm": 0.0125, "6' 3½": 1.9177} {
+	for text, want := range map[string]float64{"1.83": 1.83, " 1,83 m": 1.83, "183cm": 1.83, "1830 mm": 1.83,
+		`6'`: 1.8288, `6' 3"`: 1.905, "6ft 3.5in": 1.9177, `75"`: 1.905, `6' 3 1/2"`: 1.9177, "6 ft 0 in": 1.8288,
+		`6’ 3''`: 1.905, "1e1": 10, "6′ 3½″": 1.9177, "½″": 0.0127, `6' ¾"`: 1.84785, "3 ¼ in": 0.08255,
+		"6' 3": 1.905, "6’ 3”": 1.905, "6‘ 3“": 1.905, "6 feet 3 inches": 1.905, "1 foot": 0.3048, "1 inch": 0.0254,
+		"6 ft. 3 in.": 1.905,
+		"6' 3 1/2":    1.9177, "0,500": 0.5, "12,50 m": 12.5, "1.500": 1.5, "12.500 mm": 0.0125, "6' 3½": 1.9177} {
 		if v, err := length.Read(text); err != nil || math.Abs(v-want) > 1e-9 {
 			t.Errorf("%q: %g, %v; want %g", text, v, err, want)
 		}
@@ -27,7 +30,8 @@ func TestRead(t *testing.T) {
 
 // A comma before three digits is asked about, with both readings, either of which is then read.
 func TestTwoReadings(t *testing.T) {
-	for text, want := range map[string][2]float64{"12,500 mm": {12.5, 0.0125}, "1,500": {1500, 1.5}, " 1,250mm ": {1.25, 0.00125}, "1,000 ft": {304.8, 0.3048}} {
+	for text, want := range map[string][2]float64{"12,500 mm": {12.5, 0.0125}, "1,500": {1500, 1.5},
+		" 1,250mm ": {1.25, 0.00125}, "1,000 ft": {304.8, 0.3048}} {
 		_, err := length.Read(text)
 		var two *length.TwoReadings
 		if !errors.As(err, &two) || !strings.Contains(err.Error(), "; say which") {

@@ -13,7 +13,8 @@ import (
 func (p *Package) Scale() (*Scale, error) {
 	for i, m := range p.Marks {
 		if least := p.nearestM(); m.DistanceM < least {
-			return nil, fmt.Errorf("focus mark %d: %g m; a %g mm lens focuses no nearer than %g m from the image plane", i+1, m.DistanceM, p.FocalMM, least)
+			return nil, fmt.Errorf("focus mark %d: %g m; a %g mm lens focuses no nearer than %g m from the image plane",
+				i+1, m.DistanceM, p.FocalMM, least)
 		}
 	}
 	return NewScale(p.Marks)

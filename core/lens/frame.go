@@ -32,7 +32,8 @@ func (p *Package) CheckFraming() error {
 	seen := map[string]bool{}
 	for _, m := range p.Modes {
 		if m.Name == "" || seen[m.Name] || !(m.WidthMM > 0 && m.HeightMM > 0) || m.WidthPx < 1 || m.HeightPx < 1 {
-			return fmt.Errorf("sensor mode %q: %g × %g mm, %d × %d pixels; give each a name of its own, and sizes above zero", m.Name, m.WidthMM, m.HeightMM, m.WidthPx, m.HeightPx)
+			return fmt.Errorf("sensor mode %q: %g × %g mm, %d × %d pixels; give each a name of its own, and sizes "+
+				"above zero", m.Name, m.WidthMM, m.HeightMM, m.WidthPx, m.HeightPx)
 		}
 		seen[m.Name] = true
 	}
@@ -44,13 +45,17 @@ func (p *Package) CheckFraming() error {
 			return fmt.Errorf("digital zoom %g; give 1 (none) to %d", f.Crop, MostCrop)
 		}
 	}
-	if o := p.Optics; o != nil && !(math.Abs(o.RightM) <= 10 && math.Abs(o.ForwardM) <= 10 && math.Abs(o.UpM) <= 10 && math.Abs(o.TurnDeg) <= 180 && math.Abs(o.TiltDeg) <= 90) {
-		return fmt.Errorf("optical axis: displaced by %g, %g, %g m, turned %g° and %g°; give at most 10 m, half a turn, and 90° up or down", o.RightM, o.ForwardM, o.UpM, o.TurnDeg, o.TiltDeg)
+	if o := p.Optics; o != nil && !(math.Abs(o.RightM) <= 10 && math.Abs(o.ForwardM) <= 10 && math.Abs(o.UpM) <= 10 &&
+		math.Abs(o.TurnDeg) <= 180 && math.Abs(o.TiltDeg) <= 90) {
+		return fmt.Errorf("optical axis: displaced by %g, %g, %g m, turned %g° and %g°; give at most 10 m, half a "+
+			"turn, and 90° up or down", o.RightM, o.ForwardM, o.UpM, o.TurnDeg, o.TiltDeg)
 	}
 	at := map[[2]float64]bool{}
 	for i, m := range p.Pupils {
-		if !(m.DistanceM > 0) || !(m.FocalMM >= 0) || !(math.Abs(m.PupilM) <= 10) || at[[2]float64{m.DistanceM, m.FocalMM}] {
-			return fmt.Errorf("pupil %d: %g m in front of the image plane, focused at %g m; give distances above zero, each once, and at most 10 m", i+1, m.PupilM, m.DistanceM)
+		if !(m.DistanceM > 0) || !(m.FocalMM >= 0) || !(math.Abs(m.PupilM) <= 10) ||
+			at[[2]float64{m.DistanceM, m.FocalMM}] {
+			return fmt.Errorf("pupil %d: %g m in front of the image plane, focused at %g m; give distances above "+
+				"zero, each once, and at most 10 m", i+1, m.PupilM, m.DistanceM)
 		}
 		at[[2]float64{m.DistanceM, m.FocalMM}] = true
 	}
@@ -81,7 +86,8 @@ func (p *Package) checkPupil() error {
 		if i > 0 {
 			what = fmt.Sprintf("pupil %d", i)
 		}
-		return fmt.Errorf("%s: the entrance pupil %g m in front of the image plane lies beyond the nearest that is focused on, %g m; "+
+		return fmt.Errorf("%s: the entrance pupil %g m in front of the image plane lies beyond the nearest that is "+
+			"focused on, %g m; "+
 			"measure both from the image plane, in metres", what, m.PupilM, near)
 	}
 	return nil
@@ -125,7 +131,8 @@ func (p *Package) CropCost() string {
 			w, h = m.WidthPx, m.HeightPx
 		}
 	}
-	return fmt.Sprintf("Digital zoom %g×: %d × %d of %d × %d pixels are left, %.0f %% of them; each is drawn over %.2f.", f.Crop, int(float64(w)/f.Crop), int(float64(h)/f.Crop), w, h, 100/f.Crop/f.Crop, f.Crop*f.Crop)
+	return fmt.Sprintf("Digital zoom %g×: %d × %d of %d × %d pixels are left, %.0f %% of them; each is drawn "+
+		"over %.2f.", f.Crop, int(float64(w)/f.Crop), int(float64(h)/f.Crop), w, h, 100/f.Crop/f.Crop, f.Crop*f.Crop)
 }
 
 // Breathes is how a lens's picture scale follows its focus, from one thing framed twice:
@@ -139,7 +146,8 @@ func (p *Package) Breathes(nearM, widthNear, farM, widthFar float64) (float64, e
 	thin.Breathing = nil
 	a, b := thin.At(nearM).ViewMM(), thin.At(farM).ViewMM()
 	if !(nearM > 0 && farM > 0) || math.Abs(math.Log(a/b)) < 1e-4 {
-		return 0, fmt.Errorf("focused at %g and %g m; give two distances so far apart that the picture's scale can differ", nearM, farM)
+		return 0, fmt.Errorf("focused at %g and %g m; give two distances so far apart that the picture's scale "+
+			"can differ", nearM, farM)
 	}
 	return math.Log(widthNear/widthFar) / math.Log(a/b), nil
 }

@@ -75,7 +75,9 @@ func TestScaleEndsAndMistakes(t *testing.T) {
 			t.Errorf("%g m lies at %g°, want %g", d, got, want)
 		}
 	}
-	for want, m := range map[string][]lens.Mark{"focus mark 2: distance -1": {{0, 1}, {10, -1}}, "focus mark 3: distances must": {{0, 1}, {10, 2}, {20, 1.5}}, "focus mark 4: distances must": {{0, 3}, {10, 2}, {20, 1.5}, {30, 1.7}}, "2 marks": {{0, 1}}} {
+	for want, m := range map[string][]lens.Mark{"focus mark 2: distance -1": {{0, 1}, {10, -1}},
+		"focus mark 3: distances must": {{0, 1}, {10, 2}, {20, 1.5}}, "focus mark 4: distances must": {{0, 3}, {10, 2},
+			{20, 1.5}, {30, 1.7}}, "2 marks": {{0, 1}}} {
 		_, err := lens.NewScale(m)
 		if err == nil || !strings.Contains(err.Error(), want) && want != "2 marks" {
 			t.Errorf("%v: %v, want %q", m, err, want)
@@ -104,7 +106,8 @@ func TestFocusIsAThinLens(t *testing.T) {
 	p := fixture.Camera()
 	for _, d := range []float64{0.14, 0.2, 0.45, 0.6, 1.2, 20, 1e5} {
 		f := p.At(d)
-		if math.Abs(f.ObjectM+f.ImageM-d) > 1e-12*d || math.Abs(1/f.ObjectM+1/f.ImageM-1/0.035) > 1e-9 || f.ImageM > f.ObjectM+1e-9 {
+		if math.Abs(f.ObjectM+f.ImageM-d) > 1e-12*d || math.Abs(1/f.ObjectM+1/f.ImageM-1/0.035) > 1e-9 ||
+			f.ImageM > f.ObjectM+1e-9 {
 			t.Errorf("at %g m: object %g, image %g", d, f.ObjectM, f.ImageM)
 		}
 		if math.Abs(f.Magnification-f.ImageM/f.ObjectM) > 1e-15 {
@@ -219,7 +222,8 @@ func TestSharpEdges(t *testing.T) {
 			}
 		}
 		s := f.ObjectM
-		if n, w := s*(H-0.035)/(H+s-0.07)+f.ImageM, s*(H-0.035)/(H-s)+f.ImageM; math.Abs(near-n) > 1e-9 || math.Abs(far-w) > 1e-9 {
+		if n, w := s*(H-0.035)/(H+s-0.07)+f.ImageM, s*(H-0.035)/(H-s)+f.ImageM; math.Abs(near-n) > 1e-9 ||
+			math.Abs(far-w) > 1e-9 {
 			t.Errorf("sharp at %g: %g to %g m, the textbook says %g to %g", at, near, far, n, w)
 		}
 	}
@@ -245,11 +249,13 @@ func TestSoftRuns(t *testing.T) {
 	focus := []float64{2, 2, 1, 0.9, 1.1, 2, 2, 3, 2}
 	at := func(f int) (rig.Pose, float64) { return pose, focus[f-10] }
 	runs := p.SoftRuns(10, 19, ahead(2), at)
-	if len(runs) != 2 || runs[0].From != 12 || runs[0].To != 14 || runs[0].Worst != 13 || runs[1].From != 17 || runs[1].To != 17 || runs[1].Worst != 17 {
+	if len(runs) != 2 || runs[0].From != 12 || runs[0].To != 14 || runs[0].Worst != 13 || runs[1].From != 17 ||
+		runs[1].To != 17 || runs[1].Worst != 17 {
 		t.Fatalf("%+v", runs)
 	}
 	n, f := p.At(0.9).SharpM()
-	if w := runs[0]; w.DepthM != 2 || w.NearM != n || w.FarM != f || math.Abs(w.BlurPx-p.At(0.9).BlurPx(2)) > 1e-12 || w.BlurPx < 5 {
+	if w := runs[0]; w.DepthM != 2 || w.NearM != n || w.FarM != f || math.Abs(w.BlurPx-p.At(0.9).BlurPx(2)) > 1e-12 ||
+		w.BlurPx < 5 {
 		t.Errorf("%+v", w)
 	}
 	if got := p.SoftRuns(10, 12, ahead(2), at); len(got) != 0 {
@@ -266,7 +272,8 @@ func TestSoftRuns(t *testing.T) {
 			t.Errorf("%s: %+v", name, got)
 		}
 	}
-	if got := p.SoftRuns(0, 1, ahead(0.5), func(int) (rig.Pose, float64) { return pose, math.Inf(1) }); len(got) != 1 || got[0].FarM != 9999 {
+	if got := p.SoftRuns(0, 1, ahead(0.5), func(int) (rig.Pose, float64) { return pose, math.Inf(1) }); len(got) != 1 ||
+		got[0].FarM != 9999 {
 		t.Errorf("focused at infinity: %+v", got)
 	}
 }

@@ -91,7 +91,9 @@ func Rule(what string, ring, value []float64) (*Ruled, error) {
 	case "focus":
 		r.plain = to
 	case "iris":
-		to, r.plain = func(v float64) float64 { return 2 * math.Log2(v) }, func(m float64) float64 { return math.Exp2(m / 2) }
+		to, r.plain = func(v float64) float64 { return 2 * math.Log2(v) }, func(m float64) float64 {
+			return math.Exp2(m / 2)
+		}
 	case "zoom":
 		to, r.plain = math.Log2, math.Exp2
 	default:
@@ -116,7 +118,8 @@ func Rule(what string, ring, value []float64) (*Ruled, error) {
 	}
 	for i := 1; i < len(r.y); i++ {
 		if (r.y[i]-r.y[i-1])*(r.y[1]-r.y[0]) <= 0 {
-			return nil, fmt.Errorf("%s mark at %g°: values must all rise or all fall with the ring; it is %g after %g", what, r.x[i], r.plain(r.y[i]), r.plain(r.y[i-1]))
+			return nil, fmt.Errorf("%s mark at %g°: values must all rise or all fall with the ring; it is %g after %g",
+				what, r.x[i], r.plain(r.y[i]), r.plain(r.y[i-1]))
 		}
 	}
 	c, err := curve.New(r.x, r.y, curve.Spec{Kind: curve.Monotone, Ends: curve.Shape})

@@ -36,7 +36,8 @@ func TestRuleIsTheFocusScale(t *testing.T) {
 		t.Errorf("ends %g, %g", a, b)
 	}
 	// Even stops and octaves lie evenly: between T2 and T4 is T2.8.
-	for what, c := range map[string][3]float64{"iris": {2, 4, math.Sqrt(8)}, "zoom": {25, 100, 50}, "focus": {1, 3, 1.5}} {
+	for what, c := range map[string][3]float64{"iris": {2, 4, math.Sqrt(8)}, "zoom": {25, 100, 50},
+		"focus": {1, 3, 1.5}} {
 		r, err := lens.Rule(what, []float64{0, 60}, []float64{c[0], c[1]})
 		if err != nil || math.Abs(r.At(30)-c[2]) > 1e-12 || math.Abs(r.At(90)-c[1]) > 1e-12 {
 			t.Errorf("%s: %g, %v; want %g", what, r.At(30), err, c[2])
@@ -107,20 +108,25 @@ func TestFramed(t *testing.T) {
 	if p.Framed() != p {
 		t.Error("what has no framing stays as it is")
 	}
-	p.Modes = []lens.Mode{{Name: "full", WidthMM: 24.9, HeightMM: 14, WidthPx: 4096, HeightPx: 2304}, {Name: "narrow", WidthMM: 12, HeightMM: 7, WidthPx: 2048, HeightPx: 1152}}
+	p.Modes = []lens.Mode{{Name: "full", WidthMM: 24.9, HeightMM: 14, WidthPx: 4096, HeightPx: 2304},
+		{Name: "narrow", WidthMM: 12, HeightMM: 7, WidthPx: 2048, HeightPx: 1152}}
 	p.Framing = &lens.Framing{Mode: "narrow", Crop: 1.5, Upright: true}
 	if err := p.CheckFraming(); err != nil {
 		t.Fatal(err)
 	}
 	f := p.Framed()
-	if math.Abs(f.WidthMM-7/1.5) > 1e-12 || math.Abs(f.HeightMM-8) > 1e-12 || math.Abs(f.CircleMM-0.02*math.Hypot(8, 7/1.5)/math.Hypot(24.9, 14)) > 1e-12 || f.WidthPx != 1152 || f.HeightPx != 2048 || f.Framed() != f || p.WidthPx != 4096 {
+	if math.Abs(f.WidthMM-7/1.5) > 1e-12 || math.Abs(f.HeightMM-8) > 1e-12 ||
+		math.Abs(f.CircleMM-0.02*math.Hypot(8, 7/1.5)/math.Hypot(24.9, 14)) > 1e-12 || f.WidthPx != 1152 ||
+		f.HeightPx != 2048 || f.Framed() != f || p.WidthPx != 4096 {
 		t.Errorf("%+v", f)
 	}
-	if c := p.CropCost(); c != "Digital zoom 1.5×: 1365 × 768 of 2048 × 1152 pixels are left, 44 % of them; each is drawn over 2.25." {
+	if c := p.CropCost(); c != "Digital zoom 1.5×: 1365 × 768 of 2048 × 1152 pixels are left, 44 % of them; each is "+
+		"drawn over 2.25." {
 		t.Error(c)
 	}
 	s, err := p.Sheet()
-	if err != nil || s.Size != [2]int{1152, 2048} || s.Field[0] >= s.Field[1] || len(s.Says) != 3 || !strings.Contains(s.Says[2], "upright") {
+	if err != nil || s.Size != [2]int{1152, 2048} || s.Field[0] >= s.Field[1] || len(s.Says) != 3 ||
+		!strings.Contains(s.Says[2], "upright") {
 		t.Errorf("%+v, %v", s, err)
 	}
 	// A pixel of it is as wide as two thirds of one of the sensor's.
@@ -135,7 +141,9 @@ func TestFramed(t *testing.T) {
 		"sensor mode \"narrow\": 12 × 7 mm, 2048": func() { p.Modes[0] = p.Modes[1] },
 		"breathing 30":                            func() { p.Breathing = ptr(30) },
 		"pupil_m: the entrance pupil 0.45 m in":   func() { p.PupilM = 0.45 },
-		"pupil 2: the entrance pupil 1.2 m in":    func() { p.Pupils = []lens.Pupil{{DistanceM: 0.5, PupilM: 0.3}, {DistanceM: 3, PupilM: 1.2}} },
+		"pupil 2: the entrance pupil 1.2 m in": func() {
+			p.Pupils = []lens.Pupil{{DistanceM: 0.5, PupilM: 0.3}, {DistanceM: 3, PupilM: 1.2}}
+		},
 	} {
 		whole := *p
 		p.Modes = append([]lens.Mode(nil), whole.Modes...)
@@ -210,7 +218,8 @@ func TestReadValue(t *testing.T) {
 func TestPupilOverFocusAndZoom(t *testing.T) {
 	p := fixture.Camera()
 	one := p.At(0.8).ViewMM()
-	p.Pupils = []lens.Pupil{{DistanceM: 0.5, FocalMM: 35, PupilM: 0.08}, {DistanceM: 2, PupilM: 0.05}, {DistanceM: 0.5, FocalMM: 70, PupilM: 0.18}, {DistanceM: 2, FocalMM: 70, PupilM: 0.15}}
+	p.Pupils = []lens.Pupil{{DistanceM: 0.5, FocalMM: 35, PupilM: 0.08}, {DistanceM: 2, PupilM: 0.05},
+		{DistanceM: 0.5, FocalMM: 70, PupilM: 0.18}, {DistanceM: 2, FocalMM: 70, PupilM: 0.15}}
 	for at, want := range map[float64]float64{0.3: 0.08, 0.5: 0.08, 0.8: 0.065, 2: 0.05, 50: 0.05, math.Inf(1): 0.05} {
 		if f := p.At(at); math.Abs(f.PupilM-want) > 1e-12 {
 			t.Errorf("at %g m: %g, want %g", at, f.PupilM, want)
@@ -274,7 +283,8 @@ func TestMark(t *testing.T) {
 	q.Mark("focus", 110, 0.92, false)
 	q.Mark("focus", 45.2, 0.61, false)
 	q.Mark("focus", 180.1, 0, true)
-	if len(q.Marks) != len(p.Marks) || q.Marks[1] != (lens.Mark{RingDeg: 45.2, DistanceM: 0.61}) || q.Marks[3] != (lens.Mark{RingDeg: 110, DistanceM: 0.92}) || q.Marks[5].RingDeg != 220 || p.Marks[1].RingDeg != 45 {
+	if len(q.Marks) != len(p.Marks) || q.Marks[1] != (lens.Mark{RingDeg: 45.2, DistanceM: 0.61}) || q.Marks[3] !=
+		(lens.Mark{RingDeg: 110, DistanceM: 0.92}) || q.Marks[5].RingDeg != 220 || p.Marks[1].RingDeg != 45 {
 		t.Errorf("%v of %v", q.Marks, p.Marks)
 	}
 	q.Mark("focus", 110.25, 0.925, false) // a quarter of a degree on it is another one
@@ -282,7 +292,8 @@ func TestMark(t *testing.T) {
 	q.Mark("iris", 0, 8, false)
 	q.Mark("zoom", 10, 35, false)
 	q.Mark("zoom", 10, 0, true)
-	if len(q.Marks) != len(p.Marks)+1 || len(q.Iris) != 2 || q.Iris[0] != (lens.TMark{RingDeg: 0, TStop: 8}) || len(q.Zoom) != 0 {
+	if len(q.Marks) != len(p.Marks)+1 || len(q.Iris) != 2 || q.Iris[0] != (lens.TMark{RingDeg: 0, TStop: 8}) ||
+		len(q.Zoom) != 0 {
 		t.Errorf("%v, %v, %v", q.Marks, q.Iris, q.Zoom)
 	}
 }

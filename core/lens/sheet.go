@@ -85,12 +85,16 @@ func (p *Package) Sheet() (*LensSheet, error) {
 	if p.Breathing != nil {
 		how = "as it was measured"
 	}
-	out.Says = append(out.Says, fmt.Sprintf("Breathing: focused at %.2f m the picture is %.1f %% larger than at infinity, %s.", near, grow*100, how))
+	out.Says = append(out.Says,
+		fmt.Sprintf("Breathing: focused at %.2f m the picture is %.1f %% larger than at infinity, %s.", near,
+			grow*100, how))
 	if c := p.CropCost(); c != "" {
 		out.Says = append(out.Says, c)
 	}
 	if p.Framing != nil && p.Framing.Upright {
-		out.Says = append(out.Says, fmt.Sprintf("Mounted upright: the picture is %d × %d, and every frame line and number with it.", f.WidthPx, f.HeightPx))
+		out.Says = append(out.Says,
+			fmt.Sprintf("Mounted upright: the picture is %d × %d, and every frame line and number with it.", f.WidthPx,
+				f.HeightPx))
 	}
 	return out, nil
 }

@@ -70,7 +70,8 @@ func TestMisreadMarks(t *testing.T) {
 				others++
 			}
 		}
-		t.Logf("read to %g°: of %d clean scales %d accuse; of %d misread marks %d named, %d among others, %d missed, %d accuse others",
+		t.Logf("read to %g°: of %d clean scales %d accuse; of %d misread marks %d named, %d among others, %d missed, "+
+			"%d accuse others",
 			c.read, clean, accused, tried, named, among, missed, others)
 		if accused*c.one > clean || others*c.other > tried || named < tried*6/10 {
 			t.Error("innocents are accused, or too few are named")
@@ -101,7 +102,8 @@ func TestMisreadEnd(t *testing.T) {
 		if len(s) == 0 && name == "by the logarithm" { // 11 degrees beyond all others: too few to tell
 			continue
 		}
-		if len(s) == 0 || s[0].Value != 0.4 || s[len(s)-1].Value > 0.6 || s[0].OneOf != (len(s) > 1) || math.Abs(s[0].Expect-0.45) > 0.02 {
+		if len(s) == 0 || s[0].Value != 0.4 || s[len(s)-1].Value > 0.6 || s[0].OneOf != (len(s) > 1) ||
+			math.Abs(s[0].Expect-0.45) > 0.02 {
 			t.Errorf("%s: %+v", name, s)
 		}
 	}
@@ -115,7 +117,8 @@ func TestMisreadEnd(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if s := r.Strays(); len(s) != 2 || math.Abs(s[0].Value-0.72) > 1e-9 || math.Abs(s[1].Value-3.6) > 1e-9 || s[0].OneOf {
+	if s := r.Strays(); len(s) != 2 || math.Abs(s[0].Value-0.72) > 1e-9 || math.Abs(s[1].Value-3.6) > 1e-9 ||
+		s[0].OneOf {
 		t.Errorf("%+v", s)
 	}
 }

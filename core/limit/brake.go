@@ -159,7 +159,8 @@ func brakeOf(ctx context.Context, m *path.Motion, axis int, a *rig.Axis, fps flo
 }
 
 func cannotStop(a *rig.Axis, frame float64) error {
-	return fmt.Errorf("%s cannot be stopped within its rated limits from frame %s: even in %g s it would use more; give the move room there", a.Name, Frame4(frame), mostBrake)
+	return fmt.Errorf("%s cannot be stopped within its rated limits from frame %s: even in %g s it would use more; "+
+		"give the move room there", a.Name, Frame4(frame), mostBrake)
 }
 
 // coarse is how many ticks lie between those that measure looks at first.
@@ -173,12 +174,14 @@ func (b *Braking) measure(ctx context.Context, m *path.Motion, axis int, a *rig.
 	}
 	// bound is what the share at a tick cannot be more than, worst what it is.
 	bound := func(v, acc float64) float64 {
-		return max(math.Abs(v)/a.Rated.Speed, (math.Abs(acc)+1.5*math.Abs(v)/b.Seconds)/a.Rated.Acceleration) * (1 + 1e-12)
+		return max(math.Abs(v)/a.Rated.Speed, (math.Abs(acc)+1.5*math.Abs(v)/b.Seconds)/
+			a.Rated.Acceleration) * (1 + 1e-12)
 	}
 	worst := func(v, acc float64) (most float64) {
 		for j := range brakeSteps + 1 {
 			rate, slope := rates[j], slopes[j]
-			most = max(most, math.Abs(v*rate)/a.Rated.Speed, math.Abs(acc*rate*rate+v*slope/b.Seconds)/a.Rated.Acceleration)
+			most = max(most, math.Abs(v*rate)/a.Rated.Speed, math.Abs(acc*rate*rate+v*slope/b.Seconds)/
+				a.Rated.Acceleration)
 		}
 		return most
 	}

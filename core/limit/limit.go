@@ -189,7 +189,8 @@ func Sentence(r *rig.Rig, v Violation, fps float64) string {
 		}
 		return fmt.Sprintf("%s runs %.3g %s past its soft limit %g, %s.", a.Name, v.Over, a.Unit.Symbol(), lim, frames)
 	}
-	return fmt.Sprintf("%s runs %s over its %s, %s, at %s fps.", a.Name, percentOver(v.Share), v.Quantity, frames, trim(fps))
+	return fmt.Sprintf("%s runs %s over its %s, %s, at %s fps.", a.Name, percentOver(v.Share), v.Quantity,
+		frames, trim(fps))
 }
 
 func percentOver(share float64) string {

@@ -197,7 +197,8 @@ func TestProfileShowsAcceleration(t *testing.T) {
 	m, a, _ := Analyse(line(t, r, "track", 0, 100, 20, 140), r)
 	x := a.Report.Axes[0]
 	if x.Acceleration.Share < 2*x.Speed.Share || x.Share != x.Acceleration.Share || x.ShareAt != x.Acceleration.At {
-		t.Fatalf("speed %g, acceleration %g, together %g at %g", x.Speed.Share, x.Acceleration.Share, x.Share, x.ShareAt)
+		t.Fatalf("speed %g, acceleration %g, together %g at %g", x.Speed.Share, x.Acceleration.Share,
+			x.Share, x.ShareAt)
 	}
 	top := 0.0
 	for f, v := range Profile(m, r, 24, m.Start(), m.End(), 1)[0] {
@@ -226,7 +227,8 @@ func BenchmarkCheck(b *testing.B) {
 	for i := range p.Tracks {
 		a := r.Axes[i]
 		for k := range 200 {
-			p.Tracks[i].Keys = append(p.Tracks[i].Keys, path.Key{Frame: float64(k * 36), Value: (a.Min+a.Max)/2 + rng.NormFloat64()*0.03*(a.Max-a.Min)})
+			p.Tracks[i].Keys = append(p.Tracks[i].Keys,
+				path.Key{Frame: float64(k * 36), Value: (a.Min+a.Max)/2 + rng.NormFloat64()*0.03*(a.Max-a.Min)})
 		}
 	}
 	m, err := path.Compile(p, r)
@@ -259,10 +261,12 @@ func TestJerkCounts(t *testing.T) {
 				n++
 			}
 		}
-		if x := a.Report.Axes[0].Jerk; n != c.over || c.limit > 0 && (math.Abs(x.Max-want) > 1e-9*want || x.Share != x.Max/c.limit) {
+		if x := a.Report.Axes[0].Jerk; n != c.over || c.limit > 0 && (math.Abs(x.Max-want) > 1e-9*want ||
+			x.Share != x.Max/c.limit) {
 			t.Errorf("limit %g: %d stretches, %+v", c.limit, n, x)
 		}
-		if c.over > 0 && (!strings.Contains(a.Sentences[0], "over its jerk") || len(a.Remedies) == 0 || !a.Remedies[len(a.Remedies)-1].Clears) {
+		if c.over > 0 && (!strings.Contains(a.Sentences[0], "over its jerk") || len(a.Remedies) == 0 ||
+			!a.Remedies[len(a.Remedies)-1].Clears) {
 			t.Errorf("%q, %+v", a.Sentences, a.Remedies)
 		}
 	}

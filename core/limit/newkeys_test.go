@@ -17,7 +17,8 @@ func timedAnew(t *testing.T, jerk bool) (*newKeys, *path.Path, []int, *rig.Rig) 
 	t.Helper()
 	r := fixture.Slider()
 	p := line(t, r, "track", 12, 100, 60, 500, 90, 900)
-	for f, v := range map[float64]map[string]float64{12: {"pan": 0, "roll": 2}, 50: {"pan": 30, "roll": 2}, 90: {"pan": -10, "roll": 2}} {
+	for f, v := range map[float64]map[string]float64{12: {"pan": 0, "roll": 2}, 50: {"pan": 30, "roll": 2},
+		90: {"pan": -10, "roll": 2}} {
 		q, err := p.Apply(r, path.Edit{Op: "set", Frame: f, Values: v})
 		if err != nil {
 			t.Fatal(err)
@@ -63,7 +64,8 @@ func TestNewKeysLieOnWhatWasTimed(t *testing.T) {
 		}
 		for k, i := range axes {
 			x := tracks[k]
-			if first, last := x.Keys[0], x.Keys[len(x.Keys)-1]; first.Frame != 12 || last.Frame != math.Round(12+n.timed.Duration*rate) {
+			if first, last := x.Keys[0], x.Keys[len(x.Keys)-1]; first.Frame != 12 ||
+				last.Frame != math.Round(12+n.timed.Duration*rate) {
 				t.Errorf("%s from %g to %g", x.Axis, first.Frame, last.Frame)
 			}
 			if x.Axis == r.Axes[r.Index("roll")].ID {
@@ -79,12 +81,14 @@ func TestNewKeysLieOnWhatWasTimed(t *testing.T) {
 			for f := 13.0; f < x.Keys[len(x.Keys)-1].Frame-1; f += 0.37 {
 				want, got := n.timed.Curves[k].At((f-12)/rate), m.Curves[i].At(f)
 				if math.Abs(got.P-want.P) > 20*near*(hi-lo) || math.Abs(got.V*rate-want.V) > 0.03*300 {
-					t.Fatalf("jerk %t, %s at %g: %g at %g/s, timed %g at %g/s", jerk, x.Axis, f, got.P, got.V*rate, want.P, want.V)
+					t.Fatalf("jerk %t, %s at %g: %g at %g/s, timed %g at %g/s", jerk, x.Axis, f, got.P, got.V*rate,
+						want.P, want.V)
 				}
 			}
 			for _, key := range x.Keys[1 : len(x.Keys)-1] {
 				want, got := n.timed.Curves[k].At((key.Frame-12)/rate), m.Curves[i].At(key.Frame)
-				if math.Abs(got.P-want.P) > 1e-9*(1+math.Abs(want.P)) || math.Abs(got.V*rate-want.V) > 1e-6*300 || jerk && math.Abs(got.A*rate*rate-want.A) > 1e-6*400 {
+				if math.Abs(got.P-want.P) > 1e-9*(1+math.Abs(want.P)) || math.Abs(got.V*rate-want.V) > 1e-6*300 ||
+					jerk && math.Abs(got.A*rate*rate-want.A) > 1e-6*400 {
 					t.Fatalf("jerk %t, %s at its keyframe %g: %+v, timed %+v", jerk, x.Axis, key.Frame, got, want)
 				}
 			}
@@ -106,7 +110,8 @@ func TestBetweenIsNeeded(t *testing.T) {
 			size := max(math.Abs(c.Rest()-c.Wait()), math.Abs(to.P-from.P), 1e-6)
 			for k := 0; k <= 8; k++ {
 				s := q.At((b - a) * float64(k) / 8)
-				if math.Abs(s.P-c.At(a+(b-a)*float64(k)/8).P) > near*size || math.Abs(s.V) > n.lim[i].Speed*1.002 || math.Abs(s.A) > n.lim[i].Acceleration*1.002 {
+				if math.Abs(s.P-c.At(a+(b-a)*float64(k)/8).P) > near*size || math.Abs(s.V) > n.lim[i].Speed*1.002 ||
+					math.Abs(s.A) > n.lim[i].Acceleration*1.002 {
 					return false
 				}
 			}
@@ -123,13 +128,15 @@ func TestBetweenIsNeeded(t *testing.T) {
 		}
 	}
 	for i := 0; i+2 < len(all); i++ { // two halves of one stretch that would have done
-		if a, b := all[i], all[i+2]; math.Abs((a+b)/2-all[i+1]) < 1e-12 && fits(a, b) && isHalving(a, b, n.timed.Duration) {
+		if a, b := all[i], all[i+2]; math.Abs((a+b)/2-all[i+1]) < 1e-12 && fits(a, b) &&
+			isHalving(a, b, n.timed.Duration) {
 			t.Errorf("%g to %g fits without %g", a, b, all[i+1])
 		}
 	}
 	a, b := curve.Sample{P: 2, V: 3}, curve.Sample{P: 11, V: -4}
 	p := n.joined(1.5, a, b)
-	if s, e := p.At(0), p.At(1.5); math.Abs(s.P-2) > 1e-12 || math.Abs(s.V-3) > 1e-12 || math.Abs(e.P-11) > 1e-12 || math.Abs(e.V+4) > 1e-12 || p[4] != 0 || p[5] != 0 {
+	if s, e := p.At(0), p.At(1.5); math.Abs(s.P-2) > 1e-12 || math.Abs(s.V-3) > 1e-12 || math.Abs(e.P-11) > 1e-12 ||
+		math.Abs(e.V+4) > 1e-12 || p[4] != 0 || p[5] != 0 {
 		t.Errorf("the cubic between goes %+v to %+v", s, e)
 	}
 }

@@ -39,7 +39,8 @@ func CheckOn(m *path.Motion, r *rig.Rig, c clock.Clock, which func(*rig.Axis) ri
 				quick = whole
 				quick.most, quick.at = v, at
 			}
-			if v, at := steered(m.Curves[i], [4]float64{0, tr.Jolt, 3 * fps * tr.Free, fps * fps * fps}); lim.Jerk > 0 && v > jerky.most {
+			if v, at := steered(m.Curves[i], [4]float64{0, tr.Jolt, 3 * fps * tr.Free, fps * fps * fps}); lim.Jerk >
+				0 && v > jerky.most {
 				jerky = whole
 				jerky.most, jerky.at = v, at
 			}
@@ -58,13 +59,15 @@ func CheckOn(m *path.Motion, r *rig.Rig, c clock.Clock, which func(*rig.Axis) ri
 				x.Share, x.ShareAt = w.peak.Share, w.e.at
 			}
 			if w.peak.Share > 1 {
-				rep.Violations = append(rep.Violations, Violation{Axis: a.ID, Quantity: w.q, From: w.e.from, To: w.e.to, At: w.e.at, Share: w.peak.Share, Over: w.e.most - w.lim})
+				rep.Violations = append(rep.Violations, Violation{Axis: a.ID, Quantity: w.q, From: w.e.from, To: w.e.to,
+					At: w.e.at, Share: w.peak.Share, Over: w.e.most - w.lim})
 			}
 		}
 	}
 	sort.SliceStable(rep.Violations, func(i, j int) bool {
 		a, b := rep.Violations[i], rep.Violations[j]
-		return a.Quantity == Range && b.Quantity != Range || (a.Quantity == Range) == (b.Quantity == Range) && a.Share > b.Share
+		return a.Quantity == Range && b.Quantity != Range || (a.Quantity == Range) == (b.Quantity == Range) &&
+			a.Share > b.Share
 	})
 	return rep
 }
@@ -76,14 +79,17 @@ func CanFollow(m *path.Motion, r *rig.Rig, c clock.Clock) error {
 		a := &r.Axes[i]
 		first, last := q.At(q.First()).P, q.End().P
 		if off := math.Abs(last - first); c.Traits().Round > 0 && off > step(a)/4 {
-			return fmt.Errorf("way: around, where %s ends %.4g %s from where it begins; close the move, or go there and back", a.Name, off, a.Unit.Symbol())
+			return fmt.Errorf("way: around, where %s ends %.4g %s from where it begins; close the move, or go "+
+				"there and back", a.Name, off, a.Unit.Symbol())
 		}
 	}
 	for _, f := range c.Stops() {
 		for i, q := range m.Curves {
 			most, _ := q.MaxAbs(1)
-			if v := q.At(float64(f)).V; f > m.Start() && f < m.End() && math.Abs(v) > most/1000 && math.Abs(v) > step(&r.Axes[i])/100 {
-				return fmt.Errorf("clock: it stops at frame %s, where %s is moving; wait only where everything stands still, or give it an ease", Frame4(float64(f)), r.Axes[i].Name)
+			if v := q.At(float64(f)).V; f > m.Start() && f < m.End() && math.Abs(v) > most/1000 && math.Abs(v) >
+				step(&r.Axes[i])/100 {
+				return fmt.Errorf("clock: it stops at frame %s, where %s is moving; wait only where everything stands "+
+					"still, or give it an ease", Frame4(float64(f)), r.Axes[i].Name)
 			}
 		}
 	}
@@ -304,7 +310,8 @@ func BrakeOn(ctx context.Context, m *path.Motion, r *rig.Rig, c clock.Clock) (*B
 				ok := w.at(frame, s, -fps, 0)
 				for n := 1; n <= steerSteps && tr.Free > 0 && ok; n++ { // at any speed, gathering or losing it
 					v := fps * float64(n) / steerSteps
-					ok = w.at(frame, s, v, tr.Free) && w.at(frame, s, v, -tr.Free) && w.at(frame, s, -v, tr.Free) && w.at(frame, s, -v, -tr.Free)
+					ok = w.at(frame, s, v, tr.Free) && w.at(frame, s, v, -tr.Free) && w.at(frame, s, -v, tr.Free) &&
+						w.at(frame, s, -v, -tr.Free)
 				}
 				return ok
 			})
@@ -350,7 +357,8 @@ type braked struct {
 // at looks at a frame that a clock passes at a speed and acceleration; false: enough.
 func (w *braked) at(frame float64, s *curve.Sample, v, a float64) bool {
 	speed, acc := s.V*v, s.A*v*v+s.V*a
-	if left := w.axis.Rated.Acceleration - math.Abs(acc); left > 0 && 1.5*math.Abs(speed)*(1+brakeRoom) <= w.seconds*left {
+	if left := w.axis.Rated.Acceleration - math.Abs(acc); left > 0 && 1.5*math.Abs(speed)*(1+brakeRoom) <=
+		w.seconds*left {
 		return true
 	}
 	need := BrakeNeed(speed, acc, w.axis.Rated.Acceleration) * (1 + brakeRoom)

@@ -67,7 +67,8 @@ func TestEasesByDifferences(t *testing.T) {
 			t.Fatalf("%s: the eases are no harder than the rest; the test shows nothing", name)
 		}
 		if d := got.Acceleration.Max/acc - 1; d < -1e-6 || d > 2e-3 || math.Abs(got.Acceleration.At-when) > 0.1 {
-			t.Errorf("%s: acceleration %g at %g, by differences %g at %g", name, got.Acceleration.Max, got.Acceleration.At, acc, when)
+			t.Errorf("%s: acceleration %g at %g, by differences %g at %g", name, got.Acceleration.Max,
+				got.Acceleration.At, acc, when)
 		}
 		if got.Jerk.Max < jerk*(1-1e-3) || got.Jerk.Max > max(jerk*1.1, even.Jerk.Max) {
 			t.Errorf("%s: jerk %g, by differences %g", name, got.Jerk.Max, jerk)
@@ -76,7 +77,8 @@ func TestEasesByDifferences(t *testing.T) {
 		tight := fixture.Slider()
 		tight.Axes[0].Working = rig.Limits{Speed: 1e4, Acceleration: got.Acceleration.Max * 0.999}
 		rep := CheckOn(m, tight, c, Working)
-		if n := len(rep.Violations); n != 1 || rep.Violations[0].Quantity != Acceleration || rep.Violations[0].From > when || rep.Violations[0].To < when || !(rep.Violations[0].Over > 0) {
+		if n := len(rep.Violations); n != 1 || rep.Violations[0].Quantity != Acceleration || rep.Violations[0].From >
+			when || rep.Violations[0].To < when || !(rep.Violations[0].Over > 0) {
 			t.Errorf("%s: %+v", name, rep.Violations)
 		}
 		tight.Axes[0].Working.Acceleration = got.Acceleration.Max * 1.001
@@ -105,7 +107,8 @@ func TestSteeredByPlainLoops(t *testing.T) {
 	}
 	r.Axes[0].Working.Jerk = 1
 	for law := range 2 {
-		c := onClock(t, m, clock.Spec{Kind: clock.Live, Factor: clock.Rate{Num: 1, Den: 1}, Way: clock.On, EaseMS: 200, Law: law})
+		c := onClock(t, m, clock.Spec{Kind: clock.Live, Factor: clock.Rate{Num: 1, Den: 1}, Way: clock.On,
+			EaseMS: 200, Law: law})
 		most := 0.0
 		for f := 0.0; f <= 96; f += 0.001 {
 			s := m.Curves[0].At(f)
@@ -116,7 +119,8 @@ func TestSteeredByPlainLoops(t *testing.T) {
 		}
 	}
 	r.Axes[0].Working.Jerk = 0
-	if even := CheckOn(m, r, onClock(t, m, clock.Times(clock.Rate{Num: 1, Den: 1})), Working); even.Axes[0].Acceleration != Check(m, r, 24, Working).Axes[0].Acceleration {
+	if even := CheckOn(m, r, onClock(t, m, clock.Times(clock.Rate{Num: 1, Den: 1})),
+		Working); even.Axes[0].Acceleration != Check(m, r, 24, Working).Axes[0].Acceleration {
 		t.Error("a clock of one speed is checked otherwise")
 	}
 }
@@ -161,9 +165,10 @@ func TestBrakeOnEveryClock(t *testing.T) {
 	longer := 0
 	for name, s := range map[string]clock.Spec{
 		"on": {}, "back": {Way: clock.Back}, "there and back": {Way: clock.ThereAndBack},
-		"eased":  {EaseMS: 1200, Waits: []clock.Wait{{Frame: 50, MS: 100}}},
-		"live":   {Kind: clock.Live, Factor: clock.Rate{Num: 1, Den: 2}, EaseMS: 3000},
-		"steers": {Kind: clock.Live, Factor: clock.Rate{Num: 1, Den: 2}, EaseMS: 3000, Steers: []clock.Steer{{MS: 700, Num: -1, Den: 2}, {MS: 1500, Num: 1, Den: 2}, {MS: 4000, Num: 1, Den: 10}}},
+		"eased": {EaseMS: 1200, Waits: []clock.Wait{{Frame: 50, MS: 100}}},
+		"live":  {Kind: clock.Live, Factor: clock.Rate{Num: 1, Den: 2}, EaseMS: 3000},
+		"steers": {Kind: clock.Live, Factor: clock.Rate{Num: 1, Den: 2}, EaseMS: 3000,
+			Steers: []clock.Steer{{MS: 700, Num: -1, Den: 2}, {MS: 1500, Num: 1, Den: 2}, {MS: 4000, Num: 1, Den: 10}}},
 	} {
 		if s.Kind == "" {
 			s.Kind = clock.Steady
@@ -193,7 +198,8 @@ func TestBrakeOnEveryClock(t *testing.T) {
 				}
 				v, a := (at(x+h)-at(x-h))/2/h, (at(x+h)-2*at(x)+at(x-h))/h/h
 				if acc := math.Abs(a*rate*rate + v*slope/b.Seconds); acc > r.Axes[0].Rated.Acceleration*1.005 {
-					t.Fatalf("%s: braking in %g s from %.2f s comes to %g, rated %g", name, b.Seconds, begin, acc, r.Axes[0].Rated.Acceleration)
+					t.Fatalf("%s: braking in %g s from %.2f s comes to %g, rated %g", name, b.Seconds, begin, acc,
+						r.Axes[0].Rated.Acceleration)
 				}
 			}
 		}
@@ -201,7 +207,9 @@ func TestBrakeOnEveryClock(t *testing.T) {
 	if longer == 0 {
 		t.Error("no clock needs longer than running forward; the test shows nothing")
 	}
-	if _, err := BrakeOn(t.Context(), m, r, onClock(t, m, clock.Spec{Kind: clock.Live, Factor: clock.Rate{Num: 1, Den: 1}, Way: clock.On, EaseMS: 100})); err == nil {
+	if _, err := BrakeOn(t.Context(), m, r,
+		onClock(t, m, clock.Spec{Kind: clock.Live, Factor: clock.Rate{Num: 1, Den: 1}, Way: clock.On,
+			EaseMS: 100})); err == nil {
 		t.Error("a clock that may be steered beyond the rated limits can be braked")
 	}
 }
@@ -225,7 +233,8 @@ func TestWhatAClockAsks(t *testing.T) {
 		{closed, clock.Spec{Way: clock.On, Waits: []clock.Wait{{Frame: 24, MS: 5}}}, ""},
 	} {
 		k.s.Kind, k.s.Factor = clock.Steady, clock.Rate{Num: 1, Den: 1}
-		if err := CanFollow(k.m, r, onClock(t, k.m, k.s)); (err == nil) != (k.want == "") || err != nil && !strings.Contains(err.Error(), k.want) {
+		if err := CanFollow(k.m, r, onClock(t, k.m, k.s)); (err == nil) != (k.want == "") || err != nil &&
+			!strings.Contains(err.Error(), k.want) {
 			t.Errorf("%+v: %v, want %q", k.s, err, k.want)
 		}
 	}
@@ -238,7 +247,8 @@ func TestEaseBound(t *testing.T) {
 	m := compiled(t, r, 0, 100, 30, 400, 60, 380, 96, 1100)
 	rng := rand.New(rand.NewPCG(8, 9))
 	for range 300 {
-		e := clock.Ease{Seconds: 0.1 + rng.Float64(), From: 10 + 70*rng.Float64(), V0: 24 * rng.Float64(), V1: 24 * rng.Float64()}
+		e := clock.Ease{Seconds: 0.1 + rng.Float64(), From: 10 + 70*rng.Float64(), V0: 24 * rng.Float64(),
+			V1: 24 * rng.Float64()}
 		if rng.IntN(2) == 0 {
 			e.V0, e.V1 = -e.V0/4, -e.V1/4
 		}
@@ -258,11 +268,12 @@ func TestEaseBound(t *testing.T) {
 		order int
 		want  float64
 	}{
-		"q′f̈":   {curve.Poly{0, 7}, clock.Ease{Seconds: 2, From: 10, V0: 3, V1: 9}, 2, 7 * 1.5 * 6 / 2},
-		"q′f⃛":   {curve.Poly{0, 7}, clock.Ease{Seconds: 2, From: 10, V0: 3, V1: 9}, 3, 7 * 6 * 6 / 4.0},
-		"q″ḟ²":   {curve.Poly{0, 0, 5}, clock.Ease{Seconds: 1, From: 10, V0: 4, V1: 4 + 1e-12}, 2, 10 * 16},
-		"q‴ḟ³":   {curve.Poly{0, 0, 0, 2}, clock.Ease{Seconds: 1, From: 10, V0: 4, V1: 4 + 1e-12}, 3, 12 * 64},
-		"3q″ḟf̈": {curve.Poly{0, -2 * 5 * 10.5, 5}, clock.Ease{Seconds: 1, From: 10, V0: 0.5, V1: 1.5}, 3, 3*10*1.5*1.5 + 10*0.5*6},
+		"q′f̈": {curve.Poly{0, 7}, clock.Ease{Seconds: 2, From: 10, V0: 3, V1: 9}, 2, 7 * 1.5 * 6 / 2},
+		"q′f⃛": {curve.Poly{0, 7}, clock.Ease{Seconds: 2, From: 10, V0: 3, V1: 9}, 3, 7 * 6 * 6 / 4.0},
+		"q″ḟ²": {curve.Poly{0, 0, 5}, clock.Ease{Seconds: 1, From: 10, V0: 4, V1: 4 + 1e-12}, 2, 10 * 16},
+		"q‴ḟ³": {curve.Poly{0, 0, 0, 2}, clock.Ease{Seconds: 1, From: 10, V0: 4, V1: 4 + 1e-12}, 3, 12 * 64},
+		"3q″ḟf̈": {curve.Poly{0, -2 * 5 * 10.5, 5}, clock.Ease{Seconds: 1, From: 10, V0: 0.5, V1: 1.5}, 3,
+			3*10*1.5*1.5 + 10*0.5*6},
 	} {
 		if got := easeBound(one(k.p), &k.e, k.order); math.Abs(got-k.want) > 1e-6*k.want {
 			t.Errorf("%s: %g, want %g", name, got, k.want)
@@ -287,7 +298,8 @@ func TestTheOrderOnAClock(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	c := onClock(t, m, clock.Spec{Kind: clock.Steady, Factor: clock.Rate{Num: 1, Den: 1}, Way: clock.On, EaseMS: 60, Waits: []clock.Wait{{Frame: 50, MS: 10}}})
+	c := onClock(t, m, clock.Spec{Kind: clock.Steady, Factor: clock.Rate{Num: 1, Den: 1}, Way: clock.On, EaseMS: 60,
+		Waits: []clock.Wait{{Frame: 50, MS: 10}}})
 	r.Axes[0].Max = 1000 // after it was laid
 	for i := range r.Axes {
 		r.Axes[i].Working = rig.Limits{Speed: 1e5, Acceleration: 100}
@@ -334,7 +346,8 @@ func TestHowStillIsStill(t *testing.T) {
 	for by, ok := range map[float64]bool{0.5: true, 2: false, -2: false} {
 		c := &curve.Curve{X: []float64{0, 24, 48}, C: []curve.Poly{{0, 100}, {2400, by * 0.1}}}
 		m := &path.Motion{Last: 48, Curves: []*curve.Curve{c}}
-		k := onClock(t, m, clock.Spec{Kind: clock.Steady, Factor: clock.Rate{Num: 1, Den: 1}, Way: clock.On, Waits: []clock.Wait{{Frame: 30, MS: 5}}})
+		k := onClock(t, m, clock.Spec{Kind: clock.Steady, Factor: clock.Rate{Num: 1, Den: 1}, Way: clock.On,
+			Waits: []clock.Wait{{Frame: 30, MS: 5}}})
 		if err := CanFollow(m, r, k); (err == nil) != ok {
 			t.Errorf("%g thousandths: %v", by, err)
 		}
@@ -360,7 +373,8 @@ func TestPiecesWithoutLengthOnAClock(t *testing.T) {
 			{Kind: clock.Stepped, Way: clock.On, Pictures: 12, IntervalMS: 1000, MoveMS: 300},
 		} {
 			s.Factor = clock.Rate{Num: 1, Den: 1}
-			if got := CheckOn(m, r, onClock(t, m, s), Working); got.Axes[1].Speed.Max != 0 || got.Axes[0].Speed.Max == 0 {
+			if got := CheckOn(m, r, onClock(t, m, s), Working); got.Axes[1].Speed.Max != 0 ||
+				got.Axes[0].Speed.Max == 0 {
 				t.Errorf("%+v", got.Axes)
 			}
 		}
@@ -373,7 +387,8 @@ func TestBrakingBackwardIsThatOfTheMoveTurnedRound(t *testing.T) {
 	rng := rand.New(rand.NewPCG(27, 7))
 	longer := 0
 	for range 12 {
-		kv := []float64{0, 100, 20 + float64(rng.IntN(20)), 100 + 400*rng.Float64(), 50 + float64(rng.IntN(20)), 600 + 400*rng.Float64(), 96, 1100 + 200*rng.Float64()}
+		kv := []float64{0, 100, 20 + float64(rng.IntN(20)), 100 + 400*rng.Float64(), 50 + float64(rng.IntN(20)),
+			600 + 400*rng.Float64(), 96, 1100 + 200*rng.Float64()}
 		m := compiled(t, r, kv...)
 		r.Axes[0].Rated.Acceleration = 1.1 * Check(m, r, 24, Rated).Axes[0].Acceleration.Max
 		turned := make([]float64, 0, len(kv))
@@ -388,7 +403,8 @@ func TestBrakingBackwardIsThatOfTheMoveTurnedRound(t *testing.T) {
 			}
 			need[k] = b.Seconds
 		}
-		b, err := BrakeOn(t.Context(), m, r, onClock(t, m, clock.Spec{Kind: clock.Steady, Factor: clock.Rate{Num: 1, Den: 1}, Way: clock.Back}))
+		b, err := BrakeOn(t.Context(), m, r,
+			onClock(t, m, clock.Spec{Kind: clock.Steady, Factor: clock.Rate{Num: 1, Den: 1}, Way: clock.Back}))
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -435,7 +451,8 @@ func TestTheJerkOfWhatIsSteered(t *testing.T) {
 			kv = append(kv, f, 100+rng.Float64()*800)
 		}
 		m := compiled(t, r, kv...)
-		s := clock.Spec{Kind: clock.Live, Factor: clock.Rate{Num: 1, Den: 1}, Way: clock.On, EaseMS: 200 + rng.Int64N(800), Law: n % 2}
+		s := clock.Spec{Kind: clock.Live, Factor: clock.Rate{Num: 1, Den: 1}, Way: clock.On,
+			EaseMS: 200 + rng.Int64N(800), Law: n % 2}
 		said := CheckOn(m, r, onClock(t, m, s), Working).Axes[0].Jerk.Max
 		at := int64(0)
 		for range 1 + rng.IntN(4) {

@@ -89,7 +89,9 @@ func (a *Analysis) say(p *path.Path, r *rig.Rig, m *path.Motion, fps float64, me
 		for i, ax := range a.Report.Axes {
 			for _, j := range ax.Jumps {
 				if j.Order == order {
-					add(j.At, jumpSentence(&r.Axes[i], j, fps), func() []Remedy { return forJump(p, r, m, r.Axes[i].ID, j) })
+					add(j.At, jumpSentence(&r.Axes[i], j, fps), func() []Remedy {
+						return forJump(p, r, m, r.Axes[i].ID, j)
+					})
 				}
 			}
 		}
@@ -111,7 +113,8 @@ func jumpSentence(a *rig.Axis, j curve.Jump, fps float64) string {
 	if j.Order == 0 {
 		return fmt.Sprintf("%s jumps %.4g %s at %s.", a.Name, j.By, a.Unit.Symbol(), Frame4(j.At))
 	}
-	return fmt.Sprintf("%s changes speed by %.4g %s/s in no time at %s.", a.Name, j.By*fps, a.Unit.Symbol(), Frame4(j.At))
+	return fmt.Sprintf("%s changes speed by %.4g %s/s in no time at %s.", a.Name, j.By*fps, a.Unit.Symbol(),
+		Frame4(j.At))
 }
 
 func forViolation(p *path.Path, r *rig.Rig, m *path.Motion, rep *Report, worst Violation) []Remedy {
@@ -120,7 +123,8 @@ func forViolation(p *path.Path, r *rig.Rig, m *path.Motion, rep *Report, worst V
 		e := path.Edit{Op: "kind", Axis: worst.Axis, Kind: curve.Monotone}
 		if _, after, ok := try(p, r, e); ok && !hasRange(after, worst.Axis) {
 			name := r.Axes[r.Index(worst.Axis)].Name
-			out = append(out, Remedy{"between", fmt.Sprintf("Keep %s between its keyframes: monotone", name), e, after.OK()})
+			out = append(out, Remedy{"between", fmt.Sprintf("Keep %s between its keyframes: monotone", name), e,
+				after.OK()})
 		}
 		return out
 	}
@@ -195,7 +199,8 @@ func giveRoom(p *path.Path, r *rig.Rig, v Violation) (Remedy, bool) {
 			}
 		}
 		e := path.Edit{Op: "room", Frame: keys[at], Frames: n}
-		return Remedy{"room", fmt.Sprintf("Give it room: %d %s before %s", n, frames(n), Frame4(keys[at+1])), e, rep.OK()}, true
+		return Remedy{"room", fmt.Sprintf("Give it room: %d %s before %s", n, frames(n), Frame4(keys[at+1])), e,
+			rep.OK()}, true
 	}
 	return Remedy{}, false
 }
@@ -282,7 +287,8 @@ func forJump(p *path.Path, r *rig.Rig, m *path.Motion, axis string, j curve.Jump
 		for n := 1; n <= 1000; n = nextRoom(n) {
 			e := path.Edit{Op: "kind", Axis: axis, Kind: curve.Linear, Blend: float64(n)}
 			if _, after, ok := try(p, r, e); ok && !blocked(after, axis) && !over(after, axis) {
-				out = append(out, Remedy{"blend", fmt.Sprintf("Round %s's corners over %d %s", name, n, frames(n)), e, clears(after)})
+				out = append(out, Remedy{"blend", fmt.Sprintf("Round %s's corners over %d %s", name, n, frames(n)), e,
+					clears(after)})
 				break
 			}
 		}
@@ -292,12 +298,14 @@ func forJump(p *path.Path, r *rig.Rig, m *path.Motion, axis string, j curve.Jump
 			return append(out, up...)
 		}
 	}
-	for _, e := range []path.Edit{{Op: "segment", Axis: axis, Index: legOf(t, j.At)}, {Op: "kind", Axis: axis, Kind: curve.Smooth}} {
+	for _, e := range []path.Edit{{Op: "segment", Axis: axis, Index: legOf(t, j.At)},
+		{Op: "kind", Axis: axis, Kind: curve.Smooth}} {
 		if e.Op == "segment" && t.Segments[e.Index] == "" {
 			continue
 		}
 		if _, after, ok := try(p, r, e); ok && !blocked(after, axis) {
-			return append(out, Remedy{"join", fmt.Sprintf("Let %s move smoothly between its keyframes", name), e, clears(after)})
+			return append(out, Remedy{"join", fmt.Sprintf("Let %s move smoothly between its keyframes", name), e,
+				clears(after)})
 		}
 	}
 	return out
@@ -429,5 +437,6 @@ func runUp(p *path.Path, r *rig.Rig, m *path.Motion) []Remedy {
 		return nil
 	}
 	_, _, free := rep.Sealable()
-	return []Remedy{{"run-up", fmt.Sprintf("Give it a run-up of %d and a run-out of %d frames", e.RunUp, e.RunOut), e, free}}
+	return []Remedy{{"run-up", fmt.Sprintf("Give it a run-up of %d and a run-out of %d frames", e.RunUp,
+		e.RunOut), e, free}}
 }

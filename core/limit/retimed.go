@@ -55,7 +55,8 @@ func Retime(ctx context.Context, p *path.Path, r *rig.Rig) (*Retimed, error) {
 		if t.Record != nil {
 			return nil, fmt.Errorf("%s follows a hand-made take, whose timing is its own", r.Axes[i].Name)
 		}
-		l := retime.Limits{Speed: r.Axes[i].Working.Speed * (1 - spare), Acceleration: r.Axes[i].Working.Acceleration * (1 - spare), Jerk: math.Inf(1)}
+		l := retime.Limits{Speed: r.Axes[i].Working.Speed * (1 - spare), Acceleration: r.Axes[i].Working.Acceleration *
+			(1 - spare), Jerk: math.Inf(1)}
 		if j := r.Axes[i].Working.Jerk; j > 0 {
 			l.Jerk, jerk = j*(1-spare), true
 		}
@@ -123,7 +124,8 @@ func (n *newKeys) met(p, q *path.Path, r *rig.Rig, axes []int) bool {
 		lo, _, hi, _ := n.timed.Curves[k].Range()
 		for _, key := range p.Track(r.Axes[i].ID).Keys {
 			at := n.first + n.when(key.Frame/n.fps)*n.fps*n.stretch
-			if got := m.Curves[i].At(at).P; math.Abs(got-n.timed.Curves[k].At(n.when(key.Frame/n.fps)).P) > 10*near*(hi-lo)+1e-6 {
+			if got := m.Curves[i].At(at).P; math.Abs(got-n.timed.Curves[k].At(n.when(key.Frame/n.fps)).P) > 10*near*
+				(hi-lo)+1e-6 {
 				return false
 			}
 		}
@@ -226,7 +228,8 @@ func (n *newKeys) tracks(p *path.Path, r *rig.Rig, axes []int) []path.Track {
 			t.Keys[0].Out[1], t.Keys[last].In[1] = 0, 0
 		}
 		if still {
-			t.Kind, t.Keys = curve.Smooth, []path.Key{{Frame: t.Keys[0].Frame, Value: t.Keys[0].Value}, {Frame: t.Keys[last].Frame, Value: t.Keys[last].Value}}
+			t.Kind, t.Keys = curve.Smooth, []path.Key{{Frame: t.Keys[0].Frame, Value: t.Keys[0].Value},
+				{Frame: t.Keys[last].Frame, Value: t.Keys[last].Value}}
 		}
 		out = append(out, t)
 	}
@@ -259,7 +262,8 @@ func (n *newKeys) between(times []float64, a, b float64) []float64 {
 		for k := range 9 {
 			u := (b - a) * float64(k) / 8
 			s := q.At(u)
-			if math.Abs(s.P-c.At(a+u).P) > near*size || math.Abs(s.V) > n.lim[i].Speed*(1+spare/2) || math.Abs(s.A) > n.lim[i].Acceleration*(1+spare/2) || math.Abs(s.J) > n.lim[i].Jerk*(1+spare/2) {
+			if math.Abs(s.P-c.At(a+u).P) > near*size || math.Abs(s.V) > n.lim[i].Speed*(1+spare/2) || math.Abs(s.A) >
+				n.lim[i].Acceleration*(1+spare/2) || math.Abs(s.J) > n.lim[i].Jerk*(1+spare/2) {
 				fits = false
 			}
 		}

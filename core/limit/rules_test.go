@@ -51,7 +51,8 @@ func TestBrakeNeedIsEnoughAndLittleMore(t *testing.T) {
 		if got := BrakeNeed(v, -math.Copysign(900, v), 900); !math.IsInf(got, 1) {
 			t.Errorf("slowing with all it has it can rest in %g s", got)
 		}
-		if with, against := BrakeNeed(v, math.Copysign(400, v), 900), BrakeNeed(v, -math.Copysign(400, v), 900); !(with < BrakeNeed(v, 0, 900) && BrakeNeed(v, 0, 900) < against) {
+		if with, against := BrakeNeed(v, math.Copysign(400, v), 900), BrakeNeed(v, -math.Copysign(400, v),
+			900); !(with < BrakeNeed(v, 0, 900) && BrakeNeed(v, 0, 900) < against) {
 			t.Errorf("gathering speed %g, slowing %g", with, against)
 		}
 	}
@@ -61,7 +62,8 @@ func TestBrakeNeedIsEnoughAndLittleMore(t *testing.T) {
 }
 
 func TestBrakeAt(t *testing.T) {
-	for s, want := range map[float64][3]float64{0: {0, 1, 0}, 0.5: {0.40625, 0.5, -1.5}, 1: {0.5, 0, 0}, -3: {0, 1, 0}, 9: {0.5, 0, 0}} {
+	for s, want := range map[float64][3]float64{0: {0, 1, 0}, 0.5: {0.40625, 0.5, -1.5}, 1: {0.5, 0, 0}, -3: {0, 1, 0},
+		9: {0.5, 0, 0}} {
 		gone, rate, slope := BrakeAt(s)
 		if [3]float64{gone, rate, slope} != want {
 			t.Errorf("at %g: %g %g %g, want %v", s, gone, rate, slope, want)
@@ -87,7 +89,8 @@ func TestBrakeByPlainLoops(t *testing.T) {
 		p := path.New(r, clock.Rate{Num: 24, Den: 1}, nil)
 		at := 0.0
 		for range 4 {
-			p, _ = p.Apply(r, path.Edit{Op: "set", Frame: at, Values: map[string]float64{"track": 300 + 800*rng.Float64(), "pan": -20 + 40*rng.Float64()}})
+			p, _ = p.Apply(r, path.Edit{Op: "set", Frame: at,
+				Values: map[string]float64{"track": 300 + 800*rng.Float64(), "pan": -20 + 40*rng.Float64()}})
 			at += 50 + float64(rng.IntN(60))
 		}
 		fps := 24.0
@@ -103,7 +106,8 @@ func TestBrakeByPlainLoops(t *testing.T) {
 			continue
 		}
 		want := plainBrake(m, r, fps)
-		if math.Abs(got.Seconds-want.Seconds) > 1e-12 || math.Abs(got.Worst-want.Worst) > 1e-12 || got.WorstAxis != want.WorstAxis || got.WorstFrame != want.WorstFrame ||
+		if math.Abs(got.Seconds-want.Seconds) > 1e-12 || math.Abs(got.Worst-want.Worst) > 1e-12 || got.WorstAxis !=
+			want.WorstAxis || got.WorstFrame != want.WorstFrame ||
 			math.Abs(got.Frames-want.Frames) > 1e-12 || math.Abs(got.TravelM-want.TravelM) > 1e-12 {
 			t.Errorf("%+v, plain loops say %+v", *got, want)
 		}
@@ -134,7 +138,8 @@ func plainBrake(m *path.Motion, r *rig.Rig, fps float64) Braking {
 			s := at(i, k)
 			for j := range 65 {
 				_, rate, slope := BrakeAt(float64(j) / 64)
-				share := max(math.Abs(s.V*fps*rate)/a.Rated.Speed, math.Abs(s.A*fps*fps*rate*rate+s.V*fps*slope/b.Seconds)/a.Rated.Acceleration)
+				share := max(math.Abs(s.V*fps*rate)/a.Rated.Speed,
+					math.Abs(s.A*fps*fps*rate*rate+s.V*fps*slope/b.Seconds)/a.Rated.Acceleration)
 				if share > b.Worst {
 					b.Worst, b.WorstAxis, b.WorstFrame = share, a.ID, float64(m.Start())+float64(k)/16
 				}
@@ -203,14 +208,16 @@ func TestViolationsByFields(t *testing.T) {
 				worst, at = x, f
 			}
 		}
-		if math.Abs(v.Share/(worst/lim)-1) > 1e-3 || math.Abs(v.Over-(v.Share-1)*lim) > 1e-9*lim || math.Abs(v.At-at) > (v.To-v.From)/500+1e-6 || v.Below {
+		if math.Abs(v.Share/(worst/lim)-1) > 1e-3 || math.Abs(v.Over-(v.Share-1)*lim) > 1e-9*lim || math.Abs(v.At-at) >
+			(v.To-v.From)/500+1e-6 || v.Below {
 			t.Errorf("%+v; sampled %g of %g at %g", v, worst, lim, at)
 		}
 		for _, edge := range []float64{v.From, v.To} {
 			if order == 3 {
 				continue // it steps at keyframes
 			}
-			if x := math.Abs(m.Curves[axis].At(edge).Order(order)) * scale; x < lim*(1-1e-6) || (edge != m.Curves[axis].First() && edge != m.Curves[axis].Last() && order == 1 && x > lim*(1+1e-6)) {
+			if x := math.Abs(m.Curves[axis].At(edge).Order(order)) * scale; x < lim*(1-1e-6) ||
+				(edge != m.Curves[axis].First() && edge != m.Curves[axis].Last() && order == 1 && x > lim*(1+1e-6)) {
 				t.Errorf("%+v begins or ends at %g of %g", v, x, lim)
 			}
 		}
@@ -240,13 +247,16 @@ func TestRangeViolations(t *testing.T) {
 			t.Fatalf("%+v, over by %g", a.Report.Violations, over)
 		}
 		v := a.Report.Violations[0]
-		if v.Quantity != Range || v.Axis != "track" || v.Below != below || math.Abs(v.Over-over) > 1e-9 || math.Abs(v.Share-(1+over/1460)) > 1e-12 {
+		if v.Quantity != Range || v.Axis != "track" || v.Below != below || math.Abs(v.Over-over) > 1e-9 ||
+			math.Abs(v.Share-(1+over/1460)) > 1e-12 {
 			t.Errorf("%+v, over by %g", v, over)
 		}
-		if x := m.Curves[0].At(v.At).P; math.Abs(math.Abs(x-lim)-over) > 1e-9 || v.From > v.At || v.To < v.At || v.From < 100 || v.To > 200 {
+		if x := m.Curves[0].At(v.At).P; math.Abs(math.Abs(x-lim)-over) > 1e-9 || v.From > v.At || v.To < v.At ||
+			v.From < 100 || v.To > 200 {
 			t.Errorf("at %g it stands at %g; from %g to %g", v.At, x, v.From, v.To)
 		}
-		if want := fmt.Sprintf("Track runs %.3g mm past its soft limit %g, ", over, lim); !strings.HasPrefix(a.Sentences[0], want) {
+		if want := fmt.Sprintf("Track runs %.3g mm past its soft limit %g, ", over, lim); !strings.HasPrefix(
+			a.Sentences[0], want) {
 			t.Errorf("%q, want %q", a.Sentences[0], want)
 		}
 		if x := a.Report.Axes[0]; x.Low != lo || x.High != hi {
@@ -274,7 +284,8 @@ func TestClip(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	for _, s := range []curve.Span{{From: 0, To: 40}, {From: 3, To: 7}, {From: 3, To: 33}, {From: 10, To: 25}, {From: 25, To: 40}, {From: 12, To: 12}} {
+	for _, s := range []curve.Span{{From: 0, To: 40}, {From: 3, To: 7}, {From: 3, To: 33}, {From: 10, To: 25},
+		{From: 25, To: 40}, {From: 12, To: 12}} {
 		p := c.Clip(s)
 		if p.First() != s.From || p.Last() != s.To {
 			t.Errorf("%v covers %g to %g", s, p.First(), p.Last())
@@ -323,7 +334,8 @@ func TestProfileByFrames(t *testing.T) {
 			want := 0.0
 			for f := m.Start() + k*step; f < min(m.Start()+(k+1)*step, m.End()+1); f++ {
 				s := m.Curves[0].At(float64(f))
-				if x := max(math.Abs(s.V)*24/300, math.Abs(s.A)*576/400, math.Abs(s.J)*13_824/4000); x > math.Abs(want) {
+				if x := max(math.Abs(s.V)*24/300, math.Abs(s.A)*576/400, math.Abs(s.J)*13_824/4000); x >
+					math.Abs(want) {
 					want = math.Copysign(x, s.V)
 				}
 			}
@@ -335,7 +347,8 @@ func TestProfileByFrames(t *testing.T) {
 }
 
 func TestNumbersInSentences(t *testing.T) {
-	for share, want := range map[float64]string{1.0005: "0.1%", 1.0042: "0.5%", 1.009: "0.9%", 1.01: "1%", 1.011: "2%", 1.25: "25%", 3.001: "201%"} {
+	for share, want := range map[float64]string{1.0005: "0.1%", 1.0042: "0.5%", 1.009: "0.9%", 1.01: "1%", 1.011: "2%",
+		1.25: "25%", 3.001: "201%"} {
 		if got := percentOver(share); got != want {
 			t.Errorf("%g is %s over, want %s", share, got, want)
 		}
@@ -362,7 +375,8 @@ func TestNumbersInSentences(t *testing.T) {
 		p, _ = p.Apply(r, path.Edit{Op: "kind", Axis: "track", Kind: curve.Hold})
 		return p
 	}(), r)
-	if len(a.Sentences) != 2 || a.Sentences[0] != "Track jumps 220 mm at 0050." || a.Sentences[1] != "Track jumps -230 mm at 0100." || len(a.Remedies) != 1 || a.Remedies[0].Kind != "join" {
+	if len(a.Sentences) != 2 || a.Sentences[0] != "Track jumps 220 mm at 0050." || a.Sentences[1] !=
+		"Track jumps -230 mm at 0100." || len(a.Remedies) != 1 || a.Remedies[0].Kind != "join" {
 		t.Errorf("%q, remedies %v", a.Sentences, a.Remedies)
 	}
 	if axis, j, ok := a.Report.Sealable(); ok || axis != "track" || j.At != 50 || j.By != 220 {
@@ -431,8 +445,9 @@ func TestWhatIsHardComesFirst(t *testing.T) {
 		want, remedy string
 	}{
 		"fast and past a limit": {nil, "RFFFFFF", "between"},
-		"hold":                  {[]path.Edit{pan(0, 0), pan(60, 5), pan(120, 9), kind(curve.Hold)}, "JJRFFFFFF", "join"},
-		"corners":               {[]path.Edit{pan(0, 0), pan(60, 5), pan(120, 9), kind(curve.Linear)}, "RCCCFFFFFF", "between"},
+		"hold": {[]path.Edit{pan(0, 0), pan(60, 5), pan(120, 9), kind(curve.Hold)},
+			"JJRFFFFFF", "join"},
+		"corners": {[]path.Edit{pan(0, 0), pan(60, 5), pan(120, 9), kind(curve.Linear)}, "RCCCFFFFFF", "between"},
 	} {
 		p, a := build(c.edits...)
 		if got := sorts(a); got != c.want || len(a.Remedies) == 0 || a.Remedies[0].Kind != c.remedy {
@@ -460,7 +475,8 @@ func TestWhatIsHardComesFirst(t *testing.T) {
 	p := line(t, r, "pan", 0, 0, 60, 5, 120, 9)
 	p, _ = p.Apply(r, kind(curve.Linear))
 	_, a, _ := Analyse(p, r)
-	if len(a.Remedies) != 2 || a.Remedies[0].Kind != "blend" || !a.Remedies[0].Clears || a.Remedies[1].Kind != "run-up" {
+	if len(a.Remedies) != 2 || a.Remedies[0].Kind != "blend" || !a.Remedies[0].Clears ||
+		a.Remedies[1].Kind != "run-up" {
 		t.Fatalf("%q, %+v", a.Sentences, a.Remedies)
 	}
 	n := int(a.Remedies[0].Edit.Blend)
@@ -477,7 +493,8 @@ func TestWhatIsHardComesFirst(t *testing.T) {
 	p, _ = p.Apply(r, kind(curve.Smooth))
 	p, _ = p.Apply(r, path.Edit{Op: "segment", Axis: "pan", Index: 1, Kind: curve.Hold})
 	_, a, _ = Analyse(p, r)
-	if len(a.Remedies) == 0 || a.Remedies[0].Edit.Op != "segment" || a.Remedies[0].Edit.Index != 1 || a.Remedies[0].Edit.Kind != "" || !a.Remedies[0].Clears {
+	if len(a.Remedies) == 0 || a.Remedies[0].Edit.Op != "segment" || a.Remedies[0].Edit.Index != 1 ||
+		a.Remedies[0].Edit.Kind != "" || !a.Remedies[0].Clears {
 		t.Errorf("%q, %+v", a.Sentences, a.Remedies)
 	}
 	if got := [3]string{frames(0), frames(1), frames(2)}; got != [3]string{"frames", "frame", "frames"} {
@@ -501,12 +518,14 @@ func TestSegmentsAndSteps(t *testing.T) {
 		}
 	}
 	rep := &Report{Violations: []Violation{{From: 10, To: 20}}}
-	for span, want := range map[[2]float64]bool{{0, 10}: false, {0, 10.1}: true, {20, 30}: false, {19.9, 30}: true, {12, 13}: true} {
+	for span, want := range map[[2]float64]bool{{0, 10}: false, {0, 10.1}: true, {20, 30}: false, {19.9, 30}: true,
+		{12, 13}: true} {
 		if got := Touches(rep, span[0], span[1]); got != want {
 			t.Errorf("%v is touched: %v", span, got)
 		}
 	}
-	if hasRange(&Report{Violations: []Violation{{Axis: "pan", Quantity: Range}, {Axis: "track", Quantity: Speed}}}, "track") || !hasRange(&Report{Violations: []Violation{{Axis: "pan", Quantity: Range}}}, "pan") {
+	if hasRange(&Report{Violations: []Violation{{Axis: "pan", Quantity: Range}, {Axis: "track", Quantity: Speed}}},
+		"track") || !hasRange(&Report{Violations: []Violation{{Axis: "pan", Quantity: Range}}}, "pan") {
 		t.Error("range violations are found on other axes or other quantities")
 	}
 }
@@ -519,7 +538,8 @@ func TestRunUpIsTheLeast(t *testing.T) {
 	p, _ = p.Apply(r, path.Edit{Op: "kind", Axis: "pan", Kind: curve.Natural})
 	_, a, _ := Analyse(p, r)
 	e := a.Remedies[0].Edit
-	if e.RunUp < 2 || e.RunOut < 2 || e.RunUp == e.RunOut || a.Remedies[0].Text != fmt.Sprintf("Give it a run-up of %d and a run-out of %d frames", e.RunUp, e.RunOut) {
+	if e.RunUp < 2 || e.RunOut < 2 || e.RunUp == e.RunOut || a.Remedies[0].Text !=
+		fmt.Sprintf("Give it a run-up of %d and a run-out of %d frames", e.RunUp, e.RunOut) {
 		t.Errorf("%+v", a.Remedies[0])
 	}
 	up, out := e, e // each by itself: one frame less of either does not do

@@ -50,7 +50,9 @@ func More(ctx context.Context, p *path.Path, r *rig.Rig) ([]Remedy, error) {
 	if t, err := Retime(ctx, p, r); err == nil {
 		_, after, ok := try(p, r, t.Edit)
 		if ok {
-			out = append(out, Remedy{"retime", fmt.Sprintf("Re-time the whole move: %d frames, each %s of what it was apart", t.Frames, apart(t)), t.Edit, clears(after)})
+			out = append(out,
+				Remedy{"retime", fmt.Sprintf("Re-time the whole move: %d frames, each %s of what it was apart",
+					t.Frames, apart(t)), t.Edit, clears(after)})
 		}
 	}
 	return out, nil
@@ -89,7 +91,8 @@ func soften(ctx context.Context, p *path.Path, r *rig.Rig, m *path.Motion, v Vio
 		}
 		if off := apartBy(m.Curves[i], after.Curves[i]); off < least {
 			least = off
-			best = Remedy{"soften", fmt.Sprintf("Soften %s: %s, at most %.3g %s beside where it was", r.Axes[i].Name, name, off, r.Axes[i].Unit.Symbol()), e, clears(rep)}
+			best = Remedy{"soften", fmt.Sprintf("Soften %s: %s, at most %.3g %s beside where it was", r.Axes[i].Name,
+				name, off, r.Axes[i].Unit.Symbol()), e, clears(rep)}
 		}
 	}
 	for _, k := range easings {
@@ -103,7 +106,8 @@ func soften(ctx context.Context, p *path.Path, r *rig.Rig, m *path.Motion, v Vio
 		}
 		for _, part := range rampParts {
 			text := fmt.Sprintf("%d %%", part)
-			look(fmt.Sprintf("ramps by %s over %s of each leg", law, text), path.Edit{Op: "kind", Axis: v.Axis, Kind: curve.Ramped, Ramp: &path.TypedRamp{Law: law, In: text, Out: text}})
+			look(fmt.Sprintf("ramps by %s over %s of each leg", law, text), path.Edit{Op: "kind", Axis: v.Axis,
+				Kind: curve.Ramped, Ramp: &path.TypedRamp{Law: law, In: text, Out: text}})
 		}
 	}
 	return best, !math.IsInf(least, 1)

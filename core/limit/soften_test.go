@@ -130,8 +130,11 @@ func TestRetimeOfOneAxis(t *testing.T) {
 	for _, c := range []struct {
 		limits curve.Bounds
 		fps    string
-	}{{curve.Bounds{Speed: 300, Acceleration: 400, Jerk: 4000}, "1"}, {curve.Bounds{Speed: 120, Acceleration: 900, Jerk: 9000}, "2"}, {curve.Bounds{Speed: 300, Acceleration: 400}, "1"}} {
-		r.Axes[0].Working.Speed, r.Axes[0].Working.Acceleration, r.Axes[0].Working.Jerk = c.limits.Speed, c.limits.Acceleration, c.limits.Jerk
+	}{{curve.Bounds{Speed: 300, Acceleration: 400, Jerk: 4000}, "1"},
+		{curve.Bounds{Speed: 120, Acceleration: 900, Jerk: 9000}, "2"},
+		{curve.Bounds{Speed: 300, Acceleration: 400}, "1"}} {
+		r.Axes[0].Working.Speed, r.Axes[0].Working.Acceleration, r.Axes[0].Working.Jerk = c.limits.Speed,
+			c.limits.Acceleration, c.limits.Jerk
 		for i := range r.Axes {
 			if c.limits.Jerk == 0 {
 				r.Axes[i].Working.Jerk = 0
@@ -159,7 +162,8 @@ func TestRetimeOfOneAxis(t *testing.T) {
 			t.Errorf("%v: it uses %g of its limits", c.limits, rep.Axes[0].Share)
 		}
 		keys := q.Track("track").Keys
-		if first, last := keys[0], keys[len(keys)-1]; first.Frame != 12 || last.Frame != 12+float64(x.Frames) || first.Value != 100 || last.Value != 900 || len(keys) > 90 || len(keys) < 3 {
+		if first, last := keys[0], keys[len(keys)-1]; first.Frame != 12 || last.Frame != 12+float64(x.Frames) ||
+			first.Value != 100 || last.Value != 900 || len(keys) > 90 || len(keys) < 3 {
 			t.Errorf("%v: %d keyframes from %v to %v", c.limits, len(keys), first, last)
 		}
 		was, _ := path.Compile(p, r)
@@ -183,7 +187,8 @@ func TestRetimeOfOneAxis(t *testing.T) {
 			closest, widest = min(closest, d), max(widest, d)
 		}
 		if math.Abs(closest-x.Closest) > 0.05*closest || math.Abs(widest-x.Widest) > 0.05*widest {
-			t.Errorf("%v: frames %g to %g apart, by their places %g to %g", c.limits, x.Closest, x.Widest, closest, widest)
+			t.Errorf("%v: frames %g to %g apart, by their places %g to %g", c.limits, x.Closest, x.Widest,
+				closest, widest)
 		}
 		// Between its keyframes it keeps to the way: never back, never past the ends.
 		lo, _, hi, _ := now.Curves[0].Range()
@@ -293,7 +298,8 @@ func TestRetimeMeetsThePoses(t *testing.T) {
 		t.Fatal(err)
 	}
 	m, _ := path.Compile(p, r)
-	timed, err := retime.New(t.Context(), []*curve.Curve{inSeconds(m.Curves[0], 24)}, []retime.Limits{{Speed: 300, Acceleration: 400, Jerk: 4000}}, true)
+	timed, err := retime.New(t.Context(), []*curve.Curve{inSeconds(m.Curves[0], 24)},
+		[]retime.Limits{{Speed: 300, Acceleration: 400, Jerk: 4000}}, true)
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -89,7 +89,8 @@ func (t *Track) encode(e *encoder) {
 		e.str(string(t.Segments[i]))
 	}
 	shaped := slices.ContainsFunc(t.Keys, func(k Key) bool { return k.Bend != curve.Bend{} })
-	e.num(flag(t.Record != nil, 1) | flag(shaped, 2) | flag(t.Ramp != nil || len(t.Ramps) > 0, 4) | flag(t.Record != nil && t.Record.Tolerance != 0, 8))
+	e.num(flag(t.Record != nil, 1) | flag(shaped, 2) | flag(t.Ramp != nil || len(t.Ramps) > 0, 4) |
+		flag(t.Record != nil && t.Record.Tolerance != 0, 8))
 	if r := t.Record; r != nil {
 		e.str(r.Samples)
 		e.num(int64(r.Count))
@@ -101,7 +102,8 @@ func (t *Track) encode(e *encoder) {
 	}
 	if shaped {
 		for _, k := range t.Keys {
-			for _, v := range [...]float64{k.Tension, k.Continuity, k.Bias, k.Slope, k.Acceleration, k.In[0], k.In[1], k.Out[0], k.Out[1]} {
+			for _, v := range [...]float64{k.Tension, k.Continuity, k.Bias, k.Slope, k.Acceleration, k.In[0], k.In[1],
+				k.Out[0], k.Out[1]} {
 				e.real(v)
 			}
 		}

@@ -19,28 +19,53 @@ func TestCanonicalVector(t *testing.T) {
 	if hash != "619d827a7502297a26d94d473017628cb7805e269d74b880a5792b3291fdd2b5" {
 		t.Errorf("samples %s", hash)
 	}
-	p := &Path{Rate: clock.Rate{Num: 24000, Den: 1001}, Factor: clock.Rate{Num: 5, Den: 1}, RunUp: 8, Base: map[string]float64{"m/track": 750, "m/pan": math.Copysign(0, -1)}, Tracks: []Track{
-		{Axis: "m/track", Kind: curve.Smooth, Record: &Record{Samples: hash, Count: 3, First: -4, Step: 0.24}},
-		{Axis: "m/pan", Kind: curve.Linear, Blend: 2.5, Keys: []Key{{Frame: 0, Value: 10}, {Frame: 12, Value: -5}, {Frame: 24.5, Value: 0}}, Segments: map[int]curve.Kind{1: curve.Hold, 0: curve.Smooth}},
-	}}
+	p := &Path{Rate: clock.Rate{Num: 24000, Den: 1001}, Factor: clock.Rate{Num: 5, Den: 1}, RunUp: 8,
+		Base: map[string]float64{"m/track": 750, "m/pan": math.Copysign(0, -1)}, Tracks: []Track{
+			{Axis: "m/track", Kind: curve.Smooth, Record: &Record{Samples: hash, Count: 3, First: -4, Step: 0.24}},
+			{Axis: "m/pan", Kind: curve.Linear, Blend: 2.5, Keys: []Key{{Frame: 0, Value: 10}, {Frame: 12, Value: -5},
+				{Frame: 24.5, Value: 0}}, Segments: map[int]curve.Kind{1: curve.Hold, 0: curve.Smooth}},
+		}}
 	b := p.Canonical()
-	if sum := sha256.Sum256(b); len(b) != 409 || hex.EncodeToString(sum[:]) != "97cdee6b4a179ebceba7ff883e2b8dec7003dea0894a8c3b3f42adae64c02c9e" || sum != p.Digest() {
+	if sum := sha256.Sum256(b); len(b) != 409 || hex.EncodeToString(sum[:]) !=
+		"97cdee6b4a179ebceba7ff883e2b8dec7003dea0894a8c3b3f42adae64c02c9e" || sum != p.Digest() {
 		t.Errorf("%d bytes, %x", len(b), sum)
 	}
 	// Everything but the clock it is checked on counts.
 	base, seen := p.Digest(), map[[32]byte]string{}
 	for name, change := range map[string]func(*Path){
-		"rate": func(q *Path) { q.Rate.Den++ }, "run-up": func(q *Path) { q.RunUp++ }, "run-out": func(q *Path) { q.RunOut++ },
-		"axis": func(q *Path) { q.Tracks[0].Axis = "n/track" }, "kind": func(q *Path) { q.Tracks[1].Kind = curve.Hold }, "ends": func(q *Path) { q.Tracks[1].Ends = curve.Shape },
-		"blend": func(q *Path) { q.Tracks[1].Blend = 2 }, "frame": func(q *Path) { q.Tracks[1].Keys[2].Frame = 25 }, "value": func(q *Path) { q.Tracks[1].Keys[2].Value = 1e-300 },
-		"override": func(q *Path) { q.Tracks[1].Segments[1] = curve.Linear }, "base": func(q *Path) { q.Base["m/pan"] = 1 }, "another base": func(q *Path) { q.Base["m/roll"] = 0 },
-		"samples": func(q *Path) { q.Tracks[0].Record.Samples = base64Zeros }, "count": func(q *Path) { q.Tracks[0].Record.Count++ }, "first": func(q *Path) { q.Tracks[0].Record.First++ },
-		"tension": func(q *Path) { q.Tracks[1].Keys[1].Tension = 0.5 }, "continuity": func(q *Path) { q.Tracks[1].Keys[1].Continuity = 0.5 }, "bias": func(q *Path) { q.Tracks[1].Keys[1].Bias = 0.5 },
-		"slope": func(q *Path) { q.Tracks[1].Keys[1].Slope = 0.5 }, "acceleration": func(q *Path) { q.Tracks[1].Keys[1].Acceleration = 0.5 },
-		"handle behind": func(q *Path) { q.Tracks[1].Keys[1].In[1] = 0.5 }, "handle ahead": func(q *Path) { q.Tracks[1].Keys[1].Out[0] = 0.5 },
-		"ramp": func(q *Path) { q.Tracks[1].Ramp = &curve.Ramp{} }, "law": func(q *Path) { q.Tracks[1].Ramp = &curve.Ramp{Law: curve.Sine} }, "out": func(q *Path) { q.Tracks[1].Ramp = &curve.Ramp{Out: 3} },
-		"leg": func(q *Path) { q.Tracks[1].Ramps = map[int]curve.Ramp{0: {In: 3}} }, "other leg": func(q *Path) { q.Tracks[1].Ramps = map[int]curve.Ramp{1: {In: 3}} }, "jerk": func(q *Path) { q.Tracks[1].Ramps = map[int]curve.Ramp{1: {In: 3, Jerk: 2}} },
-		"tolerance": func(q *Path) { q.Tracks[0].Record.Tolerance = 0.1 }, "another tolerance": func(q *Path) { q.Tracks[0].Record.Tolerance = 0.2 },
+		"rate": func(q *Path) { q.Rate.Den++ }, "run-up": func(q *Path) { q.RunUp++ }, "run-out": func(q *Path) {
+			q.RunOut++
+		},
+		"axis": func(q *Path) { q.Tracks[0].Axis = "n/track" }, "kind": func(q *Path) {
+			q.Tracks[1].Kind = curve.Hold
+		}, "ends": func(q *Path) { q.Tracks[1].Ends = curve.Shape },
+		"blend": func(q *Path) { q.Tracks[1].Blend = 2 }, "frame": func(q *Path) {
+			q.Tracks[1].Keys[2].Frame = 25
+		}, "value": func(q *Path) { q.Tracks[1].Keys[2].Value = 1e-300 },
+		"override": func(q *Path) { q.Tracks[1].Segments[1] = curve.Linear }, "base": func(q *Path) {
+			q.Base["m/pan"] = 1
+		}, "another base": func(q *Path) { q.Base["m/roll"] = 0 },
+		"samples": func(q *Path) { q.Tracks[0].Record.Samples = base64Zeros }, "count": func(q *Path) {
+			q.Tracks[0].Record.Count++
+		}, "first": func(q *Path) { q.Tracks[0].Record.First++ },
+		"tension": func(q *Path) { q.Tracks[1].Keys[1].Tension = 0.5 }, "continuity": func(q *Path) {
+			q.Tracks[1].Keys[1].Continuity = 0.5
+		}, "bias": func(q *Path) { q.Tracks[1].Keys[1].Bias = 0.5 },
+		"slope": func(q *Path) { q.Tracks[1].Keys[1].Slope = 0.5 }, "acceleration": func(q *Path) {
+			q.Tracks[1].Keys[1].Acceleration = 0.5
+		},
+		"handle behind": func(q *Path) { q.Tracks[1].Keys[1].In[1] = 0.5 }, "handle ahead": func(q *Path) {
+			q.Tracks[1].Keys[1].Out[0] = 0.5
+		},
+		"ramp": func(q *Path) { q.Tracks[1].Ramp = &curve.Ramp{} }, "law": func(q *Path) {
+			q.Tracks[1].Ramp = &curve.Ramp{Law: curve.Sine}
+		}, "out": func(q *Path) { q.Tracks[1].Ramp = &curve.Ramp{Out: 3} },
+		"leg": func(q *Path) { q.Tracks[1].Ramps = map[int]curve.Ramp{0: {In: 3}} }, "other leg": func(q *Path) {
+			q.Tracks[1].Ramps = map[int]curve.Ramp{1: {In: 3}}
+		}, "jerk": func(q *Path) { q.Tracks[1].Ramps = map[int]curve.Ramp{1: {In: 3, Jerk: 2}} },
+		"tolerance": func(q *Path) { q.Tracks[0].Record.Tolerance = 0.1 }, "another tolerance": func(q *Path) {
+			q.Tracks[0].Record.Tolerance = 0.2
+		},
 		"step": func(q *Path) { q.Tracks[0].Record.Step *= 2 }, "no record": func(q *Path) { q.Tracks[0].Record = nil },
 	} {
 		q := p.Clone()
@@ -59,11 +84,15 @@ func TestCanonicalVector(t *testing.T) {
 
 // The second vector of docs/seal.md: shapes of keyframes and ramps.
 func TestCanonicalVectorOfShapes(t *testing.T) {
-	p := &Path{Rate: clock.Rate{Num: 25, Den: 1}, Factor: clock.Rate{Num: 1, Den: 1}, Base: map[string]float64{}, Tracks: []Track{
-		{Axis: "m/pan", Kind: curve.TCB, Ends: curve.Secant, Ramp: &curve.Ramp{Law: curve.Sine, In: 2, Out: 3}, Segments: map[int]curve.Kind{1: curve.Ramped},
-			Ramps: map[int]curve.Ramp{1: {Law: curve.SCurve, In: 4, Out: 4.5, Jerk: 0.25}},
-			Keys:  []Key{{Frame: 0, Value: 1}, {Frame: 10, Value: 2, Bend: curve.Bend{Tension: 0.5, Continuity: -0.25, Bias: 1, Slope: 2, Acceleration: -3, In: [2]float64{-4, 5}, Out: [2]float64{6, -7}}}, {Frame: 20, Value: 3}}},
-	}}
+	p := &Path{Rate: clock.Rate{Num: 25, Den: 1}, Factor: clock.Rate{Num: 1, Den: 1}, Base: map[string]float64{},
+		Tracks: []Track{
+			{Axis: "m/pan", Kind: curve.TCB, Ends: curve.Secant, Ramp: &curve.Ramp{Law: curve.Sine, In: 2, Out: 3},
+				Segments: map[int]curve.Kind{1: curve.Ramped},
+				Ramps:    map[int]curve.Ramp{1: {Law: curve.SCurve, In: 4, Out: 4.5, Jerk: 0.25}},
+				Keys: []Key{{Frame: 0, Value: 1},
+					{Frame: 10, Value: 2, Bend: curve.Bend{Tension: 0.5, Continuity: -0.25, Bias: 1, Slope: 2,
+						Acceleration: -3, In: [2]float64{-4, 5}, Out: [2]float64{6, -7}}}, {Frame: 20, Value: 3}}},
+		}}
 	if d, b := p.Digest(), p.Canonical(); len(b) != shapesLength || hex.EncodeToString(d[:]) != shapesDigest {
 		t.Errorf("%d bytes, %x", len(b), d)
 	}
@@ -106,13 +135,16 @@ func TestRecord(t *testing.T) {
 	if err != nil || q.Track("track").Record.First != 110 || p.Track("track").Record.First != 10 {
 		t.Errorf("room: %+v, %v", q.Track("track").Record, err)
 	}
-	if q, err = p.Apply(r, Edit{Op: "room", Frame: 10, Frames: 100}); err != nil || q.Track("track").Record.First != 10 {
+	if q, err = p.Apply(r, Edit{Op: "room", Frame: 10, Frames: 100}); err != nil ||
+		q.Track("track").Record.First != 10 {
 		t.Errorf("room behind its start: %v", err)
 	}
-	if _, err := p.Apply(r, set(20, map[string]float64{"track": 500})); err == nil || !strings.Contains(err.Error(), "hand-made take") {
+	if _, err := p.Apply(r, set(20, map[string]float64{"track": 500})); err == nil || !strings.Contains(err.Error(),
+		"hand-made take") {
 		t.Errorf("a keyframe on it: %v", err)
 	}
-	for _, e := range []Edit{{Op: "span", Axis: "track", To: 9, Pair: &[2]float64{100, 200}}, {Op: "paste", Tracks: []Track{{Axis: "track", Keys: []Key{{Frame: 20, Value: 500}}}}}} {
+	for _, e := range []Edit{{Op: "span", Axis: "track", To: 9, Pair: &[2]float64{100, 200}},
+		{Op: "paste", Tracks: []Track{{Axis: "track", Keys: []Key{{Frame: 20, Value: 500}}}}}} {
 		if _, err := p.Apply(r, e); err == nil || !strings.Contains(err.Error(), "hand-made take") {
 			t.Errorf("%s in its place: %v", e.Op, err)
 		}
@@ -137,14 +169,21 @@ func TestRecord(t *testing.T) {
 		t.Errorf("without its samples: %v", err)
 	}
 	for want, spoil := range map[string]func(*Record){
-		"have no name": func(r *Record) { r.Samples = "x" }, "1 samples": func(r *Record) { r.Count = 1 }, "1080001 samples": func(r *Record) { r.Count = MostSamples + 1 },
-		"0 frames between": func(r *Record) { r.Step = 0 }, "1001 frames between": func(r *Record) { r.Step = 1001 }, "NaN frames": func(r *Record) { r.Step = math.NaN() },
-		"longest move": func(r *Record) { r.First = MaxFrames - 47 }, "longest move;": func(r *Record) { r.First = -MaxFrames - 1 },
+		"have no name": func(r *Record) { r.Samples = "x" }, "1 samples": func(r *Record) {
+			r.Count = 1
+		}, "1080001 samples": func(r *Record) { r.Count = MostSamples + 1 },
+		"0 frames between": func(r *Record) { r.Step = 0 }, "1001 frames between": func(r *Record) {
+			r.Step = 1001
+		}, "NaN frames": func(r *Record) { r.Step = math.NaN() },
+		"longest move": func(r *Record) { r.First = MaxFrames - 47 }, "longest move;": func(r *Record) {
+			r.First = -MaxFrames - 1
+		},
 		"runs from 10 to": func(r *Record) { r.Values = NewValues(append([]float64{10}, v[1:]...)) }, "to 1481 mm": func(r *Record) { r.Values = NewValues(append([]float64{1481}, v[1:]...)) },
 	} {
 		c := *rec
 		spoil(&c)
-		if _, err := p.Apply(r, Edit{Op: "record", Axis: "track", Record: &c}); err == nil || !strings.Contains(err.Error(), want) {
+		if _, err := p.Apply(r, Edit{Op: "record", Axis: "track", Record: &c}); err == nil ||
+			!strings.Contains(err.Error(), want) {
 			t.Errorf("%v, want %q", err, want)
 		}
 	}
@@ -152,10 +191,12 @@ func TestRecord(t *testing.T) {
 		t.Error("an axis that is not there: accepted")
 	}
 	e := Edit{Op: "record", Axis: "track", Record: rec}
-	if e.Words() != "track follows 201 samples" || (Edit{Op: "record", Axis: "m/track"}).Words() != "record taken out on track" {
+	if e.Words() != "track follows 201 samples" || (Edit{Op: "record", Axis: "m/track"}).Words() !=
+		"record taken out on track" {
 		t.Errorf("%q", e.Words())
 	}
-	if !e.Undisturbed(p, p) || e.Undisturbed(p, b.Clone()) == false || e.Undisturbed(p, q) || (Edit{Op: "room", Frame: 1, Frames: 2}).Undisturbed(p, q) {
+	if !e.Undisturbed(p, p) || e.Undisturbed(p, b.Clone()) == false || e.Undisturbed(p, q) ||
+		(Edit{Op: "room", Frame: 1, Frames: 2}).Undisturbed(p, q) {
 		t.Error("what disturbs a record")
 	}
 }
@@ -168,10 +209,14 @@ func TestNamed(t *testing.T) {
 	if err != nil || err2 != nil || q.Track("m1/track").Keys[0].Value != 500 || q.Track("m1/pan").Keys[0].Value != 3 {
 		t.Fatalf("%v, %v", err, err2)
 	}
-	if q, err = q.Apply(r, Edit{Op: "move", Axis: "track", Frame: 0, To: 9, Values: map[string]float64{"track": 600}}); err != nil || q.Track("m1/track").Keys[0] != (Key{Frame: 9, Value: 600}) {
+	if q, err = q.Apply(r, Edit{Op: "move", Axis: "track", Frame: 0, To: 9,
+		Values: map[string]float64{"track": 600}}); err != nil || q.Track("m1/track").Keys[0] !=
+		(Key{Frame: 9, Value: 600}) {
 		t.Errorf("moved: %v", err)
 	}
-	if e := (Edit{Op: "replace", Tracks: []Track{{Axis: "pan", Kind: curve.Smooth, Keys: []Key{{Frame: 1, Value: 1}}}}}).Named(r); e.Tracks[0].Axis != "m1/pan" {
+	if e := (Edit{Op: "replace",
+		Tracks: []Track{{Axis: "pan", Kind: curve.Smooth, Keys: []Key{{Frame: 1, Value: 1}}}}}).Named(
+		r); e.Tracks[0].Axis != "m1/pan" {
 		t.Errorf("%+v", e)
 	}
 	if _, err := q.Apply(r, set(0, map[string]float64{"boom": 1})); err == nil {
@@ -184,7 +229,8 @@ func TestNamed(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if _, err := New(two, clock.Rate{Num: 24, Den: 1}, nil).Apply(two, set(0, map[string]float64{"track": 500})); err == nil {
+	if _, err := New(two, clock.Rate{Num: 24, Den: 1}, nil).Apply(two,
+		set(0, map[string]float64{"track": 500})); err == nil {
 		t.Error("one of two axes, not said which: accepted")
 	}
 	if got := AxisList(two); !strings.HasPrefix(got, "m1/track, m1/pan") {
@@ -204,7 +250,8 @@ func TestRecordWithinTolerance(t *testing.T) {
 	base := New(r, clock.Rate{Num: 24, Den: 1}, nil)
 	rough := map[float64]float64{}
 	for _, tolerance := range []float64{0, 0.5, 2, 0.5} {
-		p, err := base.Apply(r, Edit{Op: "record", Axis: "track", Record: &Record{Samples: SamplesHash(v), Count: len(v), Step: 0.24, Tolerance: tolerance, Values: values}})
+		p, err := base.Apply(r, Edit{Op: "record", Axis: "track", Record: &Record{Samples: SamplesHash(v),
+			Count: len(v), Step: 0.24, Tolerance: tolerance, Values: values}})
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -227,7 +274,8 @@ func TestRecordWithinTolerance(t *testing.T) {
 		t.Errorf("accelerations by tolerance: %v", rough)
 	}
 	for _, bad := range []float64{-1, 1e9, math.NaN()} {
-		if _, err := base.Apply(r, Edit{Op: "record", Axis: "track", Record: &Record{Samples: SamplesHash(v), Count: len(v), Step: 0.24, Tolerance: bad, Values: values}}); err == nil {
+		if _, err := base.Apply(r, Edit{Op: "record", Axis: "track", Record: &Record{Samples: SamplesHash(v),
+			Count: len(v), Step: 0.24, Tolerance: bad, Values: values}}); err == nil {
 			t.Errorf("a tolerance of %g is taken", bad)
 		}
 	}
@@ -237,7 +285,8 @@ func TestRecordWithinTolerance(t *testing.T) {
 func TestFactorsInLowestTerms(t *testing.T) {
 	p, r := plan(t, set(0, map[string]float64{"pan": 0}), set(48, map[string]float64{"pan": 20}))
 	var digests [][32]byte
-	for _, e := range []Edit{{Op: "factor", Factor: &clock.Rate{Num: 1, Den: 2}}, {Op: "factor", Factor: &clock.Rate{Num: 500, Den: 1000}}, {Op: "factor", Clock: "0.5"}} {
+	for _, e := range []Edit{{Op: "factor", Factor: &clock.Rate{Num: 1, Den: 2}},
+		{Op: "factor", Factor: &clock.Rate{Num: 500, Den: 1000}}, {Op: "factor", Clock: "0.5"}} {
 		q, err := p.Apply(r, e)
 		if err != nil {
 			t.Fatal(err)

@@ -17,18 +17,24 @@ func TestLimitsDrawnIn(t *testing.T) {
 		t.Errorf("it is drawn: %v", err)
 	}
 	for name, e := range map[string]Edit{
-		"another axis": set(50, map[string]float64{"pan": 5}), "in time": {Op: "move", Axis: "track", Frame: 50, To: 60}, "room": {Op: "room", Frame: 10, Frames: 5},
-		"inside": set(50, map[string]float64{"track": 900}), "its own value": set(70, map[string]float64{"track": 1300}), "taken out": {Op: "delete", Axis: "track", Frame: 50},
+		"another axis": set(50, map[string]float64{"pan": 5}), "in time": {Op: "move", Axis: "track", Frame: 50,
+			To: 60}, "room": {Op: "room", Frame: 10, Frames: 5},
+		"inside": set(50, map[string]float64{"track": 900}), "its own value": set(70,
+			map[string]float64{"track": 1300}), "taken out": {Op: "delete", Axis: "track", Frame: 50},
 	} {
 		if _, err := p.Apply(r, e); err != nil {
 			t.Errorf("%s: %v", name, err)
 		}
 	}
 	for name, e := range map[string]Edit{
-		"farther out": set(50, map[string]float64{"track": 1301}), "less far": set(50, map[string]float64{"track": 1200}), "another": set(20, map[string]float64{"track": 1001}),
-		"from a file": {Op: "replace", Tracks: []Track{{Axis: "track", Kind: "smooth", Keys: []Key{{Frame: 0, Value: 1100}}}}}, "base": {Op: "base", Values: map[string]float64{"track": 1100}},
+		"farther out": set(50, map[string]float64{"track": 1301}), "less far": set(50,
+			map[string]float64{"track": 1200}), "another": set(20, map[string]float64{"track": 1001}),
+		"from a file": {Op: "replace",
+			Tracks: []Track{{Axis: "track", Kind: "smooth", Keys: []Key{{Frame: 0, Value: 1100}}}}},
+		"base": {Op: "base", Values: map[string]float64{"track": 1100}},
 	} {
-		if _, err := p.Apply(r, e); err == nil || !strings.Contains(err.Error(), "outside the soft limits; stay within 20 to 1000 mm") {
+		if _, err := p.Apply(r, e); err == nil || !strings.Contains(err.Error(),
+			"outside the soft limits; stay within 20 to 1000 mm") {
 			t.Errorf("%s: %v", name, err)
 		}
 	}

@@ -139,7 +139,8 @@ func (p *Path) adds(q *Path, r *rig.Rig) error {
 				return err
 			}
 		}
-		if t.Record != nil && (old == nil || old.Record == nil || old.Record.Samples != t.Record.Samples || old.Record.Values != t.Record.Values) {
+		if t.Record != nil && (old == nil || old.Record == nil || old.Record.Samples != t.Record.Samples ||
+			old.Record.Values != t.Record.Values) {
 			if err := t.Record.within(a); err != nil {
 				return err
 			}
@@ -170,7 +171,8 @@ func (p *Path) Replay(e Edit) (*Path, error) {
 		err = q.shape(e)
 	case "room":
 		if e.Frames < -MaxFrames || e.Frames > MaxFrames {
-			return nil, bad("frames", fmt.Sprintf("%d frames of room", e.Frames), fmt.Sprintf("keep it within ±%d", MaxFrames))
+			return nil, bad("frames", fmt.Sprintf("%d frames of room", e.Frames),
+				fmt.Sprintf("keep it within ±%d", MaxFrames))
 		}
 		if e.Axis != "" && q.Track(e.Axis) == nil {
 			return nil, bad("axis", fmt.Sprintf("there is no axis %q", e.Axis), "use "+q.axisList())
@@ -213,7 +215,9 @@ func (p *Path) Replay(e Edit) (*Path, error) {
 	case "record":
 		err = q.setRecord(e)
 	default:
-		err = bad("op", fmt.Sprintf("%q is not an edit", e.Op), "use set, base, move, delete, kind, segment, shape, room, keys, clear, paste, span, rate, factor, run, replace, retime, whole or record")
+		err = bad("op", fmt.Sprintf("%q is not an edit", e.Op),
+			"use set, base, move, delete, kind, segment, shape, room, keys, clear, paste, span, rate, factor, run, "+
+				"replace, retime, whole or record")
 	}
 	if err != nil {
 		return nil, err
@@ -298,13 +302,15 @@ func (p *Path) move(e Edit) error {
 		for i := range p.Tracks {
 			t := &p.Tracks[i]
 			if (e.Axis == "" || e.Axis == t.Axis) && t.find(e.Frame) >= 0 && t.find(e.To) >= 0 {
-				return bad("to", fmt.Sprintf("%s has a keyframe at %s already", own(t.Axis), num(e.To)), "choose a frame without one, or take that one out first")
+				return bad("to", fmt.Sprintf("%s has a keyframe at %s already", own(t.Axis), num(e.To)),
+					"choose a frame without one, or take that one out first")
 			}
 		}
 	}
 	for axis := range e.Values {
 		if axis != e.Axis {
-			return bad("values", fmt.Sprintf("%q is not the axis that is moved", axis), "give a value for that axis only, or none")
+			return bad("values", fmt.Sprintf("%q is not the axis that is moved", axis),
+				"give a value for that axis only, or none")
 		}
 	}
 	return p.each(e.Axis, e.Frame, func(t *Track, i int) {
@@ -325,7 +331,8 @@ func (p *Path) setKind(e Edit) error {
 		return t.setRamps(e.Ramp, p.fps())
 	}
 	if e.Index < 0 || e.Index >= len(t.Keys)-1 {
-		return bad("index", fmt.Sprintf("%s has no segment %d", t.Axis, e.Index), fmt.Sprintf("use 0 to %d", len(t.Keys)-2))
+		return bad("index", fmt.Sprintf("%s has no segment %d", t.Axis, e.Index),
+			fmt.Sprintf("use 0 to %d", len(t.Keys)-2))
 	}
 	legs := t.owned()
 	legs[e.Index] = leg{kind: e.Kind}
@@ -351,7 +358,8 @@ func (p *Path) shape(e Edit) error {
 	}
 	i := t.find(e.Frame)
 	if i < 0 {
-		return bad("frame", fmt.Sprintf("%s has no keyframe at %s", own(t.Axis), num(e.Frame)), "name the frame of a keyframe")
+		return bad("frame", fmt.Sprintf("%s has no keyframe at %s", own(t.Axis), num(e.Frame)),
+			"name the frame of a keyframe")
 	}
 	t.Keys[i].Bend = *e.Shape
 	return nil

@@ -22,7 +22,8 @@ func FuzzEdits(f *testing.F) {
 		if json.Unmarshal(raw, &edits) != nil {
 			return
 		}
-		p, r := plan(t, set(0, map[string]float64{"track": 100, "pan": 1}), set(50, map[string]float64{"track": 400}), set(90, map[string]float64{"track": 700, "pan": -4}))
+		p, r := plan(t, set(0, map[string]float64{"track": 100, "pan": 1}), set(50, map[string]float64{"track": 400}),
+			set(90, map[string]float64{"track": 700, "pan": -4}))
 		for _, e := range edits[:min(len(edits), 8)] {
 			_ = e.Words()
 			q, err := p.Apply(r, e)

@@ -16,7 +16,8 @@ import (
 // parts is all that a path says, piece by piece, under names: what one edit changes of it is what
 // another one must leave.
 func parts(p *Path) map[string]string {
-	out := map[string]string{"rate": fmt.Sprint(p.Rate), "factor": fmt.Sprint(p.Factor), "run-up": fmt.Sprint(p.RunUp), "run-out": fmt.Sprint(p.RunOut)}
+	out := map[string]string{"rate": fmt.Sprint(p.Rate), "factor": fmt.Sprint(p.Factor), "run-up": fmt.Sprint(p.RunUp),
+		"run-out": fmt.Sprint(p.RunOut)}
 	for axis, v := range p.Base {
 		out["base "+axis] = fmt.Sprint(v)
 	}
@@ -43,7 +44,8 @@ func parts(p *Path) map[string]string {
 func TestNobodysEditIsLost(t *testing.T) {
 	r := fixture.Slider()
 	rng := rand.New(rand.NewPCG(28, 3))
-	ops := []string{"set", "base", "move", "delete", "kind", "segment", "shape", "room", "factor", "rate", "run", "keys", "clear", "paste", "span", "whole"}
+	ops := []string{"set", "base", "move", "delete", "kind", "segment", "shape", "room", "factor", "rate", "run",
+		"keys", "clear", "paste", "span", "whole"}
 	edit := func() Edit {
 		e := randomEdit(rng, r, ops)
 		e.Frame, e.To = float64(rng.IntN(9)*10), float64(rng.IntN(9)*10) // often on the same
@@ -109,10 +111,12 @@ func TestNobodysEditIsLost(t *testing.T) {
 		}
 		for name := range names {
 			if one[name] != was[name] && one[name] != "" && all[moved(name)] != one[name] {
-				t.Fatalf("%s\nthen %s, made on what was before:\n%s was %q, then %q; now %q", first.Words(), second.Words(), name, was[name], one[name], all[moved(name)])
+				t.Fatalf("%s\nthen %s, made on what was before:\n%s was %q, then %q; now %q", first.Words(),
+					second.Words(), name, was[name], one[name], all[moved(name)])
 			}
 			if second.Op != "room" && other[name] != was[name] && all[name] != other[name] {
-				t.Fatalf("%s\nthen %s, made on what was before:\n%s was %q, it makes %q; now %q", first.Words(), second.Words(), name, was[name], other[name], all[name])
+				t.Fatalf("%s\nthen %s, made on what was before:\n%s was %q, it makes %q; now %q", first.Words(),
+					second.Words(), name, was[name], other[name], all[name])
 			}
 		}
 	}

@@ -26,25 +26,31 @@ func (e Edit) Undisturbed(seen, now *Path) bool {
 		}
 		return true
 	case "move":
-		return sameAt(seen, now, e.Axis, e.Frame) && sameAt(seen, now, e.Axis, e.To) && sameMove(seen, now, e.Axis, e.Frame, e.To)
+		return sameAt(seen, now, e.Axis, e.Frame) && sameAt(seen, now, e.Axis, e.To) && sameMove(seen, now, e.Axis,
+			e.Frame, e.To)
 	case "delete":
 		return sameAt(seen, now, e.Axis, e.Frame) && sameLegs(seen, now, e.Axis, e.Frame)
 	case "kind":
 		s, n := seen.Track(e.Axis), now.Track(e.Axis)
-		return s != nil && n != nil && s.Kind == n.Kind && s.Ends == n.Ends && s.Blend == n.Blend && s.sameRamps(n) && e.Ramp.undisturbed(seen, now, s, n)
+		return s != nil && n != nil && s.Kind == n.Kind && s.Ends == n.Ends && s.Blend == n.Blend && s.sameRamps(n) &&
+			e.Ramp.undisturbed(seen, now, s, n)
 	case "record":
 		s, n := seen.Track(e.Axis), now.Track(e.Axis)
 		return s != nil && n != nil && s.same(n)
 	case "segment": // counted from the first keyframe, so the frames must be the same
 		s, n := seen.Track(e.Axis), now.Track(e.Axis)
-		return s != nil && n != nil && s.Kind == n.Kind && s.Segments[e.Index] == n.Segments[e.Index] && s.sameRamps(n) && e.Ramp.undisturbed(seen, now, s, n) && slices.EqualFunc(s.Keys, n.Keys, func(a, b Key) bool { return a.Frame == b.Frame })
+		return s != nil && n != nil && s.Kind == n.Kind && s.Segments[e.Index] == n.Segments[e.Index] &&
+			s.sameRamps(n) && e.Ramp.undisturbed(seen, now, s, n) && slices.EqualFunc(s.Keys, n.Keys,
+			func(a, b Key) bool { return a.Frame == b.Frame })
 	case "shape":
 		return sameAt(seen, now, e.Axis, e.Frame)
 	case "whole", "retime": // worked out from all of it, on its clock
-		return seen.Rate == now.Rate && seen.Factor == now.Factor && slices.EqualFunc(seen.Tracks, now.Tracks, func(a, b Track) bool { return a.Axis == b.Axis && a.same(&b) })
+		return seen.Rate == now.Rate && seen.Factor == now.Factor && slices.EqualFunc(seen.Tracks, now.Tracks,
+			func(a, b Track) bool { return a.Axis == b.Axis && a.same(&b) })
 	case "room":
 		return slices.EqualFunc(seen.Tracks, now.Tracks, func(a, b Track) bool {
-			return a.Axis == b.Axis && (e.Axis != "" && e.Axis != a.Axis || a.Record.same(b.Record) && slices.Equal(a.after(e.Frame), b.after(e.Frame)))
+			return a.Axis == b.Axis && (e.Axis != "" && e.Axis != a.Axis || a.Record.same(b.Record) &&
+				slices.Equal(a.after(e.Frame), b.after(e.Frame)))
 		})
 	case "keys", "clear":
 		for _, m := range e.Moves {
@@ -130,7 +136,8 @@ func sameMove(a, b *Path, axis string, frame, to float64) bool {
 		return false
 	}
 	for i := range a.Tracks {
-		if t := &a.Tracks[i]; (axis == "" || t.Axis == axis) && t.find(frame) >= 0 && to != frame && !sameWay(a, b, t.Axis, to) {
+		if t := &a.Tracks[i]; (axis == "" || t.Axis == axis) && t.find(frame) >= 0 && to != frame &&
+			!sameWay(a, b, t.Axis, to) {
 			return false
 		}
 	}
@@ -183,7 +190,8 @@ func sameRamp(l, o leg) bool {
 }
 
 func (t *Track) same(o *Track) bool {
-	return t.Kind == o.Kind && t.Ends == o.Ends && t.Blend == o.Blend && slices.Equal(t.Keys, o.Keys) && maps.Equal(t.Segments, o.Segments) && t.sameRamps(o) && t.Record.same(o.Record)
+	return t.Kind == o.Kind && t.Ends == o.Ends && t.Blend == o.Blend && slices.Equal(t.Keys, o.Keys) &&
+		maps.Equal(t.Segments, o.Segments) && t.sameRamps(o) && t.Record.same(o.Record)
 }
 
 func (t *Track) sameRamps(o *Track) bool {
@@ -200,5 +208,6 @@ func (r *Record) same(o *Record) bool {
 	if r == nil || o == nil {
 		return r == o
 	}
-	return r.Samples == o.Samples && r.Count == o.Count && r.First == o.First && r.Step == o.Step && r.Tolerance == o.Tolerance
+	return r.Samples == o.Samples && r.Count == o.Count && r.First == o.First && r.Step == o.Step &&
+		r.Tolerance == o.Tolerance
 }

@@ -164,16 +164,19 @@ func (p *Path) Clock() clock.Uniform {
 // keyframe is in order here (it is an empty sheet); Compile refuses it.
 func (p *Path) Check(r *rig.Rig) error {
 	if err := p.Rate.Check("rate"); err != nil {
-		return bad("rate", fmt.Sprintf("%d/%d is not a rate", p.Rate.Num, p.Rate.Den), "give two whole numbers above zero")
+		return bad("rate", fmt.Sprintf("%d/%d is not a rate", p.Rate.Num, p.Rate.Den),
+			"give two whole numbers above zero")
 	}
 	if f := p.Rate.Float(); f > 1000 || f < 0.01 {
 		return bad("rate", fmt.Sprintf("%g frames per second", f), "give 0.01 to 1000")
 	}
 	if err := p.Factor.Check("factor"); err != nil || p.Factor.Float() > 1000 || p.Factor.Float() < 0.001 {
-		return bad("factor", fmt.Sprintf("%d/%d is out of bounds", p.Factor.Num, p.Factor.Den), "give a factor from 0.001 to 1000")
+		return bad("factor", fmt.Sprintf("%d/%d is out of bounds", p.Factor.Num, p.Factor.Den),
+			"give a factor from 0.001 to 1000")
 	}
 	if p.RunUp < 0 || p.RunUp > MaxRun || p.RunOut < 0 || p.RunOut > MaxRun {
-		return bad("run_up", fmt.Sprintf("%d and %d frames", p.RunUp, p.RunOut), fmt.Sprintf("give 0 to %d frames each", MaxRun))
+		return bad("run_up", fmt.Sprintf("%d and %d frames", p.RunUp, p.RunOut),
+			fmt.Sprintf("give 0 to %d frames each", MaxRun))
 	}
 	for i := range p.Tracks {
 		t := &p.Tracks[i]
@@ -186,7 +189,8 @@ func (p *Path) Check(r *rig.Rig) error {
 		}
 	}
 	if first, last, ok := p.Span(); ok && last-first > MaxFrames {
-		return bad("frame", fmt.Sprintf("the move would be %d frames long", last-first), fmt.Sprintf("keep it to %d frames", MaxFrames))
+		return bad("frame", fmt.Sprintf("the move would be %d frames long", last-first),
+			fmt.Sprintf("keep it to %d frames", MaxFrames))
 	}
 	return nil
 }
@@ -244,7 +248,8 @@ func checkTrack(t *Track, a *rig.Axis) error {
 			return err
 		}
 		if i > 0 && k.Frame <= t.Keys[i-1].Frame {
-			return bad(own(a.ID), fmt.Sprintf("two keyframes at frame %s", num(k.Frame)), "keep one at each frame, in rising order")
+			return bad(own(a.ID), fmt.Sprintf("two keyframes at frame %s", num(k.Frame)),
+				"keep one at each frame, in rising order")
 		}
 	}
 	if t.Record != nil {
@@ -267,7 +272,8 @@ func CheckKey(a *rig.Axis, k Key) error {
 		return err
 	}
 	if k.Value < a.Min || k.Value > a.Max {
-		return bad(own(a.ID), fmt.Sprintf("%s %s at frame %s is outside the soft limits", num(k.Value), a.Unit, num(k.Frame)),
+		return bad(own(a.ID), fmt.Sprintf("%s %s at frame %s is outside the soft limits", num(k.Value), a.Unit,
+			num(k.Frame)),
 			fmt.Sprintf("stay within %s to %s %s", num(a.Min), num(a.Max), a.Unit))
 	}
 	return nil
@@ -278,9 +284,11 @@ func finite(a *rig.Axis, k Key) error {
 	case math.IsNaN(k.Frame) || math.IsInf(k.Frame, 0):
 		return bad("frame", "it is not a finite number", "give a frame number")
 	case math.Abs(k.Frame) > MaxFrames:
-		return bad("frame", fmt.Sprintf("%s is beyond the longest move", num(k.Frame)), fmt.Sprintf("keep frames within ±%d", MaxFrames))
+		return bad("frame", fmt.Sprintf("%s is beyond the longest move", num(k.Frame)),
+			fmt.Sprintf("keep frames within ±%d", MaxFrames))
 	case math.IsNaN(k.Value) || math.IsInf(k.Value, 0):
-		return bad(own(a.ID), fmt.Sprintf("the value at frame %s is not a finite number", num(k.Frame)), "give a number in "+string(a.Unit))
+		return bad(own(a.ID), fmt.Sprintf("the value at frame %s is not a finite number", num(k.Frame)),
+			"give a number in "+string(a.Unit))
 	}
 	return nil
 }

@@ -44,8 +44,10 @@ func set(frame float64, v map[string]float64) Edit { return Edit{Op: "set", Fram
 func TestEdits(t *testing.T) {
 	v := func(track, pan float64) map[string]float64 { return map[string]float64{"track": track, "pan": pan} }
 	p, r := plan(t, set(0, v(100, 10)), set(50, v(400, 5)), set(100, v(900, -5)), set(50, v(450, 6)),
-		Edit{Op: "move", Frame: 50, To: 60, Axis: "track"}, Edit{Op: "room", Frame: 0, Frames: 10}, Edit{Op: "delete", Frame: 60, Axis: "pan"})
-	if want := []Key{{Frame: 0, Value: 100}, {Frame: 70, Value: 450}, {Frame: 110, Value: 900}}; !reflect.DeepEqual(p.Track("track").Keys, want) {
+		Edit{Op: "move", Frame: 50, To: 60, Axis: "track"}, Edit{Op: "room", Frame: 0, Frames: 10}, Edit{Op: "delete",
+			Frame: 60, Axis: "pan"})
+	if want := []Key{{Frame: 0, Value: 100}, {Frame: 70, Value: 450}, {Frame: 110, Value: 900}}; !reflect.DeepEqual(
+		p.Track("track").Keys, want) {
 		t.Errorf("track %v, want %v", p.Track("track").Keys, want)
 	}
 	if want := []Key{{Frame: 0, Value: 10}, {Frame: 110, Value: -5}}; !reflect.DeepEqual(p.Track("pan").Keys, want) {
@@ -66,7 +68,8 @@ func TestEdits(t *testing.T) {
 }
 
 func TestSegmentsFollowTheirKeyframes(t *testing.T) {
-	p, _ := plan(t, set(0, map[string]float64{"pan": 0}), set(10, map[string]float64{"pan": 1}), set(20, map[string]float64{"pan": 2}),
+	p, _ := plan(t, set(0, map[string]float64{"pan": 0}), set(10, map[string]float64{"pan": 1}),
+		set(20, map[string]float64{"pan": 2}),
 		Edit{Op: "segment", Axis: "pan", Index: 1, Kind: curve.Linear}, set(5, map[string]float64{"pan": 0.5}))
 	if want := map[int]curve.Kind{2: curve.Linear}; !reflect.DeepEqual(p.Track("pan").Segments, want) {
 		t.Errorf("after a keyframe before it: %v", p.Track("pan").Segments)
@@ -82,21 +85,27 @@ func TestSegmentsFollowTheirKeyframes(t *testing.T) {
 func TestOverridesStayWithTheirKeyframe(t *testing.T) {
 	pan := func(f, v float64) Edit { return set(f, map[string]float64{"pan": v}) }
 	base := []Edit{pan(0, 0), pan(10, 1), pan(20, 2), pan(30, 3),
-		{Op: "segment", Axis: "pan", Index: 0, Kind: curve.Linear}, {Op: "segment", Axis: "pan", Index: 1, Kind: curve.Hold}, {Op: "segment", Axis: "pan", Index: 2, Kind: curve.Akima}}
+		{Op: "segment", Axis: "pan", Index: 0, Kind: curve.Linear}, {Op: "segment", Axis: "pan", Index: 1,
+			Kind: curve.Hold}, {Op: "segment", Axis: "pan", Index: 2, Kind: curve.Akima}}
 	for name, c := range map[string]struct {
 		e    Edit
 		want map[int]curve.Kind
 	}{
-		"inner taken out":   {Edit{Op: "delete", Frame: 10}, map[int]curve.Kind{0: curve.Linear, 1: curve.Akima}},
-		"first taken out":   {Edit{Op: "delete", Frame: 0}, map[int]curve.Kind{0: curve.Hold, 1: curve.Akima}},
-		"last taken out":    {Edit{Op: "delete", Frame: 30}, map[int]curve.Kind{0: curve.Linear, 1: curve.Hold}},
-		"leg split":         {pan(15, 1), map[int]curve.Kind{0: curve.Linear, 1: curve.Hold, 2: curve.Hold, 3: curve.Akima}},
-		"one before":        {pan(-5, 1), map[int]curve.Kind{1: curve.Linear, 2: curve.Hold, 3: curve.Akima}},
-		"one after":         {pan(40, 1), map[int]curve.Kind{0: curve.Linear, 1: curve.Hold, 2: curve.Akima}},
-		"past a neighbour":  {Edit{Op: "move", Axis: "pan", Frame: 10, To: 25}, map[int]curve.Kind{0: curve.Linear, 1: curve.Akima, 2: curve.Hold}},
-		"to the very front": {Edit{Op: "move", Axis: "pan", Frame: 20, To: -9}, map[int]curve.Kind{0: curve.Akima, 1: curve.Linear, 2: curve.Hold}},
-		"to the very end":   {Edit{Op: "move", Axis: "pan", Frame: 0, To: 50}, map[int]curve.Kind{0: curve.Hold, 1: curve.Akima}},
-		"a little":          {Edit{Op: "move", Axis: "pan", Frame: 10, To: 12}, map[int]curve.Kind{0: curve.Linear, 1: curve.Hold, 2: curve.Akima}},
+		"inner taken out": {Edit{Op: "delete", Frame: 10}, map[int]curve.Kind{0: curve.Linear, 1: curve.Akima}},
+		"first taken out": {Edit{Op: "delete", Frame: 0}, map[int]curve.Kind{0: curve.Hold, 1: curve.Akima}},
+		"last taken out":  {Edit{Op: "delete", Frame: 30}, map[int]curve.Kind{0: curve.Linear, 1: curve.Hold}},
+		"leg split": {pan(15, 1), map[int]curve.Kind{0: curve.Linear, 1: curve.Hold, 2: curve.Hold,
+			3: curve.Akima}},
+		"one before": {pan(-5, 1), map[int]curve.Kind{1: curve.Linear, 2: curve.Hold, 3: curve.Akima}},
+		"one after":  {pan(40, 1), map[int]curve.Kind{0: curve.Linear, 1: curve.Hold, 2: curve.Akima}},
+		"past a neighbour": {Edit{Op: "move", Axis: "pan", Frame: 10, To: 25}, map[int]curve.Kind{0: curve.Linear,
+			1: curve.Akima, 2: curve.Hold}},
+		"to the very front": {Edit{Op: "move", Axis: "pan", Frame: 20, To: -9}, map[int]curve.Kind{0: curve.Akima,
+			1: curve.Linear, 2: curve.Hold}},
+		"to the very end": {Edit{Op: "move", Axis: "pan", Frame: 0, To: 50},
+			map[int]curve.Kind{0: curve.Hold, 1: curve.Akima}},
+		"a little": {Edit{Op: "move", Axis: "pan", Frame: 10, To: 12}, map[int]curve.Kind{0: curve.Linear,
+			1: curve.Hold, 2: curve.Akima}},
 	} {
 		for range 20 { // map order would show
 			p, r := plan(t, base...)
@@ -120,8 +129,10 @@ func TestKnownAnswers(t *testing.T) {
 		}
 		for i, x := range known.X {
 			v := known.Keys[i]
-			edits = append(edits, set(x, map[string]float64{"pan": known.Y[i]}), Edit{Op: "shape", Axis: "pan", Frame: x,
-				Shape: &curve.Bend{Tension: v[0], Continuity: v[1], Bias: v[2], Slope: v[3], Acceleration: v[4], In: [2]float64(v[5:7]), Out: [2]float64(v[7:9])}})
+			edits = append(edits, set(x, map[string]float64{"pan": known.Y[i]}),
+				Edit{Op: "shape", Axis: "pan", Frame: x,
+					Shape: &curve.Bend{Tension: v[0], Continuity: v[1], Bias: v[2], Slope: v[3], Acceleration: v[4],
+						In: [2]float64(v[5:7]), Out: [2]float64(v[7:9])}})
 		}
 		p, r := plan(t, edits...)
 		m, err := Compile(p, r)
@@ -145,10 +156,12 @@ func TestKnownAnswers(t *testing.T) {
 
 // A keyframe dragged in time and value is one edit, and never overwrites another.
 func TestMoveInTimeAndValue(t *testing.T) {
-	p, r := plan(t, set(0, map[string]float64{"pan": 0}), set(10, map[string]float64{"pan": 1}), set(20, map[string]float64{"pan": 2}))
+	p, r := plan(t, set(0, map[string]float64{"pan": 0}), set(10, map[string]float64{"pan": 1}),
+		set(20, map[string]float64{"pan": 2}))
 	e := Edit{Op: "move", Axis: "pan", Frame: 10, To: 14, Values: map[string]float64{"pan": 7}}
 	q, err := p.Apply(r, e)
-	if want := []Key{{Frame: 0, Value: 0}, {Frame: 14, Value: 7}, {Frame: 20, Value: 2}}; err != nil || !reflect.DeepEqual(q.Track("pan").Keys, want) {
+	if want := []Key{{Frame: 0, Value: 0}, {Frame: 14, Value: 7}, {Frame: 20, Value: 2}}; err != nil ||
+		!reflect.DeepEqual(q.Track("pan").Keys, want) {
 		t.Errorf("%v, %v", q, err)
 	}
 	e.To = 20
@@ -166,8 +179,10 @@ func TestMoveInTimeAndValue(t *testing.T) {
 func TestBeforeTheFirstAndAfterTheLast(t *testing.T) {
 	for _, k := range curve.Kinds {
 		for _, last := range []float64{100, 200} { // the last keyframe inside the move, and at its end
-			p, r := plan(t, set(20, map[string]float64{"track": 100}), set(60, map[string]float64{"track": 160}), set(last, map[string]float64{"track": 300}),
-				set(0, map[string]float64{"tilt": 0}), set(200, map[string]float64{"tilt": 0}), Edit{Op: "kind", Axis: "track", Kind: k})
+			p, r := plan(t, set(20, map[string]float64{"track": 100}), set(60, map[string]float64{"track": 160}),
+				set(last, map[string]float64{"track": 300}),
+				set(0, map[string]float64{"tilt": 0}), set(200, map[string]float64{"tilt": 0}), Edit{Op: "kind",
+					Axis: "track", Kind: k})
 			m, err := Compile(p, r)
 			if err != nil {
 				t.Fatal(err)
@@ -189,16 +204,19 @@ func TestBeforeTheFirstAndAfterTheLast(t *testing.T) {
 					jumps[j.Order] = true
 				}
 			}
-			if jumps[0] != (k == curve.Hold) || jumps[1] != (k == curve.Linear || k == curve.Natural || k == curve.Akima) {
+			if jumps[0] != (k == curve.Hold) || jumps[1] != (k == curve.Linear || k == curve.Natural ||
+				k == curve.Akima) {
 				t.Errorf("%s, last keyframe at %g: listed there %v", k, last, m.Jumps[0])
 			}
 		}
 	}
 	// The case that was found: 0 and 100 on a move of 200 frames.
-	p, r := plan(t, set(0, map[string]float64{"track": 100}), set(100, map[string]float64{"track": 200}), set(200, map[string]float64{"pan": 0}),
+	p, r := plan(t, set(0, map[string]float64{"track": 100}), set(100, map[string]float64{"track": 200}),
+		set(200, map[string]float64{"pan": 0}),
 		Edit{Op: "kind", Axis: "track", Kind: curve.Hold})
 	m, _ := Compile(p, r)
-	if got := m.Curves[0].At(150).P; got != 200 || len(m.Jumps[0]) != 1 || m.Jumps[0][0] != (curve.Jump{At: 100, Order: 0, By: 100}) {
+	if got := m.Curves[0].At(150).P; got != 200 || len(m.Jumps[0]) != 1 || m.Jumps[0][0] !=
+		(curve.Jump{At: 100, Order: 0, By: 100}) {
 		t.Errorf("at 150 it stands at %g; listed %v", got, m.Jumps[0])
 	}
 }
@@ -246,7 +264,8 @@ func TestRefusedEditsLeaveThePathAsItWas(t *testing.T) {
 
 // Run-up and run-out start and end at rest and join the picture part C².
 func TestRunUpJoins(t *testing.T) {
-	p, r := plan(t, set(0, map[string]float64{"pan": 0, "track": 500}), set(40, map[string]float64{"pan": 20, "track": 500}), set(90, map[string]float64{"pan": 25}),
+	p, r := plan(t, set(0, map[string]float64{"pan": 0, "track": 500}),
+		set(40, map[string]float64{"pan": 20, "track": 500}), set(90, map[string]float64{"pan": 25}),
 		Edit{Op: "kind", Axis: "pan", Kind: curve.Natural})
 	m, _ := Compile(p, r)
 	if js := m.Jumps[1]; len(js) < 2 || js[0].Order != 1 {
@@ -271,7 +290,8 @@ func TestRunUpJoins(t *testing.T) {
 }
 
 func TestRateIsThePathsOwn(t *testing.T) {
-	p, r := plan(t, set(0, map[string]float64{"track": 100}), Edit{Op: "rate", Rate: &clock.Rate{Num: 24000, Den: 1001}})
+	p, r := plan(t, set(0, map[string]float64{"track": 100}),
+		Edit{Op: "rate", Rate: &clock.Rate{Num: 24000, Den: 1001}})
 	if got := p.Clock().FPS(); math.Abs(got-24000.0/1001) > 1e-12 {
 		t.Errorf("%g fps", got)
 	}

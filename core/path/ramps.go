@@ -36,7 +36,8 @@ func parseRamp(field, text string, fps float64) (rampLength, error) {
 	unit := strings.NewReplacer("^2", "²", "s2", "s²", " ", "").Replace(s[len(number):])
 	v, err := strconv.ParseFloat(number, 64)
 	wrong := func() (rampLength, error) {
-		return rampLength{}, bad(field, fmt.Sprintf("%q is no ramp", text), "give frames, as 12, seconds, as 0.5 s, part of the leg, as 25 %, or an acceleration, as 40 °/s²")
+		return rampLength{}, bad(field, fmt.Sprintf("%q is no ramp", text),
+			"give frames, as 12, seconds, as 0.5 s, part of the leg, as 25 %, or an acceleration, as 40 °/s²")
 	}
 	if err != nil || !(v >= 0 && v <= 1e9) {
 		return wrong()
@@ -114,9 +115,11 @@ func (t *Track) rampOn(i int, r *TypedRamp, fps float64) (curve.Ramp, error) {
 	if left <= 0 || under < 0 {
 		least := "a longer leg"
 		if left > 0 && (in.acceleration == out.acceleration || in.acceleration == 0 || out.acceleration == 0) {
-			least = fmt.Sprintf("at least %.4g per s², or a longer leg", max(in.acceleration, out.acceleration)*4*k*d/(left*left))
+			least = fmt.Sprintf("at least %.4g per s², or a longer leg", max(in.acceleration, out.acceleration)*4*k*d/
+				(left*left))
 		}
-		return curve.Ramp{}, bad(field, fmt.Sprintf("at that acceleration it cannot go %.4g over frames %s to %s", d, num(t.Keys[i].Frame), num(t.Keys[i+1].Frame)), "give "+least)
+		return curve.Ramp{}, bad(field, fmt.Sprintf("at that acceleration it cannot go %.4g over frames %s to %s", d,
+			num(t.Keys[i].Frame), num(t.Keys[i+1].Frame)), "give "+least)
 	}
 	v := float64(2*d) / (left + math.Sqrt(under))
 	if in.acceleration > 0 {
@@ -159,7 +162,9 @@ func (t *Track) jerked(i int, ramp curve.Ramp, in, out rampLength, fps float64) 
 		}
 	}
 	if !(goes(top) >= float64(d*(1-1e-9))) {
-		return curve.Ramp{}, bad(own(t.Axis)+".ramp", fmt.Sprintf("at that acceleration and jerk it cannot go %.4g over frames %s to %s", d, num(t.Keys[i].Frame), num(t.Keys[i+1].Frame)),
+		return curve.Ramp{}, bad(own(t.Axis)+".ramp",
+			fmt.Sprintf("at that acceleration and jerk it cannot go %.4g over frames %s to %s", d, num(t.Keys[i].Frame),
+				num(t.Keys[i+1].Frame)),
 			"give more of either, or a longer leg")
 	}
 	lo, hi = 0, top

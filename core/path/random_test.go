@@ -20,7 +20,8 @@ import (
 func TestRandomEdits(t *testing.T) {
 	r := fixture.Slider()
 	rng := rand.New(rand.NewPCG(42, 1))
-	ops := []string{"set", "set", "set", "base", "move", "delete", "kind", "segment", "shape", "room", "factor", "run", "keys", "clear", "paste", "span"}
+	ops := []string{"set", "set", "set", "base", "move", "delete", "kind", "segment", "shape", "room", "factor", "run",
+		"keys", "clear", "paste", "span"}
 	p := New(r, clock.Rate{Num: 24, Den: 1}, nil)
 	accepted, tries := 0, 2500
 	if testing.Short() || os.Getenv("KEENARC_LEVEL_CHILD") != "" {
@@ -49,20 +50,27 @@ func TestRandomEdits(t *testing.T) {
 func randomEdit(rng *rand.Rand, r *rig.Rig, ops []string) Edit {
 	axis := func() string { return r.Axes[rng.IntN(len(r.Axes))].ID }
 	a := r.Axes[rng.IntN(len(r.Axes))]
-	e := Edit{Op: ops[rng.IntN(len(ops))], Axis: axis(), Frame: float64(rng.IntN(40) * 10), To: float64(rng.IntN(40) * 10),
-		Values: map[string]float64{a.ID: a.Min + (rng.Float64()*1.1-0.05)*(a.Max-a.Min)}, Kind: curve.Kinds[rng.IntN(len(curve.Kinds))],
-		Index: rng.IntN(5), Frames: rng.IntN(20) - 5, Factor: &clock.Rate{Num: int64(rng.IntN(5)), Den: 2}, RunUp: rng.IntN(20), RunOut: rng.IntN(20)}
+	e := Edit{Op: ops[rng.IntN(len(ops))], Axis: axis(), Frame: float64(rng.IntN(40) * 10),
+		To:     float64(rng.IntN(40) * 10),
+		Values: map[string]float64{a.ID: a.Min + (rng.Float64()*1.1-0.05)*(a.Max-a.Min)},
+		Kind:   curve.Kinds[rng.IntN(len(curve.Kinds))],
+		Index:  rng.IntN(5), Frames: rng.IntN(20) - 5, Factor: &clock.Rate{Num: int64(rng.IntN(5)), Den: 2},
+		RunUp: rng.IntN(20), RunOut: rng.IntN(20)}
 	switch e.Op {
 	case "shape":
-		e.Shape = &curve.Bend{Tension: rng.Float64() * 1.1, Continuity: rng.Float64() - 0.5, Slope: rng.NormFloat64(), Out: [2]float64{rng.Float64()*8 - 1, 3}}
+		e.Shape = &curve.Bend{Tension: rng.Float64() * 1.1, Continuity: rng.Float64() - 0.5, Slope: rng.NormFloat64(),
+			Out: [2]float64{rng.Float64()*8 - 1, 3}}
 	case "kind", "segment":
 		if rng.IntN(2) == 0 {
-			e.Ramp = &TypedRamp{Law: curve.Laws[rng.IntN(4)], In: []string{"2", "0.1 s", "500 mm/s²", "x"}[rng.IntN(4)], Out: "3"}
+			e.Ramp = &TypedRamp{Law: curve.Laws[rng.IntN(4)],
+				In: []string{"2", "0.1 s", "500 mm/s²", "x"}[rng.IntN(4)], Out: "3"}
 		}
 	}
 	for range 1 + rng.IntN(3) {
-		e.Moves = append(e.Moves, KeyMove{Axis: axis(), Frame: float64(rng.IntN(40) * 10), To: float64(rng.IntN(40) * 10)})
-		e.Tracks = append(e.Tracks, Track{Axis: axis(), Keys: []Key{{Frame: float64(rng.IntN(400)), Value: rng.Float64() * 20}}})
+		e.Moves = append(e.Moves, KeyMove{Axis: axis(), Frame: float64(rng.IntN(40) * 10),
+			To: float64(rng.IntN(40) * 10)})
+		e.Tracks = append(e.Tracks,
+			Track{Axis: axis(), Keys: []Key{{Frame: float64(rng.IntN(400)), Value: rng.Float64() * 20}}})
 	}
 	e.Pair = &[2]float64{rng.Float64() * 20, rng.Float64() * 20}
 	return e
@@ -91,7 +99,8 @@ func check(t *testing.T, p *Path, r *rig.Rig) {
 			if own := tr.Segments[n]; own == curve.Ahead || own == "" && tr.Kind == curve.Ahead {
 				continue // it is at the next one's
 			}
-			if got := m.Curves[i].At(k.Frame).P; got-k.Value > 1e-6*(1+abs(k.Value)) || k.Value-got > 1e-6*(1+abs(k.Value)) {
+			if got := m.Curves[i].At(k.Frame).P; got-k.Value > 1e-6*(1+abs(k.Value)) ||
+				k.Value-got > 1e-6*(1+abs(k.Value)) {
 				t.Fatalf("%s at %g is %g, keyframe %g", a.ID, k.Frame, got, k.Value)
 			}
 		}
@@ -99,7 +108,8 @@ func check(t *testing.T, p *Path, r *rig.Rig) {
 			t.Fatalf("%s without keyframes leaves its base pose", a.ID)
 		}
 		if m.Curves[i].First() != float64(m.Start()) || m.Curves[i].Last() != float64(m.End()) {
-			t.Fatalf("%s covers %g to %g of the run %d to %d", a.ID, m.Curves[i].First(), m.Curves[i].Last(), m.Start(), m.End())
+			t.Fatalf("%s covers %g to %g of the run %d to %d", a.ID, m.Curves[i].First(), m.Curves[i].Last(),
+				m.Start(), m.End())
 		}
 	}
 }
@@ -114,16 +124,17 @@ func abs(v float64) float64 {
 func TestWordsOfEdits(t *testing.T) {
 	half := clock.Rate{Num: 1, Den: 2}
 	for want, e := range map[string]Edit{
-		"pan stored at frame 7":               {Op: "set", Frame: 7, Values: map[string]float64{"pan": 1}},
-		"2 axes stored at frame 7.5":          {Op: "set", Frame: 7.5, Values: map[string]float64{"pan": 1, "tilt": 2}},
-		"all axes moved from frame 7 to 9":    {Op: "move", Frame: 7, To: 9},
-		"keyframe at 7 taken out on pan":      {Op: "delete", Frame: 7, Axis: "pan"},
-		"pan runs akima":                      {Op: "kind", Axis: "pan", Kind: curve.Akima},
-		"8 frames of room after 0":            {Op: "room", Frames: 8},
-		"8 frames of room after 4 on pan":     {Op: "room", Axis: "plank/pan", Frame: 4, Frames: 8},
-		"2 keyframes moved":                   {Op: "keys", Moves: make([]KeyMove, 2)},
-		"3 keyframes taken out":               {Op: "clear", Moves: make([]KeyMove, 3)},
-		"4 keyframes pasted":                  {Op: "paste", Tracks: []Track{{Keys: make([]Key, 3)}, {Keys: make([]Key, 1)}}},
+		"pan stored at frame 7":            {Op: "set", Frame: 7, Values: map[string]float64{"pan": 1}},
+		"2 axes stored at frame 7.5":       {Op: "set", Frame: 7.5, Values: map[string]float64{"pan": 1, "tilt": 2}},
+		"all axes moved from frame 7 to 9": {Op: "move", Frame: 7, To: 9},
+		"keyframe at 7 taken out on pan":   {Op: "delete", Frame: 7, Axis: "pan"},
+		"pan runs akima":                   {Op: "kind", Axis: "pan", Kind: curve.Akima},
+		"8 frames of room after 0":         {Op: "room", Frames: 8},
+		"8 frames of room after 4 on pan":  {Op: "room", Axis: "plank/pan", Frame: 4, Frames: 8},
+		"2 keyframes moved":                {Op: "keys", Moves: make([]KeyMove, 2)},
+		"3 keyframes taken out":            {Op: "clear", Moves: make([]KeyMove, 3)},
+		"4 keyframes pasted": {Op: "paste", Tracks: []Track{{Keys: make([]Key, 3)},
+			{Keys: make([]Key, 1)}}},
 		"pan in one move from frame 4 to 9.5": {Op: "span", Axis: "plank/pan", Frame: 4, To: 9.5},
 		"clock × 0.5":                         {Op: "factor", Factor: &half},
 		"run-up 9, run-out 0 frames":          {Op: "run", RunUp: 9},

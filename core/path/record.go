@@ -58,9 +58,11 @@ func (r *Record) check(a *rig.Axis) error {
 	case r.Count < 2 || r.Count > MostSamples:
 		return bad(own(a.ID)+".record", fmt.Sprintf("%d samples", r.Count), fmt.Sprintf("give 2 to %d", MostSamples))
 	case !(r.Step > 0 && r.Step <= 1000):
-		return bad(own(a.ID)+".record", fmt.Sprintf("%s frames between samples", num(r.Step)), "give more than 0 and at most 1000")
+		return bad(own(a.ID)+".record", fmt.Sprintf("%s frames between samples", num(r.Step)),
+			"give more than 0 and at most 1000")
 	case !(r.Tolerance >= 0 && r.Tolerance <= a.Max-a.Min):
-		return bad(own(a.ID)+".record", fmt.Sprintf("a tolerance of %s %s", num(r.Tolerance), a.Unit), fmt.Sprintf("give 0 to %s", num(a.Max-a.Min)))
+		return bad(own(a.ID)+".record", fmt.Sprintf("a tolerance of %s %s", num(r.Tolerance), a.Unit),
+			fmt.Sprintf("give 0 to %s", num(a.Max-a.Min)))
 	case r.Tolerance > 0 && r.Count < 4:
 		return bad(own(a.ID)+".record", fmt.Sprintf("%d samples with a tolerance", r.Count), "give at least 4")
 	case !(math.Abs(r.First) <= MaxFrames && math.Abs(r.Last()) <= MaxFrames):
@@ -72,7 +74,8 @@ func (r *Record) check(a *rig.Axis) error {
 // within refuses a record that leaves the soft limits.
 func (r *Record) within(a *rig.Axis) error {
 	if v := r.Values; v != nil && (v.low < a.Min || v.high > a.Max) {
-		return bad(own(a.ID)+".record", fmt.Sprintf("it runs from %s to %s %s", num(v.low), num(v.high), a.Unit), fmt.Sprintf("stay within %s to %s %s", num(a.Min), num(a.Max), a.Unit))
+		return bad(own(a.ID)+".record", fmt.Sprintf("it runs from %s to %s %s", num(v.low), num(v.high), a.Unit),
+			fmt.Sprintf("stay within %s to %s %s", num(a.Min), num(a.Max), a.Unit))
 	}
 	return nil
 }

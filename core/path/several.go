@@ -31,13 +31,15 @@ func (p *Path) picked(e Edit) (map[string]map[int]KeyMove, error) {
 		}
 		i := t.find(m.Frame)
 		if i < 0 {
-			return nil, bad("frame", fmt.Sprintf("%s has no keyframe at %s", own(m.Axis), num(m.Frame)), "name the frame of a keyframe")
+			return nil, bad("frame", fmt.Sprintf("%s has no keyframe at %s", own(m.Axis), num(m.Frame)),
+				"name the frame of a keyframe")
 		}
 		if out[m.Axis] == nil {
 			out[m.Axis] = map[int]KeyMove{}
 		}
 		if _, twice := out[m.Axis][i]; twice {
-			return nil, bad(fmt.Sprintf("moves[%d]", n), fmt.Sprintf("%s at %s is named twice", own(m.Axis), num(m.Frame)), "name each keyframe once")
+			return nil, bad(fmt.Sprintf("moves[%d]", n), fmt.Sprintf("%s at %s is named twice", own(m.Axis),
+				num(m.Frame)), "name each keyframe once")
 		}
 		out[m.Axis][i] = m
 	}
@@ -82,7 +84,8 @@ func (t *Track) moveSeveral(moves map[int]KeyMove) error {
 	slices.SortStableFunc(all, func(a, b owned) int { return cmp.Compare(a.Frame, b.Frame) })
 	for i := range all {
 		if i > 0 && all[i].Frame == all[i-1].Frame {
-			return bad("to", fmt.Sprintf("two keyframes of %s would lie at %s", own(t.Axis), num(all[i].Frame)), "choose a frame without one, or take that one out first")
+			return bad("to", fmt.Sprintf("two keyframes of %s would lie at %s", own(t.Axis), num(all[i].Frame)),
+				"choose a frame without one, or take that one out first")
 		}
 		t.Keys[i], legs[i] = all[i].Key, all[i].leg
 	}
@@ -121,7 +124,8 @@ func (p *Path) paste(e Edit) error {
 	case count == 0:
 		return bad("tracks", "there is no keyframe in them", "copy at least one")
 	case count > MaxPaste:
-		return bad("tracks", fmt.Sprintf("%d keyframes at once", count), fmt.Sprintf("paste at most %d, or take them from a file", MaxPaste))
+		return bad("tracks", fmt.Sprintf("%d keyframes at once", count),
+			fmt.Sprintf("paste at most %d, or take them from a file", MaxPaste))
 	}
 	for _, from := range e.Tracks {
 		t := p.Track(from.Axis)
@@ -151,7 +155,8 @@ func (p *Path) span(e Edit) error {
 	case e.Pair == nil:
 		return bad("pair", "it is missing", "give the value at the start and the value at the end")
 	case !(e.To > e.Frame):
-		return bad("to", fmt.Sprintf("the move would end at %s, where it does not come after its start at %s", num(e.To), num(e.Frame)), "give a duration above 0")
+		return bad("to", fmt.Sprintf("the move would end at %s, where it does not come after its start at %s",
+			num(e.To), num(e.Frame)), "give a duration above 0")
 	}
 	if err := t.recorded(); err != nil {
 		return err
@@ -160,6 +165,7 @@ func (p *Path) span(e Edit) error {
 	if ramp == nil {
 		ramp = &TypedRamp{Law: curve.Laws[0]}
 	}
-	*t = Track{Axis: t.Axis, Kind: curve.Ramped, Keys: []Key{{Frame: e.Frame, Value: e.Pair[0]}, {Frame: e.To, Value: e.Pair[1]}}}
+	*t = Track{Axis: t.Axis, Kind: curve.Ramped, Keys: []Key{{Frame: e.Frame, Value: e.Pair[0]},
+		{Frame: e.To, Value: e.Pair[1]}}}
 	return t.setRamps(ramp, p.fps())
 }

@@ -109,7 +109,8 @@ func (p *Path) whole(e Edit) error {
 	case "join":
 		return p.join(e)
 	}
-	return bad("do", fmt.Sprintf("%q is nothing that is done to a whole move", w.Do), "use shift, stretch, reverse, scale, offset, quantise, cut or join")
+	return bad("do", fmt.Sprintf("%q is nothing that is done to a whole move", w.Do),
+		"use shift, stretch, reverse, scale, offset, quantise, cut or join")
 }
 
 // times moves every keyframe and record to another frame; factor is by how much all lengths
@@ -125,7 +126,8 @@ func (p *Path) times(to func(float64) float64, factor float64) {
 		}
 		t.Blend = float64(t.Blend * factor)
 		t.ramps(func(r curve.Ramp) curve.Ramp {
-			return curve.Ramp{Law: r.Law, In: float64(r.In * factor), Out: float64(r.Out * factor), Jerk: r.Jerk / factor / factor / factor}
+			return curve.Ramp{Law: r.Law, In: float64(r.In * factor), Out: float64(r.Out * factor),
+				Jerk: r.Jerk / factor / factor / factor}
 		})
 		if t.Record != nil {
 			t.Record.First, t.Record.Step = to(t.Record.First), float64(t.Record.Step*factor)
@@ -206,7 +208,8 @@ func (p *Path) quantise(e Edit) error {
 				key.Value = float64(math.Round(key.Value/w.By) * w.By)
 			}
 			if k > 0 && key.Frame <= t.Keys[k-1].Frame {
-				return bad(own(t.Axis), fmt.Sprintf("two keyframes would come to frame %s", num(key.Frame)), "give a finer step of frames")
+				return bad(own(t.Axis), fmt.Sprintf("two keyframes would come to frame %s", num(key.Frame)),
+					"give a finer step of frames")
 			}
 		}
 	}
@@ -220,7 +223,8 @@ func (p *Path) cut(w *Whole) error {
 	}
 	first, last, _ := p.Span()
 	if !(w.About > float64(first) && w.About < float64(last)) {
-		return bad("about", fmt.Sprintf("frame %s is not inside the move", num(w.About)), fmt.Sprintf("give one between %d and %d", first, last))
+		return bad("about", fmt.Sprintf("frame %s is not inside the move", num(w.About)),
+			fmt.Sprintf("give one between %d and %d", first, last))
 	}
 	for i := range p.Tracks {
 		t := &p.Tracks[i]

@@ -11,12 +11,18 @@ import (
 
 // shaped is a move with something of everything that a whole edit has to carry along.
 func shaped(t *testing.T) (*Path, *rig.Rig) {
-	return plan(t, set(0, map[string]float64{"track": 100, "pan": 3, "tilt": 1}), set(24, map[string]float64{"track": 400, "pan": 12, "tilt": 5}),
-		set(60, map[string]float64{"track": 700, "pan": -4, "tilt": -2}), set(90, map[string]float64{"track": 650, "pan": 0, "tilt": -8}),
-		Edit{Op: "kind", Axis: "track", Kind: curve.TCB}, Edit{Op: "shape", Axis: "track", Frame: 24, Shape: &curve.Bend{Tension: 0.3, Bias: 0.4}},
-		Edit{Op: "kind", Axis: "pan", Kind: curve.Handles}, Edit{Op: "shape", Axis: "pan", Frame: 24, Shape: &curve.Bend{In: [2]float64{-6, 2}, Out: [2]float64{9, -1}}},
-		Edit{Op: "kind", Axis: "tilt", Kind: curve.Quintic}, Edit{Op: "shape", Axis: "tilt", Frame: 60, Shape: &curve.Bend{Slope: -0.2, Acceleration: 0.01}},
-		Edit{Op: "segment", Axis: "tilt", Index: 2, Kind: curve.Ramped, Ramp: &TypedRamp{Law: curve.SCurve, In: "5", Out: "12"}},
+	return plan(t, set(0, map[string]float64{"track": 100, "pan": 3, "tilt": 1}),
+		set(24, map[string]float64{"track": 400, "pan": 12, "tilt": 5}),
+		set(60, map[string]float64{"track": 700, "pan": -4, "tilt": -2}), set(90,
+			map[string]float64{"track": 650, "pan": 0, "tilt": -8}),
+		Edit{Op: "kind", Axis: "track", Kind: curve.TCB}, Edit{Op: "shape", Axis: "track", Frame: 24,
+			Shape: &curve.Bend{Tension: 0.3, Bias: 0.4}},
+		Edit{Op: "kind", Axis: "pan", Kind: curve.Handles}, Edit{Op: "shape", Axis: "pan", Frame: 24,
+			Shape: &curve.Bend{In: [2]float64{-6, 2}, Out: [2]float64{9, -1}}},
+		Edit{Op: "kind", Axis: "tilt", Kind: curve.Quintic}, Edit{Op: "shape", Axis: "tilt", Frame: 60,
+			Shape: &curve.Bend{Slope: -0.2, Acceleration: 0.01}},
+		Edit{Op: "segment", Axis: "tilt", Index: 2, Kind: curve.Ramped, Ramp: &TypedRamp{Law: curve.SCurve, In: "5",
+			Out: "12"}},
 		Edit{Op: "segment", Axis: "track", Index: 2, Kind: curve.Hold})
 }
 
@@ -34,13 +40,17 @@ func TestWholeEdits(t *testing.T) {
 		was   func(f float64) float64 // at which old frame a new one was
 		value func(v float64) float64
 	}{
-		"shift":   {"", Whole{Do: "shift", Frames: 12.5}, func(f float64) float64 { return f - 12.5 }, same},
-		"stretch": {"", Whole{Do: "stretch", Factor: 1.5, About: 30}, func(f float64) float64 { return 30 + (f-30)/1.5 }, same},
+		"shift": {"", Whole{Do: "shift", Frames: 12.5}, func(f float64) float64 { return f - 12.5 }, same},
+		"stretch": {"", Whole{Do: "stretch", Factor: 1.5, About: 30}, func(f float64) float64 {
+			return 30 + (f-30)/1.5
+		}, same},
 		"shorter": {"", Whole{Do: "stretch", Factor: 0.25}, func(f float64) float64 { return f / 0.25 }, same},
 		"reverse": {"", Whole{Do: "reverse"}, func(f float64) float64 { return 90 - f }, same},
-		"scale":   {"pan", Whole{Do: "scale", Factor: 0.5, About: 4}, same, func(v float64) float64 { return 4 + (v-4)/2 }},
-		"mirror":  {"tilt", Whole{Do: "scale", Factor: -1, About: 1}, same, func(v float64) float64 { return 2 - v }},
-		"offset":  {"track", Whole{Do: "offset", By: 50}, same, func(v float64) float64 { return v + 50 }},
+		"scale": {"pan", Whole{Do: "scale", Factor: 0.5, About: 4}, same, func(v float64) float64 {
+			return 4 + (v-4)/2
+		}},
+		"mirror": {"tilt", Whole{Do: "scale", Factor: -1, About: 1}, same, func(v float64) float64 { return 2 - v }},
+		"offset": {"track", Whole{Do: "offset", By: 50}, same, func(v float64) float64 { return v + 50 }},
 	} {
 		q, err := p.Apply(r, Edit{Op: "whole", Axis: c.axis, Whole: &c.w})
 		if err != nil {
@@ -64,12 +74,14 @@ func TestWholeEdits(t *testing.T) {
 				}
 			}
 		}
-		if back := q.Track("track").Keys; len(back) != 4 || (Edit{Op: "whole", Axis: c.axis, Whole: &c.w}).Words() == "whole" {
+		if back := q.Track("track").Keys; len(back) != 4 ||
+			(Edit{Op: "whole", Axis: c.axis, Whole: &c.w}).Words() == "whole" {
 			t.Errorf("%s: %d keyframes", name, len(back))
 		}
 	}
 	// Twice reversed or mirrored it is as it was, to the last bit.
-	for _, e := range []Edit{{Op: "whole", Whole: &Whole{Do: "reverse"}}, {Op: "whole", Axis: "pan", Whole: &Whole{Do: "scale", Factor: -1}}} {
+	for _, e := range []Edit{{Op: "whole", Whole: &Whole{Do: "reverse"}},
+		{Op: "whole", Axis: "pan", Whole: &Whole{Do: "scale", Factor: -1}}} {
 		q, err := p.Apply(r, e)
 		if err == nil {
 			q, err = q.Apply(r, e)
@@ -82,7 +94,8 @@ func TestWholeEdits(t *testing.T) {
 
 // Cut in two and joined again: both parts pass where the whole did, and the seam is C².
 func TestCutAndJoin(t *testing.T) {
-	p, r := plan(t, set(0, map[string]float64{"track": 100, "pan": 3}), set(24, map[string]float64{"track": 400}), set(60, map[string]float64{"track": 700, "pan": -4}))
+	p, r := plan(t, set(0, map[string]float64{"track": 100, "pan": 3}), set(24, map[string]float64{"track": 400}),
+		set(60, map[string]float64{"track": 700, "pan": -4}))
 	m, _ := Compile(p, r)
 	a, err := p.Apply(r, Edit{Op: "whole", Whole: &Whole{Do: "cut", About: 30, Keep: "before"}})
 	if err != nil {
@@ -112,7 +125,8 @@ func TestCutAndJoin(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if tr := j.Track("track"); n.Last != 70 || len(tr.Keys) != 5 || tr.Segments[2] != curve.Smooth || tr.Segments[0] != curve.Smooth || tr.Kind != curve.Through {
+	if tr := j.Track("track"); n.Last != 70 || len(tr.Keys) != 5 || tr.Segments[2] != curve.Smooth || tr.Segments[0] !=
+		curve.Smooth || tr.Kind != curve.Through {
 		t.Errorf("joined to %d: %+v", n.Last, tr)
 	}
 	for _, jump := range n.Jumps[0] {
@@ -124,7 +138,8 @@ func TestCutAndJoin(t *testing.T) {
 	if err != nil || q.Track("track").Keys[1].Frame != 32 || q.Track("track").Keys[2].Frame != 64 {
 		t.Errorf("quantised: %v", err)
 	}
-	if q, err = p.Apply(r, Edit{Op: "whole", Axis: "pan", Whole: &Whole{Do: "quantise", By: 2.5}}); err != nil || q.Track("pan").Keys[0].Value != 2.5 || q.Track("pan").Keys[1].Value != -5 {
+	if q, err = p.Apply(r, Edit{Op: "whole", Axis: "pan", Whole: &Whole{Do: "quantise", By: 2.5}}); err != nil ||
+		q.Track("pan").Keys[0].Value != 2.5 || q.Track("pan").Keys[1].Value != -5 {
 		t.Errorf("values quantised: %v", err)
 	}
 	for field, e := range map[string]Edit{
@@ -154,7 +169,8 @@ func TestCutAndJoin(t *testing.T) {
 
 // Each of two moves that are joined moves on as it did by itself, by its own ramps.
 func TestJoinedMovesKeepTheirRamps(t *testing.T) {
-	p, r := plan(t, set(0, map[string]float64{"track": 100}), set(30, map[string]float64{"track": 400}), set(60, map[string]float64{"track": 300}))
+	p, r := plan(t, set(0, map[string]float64{"track": 100}), set(30, map[string]float64{"track": 400}),
+		set(60, map[string]float64{"track": 300}))
 	ramped := func(in, out float64) *Path {
 		q := p.Clone()
 		x := q.Track("track")

@@ -72,7 +72,8 @@ func TestTheWayItself(t *testing.T) {
 			if want := (d(u + e)[i] - d(u - e)[i]) / (2 * e) / v; math.Abs(bend[i]-want) > 1e-5 {
 				t.Errorf("axis %d bends by %g at %g, by differences %g", i, bend[i], u, want)
 			}
-			if want := (math.Abs(s.p[0].At(u).A)*w.weight[0] + math.Abs(s.p[1].At(u).A)*w.weight[1]) / v / v; math.Abs(size-want) > 1e-12*want {
+			if want := (math.Abs(s.p[0].At(u).A)*w.weight[0] + math.Abs(s.p[1].At(u).A)*w.weight[1]) / v /
+				v; math.Abs(size-want) > 1e-12*want {
 				t.Errorf("at %g the size is %g, want %g", u, size, want)
 			}
 		}
@@ -81,7 +82,8 @@ func TestTheWayItself(t *testing.T) {
 		w.pose(s, u, 4, -3, out)
 		bend, _ := w.curvature(s, u)
 		for i := range 2 {
-			if p, v, a := s.p[i].At(u).P, 4*d(u)[i], -3*d(u)[i]+16*bend[i]; out[i].P != p || math.Abs(out[i].V-v) > 1e-12 || math.Abs(out[i].A-a) > 1e-10 {
+			if p, v, a := s.p[i].At(u).P, 4*d(u)[i], -3*d(u)[i]+16*bend[i]; out[i].P != p || math.Abs(out[i].V-v) >
+				1e-12 || math.Abs(out[i].A-a) > 1e-10 {
 				t.Errorf("axis %d at %g: %+v, want %g, %g, %g", i, u, out[i], p, v, a)
 			}
 		}
@@ -131,7 +133,8 @@ func TestTheWayItself(t *testing.T) {
 
 func TestStillnessRestsAndBends(t *testing.T) {
 	w, s := bow()
-	if w.still(s) || !w.still(&stretch{to: 5, p: []curve.Poly{{7}, {-2, 1e-16}}}) || w.still(&stretch{to: 5, p: []curve.Poly{{7}, {-2, 0, 1e-3}}}) {
+	if w.still(s) || !w.still(&stretch{to: 5, p: []curve.Poly{{7}, {-2, 1e-16}}}) ||
+		w.still(&stretch{to: 5, p: []curve.Poly{{7}, {-2, 0, 1e-3}}}) {
 		t.Error("what stands still, and what does not")
 	}
 	// Both turn round at u = 1: (u−1)² and −2(u−1)².
@@ -139,7 +142,8 @@ func TestStillnessRestsAndBends(t *testing.T) {
 	if r := w.rests(turns); len(r) != 1 || math.Abs(r[0]-1) > 1e-9 {
 		t.Errorf("it rests at %v", r)
 	}
-	if a, b := w.heading(turns, 1, true), w.heading(turns, 1, false); a[0] <= 0 || math.Abs(a[0]+b[0]) > 1e-12 || math.Abs(a[1]/a[0]+2) > 1e-9 {
+	if a, b := w.heading(turns, 1, true), w.heading(turns, 1, false); a[0] <= 0 || math.Abs(a[0]+b[0]) > 1e-12 ||
+		math.Abs(a[1]/a[0]+2) > 1e-9 {
 		t.Errorf("where it turns round it leaves to %v, coming to %v", a, b)
 	}
 	// One goes on while the other turns round: that is no rest.
@@ -164,7 +168,8 @@ func TestStillnessRestsAndBends(t *testing.T) {
 	if !w.bends(s, 2, next, 0) {
 		t.Error("what goes on bending the same is a step")
 	}
-	straight := &stretch{from: 12, to: 13, p: []curve.Poly{{s.p[0].At(2).P, s.p[0].At(2).V}, {s.p[1].At(2).P, s.p[1].At(2).V}}}
+	straight := &stretch{from: 12, to: 13, p: []curve.Poly{{s.p[0].At(2).P, s.p[0].At(2).V},
+		{s.p[1].At(2).P, s.p[1].At(2).V}}}
 	if w.bends(s, 2, straight, 0) {
 		t.Error("a step of the curvature is none")
 	}

@@ -23,7 +23,8 @@ type law struct {
 func newLaw(p *part, x []float64) *law {
 	t := p.times(x)
 	n := len(p.ds)
-	l := &law{t: t, s: make([]float64, n+1), v: make([]float64, n+1), u: make([]float64, n+1), sum: make([]float64, n+1)}
+	l := &law{t: t, s: make([]float64, n+1), v: make([]float64, n+1), u: make([]float64, n+1),
+		sum: make([]float64, n+1)}
 	for k := range n {
 		h := t[k+1] - t[k]
 		l.v[k], l.v[k+1] = math.Sqrt(x[k]), math.Sqrt(x[k+1])
@@ -50,7 +51,8 @@ func (l *law) at(t float64, k *int) (s, v, u, sum float64) {
 		*k++
 	}
 	h := t - l.t[*k]
-	return l.s[*k] + h*(l.v[*k]+h*l.u[*k]/2), l.v[*k] + h*l.u[*k], l.u[*k], l.sum[*k] + h*(l.s[*k]+h*(l.v[*k]/2+h*l.u[*k]/6))
+	return l.s[*k] + h*(l.v[*k]+h*l.u[*k]/2), l.v[*k] + h*l.u[*k], l.u[*k],
+		l.sum[*k] + h*(l.s[*k]+h*(l.v[*k]/2+h*l.u[*k]/6))
 }
 
 // softness is the part of the window that a step of acceleration needs at which jerk windows are

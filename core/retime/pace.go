@@ -344,7 +344,8 @@ func (w *way) shortest(p *part, lim []Limits, jerk bool) (*laid, error) {
 	}
 	s, err := curve.Shortest(length, b)
 	if err != nil || !(s.Duration < math.Inf(1)) {
-		return nil, &Error{Axis: lead, Wrong: "its way and its limits are too far apart to compute", Want: "give numbers that are nearer to each other"}
+		return nil, &Error{Axis: lead, Wrong: "its way and its limits are too far apart to compute",
+			Want: "give numbers that are nearer to each other"}
 	}
 	dir := make([]float64, w.n)
 	for i := range dir {
@@ -458,7 +459,8 @@ func (w *way) time(r *Result, lim []Limits, jerk bool) error {
 		for _, p := range c.C {
 			for _, v := range p {
 				if math.IsNaN(v) || math.IsInf(v, 0) {
-					return &Error{Axis: i, Wrong: "its way and its limits are too far apart to compute", Want: "give numbers that are nearer to each other"}
+					return &Error{Axis: i, Wrong: "its way and its limits are too far apart to compute",
+						Want: "give numbers that are nearer to each other"}
 				}
 			}
 		}

@@ -63,19 +63,23 @@ const leastLimit = 1e-12
 // curves are C² and within the limits of it, without C¹. It ends with the context.
 func New(ctx context.Context, curves []*curve.Curve, lim []Limits, jerk bool) (*Result, error) {
 	if len(curves) == 0 || len(curves) != len(lim) {
-		return nil, &Error{Wrong: fmt.Sprintf("%d axes with %d limits", len(curves), len(lim)), Want: "give limits for each axis"}
+		return nil, &Error{Wrong: fmt.Sprintf("%d axes with %d limits", len(curves), len(lim)),
+			Want: "give limits for each axis"}
 	}
 	for i, l := range lim {
 		if !(l.Speed >= leastLimit && l.Acceleration >= leastLimit) || jerk && !(l.Jerk >= leastLimit) {
-			return nil, &Error{Axis: i, Wrong: "a limit is not above zero, or hardly", Want: fmt.Sprintf("give one of %g at least", leastLimit)}
+			return nil, &Error{Axis: i, Wrong: "a limit is not above zero, or hardly",
+				Want: fmt.Sprintf("give one of %g at least", leastLimit)}
 		}
 		if math.IsInf(l.Speed, 1) && math.IsInf(l.Acceleration, 1) {
 			if lo, _, hi, _ := curves[i].Range(); lo != hi {
-				return nil, &Error{Axis: i, Wrong: "it has no limit of speed or acceleration", Want: "give one: without any it takes no time"}
+				return nil, &Error{Axis: i, Wrong: "it has no limit of speed or acceleration",
+					Want: "give one: without any it takes no time"}
 			}
 		}
 		for _, j := range curves[i].Jumps(0) {
-			return nil, &Error{Axis: i, At: j.At, Wrong: fmt.Sprintf("it jumps by %.6g at %.6g s", j.By, j.At), Want: "let it move there: a jump has no way"}
+			return nil, &Error{Axis: i, At: j.At, Wrong: fmt.Sprintf("it jumps by %.6g at %.6g s", j.By, j.At),
+				Want: "let it move there: a jump has no way"}
 		}
 	}
 	r := &Result{old: curves}
@@ -133,7 +137,8 @@ func (r *Result) slowed(lim []Limits) *Result {
 	if !(by > 0) || math.IsInf(by, 0) || !(last > first) {
 		return nil
 	}
-	out := &Result{old: r.old, sizes: r.sizes, even: true, Duration: (last - first) * by, t: []float64{0, (last - first) * by}, tau: []float64{first, last}}
+	out := &Result{old: r.old, sizes: r.sizes, even: true, Duration: (last - first) * by,
+		t: []float64{0, (last - first) * by}, tau: []float64{first, last}}
 	for order, share := range most {
 		out.WorstShare = max(out.WorstShare, share/math.Pow(by, float64(order)))
 	}
@@ -410,7 +415,8 @@ func (w *way) pace(s *stretch, u float64) float64 {
 // length is the length between two places of a stretch: Gauss and Legendre's three points.
 func (w *way) length(s *stretch, a, b float64) float64 {
 	h := b - a
-	return h / 18 * (5*w.pace(s, a+h*(0.5-math.Sqrt(0.15))) + 8*w.pace(s, a+h/2) + 5*w.pace(s, a+h*(0.5+math.Sqrt(0.15))))
+	return h / 18 * (5*w.pace(s, a+h*(0.5-math.Sqrt(0.15))) + 8*w.pace(s, a+h/2) + 5*w.pace(s,
+		a+h*(0.5+math.Sqrt(0.15))))
 }
 
 // lay cuts a part of a stretch into cells; where it turns on the spot, into several parts.
@@ -548,7 +554,8 @@ func (p *part) prune() {
 		p.ds[n-1], p.on[n-1] = far, p.on[k-1]
 		far = 0
 	}
-	p.tau, p.q, p.before, p.after, p.ds, p.on = p.tau[:n+1], p.q[:n+1], p.before[:n+1], p.after[:n+1], p.ds[:n], p.on[:n]
+	p.tau, p.q, p.before, p.after, p.ds, p.on = p.tau[:n+1], p.q[:n+1], p.before[:n+1], p.after[:n+1],
+		p.ds[:n], p.on[:n]
 	if all == 0 {
 		p.ds = nil
 	}

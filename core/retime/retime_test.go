@@ -68,7 +68,8 @@ func hold(t testing.TB, c []*curve.Curve, lim []Limits, r *Result, jerk bool) (b
 			}
 		}
 		v, _ := q.MaxAbs(1)
-		if a, b := q.At(0), q.End(); math.Abs(a.V) > 1e-9*v || math.Abs(b.V) > 1e-9*v || jerk && math.Abs(a.A)+math.Abs(b.A) > 1e-6*lim[i].Acceleration {
+		if a, b := q.At(0), q.End(); math.Abs(a.V) > 1e-9*v || math.Abs(b.V) > 1e-9*v || jerk && math.Abs(a.A)+
+			math.Abs(b.A) > 1e-6*lim[i].Acceleration {
 			t.Errorf("axis %d is not at rest: %v, %v", i, a, b)
 		}
 		if math.Abs(q.At(0).P-c[i].Wait()) > 1e-9 || math.Abs(q.End().P-c[i].Rest()) > 1e-9*(1+math.Abs(c[i].Rest())) {
@@ -76,7 +77,8 @@ func hold(t testing.TB, c []*curve.Curve, lim []Limits, r *Result, jerk bool) (b
 		}
 		for k := 1; k < len(q.C); k++ {
 			a, b := q.C[k-1].At(q.X[k]-q.X[k-1]), q.C[k].At(0)
-			if math.Abs(a.P-b.P) > 1e-9*(1+math.Abs(a.P)) || math.Abs(a.V-b.V) > 1e-6*lim[i].Speed || jerk && math.Abs(a.A-b.A) > 1e-5*lim[i].Acceleration {
+			if math.Abs(a.P-b.P) > 1e-9*(1+math.Abs(a.P)) || math.Abs(a.V-b.V) > 1e-6*lim[i].Speed || jerk &&
+				math.Abs(a.A-b.A) > 1e-5*lim[i].Acceleration {
 				t.Fatalf("axis %d steps at %g: %v, %v", i, q.X[k], a, b)
 			}
 		}
@@ -109,7 +111,8 @@ func hold(t testing.TB, c []*curve.Curve, lim []Limits, r *Result, jerk bool) (b
 func TestOneAxisIsTheShortestMove(t *testing.T) {
 	for _, d := range []float64{0.01, 3, -40, 500} {
 		for _, b := range []Limits{{20, 30, 200}, {5, 100, 90}, {inf, 30, 1000}, {20, inf, 700}, {20, 30, inf}} {
-			c := []*curve.Curve{lay(t, []float64{0, 7}, []float64{2, 2 + d}, curve.Spec{}), lay(t, []float64{0, 7}, []float64{1, 1}, curve.Spec{})}
+			c := []*curve.Curve{lay(t, []float64{0, 7}, []float64{2, 2 + d}, curve.Spec{}),
+				lay(t, []float64{0, 7}, []float64{1, 1}, curve.Spec{})}
 			lim := []Limits{b, {1, 1, 1}}
 			for _, jerk := range []bool{false, true} {
 				r := retime(t, c, lim, jerk)
@@ -144,7 +147,8 @@ func TestRandomMoves(t *testing.T) {
 	if !testing.Short() {
 		keys = append(keys, 25)
 	}
-	for _, k := range []curve.Kind{curve.Smooth, curve.Natural, curve.Clamped, curve.Through, curve.Monotone, curve.Akima, curve.TCB, curve.Quintic, curve.Ramped, curve.Handles, curve.Linear} {
+	for _, k := range []curve.Kind{curve.Smooth, curve.Natural, curve.Clamped, curve.Through, curve.Monotone,
+		curve.Akima, curve.TCB, curve.Quintic, curve.Ramped, curve.Handles, curve.Linear} {
 		for _, n := range keys {
 			c, lim := random(t, rng, 1+rng.IntN(4), n, k)
 			r := retime(t, c, lim, false)
@@ -181,7 +185,8 @@ func TestRandomMovesWithJerk(t *testing.T) {
 			for i := range lim { // reversals of acceleration of any axis without jerk
 				was, own := 0.0, 0.0
 				for j := range 5000 {
-					if a := free.Curves[i].At(free.Duration * float64(j) / 5000).A; math.Abs(a) > 0.3*lim[i].Acceleration {
+					if a := free.Curves[i].At(free.Duration * float64(j) / 5000).A; math.Abs(a) >
+						0.3*lim[i].Acceleration {
 						if a*was < 0 {
 							own++
 						}
@@ -190,10 +195,12 @@ func TestRandomMovesWithJerk(t *testing.T) {
 				}
 				reversals = max(reversals, own)
 			}
-			if (reversals+2)*ramps < 0.1*r.LowerBound && k != curve.Through { // whose curvature steps: it has to stop there
+			if (reversals+2)*ramps < 0.1*r.LowerBound &&
+				k != curve.Through { // whose curvature steps: it has to stop there
 				held++
 				if r.Gap() > 0.15 {
-					t.Errorf("%s through %d keys: gap %.3f, %g reversals of %g s in %g s", k, n, r.Gap(), reversals, ramps, r.Duration)
+					t.Errorf("%s through %d keys: gap %.3f, %g reversals of %g s in %g s", k, n, r.Gap(), reversals,
+						ramps, r.Duration)
 				}
 			}
 			if r.Gap() > 0.5 {
@@ -208,7 +215,8 @@ func TestRandomMovesWithJerk(t *testing.T) {
 
 // Where only speed is limited the time is the integral of the fastest axis's share of it.
 func TestSpeedAlone(t *testing.T) {
-	c := []*curve.Curve{lay(t, []float64{0, 3, 5}, []float64{0, 10, -4}, curve.Spec{Kind: curve.Natural}), lay(t, []float64{0, 3, 5}, []float64{7, -3, 30}, curve.Spec{Kind: curve.Natural})}
+	c := []*curve.Curve{lay(t, []float64{0, 3, 5}, []float64{0, 10, -4}, curve.Spec{Kind: curve.Natural}),
+		lay(t, []float64{0, 3, 5}, []float64{7, -3, 30}, curve.Spec{Kind: curve.Natural})}
 	lim := []Limits{{3, inf, inf}, {5, inf, inf}}
 	want, n := 0.0, 400_000
 	for k := range n {
@@ -256,9 +264,11 @@ func TestOnlyTheWayCounts(t *testing.T) {
 		}
 	}
 	// A straight way of two axes takes what the slower takes alone.
-	two := []*curve.Curve{lay(t, []float64{0, 2}, []float64{0, 10}, curve.Spec{}), lay(t, []float64{0, 2}, []float64{5, -30}, curve.Spec{})}
+	two := []*curve.Curve{lay(t, []float64{0, 2}, []float64{0, 10}, curve.Spec{}),
+		lay(t, []float64{0, 2}, []float64{5, -30}, curve.Spec{})}
 	slow, _ := curve.Shortest(35, curve.Bounds{Speed: 7, Acceleration: 11})
-	if r := retime(t, two, []Limits{{50, 60, inf}, {7, 11, inf}}, false); math.Abs(r.Duration-slow.Duration) > 1e-9*slow.Duration {
+	if r := retime(t, two, []Limits{{50, 60, inf}, {7, 11, inf}}, false); math.Abs(r.Duration-slow.Duration) >
+		1e-9*slow.Duration {
 		t.Errorf("two axes together: %g s, the slower alone %g", r.Duration, slow.Duration)
 	}
 }
@@ -266,7 +276,8 @@ func TestOnlyTheWayCounts(t *testing.T) {
 // Waits keep their length, in both modes; corners are stops; what turns round turns at rest.
 func TestWaitsAndCorners(t *testing.T) {
 	x := []float64{0, 2, 5, 6}
-	c := []*curve.Curve{lay(t, x, []float64{0, 10, 10, 4}, curve.Spec{Kind: curve.Monotone}), lay(t, x, []float64{3, 8, 8, 9}, curve.Spec{Kind: curve.Monotone})}
+	c := []*curve.Curve{lay(t, x, []float64{0, 10, 10, 4}, curve.Spec{Kind: curve.Monotone}),
+		lay(t, x, []float64{3, 8, 8, 9}, curve.Spec{Kind: curve.Monotone})}
 	lim := []Limits{{20, 30, 400}, {20, 30, 400}}
 	for _, jerk := range []bool{false, true} {
 		r := retime(t, c, lim, jerk)
@@ -281,7 +292,8 @@ func TestWaitsAndCorners(t *testing.T) {
 			t.Errorf("jerk %t: it waits %g s, 3 before", jerk, still)
 		}
 	}
-	corner := []*curve.Curve{lay(t, []float64{0, 1, 2}, []float64{0, 10, 10}, curve.Spec{Kind: curve.Linear}), lay(t, []float64{0, 1, 2}, []float64{0, 0, 10}, curve.Spec{Kind: curve.Linear})}
+	corner := []*curve.Curve{lay(t, []float64{0, 1, 2}, []float64{0, 10, 10}, curve.Spec{Kind: curve.Linear}),
+		lay(t, []float64{0, 1, 2}, []float64{0, 0, 10}, curve.Spec{Kind: curve.Linear})}
 	r := retime(t, corner, lim, false)
 	one, _ := curve.Shortest(10, curve.Bounds{Speed: 20, Acceleration: 30})
 	if math.Abs(r.Duration-2*one.Duration) > 1e-9 {
@@ -375,14 +387,17 @@ func TestNeverLongerThanSlowedEvenly(t *testing.T) {
 		n := 2 + rng.IntN(3)
 		x, y, z := []float64{0}, []float64{0}, []float64{0}
 		for len(x) <= n {
-			x, y, z = append(x, x[len(x)-1]+1+rng.Float64()), append(y, y[len(y)-1]+10*rng.Float64()), append(z, z[len(z)-1]+5*rng.Float64())
+			x, y, z = append(x, x[len(x)-1]+1+rng.Float64()), append(y, y[len(y)-1]+10*rng.Float64()),
+				append(z, z[len(z)-1]+5*rng.Float64())
 		}
 		bends := make([]curve.Bend, len(x))
 		for k := 1; k < n; k++ {
 			bends[k].Slope = 4 * rng.Float64()
 		}
-		c := []*curve.Curve{lay(t, x, y, curve.Spec{Kind: curve.Quintic, Keys: bends}), lay(t, x, z, curve.Spec{Kind: curve.Quintic, Keys: bends})}
-		lim := []Limits{{40, 30 + 50*rng.Float64(), 2 + 20*rng.Float64()}, {40, 30 + 50*rng.Float64(), 2 + 20*rng.Float64()}}
+		c := []*curve.Curve{lay(t, x, y, curve.Spec{Kind: curve.Quintic, Keys: bends}),
+			lay(t, x, z, curve.Spec{Kind: curve.Quintic, Keys: bends})}
+		lim := []Limits{{40, 30 + 50*rng.Float64(), 2 + 20*rng.Float64()},
+			{40, 30 + 50*rng.Float64(), 2 + 20*rng.Float64()}}
 		r := retime(t, c, lim, true)
 		hold(t, c, lim, r, true)
 		by := 0.0

@@ -49,10 +49,12 @@ func TestARideByHand(t *testing.T) {
 	}
 	// Let go at 21 it has six frames to go: to 27, even about the middle.
 	at := func(f float64) float64 { return m.Curves[r.Index("track")].At(f).P / 1000 }
-	if want := at(27) - at(21); len(x.StopM) != 48 || !near(x.StopM[21], want, 1e-6) || x.StopAt != 21 || x.WorstStop != x.StopM[21] {
+	if want := at(27) - at(21); len(x.StopM) != 48 || !near(x.StopM[21], want, 1e-6) || x.StopAt != 21 || x.WorstStop !=
+		x.StopM[21] {
 		t.Errorf("stops %g m from 21 (worst %g from %d), want %g", x.StopM[21], x.WorstStop, x.StopAt, want)
 	}
-	if y := taken(t, m, r, 48, 0.5, Load{}); !near(y.WorstG, 4*x.WorstG, 1e-9) || !near(y.FastestMS, 2*x.FastestMS, 1e-9) {
+	if y := taken(t, m, r, 48, 0.5, Load{}); !near(y.WorstG, 4*x.WorstG, 1e-9) ||
+		!near(y.FastestMS, 2*x.FastestMS, 1e-9) {
 		t.Errorf("at twice the rate: %g g, %g m/s", y.WorstG, y.FastestMS)
 	}
 }
@@ -129,7 +131,8 @@ func TestTheSwingByKnownAnswers(t *testing.T) {
 
 func TestRingDown(t *testing.T) {
 	rng := rand.New(rand.NewPCG(3, 4))
-	for _, k := range []rig.Sway{{Hz: 8, Damping: 0.03}, {Hz: 1.7, Damping: 0.11}, {Hz: 31, Damping: 0.008}, {Hz: 12, Damping: 0.002}} {
+	for _, k := range []rig.Sway{{Hz: 8, Damping: 0.03}, {Hz: 1.7, Damping: 0.11}, {Hz: 31, Damping: 0.008},
+		{Hz: 12, Damping: 0.002}} {
 		for _, noise := range []float64{0, 0.003} {
 			w, z := 2*math.Pi*k.Hz, k.Damping
 			var at, y []float64
@@ -157,7 +160,9 @@ func TestRingDown(t *testing.T) {
 	for i := range count {
 		count[i] = float64(i)
 	}
-	for name, k := range map[string][2][]float64{"few": {count[:8], count[:8]}, "flat": {count, make([]float64, 50)}, "times": {make([]float64, 50), rising}, "grows": {count, rising}, "numbers": {count, append(append([]float64{}, rising[:49]...), math.NaN())}} {
+	for name, k := range map[string][2][]float64{"few": {count[:8], count[:8]}, "flat": {count, make([]float64, 50)},
+		"times": {make([]float64, 50), rising}, "grows": {count, rising}, "numbers": {count,
+			append(append([]float64{}, rising[:49]...), math.NaN())}} {
 		if got, err := RingDown(k[0], k[1]); !errors.Is(err, ErrNoRing) {
 			t.Errorf("%s: %+v, %v", name, got, err)
 		}
@@ -178,7 +183,8 @@ func view(t *testing.T, r *rig.Rig) *View {
 // quarter of a pixel is what counts.
 func TestSettling(t *testing.T) {
 	s := rig.Sway{Hz: 5, Damping: 0.04}
-	if got := Settles(s, 1, 0.25); !near(got, math.Log(4)/(0.04*2*math.Pi*5), 1e-12) || Settles(s, 0.2, 0.25) != 0 || Settles(s, 0.25, 0.25) != 0 {
+	if got := Settles(s, 1, 0.25); !near(got, math.Log(4)/(0.04*2*math.Pi*5), 1e-12) || Settles(s, 0.2, 0.25) != 0 ||
+		Settles(s, 0.25, 0.25) != 0 {
 		t.Errorf("%g s", got)
 	}
 	r := fixture.Slider()
@@ -186,7 +192,8 @@ func TestSettling(t *testing.T) {
 	_, m := compiled(t, r, map[float64]map[string]float64{0: {"track": 200}, 12: {"track": 400}})
 	v := view(t, r)
 	x := shaken(t, v, m, 24)
-	if !x.Known || x.Hz != 4 || !(x.EndPx > 0.25) || x.SettleFrames != int(math.Ceil(x.SettleS*24)) || !near(x.SettleS, Settles(*r.Sway, x.EndPx, 0.25), 1e-12) {
+	if !x.Known || x.Hz != 4 || !(x.EndPx > 0.25) || x.SettleFrames != int(math.Ceil(x.SettleS*24)) ||
+		!near(x.SettleS, Settles(*r.Sway, x.EndPx, 0.25), 1e-12) {
 		t.Fatalf("%+v", x)
 	}
 	// Followed on by itself, the picture stays under a quarter after it, and not a swing before.
@@ -233,15 +240,18 @@ func TestSwayCountsInThePictureAlone(t *testing.T) {
 	roll := &r.Axes[r.Index("roll")]
 	roll.Min, roll.Max, roll.Hard = -95, 95, [2]float64{-100, 100}
 	v := view(t, r)
-	_, level := compiled(t, r, map[float64]map[string]float64{0: {"track": 200, "roll": 0}, 24: {"track": 500, "roll": 0}})
-	_, turned := compiled(t, r, map[float64]map[string]float64{0: {"track": 200, "roll": 90}, 24: {"track": 500, "roll": 90}})
+	_, level := compiled(t, r, map[float64]map[string]float64{0: {"track": 200, "roll": 0},
+		24: {"track": 500, "roll": 0}})
+	_, turned := compiled(t, r, map[float64]map[string]float64{0: {"track": 200, "roll": 90},
+		24: {"track": 500, "roll": 90}})
 	a, b := shaken(t, v, level, 24), shaken(t, v, turned, 24)
 	if !(a.WorstPx > 1) || math.Abs(b.WorstPx/a.WorstPx-1) > 0.02 || math.Abs(b.EndPx/a.EndPx-1) > 0.02 {
 		t.Errorf("level %+v, turned %+v", a, b)
 	}
 	// It gathers its speed slowly and loses it at once behind the pictures.
 	p := path.New(r, clock.Rate{Num: 24, Den: 1}, nil)
-	for _, e := range []path.Edit{{Op: "set", Frame: 0, Values: map[string]float64{"track": 200}}, {Op: "set", Frame: 48, Values: map[string]float64{"track": 600}},
+	for _, e := range []path.Edit{{Op: "set", Frame: 0, Values: map[string]float64{"track": 200}},
+		{Op: "set", Frame: 48, Values: map[string]float64{"track": 600}},
 		{Op: "kind", Axis: "track", Kind: "linear"}, {Op: "run", RunUp: 48, RunOut: 6}} {
 		q, err := p.Apply(r, e)
 		if err != nil {
@@ -279,7 +289,8 @@ func TestSwayCountsInThePictureAlone(t *testing.T) {
 	}
 	flex, err := v.Flexes(t.Context(), m, 24, []float64{48})
 	w := 2 * math.Pi * 4
-	if err != nil || !near(flex[0].Px, bend/(w*w)*(48*48-24*24), 1e-9) || flex[0].Frame < m.First || flex[0].Frame >= m.Last {
+	if err != nil || !near(flex[0].Px, bend/(w*w)*(48*48-24*24), 1e-9) || flex[0].Frame < m.First ||
+		flex[0].Frame >= m.Last {
 		t.Errorf("the flex: %+v, %v; in the pictures %g px", flex, err, bend/(w*w)*(48*48-24*24))
 	}
 }
@@ -301,7 +312,8 @@ func TestFlexIsForecast(t *testing.T) {
 	if !near(got[2].Px/got[1].Px, (48*48-24*24)/float64(24*24-8*8), 1e-9) || got[1].Frame != got[2].Frame {
 		t.Errorf("%+v", got)
 	}
-	if fast, slow := shaken(t, v, m, 24), shaken(t, v, m, 8); math.Abs(fast.WorstPx-slow.WorstPx-got[1].Px) > 0.15*got[1].Px {
+	if fast, slow := shaken(t, v, m, 24), shaken(t, v, m, 8); math.Abs(fast.WorstPx-slow.WorstPx-got[1].Px) >
+		0.15*got[1].Px {
 		t.Errorf("forecast %g px, simulated %g and %g", got[1].Px, fast.WorstPx, slow.WorstPx)
 	}
 	q := make([]float64, len(m.Curves))
@@ -375,7 +387,8 @@ func BenchmarkRide(b *testing.B) {
 	r := fixture.Slider()
 	p := path.New(r, clock.Rate{Num: 24, Den: 1}, nil)
 	for k := range 40 {
-		q, err := p.Apply(r, path.Edit{Op: "set", Frame: float64(6 * k), Values: map[string]float64{"track": 200 + 20*float64(k), "pan": float64(k % 7)}})
+		q, err := p.Apply(r, path.Edit{Op: "set", Frame: float64(6 * k),
+			Values: map[string]float64{"track": 200 + 20*float64(k), "pan": float64(k % 7)}})
 		if err != nil {
 			b.Fatal(err)
 		}

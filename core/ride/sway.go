@@ -34,7 +34,9 @@ func RingDown(t, y []float64) (rig.Sway, error) {
 	most := 0.0
 	for i, v := range y {
 		if i > 0 && !(t[i] > t[i-1]) || math.IsNaN(v) || math.IsInf(v, 0) {
-			return rig.Sway{}, fmt.Errorf("%w: the times must rise and the values be numbers, which reading %d does not do", ErrNoRing, i)
+			return rig.Sway{},
+				fmt.Errorf("%w: the times must rise and the values be numbers, which reading %d does not do",
+					ErrNoRing, i)
 		}
 		most = max(most, math.Abs(v))
 	}
@@ -45,7 +47,8 @@ func RingDown(t, y []float64) (rig.Sway, error) {
 		at, height = turns(t, y, rest+between(height))
 	}
 	if len(at) < 4 || floats.Max(height)-floats.Min(height) < 1e-9*most {
-		return rig.Sway{}, fmt.Errorf("%w: %d turns; give readings that follow it through at least 4, several to each", ErrNoRing, len(at))
+		return rig.Sway{}, fmt.Errorf("%w: %d turns; give readings that follow it through at least 4, several to each",
+			ErrNoRing, len(at))
 	}
 	x, logs, sure := make([]float64, len(at)), make([]float64, len(at)), make([]float64, len(at))
 	for i := range at {
@@ -55,7 +58,8 @@ func RingDown(t, y []float64) (rig.Sway, error) {
 	_, half := stat.LinearRegression(x, at, sure, false)
 	_, fall := stat.LinearRegression(x, logs, sure, false)
 	if each := float64(len(t)-1) / (t[len(t)-1] - t[0]) * 2 * half; each < fewest {
-		return rig.Sway{}, fmt.Errorf("%w: there are %.1f readings to a swing; give %d at least, or it may be another's", ErrNoRing, each, fewest)
+		return rig.Sway{}, fmt.Errorf("%w: there are %.1f readings to a swing; give %d at least, or it may be "+
+			"another's", ErrNoRing, each, fewest)
 	}
 	if !(fall < 0) || !(half > 0) {
 		return rig.Sway{}, fmt.Errorf("%w: it does not die away", ErrNoRing)
@@ -305,7 +309,8 @@ func (v *View) shaken(f felt, m *path.Motion, fps float64) *Shake {
 		x.Shake(f.right[k-1]*scale, f.right[k]*scale, dt)
 		y.Shake(f.up[k-1]*scale, f.up[k]*scale, dt)
 		frame := float64(m.Start()) + float64(k)/float64(cut)
-		if d := math.Hypot(x.X, y.X) * f.px[k]; d > out.WorstPx && frame >= float64(m.First) && frame <= float64(m.Last) {
+		if d := math.Hypot(x.X, y.X) * f.px[k]; d > out.WorstPx && frame >= float64(m.First) &&
+			frame <= float64(m.Last) {
 			out.WorstPx, out.WorstAt = d, int(frame)
 		}
 	}

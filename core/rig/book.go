@@ -134,7 +134,8 @@ func (b *Book) check(r *Rig) error {
 	for _, of := range []struct {
 		name string
 		v    float64
-	}{{"below_tilt_m", b.BelowTiltM}, {"roll_ring_m", b.RollRingM}, {"standby_w", b.StandbyW}, {"rated_w", b.RatedW}, {"peak_w", b.PeakW}} {
+	}{{"below_tilt_m", b.BelowTiltM}, {"roll_ring_m", b.RollRingM}, {"standby_w", b.StandbyW}, {"rated_w", b.RatedW},
+		{"peak_w", b.PeakW}} {
 		what, v := of.name, of.v
 		if !(v >= 0 && v < 1e6) {
 			return fmt.Errorf("%s %g; give 0 or more", what, v)
@@ -155,7 +156,8 @@ func (b *Book) check(r *Rig) error {
 				return fmt.Errorf("pose %s: there is no axis %q", name, id)
 			}
 			if a := &r.Axes[i]; !(v >= a.Hard[0] && v <= a.Hard[1]) {
-				return fmt.Errorf("pose %s: %s at %g is beyond its hard ends %g to %g", name, a.Name, v, a.Hard[0], a.Hard[1])
+				return fmt.Errorf("pose %s: %s at %g is beyond its hard ends %g to %g", name, a.Name, v,
+					a.Hard[0], a.Hard[1])
 			}
 		}
 	}
@@ -166,7 +168,8 @@ func (b *Book) check(r *Rig) error {
 	}
 	for _, p := range b.Parts {
 		if !(p.Kg > 0 && p.Kg < 1e5) || p.Count < 1 || p.Count > 1000 || p.People < 1 || p.People > 20 {
-			return fmt.Errorf("part %s: %d of %g kg with %d people; give all three above zero", p.Name, p.Count, p.Kg, p.People)
+			return fmt.Errorf("part %s: %d of %g kg with %d people; give all three above zero", p.Name, p.Count,
+				p.Kg, p.People)
 		}
 		if p.Is != "" && p.Is != IsHead && p.Is != IsCounterweight {
 			return fmt.Errorf("part %s: it is %q; say head or counterweight, or leave it out", p.Name, p.Is)
@@ -175,7 +178,8 @@ func (b *Book) check(r *Rig) error {
 	wires := map[string]bool{}
 	for _, w := range b.Wires {
 		if w.Name == "" || wires[w.Name] || !(w.CableM >= 0) || !(w.RunM >= 0) {
-			return fmt.Errorf("wire %q: %g m of cable for %g m; names must differ, and lengths not be below zero", w.Name, w.CableM, w.RunM)
+			return fmt.Errorf("wire %q: %g m of cable for %g m; names must differ, and lengths not be below zero",
+				w.Name, w.CableM, w.RunM)
 		}
 		wires[w.Name] = true
 	}
@@ -184,7 +188,8 @@ func (b *Book) check(r *Rig) error {
 	}
 	for _, c := range b.Cables {
 		if i := r.Index(c.Axis); i < 0 || !(c.LoopM >= 0) || !(c.RadiusM >= 0) {
-			return fmt.Errorf("cable %s on %q: a loop of %g m, %g m from the axis; name one of its axes, and lengths not below zero", c.Name, c.Axis, c.LoopM, c.RadiusM)
+			return fmt.Errorf("cable %s on %q: a loop of %g m, %g m from the axis; name one of its axes, and lengths "+
+				"not below zero", c.Name, c.Axis, c.LoopM, c.RadiusM)
 		}
 	}
 	return nil
@@ -200,7 +205,8 @@ func (b *Book) checkBench(r *Rig) error {
 		case !(h.SlideMM[0] < h.SlideMM[1] && h.RiseMM[0] <= h.RiseMM[1]):
 			return fmt.Errorf("head: the plate's readings %v and the riser's %v must rise", h.SlideMM, h.RiseMM)
 		case !(h.FrictionNM >= 0 && h.CableNM >= 0 && math.Abs(h.SlopeDeg) <= 180):
-			return fmt.Errorf("head: friction %g and cables %g N m must not be below zero, and its slope %g° be within half a turn", h.FrictionNM, h.CableNM, h.SlopeDeg)
+			return fmt.Errorf("head: friction %g and cables %g N m must not be below zero, and its slope %g° be "+
+				"within half a turn", h.FrictionNM, h.CableNM, h.SlopeDeg)
 		}
 	}
 	if c := b.Crane; c != nil {
@@ -208,7 +214,8 @@ func (b *Book) checkBench(r *Rig) error {
 			return fmt.Errorf("crane: %q is no axis that travels; name the one that lengthens the arm", c.Arm)
 		}
 		if !(c.TailM > 0 && c.HeadM > 0 && c.HeadKg >= 0 && c.ArmKg >= 0) {
-			return fmt.Errorf("crane: tail %g m, head at %g m of %g kg, arm of %g kg; the lengths must be above zero, the masses not below", c.TailM, c.HeadM, c.HeadKg, c.ArmKg)
+			return fmt.Errorf("crane: tail %g m, head at %g m of %g kg, arm of %g kg; the lengths must be above zero, "+
+				"the masses not below", c.TailM, c.HeadM, c.HeadKg, c.ArmKg)
 		}
 	}
 	if w := b.Wrist; w != nil {
@@ -280,7 +287,8 @@ func (r *Rig) Loops() []Loop {
 		if l.OK = l.HaveM >= l.NeedM; l.OK {
 			l.Says = fmt.Sprintf("%s: %s; it needs %.2f m of loop and has %.2f.", c.Name, how, l.NeedM, l.HaveM)
 		} else {
-			l.Says = fmt.Sprintf("%s: %s; it needs %.2f m of loop and has only %.2f. Give it more, or draw in the soft limits.", c.Name, how, l.NeedM, l.HaveM)
+			l.Says = fmt.Sprintf("%s: %s; it needs %.2f m of loop and has only %.2f. Give it more, or draw in the "+
+				"soft limits.", c.Name, how, l.NeedM, l.HaveM)
 		}
 		out = append(out, l)
 	}

@@ -21,13 +21,15 @@ import (
 
 func TestTiltRoom(t *testing.T) {
 	for _, c := range []struct{ front, under, below, want float64 }{
-		{0.3, 0, 0.15, 30}, {0.1, 0.05, 0.2, 90}, {0.3, 0.2, 0.2, 0}, {0.3, 0.1, 0.3, 53.130102354155966}, {0.2, 0, 0.2, 90},
+		{0.3, 0, 0.15, 30}, {0.1, 0.05, 0.2, 90}, {0.3, 0.2, 0.2, 0}, {0.3, 0.1, 0.3, 53.130102354155966}, {0.2,
+			0, 0.2, 90},
 	} {
 		got := rig.TiltRoom(c.front, c.under, c.below)
 		if math.Abs(got-c.want) > 1e-9 {
 			t.Errorf("%v: %g", c, got)
 		}
-		if s, co := math.Sincos(got * math.Pi / 180); got > 0 && got < 90 && math.Abs(c.front*s+c.under*co-c.below) > 1e-12 {
+		if s, co := math.Sincos(got * math.Pi / 180); got > 0 && got < 90 &&
+			math.Abs(c.front*s+c.under*co-c.below) > 1e-12 {
 			t.Errorf("%v: at %g° it is %g deep", c, got, c.front*s+c.under*co)
 		}
 	}
@@ -46,13 +48,16 @@ func TestCan(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if a := s.Can(rig.Wish{ReachM: ptr(0.1)}); len(a) != 1 || a[0].Word != "no" || !strings.Contains(a[0].Says, "Nothing swings") || s.Extent().ReachM != 0 {
+	if a := s.Can(rig.Wish{ReachM: ptr(0.1)}); len(a) != 1 || a[0].Word != "no" || !strings.Contains(a[0].Says,
+		"Nothing swings") || s.Extent().ReachM != 0 {
 		t.Errorf("%+v", a)
 	}
-	if math.Abs(e.LowM-low) > 1e-5 || math.Abs(e.HighM-high) > 1e-5 || math.Abs(e.TravelM-1.46) > 1e-12 || math.Abs(e.ReachM-0.01) > 1e-6 {
+	if math.Abs(e.LowM-low) > 1e-5 || math.Abs(e.HighM-high) > 1e-5 || math.Abs(e.TravelM-1.46) > 1e-12 ||
+		math.Abs(e.ReachM-0.01) > 1e-6 {
 		t.Errorf("%+v, want %g to %g", e, low, high)
 	}
-	r.Book = &rig.Book{PayloadKg: map[rig.Mounting]float64{rig.Level: 9}, QuietShare: ptr(0.4), BelowTiltM: 0.1, RollRingM: 0.2}
+	r.Book = &rig.Book{PayloadKg: map[rig.Mounting]float64{rig.Level: 9}, QuietShare: ptr(0.4), BelowTiltM: 0.1,
+		RollRingM: 0.2}
 	r.Axes[2].Drive = &rig.Drive{MotorSteps: 200, Microsteps: 4, Gear: rig.Ratio{Num: 18, Den: 1}, SlipsBack: true}
 	if err := r.Check(); err != nil {
 		t.Fatal(err)
@@ -64,10 +69,13 @@ func TestCan(t *testing.T) {
 		}
 		return out
 	}
-	got := answers(rig.Wish{LowM: ptr(0.6), HighM: ptr(0.67), ReachM: ptr(0.5), TravelM: ptr(1.46), PayloadKg: ptr(9.0), SpeedMPS: ptr(0.3), PanDPS: ptr(31.0), RollDeg: ptr(40.0), TiltDeg: ptr(61.0),
+	got := answers(rig.Wish{LowM: ptr(0.6), HighM: ptr(0.67), ReachM: ptr(0.5), TravelM: ptr(1.46), PayloadKg: ptr(9.0),
+		SpeedMPS: ptr(0.3), PanDPS: ptr(31.0), RollDeg: ptr(40.0), TiltDeg: ptr(61.0),
 		FrontM: ptr(0.3), BodyM: ptr(0.12), Sound: true, HoldsOff: true, Repeats: true})
-	for wish, want := range map[string]string{"down to": "no: The camera comes down to 0.66", "up to": "yes", "reach": "no: It reaches 0.01", "travel": "yes", "payload": "yes: It is rated for 9 kg when level",
-		"speed": "yes: Track alone", "pan": "no: Pan turns at 30", "roll": "yes: Roll turns 40", "tilt": "no: Tilt goes down to -60", "length": "no: 0.30 m before", "body": "yes: The roll ring",
+	for wish, want := range map[string]string{"down to": "no: The camera comes down to 0.66", "up to": "yes",
+		"reach": "no: It reaches 0.01", "travel": "yes", "payload": "yes: It is rated for 9 kg when level",
+		"speed": "yes: Track alone", "pan": "no: Pan turns at 30", "roll": "yes: Roll turns 40",
+		"tilt": "no: Tilt goes down to -60", "length": "no: 0.30 m before", "body": "yes: The roll ring",
 		"sound": "yes: Up to 40 %", "power off": "no: Tilt slips back", "repeats": "yes"} {
 		if !strings.HasPrefix(got[wish], want) {
 			t.Errorf("%s: %q, want %q", wish, got[wish], want)
@@ -76,7 +84,8 @@ func TestCan(t *testing.T) {
 	if len(got) != 14 {
 		t.Errorf("%d answers: %v", len(got), got)
 	}
-	if a := answers(rig.Wish{PayloadKg: ptr(1.0), Mounting: rig.UpsideDown}); !strings.HasPrefix(a["payload"], "cannot say") {
+	if a := answers(rig.Wish{PayloadKg: ptr(1.0), Mounting: rig.UpsideDown}); !strings.HasPrefix(a["payload"],
+		"cannot say") {
 		t.Errorf("%v", a)
 	}
 	if a := r.Can(rig.Wish{}); len(a) != 0 {
@@ -88,11 +97,13 @@ func TestCan(t *testing.T) {
 			t.Errorf("without a book: %s %s", wish, a)
 		}
 	}
-	if a := stand().Can(rig.Wish{LowM: ptr(0.3), PanDPS: ptr(1.0), TravelM: ptr(1.0), RollDeg: ptr(1.0), TiltDeg: ptr(1.0), SpeedMPS: ptr(1.0), HoldsOff: true}); len(a) != 7 {
+	if a := stand().Can(rig.Wish{LowM: ptr(0.3), PanDPS: ptr(1.0), TravelM: ptr(1.0), RollDeg: ptr(1.0),
+		TiltDeg: ptr(1.0), SpeedMPS: ptr(1.0), HoldsOff: true}); len(a) != 7 {
 		t.Errorf("without a camera: %v", a)
 	} else {
 		for range 20 { // in the same order each time
-			if b := stand().Can(rig.Wish{LowM: ptr(0.3), HighM: ptr(2.0), ReachM: ptr(1.0)}); b[0].Wish != "height" || b[1].Wish != "top" || b[2].Wish != "reach" {
+			if b := stand().Can(rig.Wish{LowM: ptr(0.3), HighM: ptr(2.0), ReachM: ptr(1.0)}); b[0].Wish != "height" ||
+				b[1].Wish != "top" || b[2].Wish != "reach" {
 				t.Fatalf("in the order %v", b)
 			}
 		}
@@ -126,7 +137,8 @@ func TestCanThroughALens(t *testing.T) {
 	if got, want := s.Through(rig.Vec{0, 0, -0.4}, 0, 0).Extent().LowM, s.Extent().LowM-0.4; math.Abs(got-want) > 0.02 {
 		t.Errorf("%g, want %g", got, want)
 	}
-	if a := s.Through(rig.Vec{0, 0, -0.4}, 0, 0).Can(rig.Wish{LowM: ptr(s.Extent().LowM - 0.39)}); len(a) != 1 || a[0].Word != "yes" {
+	if a := s.Through(rig.Vec{0, 0, -0.4}, 0, 0).Can(rig.Wish{LowM: ptr(s.Extent().LowM - 0.39)}); len(a) != 1 ||
+		a[0].Word != "yes" {
 		t.Errorf("%v", a)
 	}
 }
@@ -152,8 +164,9 @@ func TestChanges(t *testing.T) {
 		want   string
 		voids  bool
 	}{
-		"nothing":    {func(*rig.Rig) {}, "", false},
-		"scale":      {func(r *rig.Rig) { r.Axes[0].StepsPerUnit = rig.Ratio{Num: 50, Den: 1} }, "Track makes 50 steps per mm, not 25", true},
+		"nothing": {func(*rig.Rig) {}, "", false},
+		"scale": {func(r *rig.Rig) { r.Axes[0].StepsPerUnit = rig.Ratio{Num: 50, Den: 1} },
+			"Track makes 50 steps per mm, not 25", true},
 		"same scale": {func(r *rig.Rig) { r.Axes[0].StepsPerUnit = rig.Ratio{Num: 50, Den: 2} }, "", false},
 		"range":      {func(r *rig.Rig) { r.Axes[0].Max = 1400 }, "Track goes from 20 to 1400", false},
 		"limits":     {func(r *rig.Rig) { r.Axes[1].Working.Speed = 20 }, "Pan works up to 20", false},
@@ -169,7 +182,8 @@ func TestChanges(t *testing.T) {
 		b.Joints = append([]rig.Joint(nil), b.Joints...)
 		c.change(b)
 		got := rig.Changes(a, b)
-		if (c.want == "") != (len(got) == 0) || c.want != "" && !strings.Contains(got[0].Says, c.want) || rig.Voids(a, b) != c.voids {
+		if (c.want == "") != (len(got) == 0) || c.want != "" && !strings.Contains(got[0].Says, c.want) ||
+			rig.Voids(a, b) != c.voids {
 			t.Errorf("%s: %+v, voids %v", name, got, rig.Voids(a, b))
 		}
 	}
@@ -181,7 +195,8 @@ func TestChanges(t *testing.T) {
 
 func TestBegin(t *testing.T) {
 	for _, s := range rig.Starts() {
-		for name, pick := range map[string]func(rig.Ask) float64{"usual": func(a rig.Ask) float64 { return a.Usual }, "least": func(a rig.Ask) float64 { return a.Least }, "most": func(a rig.Ask) float64 { return a.Most }} {
+		for name, pick := range map[string]func(rig.Ask) float64{"usual": func(a rig.Ask) float64 { return a.Usual },
+			"least": func(a rig.Ask) float64 { return a.Least }, "most": func(a rig.Ask) float64 { return a.Most }} {
 			given := map[string]float64{}
 			for _, a := range s.Asks {
 				given[a.Field] = pick(a)
@@ -199,7 +214,8 @@ func TestBegin(t *testing.T) {
 				t.Errorf("%s: %v", s.Kind, err)
 			}
 		}
-		if _, err := rig.Begin(s.Kind, "mine", "Mine", map[string]float64{"wings": 2}); err == nil || !strings.Contains(err.Error(), "does not ask for that") {
+		if _, err := rig.Begin(s.Kind, "mine", "Mine", map[string]float64{"wings": 2}); err == nil ||
+			!strings.Contains(err.Error(), "does not ask for that") {
 			t.Errorf("%s: %v", s.Kind, err)
 		}
 		if _, err := rig.Begin(s.Kind, "mine", "Mine", map[string]float64{s.Asks[0].Field: math.NaN()}); err == nil {
@@ -210,8 +226,10 @@ func TestBegin(t *testing.T) {
 		t.Error("a zeppelin")
 	}
 	// A slider of 800 mm on a screw, by hand.
-	r, err := rig.Begin("slider", "mine", "Mine", map[string]float64{"travel_mm": 800, "teeth": 0, "pitch_mm": 8, "microsteps": 4})
-	if err != nil || r.Axes[0].StepsPerUnit != (rig.Ratio{Num: 100, Den: 1}) || r.Axes[0].Hard != [2]float64{0, 800} || r.Axes[0].Min != 8 {
+	r, err := rig.Begin("slider", "mine", "Mine", map[string]float64{"travel_mm": 800, "teeth": 0, "pitch_mm": 8,
+		"microsteps": 4})
+	if err != nil || r.Axes[0].StepsPerUnit != (rig.Ratio{Num: 100, Den: 1}) || r.Axes[0].Hard != [2]float64{0, 800} ||
+		r.Axes[0].Min != 8 {
 		t.Errorf("%+v, %v", r, err)
 	}
 	// A crane's camera goes round its column at the boom's length.
@@ -228,14 +246,19 @@ func TestBegin(t *testing.T) {
 
 func TestBook(t *testing.T) {
 	r := fixture.Slider()
-	r.Book = &rig.Book{Parts: []rig.Part{{Name: "rail", Kg: 7, Count: 2, People: 1, Vehicle: "van"}, {Name: "base", Kg: 96, Count: 1, People: 3, Vehicle: "truck"}, {Name: "weights", Kg: 20, Count: 6, People: 1}},
-		Cables: []rig.Cable{{Name: "loom", Axis: "track", LoopM: 1.5}, {Name: "video", Axis: "pan", LoopM: 0.7, RadiusM: 0.1}}}
+	r.Book = &rig.Book{Parts: []rig.Part{{Name: "rail", Kg: 7, Count: 2, People: 1, Vehicle: "van"},
+		{Name: "base", Kg: 96, Count: 1, People: 3, Vehicle: "truck"}, {Name: "weights", Kg: 20, Count: 6, People: 1}},
+		Cables: []rig.Cable{{Name: "loom", Axis: "track", LoopM: 1.5}, {Name: "video", Axis: "pan", LoopM: 0.7,
+			RadiusM: 0.1}}}
 	c := r.Book.Carry()
-	if c.Kg != 230 || c.Lifts != 9 || c.People != 3 || len(c.Vehicles) != 3 || c.Vehicles[0].Vehicle != "not assigned" || c.Vehicles[2].Kg != 14 || len(c.Heavy) != 1 || !strings.HasPrefix(c.Heavy[0], "base: 32 kg each") {
+	if c.Kg != 230 || c.Lifts != 9 || c.People != 3 || len(c.Vehicles) != 3 || c.Vehicles[0].Vehicle !=
+		"not assigned" || c.Vehicles[2].Kg != 14 || len(c.Heavy) != 1 || !strings.HasPrefix(c.Heavy[0],
+		"base: 32 kg each") {
 		t.Errorf("%+v", c)
 	}
 	l := r.Loops()
-	if len(l) != 2 || l[0].OK || math.Abs(l[0].NeedM-1.52) > 1e-12 || !l[1].OK || math.Abs(l[1].NeedM-0.1*356*math.Pi/180) > 1e-12 || math.Abs(l[1].Turns-356.0/360) > 1e-12 {
+	if len(l) != 2 || l[0].OK || math.Abs(l[0].NeedM-1.52) > 1e-12 || !l[1].OK ||
+		math.Abs(l[1].NeedM-0.1*356*math.Pi/180) > 1e-12 || math.Abs(l[1].Turns-356.0/360) > 1e-12 {
 		t.Errorf("%+v", l)
 	}
 	if w, ch := rig.WireOf(&r.Axes[0]); w != "bus A" || ch != "1" {
@@ -303,14 +326,18 @@ func TestBookBounds(t *testing.T) {
 		b  rig.Book
 		ok bool
 	}{
-		"light": {part(0.001, 1, 1), true}, "weightless": {part(0, 1, 1), false}, "heavy": {part(99_999, 1000, 20), true}, "too heavy": {part(1e5, 1, 1), false},
-		"none": {part(1, 0, 1), false}, "too many": {part(1, 1001, 1), false}, "nobody": {part(1, 1, 0), false}, "a crowd": {part(1, 1, 21), false}, "no number": {part(math.NaN(), 1, 1), false},
-		"wire": {wire("a", 0, 0), true}, "nameless": {wire("", 1, 1), false}, "negative cable": {wire("a", -1, 1), false}, "negative run": {wire("a", 1, -1), false},
+		"light": {part(0.001, 1, 1), true}, "weightless": {part(0, 1, 1), false}, "heavy": {part(99_999, 1000, 20),
+			true}, "too heavy": {part(1e5, 1, 1), false},
+		"none": {part(1, 0, 1), false}, "too many": {part(1, 1001, 1), false}, "nobody": {part(1, 1, 0), false},
+		"a crowd": {part(1, 1, 21), false}, "no number": {part(math.NaN(), 1, 1), false},
+		"wire": {wire("a", 0, 0), true}, "nameless": {wire("", 1, 1), false}, "negative cable": {wire("a", -1, 1),
+			false}, "negative run": {wire("a", 1, -1), false},
 		"cable": {cable(0, 0), true}, "negative loop": {cable(-1, 0), false}, "negative radius": {cable(0, -1), false},
 		"pose low": {pose(-178), true}, "pose high": {pose(178), true}, "beyond low": {pose(-179), false}, "pose NaN": {pose(math.NaN()), false},
 		"carries nothing": {pay(0, rig.Level), true}, "sloped": {pay(9, rig.Sloped), true}, "upright": {pay(9, rig.Upright), true}, "upside down": {pay(99_999, rig.UpsideDown), true}, "carries a house": {pay(1e5, rig.Level), false},
-		"quiet": {rig.Book{QuietShare: ptr(0.0)}, true}, "always quiet": {rig.Book{QuietShare: ptr(1.0)}, true}, "less than never": {rig.Book{QuietShare: ptr(-0.1)}, false},
-		"watts": {rig.Book{StandbyW: 1, RatedW: 2, PeakW: 999_999}, true}, "too many watts": {rig.Book{PeakW: 1e6}, false}, "negative watts": {rig.Book{StandbyW: -1}, false},
+		"quiet": {rig.Book{QuietShare: ptr(0.0)}, true}, "always quiet": {rig.Book{QuietShare: ptr(1.0)}, true},
+		"less than never": {rig.Book{QuietShare: ptr(-0.1)}, false},
+		"watts":           {rig.Book{StandbyW: 1, RatedW: 2, PeakW: 999_999}, true}, "too many watts": {rig.Book{PeakW: 1e6}, false}, "negative watts": {rig.Book{StandbyW: -1}, false},
 	} {
 		r := fixture.Slider()
 		r.Book = &c.b
@@ -318,7 +345,8 @@ func TestBookBounds(t *testing.T) {
 			t.Errorf("%s: %v", name, err)
 		}
 	}
-	c := (&rig.Book{Parts: []rig.Part{{Name: "just", Kg: rig.HeavyKg * 2, Count: 1, People: 2}, {Name: "over", Kg: rig.HeavyKg*2 + 1, Count: 1, People: 2}}}).Carry()
+	c := (&rig.Book{Parts: []rig.Part{{Name: "just", Kg: rig.HeavyKg * 2, Count: 1, People: 2},
+		{Name: "over", Kg: rig.HeavyKg*2 + 1, Count: 1, People: 2}}}).Carry()
 	if len(c.Heavy) != 1 || !strings.HasPrefix(c.Heavy[0], "over") {
 		t.Errorf("%v", c.Heavy)
 	}

@@ -39,7 +39,8 @@ func (m *Measured) ratio() (*big.Rat, error) {
 	const parts = 1e6
 	ok := func(v float64) bool { return math.Abs(v) >= 1/parts && math.Abs(v) <= 1e6 }
 	if !ok(m.Asked) || !ok(m.Moved) {
-		return nil, fmt.Errorf("measured: asked for %g, moved %g; give two lengths or angles between 0.000001 and a million", m.Asked, m.Moved)
+		return nil, fmt.Errorf("measured: asked for %g, moved %g; give two lengths or angles between 0.000001 and "+
+			"a million", m.Asked, m.Moved)
 	}
 	return big.NewRat(int64(math.Round(m.Asked*parts)), int64(math.Round(m.Moved*parts))), nil
 }
@@ -80,7 +81,8 @@ func (d *Drive) stated(u Unit) (*big.Rat, error) {
 	case d.Microsteps < 1 || d.Microsteps > 4096:
 		return nil, fmt.Errorf("microsteps: %d; give 1 to 4096, as 16", d.Microsteps)
 	case d.Gear.Num < 1 || d.Gear.Den < 1 || d.Gear.Num > 1e9 || d.Gear.Den > 1e9:
-		return nil, fmt.Errorf("gear: %d/%d; give turns of the motor for one of the output, as 18/1", d.Gear.Num, d.Gear.Den)
+		return nil, fmt.Errorf("gear: %d/%d; give turns of the motor for one of the output, as 18/1",
+			d.Gear.Num, d.Gear.Den)
 	case u == Percent:
 		return nil, errors.New("drive: a lamp has no motor; leave it out")
 	case u == Deg && (belt || screw):
@@ -88,7 +90,8 @@ func (d *Drive) stated(u Unit) (*big.Rat, error) {
 	case u == MM && belt == screw:
 		return nil, errors.New("drive: a travel has either teeth and pitch or a screw's lead; give one of them")
 	case belt && (d.Teeth < 1 || d.Teeth > 10_000 || d.PitchUM < 1 || d.PitchUM > 1e6):
-		return nil, fmt.Errorf("belt: %d teeth of %g mm; give both above zero, as 20 and 3", d.Teeth, float64(d.PitchUM)/1000)
+		return nil, fmt.Errorf("belt: %d teeth of %g mm; give both above zero, as 20 and 3", d.Teeth,
+			float64(d.PitchUM)/1000)
 	case screw && (d.LeadUM < 1 || d.LeadUM > 1e6):
 		return nil, fmt.Errorf("screw: a lead of %g mm; give what it travels in a turn, as 8", float64(d.LeadUM)/1000)
 	case belt:
@@ -125,12 +128,14 @@ func (a *Axis) checkDrive() error {
 		return err
 	}
 	if s.Num*a.StepsPerUnit.Den != a.StepsPerUnit.Num*s.Den {
-		return fmt.Errorf("steps per unit %d/%d; its drive makes %d/%d of them", a.StepsPerUnit.Num, a.StepsPerUnit.Den, s.Num, s.Den)
+		return fmt.Errorf("steps per unit %d/%d; its drive makes %d/%d of them", a.StepsPerUnit.Num, a.StepsPerUnit.Den,
+			s.Num, s.Den)
 	}
 	for _, of := range []struct {
 		name string
 		v    float64
-	}{{"motor_nm", a.Drive.MotorNM}, {"holding_nm", a.Drive.HoldingNM}, {"rated_w", a.Drive.RatedW}, {"peak_w", a.Drive.PeakW}} {
+	}{{"motor_nm", a.Drive.MotorNM}, {"holding_nm", a.Drive.HoldingNM}, {"rated_w", a.Drive.RatedW},
+		{"peak_w", a.Drive.PeakW}} {
 		what, v := of.name, of.v
 		if !(v >= 0 && v <= 1e6) {
 			return fmt.Errorf("%s %g; give 0 to a million", what, v)
@@ -156,7 +161,8 @@ var (
 	commonMicrosteps = []int64{1, 2, 4, 8, 16, 32, 64, 128, 256}
 	commonMotors     = []int64{24, 48, 200, 400, 500}
 	commonPitchUM    = []int64{2000, 2032, 2500, 3000, 5000, 5080, 8000, 10_000}
-	commonLeadUM     = []int64{1000, 1250, 1500, 2000, 2500, 3000, 4000, 5000, 6000, 8000, 10_000, 12_000, 16_000, 20_000, 25_000}
+	commonLeadUM     = []int64{1000, 1250, 1500, 2000, 2500, 3000, 4000, 5000, 6000, 8000, 10_000, 12_000, 16_000,
+		20_000, 25_000}
 )
 
 // Suspects name what a measurement tells of a stated gearing: r is the measured steps per
@@ -191,21 +197,28 @@ func (d *Drive) Suspects(r float64) []Suspect {
 		out = append(out, s)
 	}
 	for _, m := range commonMicrosteps {
-		try(fmt.Sprintf("%d microsteps, not %d", m, d.Microsteps), float64(m)/float64(d.Microsteps), func(c *Drive) { c.Microsteps = m })
+		try(fmt.Sprintf("%d microsteps, not %d", m, d.Microsteps), float64(m)/float64(d.Microsteps), func(c *Drive) {
+			c.Microsteps = m
+		})
 	}
 	for _, m := range commonMotors {
-		try(fmt.Sprintf("a motor of %d steps, not %d", m, d.MotorSteps), float64(m)/float64(d.MotorSteps), func(c *Drive) { c.MotorSteps = m })
+		try(fmt.Sprintf("a motor of %d steps, not %d", m, d.MotorSteps), float64(m)/float64(d.MotorSteps),
+			func(c *Drive) { c.MotorSteps = m })
 	}
 	if g := float64(d.Gear.Num) / float64(d.Gear.Den); g != 1 {
 		try("its gear is not there, or is counted already", 1/g, func(c *Drive) { c.Gear = Ratio{1, 1} })
-		try("its gear is there twice", g, func(c *Drive) { c.Gear = Ratio{d.Gear.Num * d.Gear.Num, d.Gear.Den * d.Gear.Den} })
+		try("its gear is there twice", g, func(c *Drive) {
+			c.Gear = Ratio{d.Gear.Num * d.Gear.Num, d.Gear.Den * d.Gear.Den}
+		})
 	}
 	if d.Teeth > 0 {
 		var teeth []Suspect
 		keep := out
 		out = nil
 		for t := int64(8); t <= 90; t++ {
-			try(fmt.Sprintf("%d teeth, not %d", t, d.Teeth), float64(d.Teeth)/float64(t), func(c *Drive) { c.Teeth = t })
+			try(fmt.Sprintf("%d teeth, not %d", t, d.Teeth), float64(d.Teeth)/float64(t), func(c *Drive) {
+				c.Teeth = t
+			})
 		}
 		teeth, out = out, keep
 		sort.SliceStable(teeth, func(i, k int) bool { return teeth[i].Off < teeth[k].Off })
@@ -213,12 +226,14 @@ func (d *Drive) Suspects(r float64) []Suspect {
 			out = append(out, teeth[0])
 		}
 		for _, p := range commonPitchUM {
-			try(fmt.Sprintf("a pitch of %g mm, not %g", float64(p)/1000, float64(d.PitchUM)/1000), float64(d.PitchUM)/float64(p), func(c *Drive) { c.PitchUM = p })
+			try(fmt.Sprintf("a pitch of %g mm, not %g", float64(p)/1000, float64(d.PitchUM)/1000),
+				float64(d.PitchUM)/float64(p), func(c *Drive) { c.PitchUM = p })
 		}
 	}
 	if d.LeadUM > 0 {
 		for _, l := range commonLeadUM {
-			try(fmt.Sprintf("a lead of %g mm, not %g", float64(l)/1000, float64(d.LeadUM)/1000), float64(d.LeadUM)/float64(l), func(c *Drive) { c.LeadUM = l })
+			try(fmt.Sprintf("a lead of %g mm, not %g", float64(l)/1000, float64(d.LeadUM)/1000),
+				float64(d.LeadUM)/float64(l), func(c *Drive) { c.LeadUM = l })
 		}
 	}
 	try("measured in inches, commanded in millimetres", 25.4, nil)

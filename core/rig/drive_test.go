@@ -18,14 +18,23 @@ func TestGearing(t *testing.T) {
 		want rig.Ratio
 		turn float64
 	}{
-		"belt":         {rig.Drive{MotorSteps: 200, Microsteps: 8, Gear: one, Teeth: 32, PitchUM: 2000}, rig.MM, rig.Ratio{Num: 25, Den: 1}, 64},
-		"inch belt":    {rig.Drive{MotorSteps: 200, Microsteps: 16, Gear: one, Teeth: 10, PitchUM: 5080}, rig.MM, rig.Ratio{Num: 8000, Den: 127}, 50.8},
-		"screw":        {rig.Drive{MotorSteps: 200, Microsteps: 4, Gear: one, LeadUM: 8000}, rig.MM, rig.Ratio{Num: 100, Den: 1}, 8},
-		"head":         {rig.Drive{MotorSteps: 200, Microsteps: 4, Gear: rig.Ratio{Num: 18, Den: 1}}, rig.Deg, rig.Ratio{Num: 40, Den: 1}, 20},
-		"odd gear":     {rig.Drive{MotorSteps: 400, Microsteps: 1, Gear: rig.Ratio{Num: 5, Den: 3}}, rig.Deg, rig.Ratio{Num: 50, Den: 27}, 216},
-		"reversed":     {rig.Drive{MotorSteps: 200, Microsteps: 8, Gear: one, Teeth: 32, PitchUM: 2000, Reversed: true}, rig.MM, rig.Ratio{Num: -25, Den: 1}, 64},
-		"measured":     {rig.Drive{MotorSteps: 200, Microsteps: 8, Gear: one, Teeth: 32, PitchUM: 2000, Measured: &rig.Measured{Asked: 1000, Moved: 1002.5}}, rig.MM, rig.Ratio{Num: 10000, Den: 401}, 64.16},
-		"measured odd": {rig.Drive{MotorSteps: 200, Microsteps: 256, Gear: rig.Ratio{Num: 999983, Den: 1009}, LeadUM: 8001, Measured: &rig.Measured{Asked: 999.999989, Moved: 998.999983}}, rig.MM, rig.Ratio{Num: 0, Den: 0}, 0.008065},
+		"belt": {rig.Drive{MotorSteps: 200, Microsteps: 8, Gear: one, Teeth: 32, PitchUM: 2000}, rig.MM,
+			rig.Ratio{Num: 25, Den: 1}, 64},
+		"inch belt": {rig.Drive{MotorSteps: 200, Microsteps: 16, Gear: one, Teeth: 10, PitchUM: 5080}, rig.MM,
+			rig.Ratio{Num: 8000, Den: 127}, 50.8},
+		"screw": {rig.Drive{MotorSteps: 200, Microsteps: 4, Gear: one, LeadUM: 8000}, rig.MM,
+			rig.Ratio{Num: 100, Den: 1}, 8},
+		"head": {rig.Drive{MotorSteps: 200, Microsteps: 4, Gear: rig.Ratio{Num: 18, Den: 1}}, rig.Deg,
+			rig.Ratio{Num: 40, Den: 1}, 20},
+		"odd gear": {rig.Drive{MotorSteps: 400, Microsteps: 1, Gear: rig.Ratio{Num: 5, Den: 3}}, rig.Deg,
+			rig.Ratio{Num: 50, Den: 27}, 216},
+		"reversed": {rig.Drive{MotorSteps: 200, Microsteps: 8, Gear: one, Teeth: 32, PitchUM: 2000, Reversed: true},
+			rig.MM, rig.Ratio{Num: -25, Den: 1}, 64},
+		"measured": {rig.Drive{MotorSteps: 200, Microsteps: 8, Gear: one, Teeth: 32, PitchUM: 2000,
+			Measured: &rig.Measured{Asked: 1000, Moved: 1002.5}}, rig.MM, rig.Ratio{Num: 10000, Den: 401}, 64.16},
+		"measured odd": {rig.Drive{MotorSteps: 200, Microsteps: 256, Gear: rig.Ratio{Num: 999983, Den: 1009},
+			LeadUM: 8001, Measured: &rig.Measured{Asked: 999.999989, Moved: 998.999983}}, rig.MM, rig.Ratio{Num: 0,
+			Den: 0}, 0.008065},
 	} {
 		got, err := c.d.Steps(c.u)
 		if err != nil || c.want.Den != 0 && got != c.want || math.Abs(c.d.Turn(c.u)-c.turn) > 1e-6*c.turn+1e-6 {
@@ -41,8 +50,10 @@ func TestGearing(t *testing.T) {
 		"belt: 20 teeth of 0":   {MotorSteps: 200, Microsteps: 1, Gear: one, Teeth: 20},
 		"belt: 0 teeth of 2 mm": {MotorSteps: 200, Microsteps: 1, Gear: one, PitchUM: 2000},
 		"screw: a lead of -8":   {MotorSteps: 200, Microsteps: 1, Gear: one, LeadUM: -8000},
-		"measured: asked for 0": {MotorSteps: 200, Microsteps: 1, Gear: one, LeadUM: 8000, Measured: &rig.Measured{Moved: 1}},
-		"no drive is made":      {MotorSteps: 200, Microsteps: 1, Gear: one, LeadUM: 8000, Measured: &rig.Measured{Asked: 1e6, Moved: 1e-6}},
+		"measured: asked for 0": {MotorSteps: 200, Microsteps: 1, Gear: one, LeadUM: 8000,
+			Measured: &rig.Measured{Moved: 1}},
+		"no drive is made": {MotorSteps: 200, Microsteps: 1, Gear: one, LeadUM: 8000,
+			Measured: &rig.Measured{Asked: 1e6, Moved: 1e-6}},
 	} {
 		if got, err := d.Steps(rig.MM); err == nil || !strings.Contains(err.Error(), want) {
 			t.Errorf("%v, %v, want %q", got, err, want)
@@ -98,7 +109,8 @@ func TestSuspects(t *testing.T) {
 		if d := got[0].Drive; d != nil && name != "both" {
 			was, _ := c.d.Steps(rig.MM)
 			now, err := d.Steps(rig.MM)
-			if r := float64(now.Num) / float64(now.Den) / (float64(was.Num) / float64(was.Den)); err != nil || math.Abs(r/c.ratio-1) > 0.0051 {
+			if r := float64(now.Num) / float64(now.Den) / (float64(was.Num) / float64(was.Den)); err != nil ||
+				math.Abs(r/c.ratio-1) > 0.0051 {
 				t.Errorf("%s: as it would read it makes %g times the steps, measured %g", name, r, c.ratio)
 			}
 		}
@@ -116,7 +128,8 @@ func TestSuspects(t *testing.T) {
 func TestScaleByMeasurement(t *testing.T) {
 	rng := rand.New(rand.NewPCG(3, 4))
 	for range 300 {
-		d := rig.Drive{MotorSteps: 200, Microsteps: 1 << rng.IntN(8), Gear: rig.Ratio{Num: 1 + rng.Int64N(200), Den: 1 + rng.Int64N(20)}, LeadUM: 500 + rng.Int64N(20_000)}
+		d := rig.Drive{MotorSteps: 200, Microsteps: 1 << rng.IntN(8), Gear: rig.Ratio{Num: 1 + rng.Int64N(200),
+			Den: 1 + rng.Int64N(20)}, LeadUM: 500 + rng.Int64N(20_000)}
 		was, err := d.Steps(rig.MM)
 		if err != nil {
 			t.Fatal(err)
@@ -139,12 +152,17 @@ func TestMeasure(t *testing.T) {
 		says         string
 		suspects     bool
 	}{
-		{1000, 2003, "One thing explains it: 4 microsteps, not 8.", true}, {6000, 6000.3, "right to a ten-thousandth", false}, {1000, 997, "0.30 % off, as belts stretch and wheels wear, and read to 0.5 mm, this tells 0.05 %", false},
-		{1000, 1000.05, "right as far as this tells: read to 0.5 mm, this tells 0.05 %. Over 5000 mm", false}, {10, 10.2, "right as far as this tells: read to 0.5 mm, this tells 4.9 %", false},
-		{1000, -1000, "One thing explains it: its direction is reversed.", true}, {1000, 1070, "nothing usual explains it", false},
+		{1000, 2003, "One thing explains it: 4 microsteps, not 8.", true}, {6000, 6000.3, "right to a ten-thousandth",
+			false}, {1000, 997, "0.30 % off, as belts stretch and wheels wear, and read to 0.5 mm, this tells 0.05 %",
+			false},
+		{1000, 1000.05, "right as far as this tells: read to 0.5 mm, this tells 0.05 %. Over 5000 mm", false}, {10,
+			10.2, "right as far as this tells: read to 0.5 mm, this tells 4.9 %", false},
+		{1000, -1000, "One thing explains it: its direction is reversed.", true}, {1000, 1070,
+			"nothing usual explains it", false},
 	} {
 		m, err := a.Measure(c.asked, c.moved)
-		if err != nil || !strings.Contains(m.Says, c.says) || (len(m.Suspects) > 0) != c.suspects || math.Abs(m.Measured-25*c.asked/c.moved) > 1e-9 || m.Stated != 25 {
+		if err != nil || !strings.Contains(m.Says, c.says) || (len(m.Suspects) > 0) != c.suspects ||
+			math.Abs(m.Measured-25*c.asked/c.moved) > 1e-9 || m.Stated != 25 {
 			t.Errorf("%g for %g: %+v, %v; want %q", c.moved, c.asked, m, err, c.says)
 		}
 	}
@@ -160,7 +178,8 @@ func TestMeasure(t *testing.T) {
 		if a.StepsPerUnit, err = a.Drive.Steps(a.Unit); err != nil {
 			t.Fatal(err)
 		}
-		if got := float64(a.StepsPerUnit.Num) / float64(a.StepsPerUnit.Den); math.Abs(got*(1+0.0001*float64(n))/truth-1) > 1e-6 {
+		if got := float64(a.StepsPerUnit.Num) / float64(a.StepsPerUnit.Den); math.Abs(got*(1+0.0001*float64(n))/
+			truth-1) > 1e-6 {
 			t.Errorf("measured %d times it has %g steps, in truth %g", n+1, got, truth)
 		}
 	}
@@ -182,12 +201,19 @@ func TestDriveBounds(t *testing.T) {
 		ok bool
 	}{
 		"least": {rig.Drive{MotorSteps: 1, Microsteps: 1, Gear: one, LeadUM: 1000}, true}, "many steps": {rig.Drive{MotorSteps: 1e7, Microsteps: 1, Gear: one, LeadUM: 1e6}, true}, "too many steps": {rig.Drive{MotorSteps: 1e7 + 1, Microsteps: 1, Gear: one, LeadUM: 1e6}, false},
-		"microsteps": {rig.Drive{MotorSteps: 200, Microsteps: 4096, Gear: one, LeadUM: 1e6}, true}, "too many microsteps": {rig.Drive{MotorSteps: 200, Microsteps: 4097, Gear: one, LeadUM: 1e6}, false},
-		"gear": {rig.Drive{MotorSteps: 1, Microsteps: 1, Gear: rig.Ratio{Num: 1e9, Den: 1e9}, LeadUM: 1000}, true}, "gear num": {rig.Drive{MotorSteps: 1, Microsteps: 1, Gear: rig.Ratio{Num: 1e9 + 1, Den: 1e9}, LeadUM: 1000}, false}, "gear den": {rig.Drive{MotorSteps: 1, Microsteps: 1, Gear: rig.Ratio{Num: 1, Den: 0}, LeadUM: 1000}, false},
-		"gear den large": {rig.Drive{MotorSteps: 1, Microsteps: 1, Gear: rig.Ratio{Num: 1e9, Den: 1e9 + 1}, LeadUM: 1000}, false},
-		"lead":           {rig.Drive{MotorSteps: 200, Microsteps: 1, Gear: one, LeadUM: 1e6}, true}, "long lead": {rig.Drive{MotorSteps: 200, Microsteps: 1, Gear: one, LeadUM: 1e6 + 1}, false},
-		"teeth": {rig.Drive{MotorSteps: 200, Microsteps: 1, Gear: one, Teeth: 10_000, PitchUM: 1}, true}, "too many teeth": {rig.Drive{MotorSteps: 200, Microsteps: 1, Gear: one, Teeth: 10_001, PitchUM: 1}, false},
-		"pitch": {rig.Drive{MotorSteps: 200, Microsteps: 1, Gear: one, Teeth: 1, PitchUM: 1e6}, true}, "long pitch": {rig.Drive{MotorSteps: 200, Microsteps: 1, Gear: one, Teeth: 1, PitchUM: 1e6 + 1}, false}, "negative teeth": {rig.Drive{MotorSteps: 200, Microsteps: 1, Gear: one, Teeth: -1, PitchUM: 1}, false},
+		"microsteps":          {rig.Drive{MotorSteps: 200, Microsteps: 4096, Gear: one, LeadUM: 1e6}, true},
+		"too many microsteps": {rig.Drive{MotorSteps: 200, Microsteps: 4097, Gear: one, LeadUM: 1e6}, false},
+		"gear": {rig.Drive{MotorSteps: 1, Microsteps: 1, Gear: rig.Ratio{Num: 1e9, Den: 1e9},
+			LeadUM: 1000}, true}, "gear num": {rig.Drive{MotorSteps: 1, Microsteps: 1,
+			Gear: rig.Ratio{Num: 1e9 + 1, Den: 1e9}, LeadUM: 1000}, false}, "gear den": {rig.Drive{MotorSteps: 1, Microsteps: 1, Gear: rig.Ratio{Num: 1, Den: 0}, LeadUM: 1000}, false},
+		"gear den large": {rig.Drive{MotorSteps: 1, Microsteps: 1, Gear: rig.Ratio{Num: 1e9, Den: 1e9 + 1},
+			LeadUM: 1000}, false},
+		"lead": {rig.Drive{MotorSteps: 200, Microsteps: 1, Gear: one, LeadUM: 1e6}, true}, "long lead": {rig.Drive{MotorSteps: 200, Microsteps: 1, Gear: one, LeadUM: 1e6 + 1}, false},
+		"teeth":          {rig.Drive{MotorSteps: 200, Microsteps: 1, Gear: one, Teeth: 10_000, PitchUM: 1}, true},
+		"too many teeth": {rig.Drive{MotorSteps: 200, Microsteps: 1, Gear: one, Teeth: 10_001, PitchUM: 1}, false},
+		"pitch":          {rig.Drive{MotorSteps: 200, Microsteps: 1, Gear: one, Teeth: 1, PitchUM: 1e6}, true},
+		"long pitch":     {rig.Drive{MotorSteps: 200, Microsteps: 1, Gear: one, Teeth: 1, PitchUM: 1e6 + 1}, false},
+		"negative teeth": {rig.Drive{MotorSteps: 200, Microsteps: 1, Gear: one, Teeth: -1, PitchUM: 1}, false},
 	} {
 		if _, err := c.d.Steps(rig.MM); (err == nil) != c.ok {
 			t.Errorf("%s: %v", name, err)
@@ -204,13 +230,15 @@ func TestDriveBounds(t *testing.T) {
 	if !math.IsNaN(turn.Turn(rig.Deg)) {
 		t.Error("a turn of what is no drive")
 	}
-	if _, err := (&rig.Drive{LeadUM: -8000, MotorSteps: 200, Microsteps: 1, Gear: one}).Steps(rig.MM); err == nil || !strings.Contains(err.Error(), "a lead of -8 mm") {
+	if _, err := (&rig.Drive{LeadUM: -8000, MotorSteps: 200, Microsteps: 1, Gear: one}).Steps(rig.MM); err == nil ||
+		!strings.Contains(err.Error(), "a lead of -8 mm") {
 		t.Errorf("%v", err)
 	}
 	screw := rig.Drive{MotorSteps: 200, Microsteps: 16, Gear: one, LeadUM: 8000}
 	for r, off := range map[float64]float64{-1: 0, -1.004: 0.004, -0.997: 0.003} {
 		s := screw.Suspects(r)
-		if len(s) != 1 || math.Abs(s[0].Off-off) > 1e-12 || s[0].Ratio != -1 || s[0].Drive == nil || !s[0].Drive.Reversed {
+		if len(s) != 1 || math.Abs(s[0].Off-off) > 1e-12 || s[0].Ratio != -1 || s[0].Drive == nil ||
+			!s[0].Drive.Reversed {
 			t.Errorf("%g: %+v", r, s)
 		}
 	}

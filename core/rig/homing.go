@@ -70,7 +70,8 @@ func (a *Axis) checkHome() error {
 			return fmt.Errorf("home: %q is not a way; use one of %v", w, HomeWays)
 		}
 		if w == HardStop && a.Feedback == SeesNothing {
-			return fmt.Errorf("home: %s comes back to the motor's index, and nothing sees this motor; use one of %v", w, []HomeWay{SensorEdge, BothEnds, OneEnd, ByHand})
+			return fmt.Errorf("home: %s comes back to the motor's index, and nothing sees this motor; use one of %v", w,
+				[]HomeWay{SensorEdge, BothEnds, OneEnd, ByHand})
 		}
 	}
 	if v := a.HomeValue(); math.IsNaN(v) || v < a.Hard[0] || v > a.Hard[1] {

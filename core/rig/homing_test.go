@@ -36,7 +36,8 @@ func TestRepeats(t *testing.T) {
 		t.Errorf("of 2000 that only scatter %d alarm, of 2000 that walk %d do not", alarms, missed)
 	}
 	r := rig.Repeats([]float64{0, 0.01, -0.02, 0.03, 0}, rep)
-	if r.N != 5 || math.Abs(r.Range-0.05) > 1e-15 || math.Abs(r.Sigma-0.018165902124584948) > 1e-12 || math.Abs(r.Walk-0.008) > 1e-12 || r.Walks {
+	if r.N != 5 || math.Abs(r.Range-0.05) > 1e-15 || math.Abs(r.Sigma-0.018165902124584948) > 1e-12 ||
+		math.Abs(r.Walk-0.008) > 1e-12 || r.Walks {
 		t.Errorf("%+v", r)
 	}
 	for _, at := range [][]float64{nil, {0.5}} {
@@ -78,9 +79,16 @@ func TestWays(t *testing.T) {
 		t.Errorf("home at %g", a.HomeValue())
 	}
 	for want, spoil := range map[string]func(*rig.Axis){
-		"is not a way": func(a *rig.Axis) { a.Home = "luck" }, "\"luck\" is not a way": func(a *rig.Axis) { a.AlsoHome = []rig.HomeWay{"luck"} },
-		"nothing sees this motor": func(a *rig.Axis) { a.AlsoHome, a.Feedback = []rig.HomeWay{rig.HardStop}, rig.SeesNothing },
-		"home_at -11":             func(a *rig.Axis) { v := -11.0; a.HomeAt = &v }, "home_at NaN": func(a *rig.Axis) { v := math.NaN(); a.HomeAt = &v },
+		"is not a way": func(a *rig.Axis) { a.Home = "luck" }, "\"luck\" is not a way": func(a *rig.Axis) {
+			a.AlsoHome = []rig.HomeWay{"luck"}
+		},
+		"nothing sees this motor": func(a *rig.Axis) {
+			a.AlsoHome, a.Feedback = []rig.HomeWay{rig.HardStop}, rig.SeesNothing
+		},
+		"home_at -11": func(a *rig.Axis) { v := -11.0; a.HomeAt = &v }, "home_at NaN": func(a *rig.Axis) {
+			v := math.NaN()
+			a.HomeAt = &v
+		},
 		"home_at 1511": func(a *rig.Axis) { v := 1511.0; a.HomeAt = &v },
 	} {
 		r := fixture.Slider()

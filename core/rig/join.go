@@ -34,7 +34,8 @@ func Join(machines []Placed) (*Rig, error) {
 	for _, m := range machines {
 		switch {
 		case !name.MatchString(m.Name) || strings.Contains(m.Name, "/") || seen[m.Name]:
-			return nil, fmt.Errorf("machine %q: names must be given, in small letters, digits and dashes, and differ", m.Name)
+			return nil, fmt.Errorf("machine %q: names must be given, in small letters, digits and dashes, and differ",
+				m.Name)
 		case m.Rig == nil:
 			return nil, fmt.Errorf("machine %s: it has no rig", m.Name)
 		}

@@ -14,15 +14,20 @@ import (
 // stand has no camera: a column that rises and turns, with a lamp that is in no place.
 func stand() *rig.Rig {
 	axis := func(id string, k rig.Kind, u rig.Unit) rig.Axis {
-		return rig.Axis{ID: id, Name: strings.ToUpper(id[:1]) + id[1:], Kind: k, Unit: u, StepsPerUnit: rig.Ratio{Num: 1, Den: 1}, Max: 100, Hard: [2]float64{0, 100}, Home: rig.SensorEdge,
+		return rig.Axis{ID: id, Name: strings.ToUpper(id[:1]) + id[1:], Kind: k, Unit: u,
+			StepsPerUnit: rig.Ratio{Num: 1, Den: 1}, Max: 100, Hard: [2]float64{0, 100}, Home: rig.SensorEdge,
 			Rated: rig.Limits{Speed: 1, Acceleration: 1}, Working: rig.Limits{Speed: 1, Acceleration: 1}}
 	}
 	return &rig.Rig{ID: "stand", Name: "Stand", Version: 1, ClearM: 2, LagMS: 3,
-		Axes: []rig.Axis{axis("rise", rig.Mover, rig.MM), axis("turn", rig.Mover, rig.Deg), axis("glow", rig.Lamp, rig.Percent)},
+		Axes: []rig.Axis{axis("rise", rig.Mover, rig.MM), axis("turn", rig.Mover, rig.Deg),
+			axis("glow", rig.Lamp, rig.Percent)},
 		Joints: []rig.Joint{
-			{Name: "column", Kind: rig.Prismatic, Offset: rig.Vec{0, 0, 0.5}, Direction: rig.Vec{0, 0, 1}, Axis: "rise"},
-			{Name: "left", Parent: "column", Kind: rig.Revolute, Offset: rig.Vec{-0.2, 0, 0}, Direction: rig.Vec{0, 0, -1}, Axis: "turn"},
-			{Name: "right", Parent: "column", Kind: rig.Revolute, Offset: rig.Vec{0.2, 0, 0}, Direction: rig.Vec{0, 0, -1}, Axis: "turn", Scale: -2},
+			{Name: "column", Kind: rig.Prismatic, Offset: rig.Vec{0, 0, 0.5}, Direction: rig.Vec{0, 0, 1},
+				Axis: "rise"},
+			{Name: "left", Parent: "column", Kind: rig.Revolute, Offset: rig.Vec{-0.2, 0, 0},
+				Direction: rig.Vec{0, 0, -1}, Axis: "turn"},
+			{Name: "right", Parent: "column", Kind: rig.Revolute, Offset: rig.Vec{0.2, 0, 0},
+				Direction: rig.Vec{0, 0, -1}, Axis: "turn", Scale: -2},
 		}}
 }
 
@@ -59,8 +64,10 @@ func TestJoin(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if r.ID != "stand" || r.Name != "Stand and Slider" || r.Camera != "slider/camera" || r.ClearM != 2 || r.LagMS != 3 || r.Version != 0 {
-		t.Errorf("%s, %s, camera %s, clear %g, lag %g, version %d", r.ID, r.Name, r.Camera, r.ClearM, r.LagMS, r.Version)
+	if r.ID != "stand" || r.Name != "Stand and Slider" || r.Camera != "slider/camera" || r.ClearM != 2 ||
+		r.LagMS != 3 || r.Version != 0 {
+		t.Errorf("%s, %s, camera %s, clear %g, lag %g, version %d", r.ID, r.Name, r.Camera, r.ClearM,
+			r.LagMS, r.Version)
 	}
 	if a := r.Axes[3]; a.ID != "slider/track" || a.Name != "Slider track" {
 		t.Errorf("axis %s is called %s", a.ID, a.Name)
@@ -84,7 +91,8 @@ func TestJoin(t *testing.T) {
 	if f[0].At != (rig.Vec{1, 2, 0}) || f[1].At != (rig.Vec{1, 2, 0.5}) {
 		t.Errorf("the stand is at %v, its column at %v", f[0].At, f[1].At)
 	}
-	for name, want := range map[string]int{"slider/track": 3, "track": 3, "rise": 0, "turn": 1, "stand/turn": 1, "boom": -1, "": -1} {
+	for name, want := range map[string]int{"slider/track": 3, "track": 3, "rise": 0, "turn": 1, "stand/turn": 1,
+		"boom": -1, "": -1} {
 		if got := r.Find(name); got != want {
 			t.Errorf("%q is axis %d, want %d", name, got, want)
 		}
@@ -98,7 +106,8 @@ func TestJoin(t *testing.T) {
 		t.Errorf("two of a kind: track is %d, camera %s, %v", two.Find("track"), two.Camera, err)
 	}
 	for name, ms := range map[string][]rig.Placed{
-		"none": {}, "no rig": {{Name: "a"}}, "same name": {{Name: "a", Rig: slider}, {Name: "a", Rig: slider}}, "no name": {{Rig: slider}}, "slash": {{Name: "a/b", Rig: slider}},
+		"none": {}, "no rig": {{Name: "a"}}, "same name": {{Name: "a", Rig: slider}, {Name: "a", Rig: slider}},
+		"no name": {{Rig: slider}}, "slash": {{Name: "a/b", Rig: slider}},
 	} {
 		if _, err := rig.Join(ms); err == nil {
 			t.Errorf("%s: accepted", name)
@@ -141,12 +150,14 @@ func TestUnits(t *testing.T) {
 
 // Rails are where nothing moving carries what slides.
 func TestRailsAndLinks(t *testing.T) {
-	r, err := rig.Join([]rig.Placed{{Name: "slider", Rig: fixture.Slider(), Place: rig.Place{At: rig.Vec{0, 2, 0}, TurnDeg: 180}}, {Name: "stand", Rig: stand()}})
+	r, err := rig.Join([]rig.Placed{{Name: "slider", Rig: fixture.Slider(), Place: rig.Place{At: rig.Vec{0, 2, 0},
+		TurnDeg: 180}}, {Name: "stand", Rig: stand()}})
 	if err != nil {
 		t.Fatal(err)
 	}
 	rails := r.Rails()
-	if len(rails) != 2 || rails[0].Axis != "slider/track" || rails[1].Axis != "stand/rise" || rails[0].Text != "soft limits 20 – 1480 mm" {
+	if len(rails) != 2 || rails[0].Axis != "slider/track" || rails[1].Axis != "stand/rise" || rails[0].Text !=
+		"soft limits 20 – 1480 mm" {
 		t.Fatalf("%+v", rails)
 	}
 	for i, want := range map[int]rig.Vec{0: {0.01, 2, 0.45}, 1: {-1.51, 2, 0.45}} {
@@ -162,7 +173,8 @@ func TestRailsAndLinks(t *testing.T) {
 		t.Errorf("%+v", l)
 	}
 	head := fixture.Slider()
-	head.Joints = append([]rig.Joint{{Name: "turn", Kind: rig.Revolute, Direction: rig.Vec{0, 0, 1}, Axis: "pan"}}, head.Joints...)
+	head.Joints = append([]rig.Joint{{Name: "turn", Kind: rig.Revolute, Direction: rig.Vec{0, 0, 1}, Axis: "pan"}},
+		head.Joints...)
 	head.Joints[1].Parent = "turn"
 	if got := head.Rails(); len(got) != 0 {
 		t.Errorf("a rail that turns: %+v", got)

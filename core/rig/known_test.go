@@ -27,8 +27,9 @@ func TestStartedAxes(t *testing.T) {
 		"head":            "pan -180 180 tilt -70 60",
 		"slider and head": "track 0 900 pan -180 180 tilt -70 60 roll -45 45",
 		"crane":           "swing -170 170 boom -25 50 pan -180 180 tilt -70 60",
-		"arm":             "turn -170 170 shoulder -60 100 elbow -120 120 forearm -180 180 wrist -115 115 hand -180 180",
-		"turner":          "turn -360 360",
+		"arm": "turn -170 170 shoulder -60 100 elbow -120 120 forearm -180 180 wrist -115 115 " +
+			"hand -180 180",
+		"turner": "turn -360 360",
 	} {
 		given := map[string]float64{"travel_mm": 900}
 		if kind == "slider and head" {
@@ -54,14 +55,17 @@ func TestStartedAxes(t *testing.T) {
 			known = append(known, fmt.Sprintf("%s %g %g", a.ID, a.Hard[0], a.Hard[1]))
 			room := (a.Hard[1] - a.Hard[0]) / 100
 			w := a.Working.Speed
-			if math.Abs(a.Min-a.Hard[0]-room) > 1e-9 || math.Abs(a.Hard[1]-a.Max-room) > 1e-9 || a.Working != (rig.Limits{Speed: w, Acceleration: 2 * w, Jerk: 20 * w}) || a.Rated != (rig.Limits{Speed: 1.25 * w, Acceleration: 3 * w, Jerk: 40 * w}) {
+			if math.Abs(a.Min-a.Hard[0]-room) > 1e-9 || math.Abs(a.Hard[1]-a.Max-room) > 1e-9 ||
+				a.Working != (rig.Limits{Speed: w, Acceleration: 2 * w, Jerk: 20 * w}) ||
+				a.Rated != (rig.Limits{Speed: 1.25 * w, Acceleration: 3 * w, Jerk: 40 * w}) {
 				t.Errorf("%s %s: %+v", kind, a.ID, a)
 			}
 			slack := 0.02
 			if a.Unit == rig.MM {
 				slack = 0.1
 			}
-			if a.Wire != fmt.Sprintf("bus A · %d", i+1) || a.Backlash != slack || kind == "arm" && a.Feedback != rig.SeesMotor {
+			if a.Wire != fmt.Sprintf("bus A · %d", i+1) || a.Backlash != slack || kind == "arm" && a.Feedback !=
+				rig.SeesMotor {
 				t.Errorf("%s %s: %+v", kind, a.ID, a)
 			}
 		}
@@ -71,10 +75,12 @@ func TestStartedAxes(t *testing.T) {
 	}
 	// A screw instead of a belt, and gears to the thousandth.
 	r := begun(t, "slider and head", map[string]float64{"teeth": 0, "pitch_mm": 5, "pan_gear": 12.3456, "tilt_gear": 7})
-	if d := r.Axes[0].Drive; d.LeadUM != 5000 || d.Teeth != 0 || r.Axes[1].Drive.Gear != (rig.Ratio{Num: 12346, Den: 1000}) {
+	if d := r.Axes[0].Drive; d.LeadUM != 5000 || d.Teeth != 0 || r.Axes[1].Drive.Gear !=
+		(rig.Ratio{Num: 12346, Den: 1000}) {
 		t.Errorf("%+v, %+v", d, r.Axes[1].Drive)
 	}
-	if d := begun(t, "slider", map[string]float64{"teeth": 16, "pitch_mm": 3}).Axes[0].Drive; d.LeadUM != 0 || d.Teeth != 16 || d.PitchUM != 3000 {
+	if d := begun(t, "slider", map[string]float64{"teeth": 16, "pitch_mm": 3}).Axes[0].Drive; d.LeadUM != 0 ||
+		d.Teeth != 16 || d.PitchUM != 3000 {
 		t.Errorf("%+v", d)
 	}
 }
@@ -98,7 +104,8 @@ func TestStartedPoses(t *testing.T) {
 	s, c := math.Sincos(math.Pi / 6)
 	crane := begun(t, "crane", map[string]float64{"column_m": 1.3, "boom_m": 3, "tilt_up_m": 0.2})
 	at(crane, map[string]float64{"swing": 90, "boom": 30}, rig.Vec{3 * c, 0, 1.3 + 3*s + 0.08 + 0.2})
-	at(crane, map[string]float64{"boom": -25, "pan": 100, "tilt": 30}, rig.Vec{0, 3 * math.Cos(25*math.Pi/180), 1.3 - 3*math.Sin(25*math.Pi/180) + 0.28})
+	at(crane, map[string]float64{"boom": -25, "pan": 100, "tilt": 30}, rig.Vec{0, 3 * math.Cos(25*math.Pi/180),
+		1.3 - 3*math.Sin(25*math.Pi/180) + 0.28})
 	if crane.ClearM != 4 {
 		t.Errorf("clear %g", crane.ClearM)
 	}
@@ -109,7 +116,8 @@ func TestStartedPoses(t *testing.T) {
 	if arm.ClearM != 0.7+0.5+1 {
 		t.Errorf("clear %g", arm.ClearM)
 	}
-	at(begun(t, "head", map[string]float64{"height_m": 1.1, "tilt_up_m": 0.15}), map[string]float64{"pan": 30, "tilt": 20}, rig.Vec{0, 0, 1.1 + 0.08 + 0.15})
+	at(begun(t, "head", map[string]float64{"height_m": 1.1, "tilt_up_m": 0.15}),
+		map[string]float64{"pan": 30, "tilt": 20}, rig.Vec{0, 0, 1.1 + 0.08 + 0.15})
 	at(begun(t, "slider", map[string]float64{"height_m": 0.6}), map[string]float64{"track": 250}, rig.Vec{0.25, 0, 0.7})
 }
 
@@ -129,14 +137,16 @@ func TestFastest(t *testing.T) {
 	crane := begun(t, "crane", map[string]float64{"boom_m": 3, "boom_speed": 10})
 	says(crane, 3*10*math.Pi/180*0.9999, "alone moves the camera at 0.52 m/s")
 	says(begun(t, "slider", map[string]float64{"track_speed": 240}), 0.24, "Track alone moves the camera at 0.24 m/s")
-	arm := begun(t, "arm", map[string]float64{"shoulder_m": 0.4, "upper_m": 0.7, "fore_m": 0.5, "hand_m": 0.2, "arm_speed": 30})
+	arm := begun(t, "arm", map[string]float64{"shoulder_m": 0.4, "upper_m": 0.7, "fore_m": 0.5, "hand_m": 0.2,
+		"arm_speed": 30})
 	says(arm, 1.4*30*math.Pi/180*0.999, "moves the camera at 0.73 m/s")
 }
 
 // Each limit to its edge: what is just borne is a yes, a little more a no.
 func TestCanToTheEdge(t *testing.T) {
 	r := fixture.Slider()
-	r.Book = &rig.Book{PayloadKg: map[rig.Mounting]float64{rig.Level: 9, rig.Sloped: 7}, QuietShare: ptr(0.0), BelowTiltM: 0.2, RollRingM: 0.2}
+	r.Book = &rig.Book{PayloadKg: map[rig.Mounting]float64{rig.Level: 9, rig.Sloped: 7}, QuietShare: ptr(0.0),
+		BelowTiltM: 0.2, RollRingM: 0.2}
 	e := r.Extent()
 	for name, c := range map[string]struct {
 		wish func(v float64) rig.Wish
@@ -184,7 +194,8 @@ func TestCanToTheEdge(t *testing.T) {
 	for _, id := range []string{"track", "pan"} {
 		i := r.Index(id)
 		r.Axes[i].Feedback = rig.SeesNothing
-		if a := r.Can(rig.Wish{Repeats: true}); a[0].Word != "yes" || !strings.Contains(a[0].Says, "nothing sees "+r.Axes[i].Name) {
+		if a := r.Can(rig.Wish{Repeats: true}); a[0].Word != "yes" || !strings.Contains(a[0].Says,
+			"nothing sees "+r.Axes[i].Name) {
 			t.Errorf("%+v", a)
 		}
 		r.Axes[i].Feedback = rig.SeesOutput
@@ -194,16 +205,19 @@ func TestCanToTheEdge(t *testing.T) {
 		return &rig.Drive{MotorSteps: 200, Microsteps: 4, Gear: rig.Ratio{Num: 18, Den: 1}, SlipsBack: slips}
 	}
 	r.Axes[1].Drive, r.Axes[2].Drive = d(true), d(true)
-	if a := r.Can(rig.Wish{HoldsOff: true}); a[0].Word != "no" || !strings.HasPrefix(a[0].Says, "Pan, Tilt slips back") {
+	if a := r.Can(rig.Wish{HoldsOff: true}); a[0].Word != "no" || !strings.HasPrefix(a[0].Says,
+		"Pan, Tilt slips back") {
 		t.Errorf("%+v", a)
 	}
 	r.Axes[1].Drive.HoldingNM = 3 // at rest; powered
-	if a := r.Can(rig.Wish{HoldsOff: true}); a[0].Word != "no" || !strings.HasPrefix(a[0].Says, "Pan, Tilt slips back") {
+	if a := r.Can(rig.Wish{HoldsOff: true}); a[0].Word != "no" || !strings.HasPrefix(a[0].Says,
+		"Pan, Tilt slips back") {
 		t.Errorf("%+v", a)
 	}
 	// Of those that are not described nobody can say.
 	r.Axes[1].Drive, r.Axes[2].Drive = d(false), d(false)
-	if a := r.Can(rig.Wish{HoldsOff: true}); a[0].Word != "cannot say" || !strings.Contains(a[0].Says, "The drive of Track, Roll, Focus is not described") {
+	if a := r.Can(rig.Wish{HoldsOff: true}); a[0].Word != "cannot say" || !strings.Contains(a[0].Says,
+		"The drive of Track, Roll, Focus is not described") {
 		t.Errorf("%+v", a)
 	}
 	for i := range r.Axes {
@@ -240,7 +254,8 @@ func TestReachFromTheLowestColumn(t *testing.T) {
 // is within a turn.
 func TestAlongAskewRail(t *testing.T) {
 	r := fixture.Slider()
-	for dir, want := range map[rig.Vec][2]float64{{0.6, 0.8, 0}: {36.86989764584402, -143.13010235415598}, {-0.6, -0.8, 0}: {-143.13010235415598, 36.86989764584402}, {0, 1, 0}: {0, 180}} {
+	for dir, want := range map[rig.Vec][2]float64{{0.6, 0.8, 0}: {36.86989764584402, -143.13010235415598},
+		{-0.6, -0.8, 0}: {-143.13010235415598, 36.86989764584402}, {0, 1, 0}: {0, 180}} {
 		r.Joints[0].Direction = dir
 		got := r.AlongRail(r.Index("pan"))
 		if len(got) != 2 || math.Abs(got[0]-want[0]) > 1e-9 || math.Abs(got[1]-want[1]) > 1e-9 {
@@ -268,7 +283,8 @@ func TestSuspectsMakeItRight(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		for _, r := range []float64{2, 0.5, 4, 0.25, 3.5, 1 / 3.5, 18, 1.0 / 18, 20.0 / 24, 20.0 / 16, 2.0 / 3, 2.0 / 5, 0.8, -1, -2, 25.4, 180 / math.Pi} {
+		for _, r := range []float64{2, 0.5, 4, 0.25, 3.5, 1 / 3.5, 18, 1.0 / 18, 20.0 / 24, 20.0 / 16, 2.0 / 3, 2.0 / 5,
+			0.8, -1, -2, 25.4, 180 / math.Pi} {
 			list := d.Suspects(r)
 			if len(list) == 0 && math.Abs(r) == 2 {
 				t.Errorf("%+v: nothing is told by %g", d, r)
@@ -284,7 +300,8 @@ func TestSuspectsMakeItRight(t *testing.T) {
 				if err != nil {
 					continue // no drive is made like that
 				}
-				if got := float64(now.Num) / float64(now.Den) / (float64(was.Num) / float64(was.Den)); math.Abs(got/x.Ratio-1) > 1e-9 {
+				if got := float64(now.Num) / float64(now.Den) / (float64(was.Num) / float64(was.Den)); math.Abs(
+					got/x.Ratio-1) > 1e-9 {
 					t.Errorf("%+v at %g: “%s” makes %g, says %g", d, r, x.Says, got, x.Ratio)
 				}
 			}

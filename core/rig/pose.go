@@ -27,7 +27,8 @@ type Pose struct {
 
 // Point is the world place that lies right, forward and up (m) of the image plane.
 func (p Pose) Point(right, forward, up float64) Vec {
-	v := r3.Add(p.At.R3(), r3.Add(r3.Scale(right, p.Right.R3()), r3.Add(r3.Scale(forward, p.Forward.R3()), r3.Scale(up, p.Up.R3()))))
+	v := r3.Add(p.At.R3(), r3.Add(r3.Scale(right, p.Right.R3()), r3.Add(r3.Scale(forward, p.Forward.R3()),
+		r3.Scale(up, p.Up.R3()))))
 	return Vec{v.X, v.Y, v.Z}
 }
 
@@ -142,7 +143,8 @@ func (r *Rig) Through(offset Vec, turnDeg, tiltDeg float64) *Rig {
 		return r
 	}
 	out := *r
-	out.Joints = append(append([]Joint(nil), r.Joints...), Joint{Name: opticJoint, Parent: r.Camera, Kind: Fixed, Offset: offset, TurnDeg: turnDeg, TiltDeg: tiltDeg})
+	out.Joints = append(append([]Joint(nil), r.Joints...), Joint{Name: opticJoint, Parent: r.Camera, Kind: Fixed,
+		Offset: offset, TurnDeg: turnDeg, TiltDeg: tiltDeg})
 	out.Camera = opticJoint
 	return &out
 }

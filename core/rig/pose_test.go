@@ -36,7 +36,8 @@ func TestKnownAnswers(t *testing.T) {
 	rigs := map[string]*rig.Rig{"slider": fixture.Slider()}
 	for _, k := range known.Chains {
 		p := rigs[k.Rig].Forward(k.Values)
-		for name, v := range map[string][2][3]float64{"at": {p.At, k.At}, "right": {p.Right, k.Right}, "forward": {p.Forward, k.Forward}, "up": {p.Up, k.Up}} {
+		for name, v := range map[string][2][3]float64{"at": {p.At, k.At}, "right": {p.Right, k.Right},
+			"forward": {p.Forward, k.Forward}, "up": {p.Up, k.Up}} {
 			for i := range 3 {
 				if math.Abs(v[0][i]-v[1][i]) > 1e-12 {
 					t.Errorf("%s at %v: %s is %v, want %v", k.Rig, k.Values, name, v[0], v[1])
@@ -134,7 +135,8 @@ func TestThroughALens(t *testing.T) {
 		t.Error("nothing displaced is another machine")
 	}
 	p := r.Through(rig.Vec{0.05, 0.1, 0.2}, 90, 30)
-	if p.Through(rig.Vec{1, 0, 0}, 0, 0) != p || len(p.Joints) != len(r.Joints)+1 || len(r.Joints) != len(fixture.Slider().Joints) {
+	if p.Through(rig.Vec{1, 0, 0}, 0, 0) != p || len(p.Joints) != len(r.Joints)+1 || len(r.Joints) !=
+		len(fixture.Slider().Joints) {
 		t.Error("it is looked through once")
 	}
 	q := make([]float64, len(r.Axes))

@@ -57,7 +57,8 @@ const (
 var Kinds = []Kind{Linear, Rotary, Focus, Iris, Zoom, Lamp, Mover}
 
 // units are the units in which an axis of a kind may be planned.
-var units = map[Kind][]Unit{Linear: {MM}, Rotary: {Deg}, Focus: {Deg}, Iris: {Deg}, Zoom: {Deg}, Lamp: {Percent}, Mover: {MM, Deg}}
+var units = map[Kind][]Unit{Linear: {MM}, Rotary: {Deg}, Focus: {Deg}, Iris: {Deg}, Zoom: {Deg}, Lamp: {Percent},
+	Mover: {MM, Deg}}
 
 // Feedback says what an axis's sensor can see, and so what a trace can show.
 type Feedback string
@@ -240,10 +241,12 @@ func (r *Rig) Check() error {
 		return errors.New("it has no axis")
 	}
 	if !(r.ClearM >= 0) || !(r.LagMS >= 0 && r.LagMS <= 1000) {
-		return fmt.Errorf("clear_m %g and lag_ms %g; neither may be below zero, and the lag at most 1000", r.ClearM, r.LagMS)
+		return fmt.Errorf("clear_m %g and lag_ms %g; neither may be below zero, and the lag at most 1000",
+			r.ClearM, r.LagMS)
 	}
 	if w := r.sway(); !(w.Hz >= 0.5 && w.Hz <= 200) || !(w.Damping >= 0.001 && w.Damping < 1) {
-		return fmt.Errorf("sway: %g Hz, damping %g; give 0.5 to 200 Hz and a share of 0.001 to below 1", w.Hz, w.Damping)
+		return fmt.Errorf("sway: %g Hz, damping %g; give 0.5 to 200 Hz and a share of 0.001 to below 1",
+			w.Hz, w.Damping)
 	}
 	joints := map[string]bool{"": true}
 	for _, j := range r.Joints {
@@ -251,7 +254,8 @@ func (r *Rig) Check() error {
 		case !name.MatchString(j.Name) || joints[j.Name]:
 			return fmt.Errorf("joint %q: names must be given, in small letters, digits and dashes, and differ", j.Name)
 		case j.Name == floorJoint:
-			return fmt.Errorf("joint %s: that is what the place of a machine in a set is called; choose another name", j.Name)
+			return fmt.Errorf("joint %s: that is what the place of a machine in a set is called; choose another name",
+				j.Name)
 		case !joints[j.Parent]:
 			return fmt.Errorf("joint %s: its parent %q must be a joint before it", j.Name, j.Parent)
 		case j.Kind == Fixed && j.Axis != "":
@@ -265,7 +269,8 @@ func (r *Rig) Check() error {
 		case math.IsNaN(j.Scale) || math.Abs(j.Scale) > 1000:
 			return fmt.Errorf("joint %s: scale %g; give a number from -1000 to 1000", j.Name, j.Scale)
 		case j.Kind != Fixed && (j.Kind == Prismatic) != (r.Axes[r.Index(j.Axis)].Unit == MM):
-			return fmt.Errorf("joint %s: a prismatic joint goes with millimetres and a revolute one with degrees", j.Name)
+			return fmt.Errorf("joint %s: a prismatic joint goes with millimetres and a revolute one with degrees",
+				j.Name)
 		}
 		joints[j.Name] = true
 	}
@@ -282,11 +287,13 @@ func (a *Axis) check() error {
 	case !slices.Contains(units[a.Kind], a.Unit):
 		return fmt.Errorf("a %s axis is planned in %v, not in %q", a.Kind, units[a.Kind], a.Unit)
 	case a.StepsPerUnit.Num == 0 || a.StepsPerUnit.Den <= 0:
-		return fmt.Errorf("steps per unit %d/%d; the numerator must not be 0 and the denominator must be positive", a.StepsPerUnit.Num, a.StepsPerUnit.Den)
+		return fmt.Errorf("steps per unit %d/%d; the numerator must not be 0 and the denominator must be positive",
+			a.StepsPerUnit.Num, a.StepsPerUnit.Den)
 	case !(a.Min < a.Max):
 		return fmt.Errorf("soft limits %g to %g; the first must be below the second", a.Min, a.Max)
 	case !(a.Hard[0] <= a.Min && a.Max <= a.Hard[1]):
-		return fmt.Errorf("soft limits %g to %g; they must lie within the hard ends %g to %g", a.Min, a.Max, a.Hard[0], a.Hard[1])
+		return fmt.Errorf("soft limits %g to %g; they must lie within the hard ends %g to %g", a.Min, a.Max,
+			a.Hard[0], a.Hard[1])
 	case !a.Working.within(a.Rated):
 		return errors.New("working limits must be above zero and no more than the rated ones")
 	}
@@ -297,5 +304,6 @@ func (a *Axis) check() error {
 }
 
 func (l Limits) within(o Limits) bool {
-	return l.Speed > 0 && l.Acceleration > 0 && l.Speed <= o.Speed && l.Acceleration <= o.Acceleration && l.Jerk <= o.Jerk
+	return l.Speed > 0 && l.Acceleration > 0 && l.Speed <= o.Speed && l.Acceleration <= o.Acceleration &&
+		l.Jerk <= o.Jerk
 }

@@ -72,13 +72,17 @@ func (a *Axis) Measure(asked, moved float64) (*Measurement, error) {
 	case off < right && m.Doubt <= right:
 		m.Says = "The scale is right to a ten-thousandth."
 	case off <= m.Doubt:
-		m.Says = fmt.Sprintf("The scale is right as far as this tells: %s. Over %.4g %s it would tell a ten-thousandth.", read, a.Unit.readTo()/right, u)
+		m.Says = fmt.Sprintf("The scale is right as far as this tells: %s. Over %.4g %s it would tell a "+
+			"ten-thousandth.", read, a.Unit.readTo()/right, u)
 	case off <= worn:
-		m.Says = fmt.Sprintf("The scale is %.2f %% off, as belts stretch and wheels wear, and %s: take the measured one.", 100*off, read)
+		m.Says = fmt.Sprintf("The scale is %.2f %% off, as belts stretch and wheels wear, and %s: take the "+
+			"measured one.", 100*off, read)
 	case len(m.Suspects) > 0:
-		m.Says = fmt.Sprintf("It moved %.6g %s where %.6g were asked for. One thing explains it: %s.", moved, u, asked, m.Suspects[0].Says)
+		m.Says = fmt.Sprintf("It moved %.6g %s where %.6g were asked for. One thing explains it: %s.", moved, u, asked,
+			m.Suspects[0].Says)
 	default:
-		m.Says = fmt.Sprintf("The scale is %.2f %% off, and nothing usual explains it. Measure again over a longer way before you take it; look for slipping.", 100*off)
+		m.Says = fmt.Sprintf("The scale is %.2f %% off, and nothing usual explains it. Measure again over a longer "+
+			"way before you take it; look for slipping.", 100*off)
 	}
 	return m, nil
 }

@@ -47,7 +47,8 @@ func (r *Rig) Rails() []Rail {
 			continue
 		}
 		a := r.Axes[r.Index(r.Joints[k].Axis)]
-		out = append(out, Rail{Axis: a.ID, Hard: [2]Vec{at(k, a.Hard[0]), at(k, a.Hard[1])}, Soft: [2]Vec{at(k, a.Min), at(k, a.Max)},
+		out = append(out, Rail{Axis: a.ID, Hard: [2]Vec{at(k, a.Hard[0]), at(k, a.Hard[1])},
+			Soft: [2]Vec{at(k, a.Min), at(k, a.Max)},
 			Text: fmt.Sprintf("soft limits %g – %g %s", a.Min, a.Max, a.Unit.Symbol())})
 	}
 	return out

@@ -52,7 +52,8 @@ func Starts() []Start {
 	join := func(list ...[]Ask) []Ask { return slices.Concat(list...) }
 	return []Start{
 		{"slider", "A carriage on a rail, with the camera fixed on it.", join(askTravel, askMotor)},
-		{"head", "A pan and tilt head on legs or on a table.", join([]Ask{{"height_m", "Height of the head's foot above the floor", "m", 1.2, 0, 10}}, askHead, askMotor)},
+		{"head", "A pan and tilt head on legs or on a table.",
+			join([]Ask{{"height_m", "Height of the head's foot above the floor", "m", 1.2, 0, 10}}, askHead, askMotor)},
 		{"slider and head", "A pan and tilt head on a slider.", join(askTravel, askHead, askMotor)},
 		{"crane", "A boom that swings and rises on a column, with a levelled head at its end.", join([]Ask{
 			{"column_m", "Height of the boom's pivot", "m", 1.3, 0.2, 10},
@@ -153,13 +154,16 @@ func (s *starting) axis(id, called string, k Kind, u Unit, d *Drive, speed, low,
 		slack = 0.1
 	}
 	work := Limits{Speed: speed, Acceleration: speed * 2, Jerk: speed * 20}
-	s.r.Axes = append(s.r.Axes, Axis{ID: id, Name: called, Kind: k, Unit: u, StepsPerUnit: steps, Min: low + room, Max: high - room, Hard: [2]float64{low, high},
-		Rated: Limits{speed * 1.25, speed * 3, speed * 40}, Working: work, Backlash: slack, Repeatability: slack, Home: ByHand, Feedback: SeesNothing,
+	s.r.Axes = append(s.r.Axes, Axis{ID: id, Name: called, Kind: k, Unit: u, StepsPerUnit: steps, Min: low + room,
+		Max: high - room, Hard: [2]float64{low, high},
+		Rated: Limits{speed * 1.25, speed * 3, speed * 40}, Working: work, Backlash: slack, Repeatability: slack,
+		Home: ByHand, Feedback: SeesNothing,
 		Wire: fmt.Sprintf("bus A · %d", len(s.r.Axes)+1), Drive: d})
 }
 
 func (s *starting) motor() *Drive {
-	return &Drive{MotorSteps: int64(math.Round(s.v["motor_steps"])), Microsteps: int64(math.Round(s.v["microsteps"])), Gear: Ratio{1, 1}}
+	return &Drive{MotorSteps: int64(math.Round(s.v["motor_steps"])), Microsteps: int64(math.Round(s.v["microsteps"])),
+		Gear: Ratio{1, 1}}
 }
 
 func (s *starting) turning(id, called string, k Kind, gear, speed, low, high float64) {
@@ -209,9 +213,12 @@ func (s *starting) arm() {
 		low, high  float64
 		at, dir    Vec
 	}{
-		{"turn", "Turn", -170, 170, Vec{0, 0, s.v["shoulder_m"]}, Vec{0, 0, -1}}, {"shoulder", "Shoulder", -60, 100, Vec{}, Vec{-1, 0, 0}},
-		{"elbow", "Elbow", -120, 120, Vec{0, 0, s.v["upper_m"]}, Vec{1, 0, 0}}, {"forearm", "Forearm", -180, 180, Vec{}, Vec{0, 1, 0}},
-		{"wrist", "Wrist", -115, 115, Vec{0, s.v["fore_m"], 0}, Vec{1, 0, 0}}, {"hand", "Hand", -180, 180, Vec{0, s.v["hand_m"] / 2, 0}, Vec{0, 1, 0}},
+		{"turn", "Turn", -170, 170, Vec{0, 0, s.v["shoulder_m"]}, Vec{0, 0, -1}}, {"shoulder", "Shoulder", -60, 100,
+			Vec{}, Vec{-1, 0, 0}},
+		{"elbow", "Elbow", -120, 120, Vec{0, 0, s.v["upper_m"]}, Vec{1, 0, 0}}, {"forearm", "Forearm", -180, 180, Vec{},
+			Vec{0, 1, 0}},
+		{"wrist", "Wrist", -115, 115, Vec{0, s.v["fore_m"], 0}, Vec{1, 0, 0}}, {"hand", "Hand", -180, 180,
+			Vec{0, s.v["hand_m"] / 2, 0}, Vec{0, 1, 0}},
 	} {
 		s.turning(n.id, n.called, Rotary, s.v["arm_gear"], s.v["arm_speed"], n.low, n.high)
 		s.r.Axes[i].Feedback = SeesMotor

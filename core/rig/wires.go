@@ -68,18 +68,22 @@ func (w *Wire) holds(s *WireSeen) []WireFinding {
 	}
 	switch {
 	case s == nil:
-		add("missing", "Is it plugged in at both ends, and is what hangs on it powered?", "Nothing is found on %s.", w.Name)
+		add("missing", "Is it plugged in at both ends, and is what hangs on it powered?",
+			"Nothing is found on %s.", w.Name)
 	case s.Why != "":
-		add("no route", "Is the controller on the same network, with the same mask, and does the router between them route?", "%s cannot be reached: %s.", w.Name, s.Why)
+		add("no route", "Is the controller on the same network, with the same mask, and does the router between "+
+			"them route?", "%s cannot be reached: %s.", w.Name, s.Why)
 	case w.Address != "" && s.Address != "" && s.Address != w.Address:
-		add("wrong address", "Set the switches, or the setting, of what hangs on it; or correct the book.", "%s answers at %s, the book has it at %s.", w.Name, s.Address, w.Address)
+		add("wrong address", "Set the switches, or the setting, of what hangs on it; or correct the book.",
+			"%s answers at %s, the book has it at %s.", w.Name, s.Address, w.Address)
 	}
 	run := w.RunM
 	if s != nil && s.RunM > 0 {
 		run = s.RunM
 	}
 	if w.CableM > 0 && run > w.CableM {
-		add("cable too short", "Take a longer cable, or place the controller nearer; never lay one in tension.", "%s has %.1f m of cable for a run of %.1f m.", w.Name, w.CableM, run)
+		add("cable too short", "Take a longer cable, or place the controller nearer; never lay one in tension.",
+			"%s has %.1f m of cable for a run of %.1f m.", w.Name, w.CableM, run)
 	}
 	return out
 }
@@ -98,7 +102,8 @@ func (r *Rig) onWire(a *Axis, seen []WireSeen, find func(string) *WireSeen) Wire
 			}
 			if d.Against {
 				f.Word, f.Says = "wrong direction", a.Name+" counts against the way that it is driven."
-				f.Look = "Turn its direction round in the book, then home it. Whoever changes wires instead has the power off and " +
+				f.Look = "Turn its direction round in the book, then home it. Whoever changes wires instead has the " +
+					"power off and " +
 					"locked off first, waits until the drive is dead, and is qualified for it."
 			}
 			return f
@@ -108,7 +113,8 @@ func (r *Rig) onWire(a *Axis, seen []WireSeen, find func(string) *WireSeen) Wire
 		for _, d := range seen[i].Devices {
 			if d.Axis == a.ID {
 				f.Word, f.Look = "wrong port", "Move its plug, or correct the book."
-				f.Says = fmt.Sprintf("%s answers on %s, channel %s, not on %s, channel %s.", a.Name, seen[i].Name, d.Channel, wire, channel)
+				f.Says = fmt.Sprintf("%s answers on %s, channel %s, not on %s, channel %s.", a.Name, seen[i].Name,
+					d.Channel, wire, channel)
 				return f
 			}
 		}
@@ -125,17 +131,22 @@ func (r *Rig) others(s *WireSeen, w *Wire) []WireFinding {
 	for _, d := range s.Devices {
 		on[d.Channel]++
 		if on[d.Channel] == 2 {
-			f := WireFinding{Wire: s.Name, Channel: d.Channel, Word: "two on one channel", Says: fmt.Sprintf("Two devices answer on %s, channel %s.", s.Name, d.Channel), Look: "Give one of them another channel; until then neither can be trusted."}
+			f := WireFinding{Wire: s.Name, Channel: d.Channel, Word: "two on one channel",
+				Says: fmt.Sprintf("Two devices answer on %s, channel %s.", s.Name, d.Channel),
+				Look: "Give one of them another channel; until then neither can be trusted."}
 			if w != nil && w.Kind == "lighting" {
 				f.Word = "two on one universe"
-				f.Says = fmt.Sprintf("Two devices are on %s, %s, from channel %s: they fight, and nothing says so.", s.Name, w.Address, d.Channel)
+				f.Says = fmt.Sprintf("Two devices are on %s, %s, from channel %s: they fight, and nothing says so.",
+					s.Name, w.Address, d.Channel)
 				f.Look = "Give one of them another start channel or universe."
 			}
 			out = append(out, f)
 			continue
 		}
 		if (d.Axis == "" || r.Index(d.Axis) < 0) && (w == nil || w.Kind != "lighting") {
-			out = append(out, WireFinding{Wire: s.Name, Channel: d.Channel, Word: "unknown", Says: fmt.Sprintf("Something answers on %s, channel %s, that the book does not know.", s.Name, d.Channel),
+			out = append(out, WireFinding{Wire: s.Name, Channel: d.Channel, Word: "unknown",
+				Says: fmt.Sprintf("Something answers on %s, channel %s, that the book does not know.",
+					s.Name, d.Channel),
 				Look: "Is it another machine's, or a new axis? Unplug it, or write it into the book."})
 		}
 	}

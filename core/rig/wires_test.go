@@ -13,17 +13,23 @@ import (
 // nothing else is accused.
 func TestMatch(t *testing.T) {
 	r := fixture.Slider()
-	r.Book = &rig.Book{Wires: []rig.Wire{{Name: "bus A", Kind: "drive bus", Address: "0x20", CableM: 5, RunM: 3}, {Name: "lens port", Kind: "lens port", CableM: 1, RunM: 0.9}, {Name: "lamps", Kind: "lighting", Address: "universe 1"}}}
+	r.Book = &rig.Book{Wires: []rig.Wire{{Name: "bus A", Kind: "drive bus", Address: "0x20", CableM: 5, RunM: 3},
+		{Name: "lens port", Kind: "lens port", CableM: 1, RunM: 0.9}, {Name: "lamps", Kind: "lighting",
+			Address: "universe 1"}}}
 	all := func() []rig.WireSeen {
 		return []rig.WireSeen{
-			{Name: "bus A", Address: "0x20", Devices: []rig.DeviceSeen{{Channel: "1", Axis: "track"}, {Channel: "2", Axis: "pan"}, {Channel: "3", Axis: "tilt"}, {Channel: "4", Axis: "roll"}}},
+			{Name: "bus A", Address: "0x20", Devices: []rig.DeviceSeen{{Channel: "1", Axis: "track"},
+				{Channel: "2", Axis: "pan"}, {Channel: "3", Axis: "tilt"}, {Channel: "4", Axis: "roll"}}},
 			{Name: "lens port", Devices: []rig.DeviceSeen{{Channel: "1", Axis: "focus"}}},
 			{Name: "lamps", Devices: []rig.DeviceSeen{{Channel: "1"}}},
 		}
 	}
 	for want, spoil := range map[string]func([]rig.WireSeen) []rig.WireSeen{
-		"":             func(s []rig.WireSeen) []rig.WireSeen { return s },
-		"missing tilt": func(s []rig.WireSeen) []rig.WireSeen { s[0].Devices = slices.Delete(s[0].Devices, 2, 3); return s },
+		"": func(s []rig.WireSeen) []rig.WireSeen { return s },
+		"missing tilt": func(s []rig.WireSeen) []rig.WireSeen {
+			s[0].Devices = slices.Delete(s[0].Devices, 2, 3)
+			return s
+		},
 		"unknown ": func(s []rig.WireSeen) []rig.WireSeen {
 			s[0].Devices = append(s[0].Devices, rig.DeviceSeen{Channel: "9"})
 			return s

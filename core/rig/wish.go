@@ -222,14 +222,16 @@ func (r *Rig) Can(w Wish) []Answer {
 		if r.column() < 0 {
 			say("reach", false, "Nothing swings it out: the camera stays over its rails, or over its feet.")
 		} else {
-			say("reach", *w.ReachM <= e.ReachM, "It reaches %.2f m from its column, the job asks for %.2f.", e.ReachM, *w.ReachM)
+			say("reach", *w.ReachM <= e.ReachM, "It reaches %.2f m from its column, the job asks for %.2f.",
+				e.ReachM, *w.ReachM)
 		}
 	}
 	if w.TravelM != nil {
 		if long := r.travel(); long == 0 {
 			say("travel", false, "It has no rails.")
 		} else {
-			say("travel", *w.TravelM <= long, "It travels %.2f m between its soft limits, the job asks for %.2f.", long, *w.TravelM)
+			say("travel", *w.TravelM <= long, "It travels %.2f m between its soft limits, the job asks for %.2f.",
+				long, *w.TravelM)
 		}
 	}
 	if w.PayloadKg != nil {
@@ -238,21 +240,25 @@ func (r *Rig) Can(w Wish) []Answer {
 			m = Level
 		}
 		if kg, ok := b.PayloadKg[m]; ok {
-			say("payload", *w.PayloadKg <= kg, "It is rated for %g kg when %s, the job asks for %g.", kg, m, *w.PayloadKg)
+			say("payload", *w.PayloadKg <= kg, "It is rated for %g kg when %s, the job asks for %g.", kg, m,
+				*w.PayloadKg)
 		} else {
-			unknown("payload", "Nobody has written down what it carries when %s. Look on its plate, or ask its maker.", m)
+			unknown("payload", "Nobody has written down what it carries when %s. Look on its plate, or ask its maker.",
+				m)
 		}
 	}
 	if w.SpeedMPS != nil {
 		v, name := r.fastest()
-		say("speed", *w.SpeedMPS <= v*(1+1e-6), "%s alone moves the camera at %.2f m/s within its working speed, the job asks for %.2f.", name, v, *w.SpeedMPS)
+		say("speed", *w.SpeedMPS <= v*(1+1e-6), "%s alone moves the camera at %.2f m/s within its working speed, the "+
+			"job asks for %.2f.", name, v, *w.SpeedMPS)
 	}
 	if w.PanDPS != nil {
 		if i := r.turns(2); i < 0 {
 			say("pan", false, "Nothing pans the camera.")
 		} else {
 			a := &r.Axes[i]
-			say("pan", *w.PanDPS <= a.Working.Speed, "%s turns at %g °/s within its working speed (rated %g), the job asks for %g.", a.Name, a.Working.Speed, a.Rated.Speed, *w.PanDPS)
+			say("pan", *w.PanDPS <= a.Working.Speed, "%s turns at %g °/s within its working speed (rated %g), the job "+
+				"asks for %g.", a.Name, a.Working.Speed, a.Rated.Speed, *w.PanDPS)
 		}
 	}
 	r.turned(w, b, say, unknown)
@@ -280,7 +286,8 @@ func (r *Rig) Can(w Wish) []Answer {
 		case b.FramesOnly:
 			say("repeats", false, "It is made for single frames: the same poses again, but no move through them.")
 		case worst != "":
-			say("repeats", true, "It does, and at other speeds within its limits; nothing sees %s, so that a lost step there shows only when it is homed again.", worst)
+			say("repeats", true, "It does, and at other speeds within its limits; nothing sees %s, so that a lost "+
+				"step there shows only when it is homed again.", worst)
 		default:
 			say("repeats", true, "It does, and at other speeds within its limits.")
 		}
@@ -307,12 +314,15 @@ func (r *Rig) turned(w Wish, b *Book, say func(string, bool, string, ...any), un
 			say("roll", false, "Nothing rolls the camera.")
 		} else {
 			a := &r.Axes[roll]
-			say("roll", *w.RollDeg <= min(a.Max, -a.Min), "%s turns %g° to one side and %g° to the other, the job asks for %g.", a.Name, -a.Min, a.Max, *w.RollDeg)
+			say("roll", *w.RollDeg <= min(a.Max, -a.Min),
+				"%s turns %g° to one side and %g° to the other, the job asks for %g.", a.Name, -a.Min,
+				a.Max, *w.RollDeg)
 		}
 	}
 	if w.BodyM != nil && roll >= 0 {
 		if b.RollRingM == 0 {
-			unknown("body", "Nobody has written down how wide its roll ring is. Measure it before the camera is chosen.")
+			unknown("body", "Nobody has written down how wide its roll ring is. Measure it before the camera "+
+				"is chosen.")
 		} else {
 			say("body", *w.BodyM <= b.RollRingM, "The roll ring is %.3f m wide, the body %.3f.", b.RollRingM, *w.BodyM)
 		}
@@ -336,7 +346,8 @@ func (r *Rig) turned(w Wish, b *Book, say func(string, bool, string, ...any), un
 		}
 		a := &r.Axes[tilt]
 		most := TiltRoom(*w.FrontM, half, b.BelowTiltM)
-		say("length", most >= -a.Min, "%.2f m before the axis touch what is under it at %.0f° down; the tilt goes to %g°.", *w.FrontM, most, -a.Min)
+		say("length", most >= -a.Min, "%.2f m before the axis touch what is under it at %.0f° down; the tilt "+
+			"goes to %g°.", *w.FrontM, most, -a.Min)
 	}
 }
 
@@ -362,7 +373,8 @@ func (r *Rig) holds(say func(string, bool, string, ...any), unknown func(string,
 	case slips != "":
 		say("power off", false, "%s slips back when the power goes. Support it, or fit a brake.", slips)
 	case unsaid != "":
-		unknown("power off", "The drive of %s is not described. Support whatever could fall before it is switched off.", unsaid)
+		unknown("power off", "The drive of %s is not described. Support whatever could fall before it is switched off.",
+			unsaid)
 	default:
 		say("power off", true, "Its gears hold it.")
 	}
@@ -387,7 +399,8 @@ func (r *Rig) fastest() (mps float64, name string) {
 			const little = 1e-3
 			p[i] += little
 			from, to := r.Forward(q).At, r.Forward(p).At
-			if v := math.Hypot(math.Hypot(to[0]-from[0], to[1]-from[1]), to[2]-from[2]) / little * a.Working.Speed; v > mps+1e-9 {
+			if v := math.Hypot(math.Hypot(to[0]-from[0], to[1]-from[1]), to[2]-from[2]) / little *
+				a.Working.Speed; v > mps+1e-9 {
 				mps, name = v, a.Name
 			}
 		}

@@ -44,7 +44,8 @@ func TestAlongRail(t *testing.T) {
 		t.Fatalf("%v", way)
 	}
 	for i, want := range []float64{1, -1} {
-		if f := r.Forward([]float64{500, way[i], 0, 0, 0}).Forward; math.Abs(f[0]-want) > 1e-12 || math.Abs(f[1]) > 1e-12 {
+		if f := r.Forward([]float64{500, way[i], 0, 0, 0}).Forward; math.Abs(f[0]-want) > 1e-12 ||
+			math.Abs(f[1]) > 1e-12 {
 			t.Errorf("at %g° it looks to %v", way[i], f)
 		}
 	}

@@ -28,7 +28,8 @@ func TestEveryKindIsPinned(t *testing.T) {
 	r := &rig.Rig{ID: "bench", Name: "Bench", Version: 1}
 	for _, id := range []string{"one", "two", "three"} {
 		lim := rig.Limits{Speed: 1e7, Acceleration: 1e9, Jerk: 1e12}
-		r.Axes = append(r.Axes, rig.Axis{ID: id, Name: id, Kind: rig.Rotary, Unit: rig.Deg, Min: -1e4, Max: 1e4, StepsPerUnit: rig.Ratio{Num: 1600, Den: 9}, Working: lim, Rated: lim})
+		r.Axes = append(r.Axes, rig.Axis{ID: id, Name: id, Kind: rig.Rotary, Unit: rig.Deg, Min: -1e4, Max: 1e4,
+			StepsPerUnit: rig.Ratio{Num: 1600, Den: 9}, Working: lim, Rated: lim})
 	}
 	tables := 0
 	for round := range 60 {
@@ -41,13 +42,15 @@ func TestEveryKindIsPinned(t *testing.T) {
 			for k := range 6 {
 				key := path.Key{Frame: float64(k*17) + float64(rng.Float64()*9), Value: float64(rng.NormFloat64() * 50)}
 				key.Tension, key.Bias = float64(rng.Float64()-0.5), float64(rng.Float64()-0.5)
-				key.In, key.Out = [2]float64{-1 - float64(3*rng.Float64()), float64(9 * rng.NormFloat64())}, [2]float64{1 + float64(3*rng.Float64()), float64(9 * rng.NormFloat64())}
+				key.In, key.Out = [2]float64{-1 - float64(3*rng.Float64()), float64(9 * rng.NormFloat64())},
+					[2]float64{1 + float64(3*rng.Float64()), float64(9 * rng.NormFloat64())}
 				if k > 0 && k < 5 {
 					key.Slope, key.Acceleration = rng.NormFloat64(), rng.NormFloat64()
 				}
 				t.Keys = append(t.Keys, key)
 				if k < 5 {
-					t.Ramps[k] = curve.Ramp{Law: curve.Laws[rng.IntN(4)], In: 1 + float64(2*rng.Float64()), Out: 1 + float64(3*rng.Float64())}
+					t.Ramps[k] = curve.Ramp{Law: curve.Laws[rng.IntN(4)], In: 1 + float64(2*rng.Float64()),
+						Out: 1 + float64(3*rng.Float64())}
 					if rng.IntN(3) == 0 {
 						t.Segments[k] = curve.Kinds[rng.IntN(len(curve.Kinds)-3)]
 					}
@@ -78,7 +81,8 @@ func TestEveryKindIsPinned(t *testing.T) {
 		tables++
 	}
 	if got := hex.EncodeToString(sum.Sum(nil)[:8]); got != everyKind {
-		t.Errorf("%d tables come to %s, want %s: the same keyframes no longer give the same integers", tables, got, everyKind)
+		t.Errorf("%d tables come to %s, want %s: the same keyframes no longer give the same integers", tables,
+			got, everyKind)
 	}
 }
 
@@ -103,7 +107,8 @@ func TestFingerprintOnARM(t *testing.T) {
 		if out, err := build.CombinedOutput(); err != nil {
 			t.Fatalf("%s for arm64: %v: %s", pkg, err, out)
 		}
-		run := exec.Command(emulator, bin, "-test.v", "-test.run", "^(TestFingerprintIsPinned|TestEveryKindIsPinned|TestCubicVectors|TestTableIsThePath|TestEncodingVector|TestCoefficientBits|TestCoefficientBitsOfShapes|TestCanonicalVector|TestCanonicalVectorOfShapes)$")
+		run := exec.Command(emulator, bin, "-test.v", "-test.run",
+			"^(TestFingerprintIsPinned|TestEveryKindIsPinned|TestCubicVectors|TestTableIsThePath|TestEncodingVector|TestCoefficientBits|TestCoefficientBitsOfShapes|TestCanonicalVector|TestCanonicalVectorOfShapes)$")
 		run.Env = append(os.Environ(), "KEENARC_LEVEL_CHILD=1")
 		run.Dir = filepath.Join("..", pkg)
 		out, err := run.CombinedOutput()

@@ -44,7 +44,8 @@ func (e *encoder) nums(v ...int64) {
 func (t *Table) header() []byte {
 	e := &encoder{}
 	e.Write(t.PathDigest[:])
-	e.nums(t.Rate.Num, t.Rate.Den, t.Fastest.Num, t.Fastest.Den, int64(t.First), int64(t.Last), int64(t.RunUp), int64(t.RunOut), TicksPerFrame, Fraction, int64(len(t.Machines)))
+	e.nums(t.Rate.Num, t.Rate.Den, t.Fastest.Num, t.Fastest.Den, int64(t.First), int64(t.Last), int64(t.RunUp),
+		int64(t.RunOut), TicksPerFrame, Fraction, int64(len(t.Machines)))
 	for _, m := range t.Machines {
 		e.str(m.Name)
 		e.str(m.Rig)
@@ -240,7 +241,8 @@ func (t *Table) decodeHeader(d *decoder) (counts []int64, err error) {
 	t.Fastest = clock.Rate{Num: d.num(), Den: d.num()}
 	t.First, t.Last, t.RunUp, t.RunOut = int(d.num()), int(d.num()), int(d.num()), int(d.num())
 	if d.num() != TicksPerFrame || d.num() != Fraction {
-		return nil, fmt.Errorf("sealed table: it is not in %d ticks a frame and %d binary places", TicksPerFrame, Fraction)
+		return nil, fmt.Errorf("sealed table: it is not in %d ticks a frame and %d binary places",
+			TicksPerFrame, Fraction)
 	}
 	machines := d.num()
 	if machines < 1 || machines > mostMachines {
@@ -272,7 +274,8 @@ func (t *Table) bounds() error {
 	names := map[string]bool{}
 	machines := true
 	for _, m := range t.Machines {
-		machines = machines && m.Name != "" && m.Rig != "" && !names[m.Name] && within(m.Version, 0, 1<<30) && m.Place.TurnDeg-m.Place.TurnDeg == 0 && m.Place.At.Norm() < 1e6
+		machines = machines && m.Name != "" && m.Rig != "" && !names[m.Name] && within(m.Version, 0, 1<<30) &&
+			m.Place.TurnDeg-m.Place.TurnDeg == 0 && m.Place.At.Norm() < 1e6
 		names[m.Name] = true
 	}
 	for _, f := range []struct {
@@ -283,7 +286,8 @@ func (t *Table) bounds() error {
 		{"rate", t.Rate.Check("") == nil},
 		{"fastest clock", t.Fastest.Check("") == nil},
 		{"first frame", within(t.First, -2*path.MaxFrames, 2*path.MaxFrames)},
-		{"last frame", within(t.Last, -2*path.MaxFrames, 2*path.MaxFrames) && t.Last > t.First && t.Last-t.First <= path.MaxFrames},
+		{"last frame", within(t.Last, -2*path.MaxFrames, 2*path.MaxFrames) && t.Last > t.First && t.Last-t.First <=
+			path.MaxFrames},
 		{"run-up", within(t.RunUp, 0, path.MaxRun)},
 		{"run-out", within(t.RunOut, 0, path.MaxRun)},
 	} {
@@ -331,7 +335,8 @@ func (t *Table) decodeAxis(d *decoder, i int, count int64) error {
 		if row[k] = at; d.short {
 			return errShort
 		}
-		if row[k] > MostSteps || row[k] < -MostSteps || k > 0 && !small(row[k]-row[k-1]) || k > 1 && !small(row[k]-row[k-2]) {
+		if row[k] > MostSteps || row[k] < -MostSteps || k > 0 && !small(row[k]-row[k-1]) || k > 1 &&
+			!small(row[k]-row[k-2]) {
 			return fmt.Errorf("sealed table: axis %s makes steps that the table cannot hold at tick %d", id, k)
 		}
 	}

@@ -15,8 +15,10 @@ import (
 // two is the vector of docs/seal.md: two machines with an axis each.
 func two() *Table {
 	t := &Table{Rate: clock.Rate{Num: 24000, Den: 1001}, Fastest: clock.Rate{Num: 3, Den: 1}, First: 0, Last: 1,
-		Machines: []Machine{{"a", "plank", 3, rig.Place{}}, {"b", "turnstile", 1, rig.Place{At: rig.Vec{0.82, 1.15, 0}, TurnDeg: -90}}},
-		Axes:     []string{"a/track", "b/turn"}, Units: []rig.Ratio{{Num: 25, Den: 1}, {Num: 160, Den: 9}}, Steps: make([][]int64, 2)}
+		Machines: []Machine{{"a", "plank", 3, rig.Place{}},
+			{"b", "turnstile", 1, rig.Place{At: rig.Vec{0.82, 1.15, 0}, TurnDeg: -90}}},
+		Axes: []string{"a/track", "b/turn"}, Units: []rig.Ratio{{Num: 25, Den: 1}, {Num: 160, Den: 9}},
+		Steps: make([][]int64, 2)}
 	for k := range int64(17) {
 		t.PathDigest[k], t.PathDigest[k+15] = byte(k), byte(k+15)
 		t.Steps[0], t.Steps[1] = append(t.Steps[0], k*65536), append(t.Steps[1], -k*k)
@@ -28,16 +30,19 @@ func two() *Table {
 // The digests were worked out by another program from the description alone.
 func TestEncodingVector(t *testing.T) {
 	x := two()
-	for i, want := range []string{"fc5bb6589e65f0a244400b93e3fcca2c498fda97ef7acb5fc422e3b48e667e0a", "1c85276a5b204ce4e281bc1f2040b514ef67eae93de15db65efe0097f9e24f91"} {
+	for i, want := range []string{"fc5bb6589e65f0a244400b93e3fcca2c498fda97ef7acb5fc422e3b48e667e0a",
+		"1c85276a5b204ce4e281bc1f2040b514ef67eae93de15db65efe0097f9e24f91"} {
 		if got := hex.EncodeToString(x.digests[i][:]); got != want {
 			t.Errorf("axis %s: digest %s, want %s", x.Axes[i], got, want)
 		}
 	}
-	if f := x.Fingerprint(); hex.EncodeToString(f[:]) != "4751388bcf55d804fd17f0b74f1cc70f6385de24d0d8f6656511c48a6c3ce4a1" || Short(f) != "4751-388B" {
+	if f := x.Fingerprint(); hex.EncodeToString(f[:]) !=
+		"4751388bcf55d804fd17f0b74f1cc70f6385de24d0d8f6656511c48a6c3ce4a1" || Short(f) != "4751-388B" {
 		t.Errorf("fingerprint %x", f)
 	}
 	c := x.Canonical()
-	if sum := sha256.Sum256(c); len(c) != 448 || hex.EncodeToString(sum[:]) != "74f1807ad2d7668374fc0bb8545b5d41b1ec283c5b2f196d59a05230e142a91d" {
+	if sum := sha256.Sum256(c); len(c) != 448 || hex.EncodeToString(sum[:]) !=
+		"74f1807ad2d7668374fc0bb8545b5d41b1ec283c5b2f196d59a05230e142a91d" {
 		t.Errorf("%d bytes, %x", len(c), sum)
 	}
 }

@@ -12,7 +12,8 @@ import (
 // FuzzDecode: whatever bytes come, Decode answers, and what it accepts encodes
 // back to the same bytes.
 func FuzzDecode(f *testing.F) {
-	t := &Table{Machines: []Machine{{Name: "m", Rig: "r", Version: 1}}, Axes: []string{"m/a"}, Units: []rig.Ratio{{Num: 1, Den: 2}}, Rate: clock.Rate{Num: 24, Den: 1}, Fastest: clock.Rate{Num: 1, Den: 1},
+	t := &Table{Machines: []Machine{{Name: "m", Rig: "r", Version: 1}}, Axes: []string{"m/a"},
+		Units: []rig.Ratio{{Num: 1, Den: 2}}, Rate: clock.Rate{Num: 24, Den: 1}, Fastest: clock.Rate{Num: 1, Den: 1},
 		First: 0, Last: 1, Steps: [][]int64{make([]int64, 17)}}
 	t.finish(context.Background())
 	f.Add(t.Canonical())

@@ -20,7 +20,8 @@ func TestTheLongestMove(t *testing.T) {
 	r := whole(t, fixture.Slider())
 	p := path.New(r, clock.Rate{Num: 24, Den: 1}, nil)
 	for i := range 1001 {
-		q, err := p.Apply(r, path.Edit{Op: "set", Frame: float64(i * 1000), Values: map[string]float64{"track": 400 + float64(i%7)*100, "pan": float64(i % 11)}})
+		q, err := p.Apply(r, path.Edit{Op: "set", Frame: float64(i * 1000),
+			Values: map[string]float64{"track": 400 + float64(i%7)*100, "pan": float64(i % 11)}})
 		if err != nil {
 			t.Fatal(err)
 		}

@@ -86,16 +86,19 @@ func (t *Table) Clock(s clock.Spec) (clock.Clock, error) {
 	if c.Traits().Round > 0 {
 		for i, row := range t.Steps {
 			if d := row[len(row)-1] - row[0]; max(d, -d) > 1<<Fraction/4 {
-				return nil, fmt.Errorf("way: around, where %s ends %.4g from where it begins; close the move, or go there and back", t.Axes[i], Value(d, t.Units[i]))
+				return nil, fmt.Errorf("way: around, where %s ends %.4g from where it begins; close the move, or go "+
+					"there and back", t.Axes[i], Value(d, t.Units[i]))
 			}
 		}
 	}
 	if most := t.Rate.Times(t.Fastest).Float(); c.MaxSpeed() > most*(1+1e-12) {
-		return nil, fmt.Errorf("clock: %.4g frames a second, where the path was sealed for at most %.4g; slow it, or seal the path for it at the pass", c.MaxSpeed(), most)
+		return nil, fmt.Errorf("clock: %.4g frames a second, where the path was sealed for at most %.4g; slow it, or "+
+			"seal the path for it at the pass", c.MaxSpeed(), most)
 	}
 	for _, f := range c.Stops() {
 		if i := t.movingAt(f); i >= 0 {
-			return nil, fmt.Errorf("clock: it stops at frame %s, where %s is moving; wait only where everything stands still, or give it an ease", limit.Frame4(float64(f)), t.Axes[i])
+			return nil, fmt.Errorf("clock: it stops at frame %s, where %s is moving; wait only where everything "+
+				"stands still, or give it an ease", limit.Frame4(float64(f)), t.Axes[i])
 		}
 	}
 	return c, nil
@@ -150,7 +153,8 @@ func makeWithin(ctx context.Context, p *path.Path, machines []rig.Placed, over b
 		case !over:
 			return nil, nil, fmt.Errorf("not sealed: %s", a.Sentences[0])
 		case !rated.OK():
-			return nil, nil, fmt.Errorf("not sealed, and nobody can sign for it: held against rated limits, %s", limit.Sentence(r, rated.Violations[0], fps))
+			return nil, nil, fmt.Errorf("not sealed, and nobody can sign for it: held against rated limits, %s",
+				limit.Sentence(r, rated.Violations[0], fps))
 		case !a.WithinRated:
 			return nil, nil, fmt.Errorf("not sealed, and nobody can sign for it: %s", a.Sentences[0])
 		}
@@ -161,7 +165,8 @@ func makeWithin(ctx context.Context, p *path.Path, machines []rig.Placed, over b
 	if err != nil {
 		return nil, nil, fmt.Errorf("not sealed: %w", err)
 	}
-	t := &Table{PathDigest: p.Digest(), Rate: p.Rate, Fastest: p.Factor, First: m.First, Last: m.Last, RunUp: m.RunUp, RunOut: m.RunOut}
+	t := &Table{PathDigest: p.Digest(), Rate: p.Rate, Fastest: p.Factor, First: m.First, Last: m.Last, RunUp: m.RunUp,
+		RunOut: m.RunOut}
 	for _, x := range machines {
 		t.Machines = append(t.Machines, Machine{x.Name, x.Rig.ID, x.Rig.Version, x.Place})
 	}
@@ -169,7 +174,9 @@ func makeWithin(ctx context.Context, p *path.Path, machines []rig.Placed, over b
 		t.Axes, t.Units = append(t.Axes, a.ID), append(t.Units, a.StepsPerUnit)
 	}
 	t.Steps = make([][]int64, len(r.Axes))
-	effort.Each(len(r.Axes), func(i int) { t.Steps[i] = t.row(ctx, m.Curves[i], r.Axes[i].Zero, r.Axes[i].StepsPerUnit) })
+	effort.Each(len(r.Axes), func(i int) {
+		t.Steps[i] = t.row(ctx, m.Curves[i], r.Axes[i].Zero, r.Axes[i].StepsPerUnit)
+	})
 	if err := t.check(ctx, r, fps, which); err != nil {
 		return nil, nil, err
 	}
@@ -227,7 +234,8 @@ func (t *Table) Within(r *rig.Rig, fps float64, which func(*rig.Axis) rig.Limits
 		q := math.Abs(Value(1, t.Units[i]))
 		for n, v := range row {
 			if x := Value(v, t.Units[i]) - a.Zero; x < a.Min-q || x > a.Max+q {
-				return fmt.Errorf("%s leaves its soft limits %g to %g %s at frame %s", a.Name, a.Min, a.Max, a.Unit.Symbol(), limit.Frame4(t.frame(n)))
+				return fmt.Errorf("%s leaves its soft limits %g to %g %s at frame %s", a.Name, a.Min, a.Max,
+					a.Unit.Symbol(), limit.Frame4(t.frame(n)))
 			}
 		}
 		if n := t.over(i, which(a), fps); n >= 0 {
@@ -266,7 +274,8 @@ func (t *Table) check(ctx context.Context, r *rig.Rig, fps float64, which func(*
 		}
 		for k, v := range row {
 			if v > MostSteps || v < -MostSteps || k > 1 && !small(v-row[k-2]) {
-				wrong[i] = fmt.Errorf("not sealed: %s moves more steps than the table can hold at frame %s", a.Name, limit.Frame4(t.frame(k)))
+				wrong[i] = fmt.Errorf("not sealed: %s moves more steps than the table can hold at frame %s", a.Name,
+					limit.Frame4(t.frame(k)))
 				return
 			}
 		}
@@ -274,7 +283,8 @@ func (t *Table) check(ctx context.Context, r *rig.Rig, fps float64, which func(*
 			return
 		}
 		if k := t.over(i, which(a), fps); k >= 0 {
-			wrong[i] = fmt.Errorf("not sealed: in whole steps %s is over its limit at frame %s", a.Name, limit.Frame4(t.frame(k)))
+			wrong[i] = fmt.Errorf("not sealed: in whole steps %s is over its limit at frame %s", a.Name,
+				limit.Frame4(t.frame(k)))
 		}
 		_ = effort.Did(ctx, len(row))
 	})

@@ -34,8 +34,10 @@ func whole(t testing.TB, r *rig.Rig) *rig.Rig {
 func demo(t testing.TB) (*path.Path, *rig.Rig) {
 	r := whole(t, fixture.Slider())
 	p := path.New(r, clock.Rate{Num: 24, Den: 1}, map[string]float64{"slider/roll": 0.25})
-	for _, k := range []struct{ f, track, pan, tilt, focus float64 }{{0, 120, 24, -3, 160}, {70, 520, 9, -5.5, 140}, {150, 980, -12, -4, 130}, {240, 1340, -26, 1.5, 150}} {
-		q, err := p.Apply(r, path.Edit{Op: "set", Frame: k.f, Values: map[string]float64{"track": k.track, "pan": k.pan, "tilt": k.tilt, "focus": k.focus}})
+	for _, k := range []struct{ f, track, pan, tilt, focus float64 }{{0, 120, 24, -3, 160}, {70, 520, 9, -5.5, 140},
+		{150, 980, -12, -4, 130}, {240, 1340, -26, 1.5, 150}} {
+		q, err := p.Apply(r, path.Edit{Op: "set", Frame: k.f, Values: map[string]float64{"track": k.track, "pan": k.pan,
+			"tilt": k.tilt, "focus": k.focus}})
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -88,7 +90,8 @@ func TestFingerprintIsPinned(t *testing.T) {
 			t.Fatal(err)
 		}
 		if got := Short(tab.Fingerprint()); got != want {
-			t.Errorf("version %d: fingerprint %s, want %s: the same keyframes no longer give the same integers", version, got, want)
+			t.Errorf("version %d: fingerprint %s, want %s: the same keyframes no longer give the same integers",
+				version, got, want)
 		}
 	}
 }
@@ -104,7 +107,8 @@ func TestFingerprintOnOtherLevels(t *testing.T) {
 			t.Log("this processor cannot run amd64 v3")
 			continue
 		}
-		cmd := exec.Command("go", "test", "-count=1", "-run", "TestFingerprintIsPinned|TestCubicVectors|TestTableIsThePath", ".")
+		cmd := exec.Command("go", "test", "-count=1", "-run",
+			"TestFingerprintIsPinned|TestCubicVectors|TestTableIsThePath", ".")
 		cmd.Env = append(os.Environ(), "GOAMD64="+level, "KEENARC_LEVEL_CHILD=1")
 		if out, err := cmd.CombinedOutput(); err != nil {
 			t.Errorf("amd64 %s: %s", level, out)
@@ -117,7 +121,8 @@ func hasV3(t *testing.T) bool {
 	if err != nil {
 		t.Skip("not on Linux")
 	}
-	return strings.Contains(string(b), " avx2") && strings.Contains(string(b), " fma ") && strings.Contains(string(b), " bmi2")
+	return strings.Contains(string(b), " avx2") && strings.Contains(string(b), " fma ") &&
+		strings.Contains(string(b), " bmi2")
 }
 
 // between is the cubic by a second route: exact fractions.
@@ -196,11 +201,12 @@ func TestRefusals(t *testing.T) {
 		e    path.Edit
 		want string
 	}{
-		"too fast":       {path.Edit{Op: "factor", Factor: &clock.Rate{Num: 4, Den: 1}}, "over its"},
-		"starts moving":  {path.Edit{Op: "kind", Axis: "pan", Kind: curve.Natural}, "in no time"},
-		"value jumps":    {path.Edit{Op: "kind", Axis: "pan", Kind: curve.Hold}, "jumps"},
-		"corner":         {path.Edit{Op: "kind", Axis: "tilt", Kind: curve.Linear}, "in no time"},
-		"nothing to run": {path.Edit{Op: "replace", Tracks: []path.Track{{Axis: "slider/track"}, {Axis: "slider/pan"}, {Axis: "tilt"}, {Axis: "focus"}}}, "no keyframe"},
+		"too fast":      {path.Edit{Op: "factor", Factor: &clock.Rate{Num: 4, Den: 1}}, "over its"},
+		"starts moving": {path.Edit{Op: "kind", Axis: "pan", Kind: curve.Natural}, "in no time"},
+		"value jumps":   {path.Edit{Op: "kind", Axis: "pan", Kind: curve.Hold}, "jumps"},
+		"corner":        {path.Edit{Op: "kind", Axis: "tilt", Kind: curve.Linear}, "in no time"},
+		"nothing to run": {path.Edit{Op: "replace", Tracks: []path.Track{{Axis: "slider/track"}, {Axis: "slider/pan"},
+			{Axis: "tilt"}, {Axis: "focus"}}}, "no keyframe"},
 	} {
 		q, err := p.Apply(whole(t, r), c.e)
 		if err != nil {
@@ -241,7 +247,8 @@ func TestTheIntegersAreChecked(t *testing.T) {
 		"too far apart":  {bend(3, 500, 1<<38), "Roll moves more steps than the table can hold at frame 0031"},
 		"out of the way": {bend(2, 500, MostSteps+1<<40), "Tilt moves more steps"},
 	} {
-		if err := c.tab.check(context.Background(), r, fps, limit.Working); err == nil || !strings.Contains(err.Error(), c.want) {
+		if err := c.tab.check(context.Background(), r, fps, limit.Working); err == nil ||
+			!strings.Contains(err.Error(), c.want) {
 			t.Errorf("%s: %v, want %q", name, err, c.want)
 		}
 	}
@@ -251,10 +258,12 @@ func TestTheIntegersAreChecked(t *testing.T) {
 		t.Fatal(err)
 	}
 	s := rig.Limits{Speed: a.Report.Axes[0].Speed.Max, Acceleration: a.Report.Axes[0].Acceleration.Max}
-	for name, l := range map[string]rig.Limits{"speed": {Speed: s.Speed / 1.01, Acceleration: s.Acceleration * 2}, "acceleration": {Speed: s.Speed * 2, Acceleration: s.Acceleration / 1.01}} {
+	for name, l := range map[string]rig.Limits{"speed": {Speed: s.Speed / 1.01, Acceleration: s.Acceleration * 2},
+		"acceleration": {Speed: s.Speed * 2, Acceleration: s.Acceleration / 1.01}} {
 		q := fixture.Slider()
 		q.Axes[0].Working = l
-		if err := tab.check(context.Background(), q, fps, limit.Working); err == nil || !strings.Contains(err.Error(), "Track is over its limit") {
+		if err := tab.check(context.Background(), q, fps, limit.Working); err == nil || !strings.Contains(err.Error(),
+			"Track is over its limit") {
 			t.Errorf("one per cent over its %s: %v", name, err)
 		}
 	}
@@ -270,7 +279,8 @@ func TestMakeChecksTheIntegers(t *testing.T) {
 	for _, num := range []int64{1 << 34, 1 << 62} {
 		p, r := demo(t)
 		r.Axes[1].StepsPerUnit.Num = num
-		if _, _, err := Make(context.Background(), p, alone(r)); err == nil || !strings.Contains(err.Error(), "Pan moves more steps than the table can hold") {
+		if _, _, err := Make(context.Background(), p, alone(r)); err == nil || !strings.Contains(err.Error(),
+			"Pan moves more steps than the table can hold") {
 			t.Errorf("%d steps per degree: %v", num, err)
 		}
 	}
@@ -279,7 +289,8 @@ func TestMakeChecksTheIntegers(t *testing.T) {
 // A clock may stop where everything stands still, and nowhere else.
 func TestClocksStopAtRest(t *testing.T) {
 	p, r := demo(t)
-	still, err := p.Apply(whole(t, r), path.Edit{Op: "set", Frame: 300, Values: map[string]float64{"track": 1340, "pan": -26, "tilt": 1.5, "focus": 150}})
+	still, err := p.Apply(whole(t, r), path.Edit{Op: "set", Frame: 300, Values: map[string]float64{"track": 1340,
+		"pan": -26, "tilt": 1.5, "focus": 150}})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -297,7 +308,8 @@ func TestClocksStopAtRest(t *testing.T) {
 		t.Fatal(err)
 	}
 	wait := func(f int) clock.Spec {
-		return clock.Spec{Kind: clock.Steady, Factor: clock.Rate{Num: 1, Den: 1}, Way: clock.On, Waits: []clock.Wait{{Frame: f, MS: 500}}}
+		return clock.Spec{Kind: clock.Steady, Factor: clock.Rate{Num: 1, Den: 1}, Way: clock.On,
+			Waits: []clock.Wait{{Frame: f, MS: 500}}}
 	}
 	for f, ok := range map[int]bool{-40: true, 60: false, 120: false, 200: false, 260: true, 299: true, 340: true} {
 		_, err := tab.Clock(wait(f))
@@ -305,7 +317,8 @@ func TestClocksStopAtRest(t *testing.T) {
 			t.Errorf("a wait at %d: %v", f, err)
 		}
 	}
-	if _, err := tab.Clock(clock.Spec{Kind: clock.Steady, Factor: clock.Rate{Num: 1, Den: 1}, Way: clock.ThereAndBack}); err != nil {
+	if _, err := tab.Clock(clock.Spec{Kind: clock.Steady, Factor: clock.Rate{Num: 1, Den: 1},
+		Way: clock.ThereAndBack}); err != nil {
 		t.Errorf("there and back: %v", err)
 	}
 }
@@ -313,7 +326,8 @@ func TestClocksStopAtRest(t *testing.T) {
 // A table with run-up and run-out begins before its first picture and ends after
 // its last, and is read from there.
 func TestRunUpInTheTable(t *testing.T) {
-	tab := &Table{Machines: []Machine{{Name: "m", Rig: "r"}}, Rate: clock.Rate{Num: 24, Den: 1}, Fastest: clock.Rate{Num: 3, Den: 1}, First: 10, Last: 12, RunUp: 3, RunOut: 4,
+	tab := &Table{Machines: []Machine{{Name: "m", Rig: "r"}}, Rate: clock.Rate{Num: 24, Den: 1},
+		Fastest: clock.Rate{Num: 3, Den: 1}, First: 10, Last: 12, RunUp: 3, RunOut: 4,
 		Axes: []string{"m/a"}, Units: []rig.Ratio{{Num: 1, Den: 1}}, Steps: [][]int64{make([]int64, 145)}}
 	const far = 1 << 45 // a long way from home: only differences are small
 	for k := range tab.Steps[0] {
@@ -322,7 +336,8 @@ func TestRunUpInTheTable(t *testing.T) {
 	if tab.Start() != 7 || tab.End() != 16 || tab.Ticks() != 145 {
 		t.Fatalf("from %d to %d in %d ticks", tab.Start(), tab.End(), tab.Ticks())
 	}
-	for at, want := range map[float64]int64{-5: 0, 7: 0, 7.5: 8000, 10: 48000, 12.03125: 80500, 16: 144000, 90: 144000} {
+	for at, want := range map[float64]int64{-5: 0, 7: 0, 7.5: 8000, 10: 48000, 12.03125: 80500, 16: 144000,
+		90: 144000} {
 		if got := tab.At(0, clock.At(at)) - far; got != want {
 			t.Errorf("at %g: %d, want %d", at, got, want)
 		}
@@ -339,7 +354,8 @@ func TestRunUpInTheTable(t *testing.T) {
 	if _, err := tab.Clock(clock.Times(clock.Rate{Num: 3, Den: 1})); err != nil {
 		t.Errorf("at its fastest: %v", err)
 	}
-	if _, err := tab.Clock(clock.Times(clock.Rate{Num: 3001, Den: 1000})); err == nil || !strings.Contains(err.Error(), "sealed for at most 72") {
+	if _, err := tab.Clock(clock.Times(clock.Rate{Num: 3001, Den: 1000})); err == nil || !strings.Contains(err.Error(),
+		"sealed for at most 72") {
 		t.Errorf("faster than sealed: %v", err)
 	}
 	if _, err := tab.Clock(clock.Spec{}); err == nil {
@@ -347,7 +363,8 @@ func TestRunUpInTheTable(t *testing.T) {
 	}
 	// Around goes what ends where it begins, to a quarter of a step.
 	around := clock.Spec{Kind: clock.Steady, Factor: clock.Rate{Num: 1, Den: 1}, Way: clock.Around}
-	if _, err := tab.Clock(around); err == nil || !strings.Contains(err.Error(), "m/a ends 2.197 from where it begins") {
+	if _, err := tab.Clock(around); err == nil || !strings.Contains(err.Error(),
+		"m/a ends 2.197 from where it begins") {
 		t.Errorf("around what is not closed: %v", err)
 	}
 	for off, ok := range map[int64]bool{0: true, 1 << 14: true, -1 << 14: true, 1<<14 + 1: false, -1<<14 - 1: false} {
@@ -363,7 +380,8 @@ func TestRunUpInTheTable(t *testing.T) {
 		t.Errorf("far from home: %v", err)
 	}
 	tab.Steps[0][100] += 1 << 38
-	if err := tab.check(context.Background(), r, 24, limit.Working); err == nil || !strings.Contains(err.Error(), "at frame 0013") {
+	if err := tab.check(context.Background(), r, 24, limit.Working); err == nil || !strings.Contains(err.Error(),
+		"at frame 0013") {
 		t.Errorf("a leap at tick 100: %v", err)
 	}
 }
@@ -376,7 +394,8 @@ func TestTheMarginFollowsTheQuantum(t *testing.T) {
 		r := whole(t, fixture.Slider())
 		p := path.New(r, clock.Rate{Num: fps, Den: 1}, nil)
 		for _, k := range [][2]float64{{0, 300}, {0.7 * float64(fps), 520.3}, {1.6 * float64(fps), 610.7}} {
-			q, err := p.Apply(r, path.Edit{Op: "set", Frame: math.Round(k[0]), Values: map[string]float64{"track": k[1]}})
+			q, err := p.Apply(r, path.Edit{Op: "set", Frame: math.Round(k[0]),
+				Values: map[string]float64{"track": k[1]}})
 			if err != nil {
 				t.Fatal(err)
 			}
@@ -388,7 +407,8 @@ func TestTheMarginFollowsTheQuantum(t *testing.T) {
 			t.Fatal(err)
 		}
 		x := a.Report.Axes[0]
-		tab := &Table{Rate: p.Rate, First: m.First, Last: m.Last, Units: []rig.Ratio{r.Axes[0].StepsPerUnit}, Steps: [][]int64{nil}}
+		tab := &Table{Rate: p.Rate, First: m.First, Last: m.Last, Units: []rig.Ratio{r.Axes[0].StepsPerUnit},
+			Steps: [][]int64{nil}}
 		buf := make([]curve.Sample, tab.Ticks())
 		m.Curves[0].Into(buf, float64(m.First), 1.0/TicksPerFrame)
 		for _, s := range buf {
@@ -397,7 +417,8 @@ func TestTheMarginFollowsTheQuantum(t *testing.T) {
 		for name, c := range map[string]struct {
 			speed, acc float64
 			ok         bool
-		}{"at its limits": {1, 1, true}, "over its speed": {1.01, 1, false}, "over its acceleration": {1, 1.01, false}} {
+		}{"at its limits": {1, 1, true}, "over its speed": {1.01, 1, false},
+			"over its acceleration": {1, 1.01, false}} {
 			r.Axes[0].Working = rig.Limits{Speed: x.Speed.Max / c.speed, Acceleration: x.Acceleration.Max / c.acc}
 			if err := tab.check(context.Background(), r, float64(fps), limit.Working); (err == nil) != c.ok {
 				t.Errorf("%d fps, %s: %v", fps, name, err)
@@ -415,7 +436,8 @@ func TestDecodeBoundsTheHeader(t *testing.T) {
 	}
 	short := func(change func(*Table)) []byte {
 		b := *good
-		b.First, b.Last, b.Axes, b.Units, b.Steps = 0, 1, []string{"slider/a"}, []rig.Ratio{{Num: 1, Den: 1}}, [][]int64{make([]int64, 17)}
+		b.First, b.Last, b.Axes, b.Units, b.Steps = 0, 1, []string{"slider/a"}, []rig.Ratio{{Num: 1, Den: 1}},
+			[][]int64{make([]int64, 17)}
 		b.Machines = append([]Machine{}, good.Machines...)
 		change(&b)
 		b.finish(context.Background())
@@ -460,7 +482,8 @@ func TestDecodeBoundsTheHeader(t *testing.T) {
 		"many machines": {func(b *Table) { b.Machines = make([]Machine, 17) }, "number of machines"},
 		"other machine": {func(b *Table) { b.Axes[0] = "heron/a" }, "of none of its machines"},
 		"same axis": {func(b *Table) {
-			b.Axes, b.Units, b.Steps = append(b.Axes, b.Axes[0]), append(b.Units, b.Units[0]), append(b.Steps, b.Steps[0])
+			b.Axes, b.Units, b.Steps = append(b.Axes, b.Axes[0]), append(b.Units, b.Units[0]),
+				append(b.Steps, b.Steps[0])
 		}, "there twice"},
 		"no axis": {func(b *Table) { b.Axes, b.Units, b.Steps = nil, nil, nil }, "number of axes"},
 		"many axes": {func(b *Table) {
@@ -519,7 +542,8 @@ func BenchmarkSeal(b *testing.B) {
 	for i := range p.Tracks {
 		a := r.Axes[i]
 		for k := range 200 {
-			p.Tracks[i].Keys = append(p.Tracks[i].Keys, path.Key{Frame: float64(k * 72), Value: (a.Min+a.Max)/2 + rng.NormFloat64()*0.01*(a.Max-a.Min)})
+			p.Tracks[i].Keys = append(p.Tracks[i].Keys,
+				path.Key{Frame: float64(k * 72), Value: (a.Min+a.Max)/2 + rng.NormFloat64()*0.01*(a.Max-a.Min)})
 		}
 	}
 	b.ReportAllocs()
@@ -549,7 +573,8 @@ func TestZeroIsBakedIn(t *testing.T) {
 	}
 	p := path.New(whole, clock.Rate{Num: 24, Den: 1}, nil)
 	for _, k := range [][2]float64{{0, -20}, {100, 30}} {
-		if p, err = p.Apply(whole, path.Edit{Op: "set", Frame: k[0], Values: map[string]float64{"pan": k[1], "track": 500}}); err != nil {
+		if p, err = p.Apply(whole, path.Edit{Op: "set", Frame: k[0], Values: map[string]float64{"pan": k[1],
+			"track": 500}}); err != nil {
 			t.Fatal(err)
 		}
 	}
@@ -678,7 +703,8 @@ func (e *ends) Err() error {
 
 // made is a table of one axis, a step a unit, whose entries are f of the tick.
 func made(f func(tick int) float64) *Table {
-	t := Table{Axes: []string{"track"}, Units: []rig.Ratio{{Num: 1, Den: 1}}, Rate: clock.Rate{Num: 24, Den: 1}, Fastest: clock.Rate{Num: 1, Den: 1}, Last: 100, Steps: make([][]int64, 1)}
+	t := Table{Axes: []string{"track"}, Units: []rig.Ratio{{Num: 1, Den: 1}}, Rate: clock.Rate{Num: 24, Den: 1},
+		Fastest: clock.Rate{Num: 1, Den: 1}, Last: 100, Steps: make([][]int64, 1)}
 	for k := range t.Ticks() {
 		t.Steps[0] = append(t.Steps[0], Quantise(f(k), t.Units[0]))
 	}
@@ -711,7 +737,8 @@ func TestWhereAClockMayStop(t *testing.T) {
 			fast := float64(min(k, 50*TicksPerFrame))
 			return fast + slow*float64(max(k-50*TicksPerFrame, 0))
 		})
-		_, err := tab.Clock(clock.Spec{Kind: clock.Steady, Factor: clock.Rate{Num: 1, Den: 1}, Way: clock.On, Waits: []clock.Wait{{Frame: 75, MS: 500}}})
+		_, err := tab.Clock(clock.Spec{Kind: clock.Steady, Factor: clock.Rate{Num: 1, Den: 1}, Way: clock.On,
+			Waits: []clock.Wait{{Frame: 75, MS: 500}}})
 		if (err == nil) != ok {
 			t.Errorf("waiting where it moves at %g of its fastest: %v", slow, err)
 		}
@@ -720,7 +747,8 @@ func TestWhereAClockMayStop(t *testing.T) {
 
 // A soft limit of the day holds to the entry: what lies past it by more than rounding is past it.
 func TestSoftLimitsHoldToTheEntry(t *testing.T) {
-	r := &rig.Rig{Axes: []rig.Axis{{ID: "track", Name: "Track", Unit: rig.MM, Min: 0, Max: 100, Working: rig.Limits{Speed: 1e9, Acceleration: 1e12}}}}
+	r := &rig.Rig{Axes: []rig.Axis{{ID: "track", Name: "Track", Unit: rig.MM, Min: 0, Max: 100,
+		Working: rig.Limits{Speed: 1e9, Acceleration: 1e12}}}}
 	for past, ok := range map[float64]bool{0: true, 1.0 / (1 << 17): true, 1.0 / (1 << 12): false, 0.5: false} {
 		for _, edge := range []float64{0, 100} {
 			tab := made(func(int) float64 {

@@ -34,7 +34,8 @@ func TestKnownNineTimesInTen(t *testing.T) {
 					p = knock.Back().Of(p)
 				}
 				for _, from := range []rig.Vec{{-0.7, 0, 0.6}, {0, 0.1, 0.5}, {0.7, 0, 0.9}} {
-					if err := s.Add(sight.Sighted{Point: fmt.Sprint("p", i), At: from, Direction: off(rng, from, p, sigma)}); err != nil {
+					if err := s.Add(sight.Sighted{Point: fmt.Sprint("p", i), At: from,
+						Direction: off(rng, from, p, sigma)}); err != nil {
 						t.Fatal(err)
 					}
 				}
@@ -44,7 +45,8 @@ func TestKnownNineTimesInTen(t *testing.T) {
 		for i, p := range v.Before {
 			if p.At != nil {
 				points++
-				if d := math.Hypot(math.Hypot(p.At[0]-wall[i][0], p.At[1]-wall[i][1]), p.At[2]-wall[i][2]); 1000*d <= p.KnownMM {
+				if d := math.Hypot(math.Hypot(p.At[0]-wall[i][0], p.At[1]-wall[i][1]), p.At[2]-wall[i][2]); 1000*
+					d <= p.KnownMM {
 					held++
 				}
 			}
@@ -67,7 +69,8 @@ func TestKnownNineTimesInTen(t *testing.T) {
 		}
 	}
 	share := func(n, of int) float64 { return float64(n) / float64(of) }
-	t.Logf("points %.3f, moved %.3f, turned %.3f of %d; %d accuse", share(held, points), share(at, of), share(turnedIn, of), of, accused)
+	t.Logf("points %.3f, moved %.3f, turned %.3f of %d; %d accuse", share(held, points), share(at, of),
+		share(turnedIn, of), of, accused)
 	if p := share(held, points); p < 0.85 || p > 0.97 {
 		t.Error("points")
 	}

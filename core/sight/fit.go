@@ -43,7 +43,8 @@ func Fit(m []Measured, sigmaM float64) (*Fitted, error) {
 	for range 20 {
 		step, ok := f.step(m)
 		if !ok {
-			return nil, mistake.In("after_m", "sight them again, from further apart", "what is known of the points does not tell how it moved")
+			return nil, mistake.In("after_m", "sight them again, from further apart",
+				"what is known of the points does not tell how it moved")
 		}
 		if step < 1e-12 {
 			break

@@ -51,7 +51,8 @@ func Meet(s []Sighting) (*Point, error) {
 		d := x.Direction
 		n := norm(d)
 		if !(n > 0) || math.IsInf(n, 0) || !(norm(x.At) <= 1e6) {
-			return nil, mistake.In(fmt.Sprintf("sightings[%d].direction", i), "give where it looks", "it is %v, from %v", d, x.At)
+			return nil, mistake.In(fmt.Sprintf("sightings[%d].direction", i), "give where it looks",
+				"it is %v, from %v", d, x.At)
 		}
 		for k := range d {
 			d[k] /= n
@@ -72,7 +73,8 @@ func Meet(s []Sighting) (*Point, error) {
 		}
 	}
 	if p.AngleDeg < LeastDeg {
-		return nil, mistake.In("sightings", "sight it from further along, or from another height", "they are all from one place, or look the same way: %.3f° between them", p.AngleDeg)
+		return nil, mistake.In("sightings", "sight it from further along, or from another height",
+			"they are all from one place, or look the same way: %.3f° between them", p.AngleDeg)
 	}
 	var inv mat.Dense
 	if err := inv.Inverse(a); err != nil {

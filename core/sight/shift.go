@@ -36,10 +36,12 @@ func Thin(sigmaM float64) float64 {
 // with unit quaternions): three or more that do not lie in a line, as far as it is known where they lie.
 func Register(before, after []rig.Vec, sigmaM float64) (*Shift, error) {
 	if len(before) != len(after) {
-		return nil, mistake.In("after_m", "give the same points, in the same order", "there are %d points before and %d after", len(before), len(after))
+		return nil, mistake.In("after_m", "give the same points, in the same order",
+			"there are %d points before and %d after", len(before), len(after))
 	}
 	if len(before) < 3 {
-		return nil, mistake.In("before_m", "sight three or more that do not lie in a line", "there are %d points", len(before))
+		return nil, mistake.In("before_m", "sight three or more that do not lie in a line", "there are %d points",
+			len(before))
 	}
 	for _, of := range []struct {
 		name string
@@ -52,7 +54,8 @@ func Register(before, after []rig.Vec, sigmaM float64) (*Shift, error) {
 			}
 		}
 		if off := Across(list); !(off >= Thin(sigmaM)) {
-			return nil, mistake.In(name, fmt.Sprintf("add one that lies to the side of them, by %.3g m at least", 2*Thin(sigmaM)),
+			return nil, mistake.In(name, fmt.Sprintf("add one that lies to the side of them, by %.3g m at least",
+				2*Thin(sigmaM)),
 				"the points lie in a line, but for %.2g m: a turn about it would not show", off)
 		}
 	}
@@ -106,12 +109,14 @@ func (s *Shift) Of(p rig.Vec) rig.Vec {
 func (s *Shift) Back() *Shift {
 	q := quat.Conj(s.Turn)
 	t := Rotate(q, s.Translation)
-	return &Shift{Turn: q, AngleDeg: s.AngleDeg, Translation: rig.Vec{-t[0], -t[1], -t[2]}, ResidualM: s.ResidualM, WorstM: s.WorstM}
+	return &Shift{Turn: q, AngleDeg: s.AngleDeg, Translation: rig.Vec{-t[0], -t[1], -t[2]}, ResidualM: s.ResidualM,
+		WorstM: s.WorstM}
 }
 
 // Pose is where a camera really is, and how it looks, that believes itself in a pose.
 func (s *Shift) Pose(p rig.Pose) rig.Pose {
-	return rig.Pose{At: s.Of(p.At), Right: Rotate(s.Turn, p.Right), Forward: Rotate(s.Turn, p.Forward), Up: Rotate(s.Turn, p.Up)}
+	return rig.Pose{At: s.Of(p.At), Right: Rotate(s.Turn, p.Right), Forward: Rotate(s.Turn, p.Forward),
+		Up: Rotate(s.Turn, p.Up)}
 }
 
 // Rotate turns a vector by a unit quaternion.

@@ -27,7 +27,8 @@ func dist(a, b rig.Vec) float64 {
 func turned(axis rig.Vec, deg float64, t rig.Vec) *sight.Shift {
 	n := dist(axis, rig.Vec{})
 	s, c := math.Sincos(deg * math.Pi / 360)
-	return &sight.Shift{Turn: quat.Number{Real: c, Imag: s * axis[0] / n, Jmag: s * axis[1] / n, Kmag: s * axis[2] / n}, Translation: t}
+	return &sight.Shift{Turn: quat.Number{Real: c, Imag: s * axis[0] / n, Jmag: s * axis[1] / n, Kmag: s * axis[2] / n},
+		Translation: t}
 }
 
 // Points seen from two to five places, exactly: they are where they are.
@@ -48,8 +49,10 @@ func TestMeet(t *testing.T) {
 		}
 	}
 	// Two lines that pass each other by 20 mm: in the middle between them.
-	got, err := sight.Meet([]sight.Sighting{{rig.Vec{-1, 0, 0.01}, rig.Vec{1, 1, 0}}, {rig.Vec{1, 0, -0.01}, rig.Vec{-1, 1, 0}}})
-	if err != nil || dist(got.At, rig.Vec{0, 1, 0}) > 1e-12 || math.Abs(got.ResidualM-0.01) > 1e-12 || math.Abs(got.AngleDeg-90) > 1e-9 {
+	got, err := sight.Meet([]sight.Sighting{{rig.Vec{-1, 0, 0.01}, rig.Vec{1, 1, 0}},
+		{rig.Vec{1, 0, -0.01}, rig.Vec{-1, 1, 0}}})
+	if err != nil || dist(got.At, rig.Vec{0, 1, 0}) > 1e-12 || math.Abs(got.ResidualM-0.01) > 1e-12 ||
+		math.Abs(got.AngleDeg-90) > 1e-9 {
 		t.Errorf("%+v, %v", got, err)
 	}
 }
@@ -141,7 +144,8 @@ func TestRegister(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		if dist(got.Translation, want.Translation) > 1e-8 || math.Abs(got.AngleDeg-deg) > 1e-8 || got.WorstM > 1e-8 || got.Turn.Real < 0 {
+		if dist(got.Translation, want.Translation) > 1e-8 || math.Abs(got.AngleDeg-deg) > 1e-8 || got.WorstM > 1e-8 ||
+			got.Turn.Real < 0 {
 			t.Fatalf("%d: %+v, want %+v of %g°", round, got, want, deg)
 		}
 		p := vec(rng, 5)
@@ -150,7 +154,9 @@ func TestRegister(t *testing.T) {
 		}
 	}
 	s := turned(rig.Vec{0, 0, 1}, 90, rig.Vec{1, 2, 3})
-	if p := s.Pose(rig.Pose{At: rig.Vec{1, 0, 0}, Right: rig.Vec{1, 0, 0}, Forward: rig.Vec{0, 1, 0}, Up: rig.Vec{0, 0, 1}}); dist(p.At, rig.Vec{1, 3, 3}) > 1e-12 || dist(p.Right, rig.Vec{0, 1, 0}) > 1e-12 || dist(p.Forward, rig.Vec{-1, 0, 0}) > 1e-12 || dist(p.Up, rig.Vec{0, 0, 1}) > 1e-12 {
+	if p := s.Pose(rig.Pose{At: rig.Vec{1, 0, 0}, Right: rig.Vec{1, 0, 0}, Forward: rig.Vec{0, 1, 0},
+		Up: rig.Vec{0, 0, 1}}); dist(p.At, rig.Vec{1, 3, 3}) > 1e-12 || dist(p.Right, rig.Vec{0, 1, 0}) > 1e-12 ||
+		dist(p.Forward, rig.Vec{-1, 0, 0}) > 1e-12 || dist(p.Up, rig.Vec{0, 0, 1}) > 1e-12 {
 		t.Errorf("%+v", p)
 	}
 }
@@ -187,7 +193,8 @@ func TestKnown(t *testing.T) {
 			for _, x := range two {
 				x.Cov.ScaleSym(sigma*sigma, x.Cov)
 			}
-			m = append(m, sight.Measured{Before: two[0].At, After: two[1].At, CovBefore: two[0].Cov, CovAfter: two[1].Cov})
+			m = append(m, sight.Measured{Before: two[0].At, After: two[1].At, CovBefore: two[0].Cov,
+				CovAfter: two[1].Cov})
 		}
 		s, err := sight.Fit(m, 1e-3)
 		if err != nil {
@@ -200,7 +207,9 @@ func TestKnown(t *testing.T) {
 		if dist(s.Back().Of(base), rigMoved.Of(base)) <= k.MoveM {
 			moved++
 		}
-		if wrong := quat.Mul(s.Back().Turn, quat.Conj(rigMoved.Turn)); 2*math.Asin(math.Sqrt(wrong.Imag*wrong.Imag+wrong.Jmag*wrong.Jmag+wrong.Kmag*wrong.Kmag))*180/math.Pi <= k.TurnDeg {
+		if wrong := quat.Mul(s.Back().Turn, quat.Conj(rigMoved.Turn)); 2*
+			math.Asin(math.Sqrt(wrong.Imag*wrong.Imag+wrong.Jmag*wrong.Jmag+wrong.Kmag*wrong.Kmag))*180/
+			math.Pi <= k.TurnDeg {
 			turnedIn++
 		}
 	}
@@ -267,7 +276,8 @@ func TestOdd(t *testing.T) {
 			t.Fatalf("of three, %v are named", odd)
 		}
 	}
-	t.Logf("of %d: %d named, %d others, %d of several; clean ones accused %d times", rounds, named, others, vague, accused)
+	t.Logf("of %d: %d named, %d others, %d of several; clean ones accused %d times", rounds, named, others,
+		vague, accused)
 	if accused > rounds/50 || others > rounds/50 || named+vague < rounds*97/100 || named < rounds*8/10 {
 		t.Error("that is not good enough")
 	}
@@ -300,7 +310,8 @@ func TestThin(t *testing.T) {
 	if _, err := sight.Register(before, before, 0.002); err != nil {
 		t.Error(err)
 	}
-	if _, err := sight.Register(before, before, 0.004); err == nil || !strings.Contains(err.Error(), "by 0.08 m at least") {
+	if _, err := sight.Register(before, before, 0.004); err == nil || !strings.Contains(err.Error(),
+		"by 0.08 m at least") {
 		t.Error(err)
 	}
 	// 10 mm across the best line, which goes through all of them.
@@ -312,11 +323,12 @@ func TestThin(t *testing.T) {
 func TestRegisterMistakes(t *testing.T) {
 	three := []rig.Vec{{0, 0, 0}, {1, 0, 0}, {0, 1, 0}}
 	for want, c := range map[string][2][]rig.Vec{
-		"there are 3 points before and 2 after":   {three, three[:2]},
-		"there are 2 points":                      {three[:2], three[:2]},
-		"before_m: the points lie in a line":      {{{0, 0, 0}, {1, 1, 1}, {3, 3, 3}}, three},
-		"after_m: the points lie in a line":       {three, {{5, 5, 5}, {5, 5, 5}, {5, 5, 5}}},
-		"a turn about it would not show; add one": {{{0, 0, 0}, {1, 0, 1e-9}, {2, 0, 0}, {9, 0, 0}}, append(three, three[0])},
+		"there are 3 points before and 2 after": {three, three[:2]},
+		"there are 2 points":                    {three[:2], three[:2]},
+		"before_m: the points lie in a line":    {{{0, 0, 0}, {1, 1, 1}, {3, 3, 3}}, three},
+		"after_m: the points lie in a line":     {three, {{5, 5, 5}, {5, 5, 5}, {5, 5, 5}}},
+		"a turn about it would not show; add one": {{{0, 0, 0}, {1, 0, 1e-9}, {2, 0, 0}, {9, 0, 0}},
+			append(three, three[0])},
 		"it is [NaN": {{{math.NaN(), 0, 0}, {1, 0, 0}, {0, 1, 0}}, three},
 	} {
 		if _, err := sight.Register(c[0], c[1], 0); err == nil || !strings.Contains(err.Error(), want) {

@@ -91,25 +91,30 @@ const mostPoints, mostRounds, mostSights = 40, 60, 400
 // Check says what is wrong with a survey.
 func (s *Survey) Check() error {
 	if len(s.Fixed) > mostPoints || len(s.Rounds) > mostRounds {
-		return mistake.In("fixed", fmt.Sprintf("keep at most %d points and %d rounds", mostPoints, mostRounds), "there are %d points and %d rounds", len(s.Fixed), len(s.Rounds))
+		return mistake.In("fixed", fmt.Sprintf("keep at most %d points and %d rounds", mostPoints, mostRounds),
+			"there are %d points and %d rounds", len(s.Fixed), len(s.Rounds))
 	}
 	seen := map[string]bool{}
 	for i, f := range s.Fixed {
 		if f.ID == "" || f.Name == "" || seen[f.ID] {
-			return mistake.In(fmt.Sprintf("fixed[%d].name", i), "give it a name of its own", "a point has none, or is there twice")
+			return mistake.In(fmt.Sprintf("fixed[%d].name", i), "give it a name of its own",
+				"a point has none, or is there twice")
 		}
 		seen[f.ID] = true
 	}
 	for i, r := range s.Rounds {
 		if len(r.Sights) > mostSights {
-			return mistake.In(fmt.Sprintf("rounds[%d]", i), fmt.Sprintf("keep at most %d", mostSights), "there are %d sightings", len(r.Sights))
+			return mistake.In(fmt.Sprintf("rounds[%d]", i), fmt.Sprintf("keep at most %d", mostSights),
+				"there are %d sightings", len(r.Sights))
 		}
 		for k, x := range r.Sights {
 			if !seen[x.Point] {
-				return mistake.In(fmt.Sprintf("rounds[%d].sights[%d].point", i, k), "name a point that is there", "it is of %q", x.Point)
+				return mistake.In(fmt.Sprintf("rounds[%d].sights[%d].point", i, k), "name a point that is there",
+					"it is of %q", x.Point)
 			}
 			if !(norm(x.At) <= 1e6) || !(norm(x.Direction) > 0 && norm(x.Direction) < 1e6) {
-				return mistake.In(fmt.Sprintf("rounds[%d].sights[%d]", i, k), "sight it again", "it looks from %v along %v", x.At, x.Direction)
+				return mistake.In(fmt.Sprintf("rounds[%d].sights[%d]", i, k), "sight it again",
+					"it looks from %v along %v", x.At, x.Direction)
 			}
 		}
 	}
@@ -132,7 +137,8 @@ func (s *Survey) Add(x Sighted) error {
 	}
 	for _, y := range r.Sights {
 		if y.Point == x.Point && norm(sub(x.At, y.At)) < alikeM {
-			return mistake.In("point", "move the rig further along, or up, and centre it again", "%s was sighted from this place already", s.Fixed[i].Name)
+			return mistake.In("point", "move the rig further along, or up, and centre it again",
+				"%s was sighted from this place already", s.Fixed[i].Name)
 		}
 	}
 	r.Sights = append(r.Sights, x)
@@ -245,7 +251,8 @@ func (v *SurveySheet) inLine(s *Survey, points, other []PointSheet) bool {
 		}
 	}
 	v.Says = fmt.Sprintf("The points lie in a line, but for %.0f mm: a turn about it would not show.", 1000*off)
-	v.Next = fmt.Sprintf("Add one that lies %.2g m or more to the side of the line from “%s” to “%s”, the further the better.",
+	v.Next = fmt.Sprintf("Add one that lies %.2g m or more to the side of the line from “%s” to “%s”, the further "+
+		"the better.",
 		max(2*least, 0.1), names[from], names[to])
 	return true
 }
@@ -330,7 +337,8 @@ func (v *SurveySheet) compare(s *Survey, base rig.Vec) {
 	}
 	if len(odd) == 1 {
 		x.Odd = s.Fixed[which[odd[0]]].Name
-		v.Next += fmt.Sprintf(" “%s” does not fit the others by %.1f mm: it was moved itself, or sighted wrongly. It is left out.", x.Odd, *v.Now[which[odd[0]]].ShiftMM)
+		v.Next += fmt.Sprintf(" “%s” does not fit the others by %.1f mm: it was moved itself, or sighted wrongly. It "+
+			"is left out.", x.Odd, *v.Now[which[odd[0]]].ShiftMM)
 	}
 }
 
@@ -360,7 +368,8 @@ func (s *Survey) Again(now time.Time) error {
 		}
 	}
 	if known < 3 {
-		return mistake.In("rounds", "sight three or more, each from two poses, before another round", "this one knows %d points", known)
+		return mistake.In("rounds", "sight three or more, each from two poses, before another round",
+			"this one knows %d points", known)
 	}
 	s.Rounds = append(s.Rounds, Round{Day: now.Format(time.DateOnly), Sights: []Sighted{}})
 	return s.Check()

@@ -32,7 +32,9 @@ func survey(t *testing.T, things []rig.Vec, moved *sight.Shift, sigmaDeg float64
 				p = moved.Back().Of(p)
 			}
 			for _, at := range []rig.Vec{{-0.7, 0, 0.6}, {0.7, 0, 0.9}} {
-				if err := s.Add(sight.Sighted{Point: fmt.Sprint("p", i), At: at, Direction: off(rng, at, p, sigmaDeg*math.Pi/180), When: time.Date(2026, 3, 4, 8, 0, 0, 0, time.UTC)}); err != nil {
+				if err := s.Add(sight.Sighted{Point: fmt.Sprint("p", i), At: at,
+					Direction: off(rng, at, p, sigmaDeg*math.Pi/180), When: time.Date(2026, 3, 4, 8, 0, 0, 0,
+						time.UTC)}); err != nil {
 					t.Fatal(err)
 				}
 			}
@@ -51,24 +53,29 @@ func TestSurveySays(t *testing.T) {
 	moved := turned(rig.Vec{0, 0, 1}, 0.4, rig.Vec{base[0] - there[0] + 0.004, base[1] - there[1], 0})
 	v := survey(t, wall, moved, 0).Sheet(base, 0.004)
 	m := v.Moved
-	if m == nil || !m.Told || math.Abs(m.MM[0]-4) > 1e-5 || math.Abs(m.MM[1]) > 1e-5 || math.Abs(m.ByMM-4) > 1e-5 || math.Abs(m.TurnDeg-0.4) > 1e-6 || math.Abs(m.YawDeg+0.4) > 1e-6 || m.WorstMM > 1e-5 || m.Odd != "" {
+	if m == nil || !m.Told || math.Abs(m.MM[0]-4) > 1e-5 || math.Abs(m.MM[1]) > 1e-5 || math.Abs(m.ByMM-4) > 1e-5 ||
+		math.Abs(m.TurnDeg-0.4) > 1e-6 || math.Abs(m.YawDeg+0.4) > 1e-6 || m.WorstMM > 1e-5 || m.Odd != "" {
 		t.Fatalf("%+v", m)
 	}
-	if v.Says != "The rig has moved 4.0 mm and turned 0.40°." || !strings.HasPrefix(v.Next, "Known to ") || !(m.KnownMM > 0.3 && m.KnownMM < 4) {
+	if v.Says != "The rig has moved 4.0 mm and turned 0.40°." || !strings.HasPrefix(v.Next, "Known to ") ||
+		!(m.KnownMM > 0.3 && m.KnownMM < 4) {
 		t.Errorf("%s %s %+v", v.Says, v.Next, m)
 	}
 	if p := m.Shift.Of(base); math.Abs(p[0]-base[0]-0.004) > 1e-8 {
 		t.Errorf("%v", p)
 	}
-	if v := survey(t, wall, moved, 0).Sheet(base, 0.016); v.Says != "The rig has turned 0.40°; by how much it has moved this cannot tell." {
+	if v := survey(t, wall, moved, 0).Sheet(base, 0.016); v.Says != "The rig has turned 0.40°; by how much it has "+
+		"moved this cannot tell." {
 		t.Errorf("%s %+v", v.Says, v.Moved)
 	}
-	if v := survey(t, wall, turned(rig.Vec{0, 0, 1}, 0, rig.Vec{0.009, 0, 0}), 0).Sheet(base, 0.01); v.Says != "The rig has moved 9.0 mm, and not turned as far as this can tell." {
+	if v := survey(t, wall, turned(rig.Vec{0, 0, 1}, 0, rig.Vec{0.009, 0, 0}), 0).Sheet(base, 0.01); v.Says !=
+		"The rig has moved 9.0 mm, and not turned as far as this can tell." {
 		t.Errorf("%s %+v", v.Says, v.Moved)
 	}
 	// Noise alone is not taken for a move.
 	still := turned(rig.Vec{0, 0, 1}, 0, rig.Vec{})
-	if v := survey(t, wall, still, 0.01).Sheet(base, 0.01); v.Moved == nil || v.Moved.Told || !strings.Contains(v.Says, "stands where it stood") {
+	if v := survey(t, wall, still, 0.01).Sheet(base, 0.01); v.Moved == nil || v.Moved.Told || !strings.Contains(v.Says,
+		"stands where it stood") {
 		t.Errorf("%s %+v", v.Says, v.Moved)
 	}
 	// One of them was moved itself: it is named and left out.
@@ -79,14 +86,16 @@ func TestSurveySays(t *testing.T) {
 		}
 	}
 	v = s.Sheet(base, 0.003)
-	if v.Moved.Odd != "point 3" || math.Abs(v.Moved.ByMM-4) > v.Moved.KnownMM || !strings.Contains(v.Next, "“point 3” does not fit the others") || *v.Now[3].ShiftMM < 20 || *v.Now[0].ShiftMM > 5 {
+	if v.Moved.Odd != "point 3" || math.Abs(v.Moved.ByMM-4) > v.Moved.KnownMM || !strings.Contains(v.Next,
+		"“point 3” does not fit the others") || *v.Now[3].ShiftMM < 20 || *v.Now[0].ShiftMM > 5 {
 		t.Errorf("%s %+v", v.Next, v.Moved)
 	}
 	// Of three nobody can say which.
 	s = survey(t, wall[:3], moved, 0)
 	s.Rounds[1].Sights[0].Direction[0] += 0.08
 	s.Rounds[1].Sights[1].Direction[0] += 0.08
-	if v = s.Sheet(base, 0.003); v.Moved.Odd != "" || !strings.Contains(v.Next, "of three points nobody can say which. Sight a fourth") {
+	if v = s.Sheet(base, 0.003); v.Moved.Odd != "" || !strings.Contains(v.Next,
+		"of three points nobody can say which. Sight a fourth") {
 		t.Errorf("%s", v.Next)
 	}
 }
@@ -98,14 +107,17 @@ func TestMovedVerdict(t *testing.T) {
 		told         bool
 		px, doubt    float64
 		needs, knows bool
-	}{{true, 3, 9, true, true}, {false, 3, 9, false, false}, {true, 0.2, 0.2, false, true}, {true, 0.2, 0.4, false, false}, {false, 0.1, 0.1, false, true}} {
-		if needs, knows := (&sight.Moved{Told: c.told}).Verdict(c.px, c.doubt, 0.5); needs != c.needs || knows != c.knows {
+	}{{true, 3, 9, true, true}, {false, 3, 9, false, false}, {true, 0.2, 0.2, false, true},
+		{true, 0.2, 0.4, false, false}, {false, 0.1, 0.1, false, true}} {
+		if needs, knows := (&sight.Moved{Told: c.told}).Verdict(c.px, c.doubt, 0.5); needs != c.needs ||
+			knows != c.knows {
 			t.Errorf("%+v: %v, %v", c, needs, knows)
 		}
 	}
 	p := rig.Pose{Right: rig.Vec{1, 0, 0}, Forward: rig.Vec{0, 1, 0}, Up: rig.Vec{0, 0, 1}}
 	q := (&sight.Moved{KnownMM: 3, KnownDeg: 90}).Doubt(p)
-	if math.Abs(q.At[0]-0.003) > 1e-12 || math.Abs(q.Forward[0]-1) > 1e-12 || math.Abs(q.Right[1]+1) > 1e-12 || q.Up != p.Up {
+	if math.Abs(q.At[0]-0.003) > 1e-12 || math.Abs(q.Forward[0]-1) > 1e-12 || math.Abs(q.Right[1]+1) > 1e-12 ||
+		q.Up != p.Up {
 		t.Errorf("%+v", q)
 	}
 }
@@ -144,9 +156,11 @@ func TestNobodyKnowsWhich(t *testing.T) {
 		t.Error("it never was one of several")
 	}
 	// In a line in one of the rounds alone.
-	bent, straight := []rig.Vec{{-1, 3, 0.5}, {0, 3, 1}, {2, 3, 0.5}}, []rig.Vec{{-1, 3, 0.5}, {0, 3, 0.502}, {2, 3, 0.5}}
+	bent, straight := []rig.Vec{{-1, 3, 0.5}, {0, 3, 1}, {2, 3, 0.5}}, []rig.Vec{{-1, 3, 0.5}, {0, 3, 0.502},
+		{2, 3, 0.5}}
 	for _, x := range [][2][]rig.Vec{{bent, straight}, {straight, bent}} {
-		if v := between(t, x[0], x[1], 0.01).Sheet(base, 0.01); v.Moved != nil || !strings.Contains(v.Says, "lie in a line") {
+		if v := between(t, x[0], x[1], 0.01).Sheet(base, 0.01); v.Moved != nil || !strings.Contains(v.Says,
+			"lie in a line") {
 			t.Errorf("%+v, %s", v.Moved, v.Says)
 		}
 	}
@@ -155,7 +169,8 @@ func TestNobodyKnowsWhich(t *testing.T) {
 // What is badly known in one direction before the rig turned is so in the turned one afterwards.
 func TestErrorsTurnAlong(t *testing.T) {
 	turn := turned(rig.Vec{0, 0, 1}, 90, rig.Vec{})
-	weak, sure := mat.NewSymDense(3, []float64{1e-8, 0, 0, 0, 1e-4, 0, 0, 0, 1e-8}), mat.NewSymDense(3, []float64{1e-8, 0, 0, 0, 1e-8, 0, 0, 0, 1e-8})
+	weak, sure := mat.NewSymDense(3, []float64{1e-8, 0, 0, 0, 1e-4, 0, 0, 0, 1e-8}), mat.NewSymDense(3,
+		[]float64{1e-8, 0, 0, 0, 1e-8, 0, 0, 0, 1e-8})
 	var m []sight.Measured
 	for i, p := range wall {
 		q := turn.Of(p)
@@ -184,7 +199,8 @@ func TestSurveyWants(t *testing.T) {
 		{func() { s.Fixed = append(s.Fixed, sight.Fixed{ID: "p2", Name: "point 2"}) }, "0 of 3 points are known."},
 		{func() { s.Rounds = []sight.Round{{Sights: all[0].Sights[:5]}} }, "2 of 3 points are known."},
 		{func() { s.Rounds = all[:1] }, "3 points are known. On another day"},
-		{func() { s.Rounds = []sight.Round{all[0], {Sights: all[1].Sights[:4]}} }, "2 of the points are known in both rounds; three are needed."},
+		{func() { s.Rounds = []sight.Round{all[0], {Sights: all[1].Sights[:4]}} },
+			"2 of the points are known in both rounds; three are needed."},
 		{func() { s.Rounds = all }, "stands where it stood"},
 	} {
 		c.change()
@@ -192,7 +208,8 @@ func TestSurveyWants(t *testing.T) {
 			t.Errorf("%q, want %q", v.Says, c.want)
 		}
 	}
-	if v := s.Sheet(base, 0.01); v.Before[0].At == nil || v.Before[0].Sights != 2 || !(v.Before[0].KnownMM > 0.1) || v.Before[0].AngleDeg < 10 {
+	if v := s.Sheet(base, 0.01); v.Before[0].At == nil || v.Before[0].Sights != 2 || !(v.Before[0].KnownMM > 0.1) ||
+		v.Before[0].AngleDeg < 10 {
 		t.Errorf("%+v", v.Before[0])
 	}
 	// In a line, before and again.
@@ -204,11 +221,13 @@ func TestSurveyWants(t *testing.T) {
 	// 10 mm off it, and a rig that stands still: nothing is made of the noise.
 	straight[1][2] += 0.01
 	s = survey(t, straight, still, 0.01)
-	if v := s.Sheet(base, 0.01); v.Moved != nil || !strings.Contains(v.Says, "lie in a line, but for") || !strings.Contains(v.Next, "to the side of the line from “point 0” to “point 2”") {
+	if v := s.Sheet(base, 0.01); v.Moved != nil || !strings.Contains(v.Says, "lie in a line, but for") ||
+		!strings.Contains(v.Next, "to the side of the line from “point 0” to “point 2”") {
 		t.Errorf("%+v", v)
 	}
 	s.Rounds = s.Rounds[:1]
-	if v := s.Sheet(base, 0.01); !strings.Contains(v.Says, "lie in a line") || !strings.Contains(v.Next, "to the side") {
+	if v := s.Sheet(base, 0.01); !strings.Contains(v.Says, "lie in a line") || !strings.Contains(v.Next,
+		"to the side") {
 		t.Errorf("%+v", v)
 	}
 }
@@ -217,7 +236,8 @@ func TestSurveyMistakes(t *testing.T) {
 	still := turned(rig.Vec{0, 0, 1}, 0, rig.Vec{})
 	s := survey(t, wall[:3], still, 0)
 	x := s.Rounds[1].Sights[1]
-	if err := s.Add(x); err == nil || !strings.Contains(err.Error(), "point 0 was sighted from this place already; move the rig further along") {
+	if err := s.Add(x); err == nil || !strings.Contains(err.Error(),
+		"point 0 was sighted from this place already; move the rig further along") {
 		t.Error(err)
 	}
 	y := x

@@ -8,7 +8,8 @@ func (s Setup) Begin(learnt map[Doing]Learnt) []OrderStep {
 	var out []OrderStep
 	add := func(does Doing, name, thread string, after ...Doing) {
 		p50, p80, people, shares := s.Estimate(does, learnt)
-		x := OrderStep{ID: string(does), Name: name, Thread: thread, Does: does, Minutes: tenth(p50), P80: tenth(p80), People: people, Shares: shares, After: []string{}}
+		x := OrderStep{ID: string(does), Name: name, Thread: thread, Does: does, Minutes: tenth(p50), P80: tenth(p80),
+			People: people, Shares: shares, After: []string{}}
 		x.learnt(learnt)
 		for _, a := range after {
 			if slices.ContainsFunc(out, func(y OrderStep) bool { return y.Does == a }) {

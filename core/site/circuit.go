@@ -36,7 +36,8 @@ func Ohms(lengthM, sectionMM2, resistivity float64) float64 {
 // carries is what flexible cables of two loaded cores carry in free air at 30 °C, rolled out, by their
 // section (after the table for flexible cables in EN 50565-1; the local code and the maker's figure go
 // before it).
-var carries = [][2]float64{{0.5, 3}, {0.75, 6}, {1, 10}, {1.5, 16}, {2.5, 25}, {4, 32}, {6, 40}, {10, 63}, {16, 82}, {25, 108},
+var carries = [][2]float64{{0.5, 3}, {0.75, 6}, {1, 10}, {1.5, 16}, {2.5, 25}, {4, 32}, {6, 40}, {10, 63},
+	{16, 82}, {25, 108},
 	{35, 135}, {50, 168}, {70, 207}, {95, 250}, {120, 292}}
 
 // Carries is what a cable carries, in amperes: as typed, or that of the next section of the table that
@@ -197,7 +198,8 @@ func (w *Wiring) load(root int, draws []float64, p []NodeLoad) {
 			p[i] = NodeLoad{W: draws[i], Failing: i == node}
 			continue
 		}
-		p[i] = NodeLoad{W: x.pin, A: slices.Max(x.a[:lines]), V: slices.Min(x.v[:lines]), GivesA: x.gives, Settles: true}
+		p[i] = NodeLoad{W: x.pin, A: slices.Max(x.a[:lines]), V: slices.Min(x.v[:lines]), GivesA: x.gives,
+			Settles: true}
 		if lines == 3 {
 			p[i].LineA = append([]float64(nil), x.a[:]...)
 		}

@@ -24,8 +24,9 @@ type circuit struct {
 }
 
 func solved(nodes []site.PowerNode, draws map[string]float64) (c *circuit, ok bool) {
-	c = &circuit{nodes: nodes, from: map[string]int{}, draws: draws, lines: make([]int, len(nodes)), pass: make([]bool, len(nodes)),
-		v: make([][]complex128, len(nodes)), i: make([][]complex128, len(nodes)), out: make([]float64, len(nodes))}
+	c = &circuit{nodes: nodes, from: map[string]int{}, draws: draws, lines: make([]int, len(nodes)),
+		pass: make([]bool, len(nodes)),
+		v:    make([][]complex128, len(nodes)), i: make([][]complex128, len(nodes)), out: make([]float64, len(nodes))}
 	at := map[string]int{}
 	for k, n := range nodes {
 		at[n.ID] = k
@@ -46,7 +47,8 @@ func solved(nodes []site.PowerNode, draws map[string]float64) (c *circuit, ok bo
 		if n.Line > 0 {
 			c.lines[k] = 1
 		}
-		c.pass[k] = n.Role == site.Converter && n.HeadroomV == 0 && n.Efficiency == 0 && n.Volts == nodes[j].Volts && n.DC == nodes[j].DC
+		c.pass[k] = n.Role == site.Converter && n.HeadroomV == 0 && n.Efficiency == 0 && n.Volts == nodes[j].Volts &&
+			n.DC == nodes[j].DC
 		if gives[k] = 1; c.pass[k] {
 			gives[k] = c.lines[k]
 		}
@@ -195,7 +197,8 @@ func aWiring(rng *rand.Rand) ([]site.PowerNode, []site.AxisSpeed) {
 	for n := range 2 + rng.IntN(6) {
 		j := feeders[rng.IntN(len(feeders))]
 		f := &nodes[j]
-		x := site.PowerNode{ID: fmt.Sprint("n", n), Name: fmt.Sprint("N", n), From: f.ID, Role: site.Device, TakesDC: f.DC}
+		x := site.PowerNode{ID: fmt.Sprint("n", n), Name: fmt.Sprint("N", n), From: f.ID, Role: site.Device,
+			TakesDC: f.DC}
 		if rng.IntN(4) > 0 {
 			x.CableM, x.SectionMM2 = even(0.5, 60), []float64{0.75, 1, 1.5, 2.5, 4, 6}[rng.IntN(6)]
 			if f.Volts < 100 {
@@ -218,12 +221,15 @@ func aWiring(rng *rand.Rand) ([]site.PowerNode, []site.AxisSpeed) {
 				x.Lines = 0
 			}
 		case kind == 1 && f.Volts > 11:
-			x.Role, x.Volts, x.DC, x.Efficiency, x.MostW = site.Converter, []float64{5, 12, 24, 48}[rng.IntN(4)], true, even(0.7, 0.98), even(50, 900)
+			x.Role, x.Volts, x.DC, x.Efficiency, x.MostW = site.Converter, []float64{5, 12, 24, 48}[rng.IntN(4)], true,
+				even(0.7, 0.98), even(50, 900)
 		case kind == 2 && f.DC && f.Volts > 11:
-			x.Role, x.Volts, x.DC, x.HeadroomV, x.Efficiency, x.MostW = site.Converter, f.Volts*even(0.5, 0.85), true, even(0.3, 2), even(0.7, 0.98), even(50, 900)
+			x.Role, x.Volts, x.DC, x.HeadroomV, x.Efficiency, x.MostW = site.Converter, f.Volts*even(0.5, 0.85), true,
+				even(0.3, 2), even(0.7, 0.98), even(50, 900)
 		default:
 			most := f.Volts * even(0.1, 8)
-			x.RatedW, x.PeakW, x.StandbyW, x.StartW = most*even(0.2, 0.9), most, most*even(0.01, 0.2), most*even(0.1, 1.3)
+			x.RatedW, x.PeakW, x.StandbyW, x.StartW = most*even(0.2, 0.9), most, most*even(0.01, 0.2),
+				most*even(0.1, 1.3)
 			if rng.IntN(2) == 0 {
 				x.Axis = "a/" + x.ID
 				axes = append(axes, site.AxisSpeed{ID: x.Axis, Named: x.Name, Working: even(0.1, 1), Rated: 1})
@@ -306,7 +312,8 @@ func TestDrawnWirings(t *testing.T) {
 			strict++
 		}
 	}
-	t.Logf("of %d: %d borne, %d of them wrongly; %d refused, %d more strictly than the circuit asks", n, borne, wrong, refused, strict)
+	t.Logf("of %d: %d borne, %d of them wrongly; %d refused, %d more strictly than the circuit asks", n, borne, wrong,
+		refused, strict)
 	if wrong > 0 || borne < n/20 || refused < n/4 || strict > n/20 {
 		t.Error("that is too many, or too few")
 	}

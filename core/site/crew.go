@@ -37,7 +37,8 @@ type layout struct {
 func (n *Network) lay(l *layout, minutes []float64, crew int, now float64, done []Done) (Schedule, error) {
 	for i, t := range n.Tasks {
 		if t.People > crew {
-			return Schedule{}, mistake.In(fmt.Sprintf("tasks[%d].people", i), "give a larger crew, or let fewer do it", "%s needs %d people and the crew is %d", t.ID, t.People, crew)
+			return Schedule{}, mistake.In(fmt.Sprintf("tasks[%d].people", i), "give a larger crew, or let fewer do it",
+				"%s needs %d people and the crew is %d", t.ID, t.People, crew)
 		}
 	}
 	n.early(&l.free, minutes)
@@ -84,7 +85,8 @@ func (n *Network) lay(l *layout, minutes []float64, crew int, now float64, done 
 			if set[i] || waits[i] > 0 {
 				continue
 			}
-			if next < 0 || first(i) < first(next)-noSlack || first(i) <= first(next)+noSlack && n.Tasks[i].ID < n.Tasks[next].ID {
+			if next < 0 || first(i) < first(next)-noSlack || first(i) <= first(next)+noSlack && n.Tasks[i].ID <
+				n.Tasks[next].ID {
 				next = i
 			}
 		}

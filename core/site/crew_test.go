@@ -39,7 +39,8 @@ func plainly(n *Network, minutes []float64, crew int, now float64, done []Done) 
 				continue
 			}
 			late := func(i int) float64 { return free.Slots[i].Start + free.Slots[i].Slack }
-			if next < 0 || late(i) < late(next)-noSlack || late(i) <= late(next)+noSlack && n.Tasks[i].ID < n.Tasks[next].ID {
+			if next < 0 || late(i) < late(next)-noSlack || late(i) <= late(next)+noSlack && n.Tasks[i].ID <
+				n.Tasks[next].ID {
 				next = i
 			}
 		}

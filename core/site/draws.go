@@ -35,7 +35,8 @@ var p80Sigma = math.Sqrt2 * math.Erfinv(2*0.8-1)
 
 func (w Spread) check(field, id string) error {
 	if !(w.P50 >= 0 && w.P50 <= mostMinutes && w.P80 >= w.P50 && w.P80 <= mostMinutes) || w.P50 == 0 && w.P80 > 0 {
-		return mistake.In(field, "give p80 minutes not below p50, and both above zero", "%s takes %g minutes as likely as not, and %g four times in five", id, w.P50, w.P80)
+		return mistake.In(field, "give p80 minutes not below p50, and both above zero",
+			"%s takes %g minutes as likely as not, and %g four times in five", id, w.P50, w.P80)
 	}
 	return nil
 }

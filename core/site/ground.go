@@ -37,7 +37,8 @@ const (
 // Sections are the fewest of those owned that reach so far, and of these the shortest.
 func Sections(needMM float64, owned []RailLength) (used []RailLength, totalMM float64, err error) {
 	if !(needMM > 0 && needMM <= mostTrackMM) {
-		return nil, 0, mistake.In("run_mm", "give a run above zero, up to a hundred metres with all that goes beyond it", "the track needs %g mm", needMM)
+		return nil, 0, mistake.In("run_mm", "give a run above zero, up to a hundred metres with all that goes "+
+			"beyond it", "the track needs %g mm", needMM)
 	}
 	if len(owned) > 12 {
 		return nil, 0, mistake.In("owned", "give at most 12 lengths", "there are %d", len(owned))
@@ -45,12 +46,15 @@ func Sections(needMM float64, owned []RailLength) (used []RailLength, totalMM fl
 	sum := 0.0
 	for i, l := range owned {
 		if !(l.MM >= 1 && l.MM <= mostTrackMM) || l.Count < 0 || l.Count > 100 {
-			return nil, 0, mistake.In(fmt.Sprintf("owned[%d]", i), "give millimetres above zero, up to a hundred metres, and how many there are, up to 100", "there are %d of %g mm", l.Count, l.MM)
+			return nil, 0, mistake.In(fmt.Sprintf("owned[%d]", i),
+				"give millimetres above zero, up to a hundred metres, and how many there are, up to 100",
+				"there are %d of %g mm", l.Count, l.MM)
 		}
 		sum += l.MM * float64(l.Count)
 	}
 	if sum < needMM-tenthMM/2 {
-		return nil, 0, mistake.In("owned", fmt.Sprintf("find %.0f mm more", math.Ceil(needMM-sum-tenthMM/2)), "all sections together are %.0f mm and the track needs %.0f", math.Floor(sum), math.Ceil(needMM-tenthMM/2))
+		return nil, 0, mistake.In("owned", fmt.Sprintf("find %.0f mm more", math.Ceil(needMM-sum-tenthMM/2)),
+			"all sections together are %.0f mm and the track needs %.0f", math.Floor(sum), math.Ceil(needMM-tenthMM/2))
 	}
 	// In tenths of a millimetre where that is not too fine; else in whole ones, each length cut short.
 	for _, step := range []float64{tenthMM, 1} {
@@ -58,7 +62,8 @@ func Sections(needMM float64, owned []RailLength) (used []RailLength, totalMM fl
 			return used, totalMM, nil
 		}
 	}
-	return nil, 0, mistake.In("owned", "leave out lengths that are not used", "these lengths, together, are too many to choose from")
+	return nil, 0, mistake.In("owned", "leave out lengths that are not used",
+		"these lengths, together, are too many to choose from")
 }
 
 // sections are those of fewest pieces, in whole steps; nil where there would be too much to look at or
@@ -205,7 +210,8 @@ func Pack(at []Support, l LevelRules) (*Packing, error) {
 		return nil, mistake.In("supports", "give at most 500", "there are %d", len(at))
 	}
 	if !(l.GaugeMM > 0 && l.GaugeMM <= 1e5 && l.SlopeMMPM > 0 && l.TwistMMPM > 0 && l.CrossMMPM >= 0) {
-		return nil, mistake.In("level", "give gauge and tolerances above zero", "a gauge of %g mm, %g mm/m along, %g mm/m of twist", l.GaugeMM, l.SlopeMMPM, l.TwistMMPM)
+		return nil, mistake.In("level", "give gauge and tolerances above zero",
+			"a gauge of %g mm, %g mm/m along, %g mm/m of twist", l.GaugeMM, l.SlopeMMPM, l.TwistMMPM)
 	}
 	piles, err := pileUp(l.PackersMM)
 	if err != nil {
@@ -219,12 +225,14 @@ func Pack(at []Support, l LevelRules) (*Packing, error) {
 		}{{"left", s.LeftMM}, {"right", s.RightMM}} {
 			side, h := of.name, of.v
 			if h == nil || !(math.Abs(*h) <= 1e5) {
-				return nil, mistake.In(fmt.Sprintf("supports[%d].%s_mm", i, side), "measure there, too", "the support at %g mm has no height under its %s rail", s.AtMM, side)
+				return nil, mistake.In(fmt.Sprintf("supports[%d].%s_mm", i, side), "measure there, too",
+					"the support at %g mm has no height under its %s rail", s.AtMM, side)
 			}
 			p.TopMM = max(p.TopMM, *h)
 		}
 		if i > 0 && !(s.AtMM > at[i-1].AtMM) {
-			return nil, mistake.In(fmt.Sprintf("supports[%d].at_mm", i), "give them one after another along the track", "the support at %g mm follows that at %g", s.AtMM, at[i-1].AtMM)
+			return nil, mistake.In(fmt.Sprintf("supports[%d].at_mm", i), "give them one after another along the track",
+				"the support at %g mm follows that at %g", s.AtMM, at[i-1].AtMM)
 		}
 	}
 	sides := make([][2][]Packed, len(at))
@@ -233,10 +241,14 @@ func Pack(at []Support, l LevelRules) (*Packing, error) {
 		for k, h := range []float64{*s.LeftMM, *s.RightMM} {
 			need := p.TopMM - h
 			if need > mostPackMM {
-				return nil, mistake.In("supports", "build it up first, or measure again", "%.0f mm would have to go under one rail", need)
+				return nil, mistake.In("supports", "build it up first, or measure again",
+					"%.0f mm would have to go under one rail", need)
 			}
-			if sides[i][k] = piles.around(need); slices.ContainsFunc(sides[i][k], func(x Packed) bool { return len(x.Packers) > mostPile }) {
-				return nil, mistake.In("packers_mm", "have thicker ones, or build it up first", "over %d packers would lie one on another at %g mm", mostPile, s.AtMM)
+			if sides[i][k] = piles.around(need); slices.ContainsFunc(sides[i][k], func(x Packed) bool {
+				return len(x.Packers) > mostPile
+			}) {
+				return nil, mistake.In("packers_mm", "have thicker ones, or build it up first",
+					"over %d packers would lie one on another at %g mm", mostPile, s.AtMM)
 			}
 			zero = append(zero, Packed{OffMM: -need})
 		}
@@ -281,7 +293,8 @@ func straightest(at []Support, sides [][2][]Packed, l LevelRules) [][2]int {
 						for fy := range sides[i-1][1] {
 							was := ways[i-1][[2]int{fx, fy}]
 							b := bay(at[i-1], at[i], sides[i-1][0][fx], left, sides[i-1][1][fy], right, l)
-							w := way{max(was.worst, across, math.Abs(b.SlopeMMPM)/l.SlopeMMPM, math.Abs(b.TwistMMPM)/l.TwistMMPM), was.off + here, [2]int{fx, fy}}
+							w := way{max(was.worst, across, math.Abs(b.SlopeMMPM)/l.SlopeMMPM,
+								math.Abs(b.TwistMMPM)/l.TwistMMPM), was.off + here, [2]int{fx, fy}}
 							if w.worst < best.worst-1e-9 || w.worst <= best.worst+1e-9 && w.off < best.off-1e-9 {
 								best = w
 							}
@@ -296,7 +309,8 @@ func straightest(at []Support, sides [][2][]Packed, l LevelRules) [][2]int {
 	best := way{worst: math.Inf(1)}
 	for x := range sides[last][0] {
 		for y := range sides[last][1] {
-			if w := ways[last][[2]int{x, y}]; w.worst < best.worst-1e-9 || w.worst <= best.worst+1e-9 && w.off < best.off-1e-9 {
+			if w := ways[last][[2]int{x, y}]; w.worst < best.worst-1e-9 || w.worst <= best.worst+1e-9 &&
+				w.off < best.off-1e-9 {
 				best, at0 = w, [2]int{x, y}
 			}
 		}
@@ -320,7 +334,8 @@ func bay(a, b Support, la, lb, ra, rb Packed, l LevelRules) Bay {
 	if x.CrossMMPM = l.crossed(la, ra); math.Abs(l.crossed(lb, rb)) > math.Abs(x.CrossMMPM) {
 		x.CrossMMPM = l.crossed(lb, rb)
 	}
-	x.OK = math.Abs(x.SlopeMMPM) <= l.SlopeMMPM+1e-9 && math.Abs(x.TwistMMPM) <= l.TwistMMPM+1e-9 && math.Abs(x.CrossMMPM) <= l.across()+1e-9
+	x.OK = math.Abs(x.SlopeMMPM) <= l.SlopeMMPM+1e-9 && math.Abs(x.TwistMMPM) <= l.TwistMMPM+1e-9 &&
+		math.Abs(x.CrossMMPM) <= l.across()+1e-9
 	return x
 }
 
@@ -343,7 +358,8 @@ func pileUp(sizes []float64) (*piles, error) {
 	p.count[0] = 0
 	for i, t := range sizes {
 		if !(t >= 0.05 && t <= mostPackMM) {
-			return nil, mistake.In(fmt.Sprintf("packers_mm[%d]", i), "give thicknesses from 0.05 mm", "there is one of %g mm", t)
+			return nil, mistake.In(fmt.Sprintf("packers_mm[%d]", i), "give thicknesses from 0.05 mm",
+				"there is one of %g mm", t)
 		}
 	}
 	for h := range p.count {
@@ -419,7 +435,8 @@ type Base struct {
 // KN is the force on the worst foot, and its pressure on the pad in kN/m².
 func (b Base) KN() (kn, knPerM2 float64, err error) {
 	if !(b.MassKg > 0 && b.Feet > 0 && b.PadCM2 > 0 && b.Worst >= 1) {
-		return 0, 0, mistake.In("base", "give mass, feet and pad above zero, and 1 or more as the worst foot's share", "%g kg on %d feet of %g cm², the worst with %g of its share", b.MassKg, b.Feet, b.PadCM2, b.Worst)
+		return 0, 0, mistake.In("base", "give mass, feet and pad above zero, and 1 or more as the worst foot's share",
+			"%g kg on %d feet of %g cm², the worst with %g of its share", b.MassKg, b.Feet, b.PadCM2, b.Worst)
 	}
 	kn = b.MassKg * 9.80665 / float64(b.Feet) * b.Worst / 1000
 	return kn, kn / (b.PadCM2 / 1e4), nil

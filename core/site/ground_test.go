@@ -16,7 +16,8 @@ func TestSectionsEnumerated(t *testing.T) {
 	for range 300 {
 		owned := []site.RailLength{}
 		for range 1 + rng.IntN(3) {
-			owned = append(owned, site.RailLength{MM: []float64{500, 750, 1000, 1219.2, 2438.4, 613}[rng.IntN(6)], Count: rng.IntN(4)})
+			owned = append(owned, site.RailLength{MM: []float64{500, 750, 1000, 1219.2, 2438.4, 613}[rng.IntN(6)],
+				Count: rng.IntN(4)})
 		}
 		need := 1 + rng.Float64()*6000
 		bestN, bestMM := math.MaxInt, math.Inf(1)
@@ -77,17 +78,20 @@ func TestPack(t *testing.T) {
 	wantL, wantR := [][]float64{{2, 2}, {}, {10, 2}, {2, 2}}, [][]float64{{5, 2, 1}, {5}, {10, 5, 2}, {2, 2}}
 	for i := range wantL {
 		if !slices.Equal(p.Left[i].Packers, wantL[i]) || !slices.Equal(p.Right[i].Packers, wantR[i]) {
-			t.Errorf("support %d: %v and %v, want %v and %v", i, p.Left[i].Packers, p.Right[i].Packers, wantL[i], wantR[i])
+			t.Errorf("support %d: %v and %v, want %v and %v", i, p.Left[i].Packers, p.Right[i].Packers,
+				wantL[i], wantR[i])
 		}
 	}
 	// Left stands −0.4, 0, −0.4, −0.4; right 0.6, 0.6, 0, −0.4: nearest would be −0.4,
 	// −0.4 at first, with a twist of 0.8 between the second and the third.
 	for i, want := range [][2]float64{{0.4, 0.4}, {-0.6, 0.2}, {-0.4, 0.4}} {
-		if b := p.Bays[i]; math.Abs(b.SlopeMMPM-want[0]) > 1e-9 && math.Abs(b.SlopeMMPM+want[0]) > 1e-9 || math.Abs(b.TwistMMPM-want[1]) > 1e-9 || !b.OK {
+		if b := p.Bays[i]; math.Abs(b.SlopeMMPM-want[0]) > 1e-9 && math.Abs(b.SlopeMMPM+want[0]) > 1e-9 ||
+			math.Abs(b.TwistMMPM-want[1]) > 1e-9 || !b.OK {
 			t.Errorf("bay %d: %+v, want %v", i, b, want)
 		}
 	}
-	if !p.OK || p.TopMM != 4.4 || p.Count["2"] != 9 || p.Count["10"] != 2 || p.Count["5"] != 3 || p.Count["1"] != 1 || math.Abs(p.WorstT-0.4) > 1e-9 || math.Abs(p.WorstS-0.6) > 1e-9 {
+	if !p.OK || p.TopMM != 4.4 || p.Count["2"] != 9 || p.Count["10"] != 2 || p.Count["5"] != 3 || p.Count["1"] != 1 ||
+		math.Abs(p.WorstT-0.4) > 1e-9 || math.Abs(p.WorstS-0.6) > 1e-9 {
 		t.Errorf("%+v", p)
 	}
 	if b := p.Bare[1]; math.Abs(b.SlopeMMPM+12.6) > 1e-9 || math.Abs(b.TwistMMPM-0.2) > 1e-9 || b.OK {
@@ -104,7 +108,8 @@ func TestPack(t *testing.T) {
 	}
 	// Without packers it stands as it stands.
 	l.PackersMM = nil
-	if p, err := site.Pack([]site.Support{at(0, 0, 0), at(1000, -5, -5)}, l); err != nil || p.OK || p.Left[1].OffMM != -5 {
+	if p, err := site.Pack([]site.Support{at(0, 0, 0), at(1000, -5, -5)}, l); err != nil || p.OK ||
+		p.Left[1].OffMM != -5 {
 		t.Errorf("%+v %v", p, err)
 	}
 }
@@ -115,7 +120,8 @@ func TestPackStraightest(t *testing.T) {
 	rng := rand.New(rand.NewPCG(5, 5))
 	l := site.LevelRules{GaugeMM: 600, SlopeMMPM: 1, TwistMMPM: 0.6, CrossMMPM: 2, PackersMM: []float64{1, 3, 4}}
 	for range 100 {
-		s := []site.Support{at(0, 0, -rng.Float64()*60), at(700, -rng.Float64()*60, -rng.Float64()*60), at(1500, -rng.Float64()*60, -rng.Float64()*60)}
+		s := []site.Support{at(0, 0, -rng.Float64()*60), at(700, -rng.Float64()*60, -rng.Float64()*60),
+			at(1500, -rng.Float64()*60, -rng.Float64()*60)}
 		p, err := site.Pack(s, l)
 		if err != nil {
 			t.Fatal(err)
@@ -178,7 +184,8 @@ func TestCrossLevel(t *testing.T) {
 	low := []site.Support{at(0, 0, -4.9), at(1000, 0, -4.9), at(2000, 0, -4.9)}
 	l := site.LevelRules{GaugeMM: 600, SlopeMMPM: 1, TwistMMPM: 0.7, PackersMM: []float64{10}}
 	p, err := site.Pack(low, l)
-	if err != nil || p.OK || math.Abs(p.WorstC-4.9/0.6) > 1e-9 || p.WorstS > 1e-9 || p.WorstT > 1e-9 || p.Bays[0].OK || p.Bays[1].OK {
+	if err != nil || p.OK || math.Abs(p.WorstC-4.9/0.6) > 1e-9 || p.WorstS > 1e-9 || p.WorstT > 1e-9 || p.Bays[0].OK ||
+		p.Bays[1].OK {
 		t.Errorf("%+v, %v", p, err)
 	}
 	l.CrossMMPM = 9
@@ -191,26 +198,31 @@ func TestCrossLevel(t *testing.T) {
 	}
 	// The worst across is of all supports; piles are chosen by the first one's, too.
 	l.PackersMM = nil
-	if p, _ := site.Pack([]site.Support{at(0, 0, -4.9), at(1000, 0, 0), at(2000, 0, 0)}, l); math.Abs(p.WorstC-4.9/0.6) > 1e-9 {
+	if p, _ := site.Pack([]site.Support{at(0, 0, -4.9), at(1000, 0, 0), at(2000, 0, 0)},
+		l); math.Abs(p.WorstC-4.9/0.6) > 1e-9 {
 		t.Errorf("%g across", p.WorstC)
 	}
 	loose := site.LevelRules{GaugeMM: 600, SlopeMMPM: 1e12, TwistMMPM: 1e12, CrossMMPM: 1, PackersMM: []float64{1}}
-	if p, _ := site.Pack([]site.Support{at(0, -3.6, -3.4), at(1000, 0, 0)}, loose); !p.OK || math.Abs(p.WorstC-0.2/0.6) > 0.02 {
+	if p, _ := site.Pack([]site.Support{at(0, -3.6, -3.4), at(1000, 0, 0)}, loose); !p.OK ||
+		math.Abs(p.WorstC-0.2/0.6) > 0.02 {
 		t.Errorf("%+v", p)
 	}
 	// The first bay counts as the last does.
 	l.PackersMM = nil
-	if p, _ := site.Pack([]site.Support{at(0, -5, -5), at(1000, 0, 0), at(2000, 0, 0)}, l); p.OK || p.Bays[0].OK || !p.Bays[1].OK || math.Abs(p.WorstS-5) > 1e-9 {
+	if p, _ := site.Pack([]site.Support{at(0, -5, -5), at(1000, 0, 0), at(2000, 0, 0)}, l); p.OK || p.Bays[0].OK ||
+		!p.Bays[1].OK || math.Abs(p.WorstS-5) > 1e-9 {
 		t.Errorf("%+v", p)
 	}
 }
 
 // Two of four feet are eight feet; of lengths that would be too many to choose from some are found.
 func TestSectionsOfFeet(t *testing.T) {
-	if used, total, err := site.Sections(2438.4, []site.RailLength{{MM: 1219.2, Count: 2}}); err != nil || len(used) != 1 || used[0].Count != 2 || math.Abs(total-2438.4) > 1e-9 {
+	if used, total, err := site.Sections(2438.4, []site.RailLength{{MM: 1219.2, Count: 2}}); err != nil ||
+		len(used) != 1 || used[0].Count != 2 || math.Abs(total-2438.4) > 1e-9 {
 		t.Errorf("%v, %g, %v", used, total, err)
 	}
-	if _, _, err := site.Sections(2438.6, []site.RailLength{{MM: 1219.2, Count: 2}}); err == nil || !strings.Contains(err.Error(), "find 1 mm more") {
+	if _, _, err := site.Sections(2438.6, []site.RailLength{{MM: 1219.2, Count: 2}}); err == nil ||
+		!strings.Contains(err.Error(), "find 1 mm more") {
 		t.Error(err)
 	}
 	many := []site.RailLength{}
@@ -239,7 +251,9 @@ func TestGroundMistakes(t *testing.T) {
 		}
 	}
 	two := []site.Support{at(0, 0, 0), at(1000, 0, 0)}
-	for _, bad := range []site.LevelRules{{GaugeMM: 0, SlopeMMPM: 1, TwistMMPM: 1}, {GaugeMM: 1, SlopeMMPM: 0, TwistMMPM: 1}, {GaugeMM: 1, SlopeMMPM: 1}, {GaugeMM: 1, SlopeMMPM: 1, TwistMMPM: 1, PackersMM: []float64{0}}, {GaugeMM: 1, SlopeMMPM: 1, TwistMMPM: 1, PackersMM: make([]float64, 41)}} {
+	for _, bad := range []site.LevelRules{{GaugeMM: 0, SlopeMMPM: 1, TwistMMPM: 1},
+		{GaugeMM: 1, SlopeMMPM: 0, TwistMMPM: 1}, {GaugeMM: 1, SlopeMMPM: 1}, {GaugeMM: 1, SlopeMMPM: 1, TwistMMPM: 1,
+			PackersMM: []float64{0}}, {GaugeMM: 1, SlopeMMPM: 1, TwistMMPM: 1, PackersMM: make([]float64, 41)}} {
 		if _, err := site.Pack(two, bad); err == nil {
 			t.Errorf("%+v is taken", bad)
 		}
@@ -257,7 +271,8 @@ func TestSwingAndBase(t *testing.T) {
 	if want := 700 * 9.80665 / 2 / 1000; err != nil || math.Abs(kn-want) > 1e-12 || math.Abs(p-want/0.04) > 1e-9 {
 		t.Errorf("%g kN, %g kN/m², %v", kn, p, err)
 	}
-	for _, bad := range []site.Base{{}, {MassKg: 1, Feet: 1, PadCM2: 1, Worst: 0.5}, {MassKg: 1, PadCM2: 1, Worst: 1}, {MassKg: math.NaN(), Feet: 1, PadCM2: 1, Worst: 1}} {
+	for _, bad := range []site.Base{{}, {MassKg: 1, Feet: 1, PadCM2: 1, Worst: 0.5}, {MassKg: 1, PadCM2: 1, Worst: 1},
+		{MassKg: math.NaN(), Feet: 1, PadCM2: 1, Worst: 1}} {
 		if _, _, err := bad.KN(); err == nil {
 			t.Errorf("%+v is taken", bad)
 		}

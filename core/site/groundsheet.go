@@ -99,7 +99,8 @@ func (g *Ground) Read() error {
 // sections and weights out of the rig book, the margin from its drive.
 func ProposeGround(r *rig.Rig) *Ground {
 	g := &Ground{Footprint: Typed{As: "300 mm"}, Margin: Typed{As: "100 mm"}, Owned: []Owned{}, Supports: []Support{},
-		Rules: LevelRules{GaugeMM: 600, SlopeMMPM: 1, TwistMMPM: 0.7, PackersMM: []float64{1, 2, 3, 5, 10, 20}}, Base: Base{MassKg: 40, Feet: 4, PadCM2: 100, Worst: 1.5}}
+		Rules: LevelRules{GaugeMM: 600, SlopeMMPM: 1, TwistMMPM: 0.7, PackersMM: []float64{1, 2, 3, 5, 10, 20}},
+		Base:  Base{MassKg: 40, Feet: 4, PadCM2: 100, Worst: 1.5}}
 	if r == nil {
 		return g
 	}
@@ -109,7 +110,8 @@ func ProposeGround(r *rig.Rig) *Ground {
 		stop := a.Working.Speed*0.2 + a.Working.Speed*a.Working.Speed/(2*a.Working.Acceleration)
 		g.Margin.As = fmt.Sprintf("%.0f mm", math.Ceil(stop/10)*10)
 		if len(g.Owned) == 0 {
-			g.Owned = append(g.Owned, Owned{Typed{As: fmt.Sprintf("%.0f mm", math.Ceil((a.Hard[1]-a.Hard[0]+300+2*stop)/100)*100)}, 1})
+			g.Owned = append(g.Owned,
+				Owned{Typed{As: fmt.Sprintf("%.0f mm", math.Ceil((a.Hard[1]-a.Hard[0]+300+2*stop)/100)*100)}, 1})
 		}
 	}
 	if b := r.Book; b != nil {
@@ -178,10 +180,12 @@ func (g *Ground) Sheet(path *[2]float64) (*GroundSheet, error) {
 			for _, u := range used {
 				names = append(names, fmt.Sprintf("%d × %s", u.Count, g.named(u.MM)))
 			}
-			v.Says = fmt.Sprintf("%s: %.2f m of rail for the %.2f it needs.", strings.Join(names, " and "), total/1000, v.NeedMM/1000)
+			v.Says = fmt.Sprintf("%s: %.2f m of rail for the %.2f it needs.", strings.Join(names, " and "), total/1000,
+				v.NeedMM/1000)
 		case ok && bad.Field == "owned":
 			v.OK, v.Reaches = false, false
-			v.Says = fmt.Sprintf("Too short: %s. %s.", strings.Replace(bad.Wrong, "the track needs", "it needs", 1), strings.ToUpper(bad.Want[:1])+bad.Want[1:])
+			v.Says = fmt.Sprintf("Too short: %s. %s.", strings.Replace(bad.Wrong, "the track needs", "it needs", 1),
+				strings.ToUpper(bad.Want[:1])+bad.Want[1:])
 		default:
 			return nil, err
 		}
@@ -201,16 +205,20 @@ func (g *Ground) Sheet(path *[2]float64) (*GroundSheet, error) {
 			n += c
 		}
 		r := g.Rules
-		v.Level = fmt.Sprintf("%d packers. Then the steepest is %.1f mm/m, the twist %.1f, and across it is %.1f: within %g, %g and %g.",
+		v.Level = fmt.Sprintf("%d packers. Then the steepest is %.1f mm/m, the twist %.1f, and across it is %.1f: "+
+			"within %g, %g and %g.",
 			n, p.WorstS, p.WorstT, p.WorstC, r.SlopeMMPM, r.TwistMMPM, r.across())
 		if !p.OK {
 			v.OK = false
-			v.Level = fmt.Sprintf("%d packers leave %.1f mm/m of slope, %.1f of twist and %.1f across: %g, %g and %g are borne. Thinner packers would do.",
+			v.Level = fmt.Sprintf("%d packers leave %.1f mm/m of slope, %.1f of twist and %.1f across: %g, %g and %g "+
+				"are borne. Thinner packers would do.",
 				n, p.WorstS, p.WorstT, p.WorstC, r.SlopeMMPM, r.TwistMMPM, r.across())
 		}
 		if last := g.Supports[len(g.Supports)-1].AtMM - g.Supports[0].AtMM; v.NeedMM > 0 && last < v.TotalMM-1000 {
 			v.OK = false
-			v.More = append(v.More, fmt.Sprintf("Measured over %.2f m of the %.2f that lie: of the rest nothing can be said.", last/1000, v.TotalMM/1000))
+			v.More = append(v.More,
+				fmt.Sprintf("Measured over %.2f m of the %.2f that lie: of the rest nothing can be said.", last/1000,
+					v.TotalMM/1000))
 		}
 	}
 	return v, v.stands(g)
@@ -232,7 +240,8 @@ func (v *GroundSheet) stands(g *Ground) error {
 		for _, of := range []struct {
 			name string
 			v    float64
-		}{{"tail_m", s.TailM}, {"pivot_m", s.PivotM}, {"hangs_m", s.HangsM}, {"room_m", s.RoomM}, {"keep_m", s.KeepM}, {"front_up_deg", s.FrontUpD}} {
+		}{{"tail_m", s.TailM}, {"pivot_m", s.PivotM}, {"hangs_m", s.HangsM}, {"room_m", s.RoomM}, {"keep_m", s.KeepM},
+			{"front_up_deg", s.FrontUpD}} {
 			what, x := of.name, of.v
 			if !(x >= 0 && x <= 1000) {
 				return mistake.In("swing."+what, "give 0 or more", "it is %g", x)
@@ -242,32 +251,42 @@ func (v *GroundSheet) stands(g *Ground) error {
 		switch {
 		case s.RoomM == 0:
 			v.OK = false
-			v.More = append(v.More, fmt.Sprintf("The tail swings %.2f m behind the column: measure the room there.", s.TailM))
+			v.More = append(v.More,
+				fmt.Sprintf("The tail swings %.2f m behind the column: measure the room there.", s.TailM))
 		case behind < 0:
 			v.OK = false
-			v.More = append(v.More, fmt.Sprintf("The tail swings %.2f m behind the column and %.2f stay free for people: %.2f m too little room.", s.TailM, s.KeepM, -behind))
+			v.More = append(v.More,
+				fmt.Sprintf("The tail swings %.2f m behind the column and %.2f stay free for people: %.2f m too "+
+					"little room.", s.TailM, s.KeepM, -behind))
 		default:
-			v.More = append(v.More, fmt.Sprintf("The tail swings %.2f m behind the column: %.2f m more than that and the way past it.", s.TailM, behind))
+			v.More = append(v.More,
+				fmt.Sprintf("The tail swings %.2f m behind the column: %.2f m more than that and the way past it.",
+					s.TailM, behind))
 		}
 		if under < 0.05 {
 			v.OK = false
-			v.More = append(v.More, fmt.Sprintf("With the front %g° up its weights come to %.2f m over the floor. Keep the boom lower, or the column higher.", s.FrontUpD, under))
+			v.More = append(v.More,
+				fmt.Sprintf("With the front %g° up its weights come to %.2f m over the floor. Keep the boom lower, or "+
+					"the column higher.", s.FrontUpD, under))
 		} else {
-			v.More = append(v.More, fmt.Sprintf("With the front %g° up its weights stay %.2f m over the floor.", s.FrontUpD, under))
+			v.More = append(v.More, fmt.Sprintf("With the front %g° up its weights stay %.2f m over the floor.",
+				s.FrontUpD, under))
 		}
 	}
 	kn, press, err := g.Base.KN()
 	if err != nil {
 		return err
 	}
-	text := fmt.Sprintf("%.0f kg on %d feet: %.1f kN on the worst, %.0f kN/m² under its pad", g.Base.MassKg, g.Base.Feet, kn, press)
+	text := fmt.Sprintf("%.0f kg on %d feet: %.1f kN on the worst, %.0f kN/m² under its pad", g.Base.MassKg,
+		g.Base.Feet, kn, press)
 	switch {
 	case g.Base.FloorKN == 0:
 		v.OK = false
 		text += ". What the floor bears is not typed: ask those who answer for it."
 	case press > g.Base.FloorKN:
 		v.OK = false
-		text += fmt.Sprintf(", more than the %g it bears: larger pads, of %.0f cm² at least.", g.Base.FloorKN, math.Ceil(kn/g.Base.FloorKN*1e4))
+		text += fmt.Sprintf(", more than the %g it bears: larger pads, of %.0f cm² at least.", g.Base.FloorKN,
+			math.Ceil(kn/g.Base.FloorKN*1e4))
 	default:
 		text += fmt.Sprintf(" of the %g it bears.", g.Base.FloorKN)
 	}

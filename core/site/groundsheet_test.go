@@ -10,8 +10,11 @@ import (
 )
 
 func ground() *site.Ground {
-	return &site.Ground{Footprint: site.Typed{As: "0.3 m"}, Margin: site.Typed{As: "4\""}, Owned: []site.Owned{{Length: site.Typed{As: "8'"}, Count: 1}, {Length: site.Typed{As: "1 m"}, Count: 2}}, Supports: []site.Support{},
-		Rules: site.LevelRules{GaugeMM: 600, SlopeMMPM: 1, TwistMMPM: 0.7, PackersMM: []float64{1, 2}}, Base: site.Base{MassKg: 100, Feet: 4, PadCM2: 100, Worst: 1}}
+	return &site.Ground{Footprint: site.Typed{As: "0.3 m"}, Margin: site.Typed{As: "4\""},
+		Owned:    []site.Owned{{Length: site.Typed{As: "8'"}, Count: 1}, {Length: site.Typed{As: "1 m"}, Count: 2}},
+		Supports: []site.Support{},
+		Rules:    site.LevelRules{GaugeMM: 600, SlopeMMPM: 1, TwistMMPM: 0.7, PackersMM: []float64{1, 2}},
+		Base:     site.Base{MassKg: 100, Feet: 4, PadCM2: 100, Worst: 1}}
 }
 
 func groundSays(t *testing.T, g *site.Ground, path *[2]float64) *site.GroundSheet {
@@ -30,16 +33,20 @@ func groundSays(t *testing.T, g *site.Ground, path *[2]float64) *site.GroundShee
 // with how much is missing.
 func TestGroundSays(t *testing.T) {
 	v := groundSays(t, ground(), &[2]float64{200, 2000})
-	if v.NeedMM != 1800+300+2*101.6 || v.TotalMM != 2438.4 || v.OK || !v.Reaches || v.Says != "1 × 8': 2.44 m of rail for the 2.30 it needs." || v.RunSays != "as the path goes, from 200 to 2000 mm" || v.Level != "Nobody has measured the floor yet." {
+	if v.NeedMM != 1800+300+2*101.6 || v.TotalMM != 2438.4 || v.OK || !v.Reaches ||
+		v.Says != "1 × 8': 2.44 m of rail for the 2.30 it needs." ||
+		v.RunSays != "as the path goes, from 200 to 2000 mm" || v.Level != "Nobody has measured the floor yet." {
 		t.Errorf("%+v", v)
 	}
 	g := ground()
 	g.Run = &site.Typed{As: "9' 6 1/2\""}
-	if v := groundSays(t, g, &[2]float64{200, 2000}); math.Abs(v.RunMM-2908.3) > 1e-9 || v.RunSays != "as it was given" || v.Says != "1 × 8' and 1 × 1 m: 3.44 m of rail for the 3.41 it needs." {
+	if v := groundSays(t, g, &[2]float64{200, 2000}); math.Abs(v.RunMM-2908.3) > 1e-9 ||
+		v.RunSays != "as it was given" || v.Says != "1 × 8' and 1 × 1 m: 3.44 m of rail for the 3.41 it needs." {
 		t.Errorf("%+v", v)
 	}
 	g.Run.As = "4.2 m"
-	if v := groundSays(t, g, nil); v.OK || v.Says != "Too short: all sections together are 4438 mm and it needs 4704. Find 265 mm more." {
+	if v := groundSays(t, g, nil); v.OK || v.Says != "Too short: all sections together are 4438 mm and it needs 4704. "+
+		"Find 265 mm more." {
 		t.Errorf("%+v", v)
 	}
 	if v := groundSays(t, ground(), nil); v.Says != "No rail is needed." || !v.Reaches || len(v.Used) != 0 {
@@ -48,7 +55,9 @@ func TestGroundSays(t *testing.T) {
 	// Packed: within, then with packers that are too thick.
 	g = ground()
 	g.Supports = []site.Support{at(0, 0, 0), at(1000, -3, -3)}
-	if v := groundSays(t, g, &[2]float64{200, 2000}); v.OK || !strings.HasPrefix(v.Level, "4 packers. Then the steepest is 0.0 mm/m, the twist 0.0, and across it is 0.0: within 1, 0.7 and 1.") || !strings.HasPrefix(v.More[0], "Measured over 1.00 m of the 2.44") {
+	if v := groundSays(t, g, &[2]float64{200, 2000}); v.OK || !strings.HasPrefix(v.Level,
+		"4 packers. Then the steepest is 0.0 mm/m, the twist 0.0, and across it is 0.0: within 1, 0.7 and 1.") ||
+		!strings.HasPrefix(v.More[0], "Measured over 1.00 m of the 2.44") {
 		t.Errorf("%+v", v)
 	}
 	g.Base.FloorKN = 50
@@ -56,7 +65,8 @@ func TestGroundSays(t *testing.T) {
 	if v := groundSays(t, g, &[2]float64{200, 2000}); !v.OK {
 		t.Errorf("measured all along, and the floor bears it: %+v", v)
 	}
-	if v := groundSays(t, g, &[2]float64{500, 500}); math.Abs(v.NeedMM-503.2) > 1e-9 || v.Says != "1 × 1 m: 1.00 m of rail for the 0.50 it needs." {
+	if v := groundSays(t, g, &[2]float64{500, 500}); math.Abs(v.NeedMM-503.2) > 1e-9 ||
+		v.Says != "1 × 1 m: 1.00 m of rail for the 0.50 it needs." {
 		t.Errorf("it stands still: %+v", v)
 	}
 	g.Run = &site.Typed{As: "0"}
@@ -65,7 +75,8 @@ func TestGroundSays(t *testing.T) {
 	}
 	g.Run = nil
 	g.Rules.PackersMM = []float64{5}
-	if v := groundSays(t, g, nil); v.OK || !strings.Contains(v.Level, "packers leave 2.0 mm/m of slope, 0.0 of twist and 0.0 across: 1, 0.7 and 1 are borne") {
+	if v := groundSays(t, g, nil); v.OK || !strings.Contains(v.Level,
+		"packers leave 2.0 mm/m of slope, 0.0 of twist and 0.0 across: 1, 0.7 and 1 are borne") {
 		t.Errorf("%+v", v)
 	}
 }
@@ -104,7 +115,8 @@ func TestProposeGround(t *testing.T) {
 	g := site.ProposeGround(r)
 	v := groundSays(t, g, &[2]float64{100, 1000})
 	a := r.Axes[0].Working
-	if want := math.Ceil((a.Speed*0.2+a.Speed*a.Speed/2/a.Acceleration)/10) * 10; g.Margin.MM != want || !v.Reaches || g.Swing != nil {
+	if want := math.Ceil((a.Speed*0.2+a.Speed*a.Speed/2/a.Acceleration)/10) * 10; g.Margin.MM != want || !v.Reaches ||
+		g.Swing != nil {
 		t.Errorf("%+v, want a margin of %g", g, want)
 	}
 	if g := site.ProposeGround(nil); groundSays(t, g, nil).Says != "No rail is needed." {
@@ -114,14 +126,20 @@ func TestProposeGround(t *testing.T) {
 
 func TestGroundSheetMistakes(t *testing.T) {
 	for want, change := range map[string]func(g *site.Ground){
-		`owned[0].length: "far" is no distance; give metres`:       func(g *site.Ground) { g.Owned[0].Length.As = "far" },
-		`margin: a distance of "-1"`:                               func(g *site.Ground) { g.Margin.As = "-1" },
-		`run: "12,500 mm" may be 12500 mm or 12.500 mm; say which`: func(g *site.Ground) { g.Run = &site.Typed{As: "12,500 mm"} },
-		`footprint: "x" is no distance`:                            func(g *site.Ground) { g.Footprint.As = "x" },
-		"has no height under its right rail":                       func(g *site.Ground) { g.Supports = []site.Support{at(0, 0, 0), {AtMM: 5, LeftMM: new(float64)}} },
-		"swing.tail_m: it is -1":                                   func(g *site.Ground) { g.Swing = &site.Swing{TailM: -1} },
-		"0 kg on 4 feet":                                           func(g *site.Ground) { g.Base.MassKg = 0 },
-		"there are -1 of 2438.4 mm":                                func(g *site.Ground) { g.Owned[0].Count, g.Run = -1, &site.Typed{As: "1 m"} },
+		`owned[0].length: "far" is no distance; give metres`: func(g *site.Ground) {
+			g.Owned[0].Length.As = "far"
+		},
+		`margin: a distance of "-1"`: func(g *site.Ground) { g.Margin.As = "-1" },
+		`run: "12,500 mm" may be 12500 mm or 12.500 mm; say which`: func(g *site.Ground) {
+			g.Run = &site.Typed{As: "12,500 mm"}
+		},
+		`footprint: "x" is no distance`: func(g *site.Ground) { g.Footprint.As = "x" },
+		"has no height under its right rail": func(g *site.Ground) {
+			g.Supports = []site.Support{at(0, 0, 0), {AtMM: 5, LeftMM: new(float64)}}
+		},
+		"swing.tail_m: it is -1":    func(g *site.Ground) { g.Swing = &site.Swing{TailM: -1} },
+		"0 kg on 4 feet":            func(g *site.Ground) { g.Base.MassKg = 0 },
+		"there are -1 of 2438.4 mm": func(g *site.Ground) { g.Owned[0].Count, g.Run = -1, &site.Typed{As: "1 m"} },
 	} {
 		g := ground()
 		change(g)

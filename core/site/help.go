@@ -64,9 +64,12 @@ func (v *OrderSheet) help(o *Order, n *Network, learnt map[Doing]Learnt, done []
 			for _, j := range n.after[i] {
 				first := o.Steps[j]
 				if !needed(first.Does, x.Does) && first.Ended == nil {
-					try(fmt.Sprintf("“%s” without waiting for “%s”", x.Name, first.Name), o.Setup, func(steps []OrderStep) {
-						steps[i].After = slices.DeleteFunc(steps[i].After, func(id string) bool { return id == first.ID })
-					})
+					try(fmt.Sprintf("“%s” without waiting for “%s”", x.Name, first.Name), o.Setup,
+						func(steps []OrderStep) {
+							steps[i].After = slices.DeleteFunc(steps[i].After, func(id string) bool {
+								return id == first.ID
+							})
+						})
 				}
 			}
 		}
@@ -77,7 +80,9 @@ func (v *OrderSheet) help(o *Order, n *Network, learnt map[Doing]Learnt, done []
 			})
 		}
 	}
-	if lay := slices.IndexFunc(o.Steps, func(s OrderStep) bool { return s.Does == Lay && s.Began == nil }); o.Setup.Rails && lay >= 0 && onWheels[o.Setup.Kind] {
+	if lay := slices.IndexFunc(o.Steps, func(s OrderStep) bool {
+		return s.Does == Lay && s.Began == nil
+	}); o.Setup.Rails && lay >= 0 && onWheels[o.Setup.Kind] {
 		wheels := o.Setup
 		wheels.Rails = false
 		try("wheels instead of rails", wheels, func(steps []OrderStep) {

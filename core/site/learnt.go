@@ -40,7 +40,8 @@ func Learn(took []Took, s Setup) map[Doing]Learnt {
 	for _, d := range Doings {
 		var same, alike []Took
 		for _, x := range took {
-			if x.Does != d || x.Setup.Kind != s.Kind || x.Setup.Rails != s.Rails || x.Setup.Ground != s.Ground || !(x.Minutes > 0) {
+			if x.Does != d || x.Setup.Kind != s.Kind || x.Setup.Rails != s.Rails || x.Setup.Ground != s.Ground ||
+				!(x.Minutes > 0) {
 				continue
 			}
 			alike = append(alike, x)
@@ -133,15 +134,24 @@ type thumb struct {
 // thumbs are rules of thumb by kind of rig. They are guesses to begin with, meant to be
 // changed, and give way to what was learnt.
 var thumbs = map[string]map[Doing]thumb{
-	"slider":      {Unload: {15, 2, true}, Lay: {12, 1, true}, Even: {12, 1, false}, Build: {10, 1, false}, Head: {12, 1, false}, Cable: {20, 1, true}, Boot: {10, 1, false}, Mount: {15, 2, false}, Balance: {9, 1, false}, Home: {8, 1, false}},
-	"crane":       {Unload: {35, 4, true}, Lay: {40, 3, true}, Even: {30, 2, false}, Build: {45, 4, true}, Head: {20, 2, false}, Cable: {30, 1, true}, Boot: {15, 1, false}, Mount: {20, 2, false}, Weights: {15, 2, false}, Balance: {15, 1, false}, Home: {12, 1, false}},
-	"arm":         {Unload: {30, 4, true}, Lay: {45, 3, true}, Even: {35, 2, false}, Build: {40, 4, true}, Head: {15, 2, false}, Cable: {30, 1, true}, Boot: {20, 1, false}, Fit: {15, 1, false}, Mount: {20, 2, false}, Tell: {12, 1, false}, Home: {10, 1, false}},
-	"model mover": {Unload: {10, 1, true}, Lay: {15, 1, true}, Even: {10, 1, false}, Build: {20, 1, false}, Cable: {12, 1, true}, Boot: {6, 1, false}, Mount: {15, 1, false}, Home: {6, 1, false}},
+	"slider": {Unload: {15, 2, true}, Lay: {12, 1, true}, Even: {12, 1, false}, Build: {10, 1, false},
+		Head: {12, 1, false}, Cable: {20, 1, true}, Boot: {10, 1, false}, Mount: {15, 2, false}, Balance: {9, 1, false},
+		Home: {8, 1, false}},
+	"crane": {Unload: {35, 4, true}, Lay: {40, 3, true}, Even: {30, 2, false}, Build: {45, 4, true},
+		Head: {20, 2, false}, Cable: {30, 1, true}, Boot: {15, 1, false}, Mount: {20, 2, false}, Weights: {15, 2,
+			false}, Balance: {15, 1, false}, Home: {12, 1, false}},
+	"arm": {Unload: {30, 4, true}, Lay: {45, 3, true}, Even: {35, 2, false}, Build: {40, 4, true},
+		Head: {15, 2, false}, Cable: {30, 1, true}, Boot: {20, 1, false}, Fit: {15, 1, false}, Mount: {20, 2, false},
+		Tell: {12, 1, false}, Home: {10, 1, false}},
+	"model mover": {Unload: {10, 1, true}, Lay: {15, 1, true}, Even: {10, 1, false}, Build: {20, 1, false},
+		Cable: {12, 1, true}, Boot: {6, 1, false}, Mount: {15, 1, false}, Home: {6, 1, false}},
 }
 
 // common to every kind.
-var common = map[Doing]thumb{Agree: {10, 0, false}, Camera: {30, 1, false}, Weigh: {10, 1, false}, Pins: {3, 1, false}, PinIn: {2, 1, false}, PinOut: {2, 1, false},
-	Line: {3, 1, false}, Isolate: {2, 1, false}, Release: {2, 1, false}, Fit: {12, 1, false}, Lens: {12, 1, false}, Other: {10, 1, false}}
+var common = map[Doing]thumb{Agree: {10, 0, false}, Camera: {30, 1, false}, Weigh: {10, 1, false}, Pins: {3, 1, false},
+	PinIn: {2, 1, false}, PinOut: {2, 1, false},
+	Line: {3, 1, false}, Isolate: {2, 1, false}, Release: {2, 1, false}, Fit: {12, 1, false}, Lens: {12, 1, false},
+	Other: {10, 1, false}}
 
 // Estimate is how long a doing takes in a set-up: learnt, or by rule of thumb.
 func (s Setup) Estimate(d Doing, learnt map[Doing]Learnt) (p50, p80 float64, people int, shares bool) {

@@ -81,7 +81,8 @@ func NewNetwork(tasks []Task) (*Network, error) {
 		for k, id := range t.After {
 			j, ok := at[id]
 			if !ok {
-				return nil, mistake.In(fmt.Sprintf("tasks[%d].after[%d]", i, k), "name a step that is there", "%s waits for %q, which is not there", t.ID, id)
+				return nil, mistake.In(fmt.Sprintf("tasks[%d].after[%d]", i, k), "name a step that is there",
+					"%s waits for %q, which is not there", t.ID, id)
 			}
 			if !slices.Contains(n.after[i], j) {
 				n.after[i], n.then[j] = append(n.after[i], j), append(n.then[j], i)
@@ -102,7 +103,8 @@ func NewNetwork(tasks []Task) (*Network, error) {
 		}
 	}
 	if len(n.order) < len(tasks) {
-		return nil, mistake.In("tasks", "let one of them wait for less", "they wait for each other in a circle: %s", strings.Join(n.circle(waits), " after "))
+		return nil, mistake.In("tasks", "let one of them wait for less", "they wait for each other in a circle: %s",
+			strings.Join(n.circle(waits), " after "))
 	}
 	n.needs = make([][]bool, len(tasks))
 	for _, i := range n.order {

@@ -158,7 +158,9 @@ func TestCrewed(t *testing.T) {
 
 // By hand: two pairs of hands, three tasks of one pair each beside each other.
 func TestCrewedByHand(t *testing.T) {
-	n, err := site.NewNetwork([]site.Task{{ID: "a", Minutes: 30, People: 1}, {ID: "b", Minutes: 20, People: 1}, {ID: "c", Minutes: 25, People: 1}, {ID: "d", Minutes: 10, After: []string{"b", "c"}, People: 2}, {ID: "e", Minutes: 100}})
+	n, err := site.NewNetwork([]site.Task{{ID: "a", Minutes: 30, People: 1}, {ID: "b", Minutes: 20, People: 1},
+		{ID: "c", Minutes: 25, People: 1}, {ID: "d", Minutes: 10, After: []string{"b", "c"}, People: 2}, {ID: "e",
+			Minutes: 100}})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -185,7 +187,8 @@ func TestCrewedByHand(t *testing.T) {
 			t.Errorf("in mid-day %s: %+v, want %+v", n.Tasks[i].ID, x, w)
 		}
 	}
-	if _, err := n.Crewed(n.Minutes(), 1, 0, nil); err == nil || !strings.Contains(err.Error(), "d needs 2 people and the crew is 1") {
+	if _, err := n.Crewed(n.Minutes(), 1, 0, nil); err == nil || !strings.Contains(err.Error(),
+		"d needs 2 people and the crew is 1") {
 		t.Error(err)
 	}
 }
@@ -242,7 +245,8 @@ func TestForecast(t *testing.T) {
 			t.Errorf("after %g min: %g, %g, %v", x.now, got, four, err)
 		}
 	}
-	for _, bad := range []site.Spread{{P50: 40, P80: 30}, {P80: 30}, {P50: -1, P80: 2}, {P50: math.NaN(), P80: 3}, {P50: 3, P80: math.Inf(1)}} {
+	for _, bad := range []site.Spread{{P50: 40, P80: 30}, {P80: 30}, {P50: -1, P80: 2}, {P50: math.NaN(), P80: 3},
+		{P50: 3, P80: math.Inf(1)}} {
 		if _, _, err := n.Forecast([]site.Spread{bad}, 0, 0, nil); err == nil {
 			t.Errorf("%+v is taken", bad)
 		}
@@ -257,10 +261,11 @@ func TestNetworkMistakes(t *testing.T) {
 		"a takes -1 minutes":        {{ID: "a", Minutes: -1}},
 		"a takes NaN minutes":       {{ID: "a", Minutes: math.NaN()}},
 		`a waits for "b", which is`: {{ID: "a", After: []string{"b"}}},
-		"b after c after b":         {{ID: "a"}, {ID: "b", After: []string{"a", "c"}}, {ID: "c", After: []string{"b"}}, {ID: "d", After: []string{"c"}}},
-		"a after a":                 {{ID: "a", After: []string{"a"}}},
-		"a keeps -1 people busy":    {{ID: "a", People: -1}},
-		"there are 501":             make([]site.Task, 501),
+		"b after c after b": {{ID: "a"}, {ID: "b", After: []string{"a", "c"}}, {ID: "c", After: []string{"b"}},
+			{ID: "d", After: []string{"c"}}},
+		"a after a":              {{ID: "a", After: []string{"a"}}},
+		"a keeps -1 people busy": {{ID: "a", People: -1}},
+		"there are 501":          make([]site.Task, 501),
 	} {
 		_, err := site.NewNetwork(tasks)
 		var m *mistake.Error
@@ -268,7 +273,8 @@ func TestNetworkMistakes(t *testing.T) {
 			t.Errorf("%s: %v", want, err)
 		}
 	}
-	n, err := site.NewNetwork([]site.Task{{ID: "a"}, {ID: "b", After: []string{"a", "a"}}, {ID: "c", After: []string{"b"}}})
+	n, err := site.NewNetwork([]site.Task{{ID: "a"}, {ID: "b", After: []string{"a", "a"}},
+		{ID: "c", After: []string{"b"}}})
 	if err != nil || !n.Needs(2, 0) || n.Needs(0, 2) || n.Needs(1, 1) {
 		t.Error(err)
 	}

@@ -42,7 +42,8 @@ const (
 )
 
 // Doings are all of them, in the order of a day.
-var Doings = []Doing{Agree, Unload, Lay, Even, Build, PinIn, Head, Isolate, Cable, Boot, Camera, Weigh, Fit, Mount, Line, Pins,
+var Doings = []Doing{Agree, Unload, Lay, Even, Build, PinIn, Head, Isolate, Cable, Boot, Camera, Weigh, Fit,
+	Mount, Line, Pins,
 	Weights, PinOut, Balance, Release, Tell, Home, Lens, Other}
 
 // Setup is what durations hang on.
@@ -143,7 +144,8 @@ func (o *Order) Keep() {
 func (o *Order) Begins(in *time.Location) (time.Time, error) {
 	t, err := time.ParseInLocation("2006-01-02 15:04", o.Date+" "+o.Start, in)
 	if err != nil {
-		return t, mistake.In("start", "give a day as 2026-03-04 and a time as 07:30", "it starts on %q at %q", o.Date, o.Start)
+		return t, mistake.In("start", "give a day as 2026-03-04 and a time as 07:30", "it starts on %q at %q",
+			o.Date, o.Start)
 	}
 	return t, nil
 }
@@ -154,7 +156,8 @@ const mostSteps = 60
 // network is the steps as tasks, with how long each takes.
 func network(steps []OrderStep, crew int) (*Network, []Spread, error) {
 	if len(steps) > mostSteps {
-		return nil, nil, mistake.In("steps", fmt.Sprintf("keep at most %d; put small ones together", mostSteps), "there are %d", len(steps))
+		return nil, nil, mistake.In("steps", fmt.Sprintf("keep at most %d; put small ones together", mostSteps),
+			"there are %d", len(steps))
 	}
 	tasks, spreads := make([]Task, len(steps)), make([]Spread, len(steps))
 	for i, s := range steps {
@@ -173,7 +176,8 @@ func network(steps []OrderStep, crew int) (*Network, []Spread, error) {
 			return nil, nil, err
 		}
 		if s.People > crew {
-			return nil, nil, mistake.In(field+".people", "give a larger crew, or let fewer do it", "%s needs %d people and the crew is %d", s.Name, s.People, crew)
+			return nil, nil, mistake.In(field+".people", "give a larger crew, or let fewer do it",
+				"%s needs %d people and the crew is %d", s.Name, s.People, crew)
 		}
 		tasks[i] = Task{ID: s.ID, Minutes: s.Minutes, After: s.After, People: s.People}
 	}
@@ -192,11 +196,13 @@ func (o *Order) check(in *time.Location) (*Network, []Spread, error) {
 	for i, s := range o.Steps {
 		if s.Latest != "" {
 			if _, err := time.Parse("15:04", s.Latest); err != nil {
-				return nil, nil, mistake.In(fmt.Sprintf("steps[%d].latest", i), "give hours and minutes, as 07:40", "%s has to be done by %q", s.Name, s.Latest)
+				return nil, nil, mistake.In(fmt.Sprintf("steps[%d].latest", i), "give hours and minutes, as 07:40",
+					"%s has to be done by %q", s.Name, s.Latest)
 			}
 		}
 		if s.Ended != nil && s.Began == nil || s.Ended != nil && s.Ended.Before(*s.Began) {
-			return nil, nil, mistake.In(fmt.Sprintf("steps[%d].ended", i), "say when it began, and then when it was done", "%s was done before it began", s.Name)
+			return nil, nil, mistake.In(fmt.Sprintf("steps[%d].ended", i),
+				"say when it began, and then when it was done", "%s was done before it began", s.Name)
 		}
 	}
 	if p := o.Against; p != nil {
@@ -329,7 +335,8 @@ func (o *Order) Press(id, what string, now time.Time) error {
 func Clock(begins time.Time, minutes float64) string {
 	t := begins.Add(time.Duration(math.Round(minutes)) * time.Minute)
 	text := t.Format("15:04")
-	a, b := time.Date(begins.Year(), begins.Month(), begins.Day(), 0, 0, 0, 0, time.UTC), time.Date(t.Year(), t.Month(), t.Day(), 0, 0, 0, 0, time.UTC)
+	a, b := time.Date(begins.Year(), begins.Month(), begins.Day(), 0, 0, 0, 0, time.UTC), time.Date(t.Year(), t.Month(),
+		t.Day(), 0, 0, 0, 0, time.UTC)
 	if d := int(b.Sub(a).Hours() / 24); d != 0 {
 		text += fmt.Sprintf(" %+d d", d)
 	}

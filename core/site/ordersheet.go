@@ -71,7 +71,8 @@ func (o *Order) Sheet(now time.Time, learnt map[Doing]Learnt) (*OrderSheet, erro
 		return nil, err
 	}
 	begins, _ := o.Begins(now.Location())
-	v := &OrderSheet{Begins: begins, NowMin: now.Sub(begins).Minutes(), Now: now.Format("15:04"), Due: []string{}, Helps: []Helps{}}
+	v := &OrderSheet{Begins: begins, NowMin: now.Sub(begins).Minutes(), Now: now.Format("15:04"), Due: []string{},
+		Helps: []Helps{}}
 	done := o.done(begins)
 	s, err := v.course(&v.Course, "as planned", o.Steps, n, spreads, o.Setup.Crew, done)
 	if err != nil {
@@ -121,7 +122,8 @@ func (o *Order) same(steps []OrderStep, done []Done) []Done {
 	return out
 }
 
-func (v *OrderSheet) course(c *OrderCourse, name string, steps []OrderStep, n *Network, spreads []Spread, crew int, done []Done) (Schedule, error) {
+func (v *OrderSheet) course(c *OrderCourse, name string, steps []OrderStep, n *Network, spreads []Spread, crew int,
+	done []Done) (Schedule, error) {
 	plan, err := n.Crewed(n.Minutes(), crew, 0, nil)
 	if err != nil {
 		return plan, err
@@ -143,7 +145,8 @@ func (v *OrderSheet) course(c *OrderCourse, name string, steps []OrderStep, n *N
 	}
 	c.Planned, c.Ready, c.Four = Clock(v.Begins, c.PlannedMin), Clock(v.Begins, c.ReadyMin), Clock(v.Begins, c.FourMin)
 	for i, x := range s.Slots {
-		t := StepSlot{ID: steps[i].ID, PlanFrom: plan.Slots[i].Start, PlanTo: plan.Slots[i].End, From: x.Start, To: x.End, Slack: x.Slack, Critical: x.Slack == 0, State: "waiting"}
+		t := StepSlot{ID: steps[i].ID, PlanFrom: plan.Slots[i].Start, PlanTo: plan.Slots[i].End, From: x.Start,
+			To: x.End, Slack: x.Slack, Critical: x.Slack == 0, State: "waiting"}
 		switch {
 		case done[i].Ended != nil:
 			t.State = "done"
@@ -203,9 +206,11 @@ func (v *OrderSheet) due(o *Order, begins time.Time) {
 		}
 		switch slot := v.Course.Slots[i]; {
 		case v.NowMin > by:
-			v.Due = append(v.Due, fmt.Sprintf("“%s”%s was due at %s, %s ago.", s.Name, whose, s.Latest, hours(math.Round(v.NowMin-by))))
+			v.Due = append(v.Due, fmt.Sprintf("“%s”%s was due at %s, %s ago.", s.Name, whose, s.Latest,
+				hours(math.Round(v.NowMin-by))))
 		case slot.To > by+0.5:
-			v.Due = append(v.Due, fmt.Sprintf("“%s”%s is due at %s and will be done at %s as it goes.", s.Name, whose, s.Latest, Clock(begins, slot.To)))
+			v.Due = append(v.Due, fmt.Sprintf("“%s”%s is due at %s and will be done at %s as it goes.", s.Name, whose,
+				s.Latest, Clock(begins, slot.To)))
 		}
 	}
 }
@@ -277,9 +282,11 @@ func (v *OrderSheet) sentence(o *Order, n *Network, s Schedule, learnt map[Doing
 	if about >= 0 {
 		x := o.Steps[about]
 		if l, ok := learnt[x.Does]; ok && l.Days >= Enough {
-			v.More = fmt.Sprintf("From %d days like this one: “%s” takes %.0f min, four days in five under %.0f.", l.Days, x.Name, l.P50, l.P80)
+			v.More = fmt.Sprintf("From %d days like this one: “%s” takes %.0f min, four days in five under %.0f.",
+				l.Days, x.Name, l.P50, l.P80)
 		} else {
-			v.More = fmt.Sprintf("“%s” is taken to be %.0f min: a rule of thumb until it was done %d times here.", x.Name, x.Minutes, Enough)
+			v.More = fmt.Sprintf("“%s” is taken to be %.0f min: a rule of thumb until it was done %d times here.",
+				x.Name, x.Minutes, Enough)
 		}
 	}
 }

@@ -115,7 +115,8 @@ func NewWiring(nodes []PowerNode, most map[string]float64) (*Wiring, error) {
 	at := map[string]int{}
 	for i, n := range nodes {
 		if _, twice := at[n.ID]; n.ID == "" || twice {
-			return nil, mistake.In(fmt.Sprintf("nodes[%d].id", i), "give it a name of its own", "%q is empty or there twice", n.ID)
+			return nil, mistake.In(fmt.Sprintf("nodes[%d].id", i), "give it a name of its own",
+				"%q is empty or there twice", n.ID)
 		}
 		at[n.ID] = i
 		if err := n.check(fmt.Sprintf("nodes[%d]", i)); err != nil {
@@ -129,7 +130,8 @@ func NewWiring(nodes []PowerNode, most map[string]float64) (*Wiring, error) {
 		}
 		j, ok := at[n.From]
 		if !ok || nodes[j].Role == Device {
-			return nil, mistake.In(fmt.Sprintf("nodes[%d].from", i), "name a supply or a converter", "%s hangs on %q, which feeds nothing", n.Name, n.From)
+			return nil, mistake.In(fmt.Sprintf("nodes[%d].from", i), "name a supply or a converter",
+				"%s hangs on %q, which feeds nothing", n.Name, n.From)
 		}
 		w.from[i] = j
 		w.feeds[j] = append(w.feeds[j], i)
@@ -139,7 +141,8 @@ func NewWiring(nodes []PowerNode, most map[string]float64) (*Wiring, error) {
 	}
 	if len(w.order) < len(nodes) {
 		i := slices.IndexFunc(nodes, func(n PowerNode) bool { return !slices.Contains(w.order, at[n.ID]) })
-		return nil, mistake.In(fmt.Sprintf("nodes[%d].from", i), "let one of them hang on a supply", "%s feeds itself over what it feeds", nodes[i].Name)
+		return nil, mistake.In(fmt.Sprintf("nodes[%d].from", i), "let one of them hang on a supply",
+			"%s feeds itself over what it feeds", nodes[i].Name)
 	}
 	return w, w.lay()
 }
@@ -161,11 +164,13 @@ func (w *Wiring) lay() error {
 		w.lines[i] = given[j]
 		if n.Line > 0 {
 			if given[j] != 3 {
-				return mistake.In(fmt.Sprintf("nodes[%d].line", i), "leave the line out", "%s hangs on line %d, and %s has one", n.Name, n.Line, feeder.Name)
+				return mistake.In(fmt.Sprintf("nodes[%d].line", i), "leave the line out",
+					"%s hangs on line %d, and %s has one", n.Name, n.Line, feeder.Name)
 			}
 			w.lines[i] = 1
 		}
-		w.passive[i] = n.Role == Converter && n.HeadroomV == 0 && n.Efficiency == 0 && n.Volts == feeder.Volts && n.DC == feeder.DC
+		w.passive[i] = n.Role == Converter && n.HeadroomV == 0 && n.Efficiency == 0 && n.Volts == feeder.Volts &&
+			n.DC == feeder.DC
 		if given[i] = 1; w.passive[i] {
 			given[i] = w.lines[i]
 		}
@@ -178,7 +183,8 @@ func (n *PowerNode) check(field string) error {
 		name string
 		v    float64
 	}{{"breaker_a", n.BreakerA}, {"most_w", n.MostW}, {"battery_wh", n.BatteryWh}, {"headroom_v", n.HeadroomV},
-		{"cable_m", n.CableM}, {"section_mm2", n.SectionMM2}, {"cable_a", n.CableA}, {"standby_w", n.StandbyW}, {"rated_w", n.RatedW}, {"peak_w", n.PeakW}, {"start_w", n.StartW},
+		{"cable_m", n.CableM}, {"section_mm2", n.SectionMM2}, {"cable_a", n.CableA}, {"standby_w", n.StandbyW},
+		{"rated_w", n.RatedW}, {"peak_w", n.PeakW}, {"start_w", n.StartW},
 		{"takes_v[0]", n.TakesV[0]}, {"takes_v[1]", n.TakesV[1]}, {"volts", n.Volts}} {
 		what, v := of.name, of.v
 		if !(v >= 0 && v <= 1e7) {
@@ -193,17 +199,23 @@ func (n *PowerNode) check(field string) error {
 	case n.Lines != 0 && n.Lines != 1 && n.Lines != 3 || n.Lines != 0 && n.Role != Supply:
 		return mistake.In(field+".lines", "give a supply 1 line or 3", "%s has %d", n.Name, n.Lines)
 	case n.Line < 0 || n.Line > 3 || n.Line > 0 && n.Role == Supply:
-		return mistake.In(field+".line", "give the line that it hangs on, 1 to 3, or leave it out", "%s hangs on line %d", n.Name, n.Line)
+		return mistake.In(field+".line", "give the line that it hangs on, 1 to 3, or leave it out",
+			"%s hangs on line %d", n.Name, n.Line)
 	case n.CableM > 0 && n.SectionMM2 == 0:
-		return mistake.In(field+".section_mm2", "give its copper in square millimetres", "the cable of %s has no section", n.Name)
+		return mistake.In(field+".section_mm2", "give its copper in square millimetres",
+			"the cable of %s has no section", n.Name)
 	case !(n.Reserve >= 0 && n.Reserve < 1):
-		return mistake.In(field+".reserve", "give a share from 0 to under 1", "%s keeps %g in reserve", n.Name, n.Reserve)
+		return mistake.In(field+".reserve", "give a share from 0 to under 1", "%s keeps %g in reserve",
+			n.Name, n.Reserve)
 	case n.Efficiency != 0 && !(n.Efficiency > 0 && n.Efficiency <= 1):
-		return mistake.In(field+".efficiency", "give a share above 0, up to 1", "of %s %g comes out", n.Name, n.Efficiency)
+		return mistake.In(field+".efficiency", "give a share above 0, up to 1", "of %s %g comes out", n.Name,
+			n.Efficiency)
 	case n.PeakW > 0 && n.PeakW < n.StandbyW:
-		return mistake.In(field+".peak_w", "give at least what it draws at rest", "%s peaks at %g W and rests at %g", n.Name, n.PeakW, n.StandbyW)
+		return mistake.In(field+".peak_w", "give at least what it draws at rest", "%s peaks at %g W and rests at %g",
+			n.Name, n.PeakW, n.StandbyW)
 	case n.TakesV[1] > 0 && n.TakesV[1] < n.TakesV[0]:
-		return mistake.In(field+".takes_v", "give the lowest and then the highest volts", "%s takes %g to %g V", n.Name, n.TakesV[0], n.TakesV[1])
+		return mistake.In(field+".takes_v", "give the lowest and then the highest volts", "%s takes %g to %g V", n.Name,
+			n.TakesV[0], n.TakesV[1])
 	}
 	return nil
 }
@@ -323,7 +335,8 @@ func (w *Wiring) faults(i int, p []NodeLoad) (out []PowerFault) {
 	add := func(what, says string, a ...any) { out = append(out, PowerFault{n.ID, what, fmt.Sprintf(says, a...)}) }
 	if !x.Settles {
 		if x.Failing {
-			add("settles", "the voltage at %s collapses: the more it draws the fewer volts are left, and they settle nowhere", n.Name)
+			add("settles", "the voltage at %s collapses: the more it draws the fewer volts are left, and they "+
+				"settle nowhere", n.Name)
 		}
 		return out
 	}
@@ -338,7 +351,8 @@ func (w *Wiring) faults(i int, p []NodeLoad) (out []PowerFault) {
 	}
 	if n.CableM > 0 {
 		if most, known := n.Carries(); known && x.A > most*hair {
-			add("cable", "the cable to %s carries %s A, and %s are good for %g", n.Name, apart(x.A, most), n.copper(), most)
+			add("cable", "the cable to %s carries %s A, and %s are good for %g", n.Name, apart(x.A, most),
+				n.copper(), most)
 		}
 	}
 	j := w.from[i]
@@ -346,7 +360,8 @@ func (w *Wiring) faults(i int, p []NodeLoad) (out []PowerFault) {
 		return out
 	}
 	if n.Role == Converter && n.HeadroomV > 0 && x.V*hair < n.Volts+n.HeadroomV {
-		add("headroom", "%s gets %s V and needs %g for its %g", n.Name, apart(x.V, n.Volts+n.HeadroomV), n.Volts+n.HeadroomV, n.Volts)
+		add("headroom", "%s gets %s V and needs %g for its %g", n.Name, apart(x.V, n.Volts+n.HeadroomV),
+			n.Volts+n.HeadroomV, n.Volts)
 	}
 	switch fed := w.Nodes[j].Volts; {
 	case n.TakesV[0] > 0 && w.volts(i, x.V)*hair < n.TakesV[0]:
@@ -451,16 +466,19 @@ func (w *Wiring) Join(i int) []string {
 	n, s := &w.Nodes[i], &w.Nodes[w.from[i]]
 	kind := map[bool]string{true: "DC", false: "AC"}
 	if n.Plug != "" && s.Socket != "" && n.Plug != s.Socket {
-		out = append(out, fmt.Sprintf("%s has a %s and %s a %s: bring a lead from one to the other", n.Name, n.Plug, s.Name, s.Socket))
+		out = append(out, fmt.Sprintf("%s has a %s and %s a %s: bring a lead from one to the other", n.Name, n.Plug,
+			s.Name, s.Socket))
 	}
 	if n.TakesDC != s.DC {
-		out = append(out, fmt.Sprintf("%s takes %s and %s gives %s: do not join them", n.Name, kind[n.TakesDC], s.Name, kind[s.DC]))
+		out = append(out, fmt.Sprintf("%s takes %s and %s gives %s: do not join them", n.Name, kind[n.TakesDC], s.Name,
+			kind[s.DC]))
 	}
 	if v := w.volts(i, s.Volts); n.TakesV[1] > 0 && v > n.TakesV[1] || n.TakesV[0] > 0 && v < n.TakesV[0] {
 		out = append(out, fmt.Sprintf("%s takes %s and %s gives %.4g: do not join them", n.Name, n.takes(), s.Name, v))
 	}
 	if n.TakesDC && s.DC && n.TakesCentre != "" && s.Centre != "" && n.TakesCentre != s.Centre {
-		out = append(out, fmt.Sprintf("%s wants %s in the middle and %s has %s there: reversed polarity", n.Name, n.TakesCentre, s.Name, s.Centre))
+		out = append(out, fmt.Sprintf("%s wants %s in the middle and %s has %s there: reversed polarity", n.Name,
+			n.TakesCentre, s.Name, s.Centre))
 	}
 	return out
 }

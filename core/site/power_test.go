@@ -12,9 +12,12 @@ import (
 // and a converter to 48 V whose half of a kilowatt comes out at 80 %.
 func wiring() []site.PowerNode {
 	return []site.PowerNode{
-		{ID: "lamp", Name: "Lamp", Role: site.Device, From: "psu", RatedW: 96, CableM: 10, SectionMM2: 0.75, Plug: "barrel", TakesV: [2]float64{44, 52}, TakesDC: true, TakesCentre: "+"},
-		{ID: "swing", Name: "Swing", Role: site.Device, From: "mains", StandbyW: 100, RatedW: 800, PeakW: 2400, StartW: 3000, Axis: "heron/swing", CableM: 50, SectionMM2: 1.5, Plug: "blue", TakesV: [2]float64{207, 253}},
-		{ID: "psu", Name: "Rack", Role: site.Converter, From: "mains", Volts: 48, DC: true, Socket: "barrel", Centre: "+", Efficiency: 0.8, BreakerA: 3, Plug: "blue"},
+		{ID: "lamp", Name: "Lamp", Role: site.Device, From: "psu", RatedW: 96, CableM: 10, SectionMM2: 0.75,
+			Plug: "barrel", TakesV: [2]float64{44, 52}, TakesDC: true, TakesCentre: "+"},
+		{ID: "swing", Name: "Swing", Role: site.Device, From: "mains", StandbyW: 100, RatedW: 800, PeakW: 2400,
+			StartW: 3000, Axis: "heron/swing", CableM: 50, SectionMM2: 1.5, Plug: "blue", TakesV: [2]float64{207, 253}},
+		{ID: "psu", Name: "Rack", Role: site.Converter, From: "mains", Volts: 48, DC: true, Socket: "barrel",
+			Centre: "+", Efficiency: 0.8, BreakerA: 3, Plug: "blue"},
 		{ID: "mains", Name: "Wall", Role: site.Supply, Volts: 230, BreakerA: 16, Socket: "blue"},
 	}
 }
@@ -42,7 +45,8 @@ func TestWiringByHand(t *testing.T) {
 		"rack W": {p[2].W, rack}, "rack gives": {p[2].GivesW, 48 * lampA}, "swing A": {p[1].A, swingA}, "swing V": {p[1].V, swingV},
 		"wall A": {p[3].A, swingA + rack/230}, "wall W": {p[3].W, 230*swingA + rack}, "wall gives": {p[3].GivesA, p[3].A},
 		"swing at half": {w.At(0.5)[1].A, half}, "swing at rest": {w.At(0)[1].W, 100},
-		"one starting": {w.Starting("swing")[3].A, start + rack/230}, "lamp starting": {w.Starting("lamp")[3].A, still + rack/230},
+		"one starting": {w.Starting("swing")[3].A, start + rack/230}, "lamp starting": {w.Starting("lamp")[3].A,
+			still + rack/230},
 		"all starting": {w.Starting("")[3].A, start + rack/230},
 	} {
 		if math.Abs(x[0]-x[1]) > 1e-9*x[1] {
@@ -76,26 +80,35 @@ func TestWhatFailsFirst(t *testing.T) {
 		says   string
 	}{
 		// 207 V at I = 23·1.5/(2·0.0225·150) = 5.11 A, 1058 W.
-		"volts":      {func(n []site.PowerNode) { n[1].CableM = 150 }, nil, (207*23/4.5 - 100) / 2300, "Swing gets just under 207 V and needs 207"},
-		"breaker":    {func(n []site.PowerNode) { n[3].BreakerA = 6 }, nil, (swingW(6-rackA) - 100) / 2300, "Wall gives just over 6 A and its breaker holds 6"},
-		"generator":  {func(n []site.PowerNode) { n[3].MostW = 2000 }, nil, (swingW(2000.0/230-rackA) - 100) / 2300, "W and is made for 2000"},
-		"cable":      {func(n []site.PowerNode) { n[1].CableA = 5 }, nil, (swingW(5) - 100) / 2300, "and it says that its cores are good for 5"},
-		"thin cable": {func(n []site.PowerNode) { n[1].CableM, n[1].SectionMM2 = 20, 0.75 }, nil, ((230-6*1.2)*6 - 100) / 2300, "and cores of 0.75 mm² are good for 6"},
+		"volts": {func(n []site.PowerNode) { n[1].CableM = 150 }, nil, (207*23/4.5 - 100) / 2300,
+			"Swing gets just under 207 V and needs 207"},
+		"breaker": {func(n []site.PowerNode) { n[3].BreakerA = 6 }, nil, (swingW(6-rackA) - 100) / 2300,
+			"Wall gives just over 6 A and its breaker holds 6"},
+		"generator": {func(n []site.PowerNode) { n[3].MostW = 2000 }, nil, (swingW(2000.0/230-rackA) - 100) / 2300,
+			"W and is made for 2000"},
+		"cable": {func(n []site.PowerNode) { n[1].CableA = 5 }, nil, (swingW(5) - 100) / 2300,
+			"and it says that its cores are good for 5"},
+		"thin cable": {func(n []site.PowerNode) { n[1].CableM, n[1].SectionMM2 = 20, 0.75 }, nil,
+			((230-6*1.2)*6 - 100) / 2300, "and cores of 0.75 mm² are good for 6"},
 		"settles": {func(n []site.PowerNode) {
 			n[1].CableM, n[1].TakesV, n[3].BreakerA, n[1].CableA, n[1].PeakW = 400, [2]float64{1, 253}, 0, 99, 2400
 		}, nil, (230*230/4/12.0 - 100) / 2300, "the voltage at Swing collapses"},
-		"at rest":    {func(n []site.PowerNode) { n[2].BreakerA = 1 }, nil, -1, "Rack gives 2.1 A and its breaker holds 1"},
-		"capped":     {func(n []site.PowerNode) { n[3].BreakerA = 6 }, map[string]float64{"heron/swing": 0.4}, 1, ""},
-		"other axis": {func(n []site.PowerNode) { n[3].BreakerA = 6 }, map[string]float64{"heron/boom": 0.5}, (swingW(6-rackA) - 100) / 2300, "breaker"},
+		"at rest": {func(n []site.PowerNode) { n[2].BreakerA = 1 }, nil, -1,
+			"Rack gives 2.1 A and its breaker holds 1"},
+		"capped": {func(n []site.PowerNode) { n[3].BreakerA = 6 }, map[string]float64{"heron/swing": 0.4}, 1, ""},
+		"other axis": {func(n []site.PowerNode) { n[3].BreakerA = 6 }, map[string]float64{"heron/boom": 0.5},
+			(swingW(6-rackA) - 100) / 2300, "breaker"},
 		// The rack now regulates 48 V from a 52 V battery over the swing's own cable, 0.225 Ω.
 		"headroom": {func(n []site.PowerNode) {
-			n[3] = site.PowerNode{ID: "mains", Name: "Pack", Role: site.Supply, Volts: 52, DC: true, BatteryWh: 500, Reserve: 0.2}
+			n[3] = site.PowerNode{ID: "mains", Name: "Pack", Role: site.Supply, Volts: 52, DC: true, BatteryWh: 500,
+				Reserve: 0.2}
 			n[2].HeadroomV, n[2].Plug, n[2].CableM, n[2].SectionMM2, n[2].Efficiency = 3, "", 20, 4, 1
 			n[1].From, n[1].TakesV, n[1].CableM, n[1].Plug, n[1].TakesDC = "psu", [2]float64{}, 0, "", true
 			n[2].BreakerA = 0
 		}, nil, (51/0.225 - 48*lampA - 100) / 2300, "Rack gets just under 51 V and needs 51 for its 48"},
 		"a peak without an axis": {func(n []site.PowerNode) { n[0].PeakW = 200 }, nil, -1, "Rack gives 4."},
-		"its range is not typed": {func(n []site.PowerNode) { n[1].CableM, n[1].TakesV = 150, [2]float64{} }, nil, (0.95*230*0.05*230/4.5 - 100) / 2300, "and the least that it takes is not typed"},
+		"its range is not typed": {func(n []site.PowerNode) { n[1].CableM, n[1].TakesV = 150, [2]float64{} }, nil,
+			(0.95*230*0.05*230/4.5 - 100) / 2300, "and the least that it takes is not typed"},
 	} {
 		n := wiring()
 		c.change(n)
@@ -125,13 +138,17 @@ func TestWhatFailsFirst(t *testing.T) {
 
 // A regulator that gets too little gives too little.
 func TestRegulatorSags(t *testing.T) {
-	w, err := site.NewWiring([]site.PowerNode{{ID: "b", Name: "Pack", Role: site.Supply, Volts: 12, DC: true}, {ID: "r", Name: "Reg", Role: site.Converter, From: "b", Volts: 10, DC: true, HeadroomV: 1.5, CableM: 10, SectionMM2: 1, TakesDC: true}, {ID: "d", Name: "D", Role: site.Device, From: "r", RatedW: 30, TakesDC: true}}, nil)
+	w, err := site.NewWiring([]site.PowerNode{{ID: "b", Name: "Pack", Role: site.Supply, Volts: 12, DC: true},
+		{ID: "r", Name: "Reg", Role: site.Converter, From: "b", Volts: 10, DC: true, HeadroomV: 1.5, CableM: 10,
+			SectionMM2: 1, TakesDC: true}, {ID: "d", Name: "D", Role: site.Device, From: "r", RatedW: 30,
+			TakesDC: true}}, nil)
 	if err != nil {
 		t.Fatal(err)
 	}
 	p := w.At(0)
 	// It gives V − 1.5, and draws 30 W for the device at 80 %: 37.5 W over 0.45 Ω.
-	if want, _ := end(12, 0.45, 37.5); math.Abs(p[1].V-want) > 1e-9 || math.Abs(p[1].Out-(want-1.5)) > 1e-9 || p[2].V != p[1].Out || math.Abs(p[1].W-37.5) > 1e-9 {
+	if want, _ := end(12, 0.45, 37.5); math.Abs(p[1].V-want) > 1e-9 || math.Abs(p[1].Out-(want-1.5)) > 1e-9 ||
+		p[2].V != p[1].Out || math.Abs(p[1].W-37.5) > 1e-9 {
 		t.Errorf("%+v, want %g", p, want)
 	}
 	w.Nodes[2].RatedW = 100
@@ -144,7 +161,8 @@ func TestRegulatorSags(t *testing.T) {
 func TestAtRest(t *testing.T) {
 	for _, c := range [][4]float64{{10, 50, 200, 10}, {0, 50, 200, 50}, {0, 0, 200, 200}} {
 		w, err := site.NewWiring([]site.PowerNode{{ID: "s", Name: "S", Role: site.Supply, Volts: 48},
-			{ID: "d", Name: "D", Role: site.Device, From: "s", Axis: "a/x", StandbyW: c[0], RatedW: c[1], PeakW: c[2]}}, nil)
+			{ID: "d", Name: "D", Role: site.Device, From: "s", Axis: "a/x", StandbyW: c[0], RatedW: c[1],
+				PeakW: c[2]}}, nil)
 		if err != nil || w.At(0)[1].W != c[3] || w.At(1)[1].W != 200 {
 			t.Errorf("%v: %+v, %v", c, w.At(0), err)
 		}
@@ -182,7 +200,8 @@ func TestThreeLines(t *testing.T) {
 			t.Errorf("line %d of the box: %g, want %g", k+1, p[1].LineA[k], want)
 		}
 	}
-	if math.Abs(p[0].LineA[2]-1000/v[2]-2000.0/230) > 1e-9 || p[0].A != p[0].LineA[2] || math.Abs(p[3].V-v[0]) > 1e-9 || math.Abs(p[6].V-v[1]) > 1e-9 || math.Abs(p[5].A-500/v[1]) > 1e-9 {
+	if math.Abs(p[0].LineA[2]-1000/v[2]-2000.0/230) > 1e-9 || p[0].A != p[0].LineA[2] || math.Abs(p[3].V-v[0]) > 1e-9 ||
+		math.Abs(p[6].V-v[1]) > 1e-9 || math.Abs(p[5].A-500/v[1]) > 1e-9 {
 		t.Errorf("%+v", p)
 	}
 	if f := w.Faults(p); len(f) != 0 || len(w.Join(2)) != 0 {
@@ -218,7 +237,8 @@ func TestHalfARange(t *testing.T) {
 	for _, c := range []struct {
 		takes [2]float64
 		bad   string
-	}{{[2]float64{44, 0}, ""}, {[2]float64{50, 0}, "Lamp takes 50 V or more and Rack gives 48"}, {[2]float64{0, 52}, ""}, {[2]float64{0, 24}, "Lamp takes at most 24 V and Rack gives 48"}} {
+	}{{[2]float64{44, 0}, ""}, {[2]float64{50, 0}, "Lamp takes 50 V or more and Rack gives 48"},
+		{[2]float64{0, 52}, ""}, {[2]float64{0, 24}, "Lamp takes at most 24 V and Rack gives 48"}} {
 		n := wiring()
 		n[0].TakesV = c.takes
 		w, err := site.NewWiring(n, nil)

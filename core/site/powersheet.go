@@ -97,24 +97,37 @@ const holdShare = 0.2
 // Propose is a wiring to begin with: one supply, a rack for each machine with its drives
 // out of the rig book, and a supply for the camera. Everything in it is to be checked.
 func Propose(machines []rig.Placed) *Power {
-	p := &Power{Nodes: []PowerNode{{ID: "stage", Name: "Stage socket", Role: Supply, Volts: 230, BreakerA: 16, Socket: "16 A, blue"}},
-		Plates: "camera with its plate, and everything that will hang on it, before balancing", Sync: "genlock or start pulse to the desk", Picture: "picture feed to the desk"}
+	p := &Power{Nodes: []PowerNode{{ID: "stage", Name: "Stage socket", Role: Supply, Volts: 230, BreakerA: 16,
+		Socket: "16 A, blue"}},
+		Plates: "camera with its plate, and everything that will hang on it, before balancing",
+		Sync:   "genlock or start pulse to the desk", Picture: "picture feed to the desk"}
 	for _, m := range machines {
 		rack := m.Name + "-rack"
-		p.Nodes = append(p.Nodes, PowerNode{ID: rack, Name: m.Rig.Name + " rack", Role: Converter, From: "stage", Volts: 48, DC: true, Efficiency: 0.88, CableM: 20, SectionMM2: 2.5, Plug: "16 A, blue", TakesV: [2]float64{207, 253}})
+		p.Nodes = append(p.Nodes, PowerNode{ID: rack, Name: m.Rig.Name + " rack", Role: Converter, From: "stage",
+			Volts: 48, DC: true, Efficiency: 0.88, CableM: 20, SectionMM2: 2.5, Plug: "16 A, blue",
+			TakesV: [2]float64{207, 253}})
 		if b := m.Rig.Book; b != nil && b.RatedW > 0 {
-			p.Nodes = append(p.Nodes, PowerNode{ID: m.Name + "-controller", Name: m.Rig.Name + " controller", Role: Device, From: rack, TakesDC: true, StandbyW: b.StandbyW, RatedW: b.RatedW, PeakW: b.PeakW, StartW: b.PeakW})
+			p.Nodes = append(p.Nodes, PowerNode{ID: m.Name + "-controller", Name: m.Rig.Name + " controller",
+				Role: Device, From: rack, TakesDC: true, StandbyW: b.StandbyW, RatedW: b.RatedW, PeakW: b.PeakW,
+				StartW: b.PeakW})
 		}
 		for _, a := range m.Rig.Axes {
 			if d := a.Drive; d != nil && d.PeakW > 0 {
-				p.Nodes = append(p.Nodes, PowerNode{ID: m.Name + "-" + a.ID, Name: a.Name, Role: Device, From: rack, TakesDC: true, StandbyW: math.Round(d.RatedW * holdShare), RatedW: d.RatedW, PeakW: d.PeakW, StartW: math.Round(d.RatedW * holdShare), Axis: m.Name + "/" + a.ID})
+				p.Nodes = append(p.Nodes, PowerNode{ID: m.Name + "-" + a.ID, Name: a.Name, Role: Device, From: rack,
+					TakesDC: true, StandbyW: math.Round(d.RatedW * holdShare), RatedW: d.RatedW, PeakW: d.PeakW,
+					StartW: math.Round(d.RatedW * holdShare), Axis: m.Name + "/" + a.ID})
 			}
 		}
 	}
 	p.Nodes = append(p.Nodes,
-		PowerNode{ID: "camera-supply", Name: "Camera supply", Role: Converter, From: "stage", Volts: 15, DC: true, Centre: "+", Socket: "4-pin", Efficiency: 0.85, BreakerA: 12, CableM: 10, SectionMM2: 1.5, Plug: "16 A, blue", TakesV: [2]float64{100, 253}},
-		PowerNode{ID: "camera", Name: "Camera", Role: Device, From: "camera-supply", RatedW: 65, PeakW: 80, StartW: 80, StandbyW: 40, CableM: 8, SectionMM2: 1.5, Plug: "4-pin", TakesV: [2]float64{11, 17}, TakesDC: true, TakesCentre: "+"},
-		PowerNode{ID: "monitor", Name: "Monitor", Role: Device, From: "camera-supply", RatedW: 22, PeakW: 25, StartW: 25, StandbyW: 2, CableM: 3, SectionMM2: 0.75, Plug: "4-pin", TakesV: [2]float64{11, 17}, TakesDC: true, TakesCentre: "+"})
+		PowerNode{ID: "camera-supply", Name: "Camera supply", Role: Converter, From: "stage", Volts: 15, DC: true,
+			Centre: "+", Socket: "4-pin", Efficiency: 0.85, BreakerA: 12, CableM: 10, SectionMM2: 1.5,
+			Plug: "16 A, blue", TakesV: [2]float64{100, 253}},
+		PowerNode{ID: "camera", Name: "Camera", Role: Device, From: "camera-supply", RatedW: 65, PeakW: 80, StartW: 80,
+			StandbyW: 40, CableM: 8, SectionMM2: 1.5, Plug: "4-pin", TakesV: [2]float64{11, 17}, TakesDC: true,
+			TakesCentre: "+"},
+		PowerNode{ID: "monitor", Name: "Monitor", Role: Device, From: "camera-supply", RatedW: 22, PeakW: 25,
+			StartW: 25, StandbyW: 2, CableM: 3, SectionMM2: 0.75, Plug: "4-pin", TakesV: [2]float64{11, 17}, TakesDC: true, TakesCentre: "+"})
 	return p
 }
 
@@ -126,7 +139,8 @@ func (p *Power) Sheet(axes []AxisSpeed) (*PowerSheet, error) {
 	}
 	for i, n := range p.Nodes {
 		if _, ok := most[n.Axis]; n.Axis != "" && !ok {
-			return nil, mistake.In(fmt.Sprintf("nodes[%d].axis", i), "name an axis of this shot, or none", "%s drives %q, which is not there", n.Name, n.Axis)
+			return nil, mistake.In(fmt.Sprintf("nodes[%d].axis", i), "name an axis of this shot, or none",
+				"%s drives %q, which is not there", n.Name, n.Axis)
 		}
 	}
 	w, err := NewWiring(p.Nodes, most)
@@ -140,7 +154,8 @@ func (p *Power) Sheet(axes []AxisSpeed) (*PowerSheet, error) {
 	v := &PowerSheet{Nodes: []NodeSheet{}, More: []string{}, Lower: []Lower{}, Needs: []Need{}, Unknown: w.unknown()}
 	rest, now, peak, all := w.At(0), w.At(1), free.At(1), w.Starting("")
 	for i := range p.Nodes {
-		x := NodeSheet{ID: p.Nodes[i].ID, Rest: rest[i], Now: now[i], Peak: peak[i], Share: w.share(i, now), Joins: w.Join(i), MostA: now[i].A, Nowhere: !now[i].Settles}
+		x := NodeSheet{ID: p.Nodes[i].ID, Rest: rest[i], Now: now[i], Peak: peak[i], Share: w.share(i, now),
+			Joins: w.Join(i), MostA: now[i].A, Nowhere: !now[i].Settles}
 		if x.Joins == nil {
 			x.Joins = []string{}
 		}
@@ -190,7 +205,8 @@ func (w *Wiring) unknown() []string {
 
 // on says what a yes rests on.
 func (w *Wiring) on() string {
-	typed := "Typed: watts, cables, breakers. Assumed: copper in service, what cables carry by their section when rolled out, " +
+	typed := "Typed: watts, cables, breakers. Assumed: copper in service, what cables carry by their section when " +
+		"rolled out, " +
 		"a power factor of 1, supplies that hold their volts"
 	var eff, drop, start []string
 	for i := range w.Nodes {
@@ -291,10 +307,13 @@ func (v *PowerSheet) sentence(w, free *Wiring, axes []AxisSpeed) {
 		case share < 0:
 			rests = append(rests, first.Says)
 		case len(failing) > 0:
-			above = append(above, fmt.Sprintf("At the speeds of the line-up it fails: %s. It bears up to %.0f %% of rated speed, all axes at once.",
-				strings.Join(failing[:min(len(failing), 3)], "; "), percent(share)))
+			above = append(above,
+				fmt.Sprintf("At the speeds of the line-up it fails: %s. It bears up to %.0f %% of rated speed, all "+
+					"axes at once.",
+					strings.Join(failing[:min(len(failing), 3)], "; "), percent(share)))
 		default:
-			later = append(later, fmt.Sprintf("Above %.0f %% of rated speed it would fail: %s.", percent(share), first.Says))
+			later = append(later, fmt.Sprintf("Above %.0f %% of rated speed it would fail: %s.", percent(share),
+				first.Says))
 		}
 		if share >= 0 {
 			v.lower(w, axes, root, share)
@@ -318,7 +337,8 @@ func (v *PowerSheet) sentence(w, free *Wiring, axes []AxisSpeed) {
 	case len(later) > 0:
 		v.Says = "It bears the speeds of the line-up. " + strings.Join(later, " ")
 	case at >= 0:
-		v.Says = fmt.Sprintf("It bears everything at once. Nearest: %s, at %.0f %% of what it bears.", w.Nodes[at].Name, math.Ceil(100*worst-1e-9))
+		v.Says = fmt.Sprintf("It bears everything at once. Nearest: %s, at %.0f %% of what it bears.", w.Nodes[at].Name,
+			math.Ceil(100*worst-1e-9))
 	default:
 		v.Says = "It bears everything that is known of it."
 	}
@@ -346,7 +366,9 @@ func (v *PowerSheet) lower(w *Wiring, axes []AxisSpeed, root int, share float64)
 		}
 		a := axes[k]
 		to := math.Floor(a.Rated*share*100) / 100
-		if a.Working > a.Rated*share && to > 0 && !slices.ContainsFunc(v.Lower, func(l Lower) bool { return l.Axis == a.ID }) {
+		if a.Working > a.Rated*share && to > 0 && !slices.ContainsFunc(v.Lower, func(l Lower) bool {
+			return l.Axis == a.ID
+		}) {
 			v.Lower = append(v.Lower, Lower{a.ID, a.Working, to, a.Unit, a.Named})
 		}
 	}
@@ -369,7 +391,8 @@ func (v *PowerSheet) starts(w *Wiring, all []NodeLoad) {
 			for _, f := range w.faults(i, p) {
 				if key := f.Node + f.What; !told[key] {
 					told[key] = true
-					v.More = append(v.More, fmt.Sprintf("Switching on %s, while the others are on: %s.", d.Name, f.Says))
+					v.More = append(v.More, fmt.Sprintf("Switching on %s, while the others are on: %s.",
+						d.Name, f.Says))
 				}
 				v.OK = false
 			}
@@ -385,11 +408,14 @@ func (v *PowerSheet) starts(w *Wiring, all []NodeLoad) {
 	}
 	for i, n := range w.Nodes {
 		if x := &v.Nodes[i]; x.Hours != nil {
-			v.More = append(v.More, fmt.Sprintf("%s lasts %.1f hours like this, with %.0f %% left.", n.Name, *x.Hours, 100*n.Reserve))
+			v.More = append(v.More, fmt.Sprintf("%s lasts %.1f hours like this, with %.0f %% left.", n.Name, *x.Hours,
+				100*n.Reserve))
 		}
 	}
 	v.shorts(w)
-	if slices.ContainsFunc(v.Nodes, func(x NodeSheet) bool { return x.CarriesA > 0 && x.MostA > drumShare*x.CarriesA }) {
+	if slices.ContainsFunc(v.Nodes, func(x NodeSheet) bool {
+		return x.CarriesA > 0 && x.MostA > drumShare*x.CarriesA
+	}) {
 		v.More = append(v.More, "Roll drums out whole: wound up a cable carries far less.")
 	}
 }
@@ -405,9 +431,12 @@ func (v *PowerSheet) shorts(w *Wiring) {
 		for j >= 0 && w.Nodes[j].BreakerA == 0 {
 			j = w.from[j]
 		}
-		if a := v.Nodes[i].FaultA; j >= 0 && n.CableM > 0 && a > 0 && !w.Nodes[j].DC && a < tripsAt*w.Nodes[j].BreakerA {
-			v.More = append(v.More, fmt.Sprintf("A short at %s draws %.0f A at the most: a breaker of %g A may not trip at once. Ask the electrician.",
-				n.Name, a, w.Nodes[j].BreakerA))
+		if a := v.Nodes[i].FaultA; j >= 0 && n.CableM > 0 && a > 0 && !w.Nodes[j].DC &&
+			a < tripsAt*w.Nodes[j].BreakerA {
+			v.More = append(v.More,
+				fmt.Sprintf("A short at %s draws %.0f A at the most: a breaker of %g A may not trip at once. Ask the "+
+					"electrician.",
+					n.Name, a, w.Nodes[j].BreakerA))
 		}
 	}
 }
@@ -437,9 +466,11 @@ func (v *PowerSheet) needs(p *Power, w *Wiring, now []NodeLoad) {
 			case x.Nowhere:
 				says += ", and the voltage behind it collapses"
 			case n.BreakerA > 0 && x.MostA > n.BreakerA:
-				says += fmt.Sprintf(", %.1f A at the most, switching on included: more than its breaker of %g A", x.MostA, n.BreakerA)
+				says += fmt.Sprintf(", %.1f A at the most, switching on included: more than its breaker of %g A",
+					x.MostA, n.BreakerA)
 			case n.BreakerA > 0:
-				says += fmt.Sprintf(", %.1f A at the most, switching on included, behind a breaker of %g A", x.MostA, n.BreakerA)
+				says += fmt.Sprintf(", %.1f A at the most, switching on included, behind a breaker of %g A",
+					x.MostA, n.BreakerA)
 			default:
 				says += fmt.Sprintf(", %.1f A at the most, switching on included", x.MostA)
 			}

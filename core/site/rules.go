@@ -77,7 +77,8 @@ func breaches(steps []OrderStep, n *Network) []Breach {
 				}) {
 					continue
 				}
-				out = append(out, Breach{a.ID, b.ID, fmt.Sprintf("“%s” does not wait for “%s”: %s.", b.Name, a.Name, r.why)})
+				out = append(out, Breach{a.ID, b.ID, fmt.Sprintf("“%s” does not wait for “%s”: %s.", b.Name,
+					a.Name, r.why)})
 			}
 		}
 	}
@@ -91,16 +92,24 @@ func underPower(steps []OrderStep, n *Network) []Breach {
 	does := func(of []Doing, i int) bool { return slices.Contains(of, steps[i].Does) }
 	// between is whether a step of these kinds surely comes after one and before the other.
 	between := func(of []Doing, first, then int) bool {
-		return slices.ContainsFunc(n.order, func(k int) bool { return does(of, k) && n.Needs(k, first) && n.Needs(then, k) })
+		return slices.ContainsFunc(n.order, func(k int) bool {
+			return does(of, k) && n.Needs(k, first) && n.Needs(then, k)
+		})
 	}
 	for j, x := range steps {
 		for i, y := range steps {
 			switch {
 			case n.Needs(i, j):
 			case does(byHand, j) && does(powered, i) && !between([]Doing{Isolate}, i, j):
-				out = append(out, Breach{y.ID, x.ID, fmt.Sprintf("“%s” may be done under power: do it before “%s”, or isolate it between the two.", x.Name, y.Name)})
+				out = append(out,
+					Breach{y.ID, x.ID,
+						fmt.Sprintf("“%s” may be done under power: do it before “%s”, or isolate it between the two.",
+							x.Name, y.Name)})
 			case does(wantsPower, j) && y.Does == Isolate && !between(powered, i, j):
-				out = append(out, Breach{y.ID, x.ID, fmt.Sprintf("“%s” may have no power: do it before “%s”, or put it on again between the two.", x.Name, y.Name)})
+				out = append(out,
+					Breach{y.ID, x.ID,
+						fmt.Sprintf("“%s” may have no power: do it before “%s”, or put it on again between the two.",
+							x.Name, y.Name)})
 			}
 		}
 	}

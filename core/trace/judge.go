@@ -160,8 +160,10 @@ const (
 // a's last where a has fewer; a wait is judged at its beginning and its end. c is
 // b's clock, which says how many visits there should be, and of a camera that keeps its
 // own rate which of them are pictures at all; was is a's clock, or nil where a is no take.
-func (j *Judge) Compare(ctx context.Context, a, b Poser, was, c clock.Clock, first, last int, thresholdPx float64) (*Verdict, error) {
-	v := &Verdict{ThresholdPx: thresholdPx, WorstFrame: first, Gaps: []FrameSpan{}, Frames: []FramePixels{}, WorstByAxis: map[string]float64{}, Unseen: Unseen(j.Rig)}
+func (j *Judge) Compare(ctx context.Context, a, b Poser, was, c clock.Clock, first, last int, thresholdPx float64) (
+	*Verdict, error) {
+	v := &Verdict{ThresholdPx: thresholdPx, WorstFrame: first, Gaps: []FrameSpan{}, Frames: []FramePixels{},
+		WorstByAxis: map[string]float64{}, Unseen: Unseen(j.Rig)}
 	n := len(j.Rig.Axes)
 	qa, qb := make([]float64, n), make([]float64, n)
 	effort.Ahead(ctx, last-first)

@@ -106,7 +106,8 @@ func Unseen(r *rig.Rig) []string {
 		case rig.SeesNothing:
 			out = append(out, fmt.Sprintf("%s: open loop. Lost steps and slipping are not seen.", a.Name))
 		case rig.SeesMotor:
-			out = append(out, fmt.Sprintf("%s: seen at the motor only. Slack and slipping behind it are not seen.", a.Name))
+			out = append(out,
+				fmt.Sprintf("%s: seen at the motor only. Slack and slipping behind it are not seen.", a.Name))
 		}
 	}
 	return append(out, "Flex and shaking of the mount are not seen by any axis.")

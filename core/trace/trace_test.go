@@ -31,7 +31,8 @@ func (p poses) Visits(f int) int {
 }
 
 // once is a clock that passes every frame once.
-var once = clock.Uniform{First: -1000, Last: 1000, Path: clock.Rate{Num: 24, Den: 1}, Factor: clock.Rate{Num: 1, Den: 1}}
+var once = clock.Uniform{First: -1000, Last: 1000, Path: clock.Rate{Num: 24, Den: 1},
+	Factor: clock.Rate{Num: 1, Den: 1}}
 
 // first reads a trace at a frame's first visit.
 func first(t *Trace, dst []float64, frame int) bool {
@@ -40,7 +41,8 @@ func first(t *Trace, dst []float64, frame int) bool {
 
 func judge(t *testing.T) *Judge {
 	t.Helper()
-	j, err := NewJudge(fixture.Slider(), fixture.Camera(), Scene{Subject: rig.Vec{0.75, 1.25, 0.6}, Near: rig.Vec{0.6, 0.9, 0.53}, Far: rig.Vec{0.8, 2.2, 0.8}})
+	j, err := NewJudge(fixture.Slider(), fixture.Camera(), Scene{Subject: rig.Vec{0.75, 1.25, 0.6},
+		Near: rig.Vec{0.6, 0.9, 0.53}, Far: rig.Vec{0.8, 2.2, 0.8}})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -111,7 +113,8 @@ func TestGoneIsOff(t *testing.T) {
 	}
 	clean := take([]float64{700, 2, -3, 0, 150})
 	behind := take([]float64{700, -161, -3, 0, 150})
-	for name, c := range map[string][2]poses{"gone in the second": {clean, behind}, "gone in the first": {behind, clean}} {
+	for name, c := range map[string][2]poses{"gone in the second": {clean, behind},
+		"gone in the first": {behind, clean}} {
 		v := compare(t, j, c[0], c[1], nil, once, 0, 40, 0.5)
 		if v.Word != Off || v.WorstFrame != 17 || v.WorstPx < 4096 || !strings.Contains(v.WorstPoint, "gone") {
 			t.Errorf("%s: %s, %g px at %d (%s)", name, v.Word, v.WorstPx, v.WorstFrame, v.WorstPoint)
@@ -174,7 +177,8 @@ func TestUnseenSaysWhatIsNotSeen(t *testing.T) {
 
 // Between rows a trace is read straight; outside it has nothing to say.
 func TestAtFrame(t *testing.T) {
-	tr := &Trace{Axes: []string{"track"}, Units: []rig.Ratio{{Num: 2, Den: 1}}, Pos: []clock.Pos{clock.At(10), clock.At(10.75), clock.At(11.25), clock.At(12)},
+	tr := &Trace{Axes: []string{"track"}, Units: []rig.Ratio{{Num: 2, Den: 1}},
+		Pos:   []clock.Pos{clock.At(10), clock.At(10.75), clock.At(11.25), clock.At(12)},
 		Steps: [][]int32{{0, 512 * 3, 512 * 5, 512 * 9}}} // 512 is one unit
 	got := make([]float64, 1)
 	for frame, want := range map[int]float64{10: 0, 11: 4, 12: 9} {
@@ -220,7 +224,8 @@ func TestAppendKeepsGaps(t *testing.T) {
 	}
 	add(20, 5)
 	add(30, 2)
-	if tr.Whole() || tr.Unbroken() != 13 || len(tr.Pos) != 20 || len(tr.Gaps) != 2 || tr.Gaps[0] != (Gap{13, 7}) || tr.Gaps[1] != (Gap{18, 5}) {
+	if tr.Whole() || tr.Unbroken() != 13 || len(tr.Pos) != 20 || len(tr.Gaps) != 2 || tr.Gaps[0] != (Gap{13, 7}) ||
+		tr.Gaps[1] != (Gap{18, 5}) {
 		t.Fatalf("%d rows, gaps %v", len(tr.Pos), tr.Gaps)
 	}
 	for i, p := range tr.Pos {
@@ -249,18 +254,22 @@ func TestCompareInDetail(t *testing.T) {
 	}
 	delete(a, 33)
 	v := compare(t, j, a, b, nil, once, 5, 40, 0.5)
-	if want := []FrameSpan{{5, 7}, {20, 21}, {30, 34}, {39, 40}}; v.Missing != 8 || fmt.Sprint(v.Gaps) != fmt.Sprint(want) {
+	if want := []FrameSpan{{5, 7}, {20, 21}, {30, 34}, {39, 40}}; v.Missing != 8 || fmt.Sprint(v.Gaps) !=
+		fmt.Sprint(want) {
 		t.Errorf("%d missing, %v, want %v", v.Missing, v.Gaps, want)
 	}
-	if math.Abs(v.WorstByAxis["track"]-0.038) > 1e-9 || math.Abs(v.WorstByAxis["tilt"]-0.0001) > 1e-12 || v.WorstByAxis["pan"] != 0 {
+	if math.Abs(v.WorstByAxis["track"]-0.038) > 1e-9 || math.Abs(v.WorstByAxis["tilt"]-0.0001) > 1e-12 ||
+		v.WorstByAxis["pan"] != 0 {
 		t.Errorf("worst by axis %v", v.WorstByAxis)
 	}
-	if len(v.Frames) != 27 || v.Frames[0].Frame != 7 || v.WorstFrame != 38 || v.Word != CannotSay || v.ThresholdPx != 0.5 {
+	if len(v.Frames) != 27 || v.Frames[0].Frame != 7 || v.WorstFrame != 38 || v.Word != CannotSay ||
+		v.ThresholdPx != 0.5 {
 		t.Errorf("%d frames from %d, worst %d, %s", len(v.Frames), v.Frames[0].Frame, v.WorstFrame, v.Word)
 	}
 	for _, x := range v.Frames {
 		px, point, said := j.Pixels(a[x.Frame], b[x.Frame])
-		if math.Abs(x.Px-px) > 0.5001e-4 || math.Abs(x.Px*1e4-math.Round(x.Px*1e4)) > 1e-6 || x.Point != point || x.Said != said {
+		if math.Abs(x.Px-px) > 0.5001e-4 || math.Abs(x.Px*1e4-math.Round(x.Px*1e4)) > 1e-6 || x.Point != point ||
+			x.Said != said {
 			t.Errorf("%+v, pixels %g at %s", x, px, point)
 		}
 	}
@@ -277,7 +286,8 @@ func TestCompareInDetail(t *testing.T) {
 
 // A sealed table gives its poses at whole frames of the run, and none outside.
 func TestSealedFrames(t *testing.T) {
-	tab := &seal.Table{First: 2, Last: 4, RunUp: 1, RunOut: 2, Units: []rig.Ratio{{Num: 2, Den: 1}}, Steps: [][]int64{make([]int64, 5*16+1)}}
+	tab := &seal.Table{First: 2, Last: 4, RunUp: 1, RunOut: 2, Units: []rig.Ratio{{Num: 2, Den: 1}},
+		Steps: [][]int64{make([]int64, 5*16+1)}}
 	for k := range tab.Steps[0] {
 		tab.Steps[0][k] = int64(k) << 16 // half a unit a tick
 	}

@@ -63,7 +63,8 @@ func TestTurnedRound(t *testing.T) {
 	apart := moves(map[float64]map[string]float64{0: {"track": 680, "pan": 1}, 24: {"track": 720, "pan": -1}})
 	a, _ := turned(same)
 	b, _ := turned(apart)
-	if math.Abs(a-worst(same, 0.25, 0.01)) > 1e-9 || math.Abs(b-worst(apart, 0.25, -0.01)) > 1e-9 || math.Abs(a-b) < 0.1 {
+	if math.Abs(a-worst(same, 0.25, 0.01)) > 1e-9 || math.Abs(b-worst(apart, 0.25, -0.01)) > 1e-9 ||
+		math.Abs(a-b) < 0.1 {
 		t.Errorf("both: %g and %g px, want %g and %g", a, b, worst(same, 0.25, 0.01), worst(apart, 0.25, -0.01))
 	}
 	over, end := context.WithCancel(t.Context())

@@ -30,7 +30,8 @@ func onClock(t *testing.T, s clock.Spec, shift func(ms int64, frame float64) flo
 // one, with a beginning and an end.
 func TestVisits(t *testing.T) {
 	later := func(ms int64, _ float64) float64 { return float64(ms) }
-	tr, c := onClock(t, clock.Spec{Kind: clock.Steady, Factor: clock.Rate{Num: 1, Den: 1}, Way: clock.ThereAndBack, Waits: []clock.Wait{{Frame: 4, MS: 300}, {Frame: 10, MS: 50}}}, later)
+	tr, c := onClock(t, clock.Spec{Kind: clock.Steady, Factor: clock.Rate{Num: 1, Den: 1}, Way: clock.ThereAndBack,
+		Waits: []clock.Wait{{Frame: 4, MS: 300}, {Frame: 10, MS: 50}}}, later)
 	v := tr.ByVisit(0)
 	for f := -1; f <= 11; f++ {
 		if got, want := v.Visits(f), len(c.TimesAt(float64(f))); got != want {
@@ -52,10 +53,12 @@ func TestVisits(t *testing.T) {
 	if v.AtVisit(make([]float64, 1), 3, 2, false) || v.AtVisit(make([]float64, 1), 3, -1, false) {
 		t.Error("a visit that was not")
 	}
-	down, _ := onClock(t, clock.Spec{Kind: clock.Steady, Factor: clock.Rate{Num: 1, Den: 1}, Way: clock.Back}, func(int64, float64) float64 { return 0 })
+	down, _ := onClock(t, clock.Spec{Kind: clock.Steady, Factor: clock.Rate{Num: 1, Den: 1}, Way: clock.Back},
+		func(int64, float64) float64 { return 0 })
 	got := make([]float64, 1)
 	for f := range 11 {
-		if v := down.ByVisit(0); v.Visits(f) != 1 || !v.AtVisit(got, f, 0, false) || math.Abs(got[0]-float64(f)) > 2e-3 {
+		if v := down.ByVisit(0); v.Visits(f) != 1 || !v.AtVisit(got, f, 0, false) ||
+			math.Abs(got[0]-float64(f)) > 2e-3 {
 			t.Errorf("backwards at frame %d: %g", f, got[0])
 		}
 	}
@@ -76,7 +79,8 @@ func TestATurnBetweenRowsIsAVisit(t *testing.T) {
 		{Way: clock.ThereAndBack, Times: 2},
 		{Way: clock.ThereAndBack, Times: 3, EaseMS: 120},
 		{Way: clock.ThereAndBack, Times: 2, Factor: clock.Rate{Num: 7, Den: 11}},
-		{Way: clock.ThereAndBack, Times: 4, Factor: clock.Rate{Num: 2, Den: 1}, Waits: []clock.Wait{{Frame: 4, MS: 21}}},
+		{Way: clock.ThereAndBack, Times: 4, Factor: clock.Rate{Num: 2, Den: 1},
+			Waits: []clock.Wait{{Frame: 4, MS: 21}}},
 	} {
 		if s.Kind = clock.Steady; s.Factor.Num == 0 {
 			s.Factor = clock.Rate{Num: 1, Den: 1}
@@ -102,7 +106,8 @@ func TestATurnBetweenRowsIsAVisit(t *testing.T) {
 // the rig sags is off at its end, and a way back that was never made is missing.
 func TestEveryVisitIsJudged(t *testing.T) {
 	j := judge(t)
-	spec := clock.Spec{Kind: clock.Steady, Factor: clock.Rate{Num: 1, Den: 1}, Way: clock.ThereAndBack, Waits: []clock.Wait{{Frame: 4, MS: 300}}}
+	spec := clock.Spec{Kind: clock.Steady, Factor: clock.Rate{Num: 1, Den: 1}, Way: clock.ThereAndBack,
+		Waits: []clock.Wait{{Frame: 4, MS: 300}}}
 	take := func(shift func(ms int64, frame float64) float64) (*Trace, clock.Clock) {
 		one, c := onClock(t, spec, func(ms int64, f float64) float64 { return shift(ms, f) - f })
 		tr := &Trace{Axes: []string{"track", "pan", "tilt", "roll", "focus"}, Pos: one.Pos}
@@ -140,7 +145,8 @@ func TestEveryVisitIsJudged(t *testing.T) {
 	}{"clean": {clean, Stacks, 0, 0}, "off on the way back": {back, Off, 0, 1}, "sags in the wait": {sag, Off, 4, 0}} {
 		v := compare(t, j, clean.ByVisit(0), k.b.ByVisit(0), nil, c, 0, 10, 0.5)
 		if v.Word != k.word || v.Missing != 0 || len(v.Frames) != 20 {
-			t.Errorf("%s: %s, %g px at %d, %d frames, %d missing", name, v.Word, v.WorstPx, v.WorstFrame, len(v.Frames), v.Missing)
+			t.Errorf("%s: %s, %g px at %d, %d frames, %d missing", name, v.Word, v.WorstPx, v.WorstFrame,
+				len(v.Frames), v.Missing)
 		}
 		if k.word == Off {
 			for _, x := range v.Frames {
@@ -159,7 +165,8 @@ func TestEveryVisitIsJudged(t *testing.T) {
 	for i := range short.Steps {
 		short.Steps[i] = short.Steps[i][:half]
 	}
-	if v := compare(t, j, clean.ByVisit(0), short.ByVisit(0), nil, c, 0, 10, 0.5); v.Word != CannotSay || v.Missing != 10 {
+	if v := compare(t, j, clean.ByVisit(0), short.ByVisit(0), nil, c, 0, 10, 0.5); v.Word != CannotSay ||
+		v.Missing != 10 {
 		t.Errorf("there and not back: %s, %d missing", v.Word, v.Missing)
 	}
 	if v := compare(t, j, short.ByVisit(0), clean.ByVisit(0), nil, c, 0, 10, 0.5); v.Word != Stacks {
@@ -172,7 +179,8 @@ func TestEveryVisitIsJudged(t *testing.T) {
 func TestVisitsOfLaps(t *testing.T) {
 	closed := func(f float64) float64 { return 40 * math.Pow(math.Sin(math.Pi*f/10), 2) }
 	for _, factor := range []clock.Rate{{Num: 1, Den: 1}, {Num: 7, Den: 3}, {Num: 1, Den: 5}} {
-		s := clock.Spec{Kind: clock.Steady, Factor: factor, Way: clock.Around, Times: 3, Waits: []clock.Wait{{Frame: 6, MS: 21}}}
+		s := clock.Spec{Kind: clock.Steady, Factor: factor, Way: clock.Around, Times: 3,
+			Waits: []clock.Wait{{Frame: 6, MS: 21}}}
 		tr, c := onClock(t, s, func(_ int64, f float64) float64 { return closed(f) - f })
 		v := tr.ByVisit(c.Traits().Round)
 		got := make([]float64, 1)
@@ -187,7 +195,8 @@ func TestVisitsOfLaps(t *testing.T) {
 			}
 		}
 		// Two laps of three are not the whole of it.
-		half := &Trace{Axes: tr.Axes, Units: tr.Units, Pos: tr.Pos[:len(tr.Pos)*2/3-3], Steps: [][]int32{tr.Steps[0][:len(tr.Pos)*2/3-3]}}
+		half := &Trace{Axes: tr.Axes, Units: tr.Units, Pos: tr.Pos[:len(tr.Pos)*2/3-3],
+			Steps: [][]int32{tr.Steps[0][:len(tr.Pos)*2/3-3]}}
 		if v := half.ByVisit(10); v.Visits(9) != 2 || v.Visits(3) != 2 {
 			t.Errorf("two laps: %d and %d visits", v.Visits(9), v.Visits(3))
 		}
@@ -233,7 +242,8 @@ func TestOnlyPicturedFramesAreJudged(t *testing.T) {
 		return 0
 	}
 	b, c := take(locked, between)
-	if v := compare(t, j, once, b, ev1, c, 0, 10, 0.5); v.Word != Stacks || v.Between != 6 || len(v.Frames) != 4 || v.Missing != 0 {
+	if v := compare(t, j, once, b, ev1, c, 0, 10, 0.5); v.Word != Stacks || v.Between != 6 || len(v.Frames) != 4 ||
+		v.Missing != 0 {
 		t.Errorf("%s, %d judged, %d between", v.Word, len(v.Frames), v.Between)
 	}
 	if v := compare(t, j, b, once, c, ev1, 0, 10, 0.5); v.Word != Stacks || v.Between != 6 {
@@ -244,12 +254,13 @@ func TestOnlyPicturedFramesAreJudged(t *testing.T) {
 	if v := compare(t, j, once, b, ev1, free, 0, 10, 0.5); v.Word != Off || v.Between != 0 {
 		t.Errorf("a camera that keeps step: %s, %d between", v.Word, v.Between)
 	}
-	b, c = take(clock.Spec{Factor: clock.Rate{Num: 3, Den: 1}, Way: clock.On, CameraLocked: true}, func(_ int64, f float64) float64 {
-		if math.Abs(f-6) < 0.4 {
-			return 1
-		}
-		return 0
-	})
+	b, c = take(clock.Spec{Factor: clock.Rate{Num: 3, Den: 1}, Way: clock.On, CameraLocked: true},
+		func(_ int64, f float64) float64 {
+			if math.Abs(f-6) < 0.4 {
+				return 1
+			}
+			return 0
+		})
 	if v := compare(t, j, once, b, ev1, c, 0, 10, 0.5); v.Word != Off || v.WorstFrame != 6 {
 		t.Errorf("off at a picture: %s at %d", v.Word, v.WorstFrame)
 	}
@@ -259,7 +270,8 @@ func TestOnlyPicturedFramesAreJudged(t *testing.T) {
 		t.Errorf("twos against threes: %s, %d between", v.Word, v.Between)
 	}
 	// On the way back the camera's count does not meet the frames: those visits are left out.
-	turn, ct := take(clock.Spec{Factor: clock.Rate{Num: 1, Den: 1}, Way: clock.ThereAndBack, Waits: []clock.Wait{{Frame: 10, MS: 20}}, CameraLocked: true}, func(ms int64, _ float64) float64 {
+	turn, ct := take(clock.Spec{Factor: clock.Rate{Num: 1, Den: 1}, Way: clock.ThereAndBack,
+		Waits: []clock.Wait{{Frame: 10, MS: 20}}, CameraLocked: true}, func(ms int64, _ float64) float64 {
 		if ms > 440 {
 			return 1
 		}

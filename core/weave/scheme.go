@@ -67,7 +67,8 @@ func (s *Scheme) Check() error {
 	case s.Last < -MostFrame || s.Last > MostFrame:
 		return bad("last", fmt.Sprintf("give %d to %d", -MostFrame, MostFrame), "frame %d", s.Last)
 	case s.Last <= s.First || s.Last-s.First > MostFrames:
-		return bad("last", fmt.Sprintf("give a last frame above the first, at most %d on", MostFrames), "frames %d to %d", s.First, s.Last)
+		return bad("last", fmt.Sprintf("give a last frame above the first, at most %d on", MostFrames),
+			"frames %d to %d", s.First, s.Last)
 	case !(s.AskM >= 0.001 && s.AskM <= 10):
 		return bad("ask_m", "give 0.001 to 10 m", "a distance of %g m", s.AskM)
 	case !(s.Share >= 0.01 && s.Share <= 0.5):
@@ -78,7 +79,8 @@ func (s *Scheme) Check() error {
 		return bad("layers", fmt.Sprintf("give 1 to %d", MostLayers), "%d layers", len(s.Layers))
 	}
 	if n := (s.Last - s.First) * len(s.Layers); n > MostCells {
-		return bad("layers", fmt.Sprintf("give at most %d", MostCells), "%d frames with %d layers make %d cells", s.Last-s.First, len(s.Layers), n)
+		return bad("layers", fmt.Sprintf("give at most %d", MostCells), "%d frames with %d layers make %d cells",
+			s.Last-s.First, len(s.Layers), n)
 	}
 	for i, h := range s.Holds {
 		if h.Every < 1 || h.Every > 24 {
@@ -96,7 +98,8 @@ func (s *Scheme) Check() error {
 		case l.Name == "" || len(l.Name) > 40 || names[l.Name]:
 			return bad("layers", "give each its own, of 1 to 40 letters", "the name %q", l.Name)
 		case l.From < s.First || l.To > s.Last || l.From >= l.To:
-			return bad("layers", fmt.Sprintf("give frames within %d to %d", s.First, s.Last), "%s from %d to %d", l.Name, l.From, l.To)
+			return bad("layers", fmt.Sprintf("give frames within %d to %d", s.First, s.Last), "%s from %d to %d",
+				l.Name, l.From, l.To)
 		case l.MS < 1 || l.MS > MostMS:
 			return bad("layers", fmt.Sprintf("give 1 to %d ms", MostMS), "%s is exposed for %d ms", l.Name, l.MS)
 		case len(l.Lamps) > MostLamps:

@@ -14,8 +14,10 @@ import (
 func TestTimes(t *testing.T) {
 	at := time.Date(2026, 1, 2, 9, 0, 0, 0, time.UTC)
 	step := func(f int, p Phase, s float64) Step { return Step{f, p, at.Add(time.Duration(s * 1e9))} }
-	got := Times([]Step{step(0, Going, 0), step(0, Settling, 4), step(0, Still, 5), step(0, Exposing, 65), step(0, Keeping, 66), step(2, Going, 67),
-		step(2, Still, 70), step(2, Away, 90), step(0, Going, 100), step(0, Still, 101), step(0, Exposing, 111), step(0, Keeping, 110), step(4, Still, 112)})
+	got := Times([]Step{step(0, Going, 0), step(0, Settling, 4), step(0, Still, 5), step(0, Exposing, 65),
+		step(0, Keeping, 66), step(2, Going, 67),
+		step(2, Still, 70), step(2, Away, 90), step(0, Going, 100), step(0, Still, 101), step(0, Exposing, 111), step(0,
+			Keeping, 110), step(4, Still, 112)})
 	want := []Spent{{0, 70, 10}, {2, 0, 3}}
 	if len(got) != 2 || got[0] != want[0] || got[1] != want[1] {
 		t.Errorf("%+v, want %+v", got, want)
@@ -132,7 +134,8 @@ func TestSettle(t *testing.T) {
 			t.Errorf("%.2f Hz, %.3f: it settles %.4f s, and %.4f are said: too long", hz, z, is, says)
 		}
 	}
-	if t.Logf("%d of %d settle for longer than a swing, at most %.2f times are said", waits, n, worst); waits < n/6 || worst > 1.3 {
+	if t.Logf("%d of %d settle for longer than a swing, at most %.2f times are said", waits, n, worst); waits < n/6 ||
+		worst > 1.3 {
 		t.Error("too few are waited for, or too long")
 	}
 	r := fixture.Slider()

@@ -91,7 +91,8 @@ func (b *Board) Pace(spent []Spent) Pace {
 	}
 	slices.Sort(whole)
 	slices.Sort(machine)
-	p.Frame, p.Machine = stat.Quantile(0.5, stat.Empirical, whole, nil), stat.Quantile(0.5, stat.Empirical, machine, nil)
+	p.Frame, p.Machine = stat.Quantile(0.5, stat.Empirical, whole, nil), stat.Quantile(0.5, stat.Empirical,
+		machine, nil)
 	p.LeftS = p.Frame * float64(p.Left)
 	return p
 }

@@ -69,7 +69,8 @@ func (b *Board) Do(t Turn, c Command, last *Cell) (Turn, error) {
 		}
 		out.At = now
 	default:
-		return t, &Error{"op", fmt.Sprintf("there is no command %q", c.Op), fmt.Sprintf("use %s, %s or %s", OnceMore, BackTo, StepOver)}
+		return t, &Error{"op", fmt.Sprintf("there is no command %q", c.Op), fmt.Sprintf("use %s, %s or %s", OnceMore,
+			BackTo, StepOver)}
 	}
 	return out, nil
 }

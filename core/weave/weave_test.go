@@ -47,10 +47,12 @@ func TestSchemeRefuses(t *testing.T) {
 		break_ func(*Scheme)
 		field  string
 	}{
-		"upside down":    {func(s *Scheme) { s.Last = 0 }, "last"},
-		"from the least": {func(s *Scheme) { s.First, s.Last, s.Holds[0].From = math.MinInt, math.MaxInt, math.MinInt }, "first"},
-		"to the most":    {func(s *Scheme) { s.Last = math.MaxInt }, "last"},
-		"far away":       {func(s *Scheme) { s.First, s.Last = MostFrame+1, MostFrame+3 }, "first"},
+		"upside down": {func(s *Scheme) { s.Last = 0 }, "last"},
+		"from the least": {func(s *Scheme) {
+			s.First, s.Last, s.Holds[0].From = math.MinInt, math.MaxInt, math.MinInt
+		}, "first"},
+		"to the most": {func(s *Scheme) { s.Last = math.MaxInt }, "last"},
+		"far away":    {func(s *Scheme) { s.First, s.Last = MostFrame+1, MostFrame+3 }, "first"},
 		"many lamps": {func(s *Scheme) {
 			s.Layers[0].Lamps = map[string]float64{}
 			for n := range MostLamps + 1 {
@@ -95,7 +97,8 @@ func TestSchemeRefuses(t *testing.T) {
 	}
 	// The bounds themselves are allowed.
 	s := scheme()
-	s.Last, s.AskM, s.Share, s.Holds[1].Every, s.Layers[2].MS, s.Layers[1].Name = MostFrames, 10, 0.5, 24, MostMS, strings.Repeat("x", 40)
+	s.Last, s.AskM, s.Share, s.Holds[1].Every, s.Layers[2].MS, s.Layers[1].Name = MostFrames, 10, 0.5, 24, MostMS,
+		strings.Repeat("x", 40)
 	s.Layers[0].Lamps = map[string]float64{"a": 0, "b": 1}
 	if err := s.Check(); err != nil {
 		t.Error(err)
@@ -130,8 +133,10 @@ func TestStates(t *testing.T) {
 		exp(9, "b", 1, Kept), exp(10, "b", 1, Kept),
 	}, []Mark{{Cell{9, "b"}, Again, 1}, {Cell{10, "b"}, Again, 0}, {Cell{11, "b"}, Skip, 0}})
 	for c, want := range map[Cell]State{
-		{0, "b"}: Taken, {2, "b"}: Taken, {4, "b"}: Open, {6, "b"}: Open, {8, "b"}: Empty, {1, "b"}: Taken, {3, "b"}: Held, {8, "c"}: Taken, {6, "c"}: Outside,
-		{4, "c"}: Empty, {9, "b"}: Redo, {10, "b"}: Taken, {11, "b"}: Stepped, {12, "b"}: Outside, {-2, "b"}: Outside, {0, "x"}: Outside, {0, "r"}: Empty,
+		{0, "b"}: Taken, {2, "b"}: Taken, {4, "b"}: Open, {6, "b"}: Open, {8, "b"}: Empty, {1, "b"}: Taken, {3,
+			"b"}: Held, {8, "c"}: Taken, {6, "c"}: Outside,
+		{4, "c"}: Empty, {9, "b"}: Redo, {10, "b"}: Taken, {11, "b"}: Stepped, {12, "b"}: Outside, {-2, "b"}: Outside,
+		{0, "x"}: Outside, {0, "r"}: Empty,
 	} {
 		if got := b.At(c); got != want {
 			t.Errorf("%v is %s, want %s", c, got, want)
@@ -140,16 +145,19 @@ func TestStates(t *testing.T) {
 	if e := b.Stands(Cell{2, "b"}); e == nil || e.Number != 2 {
 		t.Errorf("of two the last stands: %v", e)
 	}
-	if e := b.Stands(Cell{0, "b"}); e == nil || e.Number != 1 || b.Count(Cell{0, "b"}) != 3 || b.Count(Cell{0, "r"}) != 0 {
+	if e := b.Stands(Cell{0, "b"}); e == nil || e.Number != 1 || b.Count(Cell{0, "b"}) != 3 ||
+		b.Count(Cell{0, "r"}) != 0 {
 		t.Errorf("what failed stands for nothing: %v", e)
 	}
-	if b.Stands(Cell{4, "b"}) != nil || b.Unsure(Cell{4, "b"}) == nil || b.Unsure(Cell{0, "b"}) != nil || b.Unsure(Cell{0, "x"}) != nil || b.Stands(Cell{0, "x"}) != nil {
+	if b.Stands(Cell{4, "b"}) != nil || b.Unsure(Cell{4, "b"}) == nil || b.Unsure(Cell{0, "b"}) != nil ||
+		b.Unsure(Cell{0, "x"}) != nil || b.Stands(Cell{0, "x"}) != nil {
 		t.Error("what is open")
 	}
 	if got := b.Open(); !reflect.DeepEqual(got, []Cell{{4, "b"}, {6, "b"}}) {
 		t.Errorf("open: %v", got)
 	}
-	many := Lay(s, []Exposure{exp(4, "r", 1, Asked), exp(9, "b", 1, Uncertain), exp(4, "b", 1, Uncertain), exp(0, "r", 1, Asked), exp(4, "c", 1, Asked)}, nil).Open()
+	many := Lay(s, []Exposure{exp(4, "r", 1, Asked), exp(9, "b", 1, Uncertain), exp(4, "b", 1, Uncertain),
+		exp(0, "r", 1, Asked), exp(4, "c", 1, Asked)}, nil).Open()
 	if want := []Cell{{0, "r"}, {4, "b"}, {4, "r"}, {4, "c"}, {9, "b"}}; !reflect.DeepEqual(many, want) {
 		t.Errorf("open: %v, want %v", many, want)
 	}
@@ -241,7 +249,8 @@ func TestPressAndOrder(t *testing.T) {
 }
 
 func TestLost(t *testing.T) {
-	b := Lay(scheme(), []Exposure{exp(2, "b", 1, Kept), exp(4, "b", 1, Kept), exp(4, "r", 1, Failed), exp(10, "b", 1, Kept), exp(0, "r", 1, Kept)}, nil)
+	b := Lay(scheme(), []Exposure{exp(2, "b", 1, Kept), exp(4, "b", 1, Kept), exp(4, "r", 1, Failed),
+		exp(10, "b", 1, Kept), exp(0, "r", 1, Kept)}, nil)
 	next := scheme()
 	if got := b.Lost(next); len(got) != 0 {
 		t.Errorf("nothing changes and %v is lost", got)
@@ -269,11 +278,13 @@ func TestCommands(t *testing.T) {
 		t.Fatal(err)
 	}
 	b2 := Lay(s, taken, again.Marks)
-	if c, _ := b2.Now(again); c != (Cell{2, "b"}) || !reflect.DeepEqual(b2.Press(c), []Cell{{2, "b"}, {2, "r"}}) || b2.At(Cell{0, "b"}) != Taken {
+	if c, _ := b2.Now(again); c != (Cell{2, "b"}) || !reflect.DeepEqual(b2.Press(c), []Cell{{2, "b"}, {2, "r"}}) ||
+		b2.At(Cell{0, "b"}) != Taken {
 		t.Errorf("once more: %v, %+v", c, again)
 	}
 	// Once it is taken anew the wish is fulfilled, and not twice.
-	if c, _ := Lay(s, append(taken, exp(2, "b", 2, Kept), exp(2, "r", 2, Kept)), again.Marks).Now(again); c != (Cell{4, "b"}) {
+	if c, _ := Lay(s, append(taken, exp(2, "b", 2, Kept), exp(2, "r", 2, Kept)), again.Marks).Now(again); c !=
+		(Cell{4, "b"}) {
 		t.Errorf("afterwards %v", c)
 	}
 	// One that failed fulfils nothing.
@@ -290,7 +301,8 @@ func TestCommands(t *testing.T) {
 	}
 	// Stepping over what was to be taken once more leaves what stands there.
 	kept, err := b2.Do(again, Command{Op: StepOver}, &last)
-	if err != nil || Lay(s, taken, kept.Marks).At(Cell{2, "b"}) != Taken || len(kept.Marks) != 0 || len(again.Marks) != 2 {
+	if err != nil || Lay(s, taken, kept.Marks).At(Cell{2, "b"}) != Taken || len(kept.Marks) != 0 ||
+		len(again.Marks) != 2 {
 		t.Errorf("%v, %+v, was %+v", err, kept, again)
 	}
 	back, err := b3.Do(over, Command{Op: BackTo, Frame: 5, Layer: "r"}, &last)
@@ -301,7 +313,8 @@ func TestCommands(t *testing.T) {
 		t.Errorf("back to what was stepped over, at a held frame: %v", c)
 	}
 	to, err := b3.Do(over, Command{Op: BackTo, Frame: 0, Layer: "r", Again: true}, &last)
-	if b := Lay(s, taken, to.Marks); err != nil || b.At(Cell{0, "b"}) != Redo || b.At(Cell{0, "r"}) != Redo || to.At != (Cell{0, "b"}) {
+	if b := Lay(s, taken, to.Marks); err != nil || b.At(Cell{0, "b"}) != Redo || b.At(Cell{0, "r"}) != Redo ||
+		to.At != (Cell{0, "b"}) {
 		t.Errorf("once more from the first of the frame: %+v, %v", to, err)
 	}
 	whole, err := b3.Do(over, Command{Op: BackTo, Frame: 4, Layer: "b", Again: true}, &last)
@@ -361,7 +374,8 @@ func TestEveryCellIsTaken(t *testing.T) {
 				t.Fatalf("seed %d: no end", seed)
 			}
 			if rng.IntN(4) == 0 && steps < 60 {
-				ops := []Command{{Op: OnceMore}, {Op: StepOver}, {Op: BackTo, Frame: rng.IntN(12), Layer: "b", Again: rng.IntN(2) == 0}, {Op: BackTo, Frame: rng.IntN(6), Layer: "c", Again: true}}
+				ops := []Command{{Op: OnceMore}, {Op: StepOver}, {Op: BackTo, Frame: rng.IntN(12), Layer: "b",
+					Again: rng.IntN(2) == 0}, {Op: BackTo, Frame: rng.IntN(6), Layer: "c", Again: true}}
 				var last *Cell
 				if n := len(list); n > 0 {
 					last = &list[n-1].Cell

@@ -81,7 +81,8 @@ func (d *Disk) End(ctx context.Context, t *journal.Take, says journal.Entry) err
 	d.mu.Lock()
 	defer d.mu.Unlock()
 	k := d.begun[t.ID]
-	k.Ended, k.Broken, k.Why, k.Frame, k.Rows, k.LastBeat, k.BrakeAt = true, t.Broken, t.Why, t.Frame, t.Rows, t.LastBeat, t.BrakeAt
+	k.Ended, k.Broken, k.Why, k.Frame, k.Rows, k.LastBeat, k.BrakeAt = true, t.Broken, t.Why, t.Frame, t.Rows,
+		t.LastBeat, t.BrakeAt
 	return nil
 }
 

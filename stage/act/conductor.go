@@ -67,7 +67,8 @@ type Going struct {
 // Go sends a machine somewhere. decide is asked once the claim is granted, and may take as
 // long as the press is fresh. The move goes on when the page that asked is gone, and ends with
 // any stop.
-func (c *Conductor) Go(ctx context.Context, a machine.Press, id string, decide func(context.Context) (Going, error)) (Going, error) {
+func (c *Conductor) Go(ctx context.Context, a machine.Press, id string, decide func(context.Context) (Going,
+	error)) (Going, error) {
 	g, err := c.Arbiter.Begin(a, machine.KindGoTo, "a move", nil, machine.Claim{Machine: id})
 	if err != nil {
 		return Going{}, err

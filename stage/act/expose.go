@@ -24,7 +24,8 @@ func (s *Shooting) showHands(ctx context.Context, b *ready.Bench, c weave.Cell) 
 	if k := s.eye.Now().Camera; k == nil || !k.StandIn || l == nil {
 		return
 	}
-	if _, err := s.eye.Call(ctx, link.CameraRequest{Do: "hands", Puppet: l.Puppet, Frame: c.Frame, Lamps: l.Lamps}, camera.Answer); err != nil {
+	if _, err := s.eye.Call(ctx, link.CameraRequest{Do: "hands", Puppet: l.Puppet, Frame: c.Frame, Lamps: l.Lamps},
+		camera.Answer); err != nil {
 		s.log.Warn("the stand-in camera was not told of the hands", "err", err)
 	}
 }
@@ -35,7 +36,8 @@ func (s *Shooting) expose(ctx context.Context, p *press, c weave.Cell) error {
 	b := p.b
 	before := s.gather(b)
 	if !ready.AtPose(before, b.Desk, c.Frame) {
-		return fmt.Errorf("%s was not exposed: the rig does not stand at its pose any more; press N to go there", cellName(b, c))
+		return fmt.Errorf("%s was not exposed: the rig does not stand at its pose any more; press N to go there",
+			cellName(b, c))
 	}
 	l := b.Shoot.Scheme.Layer(c.Layer)
 	if l == nil {
@@ -45,7 +47,8 @@ func (s *Shooting) expose(ctx context.Context, p *press, c weave.Cell) error {
 	if seal == "" {
 		seal = b.SealID
 	}
-	e := &journal.Exposure{Exposure: weave.Exposure{Cell: c, ID: journal.NewID(), Number: b.Shoot.Board().Count(c) + 1}, Shot: b.Shot, Seal: seal, Pose: positions(before), By: p.who, Machine: p.g.Machine.ID(), Boot: before.Boot}
+	e := &journal.Exposure{Exposure: weave.Exposure{Cell: c, ID: journal.NewID(), Number: b.Shoot.Board().Count(c) + 1},
+		Shot: b.Shot, Seal: seal, Pose: positions(before), By: p.who, Machine: p.g.Machine.ID(), Boot: before.Boot}
 	s.showHands(ctx, b, c)
 	if err := s.journal.Ask(ctx, e, b.Shoot.Stands()); err != nil {
 		return fmt.Errorf("%s was not exposed: %w", cellName(b, c), err)
@@ -56,10 +59,12 @@ func (s *Shooting) expose(ctx context.Context, p *press, c weave.Cell) error {
 	if err := s.phase(ctx, b, c, weave.Exposing); err != nil {
 		return err
 	}
-	_, err := s.eye.Call(ctx, link.CameraRequest{Do: "expose", Picture: e.ID, MS: l.MS}, time.Duration(l.MS)*time.Millisecond+exposeAnswer)
+	_, err := s.eye.Call(ctx, link.CameraRequest{Do: "expose", Picture: e.ID, MS: l.MS},
+		time.Duration(l.MS)*time.Millisecond+exposeAnswer)
 	var refused *link.Refusal
 	if err != nil && !errors.As(err, &refused) {
-		return fmt.Errorf("whether %s was exposed is not known yet: %w. It is asked as soon as the camera is back", cellName(b, c), err)
+		return fmt.Errorf("whether %s was exposed is not known yet: %w. It is asked as soon as the camera is back",
+			cellName(b, c), err)
 	}
 	if err := s.phase(ctx, b, c, weave.Keeping); err != nil {
 		return err
@@ -108,7 +113,8 @@ func steady(before, now machine.Snapshot, b *ready.Bench) string {
 // here is called when its picture has come over: the move to the next pose is due from then,
 // and is not made late because it could not be stored.
 // An error means that it is not known yet.
-func (s *Shooting) learn(ctx context.Context, e *journal.Exposure, doubt string, here func()) (weave.Fate, string, error) {
+func (s *Shooting) learn(ctx context.Context, e *journal.Exposure, doubt string, here func()) (weave.Fate,
+	string, error) {
 	// One that was never begun will never be: whatever is still on its way is late.
 	r, err := s.eye.Call(ctx, link.CameraRequest{Do: "void", Picture: e.ID}, camera.Answer)
 	if err != nil {
@@ -190,7 +196,8 @@ func (s *Shooting) fetch(ctx context.Context, id string) (png []byte, why string
 // Recover finds out what became of the exposures of which nothing is known, and lets the
 // camera's pictures go that are stored. It is called when the camera is there again.
 func (s *Shooting) Recover() {
-	g, err := s.c.Arbiter.Begin(s.c.Arbiter.Pressed(machine.Owner{Who: journal.Itself}, "", 0), machine.KindEdit, "the camera is asked what became of pictures", nil, Frames)
+	g, err := s.c.Arbiter.Begin(s.c.Arbiter.Pressed(machine.Owner{Who: journal.Itself}, "", 0), machine.KindEdit,
+		"the camera is asked what became of pictures", nil, Frames)
 	if err == nil {
 		err = s.begin(g, s.recover)
 	}
@@ -263,8 +270,10 @@ func (s *Shooting) recover(ctx context.Context) {
 		if why != "" {
 			why = ": " + why
 		}
-		if err := s.journal.AddLog(ctx, journal.Entry{At: time.Now(), Actor: journal.Itself, ShotID: e.Shot, Kind: "frames",
-			Text: fmt.Sprintf("Frame %04d, exposure %d: after the interruption it is %s%s.", e.Frame, e.Number, fate, why)}); err != nil {
+		if err := s.journal.AddLog(ctx, journal.Entry{At: time.Now(), Actor: journal.Itself, ShotID: e.Shot,
+			Kind: "frames",
+			Text: fmt.Sprintf("Frame %04d, exposure %d: after the interruption it is %s%s.", e.Frame, e.Number, fate,
+				why)}); err != nil {
 			s.log.Warn("not logged", "err", err)
 		}
 		if s.Changed != nil {
@@ -348,6 +357,7 @@ func (s *Shooting) release(ctx context.Context) {
 		}
 	}
 	if strange > 0 {
-		s.log.Warn("the camera keeps pictures that are none of this journal's; they are left with it", "pictures", strange)
+		s.log.Warn("the camera keeps pictures that are none of this journal's; they are left with it",
+			"pictures", strange)
 	}
 }

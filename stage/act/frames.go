@@ -69,7 +69,8 @@ var (
 // NewShooting prepares it; the camera's connection tells it when there is something to
 // be asked.
 func NewShooting(c *Conductor, eye *camera.Eye, j journal.Frames, log *slog.Logger) *Shooting {
-	s := &Shooting{c: c, eye: eye, journal: j, log: log, work: make(chan work, 1), subs: map[chan struct{}]bool{}, steady: map[string]string{}, now: FramesNow{Phase: weave.Away}}
+	s := &Shooting{c: c, eye: eye, journal: j, log: log, work: make(chan work, 1), subs: map[chan struct{}]bool{},
+		steady: map[string]string{}, now: FramesNow{Phase: weave.Away}}
 	eye.There = func(context.Context) { s.Recover() }
 	return s
 }
@@ -213,7 +214,8 @@ var (
 // once; what follows is in Now. It goes on when the page that pressed is gone, and ends with
 // any stop.
 func (s *Shooting) Next(ctx context.Context, a machine.Press, w Wanted) (*Question, error) {
-	g, err := s.c.Arbiter.Begin(a, machine.KindFrame, "a frame is taken", nil, machine.Claim{Machine: w.Machine}, Camera, Frames, machine.Claim{Shoot: a.Shot})
+	g, err := s.c.Arbiter.Begin(a, machine.KindFrame, "a frame is taken", nil, machine.Claim{Machine: w.Machine},
+		Camera, Frames, machine.Claim{Shoot: a.Shot})
 	if err != nil {
 		return nil, err
 	}
@@ -262,7 +264,8 @@ func (s *Shooting) press(b *ready.Bench, g *machine.Grant, a machine.Press, w Wa
 	for _, e := range b.Shoot.Exposures {
 		if e.Fate == weave.Asked { // moving away would make it uncertain
 			s.Recover()
-			return nil, nil, fmt.Errorf("%w: what became of %s is not known yet; it is asked all the time. Wait, or answer on its cell", ErrNotAllowed, cellName(b, e.Cell))
+			return nil, nil, fmt.Errorf("%w: what became of %s is not known yet; it is asked all the time. Wait, or "+
+				"answer on its cell", ErrNotAllowed, cellName(b, e.Cell))
 		}
 	}
 	cell, ok := board.Now(b.Shoot.Turn)
@@ -286,8 +289,10 @@ func (s *Shooting) press(b *ready.Bench, g *machine.Grant, a machine.Press, w Wa
 	}
 	if p.more && !w.Confirmed {
 		if m := ready.Travel(now, b.Desk, p.next.Frame); m > b.Shoot.Scheme.AskM {
-			return nil, &Question{Text: fmt.Sprintf("The camera moves %.0f mm to frame %s. Hands and faces out of its way, everyone clear of %g m?", m*1000, limit.Frame4(float64(p.next.Frame)), b.Desk.Rig.ClearM),
-				TravelMM: math.Round(m * 1000), Frame: p.next.Frame}, nil
+			return nil,
+				&Question{Text: fmt.Sprintf("The camera moves %.0f mm to frame %s. Hands and faces out of its way, "+
+					"everyone clear of %g m?", m*1000, limit.Frame4(float64(p.next.Frame)), b.Desk.Rig.ClearM),
+					TravelMM: math.Round(m * 1000), Frame: p.next.Frame}, nil
 		}
 	}
 	return p, nil, nil
@@ -314,7 +319,8 @@ func After(h *journal.Shoot, list []weave.Cell) (weave.Cell, bool) {
 	then.Exposures = append([]journal.Exposure(nil), h.Exposures...)
 	b := h.Board()
 	for _, c := range list {
-		then.Exposures = append(then.Exposures, journal.Exposure{Exposure: weave.Exposure{Cell: c, Number: b.Count(c) + 1, Fate: weave.Kept}})
+		then.Exposures = append(then.Exposures,
+			journal.Exposure{Exposure: weave.Exposure{Cell: c, Number: b.Count(c) + 1, Fate: weave.Kept}})
 	}
 	at := then.Turn.At
 	if len(list) > 0 {
@@ -365,7 +371,8 @@ func (s *Shooting) tell(ctx context.Context, b *ready.Bench, who journal.Person,
 			names += l.Name
 		}
 	}
-	e := journal.Entry{At: time.Now(), Actor: who, ShotID: b.Shot, Kind: "frames", Text: fmt.Sprintf("Frame %s taken: %s.", limit.Frame4(float64(list[0].Frame)), names)}
+	e := journal.Entry{At: time.Now(), Actor: who, ShotID: b.Shot, Kind: "frames",
+		Text: fmt.Sprintf("Frame %s taken: %s.", limit.Frame4(float64(list[0].Frame)), names)}
 	if err := s.journal.AddLog(ctx, e); err != nil {
 		s.log.Warn("not logged", "err", err)
 	}
@@ -393,7 +400,8 @@ func (s *Shooting) goTo(ctx context.Context, p *press) error {
 	s.now.SettleS = settle
 	s.mu.Unlock()
 	if err := p.g.GoTo(ctx, to, b.Shoot.Scheme.Share); err != nil {
-		return errors.Join(fmt.Errorf("the rig was not sent to frame %s: %w. Press N to go on", limit.Frame4(float64(c.Frame)), err), s.phase(ctx, b, c, weave.Away))
+		return errors.Join(fmt.Errorf("the rig was not sent to frame %s: %w. Press N to go on",
+			limit.Frame4(float64(c.Frame)), err), s.phase(ctx, b, c, weave.Away))
 	}
 	wait, cancel := context.WithTimeout(ctx, longestMove)
 	err := p.g.Rest(wait)

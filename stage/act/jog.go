@@ -76,7 +76,8 @@ func (c *Conductor) Jog(ctx context.Context, a machine.Press, id, press string, 
 	if err != nil {
 		return nil, err
 	}
-	g, err := c.Arbiter.Begin(a, machine.KindJog, m.Named([]string{w.Axis})+" is jogged", []string{w.Axis}, machine.Claim{Machine: id})
+	g, err := c.Arbiter.Begin(a, machine.KindJog, m.Named([]string{w.Axis})+" is jogged", []string{w.Axis},
+		machine.Claim{Machine: id})
 	if err != nil {
 		return nil, err
 	}

@@ -20,7 +20,8 @@ import (
 // A jog begins at a crawl, and moves no point of the machine faster than FastestMPS.
 func TestJogSpeeds(t *testing.T) {
 	at := func(string) float64 { return 0 }
-	for held, want := range map[time.Duration]int{0: 0, 699 * time.Millisecond: 0, 700 * time.Millisecond: 1, 1999 * time.Millisecond: 1, 2 * time.Second: 2, time.Hour: 2} {
+	for held, want := range map[time.Duration]int{0: 0, 699 * time.Millisecond: 0, 700 * time.Millisecond: 1,
+		1999 * time.Millisecond: 1, 2 * time.Second: 2, time.Hour: 2} {
 		if got := act.JogStage(held); got != want {
 			t.Errorf("after %v stage %d, want %d", held, got, want)
 		}
@@ -61,8 +62,11 @@ func TestHomedSeveralTimes(t *testing.T) {
 	if err := f.Home(act.Homing{Axes: []string{"pan"}, Times: 4}); err != nil {
 		t.Fatal(err)
 	}
-	f.until("four homings", func(s machine.Snapshot) bool { return s.State.Axes["pan"].Spread.N == 4 && s.State.Mode == link.Idle })
-	if s := f.Now().State; s.Axes["pan"].Spread.Range <= 0 || s.Axes["pan"].Spread.Range > 0.01 || s.Axes["track"].Spread.N != 0 {
+	f.until("four homings", func(s machine.Snapshot) bool {
+		return s.State.Axes["pan"].Spread.N == 4 && s.State.Mode == link.Idle
+	})
+	if s := f.Now().State; s.Axes["pan"].Spread.Range <= 0 || s.Axes["pan"].Spread.Range > 0.01 ||
+		s.Axes["track"].Spread.N != 0 {
 		t.Errorf("%+v", s.Axes)
 	}
 	if err := f.Home(act.Homing{Axes: []string{"pan"}, Times: 10}); err != nil {
@@ -110,10 +114,12 @@ func TestHomingsAreWrittenDown(t *testing.T) {
 			t.Errorf("homing %d: %+v", n+1, d)
 		}
 	}
-	if last := found[3].Axes; len(last) != 1 || last[0].Axis != "roll" || last[0].Way != "hard stop" || last[0].N != 4 || last[0].At == 0 {
+	if last := found[3].Axes; len(last) != 1 || last[0].Axis != "roll" || last[0].Way != "hard stop" ||
+		last[0].N != 4 || last[0].At == 0 {
 		t.Errorf("%+v", last)
 	}
-	for _, wrong := range []act.Homing{{Axes: []string{"pan"}, Way: "hard stop", Times: 1}, {Axes: []string{"pan"}, Way: "by hand", Times: 1}} {
+	for _, wrong := range []act.Homing{{Axes: []string{"pan"}, Way: "hard stop", Times: 1},
+		{Axes: []string{"pan"}, Way: "by hand", Times: 1}} {
 		if err := f.Home(wrong); err == nil {
 			t.Errorf("%+v: begun", wrong)
 		}
@@ -135,7 +141,8 @@ func TestHomingsAreWrittenDown(t *testing.T) {
 	}
 	f.until("back on by itself", func(s machine.Snapshot) bool { return s.State.Axes["pan"].SuspendedMS == 0 })
 	text := f.journal.Text()
-	for _, want := range []string{"homing started on Pan, Roll, 3 times", "Roll homed.", "confirmed at its witness mark", "the soft limits of Pan are off for 3 s"} {
+	for _, want := range []string{"homing started on Pan, Roll, 3 times", "Roll homed.",
+		"confirmed at its witness mark", "the soft limits of Pan are off for 3 s"} {
 		if !strings.Contains(text, want) {
 			t.Errorf("the log does not say %q:\n%s", want, text)
 		}
@@ -164,7 +171,9 @@ func TestEveryMachineThatShips(t *testing.T) {
 			if err := f.Home(act.Homing{Times: 1}); err != nil {
 				t.Fatal(err)
 			}
-			f.until("what was found", func(s machine.Snapshot) bool { return s.Homings == 1 && s.State.Mode == link.Idle })
+			f.until("what was found", func(s machine.Snapshot) bool {
+				return s.Homings == 1 && s.State.Mode == link.Idle
+			})
 			for axis, a := range f.Now().State.Axes {
 				if a.Waits == "" {
 					continue
@@ -195,7 +204,8 @@ func TestEveryMachineThatShips(t *testing.T) {
 			if err != nil {
 				t.Fatal(err)
 			}
-			for late := time.Now().Add(20 * time.Second); math.Abs(f.Now().State.Asked(a.ID)-until) > 1e-3 && time.Now().Before(late); time.Sleep(20 * time.Millisecond) {
+			for late := time.Now().Add(20 * time.Second); math.Abs(f.Now().State.Asked(a.ID)-until) > 1e-3 &&
+				time.Now().Before(late); time.Sleep(20 * time.Millisecond) {
 				if err := j.Beat(t.Context()); err != nil {
 					t.Fatal(err)
 				}
@@ -219,8 +229,11 @@ func TestEveryMachineThatShips(t *testing.T) {
 			if err := f.c.Configure(t.Context(), f.now(), id, next); err != nil {
 				t.Fatal(err)
 			}
-			f.until("its new version", func(machine.Snapshot) bool { return f.Rig() != nil && f.Rig().Version == next.Version })
-			if err := f.c.Configure(t.Context(), f.now(), id, examples.Rigs()[map[bool]string{true: "heron", false: "plank"}[id == "plank"]]); err == nil {
+			f.until("its new version", func(machine.Snapshot) bool {
+				return f.Rig() != nil && f.Rig().Version == next.Version
+			})
+			if err := f.c.Configure(t.Context(), f.now(), id,
+				examples.Rigs()[map[bool]string{true: "heron", false: "plank"}[id == "plank"]]); err == nil {
 				t.Error("it takes another's description")
 			}
 		})

@@ -53,7 +53,8 @@ var quiet = slog.New(slog.NewTextHandler(io.Discard, nil))
 func pass(t testing.TB) *act.Pass {
 	t.Helper()
 	r := whole(t)
-	p, err := exchange.PlanFromKeys(bytes.NewReader(examples.HarbourApproach), r, examples.Camera(), clock.Rate{Num: 24, Den: 1}, curve.Smooth)
+	p, err := exchange.PlanFromKeys(bytes.NewReader(examples.HarbourApproach), r, examples.Camera(),
+		clock.Rate{Num: 24, Den: 1}, curve.Smooth)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -64,7 +65,8 @@ func pass(t testing.TB) *act.Pass {
 	m, _ := path.Compile(p, r)
 	b, _ := limit.Brake(context.Background(), m, r, 24)
 	sum := table.Fingerprint()
-	return &act.Pass{ID: "p", Name: "Keeper", Number: 1, Machine: "plank", Table: table, Print: hex.EncodeToString(sum[:]), Clock: clock.Times(clock.Rate{Num: 1, Den: 1}), BrakeS: b.Seconds}
+	return &act.Pass{ID: "p", Name: "Keeper", Number: 1, Machine: "plank", Table: table,
+		Print: hex.EncodeToString(sum[:]), Clock: clock.Times(clock.Rate{Num: 1, Den: 1}), BrakeS: b.Seconds}
 }
 
 // floor is a machine with its conductor, a stand-in many times as fast as real, and a path.
@@ -165,7 +167,9 @@ func is(mode string) func(machine.Snapshot) bool {
 func (f *floor) Home(h act.Homing) error { return f.c.Home(context.Background(), f.now(), f.ID(), h) }
 
 func (f *floor) GoTo(to map[string]float64) error {
-	_, err := f.c.Go(context.Background(), f.now(), f.ID(), func(context.Context) (act.Going, error) { return act.Going{To: to, Text: "to " + f.Name()}, nil })
+	_, err := f.c.Go(context.Background(), f.now(), f.ID(), func(context.Context) (act.Going, error) {
+		return act.Going{To: to, Text: "to " + f.Name()}, nil
+	})
 	return err
 }
 
@@ -202,7 +206,9 @@ func (f *floor) loaded(p *act.Pass) {
 // press rolls a pass under a press of its own.
 func (f *floor) press(p *act.Pass, held func() bool) (*act.Hold, error) {
 	f.loaded(p)
-	return f.c.Roll(context.Background(), f.now(), f.ID(), journal.NewID(), func(context.Context) (act.Rolling, error) { return act.Rolling{Pass: p}, nil }, held)
+	return f.c.Roll(context.Background(), f.now(), f.ID(), journal.NewID(), func(context.Context) (act.Rolling, error) {
+		return act.Rolling{Pass: p}, nil
+	}, held)
 }
 
 func (f *floor) rollHeld(p *act.Pass) (*journal.Take, error) {

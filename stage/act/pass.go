@@ -52,8 +52,10 @@ var ErrLetGo = errors.New("let go before the rig started")
 // Roll decides on a pass, arms it and starts it rolling, for the press of that name. decide is
 // asked once the claim is granted. held says whether the press is still held, and is asked before
 // each word. A table that is not in the machine is loaded, for the next press.
-func (c *Conductor) Roll(ctx context.Context, a machine.Press, id, press string, decide func(context.Context) (Rolling, error), held func() bool) (_ *Hold, err error) {
-	g, err := c.Arbiter.Begin(a, machine.KindPass, "a pass is rolled", nil, machine.Claim{Machine: id}, machine.Claim{Shoot: a.Shot})
+func (c *Conductor) Roll(ctx context.Context, a machine.Press, id, press string, decide func(context.Context) (Rolling,
+	error), held func() bool) (_ *Hold, err error) {
+	g, err := c.Arbiter.Begin(a, machine.KindPass, "a pass is rolled", nil, machine.Claim{Machine: id},
+		machine.Claim{Shoot: a.Shot})
 	if err != nil {
 		return nil, err
 	}
@@ -83,7 +85,8 @@ func (c *Conductor) Roll(ctx context.Context, a machine.Press, id, press string,
 	case p == nil:
 		return nil, errors.New("there is no sealed path to roll; press S to seal it")
 	case len(p.Table.Machines) > 1:
-		return nil, fmt.Errorf("this path is for %d machines; only one can be rolled at a time yet", len(p.Table.Machines))
+		return nil, fmt.Errorf("this path is for %d machines; only one can be rolled at a time yet",
+			len(p.Table.Machines))
 	case now.State.Print != p.Print:
 		_, why := m.Holds(p.Print)
 		c.Load(m, p.Machine, p.Table, p.Print)
@@ -91,7 +94,8 @@ func (c *Conductor) Roll(ctx context.Context, a machine.Press, id, press string,
 	case !held():
 		return nil, ErrLetGo
 	}
-	t := &journal.Take{ID: journal.NewID(), PassID: p.ID, Machine: now.Machine, Clock: p.Clock, Shot: a.Shot, By: a.Who, Started: time.Now(), Print: p.Print, LastBeat: -1, BrakeAt: -1}
+	t := &journal.Take{ID: journal.NewID(), PassID: p.ID, Machine: now.Machine, Clock: p.Clock, Shot: a.Shot, By: a.Who,
+		Started: time.Now(), Print: p.Print, LastBeat: -1, BrakeAt: -1}
 	for i, x := range p.Table.Axes {
 		if name, _, _ := strings.Cut(x, "/"); name == p.Machine {
 			t.Axes, t.Units = append(t.Axes, x), append(t.Units, p.Table.Units[i])

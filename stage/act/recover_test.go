@@ -158,14 +158,17 @@ func TestCrashInMidRoll(t *testing.T) {
 	}
 	g, _ := w.floor(f.pass)
 	k := w.ended(id)
-	if !k.Broken || !strings.Contains(k.Why, "connection was lost") || k.Rows != len(k.Trace.Pos) || !k.Trace.Whole() || k.Rows <= before.Trace.Unbroken() {
-		t.Errorf("broken %v (%s), %d rows of %d, %d before", k.Broken, k.Why, len(k.Trace.Pos), k.Rows, before.Trace.Unbroken())
+	if !k.Broken || !strings.Contains(k.Why, "connection was lost") || k.Rows != len(k.Trace.Pos) || !k.Trace.Whole() ||
+		k.Rows <= before.Trace.Unbroken() {
+		t.Errorf("broken %v (%s), %d rows of %d, %d before", k.Broken, k.Why, len(k.Trace.Pos), k.Rows,
+			before.Trace.Unbroken())
 	}
 	if last := k.Trace.Pos[k.Rows-1].Frame(); last != k.Frame {
 		t.Errorf("its last row is at %g, its end at %g", last, k.Frame)
 	}
 	g.until("idle", func(s machine.Snapshot) bool { return s.Connected && idle(s) })
-	if log := w.d.Text(); !strings.Contains(log, "take 1 broken off at frame") || !strings.Contains(log, "The rig still had the rest") {
+	if log := w.d.Text(); !strings.Contains(log, "take 1 broken off at frame") || !strings.Contains(log,
+		"The rig still had the rest") {
 		t.Errorf("the log does not say so:\n%s", log)
 	}
 	waitForgotten(t, w.addr, id)
@@ -207,8 +210,10 @@ func TestCrashWithTheRig(t *testing.T) {
 	defer end()
 	k := w.ended(id)
 	n := before.Trace.Unbroken()
-	if !k.Broken || k.Rows != n || k.Frame != before.Trace.Pos[n-1].Frame() || !strings.Contains(k.Why, "application was stopped") {
-		t.Errorf("broken %v (%s), %d rows at %g; %d rows to %g were stored", k.Broken, k.Why, k.Rows, k.Frame, n, before.Trace.Pos[n-1].Frame())
+	if !k.Broken || k.Rows != n || k.Frame != before.Trace.Pos[n-1].Frame() || !strings.Contains(k.Why,
+		"application was stopped") {
+		t.Errorf("broken %v (%s), %d rows at %g; %d rows to %g were stored", k.Broken, k.Why, k.Rows, k.Frame, n,
+			before.Trace.Pos[n-1].Frame())
 	}
 }
 
@@ -220,14 +225,17 @@ func TestTheRestIsFetchedLater(t *testing.T) {
 	id := w.rollInto(f, 90, crash)
 	before := w.d.Take(id)
 	short := w.d.Begun(id)
-	short.Ended, short.Broken, short.Why, short.Rows, short.LastBeat = true, true, "the application was stopped in mid-take", before.Trace.Unbroken(), -1
+	short.Ended, short.Broken, short.Why, short.Rows, short.LastBeat = true, true,
+		"the application was stopped in mid-take", before.Trace.Unbroken(), -1
 	w.floor(f.pass)
-	for late := time.Now().Add(20 * time.Second); w.d.Take(id).Rows <= before.Trace.Unbroken(); time.Sleep(10 * time.Millisecond) {
+	for late := time.Now().Add(20 * time.Second); w.d.Take(id).Rows <= before.Trace.Unbroken(); time.Sleep(
+		10 * time.Millisecond) {
 		if time.Now().After(late) {
 			t.Fatal("the rest is never fetched")
 		}
 	}
-	if k := w.d.Take(id); !k.Trace.Whole() || k.Rows != len(k.Trace.Pos) || !strings.Contains(k.Why, "connection was lost") {
+	if k := w.d.Take(id); !k.Trace.Whole() || k.Rows != len(k.Trace.Pos) || !strings.Contains(k.Why,
+		"connection was lost") {
 		t.Errorf("%d rows of %d, %s", len(k.Trace.Pos), k.Rows, k.Why)
 	}
 	waitForgotten(t, w.addr, id)
@@ -263,7 +271,8 @@ func TestAFailedStretchStaysWithTheRig(t *testing.T) {
 		for late := time.Now().Add(20 * time.Second); ; time.Sleep(10 * time.Millisecond) {
 			k := w.d.Take(take.ID)
 			if k.Trace.Whole() && len(k.Trace.Pos) == take.Rows {
-				if !reflect.DeepEqual(k.Trace.Pos, take.Trace.Pos) || !reflect.DeepEqual(k.Trace.Steps, take.Trace.Steps) {
+				if !reflect.DeepEqual(k.Trace.Pos, take.Trace.Pos) || !reflect.DeepEqual(k.Trace.Steps,
+					take.Trace.Steps) {
 					t.Error("what was fetched is not what was rolled")
 				}
 				break
@@ -287,7 +296,8 @@ func TestUnknownTakesAreLeft(t *testing.T) {
 	g.until("idle", func(s machine.Snapshot) bool { return s.Connected && s.State.N > 20 && s.State.Mode == link.Idle })
 	stop()
 	w.floor(f.pass)
-	if k := w.ended(id); !k.Trace.Whole() || k.Rows != len(k.Trace.Pos) || !strings.Contains(k.Why, "connection was lost") {
+	if k := w.ended(id); !k.Trace.Whole() || k.Rows != len(k.Trace.Pos) || !strings.Contains(k.Why,
+		"connection was lost") {
 		t.Errorf("after another server had looked at it: %d rows of %d, %s", len(k.Trace.Pos), k.Rows, k.Why)
 	}
 }
@@ -306,14 +316,18 @@ func TestAHangingRigDoesNotHoldUpTheEnd(t *testing.T) {
 			return
 		}
 		in := bufio.NewScanner(c)
-		for _, say := range []string{`{"re":1,"ok":true,"version":3,"boot":"b","rig":{"id":"plank"}}`, `{"re":2,"ok":true}` + "\n" + `{"state":{"n":1,"mode":"idle","boot":"b","epoch":1,"axes":{}}}`, `{"re":3,"ok":true,"epoch":2}`} {
+		for _, say := range []string{`{"re":1,"ok":true,"version":3,"boot":"b","rig":{"id":"plank"}}`,
+			`{"re":2,"ok":true}` + "\n" + `{"state":{"n":1,"mode":"idle","boot":"b","epoch":1,"axes":{}}}`,
+			`{"re":3,"ok":true,"epoch":2}`} {
 			if !in.Scan() {
 				return
 			}
 			_, _ = c.Write([]byte(say + "\n"))
 		}
 	}()
-	f := machine.New("plank", "Plank", func(ctx context.Context) (link.Rig, error) { return link.Dial(ctx, l.Addr().String()) }, &journal.Memory{}, quiet)
+	f := machine.New("plank", "Plank", func(ctx context.Context) (link.Rig, error) {
+		return link.Dial(ctx, l.Addr().String())
+	}, &journal.Memory{}, quiet)
 	ctx, stop := context.WithCancel(context.Background())
 	ended := make(chan error, 1)
 	go func() { ended <- f.Run(ctx) }()

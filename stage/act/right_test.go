@@ -133,7 +133,8 @@ func TestWithoutTheRightItOnlyWatches(t *testing.T) {
 		rolled = w.Now().State.Frame > 60
 	}
 	for name, err := range map[string]error{
-		"home": w.Home(act.Homing{Times: 1}), "go": w.GoTo(nil), "free": w.c.Free(ctx, w.now(), "plank", "pan", true, nil),
+		"home": w.Home(act.Homing{Times: 1}), "go": w.GoTo(nil), "free": w.c.Free(ctx, w.now(), "plank",
+			"pan", true, nil),
 		"roll": second(w.press(driver.pass, yes)),
 	} {
 		if !errors.Is(err, machine.ErrWatching) {
@@ -204,7 +205,8 @@ func TestStopReachesAll(t *testing.T) {
 	a, b := newFloor(t, 5), newFloor(t, 5)
 	a.atFirst()
 	b.atFirst()
-	hung := machine.New("heron", "Heron", func(context.Context) (link.Rig, error) { return newSilent(), nil }, &journal.Memory{}, quiet)
+	hung := machine.New("heron", "Heron", func(context.Context) (link.Rig, error) { return newSilent(), nil },
+		&journal.Memory{}, quiet)
 	hangs, end := context.WithCancel(context.Background())
 	var wg sync.WaitGroup
 	wg.Go(func() { _ = hung.Run(hangs) })
@@ -294,7 +296,10 @@ func TestItselfIsInNobodysWay(t *testing.T) {
 			}
 			time.AfterFunc(x.takes, g.End)
 			began, done := time.Now(), false
-			err = c.Edit(c.Arbiter.Pressed(ann, "", 0), "the scheme is changed", func() error { done = true; return nil }, act.Frames)
+			err = c.Edit(c.Arbiter.Pressed(ann, "", 0), "the scheme is changed", func() error {
+				done = true
+				return nil
+			}, act.Frames)
 			if (err == nil) != x.ok || done != x.ok {
 				t.Errorf("beside %q, %v: %v", x.who.Who.Name, x.takes, err)
 			}

@@ -14,7 +14,8 @@ import (
 // ended by a stop: a drive that is freed late drops what it carries.
 
 // set carries out words of one activity on a machine that nothing else is done with.
-func (c *Conductor) set(ctx context.Context, a machine.Press, id, says string, axes []string, do func(*machine.Grant) error) (*machine.Machine, error) {
+func (c *Conductor) set(ctx context.Context, a machine.Press, id, says string, axes []string,
+	do func(*machine.Grant) error) (*machine.Machine, error) {
 	g, err := c.Arbiter.Begin(a, machine.KindSetting, says, axes, machine.Claim{Machine: id})
 	if err != nil {
 		return nil, err
@@ -59,16 +60,18 @@ func (c *Conductor) Handset(ctx context.Context, a machine.Press, id string, fre
 // Confirm tells the machine what a person saw of axes: that their marks meet, or that they
 // stand at an end that they shall not pass.
 func (c *Conductor) Confirm(ctx context.Context, a machine.Press, id string, axes []string, what string) error {
-	m, err := c.set(ctx, a, id, "what was seen of "+fmt.Sprint(len(axes))+" axes is confirmed", axes, func(g *machine.Grant) error {
-		for _, axis := range axes {
-			g.Machine.HomedFor(a.Who, a.Shot, []string{axis}, map[string]rig.HomeWay{link.WaitsMark: rig.Witness, link.WaitsHigh: rig.ByHand}[what])
-			if err := g.Confirm(ctx, axis, what); err != nil {
-				return err
+	m, err := c.set(ctx, a, id, "what was seen of "+fmt.Sprint(len(axes))+" axes is confirmed", axes,
+		func(g *machine.Grant) error {
+			for _, axis := range axes {
+				g.Machine.HomedFor(a.Who, a.Shot, []string{axis},
+					map[string]rig.HomeWay{link.WaitsMark: rig.Witness, link.WaitsHigh: rig.ByHand}[what])
+				if err := g.Confirm(ctx, axis, what); err != nil {
+					return err
+				}
+				g.Next(time.Now())
 			}
-			g.Next(time.Now())
-		}
-		return nil
-	})
+			return nil
+		})
 	if err == nil {
 		note(m, a, "home", "%s: %s confirmed at its %s.", m.Name(), m.Named(axes), what)
 	}
@@ -78,7 +81,9 @@ func (c *Conductor) Confirm(ctx context.Context, a machine.Press, id string, axe
 // Suspend lets an axis be jogged past its soft limits for so many seconds; with none they
 // hold again at once.
 func (c *Conductor) Suspend(ctx context.Context, a machine.Press, id, axis string, seconds float64) error {
-	m, err := c.set(ctx, a, id, "soft limits are suspended", []string{axis}, func(g *machine.Grant) error { return g.Suspend(ctx, axis, seconds) })
+	m, err := c.set(ctx, a, id, "soft limits are suspended", []string{axis}, func(g *machine.Grant) error {
+		return g.Suspend(ctx, axis, seconds)
+	})
 	if err != nil {
 		return err
 	}
@@ -93,7 +98,8 @@ func (c *Conductor) Suspend(ctx context.Context, a machine.Press, id, axis strin
 // Limit tells the machine the soft limits of a line-up, now and with every new lease. keep is
 // carried out first, while nothing else is done with the machine. One that is not there, or
 // is driven elsewhere, is told when it is back.
-func (c *Conductor) Limit(ctx context.Context, a machine.Press, id string, soft map[string][2]float64, keep func() error) error {
+func (c *Conductor) Limit(ctx context.Context, a machine.Press, id string, soft map[string][2]float64,
+	keep func() error) error {
 	m, err := c.Machines.Of(id)
 	if err != nil {
 		return err
@@ -120,7 +126,9 @@ func (c *Conductor) Limit(ctx context.Context, a machine.Press, id string, soft 
 
 // Configure gives the machine another version of its description, and looks at it anew.
 func (c *Conductor) Configure(ctx context.Context, a machine.Press, id string, r *rig.Rig) error {
-	m, err := c.set(ctx, a, id, "it is given a new version", nil, func(g *machine.Grant) error { return g.Configure(ctx, r) })
+	m, err := c.set(ctx, a, id, "it is given a new version", nil, func(g *machine.Grant) error {
+		return g.Configure(ctx, r)
+	})
 	if err != nil {
 		return err
 	}

@@ -101,7 +101,8 @@ func TestAStoppedJogStaysStopped(t *testing.T) {
 			if j.Beat(t.Context()) == nil {
 				t.Error("its beats are passed on")
 			}
-			if _, err := f.c.Jog(t.Context(), f.now(), f.ID(), "one", act.Jogging{Axis: "pan", Way: 1}); err == nil || !strings.Contains(err.Error(), "press again") {
+			if _, err := f.c.Jog(t.Context(), f.now(), f.ID(), "one", act.Jogging{Axis: "pan", Way: 1}); err == nil ||
+				!strings.Contains(err.Error(), "press again") {
 				t.Errorf("the same press once more: %v", err)
 			}
 			f.rests()
@@ -225,7 +226,8 @@ func TestStopCancelsWhatIsBeingPrepared(t *testing.T) {
 				t.Errorf("it answers %v", err)
 			}
 			time.Sleep(100 * time.Millisecond) // two seconds of the machine's; a motor step is how it comes to rest
-			if s := g.Now().State; s.Mode != link.Idle || math.Abs(s.Asked("track")-was.Asked("track")) > 0.04 || s.Axes["tilt"].Free || !s.Homed("track") {
+			if s := g.Now().State; s.Mode != link.Idle || math.Abs(s.Asked("track")-was.Asked("track")) > 0.04 ||
+				s.Axes["tilt"].Free || !s.Homed("track") {
 				t.Errorf("it is %s, %+v", s.Mode, s.Axes)
 			}
 		})
@@ -328,7 +330,8 @@ func TestBeatsBelongToAPress(t *testing.T) {
 		_ = h.Beat()
 		time.Sleep(30 * time.Millisecond)
 	}
-	if _, err := f.c.Jog(t.Context(), f.now(), "plank", "other", act.Jogging{Axis: "pan", Way: -1}); !errors.As(err, new(*machine.BusyError)) {
+	if _, err := f.c.Jog(t.Context(), f.now(), "plank", "other", act.Jogging{Axis: "pan", Way: -1}); !errors.As(err,
+		new(*machine.BusyError)) {
 		t.Errorf("another press drives what is held: %v", err)
 	}
 	frozen := time.Now()
@@ -338,7 +341,8 @@ func TestBeatsBelongToAPress(t *testing.T) {
 		t.Fatal("it rolls on")
 	}
 	k := h.Take()
-	if !k.Broken || !strings.Contains(k.Why, "fell silent") || k.BrakeAt-k.LastBeat > 210 || time.Since(frozen) > 4*time.Second {
+	if !k.Broken || !strings.Contains(k.Why, "fell silent") || k.BrakeAt-k.LastBeat > 210 || time.Since(frozen) >
+		4*time.Second {
 		t.Errorf("%s, braking began %d ms after the last beat", k.Why, k.BrakeAt-k.LastBeat)
 	}
 }
@@ -375,7 +379,8 @@ func TestWhatComesTooLateIsAskedAgain(t *testing.T) {
 		t.Fatal(err)
 	}
 	boot, stops := c.Heard()
-	if _, err := link.Ask(t.Context(), c, link.GoTo{Order: link.Order{Epoch: l.Epoch, Boot: boot, Stops: stops, By: 1}, To: map[string]float64{"track": 900}}); err == nil || !strings.Contains(err.Error(), "too late") {
+	if _, err := link.Ask(t.Context(), c, link.GoTo{Order: link.Order{Epoch: l.Epoch, Boot: boot, Stops: stops, By: 1},
+		To: map[string]float64{"track": 900}}); err == nil || !strings.Contains(err.Error(), "too late") {
 		t.Errorf("a word for an earlier tick: %v", err)
 	}
 }
@@ -403,7 +408,8 @@ func TestAStopThatReachesNothingSaysSo(t *testing.T) {
 	g.put("plank", "Plank", &office{away: true})
 	g.run()
 	var not *machine.UnreachedError
-	if err := g.c.Stop(t.Context()); !errors.As(err, &not) || !errors.Is(err, machine.ErrNoRig) || !strings.Contains(err.Error(), "Plank") {
+	if err := g.c.Stop(t.Context()); !errors.As(err, &not) || !errors.Is(err, machine.ErrNoRig) ||
+		!strings.Contains(err.Error(), "Plank") {
 		t.Errorf("it answers %v", err)
 	}
 	gone.Store(false)
@@ -492,7 +498,8 @@ func TestAForeignLeaseIsNoticedAndTakenBack(t *testing.T) {
 	if err := f.Until(t.Context(), func(s machine.Snapshot) bool { return !s.Leased }); err != nil {
 		t.Fatal(err)
 	}
-	if err := f.GoTo(map[string]float64{"track": 700}); err == nil || !strings.Contains(err.Error(), "another program") {
+	if err := f.GoTo(map[string]float64{"track": 700}); err == nil || !strings.Contains(err.Error(),
+		"another program") {
 		t.Errorf("it is sent somewhere: %v", err)
 	}
 	if err := f.c.Stop(t.Context()); err != nil {
@@ -581,7 +588,8 @@ func TestStopIsNotHeldUpByATable(t *testing.T) {
 	loaded := make(chan error, 1)
 	go func() {
 		for k := range parts {
-			if _, err := link.Ask(t.Context(), c, link.Load{Epoch: l.Epoch, Machine: "plank", Part: k, Of: parts, Bytes: whole[k*link.PartBytes : min((k+1)*link.PartBytes, len(whole))]}); err != nil {
+			if _, err := link.Ask(t.Context(), c, link.Load{Epoch: l.Epoch, Machine: "plank", Part: k, Of: parts,
+				Bytes: whole[k*link.PartBytes : min((k+1)*link.PartBytes, len(whole))]}); err != nil {
 				loaded <- err
 				return
 			}
@@ -645,13 +653,17 @@ func TestADeviceOfVersion2IsSeenAndNotMoved(t *testing.T) {
 	f.put("plank", "Plank", disk)
 	f.run()
 	f.until("the device", func(s machine.Snapshot) bool { return s.Connected && s.Old })
-	if s := f.Now(); s.State.Pos("pan") != 2.5 || !s.State.Homed("pan") || s.State.Axes["track"].Fault != "over current" {
+	if s := f.Now(); s.State.Pos("pan") != 2.5 || !s.State.Homed("pan") || s.State.Axes["track"].Fault !=
+		"over current" {
 		t.Errorf("it is seen as %+v", s.State)
 	}
-	for what, err := range map[string]error{"homing": f.Home(act.Homing{Times: 1}), "a move": f.GoTo(map[string]float64{"pan": 1}),
+	for what, err := range map[string]error{"homing": f.Home(act.Homing{Times: 1}),
+		"a move": f.GoTo(map[string]float64{"pan": 1}),
 		"a jog":  second(f.c.Jog(t.Context(), f.now(), "plank", "p", act.Jogging{Axis: "pan", Way: 1})),
-		"a roll": second(f.c.Roll(t.Context(), f.now(), "plank", "p", func(context.Context) (act.Rolling, error) { return act.Rolling{Pass: f.pass}, nil }, yes)),
-		"free":   f.c.Free(t.Context(), f.now(), "plank", "pan", true, nil)} {
+		"a roll": second(f.c.Roll(t.Context(), f.now(), "plank", "p", func(context.Context) (act.Rolling, error) {
+			return act.Rolling{Pass: f.pass}, nil
+		}, yes)),
+		"free": f.c.Free(t.Context(), f.now(), "plank", "pan", true, nil)} {
 		if err == nil || !strings.Contains(err.Error(), "version 2 of the rig link") {
 			t.Errorf("%s: %v", what, err)
 		}
@@ -705,7 +717,8 @@ func TestALaterWordThatADeviceHasNot(t *testing.T) {
 	g.put("plank", "Plank", &journal.Memory{})
 	g.run()
 	g.until("the rig", func(s machine.Snapshot) bool { return s.Leased })
-	if err := g.c.Suspend(t.Context(), g.now(), "plank", "pan", 3); err == nil || !strings.Contains(err.Error(), `does not have the word "suspend"`) {
+	if err := g.c.Suspend(t.Context(), g.now(), "plank", "pan", 3); err == nil || !strings.Contains(err.Error(),
+		`does not have the word "suspend"`) {
 		t.Errorf("suspend: %v", err)
 	}
 	if err := g.GoTo(map[string]float64{"track": 700}); err != nil {
@@ -740,7 +753,8 @@ func TestMachinesComeAndGo(t *testing.T) {
 	defer stop()
 	news, end := set.Watch()
 	defer end()
-	m := machine.New("plank", "Plank", func(ctx context.Context) (link.Rig, error) { return link.Dial(ctx, f.addr) }, &journal.Memory{}, quiet)
+	m := machine.New("plank", "Plank", func(ctx context.Context) (link.Rig, error) { return link.Dial(ctx, f.addr) },
+		&journal.Memory{}, quiet)
 	if _, err := set.Of("plank"); !errors.Is(err, machine.ErrNoRig) {
 		t.Errorf("before it comes: %v", err)
 	}
@@ -751,9 +765,10 @@ func TestMachinesComeAndGo(t *testing.T) {
 		t.Fatal(err)
 	}
 	<-news // whoever watches all of them hears of it
-	if _, err := c.Go(t.Context(), c.Arbiter.Pressed(machine.Owner{Who: ann}, "", 0), "plank", func(context.Context) (act.Going, error) {
-		return act.Going{To: map[string]float64{"track": 1400}, Text: "far"}, nil
-	}); err != nil {
+	if _, err := c.Go(t.Context(), c.Arbiter.Pressed(machine.Owner{Who: ann}, "", 0), "plank",
+		func(context.Context) (act.Going, error) {
+			return act.Going{To: map[string]float64{"track": 1400}, Text: "far"}, nil
+		}); err != nil {
 		t.Fatal(err)
 	}
 	if err := m.Until(late, is(link.Moving)); err != nil {
@@ -814,17 +829,22 @@ func TestTheMachineTrustsNobody(t *testing.T) {
 	sum := f.pass.Table.Fingerprint()
 	print := hex.EncodeToString(sum[:])
 	for what, order := range map[string]link.Order{"a stop came in between": before, "switched off and on": other} {
-		for _, w := range []link.Word{link.Home{Order: order}, link.Confirm{Order: order, Axis: "pan", What: link.WaitsMark}, link.GoTo{Order: order, To: map[string]float64{"pan": 1}},
-			link.Jog{Order: order, Press: "p", Axis: "pan", Speed: 1}, link.Speed{Order: order, Press: "p"}, link.Arm{Order: order, Print: print, Take: "t", Clock: &f.pass.Clock, Brake: 1},
-			link.Roll{Order: order, Press: "p", Take: "t"}, link.Steer{Order: order, Press: "p"}, link.Free{Order: order, Axis: "pan"}, link.Engage{Order: order, Axis: "pan"},
-			link.Suspend{Order: order, Axis: "pan", Seconds: 1}, link.Limits{Order: order}, link.Configure{Order: order, Rig: plank()}} {
+		for _, w := range []link.Word{link.Home{Order: order}, link.Confirm{Order: order, Axis: "pan",
+			What: link.WaitsMark}, link.GoTo{Order: order, To: map[string]float64{"pan": 1}},
+			link.Jog{Order: order, Press: "p", Axis: "pan", Speed: 1}, link.Speed{Order: order, Press: "p"},
+			link.Arm{Order: order, Print: print, Take: "t", Clock: &f.pass.Clock, Brake: 1},
+			link.Roll{Order: order, Press: "p", Take: "t"}, link.Steer{Order: order, Press: "p"},
+			link.Free{Order: order, Axis: "pan"}, link.Engage{Order: order, Axis: "pan"},
+			link.Suspend{Order: order, Axis: "pan", Seconds: 1}, link.Limits{Order: order}, link.Configure{Order: order,
+				Rig: plank()}} {
 			if _, err := c.Raw(t.Context(), w, nil); err == nil || !strings.Contains(err.Error(), what) {
 				t.Errorf("%s given before: %v; want %s", w.Do(), err, what)
 			}
 		}
 	}
 	// A press that has no name, one that was let go before it began, one of another's take.
-	for what, w := range map[string]link.Word{"letters": link.Jog{Order: o(), Axis: "pan", Speed: 1}, "arm it first": link.Roll{Order: o(), Press: "p", Take: "t"}} {
+	for what, w := range map[string]link.Word{"letters": link.Jog{Order: o(), Axis: "pan", Speed: 1},
+		"arm it first": link.Roll{Order: o(), Press: "p", Take: "t"}} {
 		if _, err := c.Raw(t.Context(), w, nil); err == nil || !strings.Contains(err.Error(), what) {
 			t.Errorf("%s: %v; want %s", w.Do(), err, what)
 		}
@@ -832,13 +852,16 @@ func TestTheMachineTrustsNobody(t *testing.T) {
 	if err := c.Say(link.Release{Epoch: l.Epoch, Press: "early"}); err != nil {
 		t.Fatal(err)
 	}
-	if _, err := link.Ask(t.Context(), c, link.Jog{Order: o(), Press: "early", Axis: "pan", Speed: 1}); err == nil || !strings.Contains(err.Error(), "press again") {
+	if _, err := link.Ask(t.Context(), c, link.Jog{Order: o(), Press: "early", Axis: "pan", Speed: 1}); err == nil ||
+		!strings.Contains(err.Error(), "press again") {
 		t.Errorf("a press that was let go before it began: %v", err)
 	}
-	if _, err := link.Ask(t.Context(), c, link.Arm{Order: o(), Take: "mine", Print: print, Clock: &f.pass.Clock, Brake: f.pass.BrakeS}); err != nil {
+	if _, err := link.Ask(t.Context(), c, link.Arm{Order: o(), Take: "mine", Print: print, Clock: &f.pass.Clock,
+		Brake: f.pass.BrakeS}); err != nil {
 		t.Fatal(err)
 	}
-	if _, err := link.Ask(t.Context(), c, link.Roll{Order: o(), Press: "p", Take: "yours"}); err == nil || !strings.Contains(err.Error(), "another take") {
+	if _, err := link.Ask(t.Context(), c, link.Roll{Order: o(), Press: "p", Take: "yours"}); err == nil ||
+		!strings.Contains(err.Error(), "another take") {
 		t.Errorf("another take rolls: %v", err)
 	}
 }
@@ -899,7 +922,8 @@ func (d *oldDevice) talk(c net.Conn) {
 			d.tell(c)
 		}
 		if q.Do == "watch" || q.Do == "stop" {
-			fmt.Fprintln(c, `{"state":{"n":1,"tick":5,"mode":"idle","drive":"holding","epoch":1,"pos":{"pan":2.5,"track":9},"asked":{"pan":2.5,"track":9},"homed":{"pan":true},"faults":{"track":"over current"}}}`)
+			fmt.Fprintln(c,
+				`{"state":{"n":1,"tick":5,"mode":"idle","drive":"holding","epoch":1,"pos":{"pan":2.5,"track":9},"asked":{"pan":2.5,"track":9},"homed":{"pan":true},"faults":{"track":"over current"}}}`)
 		}
 	}
 }
@@ -910,7 +934,8 @@ func (d *oldDevice) tell(c net.Conn) {
 	for i := range steps {
 		steps[i] = make([]int32, oldRows)
 	}
-	for _, ev := range []link.Event{{Rows: link.PackRows(d.take.ID, 3, 0, pos, steps)}, {Take: &link.TakeEnd{Take: d.take.ID, Rows: oldRows, LastBeat: -1, BrakeTick: -1}}} {
+	for _, ev := range []link.Event{{Rows: link.PackRows(d.take.ID, 3, 0, pos, steps)},
+		{Take: &link.TakeEnd{Take: d.take.ID, Rows: oldRows, LastBeat: -1, BrakeTick: -1}}} {
 		raw, _ := json.Marshal(ev)
 		fmt.Fprintf(c, "%s\n", raw)
 	}

@@ -130,7 +130,8 @@ func (m *InStep) measure(ctx context.Context, tries int, seconds float64) (*jour
 			return nil, err
 		}
 		fps = s.FPS
-		pairs = append(pairs, clock.Pair{Own: float64(s.US) / 1e6, Ref: (since(sent) + since(got)) / 2, Within: (since(got) - since(sent)) / 2})
+		pairs = append(pairs, clock.Pair{Own: float64(s.US) / 1e6, Ref: (since(sent) + since(got)) / 2,
+			Within: (since(got) - since(sent)) / 2})
 		return s.Frames, nil
 	}
 	if err := m.atRest(ctx, read); err != nil {

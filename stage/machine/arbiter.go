@@ -120,7 +120,8 @@ func (e *BusyError) Error() string {
 	if who == "" {
 		who = "somebody"
 	}
-	return fmt.Sprintf("what %s asked for is still being carried out: %s. Wait, or press Esc to stop it", who, e.Doing.Says)
+	return fmt.Sprintf("what %s asked for is still being carried out: %s. Wait, or press Esc to stop it", who,
+		e.Doing.Says)
 }
 
 // ending is how long an activity that is about to end is waited for: a machine is seen to stand
@@ -130,8 +131,10 @@ const ending = 150 * time.Millisecond
 // Begin grants what a press claims, or nothing; says is what will be done, in words. How the
 // machine stands is taken in with it. The grant must be ended.
 func (a *Arbiter) Begin(p Press, k Kind, says string, axes []string, claims ...Claim) (*Grant, error) {
-	d := Doing{ID: journal.NewID(), Kind: k, Axes: axes, Shot: p.Shot, Who: p.Who, Page: p.Page, Says: says, SinceMS: p.At.UnixMilli()}
-	g := &Grant{arb: a, doing: d, claims: claims, gen: p.gen, due: p.Due, halt: make(chan struct{}), over: make(chan struct{})}
+	d := Doing{ID: journal.NewID(), Kind: k, Axes: axes, Shot: p.Shot, Who: p.Who, Page: p.Page, Says: says,
+		SinceMS: p.At.UnixMilli()}
+	g := &Grant{arb: a, doing: d, claims: claims, gen: p.gen, due: p.Due, halt: make(chan struct{}),
+		over: make(chan struct{})}
 	for _, c := range claims {
 		if c.Machine == "" {
 			continue
@@ -157,7 +160,8 @@ func (a *Arbiter) Begin(p Press, k Kind, says string, axes []string, claims ...C
 			case f.client == nil:
 				err = ErrNoRig
 			case f.is.Version == link.OldVersion:
-				err = fmt.Errorf("%s speaks version %d of the rig link: it is seen and can be stopped; to move it, its device has to speak version %d", f.name, link.OldVersion, link.Version)
+				err = fmt.Errorf("%s speaks version %d of the rig link: it is seen and can be stopped; to move it, "+
+					"its device has to speak version %d", f.name, link.OldVersion, link.Version)
 			case f.right == nil:
 				err = ErrWatching
 			case f.seen.IsZero():
@@ -165,7 +169,8 @@ func (a *Arbiter) Begin(p Press, k Kind, says string, axes []string, claims ...C
 			case f.epoch == 0:
 				err = fmt.Errorf("%s has not given its lease yet; ask again in a moment", f.name)
 			case f.state.Epoch > f.epoch:
-				err = fmt.Errorf("another program has taken the lease of %s; it is taken back when it has stood still for a second", f.name)
+				err = fmt.Errorf("another program has taken the lease of %s; it is taken back when it has stood still "+
+					"for a second", f.name)
 			case !ok:
 				err = ErrNoRig
 			case h.conn != f.client:

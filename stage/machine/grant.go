@@ -236,19 +236,25 @@ func (g *Grant) Rest(ctx context.Context) error {
 
 // Home looks for the zeros of axes.
 func (g *Grant) Home(ctx context.Context, axes []string, way rig.HomeWay) error {
-	_, err := give(ctx, g, func(o link.Order) link.Asks[link.Nothing] { return link.Home{Order: o, Axes: axes, Way: way} })
+	_, err := give(ctx, g, func(o link.Order) link.Asks[link.Nothing] {
+		return link.Home{Order: o, Axes: axes, Way: way}
+	})
 	return err
 }
 
 // Confirm says what a person saw of an axis.
 func (g *Grant) Confirm(ctx context.Context, axis, what string) error {
-	_, err := give(ctx, g, func(o link.Order) link.Asks[link.Nothing] { return link.Confirm{Order: o, Axis: axis, What: what} })
+	_, err := give(ctx, g, func(o link.Order) link.Asks[link.Nothing] {
+		return link.Confirm{Order: o, Axis: axis, What: what}
+	})
 	return err
 }
 
 // GoTo starts a move of the named axes at a share of their working speeds.
 func (g *Grant) GoTo(ctx context.Context, to map[string]float64, share float64) error {
-	_, err := give(ctx, g, func(o link.Order) link.Asks[link.Nothing] { return link.GoTo{Order: o, To: to, Share: share} })
+	_, err := give(ctx, g, func(o link.Order) link.Asks[link.Nothing] {
+		return link.GoTo{Order: o, To: to, Share: share}
+	})
 	return err
 }
 
@@ -270,7 +276,8 @@ func (g *Grant) Speed(ctx context.Context, speed float64) error {
 }
 
 // Arm makes ready to roll what is loaded; says is what is being done, now that it is known.
-func (g *Grant) Arm(ctx context.Context, says, take, print string, c *clock.Spec, brakeS float64) (everyMS int64, err error) {
+func (g *Grant) Arm(ctx context.Context, says, take, print string, c *clock.Spec, brakeS float64) (everyMS int64,
+	err error) {
 	g.mu.Lock()
 	g.doing.Says = says
 	g.mu.Unlock()
@@ -284,7 +291,9 @@ func (g *Grant) Arm(ctx context.Context, says, take, print string, c *clock.Spec
 // Roll starts the armed take, for as long as beats of the press come.
 func (g *Grant) Roll(ctx context.Context, take, press string) error {
 	g.by(press)
-	_, err := give(ctx, g, func(o link.Order) link.Asks[link.Nothing] { return link.Roll{Order: o, Take: take, Press: press} })
+	_, err := give(ctx, g, func(o link.Order) link.Asks[link.Nothing] {
+		return link.Roll{Order: o, Take: take, Press: press}
+	})
 	return err
 }
 

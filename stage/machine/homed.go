@@ -67,7 +67,8 @@ func (f *Machine) seenHomed(was string, s *link.State) {
 		return
 	}
 	if was == link.Homing {
-		f.Note(journal.Entry{Actor: h.who, ShotID: h.shot, Kind: "home", Text: f.name + ": homing ended, and nothing was found." + troubles(r, s)})
+		f.Note(journal.Entry{Actor: h.who, ShotID: h.shot, Kind: "home",
+			Text: f.name + ": homing ended, and nothing was found." + troubles(r, s)})
 	}
 }
 

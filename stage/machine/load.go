@@ -120,11 +120,13 @@ func (f *Machine) load(ctx context.Context, c link.Rig, w *want) error {
 	}
 	parts := (len(all) + link.PartBytes - 1) / link.PartBytes
 	if parts > link.MostParts {
-		return &link.Refusal{Why: fmt.Sprintf("this path is %d MB; a rig takes %d", len(all)>>20, link.MostParts*link.PartBytes>>20)}
+		return &link.Refusal{Why: fmt.Sprintf("this path is %d MB; a rig takes %d", len(all)>>20,
+			link.MostParts*link.PartBytes>>20)}
 	}
 	began := time.Now()
 	for k := range parts {
-		part := link.Load{Epoch: epoch, Machine: w.name, Part: k, Of: parts, Packed: zstd, Bytes: all[k*link.PartBytes : min((k+1)*link.PartBytes, len(all))]}
+		part := link.Load{Epoch: epoch, Machine: w.name, Part: k, Of: parts, Packed: zstd,
+			Bytes: all[k*link.PartBytes : min((k+1)*link.PartBytes, len(all))]}
 		answer, cancel := context.WithTimeout(ctx, asking)
 		r, err := link.Ask(answer, c, part)
 		cancel()
@@ -136,7 +138,8 @@ func (f *Machine) load(ctx context.Context, c link.Rig, w *want) error {
 		}
 		gone := time.Since(began).Seconds()
 		f.mu.Lock()
-		f.loading = &Loading{Print: w.print, Share: float64(k+1) / float64(parts), Left: gone / float64(k+1) * float64(parts-k-1)}
+		f.loading = &Loading{Print: w.print, Share: float64(k+1) / float64(parts),
+			Left: gone / float64(k+1) * float64(parts-k-1)}
 		if k == parts-1 {
 			f.state.Print, f.loaded = r.Print, r.Tick // known before its next state says it
 		}

@@ -33,7 +33,8 @@ func TestAnOldStateKeepsTheTable(t *testing.T) {
 		r := &takes{}
 		m.client = r
 		m.event(r, link.Event{State: &link.State{Boot: "b", Tick: 40}})
-		if err := m.load(t.Context(), r, &want{print: "p", share: func() []byte { return []byte("a table") }}); err != nil {
+		if err := m.load(t.Context(), r, &want{print: "p", share: func() []byte { return []byte("a table") }}); err !=
+			nil {
 			t.Fatal(err)
 		}
 		m.event(r, link.Event{State: &c.then})

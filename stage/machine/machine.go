@@ -100,7 +100,8 @@ var ErrWatching = errors.New("another copy of Keen Arc drives this machine; this
 
 // New prepares the machine that dial reaches, by its rig's id and name.
 func New(id, name string, dial func(context.Context) (link.Rig, error), j journal.Journal, log *slog.Logger) *Machine {
-	return &Machine{id: id, name: name, dial: dial, journal: j, log: log, why: "looking for the rig", subs: map[chan struct{}]bool{}, scribe: newScribe(),
+	return &Machine{id: id, name: name, dial: dial, journal: j, log: log, why: "looking for the rig",
+		subs: map[chan struct{}]bool{}, scribe: newScribe(),
 		takes: map[string]*Taking{}, looked: map[string]bool{}, wanted: make(chan struct{}, 1)}
 }
 
@@ -143,7 +144,8 @@ const reconnectPause = 300 * time.Millisecond
 // gone forgets all that a connection said: nothing of it holds for the next one.
 func (f *Machine) gone(err error) {
 	f.mu.Lock()
-	f.client, f.epoch, f.seen, f.still, f.state, f.loading, f.is = nil, 0, time.Time{}, time.Time{}, link.State{}, nil, link.Described{}
+	f.client, f.epoch, f.seen, f.still, f.state, f.loading, f.is = nil, 0, time.Time{}, time.Time{}, link.State{}, nil,
+		link.Described{}
 	if err != nil {
 		f.why = err.Error()
 	}
@@ -349,8 +351,10 @@ func (f *Machine) notify() {
 func (f *Machine) Now() Snapshot {
 	f.mu.Lock()
 	defer f.mu.Unlock()
-	s := Snapshot{Machine: f.id, Name: f.name, Connected: !f.seen.IsZero(), Driving: f.right != nil, StandIn: f.is.StandIn,
-		Old: f.client != nil && f.is.Version == link.OldVersion, Boot: f.is.Boot, Why: f.why, State: f.state, Homings: f.homings}
+	s := Snapshot{Machine: f.id, Name: f.name, Connected: !f.seen.IsZero(), Driving: f.right != nil,
+		StandIn: f.is.StandIn,
+		Old:     f.client != nil && f.is.Version == link.OldVersion, Boot: f.is.Boot, Why: f.why, State: f.state,
+		Homings: f.homings}
 	s.Leased = s.Driving && f.epoch != 0 && f.state.Epoch <= f.epoch
 	if f.loading != nil {
 		l := *f.loading

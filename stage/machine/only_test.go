@@ -27,7 +27,8 @@ func TestOnlyAGrantMovesAMachine(t *testing.T) {
 			return filepath.SkipDir
 		}
 		rel, _ := filepath.Rel(root, file)
-		if !strings.HasSuffix(file, ".go") || strings.HasSuffix(file, "_test.go") || strings.HasPrefix(rel, "link/") || strings.HasPrefix(rel, "standin/") {
+		if !strings.HasSuffix(file, ".go") || strings.HasSuffix(file, "_test.go") || strings.HasPrefix(rel, "link/") ||
+			strings.HasPrefix(rel, "standin/") {
 			return nil
 		}
 		f, err := parser.ParseFile(token.NewFileSet(), file, nil, 0)
@@ -55,7 +56,8 @@ func TestOnlyAGrantMovesAMachine(t *testing.T) {
 		t.Errorf("a grant makes %d words of %d", found, len(orders))
 	}
 	grants := ""
-	for _, name := range []string{"arbiter.go", "grant.go", "machine.go", "right.go", "set.go", "stop.go", "load.go", "homed.go", "takes.go"} {
+	for _, name := range []string{"arbiter.go", "grant.go", "machine.go", "right.go", "set.go", "stop.go", "load.go",
+		"homed.go", "takes.go"} {
 		f, err := parser.ParseFile(token.NewFileSet(), name, nil, 0)
 		if err != nil {
 			t.Fatal(err)

@@ -77,7 +77,8 @@ func (f *Machine) leaseDue() bool {
 	if f.right == nil || f.leasing || f.seen.IsZero() || f.still.IsZero() || f.epoch != 0 && f.state.Epoch <= f.epoch {
 		return false
 	}
-	if f.epoch != 0 && (time.Since(f.still) < standing || time.Since(f.foreign) < standing || f.tried == f.state.Epoch) {
+	if f.epoch != 0 && (time.Since(f.still) < standing || time.Since(f.foreign) < standing ||
+		f.tried == f.state.Epoch) {
 		return false
 	}
 	f.leasing, f.tried = true, f.state.Epoch
@@ -110,11 +111,13 @@ func (f *Machine) lease(ctx context.Context, c link.Rig) {
 	soft, old := f.soft, f.is.Version == link.OldVersion
 	f.mu.Unlock()
 	if again {
-		f.Note(journal.Entry{Actor: journal.Itself, Kind: "rig", Text: f.name + ": another program had taken its lease; it was taken back."})
+		f.Note(journal.Entry{Actor: journal.Itself, Kind: "rig",
+			Text: f.name + ": another program had taken its lease; it was taken back."})
 	}
 	if soft != nil && !old {
 		boot, stops := c.Heard()
-		if _, err := link.Ask(ctx, c, link.Limits{Order: link.Order{Epoch: l.Epoch, Boot: boot, Stops: stops}, Soft: soft}); err != nil {
+		if _, err := link.Ask(ctx, c, link.Limits{Order: link.Order{Epoch: l.Epoch, Boot: boot, Stops: stops},
+			Soft: soft}); err != nil {
 			f.log.Warn("the rig does not take the line-up's limits", "machine", f.id, "err", err)
 		}
 	}

@@ -241,4 +241,5 @@ func Gather(machines []rig.Placed, all []Snapshot) Snapshot {
 }
 
 // rank orders modes by how much a machine does.
-var rank = map[string]int{link.Idle: 1, link.Armed: 2, link.Jogging: 3, link.Homing: 4, link.Moving: 5, link.Braking: 6, link.Rolling: 7}
+var rank = map[string]int{link.Idle: 1, link.Armed: 2, link.Jogging: 3, link.Homing: 4, link.Moving: 5, link.Braking: 6,
+	link.Rolling: 7}

@@ -56,7 +56,8 @@ var (
 	// ErrLost is returned for what the connection did not outlive.
 	ErrLost = errors.New("the connection to the machine was lost meanwhile; look where it stands, then ask again")
 	// ErrLate is returned for what would come too long after it was asked.
-	ErrLate = fmt.Errorf("that was asked more than %g s ago and is not carried out any more; ask again", Fresh.Seconds())
+	ErrLate = fmt.Errorf("that was asked more than %g s ago and is not carried out any more; ask again",
+		Fresh.Seconds())
 )
 
 // Fresh is how old a press or a confirmation may be when its first word goes onto the wire,

@@ -39,7 +39,8 @@ const storeRows = 1000
 // rows up to the first that is missing count as had.
 func fetching(k *journal.Take) *Taking {
 	n := k.Trace.Unbroken()
-	tr := &trace.Trace{Tick: k.Trace.Tick, Every: k.EveryMS, Axes: k.Trace.Axes, Units: k.Trace.Units, Pos: k.Trace.Pos[:n:n]}
+	tr := &trace.Trace{Tick: k.Trace.Tick, Every: k.EveryMS, Axes: k.Trace.Axes, Units: k.Trace.Units,
+		Pos: k.Trace.Pos[:n:n]}
 	for _, col := range k.Trace.Steps {
 		tr.Steps = append(tr.Steps, col[:n:n])
 	}
@@ -361,7 +362,8 @@ func (t *Taking) says() string {
 		rest = fmt.Sprintf(" The rig still had the rest: %d samples more, %d in all.", k.Rows-t.fetched, k.Rows)
 	}
 	if k.Broken {
-		return fmt.Sprintf("%s broken off at frame %04.0f, on a clock of %s: %s.%s", k.Label, k.Frame, k.Clock.Words(), k.Why, rest)
+		return fmt.Sprintf("%s broken off at frame %04.0f, on a clock of %s: %s.%s", k.Label, k.Frame, k.Clock.Words(),
+			k.Why, rest)
 	}
 	return fmt.Sprintf("%s finished: %d samples, on a clock of %s.%s", k.Label, k.Rows, k.Clock.Words(), rest)
 }

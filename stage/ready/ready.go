@@ -155,7 +155,8 @@ func Broken(s machine.Snapshot, d *Desk) string {
 // ToRoll is the strip for a pass.
 func ToRoll(s machine.Snapshot, d *Desk) *Ready {
 	if d == nil {
-		return &Ready{Checks: []Check{{"shot open", false}}, StartsAt: "first", Sentence: notYet + "no shot is open. Choose one on the bookshelf."}
+		return &Ready{Checks: []Check{{"shot open", false}}, StartsAt: "first",
+			Sentence: notYet + "no shot is open. Choose one on the bookshelf."}
 	}
 	f := &facts{Snapshot: s, Desk: d}
 	r := look(f, notYet)
@@ -166,7 +167,8 @@ func ToRoll(s machine.Snapshot, d *Desk) *Ready {
 	if r.OK {
 		r.Sentence = "Ready to roll " + d.PassName + "."
 		if s.State.Mode == link.Rolling || s.State.Mode == link.Braking {
-			r.Sentence = map[string]string{link.Rolling: "Rolling ", link.Braking: "Slowing to a stop, "}[s.State.Mode] + d.PassName + "."
+			r.Sentence = map[string]string{link.Rolling: "Rolling ",
+				link.Braking: "Slowing to a stop, "}[s.State.Mode] + d.PassName + "."
 		}
 	}
 	return r
@@ -200,8 +202,10 @@ func (f *facts) unhomed() string {
 func Astray(s machine.Snapshot, r *rig.Rig) string {
 	for _, a := range r.Axes {
 		off := math.Abs(s.State.Axes[a.ID].Pos - s.State.Axes[a.ID].Asked)
-		if step := math.Abs(float64(a.StepsPerUnit.Den) / float64(a.StepsPerUnit.Num)); off > 2*step+a.Backlash+a.Repeatability {
-			return fmt.Sprintf("%s stands %.2f %s from where it was sent: it has lost steps, or slipped. Press 2 and home it.", a.Name, off, a.Unit.Symbol())
+		if step := math.Abs(float64(a.StepsPerUnit.Den) / float64(a.StepsPerUnit.Num)); off > 2*step+a.Backlash+
+			a.Repeatability {
+			return fmt.Sprintf("%s stands %.2f %s from where it was sent: it has lost steps, or slipped. Press 2 "+
+				"and home it.", a.Name, off, a.Unit.Symbol())
 		}
 	}
 	return ""
@@ -224,7 +228,8 @@ func AtFirst(s machine.Snapshot, d *Desk) (ok, onPath bool, text string) {
 		a, is := d.Rig.Axes[i], s.State.Axes[id]
 		here[i] = is.Pos
 		// Within two steps counts as there: the rig itself checks to one step.
-		if x := math.Abs(is.Asked-first[i]) / (2 * math.Abs(float64(a.StepsPerUnit.Den)/float64(a.StepsPerUnit.Num))); x > 1 && x > far {
+		if x := math.Abs(is.Asked-first[i]) /
+			(2 * math.Abs(float64(a.StepsPerUnit.Den)/float64(a.StepsPerUnit.Num))); x > 1 && x > far {
 			worst, far = i, x
 		}
 	}
@@ -243,7 +248,8 @@ func AtFirst(s machine.Snapshot, d *Desk) (ok, onPath bool, text string) {
 		return false, true, frames(d.Begin-f) + " before last."
 	}
 	a := d.Rig.Axes[worst]
-	return false, on, fmt.Sprintf("%s is %.1f %s from frame %s.", a.Name, math.Abs(here[worst]-first[worst]), a.Unit.Symbol(), limit.Frame4(float64(d.Begin)))
+	return false, on, fmt.Sprintf("%s is %.1f %s from frame %s.", a.Name, math.Abs(here[worst]-first[worst]),
+		a.Unit.Symbol(), limit.Frame4(float64(d.Begin)))
 }
 
 func frames(n int) string {

@@ -38,12 +38,14 @@ var are = []rule{
 		if !f.State.EStop {
 			return ""
 		}
-		return fmt.Sprintf("the emergency stop of %s is pressed. Release it at the machine when it is safe, then home what has lost its place.", f.Rig.Name)
+		return fmt.Sprintf("the emergency stop of %s is pressed. Release it at the machine when it is safe, then home "+
+			"what has lost its place.", f.Rig.Name)
 	}},
 	{"limits on", "2", both, func(f *facts) string {
 		for _, a := range f.Rig.Axes {
 			if f.State.Axes[a.ID].SuspendedMS > 0 {
-				return fmt.Sprintf("the soft limits of %s are off. Wait until they are back on, or press 2 and put them on.", a.Name)
+				return fmt.Sprintf("the soft limits of %s are off. Wait until they are back on, or press 2 and "+
+					"put them on.", a.Name)
 			}
 		}
 		return ""
@@ -52,7 +54,8 @@ var are = []rule{
 		for _, a := range f.Rig.Axes {
 			switch x := f.State.Axes[a.ID]; {
 			case x.Fault != "":
-				return fmt.Sprintf("%s has a drive fault: %s. Clear it at the drive, then press 2 and let it hold again.", a.Name, x.Fault)
+				return fmt.Sprintf("%s has a drive fault: %s. Clear it at the drive, then press 2 and let it "+
+					"hold again.", a.Name, x.Fault)
 			case x.End != "":
 				return fmt.Sprintf("%s stands at its hard end. Press 2 and home it; it comes away by itself.", a.Name)
 			case x.Free && !f.State.EStop:
@@ -72,18 +75,21 @@ var are = []rule{
 		case !f.Connected:
 			return ""
 		case f.Old:
-			return fmt.Sprintf("%s speaks version %d of the rig link: it is seen and can be stopped, and is not moved. Its device has to speak version %d.", f.Rig.Name, link.OldVersion, link.Version)
+			return fmt.Sprintf("%s speaks version %d of the rig link: it is seen and can be stopped, and is not "+
+				"moved. Its device has to speak version %d.", f.Rig.Name, link.OldVersion, link.Version)
 		case !f.Driving:
 			return fmt.Sprintf("another copy of Keen Arc drives %s; this one only watches.", f.Rig.Name)
 		case !f.Leased:
-			return fmt.Sprintf("another program has taken the lease of %s. It is taken back when %s has stood still for a second.", f.Rig.Name, f.Rig.Name)
+			return fmt.Sprintf("another program has taken the lease of %s. It is taken back when %s has stood still "+
+				"for a second.", f.Rig.Name, f.Rig.Name)
 		}
 		return ""
 	}},
 	{"same version", "1", both, func(f *facts) string {
 		for _, m := range f.Machines {
 			if v := f.Versions[m.Rig.ID]; v != 0 && v != m.Rig.Version {
-				return fmt.Sprintf("%s runs version %d of its description, this shot is on %d. Press 1: bring the shot to it, or give it that version.", m.Rig.Name, v, m.Rig.Version)
+				return fmt.Sprintf("%s runs version %d of its description, this shot is on %d. Press 1: bring the "+
+					"shot to it, or give it that version.", m.Rig.Name, v, m.Rig.Version)
 			}
 		}
 		return ""
@@ -115,7 +121,9 @@ var are = []rule{
 	}},
 	{"in place", "2", both, func(f *facts) string {
 		m := f.State.Mode
-		if !f.Connected || m != link.Idle && m != link.Armed || slices.ContainsFunc(f.Rig.Axes, func(a rig.Axis) bool { return !f.State.Axes[a.ID].Homed }) {
+		if !f.Connected || m != link.Idle && m != link.Armed || slices.ContainsFunc(f.Rig.Axes, func(a rig.Axis) bool {
+			return !f.State.Axes[a.ID].Homed
+		}) {
 			return ""
 		}
 		return Astray(f.Snapshot, f.Rig)
@@ -154,7 +162,8 @@ var are = []rule{
 		if f.Zeroed == "" {
 			return ""
 		}
-		return fmt.Sprintf("the zero of %s was laid elsewhere since the path was sealed. Press S to seal it for the new one.", f.Zeroed)
+		return fmt.Sprintf("the zero of %s was laid elsewhere since the path was sealed. Press S to seal it for "+
+			"the new one.", f.Zeroed)
 	}},
 	{"sealed", "S", bothShown, func(f *facts) string {
 		switch {
@@ -174,13 +183,15 @@ var are = []rule{
 			return ""
 		}
 		return fmt.Sprintf("the shoot has frames %s to %s and the sealed path %s to %s. Make them fit.",
-			limit.Frame4(float64(first)), limit.Frame4(float64(last)), limit.Frame4(float64(f.Table.Start())), limit.Frame4(float64(f.Table.End())))
+			limit.Frame4(float64(first)), limit.Frame4(float64(last)), limit.Frame4(float64(f.Table.Start())),
+			limit.Frame4(float64(f.Table.End())))
 	}},
 	{"one path", "", frameOnly, func(f *facts) string {
 		if f.bench.Newer == 0 {
 			return ""
 		}
-		return fmt.Sprintf("path %d is sealed, and the frames so far are on an older one; at frame %s they differ by %.1f px. Choose which to go on with.",
+		return fmt.Sprintf("path %d is sealed, and the frames so far are on an older one; at frame %s they differ by "+
+			"%.1f px. Choose which to go on with.",
 			f.bench.Newer, limit.Frame4(float64(f.cell.Frame)), f.bench.NewerPx)
 	}},
 	{atPlace, "F", passShown, func(f *facts) string {

@@ -65,7 +65,8 @@ func Listen(o Options, addr string) (*Server, error) {
 	if err != nil {
 		return nil, err
 	}
-	s := &Server{o: o, film: f, scale: sc, w: o.Camera.WidthPx, h: o.Camera.HeightPx, hands: scene.Hands{Puppet: true}, lamps: map[string]float64{"key": 1}, wrong: map[string]bool{}, take: newRecorder(o.Seed)}
+	s := &Server{o: o, film: f, scale: sc, w: o.Camera.WidthPx, h: o.Camera.HeightPx, hands: scene.Hands{Puppet: true},
+		lamps: map[string]float64{"key": 1}, wrong: map[string]bool{}, take: newRecorder(o.Seed)}
 	if o.WidthPx > 0 {
 		s.w, s.h = o.WidthPx, int(math.Round(float64(o.WidthPx)*float64(o.Camera.HeightPx)/float64(o.Camera.WidthPx)))
 	}
@@ -162,7 +163,8 @@ func (s *Server) do(ctx context.Context, q link.CameraRequest) link.CameraReply 
 	}
 	switch q.Do {
 	case "describe":
-		return link.CameraReply{OK: true, Camera: &link.Camera{Name: s.o.Camera.Name, WidthPx: s.w, HeightPx: s.h, Version: link.CameraVersion, StandIn: true, Waiting: s.film.waiting()}}
+		return link.CameraReply{OK: true, Camera: &link.Camera{Name: s.o.Camera.Name, WidthPx: s.w, HeightPx: s.h,
+			Version: link.CameraVersion, StandIn: true, Waiting: s.film.waiting()}}
 	case "hands":
 		for name, v := range q.Lamps {
 			if !(v >= 0 && v <= 1) {

@@ -131,8 +131,11 @@ func TestOnePictureAnId(t *testing.T) {
 	if len(list) != 2 || list[0].State != link.PictureDone || list[1].State != link.PictureVoid {
 		t.Errorf("%+v", list)
 	}
-	for _, q := range []link.CameraRequest{{Do: "expose", Picture: "38", MS: 5}, {Do: "expose", Picture: uuid.NewString()}, {Do: "expose", Picture: uuid.NewString(), MS: 600_001}, {Do: "fetch", Picture: other},
-		{Do: "ack", Picture: uuid.NewString()}, {Do: "look", Width: 65}, {Do: "look", Width: 15}, {Do: "hands", Lamps: map[string]float64{"key": 2}}, {Do: "dance"}} {
+	for _, q := range []link.CameraRequest{{Do: "expose", Picture: "38", MS: 5},
+		{Do: "expose", Picture: uuid.NewString()}, {Do: "expose", Picture: uuid.NewString(), MS: 600_001}, {Do: "fetch",
+			Picture: other},
+		{Do: "ack", Picture: uuid.NewString()}, {Do: "look", Width: 65}, {Do: "look", Width: 15}, {Do: "hands",
+			Lamps: map[string]float64{"key": 2}}, {Do: "dance"}} {
 		var refused *link.Refusal
 		if r, err := x.ask(q); !errors.As(err, &refused) || refused.Why == "" {
 			t.Errorf("%+v: %v, %+v", q, err, r)
@@ -145,7 +148,8 @@ func TestOnePictureAnId(t *testing.T) {
 func TestCut(t *testing.T) {
 	dir := t.TempDir()
 	a, b, c := uuid.NewString(), uuid.NewString(), uuid.NewString()
-	if err := os.WriteFile(filepath.Join(dir, "journal"), []byte("exposing "+a+"\nexposing "+b+"\nkept "+b+" 00\nexpo"+c), 0o644); err != nil {
+	if err := os.WriteFile(filepath.Join(dir, "journal"), []byte("exposing "+a+"\nexposing "+b+"\nkept "+b+" 00\nexpo"+
+		c), 0o644); err != nil {
 		t.Fatal(err)
 	}
 	if err := os.WriteFile(filepath.Join(dir, a+".png.part"), []byte("half"), 0o644); err != nil {
@@ -157,7 +161,8 @@ func TestCut(t *testing.T) {
 			t.Fatal(err)
 		}
 		list := f.list()
-		if len(list) != 2 || list[0].State != link.PictureCut || list[1].State != link.PictureKept || f.known(c).State != link.PictureUnknown {
+		if len(list) != 2 || list[0].State != link.PictureCut || list[1].State != link.PictureKept ||
+			f.known(c).State != link.PictureUnknown {
 			t.Errorf("%+v", list)
 		}
 		if left, _ := filepath.Glob(filepath.Join(dir, "*.part")); len(left) > 0 {
@@ -269,10 +274,12 @@ func TestSeesTheTruth(t *testing.T) {
 		t.Fatal("it never stands still")
 	}
 	still(link.Home{Order: order()})
-	still(link.GoTo{Order: order(), To: map[string]float64{"track": 640, "pan": 4, "tilt": -1, "roll": 0, "focus": 165}})
+	still(link.GoTo{Order: order(), To: map[string]float64{"track": 640, "pan": 4, "tilt": -1, "roll": 0,
+		"focus": 165}})
 	before, tb := see()
 	bx, _ := at(tb)
-	if _, err := link.Ask(ctx, x.rig, link.Pretend{What: link.PretendLost, Axis: "pan", On: true, By: 0.0137}); err != nil {
+	if _, err := link.Ask(ctx, x.rig, link.Pretend{What: link.PretendLost, Axis: "pan", On: true, By: 0.0137}); err !=
+		nil {
 		t.Fatal(err)
 	}
 	time.Sleep(200 * time.Millisecond)

@@ -36,7 +36,8 @@ const (
 )
 
 func newRecorder(seed uint64) *recorder {
-	return &recorder{boot: time.Now(), ppm: recordPPM, late: recordLate, jit: recordJitter, fps: recordFPS, rng: rand.New(rand.NewPCG(seed, 0xcafe))}
+	return &recorder{boot: time.Now(), ppm: recordPPM, late: recordLate, jit: recordJitter, fps: recordFPS,
+		rng: rand.New(rand.NewPCG(seed, 0xcafe))}
 }
 
 // own is its clock now, in seconds since some time before.

@@ -43,7 +43,8 @@ func Keeper(set *geom.Set, h Hands) (*Scene, error) {
 	for k := range 12 {
 		a := 2 * math.Pi * float64(k) / 12
 		out := rig.Vec{math.Sin(a), 0, math.Cos(a)}
-		s.add(capsule{add(dial, add(scale(dialR*0.8, out), rig.Vec{0, -0.002, 0})), add(dial, add(scale(dialR*0.92, out), rig.Vec{0, -0.002, 0})), 0.0022}, "#2b2118")
+		s.add(capsule{add(dial, add(scale(dialR*0.8, out), rig.Vec{0, -0.002, 0})),
+			add(dial, add(scale(dialR*0.92, out), rig.Vec{0, -0.002, 0})), 0.0022}, "#2b2118")
 	}
 	// The minute hand goes on by a minute a frame, as a clock does that is being set.
 	minute := 2 * math.Pi * float64(h.Frame) / 60
@@ -83,6 +84,7 @@ func (s *Scene) keeper(frame int) {
 	s.add(capsule{add(shoulder, lean), elbow, 0.017}, "#7b4f33")
 	s.add(capsule{elbow, hand, 0.014}, "#7b4f33")
 	s.add(ball{hand, 0.018}, "#c08e64")
-	s.add(capsule{keyHole, add(keyHole, rig.Vec{0.022 * math.Sin(turn), -0.012, 0.022 * math.Cos(turn)}), 0.006}, "#b08a3c")
+	s.add(capsule{keyHole, add(keyHole, rig.Vec{0.022 * math.Sin(turn), -0.012, 0.022 * math.Cos(turn)}),
+		0.006}, "#b08a3c")
 	s.add(capsule{add(feet, rig.Vec{-0.038, 0, 0.17}), add(feet, rig.Vec{-0.055, -0.015, 0.07}), 0.015}, "#7b4f33")
 }

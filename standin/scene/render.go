@@ -85,7 +85,8 @@ func (s *Scene) middle() rig.Vec {
 // edge reports whether a neighbour of a pixel shows something else.
 func edge(what []int, w, h, x, y int) bool {
 	me := what[y*w+x]
-	return x > 0 && what[y*w+x-1] != me || x < w-1 && what[y*w+x+1] != me || y > 0 && what[y*w-w+x] != me || y < h-1 && what[y*w+w+x] != me
+	return x > 0 && what[y*w+x-1] != me || x < w-1 && what[y*w+x+1] != me || y > 0 && what[y*w-w+x] != me || y < h-1 &&
+		what[y*w+w+x] != me
 }
 
 // rows does a picture's rows on all processors.

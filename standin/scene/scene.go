@@ -102,7 +102,8 @@ func (s *Scene) colour(h hit, o, d rig.Vec, levels []float64, lamps []*eye) (c [
 	at := add(o, scale(h.t, d))
 	albedo := p.albedo
 	if p.grain > 0 {
-		k := 1 - p.grain/2 + p.grain/2*math.Sin(2*math.Pi*(at[0]+0.31*at[1]+0.77*at[2])/p.length)*math.Sin(2*math.Pi*(at[2]-0.43*at[0]+0.19*at[1])/(1.7*p.length))
+		k := 1 - p.grain/2 + p.grain/2*math.Sin(2*math.Pi*(at[0]+0.31*at[1]+0.77*at[2])/p.length)*
+			math.Sin(2*math.Pi*(at[2]-0.43*at[0]+0.19*at[1])/(1.7*p.length))
 		for i := range albedo {
 			albedo[i] *= k
 		}

@@ -24,7 +24,8 @@ func (h *house) drawings(floors [][]string, within map[string][]string) map[stri
 			continue
 		}
 		layers, up := standing(h.files[p], h.inside[p])
-		title := fmt.Sprintf("%s: %d files, %d arrows, %d of them back up", p, len(h.files[p]), len(h.inside[p]), len(up))
+		title := fmt.Sprintf("%s: %d files, %d arrows, %d of them back up", p, len(h.files[p]),
+			len(h.inside[p]), len(up))
 		d := drawing{title: title, says: h.doc[p], layers: untangled(layers, h.inside[p]), arrows: h.inside[p], up: up}
 		out[strings.ReplaceAll(p, "/", "-")+".svg"] = d.svg()
 	}
@@ -45,7 +46,8 @@ func (h *house) house(floors [][]string) []byte {
 			direct[a] = true
 		}
 	}
-	d := drawing{title: fmt.Sprintf("The house: %d rooms, %d arrows between them, none back up", count(floors), len(between)),
+	d := drawing{title: fmt.Sprintf("The house: %d rooms, %d arrows between them, none back up", count(floors),
+		len(between)),
 		says:   "who asks stands above who answers; an arrow that follows from others is left out",
 		layers: untangled(floors, direct), arrows: direct, links: map[string]string{}}
 	for _, p := range h.packages {
@@ -130,11 +132,14 @@ func (d *drawing) svg() []byte {
 	}
 	high := headH + float64(len(rows)-1)*floorH + boxH + edge
 	var b bytes.Buffer
-	fmt.Fprintf(&b, "<svg xmlns=\"http://www.w3.org/2000/svg\" viewBox=\"0 0 %g %g\" font-family=\"sans-serif\" font-size=\"13\">\n", widest, high)
-	b.WriteString("<defs><marker id=\"to\" viewBox=\"0 0 8 8\" refX=\"7\" refY=\"4\" markerWidth=\"7\" markerHeight=\"7\" orient=\"auto\">" +
+	fmt.Fprintf(&b, "<svg xmlns=\"http://www.w3.org/2000/svg\" viewBox=\"0 0 %g %g\" font-family=\"sans-serif\" "+
+		"font-size=\"13\">\n", widest, high)
+	b.WriteString("<defs><marker id=\"to\" viewBox=\"0 0 8 8\" refX=\"7\" refY=\"4\" markerWidth=\"7\" " +
+		"markerHeight=\"7\" orient=\"auto\">" +
 		"<path d=\"M0 0L8 4L0 8z\" fill=\"context-stroke\"/></marker></defs>\n")
 	fmt.Fprintf(&b, "<rect width=\"%g\" height=\"%g\" fill=\"#fbfaf7\"/>\n", widest, high)
-	fmt.Fprintf(&b, "<text x=\"%g\" y=\"26\" font-size=\"16\" font-weight=\"bold\">%s</text>\n", edge, html.EscapeString(d.title))
+	fmt.Fprintf(&b, "<text x=\"%g\" y=\"26\" font-size=\"16\" font-weight=\"bold\">%s</text>\n", edge,
+		html.EscapeString(d.title))
 	fmt.Fprintf(&b, "<text x=\"%g\" y=\"46\" fill=\"#555\">%s</text>\n", edge, html.EscapeString(d.says))
 	for _, a := range sorted(d.arrows) {
 		d.arrow(&b, a, boxes)
@@ -157,8 +162,10 @@ func (d *drawing) arrow(b *bytes.Buffer, a arrow, boxes map[string]box) {
 		y1, y2, colour = f.y, t.y+boxH+1, "#c0392b"
 	}
 	bend := (y2 - y1) / 2
-	fmt.Fprintf(b, "<path d=\"M%.1f %.1fC%.1f %.1f %.1f %.1f %.1f %.1f\" fill=\"none\" stroke=\"%s\" stroke-width=\"1\" marker-end=\"url(#to)\">"+
-		"<title>%s asks %s</title></path>\n", x1, y1, x1, y1+bend, x2, y2-bend, x2, y2, colour, html.EscapeString(a.from), html.EscapeString(a.to))
+	fmt.Fprintf(b, "<path d=\"M%.1f %.1fC%.1f %.1f %.1f %.1f %.1f %.1f\" fill=\"none\" stroke=\"%s\" "+
+		"stroke-width=\"1\" marker-end=\"url(#to)\">"+
+		"<title>%s asks %s</title></path>\n", x1, y1, x1, y1+bend, x2, y2-bend, x2, y2, colour, html.EscapeString(
+		a.from), html.EscapeString(a.to))
 }
 
 func (d *drawing) box(b *bytes.Buffer, name string, at box) {
@@ -166,8 +173,10 @@ func (d *drawing) box(b *bytes.Buffer, name string, at box) {
 	if to != "" {
 		fmt.Fprintf(b, "<a href=\"%s\">", path.Clean(to))
 	}
-	fmt.Fprintf(b, "<rect x=\"%.1f\" y=\"%.1f\" width=\"%.1f\" height=\"%g\" rx=\"3\" fill=\"#fff\" stroke=\"#334\"/>", at.x, at.y, at.w, boxH)
-	fmt.Fprintf(b, "<text x=\"%.1f\" y=\"%.1f\" text-anchor=\"middle\">%s</text>", at.x+at.w/2, at.y+17.5, html.EscapeString(name))
+	fmt.Fprintf(b, "<rect x=\"%.1f\" y=\"%.1f\" width=\"%.1f\" height=\"%g\" rx=\"3\" fill=\"#fff\" stroke=\"#334\"/>",
+		at.x, at.y, at.w, boxH)
+	fmt.Fprintf(b, "<text x=\"%.1f\" y=\"%.1f\" text-anchor=\"middle\">%s</text>", at.x+at.w/2, at.y+17.5,
+		html.EscapeString(name))
 	if to != "" {
 		b.WriteString("</a>")
 	}

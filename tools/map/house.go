@@ -128,7 +128,8 @@ func (h *house) wrong(floors [][]string, within map[string][]string) []string {
 		}
 		for _, s := range h.strange[p] {
 			if strings.HasPrefix(p, "core/") && !strings.HasPrefix(s, "gonum.org/v1/gonum/") {
-				out = append(out, fmt.Sprintf("%s imports %s: core imports itself, gonum and the standard library", p, s))
+				out = append(out,
+					fmt.Sprintf("%s imports %s: core imports itself, gonum and the standard library", p, s))
 			}
 		}
 	}
@@ -138,7 +139,8 @@ func (h *house) wrong(floors [][]string, within map[string][]string) []string {
 		case from == "" || to == "":
 		case from != to && level(floors, from) >= level(floors, to):
 			out = append(out, fmt.Sprintf("%s imports %s: between rooms that arrow does not run down", a.from, a.to))
-		case from == to && len(within[from]) > 0 && slices.Index(within[from], a.from) >= slices.Index(within[from], a.to):
+		case from == to && len(within[from]) > 0 && slices.Index(within[from], a.from) >=
+			slices.Index(within[from], a.to):
 			out = append(out, fmt.Sprintf("%s imports %s: inside %s that arrow does not run down", a.from, a.to, from))
 		}
 	}

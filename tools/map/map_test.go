@@ -33,7 +33,8 @@ func TestWrongArrowsAreNamed(t *testing.T) {
 		"core and more": {nil, map[string][]string{"core/rig": {"example.org/x"}}, "core/rig imports example.org/x"},
 		"a new room":    {set("attic>core/rig"), nil, "attic is in no room"},
 	} {
-		h := &house{packages: []string{"web", "store", "stage", "stage/act", "core/rig"}, arrows: c.arrows, strange: c.strange}
+		h := &house{packages: []string{"web", "store", "stage", "stage/act", "core/rig"}, arrows: c.arrows,
+			strange: c.strange}
 		if strings.HasPrefix(c.want, "attic") {
 			h.packages = append(h.packages, "attic")
 		}
@@ -79,9 +80,10 @@ func TestWhatFollowsIsNotDrawnTwice(t *testing.T) {
 func TestWhatFilesAskOfEachOther(t *testing.T) {
 	dir := t.TempDir()
 	for name, text := range map[string]string{
-		"go.mod":           "module keenarc\n\ngo 1.26\n",
-		"link/link.go":     "// Package link talks. It is short.\npackage link\n\nconst Port = 1\n",
-		"stage/a.go":       "package stage\n\nimport \"keenarc/link\"\n\nfunc A() int { t := thing{}; port := t.size + link.Port; return port }\n",
+		"go.mod":       "module keenarc\n\ngo 1.26\n",
+		"link/link.go": "// Package link talks. It is short.\npackage link\n\nconst Port = 1\n",
+		"stage/a.go": "package stage\n\nimport \"keenarc/link\"\n\nfunc A() int { t := thing{}; port := t.size " +
+			"+ link.Port; return port }\n",
 		"stage/b.go":       "package stage\n\ntype thing struct{ size int }\n\nfunc (t thing) grow() { t.size += C }\n",
 		"stage/c.go":       "package stage\n\nconst C = 2\n\nvar port = 3\n\nvar _ = thing.grow\n",
 		"stage/c_test.go":  "package stage\n\nvar _ = A\n",
@@ -106,10 +108,12 @@ func TestWhatFilesAskOfEachOther(t *testing.T) {
 	if got := fmt.Sprint(sorted(h.inside["stage"])); got != "[{a b} {b c} {c b}]" {
 		t.Errorf("inside stage: %s", got)
 	}
-	if got := fmt.Sprint(sorted(h.arrows)); got != "[{link/more stage} {stage link}]" || h.doc["link"] != "Package link talks" {
+	if got := fmt.Sprint(sorted(h.arrows)); got != "[{link/more stage} {stage link}]" || h.doc["link"] !=
+		"Package link talks" {
 		t.Errorf("between: %s; link is %q", got, h.doc["link"])
 	}
-	if wrong := h.wrong([][]string{{"stage"}, {"link"}}, nil); len(wrong) != 1 || !strings.Contains(wrong[0], "link/more imports stage") {
+	if wrong := h.wrong([][]string{{"stage"}, {"link"}}, nil); len(wrong) != 1 || !strings.Contains(wrong[0],
+		"link/more imports stage") {
 		t.Errorf("%q", wrong)
 	}
 }

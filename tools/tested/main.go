@@ -57,7 +57,8 @@ func main() {
 				said[key] = &strings.Builder{}
 			}
 			said[key].WriteString(e.Output)
-			if e.Test == "" && (strings.HasPrefix(e.Output, "ok") || strings.HasPrefix(e.Output, "FAIL\t") || strings.HasPrefix(e.Output, "panic:")) {
+			if e.Test == "" && (strings.HasPrefix(e.Output, "ok") || strings.HasPrefix(e.Output, "FAIL\t") ||
+				strings.HasPrefix(e.Output, "panic:")) {
 				fmt.Print(e.Output)
 			}
 		case "fail":
