@@ -11,10 +11,18 @@ function packed(): Plugin {
     for (const name of readdirSync(dir)) {
       const file = join(dir, name);
       if (statSync(file).isDirectory()) walk(file);
-      else if (/\.(js|css|html|svg)$/.test(name)) writeFileSync(file + ".gz", gzipSync(readFileSync(file), { level: 9 }));
+      else if (/\.(js|css|html|svg)$/.test(name))
+        writeFileSync(file + ".gz", gzipSync(readFileSync(file), { level: 9 }));
     }
   };
-  return { name: "packed", apply: "build", closeBundle: () => { walk("dist"); writeFileSync("dist/.keep", ""); } };
+  return {
+    name: "packed",
+    apply: "build",
+    closeBundle: () => {
+      walk("dist");
+      writeFileSync("dist/.keep", "");
+    },
+  };
 }
 
 export default defineConfig({

@@ -5,5 +5,11 @@ import { defineConfig } from "vite";
 export default defineConfig({
   publicDir: false,
   define: { "process.env.NODE_ENV": '"production"' },
-  build: { target: "es2022", outDir: "probe", emptyOutDir: true, minify: false, lib: { entry: "src/probe.ts", formats: ["es"], fileName: "probe" } },
+  build: {
+    target: "es2022",
+    outDir: "probe",
+    emptyOutDir: true,
+    minify: false,
+    lib: { entry: "src/probe.ts", formats: ["es"], fileName: "probe" },
+  },
 });

@@ -22,17 +22,29 @@ const lost = computed(() => outbox.refused.filter((q) => q.shot === shot.id || q
 const { onKey, onKeyUp, onEscape } = useKeys();
 const open = computed(() => typeof route.params.id === "string");
 
-watch(() => prefs.theme, (t) => {
-  document.documentElement.className = t;
-  theme.change(t);
-}, { immediate: true });
+watch(
+  () => prefs.theme,
+  (t) => {
+    document.documentElement.className = t;
+    theme.change(t);
+  },
+  { immediate: true },
+);
 
-watch(() => route.params.id, (id) => {
-  if (typeof id === "string" && id !== "") void shot.load(id);
-}, { immediate: true });
-watch(() => route.name, (n) => {
-  if (typeof n === "string" && n !== "shelf" && n !== "camera") shot.remember(n);
-}, { immediate: true });
+watch(
+  () => route.params.id,
+  (id) => {
+    if (typeof id === "string" && id !== "") void shot.load(id);
+  },
+  { immediate: true },
+);
+watch(
+  () => route.name,
+  (n) => {
+    if (typeof n === "string" && n !== "shelf" && n !== "camera") shot.remember(n);
+  },
+  { immediate: true },
+);
 
 onMounted(() => {
   window.addEventListener("keydown", onEscape, true);
@@ -54,13 +66,22 @@ onBeforeUnmount(() => {
       <StageRail v-if="open" />
       <main id="stage" :aria-busy="busy">
         <router-view v-if="!open || shot.view" />
-        <p v-else class="opening" role="status">{{ shot.trouble || "Opening the shot …" }}
-          <button v-if="shot.trouble" class="btn slim" @click="shot.reload()">Try again</button></p>
+        <p v-else class="opening" role="status">
+          {{ shot.trouble || "Opening the shot …" }}
+          <button v-if="shot.trouble" class="btn slim" @click="shot.reload()">Try again</button>
+        </p>
       </main>
       <div v-if="open && shot.view && (shot.trouble || lost.length)" class="troubles">
         <div v-for="q in lost" :key="q.deed" class="trouble" role="alert" data-test="lost">
           <span>{{ q.text }}</span>
-          <button v-if="q.again" class="btn slim" data-test="again" @click="'edit' in q ? shot.again(q.deed) : outbox.insist(q.deed)">Do it all the same</button>
+          <button
+            v-if="q.again"
+            class="btn slim"
+            data-test="again"
+            @click="'edit' in q ? shot.again(q.deed) : outbox.insist(q.deed)"
+          >
+            Do it all the same
+          </button>
           <button class="btn slim" data-test="read" @click="outbox.read(q.deed)">Close</button>
         </div>
         <div v-if="shot.trouble" class="trouble" role="alert">
@@ -75,19 +96,69 @@ onBeforeUnmount(() => {
 </template>
 
 <style>
-.frame { display: grid; grid-template: 60px auto 1fr / 1fr; height: 100vh; height: 100dvh; overflow: hidden; }
-.frame.open { grid-template: 60px auto 1fr / 92px 1fr; }
-.frame > .strip, .frame > .band { grid-column: 1 / -1; }
-.frame > .rail, .frame > main { grid-row: 3; }
-#stage { padding: 12px; min-height: 0; min-width: 0; overflow: auto; }
-.opening { padding: 40px; font-size: var(--t16); }
-.troubles { position: fixed; left: 104px; right: 12px; bottom: 12px; z-index: 50; display: grid; gap: 6px; max-height: 40vh; overflow: auto; }
-.trouble { background: var(--sheet); border: 2px solid var(--over); padding: 8px 12px; display: flex; gap: 12px; align-items: center; }
-.trouble span { flex: 1; overflow-wrap: anywhere; }
+.frame {
+  display: grid;
+  grid-template: 60px auto 1fr / 1fr;
+  height: 100vh;
+  height: 100dvh;
+  overflow: hidden;
+}
+.frame.open {
+  grid-template: 60px auto 1fr / 92px 1fr;
+}
+.frame > .strip,
+.frame > .band {
+  grid-column: 1 / -1;
+}
+.frame > .rail,
+.frame > main {
+  grid-row: 3;
+}
+#stage {
+  padding: 12px;
+  min-height: 0;
+  min-width: 0;
+  overflow: auto;
+}
+.opening {
+  padding: 40px;
+  font-size: var(--t16);
+}
+.troubles {
+  position: fixed;
+  left: 104px;
+  right: 12px;
+  bottom: 12px;
+  z-index: 50;
+  display: grid;
+  gap: 6px;
+  max-height: 40vh;
+  overflow: auto;
+}
+.trouble {
+  background: var(--sheet);
+  border: 2px solid var(--over);
+  padding: 8px 12px;
+  display: flex;
+  gap: 12px;
+  align-items: center;
+}
+.trouble span {
+  flex: 1;
+  overflow-wrap: anywhere;
+}
 @media (max-width: 700px) {
-  .frame.open { grid-template: auto auto auto 1fr / 1fr; }
-  .frame > .rail { grid-row: 3; }
-  .frame.open > main { grid-row: 4; }
-  .troubles { left: 12px; }
+  .frame.open {
+    grid-template: auto auto auto 1fr / 1fr;
+  }
+  .frame > .rail {
+    grid-row: 3;
+  }
+  .frame.open > main {
+    grid-row: 4;
+  }
+  .troubles {
+    left: 12px;
+  }
 }
 </style>

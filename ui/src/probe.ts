@@ -12,4 +12,22 @@ import { keep } from "./stores/keep";
 import { useOutbox } from "./stores/outbox";
 
 setActivePinia(createPinia());
-Object.assign(window, { probe: { differs, fixed, keep, needNumber, nextTick, panned, readNumber, ref, said, same, stroke, touches, useDraft, useOutbox, zoomed } });
+Object.assign(window, {
+  probe: {
+    differs,
+    fixed,
+    keep,
+    needNumber,
+    nextTick,
+    panned,
+    readNumber,
+    ref,
+    said,
+    same,
+    stroke,
+    touches,
+    useDraft,
+    useOutbox,
+    zoomed,
+  },
+});

@@ -15,13 +15,33 @@ export const router = createRouter({
   history: createWebHistory(),
   routes: [
     { path: "/", name: "shelf", component: Bookshelf },
-    { path: "/shot/:id/rig-up/:sheet(rig|order|ground|power|connect|balance)?", name: "rig-up", component: () => import("./stages/rigup/RigUp.vue") },
-    { path: "/shot/:id/line-up/:sheet(axes|lens|points|sync)?", name: "line-up", component: () => import("./stages/lineup/LineUp.vue") },
-    { path: "/shot/:id/compose", name: "compose", component: () => import("./stages/compose/Compose.vue") },
+    {
+      path: "/shot/:id/rig-up/:sheet(rig|order|ground|power|connect|balance)?",
+      name: "rig-up",
+      component: () => import("./stages/rigup/RigUp.vue"),
+    },
+    {
+      path: "/shot/:id/line-up/:sheet(axes|lens|points|sync)?",
+      name: "line-up",
+      component: () => import("./stages/lineup/LineUp.vue"),
+    },
+    {
+      path: "/shot/:id/compose",
+      name: "compose",
+      component: () => import("./stages/compose/Compose.vue"),
+    },
     { path: "/shot/:id/prove", name: "prove", component: () => import("./stages/prove/Prove.vue") },
-    { path: "/shot/:id/shoot/:sheet(passes|frames)?", name: "shoot", component: () => import("./stages/shoot/Shoot.vue") },
+    {
+      path: "/shot/:id/shoot/:sheet(passes|frames)?",
+      name: "shoot",
+      component: () => import("./stages/shoot/Shoot.vue"),
+    },
     { path: "/shot/:id/wrap", name: "wrap", component: () => import("./stages/wrap/Wrap.vue") },
-    { path: "/camera", name: "camera", component: () => import("./stages/camera/CameraWindow.vue") },
+    {
+      path: "/camera",
+      name: "camera",
+      component: () => import("./stages/camera/CameraWindow.vue"),
+    },
     { path: "/:rest(.*)*", redirect: "/" },
   ],
 });

@@ -7,12 +7,17 @@ import type { components, paths } from "./schema";
 // until it is; what nobody waits for any more is broken off.
 async function answered(asked: Request): Promise<Response> {
   let answer = await window.fetch(asked);
-  for (let at = answer.headers.get("Location"); answer.status === 202 && at; at = answer.headers.get("Location")) {
+  for (
+    let at = answer.headers.get("Location");
+    answer.status === 202 && at;
+    at = answer.headers.get("Location")
+  ) {
     const left = at;
     try {
       answer = await window.fetch(left, { signal: asked.signal });
     } catch (e) {
-      if (asked.signal.aborted) void window.fetch(left, { method: "DELETE" }).catch(() => undefined);
+      if (asked.signal.aborted)
+        void window.fetch(left, { method: "DELETE" }).catch(() => undefined);
       throw e;
     }
   }
@@ -105,6 +110,7 @@ export type Difference = S["DifferenceView"];
 
 // The sentence in an error answer, or one that says that nothing answered.
 export function sentence(error: unknown): string {
-  if (error && typeof error === "object" && "detail" in error && typeof error.detail === "string") return error.detail;
+  if (error && typeof error === "object" && "detail" in error && typeof error.detail === "string")
+    return error.detail;
   return "The application does not answer. Nothing was changed; it is tried again.";
 }

@@ -5,7 +5,12 @@ import { useElementSize } from "./size";
 import { finder } from "./finderHost";
 import type { Mark } from "./finderWorker";
 
-const props = defineProps<{ shot: ShotView; camera: View | null; label?: string; bare?: boolean }>();
+const props = defineProps<{
+  shot: ShotView;
+  camera: View | null;
+  label?: string;
+  bare?: boolean;
+}>();
 const box = ref<HTMLElement | null>(null);
 const holder = ref<HTMLElement | null>(null);
 const trouble = ref("");
@@ -34,10 +39,16 @@ const band = computed(() => {
 const drawn = ref(0);
 let turn = 0;
 function soon(): void {
-  if (props.camera && picture.value.w >= 10) finder.want({ view: props.camera, width: Math.round(picture.value.w), height: Math.round(picture.value.h) });
+  if (props.camera && picture.value.w >= 10)
+    finder.want({
+      view: props.camera,
+      width: Math.round(picture.value.w),
+      height: Math.round(picture.value.h),
+    });
 }
 function hear(m: Mark | null): void {
-  if (finder.failed) trouble.value = "This browser shows no 3D picture. The sheet and the score still work.";
+  if (finder.failed)
+    trouble.value = "This browser shows no 3D picture. The sheet and the score still work.";
   mark.value = m;
   if (!finder.failed) drawn.value++;
 }
@@ -51,51 +62,147 @@ onMounted(() => {
 });
 onBeforeUnmount(() => finder.leave(turn));
 watch(() => [props.camera, picture.value.w, picture.value.h], soon);
-watch(() => props.shot.set, (set) => { finder.show(set); soon(); });
+watch(
+  () => props.shot.set,
+  (set) => {
+    finder.show(set);
+    soon();
+  },
+);
 </script>
 
 <template>
   <div ref="box" class="box finder" data-test="finder" :data-drawn="drawn">
-    <div ref="holder" class="holder"
+    <div
+      ref="holder"
+      class="holder"
       :style="{ visibility: drawn > 0 ? 'visible' : 'hidden', ...placed }"
-      role="img" :aria-label="`Through the lens: ${shot.lens.name}`" />
-    <div class="picture" :style="placed"
-      aria-hidden="true">
+      role="img"
+      :aria-label="`Through the lens: ${shot.lens.name}`"
+    />
+    <div class="picture" :style="placed" aria-hidden="true">
       <i v-if="!bare" class="safe" /><i v-else class="edge" />
-      <svg v-if="mark && !bare" class="corner" :width="mark.size * 2 + 4" :height="mark.size * 2 + 4"
-        :style="{ transform: `translate(${mark.x - mark.size - 2}px, ${mark.y - mark.size - 2}px)` }" data-test="mark" :data-x="mark.x"
-        :data-from="mark.from" :data-width="picture.w">
-        <path :d="`M2 11V2h9M${mark.size * 2 - 7} 2h9v9M${mark.size * 2 + 2} ${mark.size * 2 - 7}v9h-9M11 ${mark.size * 2 + 2}H2v-9`"
-          fill="none" stroke="var(--glass)" stroke-width="2" />
+      <svg
+        v-if="mark && !bare"
+        class="corner"
+        :width="mark.size * 2 + 4"
+        :height="mark.size * 2 + 4"
+        :style="{
+          transform: `translate(${mark.x - mark.size - 2}px, ${mark.y - mark.size - 2}px)`,
+        }"
+        data-test="mark"
+        :data-x="mark.x"
+        :data-from="mark.from"
+        :data-width="picture.w"
+      >
+        <path
+          :d="`M2 11V2h9M${mark.size * 2 - 7} 2h9v9M${mark.size * 2 + 2} ${mark.size * 2 - 7}v9h-9M11 ${mark.size * 2 + 2}H2v-9`"
+          fill="none"
+          stroke="var(--glass)"
+          stroke-width="2"
+        />
       </svg>
-      <div v-if="!bare" class="ring"><i class="sharp"
-        :style="band" />
-        <i class="at" :style="{ left: along(camera?.focus_m ?? 1) * 100 + '%' }" /></div>
+      <div v-if="!bare" class="ring">
+        <i class="sharp" :style="band" />
+        <i class="at" :style="{ left: along(camera?.focus_m ?? 1) * 100 + '%' }" />
+      </div>
     </div>
     <div v-if="!bare" class="over top">
-      <span>{{ shot.lens.focal_mm }} mm f/{{ shot.lens.f_number }} · across {{ (camera?.field_deg[0] ?? 0).toFixed(1) }}°</span><span
-      v-if="label">{{ label }}</span></div>
-    <div v-if="!bare" class="over low"><span>sharp {{ m(sharp[0] ?? 0) }} – {{ m(sharp[1] ?? 0) }} m</span>
-      <span>focus {{ (camera?.focus_m ?? 0).toFixed(2) }} m</span></div>
+      <span
+        >{{ shot.lens.focal_mm }} mm f/{{ shot.lens.f_number }} · across
+        {{ (camera?.field_deg[0] ?? 0).toFixed(1) }}°</span
+      ><span v-if="label">{{ label }}</span>
+    </div>
+    <div v-if="!bare" class="over low">
+      <span>sharp {{ m(sharp[0] ?? 0) }} – {{ m(sharp[1] ?? 0) }} m</span>
+      <span>focus {{ (camera?.focus_m ?? 0).toFixed(2) }} m</span>
+    </div>
     <p v-if="trouble" class="none">{{ trouble }}</p>
   </div>
 </template>
 
 <style scoped>
-.finder { background: #0b0d10; overflow: hidden; }
-.holder { position: absolute; }
-.holder :deep(canvas) { display: block; width: 100%; height: 100%; }
-.picture { position: absolute; pointer-events: none; contain: strict; }
-.safe { position: absolute; inset: 5%; border: 1px dashed var(--glass); opacity: .7; }
-.edge { position: absolute; inset: 0; border: 1px solid var(--glass); }
-.corner { position: absolute; left: 0; top: 0; will-change: transform; }
-.ring { position: absolute; left: 7%; width: 86%; bottom: 10%; border-top: 1px solid var(--glass); }
-.sharp { position: absolute; top: -5px; height: 8px; background: var(--glass); opacity: .4; }
-.at { position: absolute; top: -8px; width: 3px; margin-left: -1.5px; height: 14px; background: #ffd27a; }
-.over { position: absolute; left: 24px; right: 24px; display: flex; justify-content: space-between; color: var(--glass); font-size: 12px; pointer-events: none; }
-.over span { background: rgba(8, 10, 13, .55); padding: 0 5px; }
-.over.top { top: 18px; }
-.over.low { bottom: 32px; }
-.none { color: #fff; padding: 60px 30px; }
-html.blackout .holder { opacity: .72; }
+.finder {
+  background: #0b0d10;
+  overflow: hidden;
+}
+.holder {
+  position: absolute;
+}
+.holder :deep(canvas) {
+  display: block;
+  width: 100%;
+  height: 100%;
+}
+.picture {
+  position: absolute;
+  pointer-events: none;
+  contain: strict;
+}
+.safe {
+  position: absolute;
+  inset: 5%;
+  border: 1px dashed var(--glass);
+  opacity: 0.7;
+}
+.edge {
+  position: absolute;
+  inset: 0;
+  border: 1px solid var(--glass);
+}
+.corner {
+  position: absolute;
+  left: 0;
+  top: 0;
+  will-change: transform;
+}
+.ring {
+  position: absolute;
+  left: 7%;
+  width: 86%;
+  bottom: 10%;
+  border-top: 1px solid var(--glass);
+}
+.sharp {
+  position: absolute;
+  top: -5px;
+  height: 8px;
+  background: var(--glass);
+  opacity: 0.4;
+}
+.at {
+  position: absolute;
+  top: -8px;
+  width: 3px;
+  margin-left: -1.5px;
+  height: 14px;
+  background: #ffd27a;
+}
+.over {
+  position: absolute;
+  left: 24px;
+  right: 24px;
+  display: flex;
+  justify-content: space-between;
+  color: var(--glass);
+  font-size: 12px;
+  pointer-events: none;
+}
+.over span {
+  background: rgba(8, 10, 13, 0.55);
+  padding: 0 5px;
+}
+.over.top {
+  top: 18px;
+}
+.over.low {
+  bottom: 32px;
+}
+.none {
+  color: #fff;
+  padding: 60px 30px;
+}
+html.blackout .holder {
+  opacity: 0.72;
+}
 </style>

@@ -23,7 +23,14 @@ const eye = computed(() => {
     <svg :width="width" :height="height" role="img" :aria-label="`Plan and elevation of ${name}`">
       <SheetPaper :frame="at" :width="width" :height="height" :name="name">
         <template #plan>
-          <SheetMachine :sheet="sheet" :frame="at" :side="false" rails :joints="joints" :ghost="!known" />
+          <SheetMachine
+            :sheet="sheet"
+            :frame="at"
+            :side="false"
+            rails
+            :joints="joints"
+            :ghost="!known"
+          />
           <SheetDimensions :sheet="sheet" :frame="at" />
           <circle v-if="eye" :cx="eye.plan[0]" :cy="eye.plan[1]" r="6" class="eye" />
         </template>
@@ -38,8 +45,21 @@ const eye = computed(() => {
 </template>
 
 <style scoped>
-.one { overflow: hidden; }
-svg { display: block; }
-.eye { fill: var(--sheet); stroke: var(--now); stroke-width: 3; }
-.none { position: absolute; left: 12px; top: 30px; margin: 0; }
+.one {
+  overflow: hidden;
+}
+svg {
+  display: block;
+}
+.eye {
+  fill: var(--sheet);
+  stroke: var(--now);
+  stroke-width: 3;
+}
+.none {
+  position: absolute;
+  left: 12px;
+  top: 30px;
+  margin: 0;
+}
 </style>

@@ -19,20 +19,60 @@ const upright = computed(() => props.shot.lens.height_mm > props.shot.lens.width
     </div>
     <div class="turn small">
       <template v-if="prefs.picture">
-        <label><input v-model="prefs.cross" type="checkbox" /> cross</label><label><input v-model="prefs.lines" type="checkbox" /> lines</label>
+        <label><input v-model="prefs.cross" type="checkbox" /> cross</label
+        ><label><input v-model="prefs.lines" type="checkbox" /> lines</label>
         <a :href="upright ? '/camera?turned' : '/camera'" target="_blank">own window</a>
       </template>
-      <button data-test="seeing" :aria-pressed="prefs.picture" @click="prefs.picture = !prefs.picture">{{ prefs.picture ? "finder" : "camera" }}</button>
+      <button
+        data-test="seeing"
+        :aria-pressed="prefs.picture"
+        @click="prefs.picture = !prefs.picture"
+      >
+        {{ prefs.picture ? "finder" : "camera" }}
+      </button>
     </div>
   </div>
 </template>
 
 <style scoped>
-.seeing { position: relative; min-height: 0; min-width: 0; display: grid; }
-.seeing > :first-child { min-height: 0; height: 100%; }
-.real { overflow: hidden; }
-.turn { position: absolute; right: 1px; bottom: 1px; display: flex; gap: 8px; align-items: center; background: rgba(8, 10, 13, .72); padding: 0 0 0 8px; color: #eadfc8; }
-.turn a { color: #eadfc8; }
-.turn button { background: #eadfc8; color: #0b0d10; border: 0; font: 600 13px/1 var(--head); padding: 5px 9px; cursor: pointer; }
-.turn label { display: flex; gap: 3px; align-items: center; }
+.seeing {
+  position: relative;
+  min-height: 0;
+  min-width: 0;
+  display: grid;
+}
+.seeing > :first-child {
+  min-height: 0;
+  height: 100%;
+}
+.real {
+  overflow: hidden;
+}
+.turn {
+  position: absolute;
+  right: 1px;
+  bottom: 1px;
+  display: flex;
+  gap: 8px;
+  align-items: center;
+  background: rgba(8, 10, 13, 0.72);
+  padding: 0 0 0 8px;
+  color: #eadfc8;
+}
+.turn a {
+  color: #eadfc8;
+}
+.turn button {
+  background: #eadfc8;
+  color: #0b0d10;
+  border: 0;
+  font: 600 13px/1 var(--head);
+  padding: 5px 9px;
+  cursor: pointer;
+}
+.turn label {
+  display: flex;
+  gap: 3px;
+  align-items: center;
+}
 </style>

@@ -17,7 +17,14 @@ import { useElementSize } from "./size";
 // picture, drawn anew only when the plan, the size or the zoom changes; what moves
 // lies in another on top of it.
 const props = defineProps<{
-  shot: ShotView; camera: View | null; rig: View | null; frame: number; planOnly?: boolean; follow?: boolean; was?: ShotView | null; scrub?: boolean;
+  shot: ShotView;
+  camera: View | null;
+  rig: View | null;
+  frame: number;
+  planOnly?: boolean;
+  follow?: boolean;
+  was?: ShotView | null;
+  scrub?: boolean;
 }>();
 const emit = defineEmits<{ go: [frame: number] }>();
 const box = ref<HTMLElement | null>(null);
@@ -26,9 +33,15 @@ const { width, height } = useElementSize(box);
 // One scale for plan and elevation; x is shared, so they stand over each other.
 const zoom = ref(1);
 const shift = ref<[number, number]>([0, 0]);
-const base = computed<Frame>((was) => keep(was as Frame, fit(props.shot.sheet.bounds, width.value, height.value, props.planOnly ?? false)));
+const base = computed<Frame>((was) =>
+  keep(
+    was as Frame,
+    fit(props.shot.sheet.bounds, width.value, height.value, props.planOnly ?? false),
+  ),
+);
 const at = computed<Frame>(() => {
-  const b = base.value, z = zoom.value;
+  const b = base.value,
+    z = zoom.value;
   const cx = width.value / 2 + (b.cx - width.value / 2) * z + shift.value[0];
   return { k: b.k * z, cx, planY: b.planY + shift.value[1], floorY: b.floorY, splitY: b.splitY };
 });
@@ -39,11 +52,18 @@ const side = computed(() => projection(at.value, true));
 const keys = computed<{ f: number; v: View }[]>((was) => keep(was ?? [], keyViews()));
 function keyViews(): { f: number; v: View }[] {
   const p = props.shot.plot;
-  const frames = [...new Set(props.shot.path.tracks.flatMap((t) => t.keys.map((q) => q.frame)))].sort((a, b) => a - b);
+  const frames = [
+    ...new Set(props.shot.path.tracks.flatMap((t) => t.keys.map((q) => q.frame))),
+  ].sort((a, b) => a - b);
   const cells = new Set<string>();
   return frames.flatMap((f) => {
-    const v = p.views[Math.min(Math.max(Math.round((f - p.start) / p.step), 0), p.views.length - 1)] as View;
-    const cell = plan.value(v.at_m).map((n) => Math.round(n / 7)).join(" ");
+    const v = p.views[
+      Math.min(Math.max(Math.round((f - p.start) / p.step), 0), p.views.length - 1)
+    ] as View;
+    const cell = plan
+      .value(v.at_m)
+      .map((n) => Math.round(n / 7))
+      .join(" ");
     if (cells.has(cell)) return [];
     cells.add(cell);
     return [{ f, v }];
@@ -54,18 +74,28 @@ function keyViews(): { f: number; v: View }[] {
 const away = computed(() => {
   const c = props.camera;
   if (!c) return "";
-  const d = props.shot.set.subject_m.reduce((sum, v, i) => sum + (v - (c.at_m[i] ?? 0)) * (c.forward[i] ?? 0), 0);
+  const d = props.shot.set.subject_m.reduce(
+    (sum, v, i) => sum + (v - (c.at_m[i] ?? 0)) * (c.forward[i] ?? 0),
+    0,
+  );
   return d > 0 ? ` ${d.toFixed(2)} m` : "";
 });
-const onKey = computed(() => props.shot.path.tracks.some((t) => t.keys.some((q) => q.frame === props.frame)));
+const onKey = computed(() =>
+  props.shot.path.tracks.some((t) => t.keys.some((q) => q.frame === props.frame)),
+);
 const subject = computed(() => plan.value(props.shot.set.subject_m));
-const here = computed(() => (props.camera ? { plan: plan.value(props.camera.at_m), side: side.value(props.camera.at_m) } : null));
+const here = computed(() =>
+  props.camera
+    ? { plan: plan.value(props.camera.at_m), side: side.value(props.camera.at_m) }
+    : null,
+);
 const stands = computed(() => (props.rig ? plan.value(props.rig.at_m) : null));
 // The camera's height, at the right of all that is drawn.
 const tall = computed(() => {
   const c = props.camera;
   if (!c) return null;
-  const x = Math.min((plan.value(props.shot.sheet.bounds.max_m)[0] ?? 0) + 14, width.value - 64), y = side.value(c.at_m)[1];
+  const x = Math.min((plan.value(props.shot.sheet.bounds.max_m)[0] ?? 0) + 14, width.value - 64),
+    y = side.value(c.at_m)[1];
   return { x, y, half: (y + at.value.floorY) / 2 + 4, text: `${(c.at_m[2] ?? 0).toFixed(2)} m` };
 });
 
@@ -76,10 +106,15 @@ function wheel(e: WheelEvent): void {
 }
 function scale(by: number, px: number, py: number): void {
   const to = Math.min(Math.max(zoom.value * by, 0.4), 8);
-  const b = at.value, mx = (px - b.cx) / b.k, my = (b.planY - py) / b.k;
+  const b = at.value,
+    mx = (px - b.cx) / b.k,
+    my = (b.planY - py) / b.k;
   zoom.value = to;
   const n = at.value;
-  shift.value = [shift.value[0] + px - (n.cx + mx * n.k), shift.value[1] + py - (n.planY - my * n.k)];
+  shift.value = [
+    shift.value[0] + px - (n.cx + mx * n.k),
+    shift.value[1] + py - (n.planY - my * n.k),
+  ];
 }
 const middle = (by: number): void => scale(by, width.value / 2, at.value.planY - at.value.k * 0.4);
 function whole(): void {
@@ -100,8 +135,17 @@ watch(() => props.shot.id, whole);
 <template>
   <div ref="box" class="box drawing" data-test="sheet">
     <svg
-      class="ground" :width="width" :height="height" role="img" :aria-label="`Plan${planOnly ? '' : ' and elevation'} of ${shot.code}`"
-      @wheel.prevent="wheel" @pointerdown="down" @pointermove="move" @pointerup="drag = null" @pointercancel="drag = null">
+      class="ground"
+      :width="width"
+      :height="height"
+      role="img"
+      :aria-label="`Plan${planOnly ? '' : ' and elevation'} of ${shot.code}`"
+      @wheel.prevent="wheel"
+      @pointerdown="down"
+      @pointermove="move"
+      @pointerup="drag = null"
+      @pointercancel="drag = null"
+    >
       <SheetPaper :frame="at" :width="width" :height="height" :plan-only="planOnly" name="shot">
         <template #plan>
           <SheetGround :set="shot.set" :frame="at" :width="width" :side="false" />
@@ -115,18 +159,58 @@ watch(() => props.shot.id, whole);
       </SheetPaper>
     </svg>
     <svg class="path" :width="width" :height="height">
-      <g clip-path="url(#plan-shot)"><SheetWedges :frame="at" :keys="keys" /><SheetPath :shot="shot" :frame="at" :side="false" :was="was?.plot ?? null" :scrubs="scrub" @go="(f) => emit('go', f)" /><SheetMarks :frame="at" :keys="keys" @go="(f) => emit('go', f)" /></g>
-      <g v-if="!planOnly" clip-path="url(#side-shot)"><SheetPath :shot="shot" :frame="at" side :scrubs="scrub" @go="(f) => emit('go', f)" /></g>
+      <g clip-path="url(#plan-shot)">
+        <SheetWedges :frame="at" :keys="keys" />
+        <SheetPath
+          :shot="shot"
+          :frame="at"
+          :side="false"
+          :was="was?.plot ?? null"
+          :scrubs="scrub"
+          @go="(f) => emit('go', f)"
+        />
+        <SheetMarks :frame="at" :keys="keys" @go="(f) => emit('go', f)" />
+      </g>
+      <g v-if="!planOnly" clip-path="url(#side-shot)">
+        <SheetPath :shot="shot" :frame="at" side :scrubs="scrub" @go="(f) => emit('go', f)" />
+      </g>
     </svg>
     <svg class="moving" :width="width" :height="height" aria-hidden="true">
-      <defs><clipPath id="movingclip"><rect x="0" y="0" :width="width" :height="at.splitY" /></clipPath></defs>
+      <defs>
+        <clipPath id="movingclip"><rect x="0" y="0" :width="width" :height="at.splitY" /></clipPath>
+      </defs>
       <g clip-path="url(#movingclip)">
-        <path v-if="camera" :d="wedge(camera, at)" fill="var(--tint)" stroke="var(--ink)" stroke-width="1.8" />
-        <SheetMachine v-if="camera" :sheet="shot.sheet" :frame="at" :side="false" :joints="camera.joints" />
-        <path v-if="here && onKey && !follow" :d="`M${here.plan[0]} ${here.plan[1] + 10}l6 10h-12z`" fill="var(--now)" />
-        <text :x="subject[0] + 14" :y="subject[1] - 10" class="lab strong halo">{{ shot.set.subject_name }}{{ away }}</text>
+        <path
+          v-if="camera"
+          :d="wedge(camera, at)"
+          fill="var(--tint)"
+          stroke="var(--ink)"
+          stroke-width="1.8"
+        />
+        <SheetMachine
+          v-if="camera"
+          :sheet="shot.sheet"
+          :frame="at"
+          :side="false"
+          :joints="camera.joints"
+        />
+        <path
+          v-if="here && onKey && !follow"
+          :d="`M${here.plan[0]} ${here.plan[1] + 10}l6 10h-12z`"
+          fill="var(--now)"
+        />
+        <text :x="subject[0] + 14" :y="subject[1] - 10" class="lab strong halo">
+          {{ shot.set.subject_name }}{{ away }}
+        </text>
         <g v-if="rig && stands">
-          <SheetMachine v-if="!follow" :sheet="shot.sheet" :frame="at" :side="false" :joints="rig.joints" ghost />
+          <SheetMachine
+            v-if="!follow"
+            :sheet="shot.sheet"
+            :frame="at"
+            :side="false"
+            :joints="rig.joints"
+            ghost
+          />
           <rect :x="stands[0] - 9" :y="stands[1] - 9" width="18" height="18" class="rig" />
           <text :x="stands[0]" :y="stands[1] - 26" text-anchor="middle" class="lab halo">rig</text>
         </g>
@@ -135,7 +219,11 @@ watch(() => props.shot.id, whole);
       <template v-if="camera && here && tall && !planOnly">
         <SheetMachine :sheet="shot.sheet" :frame="at" side :joints="camera.joints" />
         <circle :cx="here.side[0]" :cy="here.side[1]" r="7" class="now" />
-        <path :d="`M${tall.x} ${at.floorY}V${tall.y}m-4 0h8M${tall.x - 4} ${at.floorY}h8`" stroke="var(--quiet)" fill="none" />
+        <path
+          :d="`M${tall.x} ${at.floorY}V${tall.y}m-4 0h8M${tall.x - 4} ${at.floorY}h8`"
+          stroke="var(--quiet)"
+          fill="none"
+        />
         <text :x="tall.x + 8" :y="tall.half" class="lab">{{ tall.text }}</text>
       </template>
     </svg>
@@ -146,24 +234,75 @@ watch(() => props.shot.id, whole);
     </div>
     <p class="sr" aria-live="off">Frame {{ four(frame) }}</p>
     <p v-if="shot.empty" class="empty">
-      The sheet is empty. Find a framing with ← → and press <kbd>K</kbd> to store the first keyframe, or take keyframes from a file.
+      The sheet is empty. Find a framing with ← → and press <kbd>K</kbd> to store the first
+      keyframe, or take keyframes from a file.
     </p>
   </div>
 </template>
 
 <style scoped>
-.drawing { overflow: hidden; touch-action: none; }
-svg { display: block; }
-.ground { cursor: grab; will-change: transform; }
-.path { position: absolute; inset: 0; pointer-events: none; will-change: transform; }
-.moving { position: absolute; inset: 0; pointer-events: none; will-change: transform; }
-.strong { fill: var(--now) !important; font-weight: 700; }
-.now { fill: var(--sheet); stroke: var(--now); stroke-width: 3; }
-.rig { fill: none; stroke: var(--ink); stroke-width: 1.6; stroke-dasharray: 4 2; }
-.zoom { position: absolute; top: 4px; right: 8px; display: flex; gap: 4px; }
-.sr { position: absolute; width: 1px; height: 1px; overflow: hidden; clip-path: inset(50%); margin: 0; }
+.drawing {
+  overflow: hidden;
+  touch-action: none;
+}
+svg {
+  display: block;
+}
+.ground {
+  cursor: grab;
+  will-change: transform;
+}
+.path {
+  position: absolute;
+  inset: 0;
+  pointer-events: none;
+  will-change: transform;
+}
+.moving {
+  position: absolute;
+  inset: 0;
+  pointer-events: none;
+  will-change: transform;
+}
+.strong {
+  fill: var(--now) !important;
+  font-weight: 700;
+}
+.now {
+  fill: var(--sheet);
+  stroke: var(--now);
+  stroke-width: 3;
+}
+.rig {
+  fill: none;
+  stroke: var(--ink);
+  stroke-width: 1.6;
+  stroke-dasharray: 4 2;
+}
+.zoom {
+  position: absolute;
+  top: 4px;
+  right: 8px;
+  display: flex;
+  gap: 4px;
+}
+.sr {
+  position: absolute;
+  width: 1px;
+  height: 1px;
+  overflow: hidden;
+  clip-path: inset(50%);
+  margin: 0;
+}
 .empty {
-  position: absolute; left: 12px; width: 250px; top: 96px; margin: 0; background: var(--sheet); border: 1px solid var(--now); padding: 14px;
+  position: absolute;
+  left: 12px;
+  width: 250px;
+  top: 96px;
+  margin: 0;
+  background: var(--sheet);
+  border: 1px solid var(--now);
+  padding: 14px;
   font-size: 14px;
 }
 </style>

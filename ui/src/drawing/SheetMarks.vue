@@ -8,11 +8,19 @@ import { projection, type Frame } from "./sheet";
 const props = defineProps<{ frame: Frame; keys: { f: number; v: View }[] }>();
 const emit = defineEmits<{ go: [frame: number] }>();
 const marks = computed(() => {
-  const to = projection(props.frame, false), out: { f: number; x: number; y: number; label: boolean }[] = [];
+  const to = projection(props.frame, false),
+    out: { f: number; x: number; y: number; label: boolean }[] = [];
   for (const { f, v } of props.keys) {
     const [x, y] = to(v.at_m);
     const wide = (g: number): number => four(g).length * 4; // half of it, in px, and what is left free
-    out.push({ f, x, y, label: !out.some((o) => o.label && Math.abs(o.x - x) < wide(f) + wide(o.f) + 4 && Math.abs(o.y - y) < 14) });
+    out.push({
+      f,
+      x,
+      y,
+      label: !out.some(
+        (o) => o.label && Math.abs(o.x - x) < wide(f) + wide(o.f) + 4 && Math.abs(o.y - y) < 14,
+      ),
+    });
   }
   return out;
 });
@@ -22,11 +30,16 @@ const marks = computed(() => {
   <g>
     <g v-for="q in marks" :key="q.f" class="keymark" @pointerdown.stop @click="emit('go', q.f)">
       <path :d="`M${q.x} ${q.y + 10}l6 10h-12z`" fill="var(--ink)" />
-      <text v-if="q.label" :x="q.x" :y="q.y - 14" text-anchor="middle" class="lab halo">{{ four(q.f) }}</text>
+      <text v-if="q.label" :x="q.x" :y="q.y - 14" text-anchor="middle" class="lab halo">{{
+        four(q.f)
+      }}</text>
     </g>
   </g>
 </template>
 
 <style scoped>
-.keymark { cursor: pointer; pointer-events: auto; }
+.keymark {
+  cursor: pointer;
+  pointer-events: auto;
+}
 </style>

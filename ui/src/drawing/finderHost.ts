@@ -6,7 +6,11 @@ import type { Answer, Ask, Mark } from "./finderWorker";
 // processors are left to the drawings; in full once it rests.
 const goodMS = 16;
 
-export interface Wanted { view: View; width: number; height: number }
+export interface Wanted {
+  view: View;
+  width: number;
+  height: number;
+}
 
 // The finder's canvas and the thread that draws on it. Making them takes seconds on
 // a slow machine, so there is one of each, handed from view to view.
@@ -34,7 +38,10 @@ class Host {
       const c = this.canvas.transferControlToOffscreen();
       this.worker = new Worker(new URL("./finderWorker.ts", import.meta.url), { type: "module" });
       this.worker.onmessage = (e: MessageEvent<Answer>) => this.answer(e.data);
-      this.worker.postMessage({ canvas: c, set, ratio: Math.min(window.devicePixelRatio, 2) } satisfies Ask, [c]);
+      this.worker.postMessage(
+        { canvas: c, set, ratio: Math.min(window.devicePixelRatio, 2) } satisfies Ask,
+        [c],
+      );
     } catch {
       this.failed = true;
     }
@@ -79,7 +86,10 @@ class Host {
     window.clearTimeout(this.rest);
     this.pausing = false;
     const moving = performance.now() - this.changed < 200 && this.drawn > 0;
-    const scale = moving && this.cost > goodMS ? Math.max(0.3, Math.round(Math.sqrt(goodMS / this.cost) * 10) / 10) : 1;
+    const scale =
+      moving && this.cost > goodMS
+        ? Math.max(0.3, Math.round(Math.sqrt(goodMS / this.cost) * 10) / 10)
+        : 1;
     this.wanted = null;
     this.last = w;
     this.askedIn = this.turn;
@@ -102,10 +112,20 @@ class Host {
       if (this.askedIn === this.turn) this.hear(m.mark);
       if (this.wanted && this.cost > goodMS) {
         this.pausing = true;
-        this.rest = window.setTimeout(() => { this.pausing = false; this.draw(); }, Math.min(Math.max(60, 2 * m.ms), 400));
+        this.rest = window.setTimeout(
+          () => {
+            this.pausing = false;
+            this.draw();
+          },
+          Math.min(Math.max(60, 2 * m.ms), 400),
+        );
         return;
       }
-      if (this.asked < 1 && !this.wanted) this.rest = window.setTimeout(() => { this.wanted ??= this.last; this.draw(); }, 220);
+      if (this.asked < 1 && !this.wanted)
+        this.rest = window.setTimeout(() => {
+          this.wanted ??= this.last;
+          this.draw();
+        }, 220);
     }
     this.draw();
   }

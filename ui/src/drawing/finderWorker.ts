@@ -3,8 +3,16 @@ import { FinderScene } from "./finderScene";
 
 // The finder's picture is drawn here, on a thread of its own: the page's keeps
 // the hold's beats and the drawings, however slow this is.
-export interface Mark { x: number; y: number; size: number; from: number }
-export type Ask = { canvas: OffscreenCanvas; set: ShotView["set"]; ratio: number } | { set: ShotView["set"] } | { view: View; width: number; height: number; scale: number };
+export interface Mark {
+  x: number;
+  y: number;
+  size: number;
+  from: number;
+}
+export type Ask =
+  | { canvas: OffscreenCanvas; set: ShotView["set"]; ratio: number }
+  | { set: ShotView["set"] }
+  | { view: View; width: number; height: number; scale: number };
 export type Answer = { ready: true } | { failed: true } | { mark: Mark | null; ms: number };
 
 let scene: FinderScene | null = null;

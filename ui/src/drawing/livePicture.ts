@@ -2,7 +2,11 @@ import { onBeforeUnmount, onMounted, ref, type Ref } from "vue";
 
 // The camera's picture as it is, one after another, each asked for so long after the last
 // came; none while the page is not seen.
-export function useLivePicture(width: number, pause: () => number, there: () => boolean): { src: Ref<string>; why: Ref<string>; at: Ref<number> } {
+export function useLivePicture(
+  width: number,
+  pause: () => number,
+  there: () => boolean,
+): { src: Ref<string>; why: Ref<string>; at: Ref<number> } {
   const src = ref("");
   const why = ref("");
   const at = ref(0);
@@ -34,6 +38,8 @@ export function useLivePicture(width: number, pause: () => number, there: () => 
       await new Promise((go) => window.setTimeout(go, pause()));
     }
   });
-  onBeforeUnmount(() => { over = true; });
+  onBeforeUnmount(() => {
+    over = true;
+  });
   return { src, why, at };
 }

@@ -1,7 +1,10 @@
 import { onBeforeUnmount, onMounted, ref, type Ref } from "vue";
 
 // The inner size of an element, as it changes.
-export function useElementSize(el: Ref<HTMLElement | null>): { width: Ref<number>; height: Ref<number> } {
+export function useElementSize(el: Ref<HTMLElement | null>): {
+  width: Ref<number>;
+  height: Ref<number>;
+} {
   const width = ref(0);
   const height = ref(0);
   const ro = new ResizeObserver(([e]) => {

@@ -1,6 +1,9 @@
 // The stretch of frames that the score shows: all of the move, or a part of it
 // that was zoomed into. from < to, in frames.
-export interface Window { from: number; to: number }
+export interface Window {
+  from: number;
+  to: number;
+}
 
 const least = 10; // frames
 

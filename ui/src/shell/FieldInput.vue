@@ -22,7 +22,15 @@ function lay(): void {
   e.dataset.seen = e.value; // what is changed, when it is
 }
 onMounted(lay);
-watch(() => props.value, () => { typed = false; lay(); gave = undefined; }, { flush: "post" });
+watch(
+  () => props.value,
+  () => {
+    typed = false;
+    lay();
+    gave = undefined;
+  },
+  { flush: "post" },
+);
 function give(): void {
   typed = true;
   gave = el.value?.value;

@@ -9,26 +9,61 @@ import { missed } from "./keys";
 const live = useLive();
 const shot = useShot();
 async function on(machine: string, axis: string): Promise<void> {
-  const r = await api.POST("/api/machines/{id}/suspend", { params: { path: { id: machine } }, body: { axis, seconds: 0 } });
+  const r = await api.POST("/api/machines/{id}/suspend", {
+    params: { path: { id: machine } },
+    body: { axis, seconds: 0 },
+  });
   if (r.error) shot.trouble = sentence(r.error);
 }
 </script>
 
 <template>
-  <div v-if="missed || live.now?.suspended?.length" class="band" role="alert" :data-test="missed ? 'stop-missed' : 'limits-off'">
-    <p v-if="missed"><b>STOP</b> {{ missed.replace(/^STOP /, "") }} <button class="btn slim" data-test="stop-read" @click="missed = ''">Read</button></p>
+  <div
+    v-if="missed || live.now?.suspended?.length"
+    class="band"
+    role="alert"
+    :data-test="missed ? 'stop-missed' : 'limits-off'"
+  >
+    <p v-if="missed">
+      <b>STOP</b> {{ missed.replace(/^STOP /, "") }}
+      <button class="btn slim" data-test="stop-read" @click="missed = ''">Read</button>
+    </p>
     <p v-for="s in live.now?.suspended ?? []" :key="s.machine + s.axis">
-      <b>SOFT LIMITS OFF</b> {{ s.name }}, {{ s.axis }}: only its hard ends stop it · <b>{{ s.seconds }} s</b>
-      <button class="btn slim" data-test="limits-on" @click="on(s.machine, s.axis)">put them back on</button>
+      <b>SOFT LIMITS OFF</b> {{ s.name }}, {{ s.axis }}: only its hard ends stop it ·
+      <b>{{ s.seconds }} s</b>
+      <button class="btn slim" data-test="limits-on" @click="on(s.machine, s.axis)">
+        put them back on
+      </button>
     </p>
   </div>
   <div v-else class="band none"></div>
 </template>
 
 <style scoped>
-.band { position: relative; z-index: 9998; background: var(--ink); color: var(--sheet); border-bottom: 4px solid var(--now); font-size: 18px; }
-.none { display: none; }
-p { margin: 0; padding: 8px 14px; display: flex; gap: 14px; align-items: center; flex-wrap: wrap; }
-b { font: 600 26px/1 var(--head); letter-spacing: .04em; }
-.btn { margin-left: auto; }
+.band {
+  position: relative;
+  z-index: 9998;
+  background: var(--ink);
+  color: var(--sheet);
+  border-bottom: 4px solid var(--now);
+  font-size: 18px;
+}
+.none {
+  display: none;
+}
+p {
+  margin: 0;
+  padding: 8px 14px;
+  display: flex;
+  gap: 14px;
+  align-items: center;
+  flex-wrap: wrap;
+}
+b {
+  font: 600 26px/1 var(--head);
+  letter-spacing: 0.04em;
+}
+.btn {
+  margin-left: auto;
+}
 </style>

@@ -8,15 +8,40 @@ const shot = useShot();
 
 <template>
   <nav class="tabs" :aria-label="`Sheets of ${stage}`">
-    <router-link v-for="s in sheets" :key="s.name" :to="{ name: stage, params: { id: shot.id, sheet: s.name } }" class="tab" :class="{ here: s.name === here }"
-      :aria-current="s.name === here ? 'page' : undefined" :data-test="'sheet-' + s.name">{{ s.title }}</router-link>
+    <router-link
+      v-for="s in sheets"
+      :key="s.name"
+      :to="{ name: stage, params: { id: shot.id, sheet: s.name } }"
+      class="tab"
+      :class="{ here: s.name === here }"
+      :aria-current="s.name === here ? 'page' : undefined"
+      :data-test="'sheet-' + s.name"
+      >{{ s.title }}</router-link
+    >
   </nav>
 </template>
 
 <style scoped>
-.tabs { display: flex; gap: 24px; height: 26px; flex: none; }
-.tab { font: 600 17px/1.2 var(--head); color: var(--quiet); text-decoration: none; border-bottom: 3px solid transparent; }
-.tab.here { color: var(--ink); border-color: var(--now); }
-html.paper .tab { color: #4d5a67; }
-html.paper .tab.here { color: var(--ink); }
+.tabs {
+  display: flex;
+  gap: 24px;
+  height: 26px;
+  flex: none;
+}
+.tab {
+  font: 600 17px/1.2 var(--head);
+  color: var(--quiet);
+  text-decoration: none;
+  border-bottom: 3px solid transparent;
+}
+.tab.here {
+  color: var(--ink);
+  border-color: var(--now);
+}
+html.paper .tab {
+  color: #4d5a67;
+}
+html.paper .tab.here {
+  color: var(--ink);
+}
 </style>

@@ -2,7 +2,13 @@ import { defineStore } from "pinia";
 import { ref, shallowRef } from "vue";
 import { sentence } from "../api/client";
 
-interface Question { title: string; text: string; yes: string; act: () => Promise<string>; other?: { label: string; act: () => Promise<string> } }
+interface Question {
+  title: string;
+  text: string;
+  yes: string;
+  act: () => Promise<string>;
+  other?: { label: string; act: () => Promise<string> };
+}
 
 // Questions that must be confirmed: before a rig moves, or work is left behind.
 export const useAsk = defineStore("ask", () => {
@@ -17,7 +23,8 @@ export const useAsk = defineStore("ask", () => {
   }
 
   async function confirm(other = false): Promise<void> {
-    const q = question.value, act = other ? q?.other?.act : q?.act;
+    const q = question.value,
+      act = other ? q?.other?.act : q?.act;
     if (!act || busy.value) return;
     busy.value = true;
     failed.value = await act().catch(() => sentence(undefined));

@@ -17,7 +17,11 @@ import { useMoves } from "./moves";
 // All keys of the application. Esc stops from anywhere; no key here moves a
 // rig without a question that is confirmed.
 // A key that is pressed. What a letter does is said by Shift, not by Caps Lock.
-interface Press { key: string; shiftKey: boolean; repeat: boolean }
+interface Press {
+  key: string;
+  shiftKey: boolean;
+  repeat: boolean;
+}
 function cased(e: KeyboardEvent): string {
   if (!/^\p{L}$/u.test(e.key)) return e.key;
   return e.shiftKey ? e.key.toUpperCase() : e.key.toLowerCase();
@@ -26,10 +30,18 @@ function cased(e: KeyboardEvent): string {
 // A list that has the focus takes the letters with which an entry of it begins, and no others.
 function passes(list: HTMLSelectElement, e: KeyboardEvent): boolean {
   if (!/^\p{L}$/u.test(e.key)) return e.ctrlKey || e.metaKey;
-  return e.ctrlKey || e.metaKey || ![...list.options].some((o) => o.text.trim().toLowerCase().startsWith(e.key.toLowerCase()));
+  return (
+    e.ctrlKey ||
+    e.metaKey ||
+    ![...list.options].some((o) => o.text.trim().toLowerCase().startsWith(e.key.toLowerCase()))
+  );
 }
 
-export function useKeys(): { onKey: (e: KeyboardEvent) => void; onKeyUp: (e: KeyboardEvent) => void; onEscape: (e: KeyboardEvent) => void } {
+export function useKeys(): {
+  onKey: (e: KeyboardEvent) => void;
+  onKeyUp: (e: KeyboardEvent) => void;
+  onEscape: (e: KeyboardEvent) => void;
+} {
   const shot = useShot();
   const prefs = usePrefs();
   const hold = useHold();
@@ -51,11 +63,20 @@ export function useKeys(): { onKey: (e: KeyboardEvent) => void; onKeyUp: (e: Key
 
   function onKey(e: KeyboardEvent): void {
     const t = e.target;
-    const typing = t instanceof HTMLInputElement || t instanceof HTMLSelectElement || t instanceof HTMLTextAreaElement;
-    if ((typing && !(t instanceof HTMLSelectElement && passes(t, e))) || e.defaultPrevented || ask.question) return;
+    const typing =
+      t instanceof HTMLInputElement ||
+      t instanceof HTMLSelectElement ||
+      t instanceof HTMLTextAreaElement;
+    if (
+      (typing && !(t instanceof HTMLSelectElement && passes(t, e))) ||
+      e.defaultPrevented ||
+      ask.question
+    )
+      return;
     if (e.ctrlKey || e.metaKey) return withControl(e);
     if (e.altKey) return;
-    if (e.key === " " && route.name === "shoot" && !byFrames()) { // Space rolls on the hold target only
+    if (e.key === " " && route.name === "shoot" && !byFrames()) {
+      // Space rolls on the hold target only
       if (!(t instanceof HTMLButtonElement)) {
         hold.says = "Space rolls on the hold target only. Press H to go to it, then hold Space.";
         e.preventDefault();
@@ -67,9 +88,14 @@ export function useKeys(): { onKey: (e: KeyboardEvent) => void; onKeyUp: (e: Key
   }
 
   function withControl(e: KeyboardEvent): void {
-    if (e.key.toLowerCase() === "a" && route.name === "compose" && shot.view) { // all of the selected axis, with Shift all there are
+    if (e.key.toLowerCase() === "a" && route.name === "compose" && shot.view) {
+      // all of the selected axis, with Shift all there are
       e.preventDefault();
-      score.pick(shot.view.path.tracks.filter((t) => e.shiftKey || t.axis === shot.selected?.id).flatMap((t) => t.keys.map((k) => ({ axis: t.axis, frame: k.frame }))));
+      score.pick(
+        shot.view.path.tracks
+          .filter((t) => e.shiftKey || t.axis === shot.selected?.id)
+          .flatMap((t) => t.keys.map((k) => ({ axis: t.axis, frame: k.frame }))),
+      );
       return;
     }
     if (e.key.toLowerCase() !== "z" || !shot.view) return;
@@ -103,11 +129,25 @@ export function useKeys(): { onKey: (e: KeyboardEvent) => void; onKeyUp: (e: Key
       return true;
     };
     switch (e.key) {
-      case "n": case "N": return once(() => void frames.next());
-      case "o": case "O": return once(() => void frames.command("once more"));
-      case "v": case "V": return once(() => void frames.command("step over"));
-      case "r": case "R": return once(() => document.querySelector<HTMLElement>('[data-test="back-to"]')?.click());
-      case "b": case "B": case "m": case "M": case "h": case "H": return true; // the picture's own
+      case "n":
+      case "N":
+        return once(() => void frames.next());
+      case "o":
+      case "O":
+        return once(() => void frames.command("once more"));
+      case "v":
+      case "V":
+        return once(() => void frames.command("step over"));
+      case "r":
+      case "R":
+        return once(() => document.querySelector<HTMLElement>('[data-test="back-to"]')?.click());
+      case "b":
+      case "B":
+      case "m":
+      case "M":
+      case "h":
+      case "H":
+        return true; // the picture's own
     }
     return false;
   }
@@ -115,15 +155,29 @@ export function useKeys(): { onKey: (e: KeyboardEvent) => void; onKeyUp: (e: Key
   function playhead(e: Press): boolean {
     const by = e.shiftKey ? 10 : 1;
     switch (e.key) {
-      case "f": case "F":
+      case "f":
+      case "F":
         if (route.name === "shoot") moves.goTo();
         else shot.go(shot.first);
         return true;
-      case "e": case "E": shot.go(shot.last); return true;
-      case ",": case "<": shot.go(shot.frame - by); return true;
-      case ".": case ">": shot.go(shot.frame + by); return true;
-      case "g": case "G": moves.goTo(shot.frame); return true;
-      case "h": case "H":
+      case "e":
+      case "E":
+        shot.go(shot.last);
+        return true;
+      case ",":
+      case "<":
+        shot.go(shot.frame - by);
+        return true;
+      case ".":
+      case ">":
+        shot.go(shot.frame + by);
+        return true;
+      case "g":
+      case "G":
+        moves.goTo(shot.frame);
+        return true;
+      case "h":
+      case "H":
         if (route.name === "line-up") {
           moves.home();
           return true;
@@ -131,51 +185,100 @@ export function useKeys(): { onKey: (e: KeyboardEvent) => void; onKeyUp: (e: Key
         if (route.name !== "shoot") return false;
         document.querySelector<HTMLElement>('[data-test="hold"]')?.focus();
         return true;
-      case "s": case "S": void shot.seal(); return true;
-      case "p": case "P": void router.push({ name: "prove", params: { id: shot.id } }); return true;
+      case "s":
+      case "S":
+        void shot.seal();
+        return true;
+      case "p":
+      case "P":
+        void router.push({ name: "prove", params: { id: shot.id } });
+        return true;
     }
     return false;
   }
 
   function compose(e: Press): boolean {
     switch (e.key) {
-      case "ArrowLeft": case "ArrowRight": {
+      case "ArrowLeft":
+      case "ArrowRight": {
         const dir = e.key === "ArrowLeft" ? -1 : 1;
         if (!steer.on) nudge.nudge(dir, e.repeat);
         else if (!e.repeat) steer.press(dir); // until it is let go
         return true;
       }
-      case "ArrowUp": nudge.grow(1); return true;
-      case "ArrowDown": nudge.grow(-1); return true;
+      case "ArrowUp":
+        nudge.grow(1);
+        return true;
+      case "ArrowDown":
+        nudge.grow(-1);
+        return true;
       case "/":
         if (!steer.on) nudge.halfBack();
         else if (!e.repeat) steer.halfBack();
         return true;
-      case "t": case "T":
-        document.querySelector<SVGElement>(`[data-test="staff-${own(shot.selected?.id ?? "")}"]`)?.focus();
+      case "t":
+      case "T":
+        document
+          .querySelector<SVGElement>(`[data-test="staff-${own(shot.selected?.id ?? "")}"]`)
+          ?.focus();
         return true;
-      case "+": case "=": score.zoom(1.6); return true;
-      case "-": score.zoom(0.625); return true;
-      case "0": score.zoom(0); return true;
-      case "k": void (steer.on ? steer.store() : shot.store()); return true;
-      case "K": void (steer.on ? steer.store(shot.selected?.id) : shot.store(shot.selected?.id)); return true;
-      case "Delete": case "Backspace":
-        if (score.picked.length > 0) void shot.edit({ op: "clear", moves: score.picked.map((p) => ({ axis: p.axis, frame: p.frame })) }, `${score.picked.length} keyframes taken out.`);
+      case "+":
+      case "=":
+        score.zoom(1.6);
+        return true;
+      case "-":
+        score.zoom(0.625);
+        return true;
+      case "0":
+        score.zoom(0);
+        return true;
+      case "k":
+        void (steer.on ? steer.store() : shot.store());
+        return true;
+      case "K":
+        void (steer.on ? steer.store(shot.selected?.id) : shot.store(shot.selected?.id));
+        return true;
+      case "Delete":
+      case "Backspace":
+        if (score.picked.length > 0)
+          void shot.edit(
+            { op: "clear", moves: score.picked.map((p) => ({ axis: p.axis, frame: p.frame })) },
+            `${score.picked.length} keyframes taken out.`,
+          );
         else void nudge.remove(e.shiftKey);
         return true;
-      case "r": case "R": play.start(e.shiftKey ? -1 : 1); return true;
-      case "l": case "L": prefs.loop = !prefs.loop; return true;
-      case "w": case "W": play.show(true); return true;
-      case "d": case "D": score.changes = !score.changes; return true;
-      case "x": pickHere(false); return true;
-      case "X": pickHere(true); return true;
+      case "r":
+      case "R":
+        play.start(e.shiftKey ? -1 : 1);
+        return true;
+      case "l":
+      case "L":
+        prefs.loop = !prefs.loop;
+        return true;
+      case "w":
+      case "W":
+        play.show(true);
+        return true;
+      case "d":
+      case "D":
+        score.changes = !score.changes;
+        return true;
+      case "x":
+        pickHere(false);
+        return true;
+      case "X":
+        pickHere(true);
+        return true;
     }
     return false;
   }
 
   // Picks the selected axis's keyframe at the playhead, or all axes' there; or lets it be.
   function pickHere(all: boolean): void {
-    const f = shot.frame, posts = shot.axes.filter((a) => (all || a.id === shot.selected?.id) && shot.keyAt(a.id, f)).map((a) => ({ axis: a.id, frame: f }));
+    const f = shot.frame,
+      posts = shot.axes
+        .filter((a) => (all || a.id === shot.selected?.id) && shot.keyAt(a.id, f))
+        .map((a) => ({ axis: a.id, frame: f }));
     if (posts.length > 0) score.pick(posts, true);
   }
 
@@ -196,6 +299,14 @@ export function stopNow(): void {
   useAsk().question = null; // what was asked before it is asked again
   missed.value = "";
   fetch("/api/stop", { method: "POST", keepalive: true })
-    .then(async (r) => { if (!r.ok) missed.value = ((await r.json()) as { detail?: string }).detail ?? "STOP was not carried out. Use the hardware stop."; })
-    .catch(() => { missed.value = "STOP could not be sent: the application does not answer. Use the hardware stop."; });
+    .then(async (r) => {
+      if (!r.ok)
+        missed.value =
+          ((await r.json()) as { detail?: string }).detail ??
+          "STOP was not carried out. Use the hardware stop.";
+    })
+    .catch(() => {
+      missed.value =
+        "STOP could not be sent: the application does not answer. Use the hardware stop.";
+    });
 }

@@ -3,8 +3,12 @@
 // go live. Made here; nothing is fetched.
 let audio: AudioContext | null = null;
 
-const tunes: Record<string, number[]> = { free: [440, 294], holding: [440], live: [440, 554, 659], "not seen": [220, 220] };
-
+const tunes: Record<string, number[]> = {
+  free: [440, 294],
+  holding: [440],
+  live: [440, 554, 659],
+  "not seen": [220, 220],
+};
 
 export function sound(drive: string): void {
   const tune = tunes[drive];
@@ -13,7 +17,9 @@ export function sound(drive: string): void {
   void audio.resume();
   const from = audio.currentTime + 0.02;
   tune.forEach((hz, i) => {
-    const o = audio!.createOscillator(), g = audio!.createGain(), at = from + i * 0.16;
+    const o = audio!.createOscillator(),
+      g = audio!.createGain(),
+      at = from + i * 0.16;
     o.frequency.value = hz;
     g.gain.setValueAtTime(0, at);
     g.gain.linearRampToValueAtTime(0.25, at + 0.015);

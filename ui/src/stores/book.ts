@@ -23,10 +23,13 @@ export const useBook = defineStore("book", () => {
     if (!id) return;
     asked = id;
     if (sheet.value?.rig.id !== id) sheet.value = null;
-    const r = await api.GET("/api/rigs/{id}", { params: { path: { id } } }).catch(() => ({ data: undefined, error: undefined }));
+    const r = await api
+      .GET("/api/rigs/{id}", { params: { path: { id } } })
+      .catch(() => ({ data: undefined, error: undefined }));
     if (asked !== id) return;
-    if (r.data) { if (!sheet.value || r.data.rig.version >= sheet.value.rig.version) sheet.value = r.data; }
-    else said.value = { text: sentence(r.error), tone: "over" };
+    if (r.data) {
+      if (!sheet.value || r.data.rig.version >= sheet.value.rig.version) sheet.value = r.data;
+    } else said.value = { text: sentence(r.error), tone: "over" };
   }
   // What an answer made: shown, or why it was not made.
   function took(r: { data?: RigSheet; error?: unknown }, text: string): boolean {
@@ -41,8 +44,14 @@ export const useBook = defineStore("book", () => {
   async function amend(changes: FieldChange[], says: string): Promise<Kept> {
     const s = sheet.value;
     if (!s) return "wrong";
-    if (changes.length === 0) { said.value = { text: "Nothing was changed.", tone: "quiet" }; return "kept"; }
-    const a = await outbox.amend("rig", [s.rig.id], changes, { done: "The next version is written.", given: { says } });
+    if (changes.length === 0) {
+      said.value = { text: "Nothing was changed.", tone: "quiet" };
+      return "kept";
+    }
+    const a = await outbox.amend("rig", [s.rig.id], changes, {
+      done: "The next version is written.",
+      given: { says },
+    });
     if (a.data) took({ data: a.data }, `Version ${a.data.rig.version} is written.`);
     else {
       if (a.stale) await open(s.rig.id);
@@ -52,13 +61,32 @@ export const useBook = defineStore("book", () => {
   }
   async function back(): Promise<void> {
     const s = sheet.value;
-    if (s && await outbox.settled()) took(await api.POST("/api/rigs/{id}/back", { params: { path: { id: s.rig.id } }, body: { base: s.rig.version } }), "Taken back: the version before is written anew.");
+    if (s && (await outbox.settled()))
+      took(
+        await api.POST("/api/rigs/{id}/back", {
+          params: { path: { id: s.rig.id } },
+          body: { base: s.rig.version },
+        }),
+        "Taken back: the version before is written anew.",
+      );
   }
-  async function begin(id: string, body: { name: string; kind?: string; copy?: string; given?: Record<string, number> }): Promise<boolean> {
-    return took(await api.POST("/api/rigs/{id}/begin", { params: { path: { id } }, body }), "It is in the book.");
+  async function begin(
+    id: string,
+    body: { name: string; kind?: string; copy?: string; given?: Record<string, number> },
+  ): Promise<boolean> {
+    return took(
+      await api.POST("/api/rigs/{id}/begin", { params: { path: { id } }, body }),
+      "It is in the book.",
+    );
   }
   async function bring(id: string, doc: unknown, base: number): Promise<boolean> {
-    return took(await api.POST("/api/rigs/{id}", { params: { path: { id } }, body: { base, says: "read from a file", rig: doc as Record<string, never> } }), "Read from the file.");
+    return took(
+      await api.POST("/api/rigs/{id}", {
+        params: { path: { id } },
+        body: { base, says: "read from a file", rig: doc as Record<string, never> },
+      }),
+      "Read from the file.",
+    );
   }
   return { lines, sheet, said, list, open, amend, back, begin, bring };
 });

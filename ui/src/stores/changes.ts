@@ -12,14 +12,17 @@ export const useChanges = defineStore("changes", () => {
   let asked = 0;
   let pause = 0;
   function look(from: number, to: number): void {
-    const mine = ++asked, id = shot.id;
+    const mine = ++asked,
+      id = shot.id;
     window.clearTimeout(pause);
     if (!shot.view || to - from >= mostFrames) {
       got.value = null;
       return;
     }
     pause = window.setTimeout(async () => {
-      const r = await api.GET("/api/shots/{id}/changes", { params: { path: { id }, query: { from, to } } }).catch(() => ({ data: undefined }));
+      const r = await api
+        .GET("/api/shots/{id}/changes", { params: { path: { id }, query: { from, to } } })
+        .catch(() => ({ data: undefined }));
       if (mine === asked) got.value = r.data ?? null;
     }, 80);
   }
@@ -27,7 +30,8 @@ export const useChanges = defineStore("changes", () => {
   const here = computed(() => {
     const g = got.value;
     if (!g || g.revision !== shot.view?.revision) return null;
-    const i = Math.round(shot.frame) - g.from, px = g.px[i];
+    const i = Math.round(shot.frame) - g.from,
+      px = g.px[i];
     return px ? { px, axes: g.axes.map((a) => a[i] ?? 0) } : null;
   });
   return { got, here, look };

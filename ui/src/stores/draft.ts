@@ -9,13 +9,15 @@ export interface Draft<T extends Texts> {
   keep(doc: (f: T) => unknown, send: (changes: FieldChange[]) => Promise<Kept>): Promise<Kept>;
 }
 
-const copy = <X>(x: X): X => (x === undefined ? x : JSON.parse(JSON.stringify(x)) as X);
+const copy = <X>(x: X): X => (x === undefined ? x : (JSON.parse(JSON.stringify(x)) as X));
 
 // A form that is typed into and then kept. What is typed stays until it is kept, whatever comes
 // from elsewhere; what is not, follows what comes from elsewhere, but not while somebody is in one
 // of the form's fields. laid says how the form is filled, from which version of its document, and
 // of which document: with another one it begins anew.
-export function useDraft<T extends Texts>(laid: () => { form: T; version: number; of?: string } | undefined): Draft<T> {
+export function useDraft<T extends Texts>(
+  laid: () => { form: T; version: number; of?: string } | undefined,
+): Draft<T> {
   const first = laid();
   const f = ref(copy(first?.form ?? {})) as Ref<T>;
   let base: Texts = copy(first?.form ?? {}); // as each field was laid, and
@@ -36,8 +38,12 @@ export function useDraft<T extends Texts>(laid: () => { form: T; version: number
       of = next.of;
       [base, sent, asked, f.value] = [{}, {}, {}, {} as T];
     }
-    const here = document.activeElement, root = me?.subTree.el as Element | null;
-    waits = here instanceof HTMLElement && here.matches("input:not([type=checkbox]), textarea") && (root?.contains(here) ?? false);
+    const here = document.activeElement,
+      root = me?.subTree.el as Element | null;
+    waits =
+      here instanceof HTMLElement &&
+      here.matches("input:not([type=checkbox]), textarea") &&
+      (root?.contains(here) ?? false);
     for (const k of Object.keys(next.form)) {
       if (sent[k]) continue;
       if (k in base && mine(k) && !same(f.value[k], next.form[k])) continue;
@@ -48,22 +54,31 @@ export function useDraft<T extends Texts>(laid: () => { form: T; version: number
     }
   }
   watch(() => JSON.stringify(laid()), lay);
-  const left = (): void => { if (waits) window.setTimeout(lay, 0); };
+  const left = (): void => {
+    if (waits) window.setTimeout(lay, 0);
+  };
   document.addEventListener("focusout", left, true);
   onBeforeUnmount(() => document.removeEventListener("focusout", left, true));
 
-  async function keep(doc: (f: T) => unknown, send: (changes: FieldChange[]) => Promise<Kept>): Promise<Kept> {
+  async function keep(
+    doc: (f: T) => unknown,
+    send: (changes: FieldChange[]) => Promise<Kept>,
+  ): Promise<Kept> {
     const typed = copy(f.value);
     const origin = Object.fromEntries(Object.keys(base).map((k) => [k, from(k)])) as T;
-    const was = doc(origin), all = differs(was, doc(f.value));
+    const was = doc(origin),
+      all = differs(was, doc(f.value));
     // Which version a part of the document was seen in: that of the fields it is made of.
-    const parts = Object.keys(f.value).filter(mine).map((k) => {
-      try {
-        return { k, at: differs(was, doc({ ...origin, [k]: f.value[k] } as T)).map((c) => c.at) };
-      } catch {
-        return { k, at: all.map((c) => c.at) };
-      }
-    }).filter((p) => all.length === 0 || p.at.length > 0); // of a form that is kept in parts, this one
+    const parts = Object.keys(f.value)
+      .filter(mine)
+      .map((k) => {
+        try {
+          return { k, at: differs(was, doc({ ...origin, [k]: f.value[k] } as T)).map((c) => c.at) };
+        } catch {
+          return { k, at: all.map((c) => c.at) };
+        }
+      })
+      .filter((p) => all.length === 0 || p.at.length > 0); // of a form that is kept in parts, this one
     const keys = parts.map((p) => p.k);
     const changes = all.map((c) => {
       const of = parts.filter((p) => p.at.some((at) => touches(at, c.at))).map((p) => p.k);
@@ -78,7 +93,8 @@ export function useDraft<T extends Texts>(laid: () => { form: T; version: number
     if (now && answer !== "wrong") {
       for (const k of keys) {
         if (sent[k]) continue; // sent once more meanwhile
-        if (answer === "kept" && same(f.value[k], typed[k])) (f.value as Texts)[k] = copy(now.form[k]);
+        if (answer === "kept" && same(f.value[k], typed[k]))
+          (f.value as Texts)[k] = copy(now.form[k]);
         base[k] = copy(now.form[k]); // where it was changed by somebody else that was said
         seen[k] = now.version;
       }

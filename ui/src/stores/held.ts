@@ -26,7 +26,9 @@ export function heldSocket(address: () => string, hear: (m: unknown) => void) {
 
   function open(): void {
     close();
-    const mine = new WebSocket(`${location.protocol === "https:" ? "wss" : "ws"}://${location.host}${address()}&page=${page}`);
+    const mine = new WebSocket(
+      `${location.protocol === "https:" ? "wss" : "ws"}://${location.host}${address()}&page=${page}`,
+    );
     ws = mine;
     lines.add(release);
     mine.onmessage = (e: MessageEvent<string>) => hear(JSON.parse(e.data));
@@ -36,7 +38,9 @@ export function heldSocket(address: () => string, hear: (m: unknown) => void) {
       ready.value = true;
     };
     window.clearInterval(sign);
-    sign = window.setInterval(() => { if (ws === mine && mine.readyState === WebSocket.OPEN) send({}); }, 5000);
+    sign = window.setInterval(() => {
+      if (ws === mine && mine.readyState === WebSocket.OPEN) send({});
+    }, 5000);
     mine.onclose = () => {
       if (ws !== mine) return;
       ready.value = false;
@@ -52,7 +56,10 @@ export function heldSocket(address: () => string, hear: (m: unknown) => void) {
     held.value = true;
     press = crypto.randomUUID();
     send({ ...word, press });
-    beat = window.setInterval(() => ws?.readyState === WebSocket.OPEN && send({ beat: ++n, press }), beatMS);
+    beat = window.setInterval(
+      () => ws?.readyState === WebSocket.OPEN && send({ beat: ++n, press }),
+      beatMS,
+    );
     return true;
   }
 

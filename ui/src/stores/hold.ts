@@ -12,7 +12,11 @@ export const useHold = defineStore("hold", () => {
   // The share of its whole speed that a live clock was last asked for, and what the rig took.
   const share = ref(1);
   let taken = 1;
-  const line = heldSocket(() => `/api/hold?${new URLSearchParams({ machine: shot.view?.machines[0]?.rig.id ?? "", shot: shot.id, pass: shot.pass })}`, (m) => hear(m as HoldSays));
+  const line = heldSocket(
+    () =>
+      `/api/hold?${new URLSearchParams({ machine: shot.view?.machines[0]?.rig.id ?? "", shot: shot.id, pass: shot.pass })}`,
+    (m) => hear(m as HoldSays),
+  );
 
   function hear(m: HoldSays): void {
     if (m.refused) {
@@ -38,11 +42,16 @@ export const useHold = defineStore("hold", () => {
   }
 
   // What was said of a take is said of its pass: another's panel says nothing of it.
-  watch(() => `${shot.id} ${shot.pass}`, () => (says.value = ""));
+  watch(
+    () => `${shot.id} ${shot.pass}`,
+    () => (says.value = ""),
+  );
 
   function press(): void {
     if (line.held.value || document.hidden) return;
-    says.value = line.press({}) ? "" : "The hold is not connected yet. Let go and try again in a moment.";
+    says.value = line.press({})
+      ? ""
+      : "The hold is not connected yet. Let go and try again in a moment.";
   }
 
   function steer(to: number, factor: { num: number; den: number }): void {
@@ -50,5 +59,15 @@ export const useHold = defineStore("hold", () => {
     line.say({ steer: factor });
   }
 
-  return { held: line.held, rolling, says, share, steer, open: line.open, close: line.close, press, release: line.release };
+  return {
+    held: line.held,
+    rolling,
+    says,
+    share,
+    steer,
+    open: line.open,
+    close: line.close,
+    press,
+    release: line.release,
+  };
 });

@@ -39,7 +39,9 @@ export const useLive = defineStore("live", () => {
     window.clearTimeout(again);
     ws?.close();
     if (!want) return;
-    const mine = new WebSocket(`${location.protocol === "https:" ? "wss" : "ws"}://${location.host}/api/live?${want}`);
+    const mine = new WebSocket(
+      `${location.protocol === "https:" ? "wss" : "ws"}://${location.host}/api/live?${want}`,
+    );
     ws = mine;
     mine.onmessage = (e: MessageEvent<string>) => {
       if (ws !== mine) return;
@@ -57,14 +59,20 @@ export const useLive = defineStore("live", () => {
     };
   }
 
-  watch(() => [shot.id, shot.pass, each.value > 0] as const, ([id, pass, all]) => {
-    const q = id ? new URLSearchParams({ shot: id, pass, ...(all ? { machines: "all" } : {}) }).toString() : "shot="; // without a shot: what every screen has to say
-    if (q !== want) {
-      want = q;
-      now.value = null;
-      open();
-    }
-  }, { immediate: true });
+  watch(
+    () => [shot.id, shot.pass, each.value > 0] as const,
+    ([id, pass, all]) => {
+      const q = id
+        ? new URLSearchParams({ shot: id, pass, ...(all ? { machines: "all" } : {}) }).toString()
+        : "shot="; // without a shot: what every screen has to say
+      if (q !== want) {
+        want = q;
+        now.value = null;
+        open();
+      }
+    },
+    { immediate: true },
+  );
   window.setInterval(() => {
     lost.value = Date.now() - at.value > 1500 && want !== "" && shot.id !== "";
   }, 300);
@@ -72,8 +80,12 @@ export const useLive = defineStore("live", () => {
   const mode = computed(() => now.value?.floor.state.mode ?? "");
   const connected = computed(() => !lost.value && (now.value?.floor.connected ?? false));
   const moving = computed(() => connected.value && !["idle", "armed", ""].includes(mode.value));
-  const rolling = computed(() => connected.value && (mode.value === "rolling" || mode.value === "braking"));
-  const drive = computed(() => (connected.value ? (now.value?.floor.state.drive ?? "free") : "not seen"));
+  const rolling = computed(
+    () => connected.value && (mode.value === "rolling" || mode.value === "braking"),
+  );
+  const drive = computed(() =>
+    connected.value ? (now.value?.floor.state.drive ?? "free") : "not seen",
+  );
   // What goes on with machines, and whose press it is: this page's, another's, or what another
   // program does with the shot's machine.
   const whose = computed(() => {

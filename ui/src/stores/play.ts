@@ -43,7 +43,8 @@ export const usePlay = defineStore("play", () => {
   function tick(now: number): void {
     if (way.value === 0) return;
     if (shot.frame !== put) mark();
-    const [a, b] = bounds(), n = b - a + 1;
+    const [a, b] = bounds(),
+      n = b - a + 1;
     let f = from + way.value * Math.floor((Math.max(0, now - began) / 1000) * rate());
     if (f > b || f < a) {
       if (!prefs.loop) {
@@ -63,14 +64,31 @@ export const usePlay = defineStore("play", () => {
   // While a machine moves, Stop stays in sight.
   function show(on: boolean): void {
     if (on && live.moving) {
-      shot.trouble = "A machine is moving, so Stop stays in sight. Show the picture when it stands.";
+      shot.trouble =
+        "A machine is moving, so Stop stays in sight. Show the picture when it stands.";
       return;
     }
     showing.value = on && shot.view !== null && !shot.view.empty;
     if (!showing.value) stop();
   }
-  watch(() => prefs.speed, () => { if (way.value) mark(); });
-  watch(() => live.moving, (m) => { if (m && showing.value) show(false); });
-  watch(() => shot.id, () => { stop(); showing.value = false; });
+  watch(
+    () => prefs.speed,
+    () => {
+      if (way.value) mark();
+    },
+  );
+  watch(
+    () => live.moving,
+    (m) => {
+      if (m && showing.value) show(false);
+    },
+  );
+  watch(
+    () => shot.id,
+    () => {
+      stop();
+      showing.value = false;
+    },
+  );
   return { way, showing, start, stop, show };
 });

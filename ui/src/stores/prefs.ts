@@ -19,7 +19,13 @@ function kept<T>(key: string, first: T) {
     soon = 0;
     localStorage.setItem(key, JSON.stringify(r.value));
   };
-  watch(r, () => { soon ||= window.setTimeout(write, 200); }, { deep: true });
+  watch(
+    r,
+    () => {
+      soon ||= window.setTimeout(write, 200);
+    },
+    { deep: true },
+  );
   window.addEventListener("pagehide", () => soon && write());
   return r;
 }
@@ -35,23 +41,54 @@ export const usePrefs = defineStore("prefs", () => {
   const lines = kept<boolean>("keenarc.lines", true);
   const feet = kept<boolean>("keenarc.feet", false);
   const steps = kept<Record<string, number>>("keenarc.steps", {});
-  const where = kept<Record<string, { frame: number; axis: number; pass: string; stage: string }>>("keenarc.where", {});
+  const where = kept<Record<string, { frame: number; axis: number; pass: string; stage: string }>>(
+    "keenarc.where",
+    {},
+  );
   // By shot and person: what the score showed, and where they were.
-  const score = kept<Record<string, { opened: number | null; part: { from: number; to: number } | null; timing: "frames" | "legs" | "ends"; changes: boolean }>>("keenarc.score", {});
+  const score = kept<
+    Record<
+      string,
+      {
+        opened: number | null;
+        part: { from: number; to: number } | null;
+        timing: "frames" | "legs" | "ends";
+        changes: boolean;
+      }
+    >
+  >("keenarc.score", {});
   // Playing a move on the sheet.
   const speed = kept<number>("keenarc.speed", 1);
   const loop = kept<boolean>("keenarc.loop", false);
   const you = kept<string>("keenarc.you", "");
   // Framings tried and not stored: by shot, in the order in which they were last touched.
-  const tried = kept<Record<string, { frame: number; values: Record<string, number> }[]>>("keenarc.tried", {});
-  return { theme, letters, audible, picture, cross, lines, feet, steps, where, score, speed, loop, you, tried };
+  const tried = kept<Record<string, { frame: number; values: Record<string, number> }[]>>(
+    "keenarc.tried",
+    {},
+  );
+  return {
+    theme,
+    letters,
+    audible,
+    picture,
+    cross,
+    lines,
+    feet,
+    steps,
+    where,
+    score,
+    speed,
+    loop,
+    you,
+    tried,
+  };
 });
 
 // What this window alone keeps, over a reload.
 export function windowKept<T>(key: string, first: T) {
   let start = first;
   try {
-    start = JSON.parse(sessionStorage.getItem(key) ?? "null") as T ?? first;
+    start = (JSON.parse(sessionStorage.getItem(key) ?? "null") as T) ?? first;
   } catch {
     sessionStorage.removeItem(key);
   }

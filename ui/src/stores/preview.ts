@@ -5,8 +5,19 @@ import { begins } from "../api/busy";
 import { useShot } from "./shot";
 
 // What is tried and would be: an edit, or an older revision that would be gone back to.
-export interface Try { edit?: Edit; back?: number; whole?: boolean }
-export interface Tried { view: ShotView; camera: View | null; frame: number; whole: boolean; held: boolean; axes: ReadonlySet<number> }
+export interface Try {
+  edit?: Edit;
+  back?: number;
+  whole?: boolean;
+}
+export interface Tried {
+  view: ShotView;
+  camera: View | null;
+  frame: number;
+  whole: boolean;
+  held: boolean;
+  axes: ReadonlySet<number>;
+}
 
 // The plan as it would be with an edit that is not made. The socket answers the newest only
 // and nothing is stored; what is shown goes with clear(), or when the plan changes.
@@ -33,22 +44,28 @@ export const usePreview = defineStore("preview", () => {
     shut();
     if (!shot.id) return;
     [of, began] = [shot.id, performance.now()];
-    const mine = new WebSocket(`${location.protocol === "https:" ? "wss" : "ws"}://${location.host}/api/shots/${of}/preview`);
+    const mine = new WebSocket(
+      `${location.protocol === "https:" ? "wss" : "ws"}://${location.host}/api/shots/${of}/preview`,
+    );
     mine.binaryType = "arraybuffer";
     mine.onopen = () => {
       if (ws === mine && waiting) mine.send(waiting);
       waiting = null;
     };
-    mine.onmessage = (e: MessageEvent<ArrayBuffer>) => { // the newest of those that come between two frames
+    mine.onmessage = (e: MessageEvent<ArrayBuffer>) => {
+      // the newest of those that come between two frames
       if (ws !== mine) return;
-      if (!come) requestAnimationFrame(() => {
-        const data = come;
-        come = null;
-        if (data && ws === mine) hear(data);
-      });
+      if (!come)
+        requestAnimationFrame(() => {
+          const data = come;
+          come = null;
+          if (data && ws === mine) hear(data);
+        });
       come = e.data;
     };
-    mine.onclose = () => { if (ws === mine) answered(); };
+    mine.onclose = () => {
+      if (ws === mine) answered();
+    };
     ws = mine;
   }
   function shut(): void {
@@ -63,7 +80,14 @@ export const usePreview = defineStore("preview", () => {
     if (!shot.view) return;
     open();
     holding = held;
-    const text = JSON.stringify({ n: ++n, revision: shot.view.revision, edit: t.edit, back: t.back, frame: shot.frame, whole: t.whole ?? false });
+    const text = JSON.stringify({
+      n: ++n,
+      revision: shot.view.revision,
+      edit: t.edit,
+      back: t.back,
+      frame: shot.frame,
+      whole: t.whole ?? false,
+    });
     if (ws?.readyState === WebSocket.OPEN) ws.send(text);
     else waiting = text;
     answered();
@@ -91,49 +115,89 @@ export const usePreview = defineStore("preview", () => {
       now.value = null;
       return;
     }
-    now.value = read(v, head, new Float32Array(data, 4 + long), holding, [shot.camera, now.value?.camera ?? null]);
+    now.value = read(v, head, new Float32Array(data, 4 + long), holding, [
+      shot.camera,
+      now.value?.camera ?? null,
+    ]);
   }
   return { now, shown, refused, open, shut, want, clear };
 });
 
 // read lays what came over the plan: what did not change stays the very same object, so
 // that nothing else is drawn anew.
-function read(v: ShotView, h: PreviewSays, f: Float32Array, held: boolean, stood: (View | null)[]): Tried {
+function read(
+  v: ShotView,
+  h: PreviewSays,
+  f: Float32Array,
+  held: boolean,
+  stood: (View | null)[],
+): Tried {
   let at = 0;
   const take = (n: number): number[] => Array.from(f.subarray(at, (at += n)));
-  const shares = v.plot.shares.slice(), values = v.plot.values.slice(), reports = v.analysis.report.axes.slice();
+  const shares = v.plot.shares.slice(),
+    values = v.plot.values.slice(),
+    reports = v.analysis.report.axes.slice();
   h.axes.forEach((i, k) => {
     shares[i] = take(h.samples);
     values[i] = take(h.samples);
     const r = h.reports[k];
     if (r) reports[i] = r;
   });
-  let camera: View | null = null, views = (): View[] => v.plot.views;
+  let camera: View | null = null,
+    views = (): View[] => v.plot.views;
   if (h.seen) {
     const model = v.plot.views[0] as View;
     const places = f.subarray(at, (at += 3 * h.samples));
-    const whole = (k: number): View => viewFrom(f.subarray(at + k * h.stride, at + (k + 1) * h.stride));
+    const whole = (k: number): View =>
+      viewFrom(f.subarray(at + k * h.stride, at + (k + 1) * h.stride));
     const now = whole(0);
     camera = stood.find((s) => s && same(s, now)) ?? now; // drawn anew only where it changes
     if (h.whole) views = () => Array.from({ length: h.samples }, (_, i) => whole(i + 1));
-    else views = () => {
-      const out = Array.from({ length: h.samples }, (_, i): View => ({ ...model, at_m: [places[3 * i] ?? 0, places[3 * i + 1] ?? 0, places[3 * i + 2] ?? 0] }));
-      h.at.forEach((frame, k) => {
-        const i = Math.round((frame - h.start) / h.step);
-        if (k > 0 && out[i]) out[i] = whole(k);
-      });
-      return out;
-    };
+    else
+      views = () => {
+        const out = Array.from({ length: h.samples }, (_, i): View => ({
+          ...model,
+          at_m: [places[3 * i] ?? 0, places[3 * i + 1] ?? 0, places[3 * i + 2] ?? 0],
+        }));
+        h.at.forEach((frame, k) => {
+          const i = Math.round((frame - h.start) / h.step);
+          if (k > 0 && out[i]) out[i] = whole(k);
+        });
+        return out;
+      };
   }
   let made: View[] | null = null; // only when they are drawn: not with every answer
-  const tracks = h.tracks.length === 0 ? v.path.tracks : v.path.tracks.map((t) => h.tracks.find((q) => q.axis === t.axis) ?? t);
+  const tracks =
+    h.tracks.length === 0
+      ? v.path.tracks
+      : v.path.tracks.map((t) => h.tracks.find((q) => q.axis === t.axis) ?? t);
   return {
     view: {
-      ...v, first: h.first, last: h.last, fps: h.fps, path: { ...v.path, tracks, run_up: h.run_up, run_out: h.run_out },
-      plot: { start: h.start, step: h.step, shares, values, get views() { return (made ??= views()); } },
-      analysis: { ...v.analysis, report: { ...v.analysis.report, fps: h.fps, axes: reports, violations: h.over }, sentences: h.sentences },
+      ...v,
+      first: h.first,
+      last: h.last,
+      fps: h.fps,
+      path: { ...v.path, tracks, run_up: h.run_up, run_out: h.run_out },
+      plot: {
+        start: h.start,
+        step: h.step,
+        shares,
+        values,
+        get views() {
+          return (made ??= views());
+        },
+      },
+      analysis: {
+        ...v.analysis,
+        report: { ...v.analysis.report, fps: h.fps, axes: reports, violations: h.over },
+        sentences: h.sentences,
+      },
     },
-    camera, frame: h.at?.[0] ?? 0, whole: h.whole, held, axes: new Set(h.axes),
+    camera,
+    frame: h.at?.[0] ?? 0,
+    whole: h.whole,
+    held,
+    axes: new Set(h.axes),
   };
 }
 
@@ -141,7 +205,8 @@ function read(v: ShotView, h: PreviewSays, f: Float32Array, held: boolean, stood
 function same(a: unknown, b: unknown): boolean {
   if (typeof a === "number" && typeof b === "number") return Math.fround(a) === Math.fround(b);
   if (typeof a !== "object" || typeof b !== "object" || !a || !b) return a === b;
-  const p = Object.entries(a), q = b as Record<string, unknown>;
+  const p = Object.entries(a),
+    q = b as Record<string, unknown>;
   return p.length === Object.keys(q).length && p.every(([k, v]) => same(v, q[k]));
 }
 
@@ -150,7 +215,14 @@ function viewFrom(f: Float32Array): View {
   const joints: number[][] = [];
   for (let i = 20; i + 2 < f.length; i += 3) joints.push(three(i));
   return {
-    at_m: three(0), right: three(3), forward: three(6), up: three(9), pupil_m: three(12), field_deg: [f[15] ?? 0, f[16] ?? 0], focus_m: f[17] ?? 0,
-    sharp_m: [f[18] ?? 0, f[19] ?? 0], joints,
+    at_m: three(0),
+    right: three(3),
+    forward: three(6),
+    up: three(9),
+    pupil_m: three(12),
+    field_deg: [f[15] ?? 0, f[16] ?? 0],
+    focus_m: f[17] ?? 0,
+    sharp_m: [f[18] ?? 0, f[19] ?? 0],
+    joints,
   };
 }

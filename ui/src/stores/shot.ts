@@ -1,6 +1,15 @@
 import { defineStore } from "pinia";
 import { computed, ref, shallowRef, watch } from "vue";
-import { api, sentence, type Edit, type PassView, type PathVersion, type ShotView, type Track, type View } from "../api/client";
+import {
+  api,
+  sentence,
+  type Edit,
+  type PassView,
+  type PathVersion,
+  type ShotView,
+  type Track,
+  type View,
+} from "../api/client";
 import { awaited } from "../api/busy";
 import { longestMove } from "../api/rules";
 import { isFocus } from "../drawing/axes";
@@ -14,8 +23,16 @@ import { triedAt } from "./tried";
 // The playhead may stand beyond the keyframes: that is where the next one goes.
 const farthest = longestMove;
 
-interface Taken { shot: ShotView; said: string; others: Track[] }
-interface Offer { text: string; label: string; accept: () => Promise<unknown> }
+interface Taken {
+  shot: ShotView;
+  said: string;
+  others: Track[];
+}
+interface Offer {
+  text: string;
+  label: string;
+  accept: () => Promise<unknown>;
+}
 
 // The open shot: its plan as the server knows it, the playhead, the selected
 // axis, and nudges that are not stored yet.
@@ -36,7 +53,9 @@ export const useShot = defineStore("shot", () => {
   const pass = ref("");
   const { tried, pending, view: pendingView, ...trial } = triedAt(id, frame);
   const offer = shallowRef<Offer | null>(null);
-  const exact = shallowRef<{ frame: number; values: Record<string, number>; view: View } | null>(null);
+  const exact = shallowRef<{ frame: number; values: Record<string, number>; view: View } | null>(
+    null,
+  );
   let queue: Promise<unknown> = Promise.resolve();
   let unread = ""; // the last trouble with loading
 
@@ -49,7 +68,10 @@ export const useShot = defineStore("shot", () => {
   const index = computed(() => {
     const v = view.value;
     if (!v) return 0;
-    return Math.min(Math.max(Math.round((frame.value - v.plot.start) / v.plot.step), 0), v.plot.views.length - 1);
+    return Math.min(
+      Math.max(Math.round((frame.value - v.plot.start) / v.plot.step), 0),
+      v.plot.views.length - 1,
+    );
   });
   // What was typed on a keyframe and is on its way to the plan: what is done next is done with it.
   const onItsWay = shallowRef<Record<number, Record<string, number>>>({});
@@ -64,10 +86,24 @@ export const useShot = defineStore("shot", () => {
   const values = computed<Record<string, number>>(() => {
     const out: Record<string, number> = {};
     const e = exact.value?.frame === frame.value ? exact.value.values : null;
-    axes.value.forEach((a, i) => (out[a.id] = onItsWay.value[frame.value]?.[a.id] ?? pending.value[a.id] ?? e?.[a.id] ?? view.value?.plot.values[i]?.[index.value] ?? 0));
+    axes.value.forEach(
+      (a, i) =>
+        (out[a.id] =
+          onItsWay.value[frame.value]?.[a.id] ??
+          pending.value[a.id] ??
+          e?.[a.id] ??
+          view.value?.plot.values[i]?.[index.value] ??
+          0),
+    );
     return out;
   });
-  const camera = computed<View | null>(() => pendingView.value ?? (exact.value?.frame === frame.value ? exact.value.view : null) ?? view.value?.plot.views[index.value] ?? null);
+  const camera = computed<View | null>(
+    () =>
+      pendingView.value ??
+      (exact.value?.frame === frame.value ? exact.value.view : null) ??
+      view.value?.plot.views[index.value] ??
+      null,
+  );
   const timecode = timecodes(view);
   const isPending = computed(() => Object.keys(pending.value).length > 0);
 
@@ -76,7 +112,8 @@ export const useShot = defineStore("shot", () => {
     if (view.value?.id === v.id && v.version < view.value.version) return; // an answer that was overtaken
     if (v.revision !== view.value?.revision) offer.value = null;
     firstSeen.value[v.id] ??= v.revision;
-    if (v.you.id !== who.value) { // somebody else sits here: where they were
+    if (v.you.id !== who.value) {
+      // somebody else sits here: where they were
       prefs.you = v.you.id;
       place(v.id);
     }
@@ -92,13 +129,17 @@ export const useShot = defineStore("shot", () => {
   let resting = 0;
   function lookExactly(): void {
     window.clearTimeout(resting);
-    const v = view.value, f = frame.value;
+    const v = view.value,
+      f = frame.value;
     if (!v || v.empty || (v.plot.step === 1 && Number.isInteger(f))) return;
     resting = window.setTimeout(() => void exactly(v, f), 60);
   }
   async function exactly(v: ShotView, f: number): Promise<void> {
-    const r = await api.GET("/api/shots/{id}/pose", { params: { path: { id: v.id }, query: { frame: f } } }).catch(() => ({ data: undefined }));
-    if (r.data && frame.value === f && view.value?.revision === v.revision) exact.value = { frame: f, ...r.data };
+    const r = await api
+      .GET("/api/shots/{id}/pose", { params: { path: { id: v.id }, query: { frame: f } } })
+      .catch(() => ({ data: undefined }));
+    if (r.data && frame.value === f && view.value?.revision === v.revision)
+      exact.value = { frame: f, ...r.data };
   }
 
   // Where this person was on a shot.
@@ -161,10 +202,15 @@ export const useShot = defineStore("shot", () => {
   }
 
   async function fetchShot(shot: string): Promise<void> {
-    const nth = ++looks, since = changes;
+    const nth = ++looks,
+      since = changes;
     const [a, b] = await Promise.all([
-      api.GET("/api/shots/{id}", { params: { path: { id: shot } } }).catch(() => ({ data: undefined, error: undefined })),
-      api.GET("/api/shots/{id}/passes", { params: { path: { id: shot } } }).catch(() => ({ data: undefined, error: undefined })),
+      api
+        .GET("/api/shots/{id}", { params: { path: { id: shot } } })
+        .catch(() => ({ data: undefined, error: undefined })),
+      api
+        .GET("/api/shots/{id}/passes", { params: { path: { id: shot } } })
+        .catch(() => ({ data: undefined, error: undefined })),
     ]);
     if (shot !== id.value) return;
     if (!a.data || !b.data) {
@@ -185,7 +231,8 @@ export const useShot = defineStore("shot", () => {
     heard = version;
     if (catching || !view.value || version <= view.value.version) return;
     catching = true;
-    const shot = id.value, pause = (ms: number): Promise<unknown> => new Promise((go) => window.setTimeout(go, ms));
+    const shot = id.value,
+      pause = (ms: number): Promise<unknown> => new Promise((go) => window.setTimeout(go, ms));
     try {
       if (saving.value > 0) {
         await Promise.race([queue, pause(1000)]);
@@ -205,17 +252,24 @@ export const useShot = defineStore("shot", () => {
   async function reloadPasses(): Promise<void> {
     const shot = id.value;
     for (let over = false; !over;) {
-      const nth = ++looks, since = changes;
-      const r = await api.GET("/api/shots/{id}/passes", { params: { path: { id: shot } } }).catch(() => ({ data: undefined }));
+      const nth = ++looks,
+        since = changes;
+      const r = await api
+        .GET("/api/shots/{id}/passes", { params: { path: { id: shot } } })
+        .catch(() => ({ data: undefined }));
       over = !r.data || shot !== id.value || looked(nth, since, r.data);
     }
   }
 
   // What is not an edit goes one after another, after the edits that were made
   // before it, and is not kept: where nothing answers it is not done.
-  function line(send: (v: ShotView) => Promise<{ data?: ShotView; error?: unknown }>, done = ""): Promise<boolean> {
+  function line(
+    send: (v: ShotView) => Promise<{ data?: ShotView; error?: unknown }>,
+    done = "",
+  ): Promise<boolean> {
     if (outbox.offline) {
-      trouble.value = "The application does not answer. This is not done; press again when it does.";
+      trouble.value =
+        "The application does not answer. This is not done; press again when it does.";
       return Promise.resolve(false);
     }
     saving.value++;
@@ -233,14 +287,20 @@ export const useShot = defineStore("shot", () => {
         }
         said.value = "";
         trouble.value = sentence(r.error);
-        if (typeof r.error === "object" && r.error && "status" in r.error && r.error.status === 409) {
+        if (
+          typeof r.error === "object" &&
+          r.error &&
+          "status" in r.error &&
+          r.error.status === 409
+        ) {
           const t = trouble.value;
           await reload();
           trouble.value = t;
         }
         return false;
       } catch {
-        trouble.value = "The application does not answer. Whether this was done shows when it does; then press again if it was not.";
+        trouble.value =
+          "The application does not answer. Whether this was done shows when it does; then press again if it was not.";
         return false;
       } finally {
         saving.value--;
@@ -251,7 +311,9 @@ export const useShot = defineStore("shot", () => {
   }
 
   async function edit(e: Edit, done = ""): Promise<boolean> {
-    const shot = id.value, before = view.value, wrong = trouble.value;
+    const shot = id.value,
+      before = view.value,
+      wrong = trouble.value;
     if (!before) return false;
     saving.value++;
     const sent = outbox.put(shot, before.revision, e, done);
@@ -266,8 +328,10 @@ export const useShot = defineStore("shot", () => {
     }
     if (trouble.value === wrong) trouble.value = ""; // what went wrong since is to be read
     take(v);
-    said.value = v.over > 0 ? `${done || "Stored."} The plan was changed in another window, too.` : done;
-    if (before.sealed_as_is && !v.sealed_as_is && before.seal) said.value = `${done} Opens sealed path ${before.seal.version}.`.trim();
+    said.value =
+      v.over > 0 ? `${done || "Stored."} The plan was changed in another window, too.` : done;
+    if (before.sealed_as_is && !v.sealed_as_is && before.seal)
+      said.value = `${done} Opens sealed path ${before.seal.version}.`.trim();
     if (e.op === "factor") await offerSlower();
     return true;
   }
@@ -286,15 +350,22 @@ export const useShot = defineStore("shot", () => {
     const clock = view.value?.clock;
     if (fast.length === 0 || !clock) return;
     const names = fast.map((p) => p.number).join(", ");
-    offer.value = { text: `${fast.length === 1 ? `Pass ${names} is` : `Passes ${names} are`} faster than the plan now.`, label: `slow ${fast.length === 1 ? "it" : "them"} too`, accept: async () => {
-      for (const p of fast) {
-        const r = await api.PUT("/api/passes/{id}", { params: { path: { id: p.id } }, body: { shot: id.value, clock, seen: p.clock_spec } });
-        if (r.data) passesAre(r.data);
-        else trouble.value = sentence(r.error);
-      }
-      offer.value = null;
-      said.value = "The passes are slowed, too.";
-    } };
+    offer.value = {
+      text: `${fast.length === 1 ? `Pass ${names} is` : `Passes ${names} are`} faster than the plan now.`,
+      label: `slow ${fast.length === 1 ? "it" : "them"} too`,
+      accept: async () => {
+        for (const p of fast) {
+          const r = await api.PUT("/api/passes/{id}", {
+            params: { path: { id: p.id } },
+            body: { shot: id.value, clock, seen: p.clock_spec },
+          });
+          if (r.data) passesAre(r.data);
+          else trouble.value = sentence(r.error);
+        }
+        offer.value = null;
+        said.value = "The passes are slowed, too.";
+      },
+    };
   }
   // Taking back and doing again are done one after another, each on what the one before it left.
   const takingBack = ref(0);
@@ -302,7 +373,10 @@ export const useShot = defineStore("shot", () => {
   function inTurn(step: () => Promise<boolean>): Promise<boolean> {
     takingBack.value++;
     const shot = id.value;
-    steps = steps.catch(() => false).then(() => (shot === id.value && !useAsk().question ? step() : false)).finally(() => takingBack.value--);
+    steps = steps
+      .catch(() => false)
+      .then(() => (shot === id.value && !useAsk().question ? step() : false))
+      .finally(() => takingBack.value--);
     return steps;
   }
   const undo = (): Promise<boolean> => inTurn(takeBack);
@@ -316,7 +390,8 @@ export const useShot = defineStore("shot", () => {
       said.value = `Taken back before it was sent: ${w}`;
       return true;
     }
-    if (saving.value > 0) { // what is on its way is the last edit once it has arrived
+    if (saving.value > 0) {
+      // what is on its way is the last edit once it has arrived
       await queue;
       await new Promise((go) => window.setTimeout(go));
     }
@@ -327,31 +402,83 @@ export const useShot = defineStore("shot", () => {
       said.value = `What was tried at ${four(t.frame)} is taken back.`;
       return true;
     }
-    const u = view.value?.undo_takes, v = view.value;
+    const u = view.value?.undo_takes,
+      v = view.value;
     if (!v || !u) return false;
     const words = v.undo_words ?? "an edit";
-    const others = u.actor.id !== v.you.id || (u.made_in !== outbox.desk && u.revision > (firstSeen.value[v.id] ?? 0));
-    const back = (): Promise<boolean> => line((q) => api.POST("/api/shots/{id}/undo", { params: { path: { id: q.id } }, body: { revision: v.revision, window: outbox.desk } }), `Taken back: ${words}${others ? `, by ${u.actor.name}` : ""}.`);
+    const others =
+      u.actor.id !== v.you.id ||
+      (u.made_in !== outbox.desk && u.revision > (firstSeen.value[v.id] ?? 0));
+    const back = (): Promise<boolean> =>
+      line(
+        (q) =>
+          api.POST("/api/shots/{id}/undo", {
+            params: { path: { id: q.id } },
+            body: { revision: v.revision, window: outbox.desk },
+          }),
+        `Taken back: ${words}${others ? `, by ${u.actor.name}` : ""}.`,
+      );
     if (!others) return back();
-    useAsk().ask({ title: `Take back what ${u.actor.name} did?`, text: `The last edit is not of this window: ${words}, by ${u.actor.name}, ${new Date(u.at).toLocaleTimeString("en-GB", { hour: "2-digit", minute: "2-digit" })}.`, yes: "Take it back",
-      act: async () => ((await back()) ? "" : trouble.value) });
+    useAsk().ask({
+      title: `Take back what ${u.actor.name} did?`,
+      text: `The last edit is not of this window: ${words}, by ${u.actor.name}, ${new Date(u.at).toLocaleTimeString("en-GB", { hour: "2-digit", minute: "2-digit" })}.`,
+      yes: "Take it back",
+      act: async () => ((await back()) ? "" : trouble.value),
+    });
     return true;
   };
   const doAgain = (): Promise<boolean> =>
-    line((v) => api.POST("/api/shots/{id}/redo", { params: { path: { id: v.id } }, body: { revision: v.revision, window: outbox.desk } }), "Done again.");
+    line(
+      (v) =>
+        api.POST("/api/shots/{id}/redo", {
+          params: { path: { id: v.id } },
+          body: { revision: v.revision, window: outbox.desk },
+        }),
+      "Done again.",
+    );
   // Back to the path that was sealed last, as an edit that can be taken back.
   const resume = (): Promise<boolean> =>
-    line((v) => api.POST("/api/shots/{id}/resume", { params: { path: { id: v.id } }, body: { revision: v.revision, window: outbox.desk } }), `Back to sealed path ${view.value?.seal?.version ?? ""}.`);
+    line(
+      (v) =>
+        api.POST("/api/shots/{id}/resume", {
+          params: { path: { id: v.id } },
+          body: { revision: v.revision, window: outbox.desk },
+        }),
+      `Back to sealed path ${view.value?.seal?.version ?? ""}.`,
+    );
   const backTo = (v: PathVersion): Promise<boolean> =>
-    line((w) => api.POST("/api/shots/{id}/versions/{number}/back", { params: { path: { id: w.id, number: v.number } }, body: { revision: w.revision, window: outbox.desk } }), `Back to ${v.name}.`);
+    line(
+      (w) =>
+        api.POST("/api/shots/{id}/versions/{number}/back", {
+          params: { path: { id: w.id, number: v.number } },
+          body: { revision: w.revision, window: outbox.desk },
+        }),
+      `Back to ${v.name}.`,
+    );
   async function versions(): Promise<PathVersion[]> {
-    const r = await api.GET("/api/shots/{id}/versions", { params: { path: { id: id.value } } }).catch(() => ({ data: undefined }));
+    const r = await api
+      .GET("/api/shots/{id}/versions", { params: { path: { id: id.value } } })
+      .catch(() => ({ data: undefined }));
     return r.data ?? [];
   }
   const signSeal = (over: string): Promise<boolean> =>
-    line((v) => api.POST("/api/shots/{id}/seal", { params: { path: { id: v.id } }, body: { revision: v.revision, over } }), "Sealed, and signed for.");
+    line(
+      (v) =>
+        api.POST("/api/shots/{id}/seal", {
+          params: { path: { id: v.id } },
+          body: { revision: v.revision, over },
+        }),
+      "Sealed, and signed for.",
+    );
   const sealNow = (): Promise<boolean> =>
-    line((v) => api.POST("/api/shots/{id}/seal", { params: { path: { id: v.id } }, body: { revision: v.revision } }), "Sealed.");
+    line(
+      (v) =>
+        api.POST("/api/shots/{id}/seal", {
+          params: { path: { id: v.id } },
+          body: { revision: v.revision },
+        }),
+      "Sealed.",
+    );
 
   // Where passes are finished on the path that was sealed, a new one leaves them
   // behind: that is asked first.
@@ -359,12 +486,22 @@ export const useShot = defineStore("shot", () => {
     if (view.value?.sealed_as_is) await reload(); // what was lined up meanwhile may have opened it
     const v = view.value;
     if (!v || v.empty || v.sealed_as_is) return false;
-    const left = passes.value.filter((p) => p.takes.some((t) => t.id === p.chosen && !t.broken && !t.older));
+    const left = passes.value.filter((p) =>
+      p.takes.some((t) => t.id === p.chosen && !t.broken && !t.older),
+    );
     if (!v.seal || left.length === 0) return sealNow();
-    const old = v.seal.version, names = left.map((p) => `${p.number} · ${p.name}`).join(", ");
-    useAsk().ask({ title: "Seal a new path?", text: `${left.length === 1 ? "Pass" : "Passes"} ${names} ${left.length === 1 ? "is" : "are"} finished on path ${old}. What is rolled on a new path need not lie over ${left.length === 1 ? "it" : "them"}; to stack, ${left.length === 1 ? "it has" : "they have"} to be rolled again.`,
-      yes: "Seal the new path", act: async () => ((await sealNow()) ? "" : trouble.value),
-      other: { label: `Back to path ${old}`, act: async () => ((await resume()) ? "" : trouble.value) } });
+    const old = v.seal.version,
+      names = left.map((p) => `${p.number} · ${p.name}`).join(", ");
+    useAsk().ask({
+      title: "Seal a new path?",
+      text: `${left.length === 1 ? "Pass" : "Passes"} ${names} ${left.length === 1 ? "is" : "are"} finished on path ${old}. What is rolled on a new path need not lie over ${left.length === 1 ? "it" : "them"}; to stack, ${left.length === 1 ? "it has" : "they have"} to be rolled again.`,
+      yes: "Seal the new path",
+      act: async () => ((await sealNow()) ? "" : trouble.value),
+      other: {
+        label: `Back to path ${old}`,
+        act: async () => ((await resume()) ? "" : trouble.value),
+      },
+    });
     return true;
   }
 
@@ -373,7 +510,12 @@ export const useShot = defineStore("shot", () => {
   async function upload(file: File): Promise<boolean> {
     let answer: Taken | null = null;
     const ok = await line(async (v) => {
-      const r = await awaited(fetch(`/api/shots/${v.id}/keys?revision=${v.revision}&window=${outbox.desk}`, { method: "POST", body: file }));
+      const r = await awaited(
+        fetch(`/api/shots/${v.id}/keys?revision=${v.revision}&window=${outbox.desk}`, {
+          method: "POST",
+          body: file,
+        }),
+      );
       const b: unknown = await r.json();
       if (!r.ok) return { error: b };
       answer = b as Taken;
@@ -382,14 +524,22 @@ export const useShot = defineStore("shot", () => {
     const t = answer as Taken | null;
     if (ok && t) {
       said.value = t.said;
-      if (t.others.length > 0) offer.value = { text: t.said, label: "the others out too", accept: () => edit({ op: "replace", tracks: t.others }, "The others are out, too.") };
+      if (t.others.length > 0)
+        offer.value = {
+          text: t.said,
+          label: "the others out too",
+          accept: () => edit({ op: "replace", tracks: t.others }, "The others are out, too."),
+        };
     }
     return ok;
   }
 
   function go(f: number): void {
     const onKey = axes.value.some((a) => keyAt(a.id, f));
-    const to = Math.min(Math.max(onKey ? f : Math.round(f), start.value - farthest), start.value + farthest);
+    const to = Math.min(
+      Math.max(onKey ? f : Math.round(f), start.value - farthest),
+      start.value + farthest,
+    );
     frame.value = to;
     gone.value++;
     remember();
@@ -410,61 +560,89 @@ export const useShot = defineStore("shot", () => {
 
   function remember(stage?: string): void {
     if (!id.value) return;
-    const key = `${id.value} ${who.value}`, old = prefs.where[key] ?? prefs.where[id.value];
-    prefs.where[key] = prefs.where[id.value] = { frame: frame.value, axis: axis.value, pass: pass.value, stage: stage ?? old?.stage ?? "compose" };
+    const key = `${id.value} ${who.value}`,
+      old = prefs.where[key] ?? prefs.where[id.value];
+    prefs.where[key] = prefs.where[id.value] = {
+      frame: frame.value,
+      axis: axis.value,
+      pass: pass.value,
+      stage: stage ?? old?.stage ?? "compose",
+    };
   }
 
   // A value that is tried out: shown at once, stored by K or, on a keyframe, by itself.
   async function tryValues(v: Record<string, number>): Promise<void> {
-    for (const axisId of Object.keys(v)) isSet(frame.value, axisId, onItsWay.value[frame.value]?.[axisId] ?? NaN);
+    for (const axisId of Object.keys(v))
+      isSet(frame.value, axisId, onItsWay.value[frame.value]?.[axisId] ?? NaN);
     trial.keep(v);
     await lookTried();
   }
   const lookTried = (): Promise<void> => trial.look(values.value);
 
   async function ringFor(distance: number): Promise<number | null> {
-    const r = await api.POST("/api/shots/{id}/pose", { params: { path: { id: id.value } }, body: { values: values.value, focus_m: distance } });
+    const r = await api.POST("/api/shots/{id}/pose", {
+      params: { path: { id: id.value } },
+      body: { values: values.value, focus_m: distance },
+    });
     if (!r.data) {
       trouble.value = sentence(r.error);
       return null;
     }
     const ring = axes.value.find(isFocus);
-    return ring ? r.data.values[ring.id] ?? null : null;
+    return ring ? (r.data.values[ring.id] ?? null) : null;
   }
 
   // Forgets what was tried at a frame: this one where none is named; or of one axis what it is.
   const drop = (at = frame.value): void => trial.drop(at);
-  const forget = (at: number, axisId: string, value: number): void => trial.forget(at, axisId, value);
+  const forget = (at: number, axisId: string, value: number): void =>
+    trial.forget(at, axisId, value);
 
   function keyAt(axisId: string, f: number): boolean {
-    return view.value?.path.tracks.find((t) => t.axis === axisId)?.keys.some((k) => k.frame === f) ?? false;
+    return (
+      view.value?.path.tracks.find((t) => t.axis === axisId)?.keys.some((k) => k.frame === f) ??
+      false
+    );
   }
 
   // The frame that is stored at: a keyframe less than half a frame away is the one that is meant.
   function nearest(ids: string[]): number {
-    const keys = view.value?.path.tracks.filter((t) => ids.includes(t.axis)).flatMap((t) => t.keys.map((k) => k.frame)) ?? [];
-    const near = keys.filter((k) => Math.abs(k - frame.value) < 0.5).sort((a, b) => Math.abs(a - frame.value) - Math.abs(b - frame.value));
+    const keys =
+      view.value?.path.tracks
+        .filter((t) => ids.includes(t.axis))
+        .flatMap((t) => t.keys.map((k) => k.frame)) ?? [];
+    const near = keys
+      .filter((k) => Math.abs(k - frame.value) < 0.5)
+      .sort((a, b) => Math.abs(a - frame.value) - Math.abs(b - frame.value));
     return near[0] ?? frame.value;
   }
 
   // What is typed and not a value yet, as a distance that becomes a place of the ring: a command
   // waits for it.
   let typing: Promise<unknown> = Promise.resolve();
-  const typed = (p: Promise<unknown>): void => { typing = Promise.allSettled([typing, p]); };
+  const typed = (p: Promise<unknown>): void => {
+    typing = Promise.allSettled([typing, p]);
+  };
 
   async function store(only?: string): Promise<void> {
     const where = frame.value;
     await typing;
-    if (frame.value !== where) { // what was typed there lies there, tried
+    if (frame.value !== where) {
+      // what was typed there lies there, tried
       trouble.value = `Nothing was stored at ${four(where)}: the playhead had left it. Go back and press K.`;
       return;
     }
     const v: Record<string, number> = {};
     for (const a of axes.value) if (!only || a.id === only) v[a.id] = values.value[a.id] ?? 0;
-    const word = only ? axes.value.find((a) => a.id === only)?.name ?? only : "All axes";
-    const at = frame.value, to = nearest(Object.keys(v));
-    if (!(await edit({ op: "set", frame: to, values: v }, `${word} stored at ${four(to)}.`))) return;
-    const rest = only ? Object.entries(tried.value.find((t) => t.frame === at)?.values ?? {}).filter(([axis]) => axis !== only) : [];
+    const word = only ? (axes.value.find((a) => a.id === only)?.name ?? only) : "All axes";
+    const at = frame.value,
+      to = nearest(Object.keys(v));
+    if (!(await edit({ op: "set", frame: to, values: v }, `${word} stored at ${four(to)}.`)))
+      return;
+    const rest = only
+      ? Object.entries(tried.value.find((t) => t.frame === at)?.values ?? {}).filter(
+          ([axis]) => axis !== only,
+        )
+      : [];
     drop(at);
     if (rest.length > 0) trial.put(at, Object.fromEntries(rest));
   }
@@ -473,16 +651,76 @@ export const useShot = defineStore("shot", () => {
   let passing = 0;
   watch(said, (text) => {
     window.clearTimeout(passing);
-    if (text) passing = window.setTimeout(() => { said.value = ""; }, 10_000);
+    if (text)
+      passing = window.setTimeout(() => {
+        said.value = "";
+      }, 10_000);
   });
 
-  return { id, who, view, passes, trouble, said, saving, takingBack, frame, gone, axis, pass, tried, pending, offer, axes, selected, first, last, start, end, index, values, camera, isPending, timecode,
-    load, reload, catchUp, doubt, reloadPasses, passesAre, edit, again, undo, redo, resume, backTo, versions, seal, signSeal, upload, go, select, choosePass, remember, tryValues, ringFor, typed, sets, isSet, drop, forget, keyAt, nearest, store };
+  return {
+    id,
+    who,
+    view,
+    passes,
+    trouble,
+    said,
+    saving,
+    takingBack,
+    frame,
+    gone,
+    axis,
+    pass,
+    tried,
+    pending,
+    offer,
+    axes,
+    selected,
+    first,
+    last,
+    start,
+    end,
+    index,
+    values,
+    camera,
+    isPending,
+    timecode,
+    load,
+    reload,
+    catchUp,
+    doubt,
+    reloadPasses,
+    passesAre,
+    edit,
+    again,
+    undo,
+    redo,
+    resume,
+    backTo,
+    versions,
+    seal,
+    signSeal,
+    upload,
+    go,
+    select,
+    choosePass,
+    remember,
+    tryValues,
+    ringFor,
+    typed,
+    sets,
+    isSet,
+    drop,
+    forget,
+    keyAt,
+    nearest,
+    store,
+  };
 });
 
 export function four(f: number): string {
   const whole = Math.trunc(Math.abs(f));
   const part = +(Math.abs(f) - whole).toFixed(2);
-  const n = whole.toString().padStart(4, "0") + (part > 0 && part < 1 ? part.toString().slice(1) : "");
+  const n =
+    whole.toString().padStart(4, "0") + (part > 0 && part < 1 ? part.toString().slice(1) : "");
   return f < 0 ? `-${n}` : n;
 }

@@ -23,7 +23,11 @@ export interface SiteSheet<V, D> {
 export type Kept = "kept" | "stale" | "wrong";
 
 type Sheets = "order" | "ground" | "power" | "points";
-export function siteSheet<W extends Sheets, D>(what: W, get: (id: string) => Answered<Of<W>>, doc: (v: Of<W>) => D): SiteSheet<Of<W>, D> {
+export function siteSheet<W extends Sheets, D>(
+  what: W,
+  get: (id: string) => Answered<Of<W>>,
+  doc: (v: Of<W>) => D,
+): SiteSheet<Of<W>, D> {
   type V = Of<W>;
   const outbox = useOutbox();
   const view = shallowRef<V | null>(null) as ShallowRef<V | null>;
@@ -34,12 +38,17 @@ export function siteSheet<W extends Sheets, D>(what: W, get: (id: string) => Ans
   let line: Promise<unknown> = Promise.resolve();
 
   function take(id: string, v: V): void {
-    if (id !== shot.value || (view.value && versionOf[what](v) < versionOf[what](view.value))) return;
+    if (id !== shot.value || (view.value && versionOf[what](v) < versionOf[what](view.value)))
+      return;
     view.value = v;
     outbox.show(what, [id], versionOf[what](v));
   }
   async function load(id: string): Promise<void> {
-    if (shot.value !== id) { view.value = null; picked.value = ""; said.value = { text: "", tone: "quiet" }; }
+    if (shot.value !== id) {
+      view.value = null;
+      picked.value = "";
+      said.value = { text: "", tone: "quiet" };
+    }
     shot.value = id;
     const mine = ++turn;
     const r = await get(id).catch(() => ({ data: undefined, error: undefined }));
@@ -50,27 +59,58 @@ export function siteSheet<W extends Sheets, D>(what: W, get: (id: string) => Ans
   async function amend(changes: FieldChange[], text = "Kept."): Promise<Kept> {
     const id = shot.value;
     if (!id || !view.value) return "wrong";
-    if (changes.length === 0 && (view.value as { kept?: boolean }).kept !== false) { said.value = { text, tone: "good" }; return "kept"; }
+    if (changes.length === 0 && (view.value as { kept?: boolean }).kept !== false) {
+      said.value = { text, tone: "good" };
+      return "kept";
+    }
     const a = await outbox.amend(what, [id], changes, { shot: id, done: text });
     if (id !== shot.value) return a.data ? "kept" : "wrong";
-    if (a.data) { take(id, a.data); said.value = { text, tone: "good" }; return "kept"; }
-    said.value = { text: a.told ? "Not kept: see below." : a.text, tone: "over", field: a.field, choices: a.choices };
-    if (a.stale) { const s = said.value; await load(id); said.value = s; }
+    if (a.data) {
+      take(id, a.data);
+      said.value = { text, tone: "good" };
+      return "kept";
+    }
+    said.value = {
+      text: a.told ? "Not kept: see below." : a.text,
+      tone: "over",
+      field: a.field,
+      choices: a.choices,
+    };
+    if (a.stale) {
+      const s = said.value;
+      await load(id);
+      said.value = s;
+    }
     return a.stale ? "stale" : "wrong";
   }
   async function write(d: D, text = "Kept."): Promise<boolean> {
     const v = view.value;
     if (!v) return false;
     const seen = outbox.seen(what, [shot.value]) ?? versionOf[what](v);
-    return (await amend(differs(doc(v), d).map((c) => ({ ...c, seen })), text)) === "kept";
+    return (
+      (await amend(
+        differs(doc(v), d).map((c) => ({ ...c, seen })),
+        text,
+      )) === "kept"
+    );
   }
   // A command goes after what was typed before it.
   function ask(f: () => Answered<V>, text: string): Promise<boolean> {
     const id = shot.value;
     const next = line.then(async () => {
-      if (!await outbox.settled()) { said.value = { text: "The application does not answer; what was typed waits. This is not done: press again when it does.", tone: "over" }; return false; }
+      if (!(await outbox.settled())) {
+        said.value = {
+          text: "The application does not answer; what was typed waits. This is not done: press again when it does.",
+          tone: "over",
+        };
+        return false;
+      }
       const r = await f().catch(() => ({ data: undefined, error: undefined }));
-      if (r.data) { take(id, r.data); said.value = { text, tone: "good" }; return true; }
+      if (r.data) {
+        take(id, r.data);
+        said.value = { text, tone: "good" };
+        return true;
+      }
       const why = { text: sentence(r.error), tone: "over" };
       if (why.text.includes("in the meantime")) await load(shot.value);
       said.value = why;

@@ -20,24 +20,34 @@ export const useSteer = defineStore("steer", () => {
   let touched = 0;
   let went: { axis: string; from: number } | null = null; // a nudge that is not at rest yet, and where it began
   let last: { axis: string; by: number } | null = null; // how far the last one went, signed
-  let letGo = 0, seen = false; // whether it was seen to move
+  let letGo = 0,
+    seen = false; // whether it was seen to move
 
   const machine = computed(() => {
     const name = machineOf(shot.selected?.id ?? "");
     return shot.view?.machines.find((m) => m.name === name);
   });
-  const pos = (id: string): number => live.now?.floor.state.axes[id]?.asked ?? live.now?.floor.state.axes[id]?.pos ?? 0;
-  const line = heldSocket(() => `/api/jog?${new URLSearchParams({ machine: machine.value?.rig.id ?? "" })}`, (m) => {
-    const w = m as { refused?: string; ended?: string };
-    said.value = w.refused ?? w.ended ?? "";
-    line.release();
-  });
-  const touch = (): void => { touched = Date.now(); };
+  const pos = (id: string): number =>
+    live.now?.floor.state.axes[id]?.asked ?? live.now?.floor.state.axes[id]?.pos ?? 0;
+  const line = heldSocket(
+    () => `/api/jog?${new URLSearchParams({ machine: machine.value?.rig.id ?? "" })}`,
+    (m) => {
+      const w = m as { refused?: string; ended?: string };
+      said.value = w.refused ?? w.ended ?? "";
+      line.release();
+    },
+  );
+  const touch = (): void => {
+    touched = Date.now();
+  };
 
   function turn(to: boolean): void {
     said.value = "";
     on.value = to && machine.value !== undefined;
-    if (on.value) { touch(); line.open(); } else line.close();
+    if (on.value) {
+      touch();
+      line.open();
+    } else line.close();
   }
   function press(dir: number, until?: number): void {
     const a = shot.selected;
@@ -45,7 +55,9 @@ export const useSteer = defineStore("steer", () => {
     touch();
     went = { axis: a.id, from: pos(a.id) };
     seen = false;
-    said.value = line.press({ axis: own(a.id), way: dir < 0 ? -1 : 1, share: share.value, until }) ? "" : "The hold is not connected yet. Let go and try again in a moment.";
+    said.value = line.press({ axis: own(a.id), way: dir < 0 ? -1 : 1, share: share.value, until })
+      ? ""
+      : "The hold is not connected yet. Let go and try again in a moment.";
   }
   // Half as far the other way as the last nudge went, on the axis that it was on: as long as it
   // is held and no farther.
@@ -53,26 +65,44 @@ export const useSteer = defineStore("steer", () => {
     if (!on.value || line.held.value) return;
     const a = shot.selected;
     if (went) said.value = "It is not at rest yet. Half back when it is.";
-    else if (!last) said.value = "Nothing was nudged since it was sent here: there is no half back.";
-    else if (a?.id !== last.axis) said.value = `The last nudge was on ${shot.axes.find((x) => x.id === last?.axis)?.name ?? "another axis"}. Select it to go half back.`;
+    else if (!last)
+      said.value = "Nothing was nudged since it was sent here: there is no half back.";
+    else if (a?.id !== last.axis)
+      said.value = `The last nudge was on ${shot.axes.find((x) => x.id === last?.axis)?.name ?? "another axis"}. Select it to go half back.`;
     else press(last.by > 0 ? -1 : 1, pos(a.id) - last.by / 2);
   }
   // How far a nudge went is known once it is at rest; what moves the rig otherwise makes it void.
-  watch(() => live.now, () => {
-    if (live.mode === "jogging") seen = true;
-    else if (live.mode !== "idle") last = null;
-    if (!went || line.held.value || live.mode !== "idle" || !seen && Date.now() - letGo < 600) return;
-    const by = pos(went.axis) - went.from;
-    if (by !== 0) last = { axis: went.axis, by };
-    went = null;
+  watch(
+    () => live.now,
+    () => {
+      if (live.mode === "jogging") seen = true;
+      else if (live.mode !== "idle") last = null;
+      if (!went || line.held.value || live.mode !== "idle" || (!seen && Date.now() - letGo < 600))
+        return;
+      const by = pos(went.axis) - went.from;
+      if (by !== 0) last = { axis: went.axis, by };
+      went = null;
+    },
+  );
+  watch(line.held, (h) => {
+    if (!h) letGo = Date.now();
   });
-  watch(line.held, (h) => { if (!h) letGo = Date.now(); });
   function release(): void {
     if (line.held.value) touch();
     line.release();
   }
-  watch(() => machine.value?.rig.id, () => { if (on.value) line.open(); });
-  watch(() => live.connected, (c) => { if (!c) turn(false); });
+  watch(
+    () => machine.value?.rig.id,
+    () => {
+      if (on.value) line.open();
+    },
+  );
+  watch(
+    () => live.connected,
+    (c) => {
+      if (!c) turn(false);
+    },
+  );
   document.addEventListener("visibilitychange", () => document.hidden && turn(false));
   window.setInterval(() => {
     if (!on.value) return;
@@ -85,14 +115,36 @@ export const useSteer = defineStore("steer", () => {
   const stands = computed<Record<string, number> | null>(() => {
     if (!on.value || !live.now) return null;
     const s = live.now.floor.state;
-    return Object.fromEntries(shot.axes.map((a) => [a.id, Number(((s.axes[a.id]?.asked ?? s.axes[a.id]?.pos ?? 0) - (a.zero ?? 0)).toFixed(4))]));
+    return Object.fromEntries(
+      shot.axes.map((a) => [
+        a.id,
+        Number(((s.axes[a.id]?.asked ?? s.axes[a.id]?.pos ?? 0) - (a.zero ?? 0)).toFixed(4)),
+      ]),
+    );
   });
   async function store(only?: string): Promise<void> {
     const v = stands.value;
     if (!v) return;
     touch();
     const values = only ? { [only]: v[only] ?? 0 } : v;
-    await shot.edit({ op: "set", frame: shot.nearest(Object.keys(values)), values }, `Stored where ${live.now?.floor.name} stands.`);
+    await shot.edit(
+      { op: "set", frame: shot.nearest(Object.keys(values)), values },
+      `Stored where ${live.now?.floor.name} stands.`,
+    );
   }
-  return { on, left, said, share, held: line.held, ready: line.ready, stands, machine, turn, press, release, halfBack, store };
+  return {
+    on,
+    left,
+    said,
+    share,
+    held: line.held,
+    ready: line.ready,
+    stands,
+    machine,
+    turn,
+    press,
+    release,
+    halfBack,
+    store,
+  };
 });

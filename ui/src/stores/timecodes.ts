@@ -8,7 +8,11 @@ export function timecodes(view: ShallowRef<ShotView | null>): (frame: number) =>
   async function fetch(shot: string, n: number): Promise<void> {
     const mine = codes.value;
     mine.at.set(n, []); // asked for
-    const r = await api.GET("/api/shots/{id}/timecodes", { params: { path: { id: shot }, query: { from: n * 1000, count: 1000 } } }).catch(() => ({ data: undefined }));
+    const r = await api
+      .GET("/api/shots/{id}/timecodes", {
+        params: { path: { id: shot }, query: { from: n * 1000, count: 1000 } },
+      })
+      .catch(() => ({ data: undefined }));
     if (codes.value.key !== mine.key) return;
     if (r.data) codes.value = { key: mine.key, at: new Map([...codes.value.at, [n, r.data]]) };
     else mine.at.delete(n);
@@ -18,7 +22,9 @@ export function timecodes(view: ShallowRef<ShotView | null>): (frame: number) =>
     if (!v) return "";
     const key = `${v.id} ${v.start_timecode} ${v.path.rate.num}/${v.path.rate.den}`;
     if (codes.value.key !== key) codes.value = { key, at: new Map() };
-    const whole = Math.floor(f), n = Math.floor(whole / 1000), there = codes.value.at.get(n);
+    const whole = Math.floor(f),
+      n = Math.floor(whole / 1000),
+      there = codes.value.at.get(n);
     if (!there) void fetch(v.id, n);
     return there?.[whole - n * 1000] ?? "";
   };

@@ -19,14 +19,20 @@ interface Tried {
 export function triedAt(id: Ref<string>, frame: Ref<number>): Tried {
   const prefs = usePrefs();
   const tried = computed(() => prefs.tried[id.value] ?? []);
-  const pending = computed<Values>(() => tried.value.find((t) => t.frame === frame.value)?.values ?? {});
+  const pending = computed<Values>(
+    () => tried.value.find((t) => t.frame === frame.value)?.values ?? {},
+  );
   const view = shallowRef<View | null>(null);
   let wanted = 0;
-  const put = (at: number, values: Values): void => { prefs.tried[id.value] = [...tried.value.filter((t) => t.frame !== at), { frame: at, values }]; };
+  const put = (at: number, values: Values): void => {
+    prefs.tried[id.value] = [...tried.value.filter((t) => t.frame !== at), { frame: at, values }];
+  };
   async function look(values: Values): Promise<void> {
     if (Object.keys(pending.value).length === 0) return;
     const n = ++wanted;
-    const r = await api.POST("/api/shots/{id}/pose", { params: { path: { id: id.value } }, body: { values } }).catch(() => ({ data: undefined }));
+    const r = await api
+      .POST("/api/shots/{id}/pose", { params: { path: { id: id.value } }, body: { values } })
+      .catch(() => ({ data: undefined }));
     if (n === wanted && r.data && Object.keys(pending.value).length > 0) view.value = r.data.view;
   }
   function drop(at: number): void {
@@ -44,5 +50,14 @@ export function triedAt(id: Ref<string>, frame: Ref<number>): Tried {
     if (Object.keys(values).length > 0) put(at, values);
     else drop(at);
   }
-  return { tried, pending, view, forget, keep: (v) => put(frame.value, { ...pending.value, ...v }), put, look, drop };
+  return {
+    tried,
+    pending,
+    view,
+    forget,
+    keep: (v) => put(frame.value, { ...pending.value, ...v }),
+    put,
+    look,
+    drop,
+  };
 }

@@ -8,7 +8,12 @@ import { usePrefs } from "../../stores/prefs";
 // is mounted upright.
 const prefs = usePrefs();
 const route = useRoute();
-const turned = computed({ get: () => route.query.turned !== undefined, set: (on: boolean) => { void router.replace({ query: on ? { turned: null } : {} }); } });
+const turned = computed({
+  get: () => route.query.turned !== undefined,
+  set: (on: boolean) => {
+    void router.replace({ query: on ? { turned: null } : {} });
+  },
+});
 const router = useRouter();
 </script>
 
@@ -20,11 +25,26 @@ const router = useRouter();
       <label><input v-model="prefs.lines" type="checkbox" /> frame lines</label>
       <label><input v-model="turned" type="checkbox" data-test="turned" /> mounted upright</label>
     </header>
-    <LivePicture :width="1920" :pause="400" :cross="prefs.cross" :lines="prefs.lines" :turned="turned" />
+    <LivePicture
+      :width="1920"
+      :pause="400"
+      :cross="prefs.cross"
+      :lines="prefs.lines"
+      :turned="turned"
+    />
   </div>
 </template>
 
 <style scoped>
-.camera { display: grid; grid-template-rows: 28px minmax(0, 1fr); height: 100%; gap: 6px; }
-header { display: flex; gap: 22px; align-items: center; }
+.camera {
+  display: grid;
+  grid-template-rows: 28px minmax(0, 1fr);
+  height: 100%;
+  gap: 6px;
+}
+header {
+  display: flex;
+  gap: 22px;
+  align-items: center;
+}
 </style>

@@ -46,7 +46,15 @@ const camera = computed(() => {
   if (steer.on) return live.now?.view ?? shot.camera;
   const p = preview.now;
   if (!p) return shot.camera;
-  if (p.whole) return p.view.plot.views[Math.min(Math.max(Math.round((shot.frame - p.view.plot.start) / p.view.plot.step), 0), p.view.plot.views.length - 1)] ?? shot.camera;
+  if (p.whole)
+    return (
+      p.view.plot.views[
+        Math.min(
+          Math.max(Math.round((shot.frame - p.view.plot.start) / p.view.plot.step), 0),
+          p.view.plot.views.length - 1,
+        )
+      ] ?? shot.camera
+    );
   return p.camera && p.frame === shot.frame ? p.camera : shot.camera;
 });
 
@@ -56,18 +64,23 @@ const sheet = shallowRef(preview.shown);
 let pause = 0;
 let next = 0;
 let drawn = 0;
-watch(() => preview.shown, () => {
-  window.clearTimeout(next);
-  const draw = async (): Promise<void> => {
-    const began = performance.now();
-    sheet.value = preview.shown;
-    await nextTick();
-    drawn = performance.now();
-    pause = Math.min(Math.max(50, 8 * (drawn - began)), 250);
-  };
-  if (preview.now && !preview.now.held) next = window.setTimeout(() => void draw(), Math.max(0, drawn + pause - performance.now()));
-  else void draw();
-}, { flush: "sync" });
+watch(
+  () => preview.shown,
+  () => {
+    window.clearTimeout(next);
+    const draw = async (): Promise<void> => {
+      const began = performance.now();
+      sheet.value = preview.shown;
+      await nextTick();
+      drawn = performance.now();
+      pause = Math.min(Math.max(50, 8 * (drawn - began)), 250);
+    };
+    if (preview.now && !preview.now.held)
+      next = window.setTimeout(() => void draw(), Math.max(0, drawn + pause - performance.now()));
+    else void draw();
+  },
+  { flush: "sync" },
+);
 
 async function dropped(e: DragEvent): Promise<void> {
   const f = e.dataTransfer?.files[0];
@@ -76,24 +89,45 @@ async function dropped(e: DragEvent): Promise<void> {
 </script>
 
 <template>
-  <div v-if="shot.view" class="compose" :class="{ shaping: score.opened !== null, strip: score.changes }" @dragover.prevent @drop.prevent="dropped">
+  <div
+    v-if="shot.view"
+    class="compose"
+    :class="{ shaping: score.opened !== null, strip: score.changes }"
+    @dragover.prevent
+    @drop.prevent="dropped"
+  >
     <div class="sheetside">
-      <SheetDrawing :shot="sheet ?? shot.view" :camera="camera" :was="preview.now?.held ? shot.view : null"
-        :rig="live.connected && allHomed(live.now?.floor.state) ? live.now?.view ?? null : null"
-        :frame="shot.frame" scrub @go="shot.go" />
+      <SheetDrawing
+        :shot="sheet ?? shot.view"
+        :camera="camera"
+        :was="preview.now?.held ? shot.view : null"
+        :rig="live.connected && allHomed(live.now?.floor.state) ? (live.now?.view ?? null) : null"
+        :frame="shot.frame"
+        scrub
+        @go="shot.go"
+      />
       <PlayBar />
     </div>
     <LiveSign v-if="steer.on" class="livesign" />
     <div class="right">
       <WholeMove v-if="whole" @close="whole = false" />
       <template v-else>
-        <SeeingBox v-if="!play.showing" :shot="shot.view" :camera="camera" /><div v-else />
+        <SeeingBox v-if="!play.showing" :shot="shot.view" :camera="camera" />
+        <div v-else />
         <PoseBox />
       </template>
     </div>
     <section class="box bottom" aria-label="Score">
       <PlanBar @whole="whole = !whole" />
-      <div class="staves"><ScoreDrawing :shot="shot.view" :axis="shot.axis" :tried="shot.tried" @go="shot.go" @select="shot.select" /></div>
+      <div class="staves">
+        <ScoreDrawing
+          :shot="shot.view"
+          :axis="shot.axis"
+          :tried="shot.tried"
+          @go="shot.go"
+          @select="shot.select"
+        />
+      </div>
       <SentenceLine />
     </section>
     <ShowPicture v-if="play.showing" :camera="camera" />
@@ -101,14 +135,61 @@ async function dropped(e: DragEvent): Promise<void> {
 </template>
 
 <style scoped>
-.compose { display: grid; grid-template: minmax(250px, 1fr) minmax(240px, 306px) / minmax(0, 1.78fr) minmax(340px, 1fr); gap: 12px; height: 100%; min-height: 600px; }
-.compose.strip { grid-template-rows: minmax(240px, 1fr) minmax(270px, 346px); }
-.compose.shaping { grid-template-rows: minmax(240px, 1fr) minmax(300px, 372px); }
-.sheetside, .livesign { grid-column: 1; grid-row: 1; }
-.sheetside { position: relative; display: grid; min-height: 0; min-width: 0; }
-.livesign { justify-self: center; align-self: start; z-index: 3; margin-top: 8px; }
-.right { display: grid; grid-template-rows: minmax(100px, 1fr) minmax(0, auto); gap: 12px; min-height: 0; min-width: 0; }
-.bottom { grid-column: 1 / -1; display: grid; grid-template-rows: auto 1fr auto; }
-.staves { position: relative; min-height: 0; }
-@media (max-width: 900px) { .compose, .compose.shaping, .compose.strip { grid-template: 300px auto 340px / 1fr; height: auto; } .right { grid-template-rows: 240px auto; } }
+.compose {
+  display: grid;
+  grid-template: minmax(250px, 1fr) minmax(240px, 306px) / minmax(0, 1.78fr) minmax(340px, 1fr);
+  gap: 12px;
+  height: 100%;
+  min-height: 600px;
+}
+.compose.strip {
+  grid-template-rows: minmax(240px, 1fr) minmax(270px, 346px);
+}
+.compose.shaping {
+  grid-template-rows: minmax(240px, 1fr) minmax(300px, 372px);
+}
+.sheetside,
+.livesign {
+  grid-column: 1;
+  grid-row: 1;
+}
+.sheetside {
+  position: relative;
+  display: grid;
+  min-height: 0;
+  min-width: 0;
+}
+.livesign {
+  justify-self: center;
+  align-self: start;
+  z-index: 3;
+  margin-top: 8px;
+}
+.right {
+  display: grid;
+  grid-template-rows: minmax(100px, 1fr) minmax(0, auto);
+  gap: 12px;
+  min-height: 0;
+  min-width: 0;
+}
+.bottom {
+  grid-column: 1 / -1;
+  display: grid;
+  grid-template-rows: auto 1fr auto;
+}
+.staves {
+  position: relative;
+  min-height: 0;
+}
+@media (max-width: 900px) {
+  .compose,
+  .compose.shaping,
+  .compose.strip {
+    grid-template: 300px auto 340px / 1fr;
+    height: auto;
+  }
+  .right {
+    grid-template-rows: 240px auto;
+  }
+}
 </style>

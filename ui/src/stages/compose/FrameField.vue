@@ -9,17 +9,31 @@ const shot = useShot();
 function setFrame(e: Event): void {
   const box = e.target as HTMLInputElement;
   const v = readNumber(box.value);
-  if (!(Math.abs(v) <= longestMove)) shot.trouble = `Frame: "${box.value}" is not a frame; give a number within ±${longestMove}.`;
+  if (!(Math.abs(v) <= longestMove))
+    shot.trouble = `Frame: "${box.value}" is not a frame; give a number within ±${longestMove}.`;
   else shot.go(v);
   box.value = String(shot.frame);
 }
 </script>
 
 <template>
-  <label>frame <FieldInput class="field num" data-test="frame" inputmode="numeric" :value="shot.frame" @change="setFrame"
-    @keydown.enter="($event.target as HTMLInputElement).blur()" /></label>
+  <label
+    >frame
+    <FieldInput
+      class="field num"
+      data-test="frame"
+      inputmode="numeric"
+      :value="shot.frame"
+      @change="setFrame"
+      @keydown.enter="($event.target as HTMLInputElement).blur()"
+  /></label>
 </template>
 
 <style scoped>
-.num { width: 48px; font-size: 12px; min-height: 24px; margin-left: 3px; }
+.num {
+  width: 48px;
+  font-size: 12px;
+  min-height: 24px;
+  margin-left: 3px;
+}
 </style>

@@ -23,15 +23,19 @@ const score = useScore();
 const changes = useChanges();
 const marks = ref(false);
 onBeforeUnmount(() => steer.turn(false));
-const shares = computed(() => shot.axes.map((_, i) => Math.abs(shot.view?.plot.shares[i]?.[shot.index] ?? 0)));
+const shares = computed(() =>
+  shot.axes.map((_, i) => Math.abs(shot.view?.plot.shares[i]?.[shot.index] ?? 0)),
+);
 const onKey = computed(() => shot.axes.some((a) => shot.keyAt(a.id, shot.frame)));
 function shown(a: Axis): string {
-  if (isFocus(a)) return ((steer.on ? live.now?.view?.focus_m : shot.camera?.focus_m) ?? 0).toFixed(3);
+  if (isFocus(a))
+    return ((steer.on ? live.now?.view?.focus_m : shot.camera?.focus_m) ?? 0).toFixed(3);
   return ((steer.stands ?? shot.values)[a.id] ?? 0).toFixed(places(a));
 }
 const unit = (a: Axis): string => (isFocus(a) ? "m" : symbol(a));
 async function typed(a: Axis, i: number, e: Event): Promise<void> {
-  const box = e.target as HTMLInputElement, gave = box.value;
+  const box = e.target as HTMLInputElement,
+    gave = box.value;
   shot.select(i);
   const v = readNumber(gave);
   if (Number.isNaN(v)) {
@@ -40,8 +44,13 @@ async function typed(a: Axis, i: number, e: Event): Promise<void> {
     return;
   }
   if (isFocus(a)) {
-    const at = shot.frame, asked = shot.ringFor(v);
-    shot.typed(asked.then((ring) => { if (ring !== null && shot.frame === at) void nudge.set(a.id, ring); }));
+    const at = shot.frame,
+      asked = shot.ringFor(v);
+    shot.typed(
+      asked.then((ring) => {
+        if (ring !== null && shot.frame === at) void nudge.set(a.id, ring);
+      }),
+    );
     await asked;
   } else if (v < a.min || v > a.max) {
     shot.trouble = `${a.name}: ${v} ${unit(a)} is outside the soft limits; stay within ${a.min} to ${a.max} ${unit(a)}.`;
@@ -57,76 +66,274 @@ function hold(i: number, dir: number): void {
   count = 0;
   nudge.nudge(dir);
   window.clearInterval(timer);
-  timer = window.setInterval(() => { if (++count > 3) nudge.nudge(dir, true); }, 110);
+  timer = window.setInterval(() => {
+    if (++count > 3) nudge.nudge(dir, true);
+  }, 110);
 }
-const let_go = (): void => { window.clearInterval(timer); steer.release(); };
+const let_go = (): void => {
+  window.clearInterval(timer);
+  steer.release();
+};
 const store = (only?: string): void => void (steer.on ? steer.store(only) : shot.store(only));
-const step = computed(() => `${+nudge.step.toFixed(3)} ${shot.selected ? symbol(shot.selected) : ""}`);
+const step = computed(
+  () => `${+nudge.step.toFixed(3)} ${shot.selected ? symbol(shot.selected) : ""}`,
+);
 const back = computed(() => (nudge.lastBy ? `${+Math.abs(nudge.lastBy / 2).toFixed(4)}` : ""));
 </script>
 
 <template>
   <section class="box pose" aria-labelledby="pose-title" data-test="pose">
     <header>
-      <h2 id="pose-title" class="cap">{{ steer.on ? `Where ${steer.machine?.rig.name} stands` : `Pose at ${four(shot.frame)}` }} <span v-if="shot.isPending && !onKey" class="now small nocap"
-        data-test="tried">tried, not stored</span></h2>
-      <span class="acts"><LiveSign v-if="!steer.on" /><button class="btn slim" data-test="marks" @click="marks = true">marks</button></span>
+      <h2 id="pose-title" class="cap">
+        {{ steer.on ? `Where ${steer.machine?.rig.name} stands` : `Pose at ${four(shot.frame)}` }}
+        <span v-if="shot.isPending && !onKey" class="now small nocap" data-test="tried"
+          >tried, not stored</span
+        >
+      </h2>
+      <span class="acts"
+        ><LiveSign v-if="!steer.on" /><button
+          class="btn slim"
+          data-test="marks"
+          @click="marks = true"
+        >
+          marks
+        </button></span
+      >
       <span v-if="!steer.on" class="small quiet">step {{ step }} <kbd>↑</kbd><kbd>↓</kbd></span>
     </header>
-    <div v-for="(a, i) in shot.axes" :key="a.id" class="axis" :class="{ sel: i === shot.axis }" @click="shot.select(i)">
-      <span class="name" :title="a.name">{{ a.name }}<i v-if="shot.keyAt(a.id, shot.frame)" title="keyframe here">◆</i></span>
-      <button class="nb" :aria-label="`${a.name} less`" tabindex="-1" @pointerdown="hold(i, -1)" @pointerup="let_go"
-        @pointerleave="let_go">−</button>
-      <FieldInput class="val" :data-test="'value-' + own(a.id)" :aria-label="`${a.name} in ${unit(a)}`" :value="shown(a)" inputmode="decimal"
-        @focus="shot.select(i)" @change="(e: Event) => typed(a, i, e)" @keydown.enter="($event.target as HTMLInputElement).blur()" />
+    <div
+      v-for="(a, i) in shot.axes"
+      :key="a.id"
+      class="axis"
+      :class="{ sel: i === shot.axis }"
+      @click="shot.select(i)"
+    >
+      <span class="name" :title="a.name"
+        >{{ a.name }}<i v-if="shot.keyAt(a.id, shot.frame)" title="keyframe here">◆</i></span
+      >
+      <button
+        class="nb"
+        :aria-label="`${a.name} less`"
+        tabindex="-1"
+        @pointerdown="hold(i, -1)"
+        @pointerup="let_go"
+        @pointerleave="let_go"
+      >
+        −
+      </button>
+      <FieldInput
+        class="val"
+        :data-test="'value-' + own(a.id)"
+        :aria-label="`${a.name} in ${unit(a)}`"
+        :value="shown(a)"
+        inputmode="decimal"
+        @focus="shot.select(i)"
+        @change="(e: Event) => typed(a, i, e)"
+        @keydown.enter="($event.target as HTMLInputElement).blur()"
+      />
       <span class="unit">{{ unit(a) }}</span>
-      <button class="nb" :aria-label="`${a.name} more`" tabindex="-1" @pointerdown="hold(i, 1)" @pointerup="let_go"
-        @pointerleave="let_go">+</button>
-      <span v-if="score.changes" class="delta" data-test="delta">{{ changes.here ? signed(a, changes.here.axes[i] ?? 0) : "" }}</span>
-      <span v-else class="share" aria-hidden="true"><i
-        :style="{ width: Math.min(shares[i] ?? 0, 1.15) / 1.2 * 100 + '%', background: fills[band(shares[i] ?? 0)] }" /></span>
+      <button
+        class="nb"
+        :aria-label="`${a.name} more`"
+        tabindex="-1"
+        @pointerdown="hold(i, 1)"
+        @pointerup="let_go"
+        @pointerleave="let_go"
+      >
+        +
+      </button>
+      <span v-if="score.changes" class="delta" data-test="delta">{{
+        changes.here ? signed(a, changes.here.axes[i] ?? 0) : ""
+      }}</span>
+      <span v-else class="share" aria-hidden="true"
+        ><i
+          :style="{
+            width: (Math.min(shares[i] ?? 0, 1.15) / 1.2) * 100 + '%',
+            background: fills[band(shares[i] ?? 0)],
+          }"
+      /></span>
       <span class="pct" :class="{ over: (shares[i] ?? 0) > 1 }">{{ percent(shares[i] ?? 0) }}</span>
     </div>
     <footer>
-      <button class="btn slim" data-test="half-back" @click="steer.on || nudge.halfBack()" @pointerdown="steer.halfBack()" @pointerup="steer.release()" @pointerleave="steer.release()">half back <span class="by">{{ back }}</span> <kbd>/</kbd>
-        </button>
-      <button class="btn slim" data-test="store-one" @click="store(shot.selected?.id)">store {{ (shot.selected?.name.length ?? 0) > 14 ? "this axis" : shot.selected?.name }}</button>
-      <button class="btn slim lead" data-test="store" @click="store()">store {{ steer.on ? "it" : "all" }} <kbd>K</kbd></button>
+      <button
+        class="btn slim"
+        data-test="half-back"
+        @click="steer.on || nudge.halfBack()"
+        @pointerdown="steer.halfBack()"
+        @pointerup="steer.release()"
+        @pointerleave="steer.release()"
+      >
+        half back <span class="by">{{ back }}</span> <kbd>/</kbd>
+      </button>
+      <button class="btn slim" data-test="store-one" @click="store(shot.selected?.id)">
+        store {{ (shot.selected?.name.length ?? 0) > 14 ? "this axis" : shot.selected?.name }}
+      </button>
+      <button class="btn slim lead" data-test="store" @click="store()">
+        store {{ steer.on ? "it" : "all" }} <kbd>K</kbd>
+      </button>
     </footer>
     <MarksBox v-if="marks" @close="marks = false" />
   </section>
 </template>
 
 <style scoped>
-.pose { padding: 8px 10px 8px; overflow: hidden auto; }
-.name { overflow: hidden; text-overflow: ellipsis; white-space: nowrap; }
-header, footer { position: sticky; background: var(--sheet); z-index: 1; }
-header { top: -8px; }
-footer { bottom: -8px; }
-header { min-height: 26px; }
-.acts { margin-left: auto; display: flex; gap: 6px; }
-.acts .btn { min-height: 22px; padding: 1px 8px; }
-header, footer { display: flex; justify-content: space-between; align-items: center; gap: 8px; }
-footer { padding-top: 7px; font-size: 12px; color: var(--quiet); }
-html.paper footer, html.paper header .quiet { color: #4d5a67; }
-.by { min-width: 4ch; text-align: left; }
-footer .btn { white-space: nowrap; padding: 3px 7px; gap: 5px; }
-.how { white-space: nowrap; }
-@media (max-width: 1180px) { .how { display: none; } footer { flex-wrap: wrap; } }
-.nocap { text-transform: none; font-family: var(--text); letter-spacing: 0; font-weight: 400; }
-.axis { display: grid; grid-template-columns: 66px 22px 72px 30px 22px 1fr 40px; align-items: center; height: 25px; border-bottom: 1px solid var(--hair); gap: 2px; padding: 0 4px; }
-.sel { background: var(--wash); }
-.sel .name { font-weight: 700; }
-.name i { color: var(--now); font-style: normal; font-size: 9px; margin-left: 4px; }
-.val { background: transparent; border: 0; border-bottom: 1px dotted var(--quiet); color: var(--ink); text-align: right; font: 400 14px/1.2 var(--text); width: 100%; padding: 1px 2px; }
-.nb { width: 20px; height: 20px; border: 1px solid var(--rule); background: transparent; color: var(--ink); font: 400 13px/1 var(--text); cursor: pointer; padding: 0; visibility: hidden; }
-.sel .nb, .axis:hover .nb { visibility: visible; }
-.unit { padding-left: 4px; }
-.share { height: 8px; background: var(--hair); border: 1px solid var(--ink); position: relative; margin-left: 6px; }
-html.blackout .share { border-color: var(--quiet); }
-.share::after { content: ""; position: absolute; left: 83.3%; top: -3px; bottom: -3px; border-left: 1.5px solid var(--ink); }
-.share i { position: absolute; inset: 0 auto 0 0; border-right: 1px solid var(--ink); }
-.delta { text-align: right; font-size: 12px; white-space: nowrap; }
-.pct { text-align: right; font-size: 12px; }
-.lead kbd { border-color: var(--sheet); }
+.pose {
+  padding: 8px 10px 8px;
+  overflow: hidden auto;
+}
+.name {
+  overflow: hidden;
+  text-overflow: ellipsis;
+  white-space: nowrap;
+}
+header,
+footer {
+  position: sticky;
+  background: var(--sheet);
+  z-index: 1;
+}
+header {
+  top: -8px;
+}
+footer {
+  bottom: -8px;
+}
+header {
+  min-height: 26px;
+}
+.acts {
+  margin-left: auto;
+  display: flex;
+  gap: 6px;
+}
+.acts .btn {
+  min-height: 22px;
+  padding: 1px 8px;
+}
+header,
+footer {
+  display: flex;
+  justify-content: space-between;
+  align-items: center;
+  gap: 8px;
+}
+footer {
+  padding-top: 7px;
+  font-size: 12px;
+  color: var(--quiet);
+}
+html.paper footer,
+html.paper header .quiet {
+  color: #4d5a67;
+}
+.by {
+  min-width: 4ch;
+  text-align: left;
+}
+footer .btn {
+  white-space: nowrap;
+  padding: 3px 7px;
+  gap: 5px;
+}
+.how {
+  white-space: nowrap;
+}
+@media (max-width: 1180px) {
+  .how {
+    display: none;
+  }
+  footer {
+    flex-wrap: wrap;
+  }
+}
+.nocap {
+  text-transform: none;
+  font-family: var(--text);
+  letter-spacing: 0;
+  font-weight: 400;
+}
+.axis {
+  display: grid;
+  grid-template-columns: 66px 22px 72px 30px 22px 1fr 40px;
+  align-items: center;
+  height: 25px;
+  border-bottom: 1px solid var(--hair);
+  gap: 2px;
+  padding: 0 4px;
+}
+.sel {
+  background: var(--wash);
+}
+.sel .name {
+  font-weight: 700;
+}
+.name i {
+  color: var(--now);
+  font-style: normal;
+  font-size: 9px;
+  margin-left: 4px;
+}
+.val {
+  background: transparent;
+  border: 0;
+  border-bottom: 1px dotted var(--quiet);
+  color: var(--ink);
+  text-align: right;
+  font: 400 14px/1.2 var(--text);
+  width: 100%;
+  padding: 1px 2px;
+}
+.nb {
+  width: 20px;
+  height: 20px;
+  border: 1px solid var(--rule);
+  background: transparent;
+  color: var(--ink);
+  font: 400 13px/1 var(--text);
+  cursor: pointer;
+  padding: 0;
+  visibility: hidden;
+}
+.sel .nb,
+.axis:hover .nb {
+  visibility: visible;
+}
+.unit {
+  padding-left: 4px;
+}
+.share {
+  height: 8px;
+  background: var(--hair);
+  border: 1px solid var(--ink);
+  position: relative;
+  margin-left: 6px;
+}
+html.blackout .share {
+  border-color: var(--quiet);
+}
+.share::after {
+  content: "";
+  position: absolute;
+  left: 83.3%;
+  top: -3px;
+  bottom: -3px;
+  border-left: 1.5px solid var(--ink);
+}
+.share i {
+  position: absolute;
+  inset: 0 auto 0 0;
+  border-right: 1px solid var(--ink);
+}
+.delta {
+  text-align: right;
+  font-size: 12px;
+  white-space: nowrap;
+}
+.pct {
+  text-align: right;
+  font-size: 12px;
+}
+.lead kbd {
+  border-color: var(--sheet);
+}
 </style>

@@ -14,7 +14,8 @@ const code = computed(() => shot.timecode(shot.frame));
 let back: Element | null = null;
 function key(e: KeyboardEvent): void {
   if (e.key === "Escape") play.show(false);
-  else if (!["r", "R", "l", "L", "f", "F", "e", "E", ",", ".", "<", ">"].includes(e.key)) { // no edit from under it
+  else if (!["r", "R", "l", "L", "f", "F", "e", "E", ",", ".", "<", ">"].includes(e.key)) {
+    // no edit from under it
     e.preventDefault();
     e.stopPropagation();
   }
@@ -32,16 +33,50 @@ onBeforeUnmount(() => {
 
 <template>
   <Teleport to="body">
-    <div ref="box" class="showing" tabindex="-1" role="dialog" aria-label="The picture; Esc ends it" data-test="showing" @click="play.start(1)">
+    <div
+      ref="box"
+      class="showing"
+      tabindex="-1"
+      role="dialog"
+      aria-label="The picture; Esc ends it"
+      data-test="showing"
+      @click="play.start(1)"
+    >
       <FinderView v-if="shot.view" :shot="shot.view" :camera="camera" bare />
-      <p class="count" data-test="showing-frame">{{ four(shot.frame) }} <span>{{ code }}</span></p>
+      <p class="count" data-test="showing-frame">
+        {{ four(shot.frame) }} <span>{{ code }}</span>
+      </p>
     </div>
   </Teleport>
 </template>
 
 <style scoped>
-.showing { position: fixed; inset: 0; z-index: 9000; background: #0b0d10; outline: none; cursor: none; display: grid; }
-.showing > :first-child { border: 0 !important; height: 100%; }
-.count { position: absolute; right: 24px; bottom: 16px; margin: 0; color: #eadfc8; font: 400 30px/1 var(--text); background: rgba(8, 10, 13, .55); padding: 4px 10px; font-variant-numeric: tabular-nums; }
-.count span { font-size: 16px; opacity: .85; }
+.showing {
+  position: fixed;
+  inset: 0;
+  z-index: 9000;
+  background: #0b0d10;
+  outline: none;
+  cursor: none;
+  display: grid;
+}
+.showing > :first-child {
+  border: 0 !important;
+  height: 100%;
+}
+.count {
+  position: absolute;
+  right: 24px;
+  bottom: 16px;
+  margin: 0;
+  color: #eadfc8;
+  font: 400 30px/1 var(--text);
+  background: rgba(8, 10, 13, 0.55);
+  padding: 4px 10px;
+  font-variant-numeric: tabular-nums;
+}
+.count span {
+  font-size: 16px;
+  opacity: 0.85;
+}
 </style>

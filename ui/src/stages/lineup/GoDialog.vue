@@ -14,7 +14,11 @@ const share = ref(25);
 const says = ref({ text: "", tone: "quiet" });
 const poses = computed(() => Object.entries(props.machine.rig.book?.poses ?? {}));
 function fill(p: Record<string, number>): void {
-  typed.value = Object.fromEntries(props.machine.rig.axes.filter((a) => a.id in p).map((a) => [a.id, String(Math.min(Math.max(p[a.id]!, a.min), a.max))]));
+  typed.value = Object.fromEntries(
+    props.machine.rig.axes
+      .filter((a) => a.id in p)
+      .map((a) => [a.id, String(Math.min(Math.max(p[a.id]!, a.min), a.max))]),
+  );
 }
 const to = computed(() => {
   const out: Record<string, number> = {};
@@ -28,12 +32,35 @@ const bad = computed(() => props.machine.rig.axes.find((a) => Number.isNaN(to.va
 let nth = 0; // an answer that is overtaken says nothing
 async function send(ask: boolean): Promise<boolean> {
   const mine = ++nth;
-  if (bad.value) { says.value = { text: `${bad.value.name}: “${typed.value[bad.value.id]}” is not a number; give ${unit(bad.value)}.`, tone: "over" }; return false; }
-  if (Object.keys(to.value).length === 0) { says.value = { text: "Give at least one axis a value; the others stand still.", tone: "quiet" }; return false; }
-  const r = await api.POST("/api/machines/{id}/go", { params: { path: { id: props.machine.rig.id } }, body: { shot: shot.id || undefined, to: to.value, share: share.value / 100, ask } }).catch(() => ({ data: undefined, error: undefined }));
+  if (bad.value) {
+    says.value = {
+      text: `${bad.value.name}: “${typed.value[bad.value.id]}” is not a number; give ${unit(bad.value)}.`,
+      tone: "over",
+    };
+    return false;
+  }
+  if (Object.keys(to.value).length === 0) {
+    says.value = { text: "Give at least one axis a value; the others stand still.", tone: "quiet" };
+    return false;
+  }
+  const r = await api
+    .POST("/api/machines/{id}/go", {
+      params: { path: { id: props.machine.rig.id } },
+      body: { shot: shot.id || undefined, to: to.value, share: share.value / 100, ask },
+    })
+    .catch(() => ({ data: undefined, error: undefined }));
   if (ask && mine !== nth) return false;
-  if (!r.data) { says.value = { text: sentence(r.error), tone: "over" }; return false; }
-  says.value = { text: r.data.seconds > 0 ? `It takes ${r.data.seconds} s; ${r.data.slowest} takes longest, the others arrive with it.` : "It stands there already.", tone: "good" };
+  if (!r.data) {
+    says.value = { text: sentence(r.error), tone: "over" };
+    return false;
+  }
+  says.value = {
+    text:
+      r.data.seconds > 0
+        ? `It takes ${r.data.seconds} s; ${r.data.slowest} takes longest, the others arrive with it.`
+        : "It stands there already.",
+    tone: "good",
+  };
   return true;
 }
 let resting = 0; // what is half typed is not asked about
@@ -50,28 +77,106 @@ async function go(): Promise<void> {
 </script>
 
 <template>
-  <v-dialog :model-value="true" max-width="520" @update:model-value="(v: boolean) => { if (!v) emit('close'); }">
+  <v-dialog
+    :model-value="true"
+    max-width="520"
+    @update:model-value="
+      (v: boolean) => {
+        if (!v) emit('close');
+      }
+    "
+  >
     <section class="sheet" role="dialog" aria-labelledby="go-title">
       <h2 id="go-title">Send {{ machine.rig.name }} somewhere</h2>
-      <div class="line small"><button v-for="[n, p] in poses" :key="n" class="link" :data-test="'fill-' + n" @click="fill(p)">{{ n }}</button></div>
-      <div class="axes">
-        <label v-for="a in machine.rig.axes" :key="a.id"><span>{{ a.name }}</span><span class="quiet">{{ fixed(state.axes[a.id]?.pos ?? 0, places(a)) }}{{ spaced(a) }} →</span>
-          <input v-model="typed[a.id]" class="field" inputmode="decimal" :data-test="'go-' + a.id" :aria-label="`${a.name} to`" /> <span class="quiet">{{ a.min }} to {{ a.max }}</span></label>
+      <div class="line small">
+        <button
+          v-for="[n, p] in poses"
+          :key="n"
+          class="link"
+          :data-test="'fill-' + n"
+          @click="fill(p)"
+        >
+          {{ n }}
+        </button>
       </div>
-      <label class="line">at <input v-model.number="share" type="range" min="1" max="50" data-test="go-share" aria-label="Share of the working speeds" /> {{ share }} % of the working speeds</label>
+      <div class="axes">
+        <label v-for="a in machine.rig.axes" :key="a.id"
+          ><span>{{ a.name }}</span
+          ><span class="quiet"
+            >{{ fixed(state.axes[a.id]?.pos ?? 0, places(a)) }}{{ spaced(a) }} →</span
+          >
+          <input
+            v-model="typed[a.id]"
+            class="field"
+            inputmode="decimal"
+            :data-test="'go-' + a.id"
+            :aria-label="`${a.name} to`"
+          />
+          <span class="quiet">{{ a.min }} to {{ a.max }}</span></label
+        >
+      </div>
+      <label class="line"
+        >at
+        <input
+          v-model.number="share"
+          type="range"
+          min="1"
+          max="50"
+          data-test="go-share"
+          aria-label="Share of the working speeds"
+        />
+        {{ share }} % of the working speeds</label
+      >
       <p :class="says.tone" role="status" data-test="go-says">{{ says.text }}</p>
-      <p>Call the move. Nobody within {{ machine.rig.clear_m }} m. Esc slows the rig to a stop; only the hardware stop is an emergency stop.</p>
-      <div class="line end"><button class="btn" @click="emit('close')">Leave it</button><button class="btn lead" data-test="go-yes" :disabled="Object.keys(to).length === 0" @click="go">Go</button></div>
+      <p>
+        Call the move. Nobody within {{ machine.rig.clear_m }} m. Esc slows the rig to a stop; only
+        the hardware stop is an emergency stop.
+      </p>
+      <div class="line end">
+        <button class="btn" @click="emit('close')">Leave it</button
+        ><button
+          class="btn lead"
+          data-test="go-yes"
+          :disabled="Object.keys(to).length === 0"
+          @click="go"
+        >
+          Go
+        </button>
+      </div>
     </section>
   </v-dialog>
 </template>
 
 <style scoped>
-h2 { font-size: 22px; }
-.axes { display: grid; gap: 3px; margin: 8px 0; max-height: 50vh; overflow: auto; }
-.axes label { display: grid; grid-template-columns: 90px 110px 84px 1fr; gap: 8px; align-items: center; }
-.axes input { text-align: right; }
-.line { display: flex; gap: 12px; align-items: center; flex-wrap: wrap; }
-.end { justify-content: flex-end; }
-p { margin: 6px 0; }
+h2 {
+  font-size: 22px;
+}
+.axes {
+  display: grid;
+  gap: 3px;
+  margin: 8px 0;
+  max-height: 50vh;
+  overflow: auto;
+}
+.axes label {
+  display: grid;
+  grid-template-columns: 90px 110px 84px 1fr;
+  gap: 8px;
+  align-items: center;
+}
+.axes input {
+  text-align: right;
+}
+.line {
+  display: flex;
+  gap: 12px;
+  align-items: center;
+  flex-wrap: wrap;
+}
+.end {
+  justify-content: flex-end;
+}
+p {
+  margin: 6px 0;
+}
 </style>

@@ -9,7 +9,12 @@ import SyncSheet from "./SyncSheet.vue";
 
 // Line up has a sheet for each thing that has to be known to the step.
 const route = useRoute();
-const sheets = [{ name: "axes", title: "Axes" }, { name: "lens", title: "Lens" }, { name: "points", title: "Points" }, { name: "sync", title: "Sync" }] as const;
+const sheets = [
+  { name: "axes", title: "Axes" },
+  { name: "lens", title: "Lens" },
+  { name: "points", title: "Points" },
+  { name: "sync", title: "Sync" },
+] as const;
 const here = computed(() => sheets.find((s) => s.name === route.params.sheet)?.name ?? "axes");
 </script>
 
@@ -24,6 +29,15 @@ const here = computed(() => sheets.find((s) => s.name === route.params.sheet)?.n
 </template>
 
 <style scoped>
-.line-up { display: grid; grid-template-rows: 26px minmax(0, 1fr); gap: 8px; height: 100%; }
-@media (max-width: 820px) { .line-up { height: auto; } }
+.line-up {
+  display: grid;
+  grid-template-rows: 26px minmax(0, 1fr);
+  gap: 8px;
+  height: 100%;
+}
+@media (max-width: 820px) {
+  .line-up {
+    height: auto;
+  }
+}
 </style>

@@ -15,7 +15,8 @@ const shot = useShot();
 const machine = shallowRef<MachineView>();
 const now = ref<InStepNow>({ running: false, share: 0 });
 const name = ref("start command to camera");
-const tries = ref("10"), seconds = ref("60");
+const tries = ref("10"),
+  seconds = ref("60");
 const said = ref({ text: "", tone: "quiet" });
 let timer = 0;
 async function load(): Promise<void> {
@@ -28,32 +29,58 @@ async function look(): Promise<void> {
   if (r.data) now.value = r.data;
   timer = window.setTimeout(() => void look(), now.value.running ? 400 : 2000);
 }
-onMounted(() => { live.each++; void load(); void look(); });
-onBeforeUnmount(() => { live.each--; window.clearTimeout(timer); });
+onMounted(() => {
+  live.each++;
+  void load();
+  void look();
+});
+onBeforeUnmount(() => {
+  live.each--;
+  window.clearTimeout(timer);
+});
 async function begin(): Promise<void> {
   const [n, s] = [tries.value, seconds.value].map(readNumber);
-  if (!Number.isInteger(n) || !Number.isFinite(s)) { said.value = { text: "How many tries, and how many seconds? Give numbers.", tone: "over" }; return; }
-  const r = await api.POST("/api/camera/in-step", { body: { name: name.value.trim(), tries: n!, seconds: s! } });
+  if (!Number.isInteger(n) || !Number.isFinite(s)) {
+    said.value = { text: "How many tries, and how many seconds? Give numbers.", tone: "over" };
+    return;
+  }
+  const r = await api.POST("/api/camera/in-step", {
+    body: { name: name.value.trim(), tries: n!, seconds: s! },
+  });
   said.value = r.error ? { text: sentence(r.error), tone: "over" } : { text: "", tone: "quiet" };
   if (r.data) now.value = r.data;
   void look();
 }
-async function off(): Promise<void> { await api.DELETE("/api/camera/in-step"); void look(); }
+async function off(): Promise<void> {
+  await api.DELETE("/api/camera/in-step");
+  void look();
+}
 async function keep(): Promise<void> {
   if (!machine.value) return;
-  const r = await api.POST("/api/machines/{id}/chains", { params: { path: { id: machine.value.rig.id } } });
-  said.value = r.error ? { text: sentence(r.error), tone: "over" } : { text: `Kept in ${machine.value.rig.name}'s line-up.`, tone: "good" };
+  const r = await api.POST("/api/machines/{id}/chains", {
+    params: { path: { id: machine.value.rig.id } },
+  });
+  said.value = r.error
+    ? { text: sentence(r.error), tone: "over" }
+    : { text: `Kept in ${machine.value.rig.name}'s line-up.`, tone: "good" };
   if (r.data) machine.value = r.data;
 }
 const kept = computed<Chain[]>(() => machine.value?.line_up?.line_up.chains ?? []);
-const chain = computed<Chain | undefined>(() => now.value.chain ?? kept.value[kept.value.length - 1]);
+const chain = computed<Chain | undefined>(
+  () => now.value.chain ?? kept.value[kept.value.length - 1],
+);
 const big = computed(() => {
   const c = chain.value;
   if (now.value.running) return `${now.value.does} …`;
   if (!c) return "Nothing was measured yet.";
   return `${c.delays.mean_ms.toFixed(1)} ms late, ${c.delays.frames.toFixed(2)} frames; its clock runs ${Math.abs(c.clock.ppm).toFixed(1)} ppm ${c.clock.ppm >= 0 ? "fast" : "slow"}.`;
 });
-const minutes = (c: Chain): string => (!c.quarter_min ? "more than a day" : c.quarter_min > 600 ? "more than ten hours" : `${c.quarter_min.toFixed(1)} minutes`); // until a quarter of a frame
+const minutes = (c: Chain): string =>
+  !c.quarter_min
+    ? "more than a day"
+    : c.quarter_min > 600
+      ? "more than ten hours"
+      : `${c.quarter_min.toFixed(1)} minutes`; // until a quarter of a frame
 </script>
 
 <template>
@@ -62,43 +89,164 @@ const minutes = (c: Chain): string => (!c.quarter_min ? "more than a day" : c.qu
       <h2 id="sync-title" class="cap">From the command to the first frame</h2>
       <p class="big" role="status" data-test="sync">{{ big }}</p>
       <ChainDrawing v-if="chain && !now.running" :chain="chain" />
-      <div v-else-if="now.running" class="bar" role="progressbar" :aria-valuenow="Math.round(now.share * 100)" aria-valuemin="0" aria-valuemax="100"><i :style="{ width: now.share * 100 + '%' }" /></div>
+      <div
+        v-else-if="now.running"
+        class="bar"
+        role="progressbar"
+        :aria-valuenow="Math.round(now.share * 100)"
+        aria-valuemin="0"
+        aria-valuemax="100"
+      >
+        <i :style="{ width: now.share * 100 + '%' }" />
+      </div>
       <div v-if="chain && !now.running" class="sums">
-        <p>{{ chain.delays.n }} {{ chain.delays.n === 1 ? "try" : "tries" }}: from {{ chain.delays.least_ms.toFixed(1) }} to {{ chain.delays.most_ms.toFixed(1) }} ms, σ {{ chain.delays.sigma_ms.toFixed(1) }} ms, known to {{ chain.within_ms.toFixed(2) }} ms. At {{ chain.fps }} fps that spreads over {{ chain.delays.spread_frames.toFixed(2) }} frames.</p>
-        <p>Its clock: {{ chain.clock.ppm >= 0 ? "+" : "" }}{{ chain.clock.ppm.toFixed(2) }} ppm, known to ± {{ chain.clock.within_ppm.toFixed(2) }} after {{ chain.clock.over_s.toFixed(0) }} s. A quarter of a frame after {{ minutes(chain) }}.</p>
-        <p v-if="chain.delays.spread_frames > 0.5" class="now">No two takes start within half a frame of each other: what must match to the frame needs a common trigger or timecode, not this chain.</p>
+        <p>
+          {{ chain.delays.n }} {{ chain.delays.n === 1 ? "try" : "tries" }}: from
+          {{ chain.delays.least_ms.toFixed(1) }} to {{ chain.delays.most_ms.toFixed(1) }} ms, σ
+          {{ chain.delays.sigma_ms.toFixed(1) }} ms, known to {{ chain.within_ms.toFixed(2) }} ms.
+          At {{ chain.fps }} fps that spreads over
+          {{ chain.delays.spread_frames.toFixed(2) }} frames.
+        </p>
+        <p>
+          Its clock: {{ chain.clock.ppm >= 0 ? "+" : "" }}{{ chain.clock.ppm.toFixed(2) }} ppm,
+          known to ± {{ chain.clock.within_ppm.toFixed(2) }} after
+          {{ chain.clock.over_s.toFixed(0) }} s. A quarter of a frame after {{ minutes(chain) }}.
+        </p>
+        <p v-if="chain.delays.spread_frames > 0.5" class="now">
+          No two takes start within half a frame of each other: what must match to the frame needs a
+          common trigger or timecode, not this chain.
+        </p>
       </div>
     </section>
     <section class="box side">
       <h2 class="cap">Measure</h2>
-      <label>what triggers what <input v-model="name" class="field" maxlength="40" data-test="chain-name" /></label>
-      <label>tries <input v-model="tries" class="field n" inputmode="numeric" data-test="chain-tries" /></label>
-      <label>seconds of its clock <input v-model="seconds" class="field n" inputmode="numeric" data-test="chain-seconds" /></label>
-      <p class="quiet">Each try starts a take and stops it at its first frame. A minute of its clock gives the rate to 2 ppm. The rig does not move. Measured against the clock of this computer, from which the start command comes.</p>
+      <label
+        >what triggers what
+        <input v-model="name" class="field" maxlength="40" data-test="chain-name"
+      /></label>
+      <label
+        >tries <input v-model="tries" class="field n" inputmode="numeric" data-test="chain-tries"
+      /></label>
+      <label
+        >seconds of its clock
+        <input v-model="seconds" class="field n" inputmode="numeric" data-test="chain-seconds"
+      /></label>
+      <p class="quiet">
+        Each try starts a take and stops it at its first frame. A minute of its clock gives the rate
+        to 2 ppm. The rig does not move. Measured against the clock of this computer, from which the
+        start command comes.
+      </p>
       <div class="row">
-        <button v-if="!now.running" class="btn lead" data-test="chain-begin" @click="begin">Measure</button><button v-else class="btn" data-test="chain-off" @click="off">Break off</button>
-        <button class="btn" data-test="chain-keep" :disabled="now.running || !now.chain" @click="keep">Keep in {{ machine?.rig.name }}'s line-up</button>
+        <button v-if="!now.running" class="btn lead" data-test="chain-begin" @click="begin">
+          Measure</button
+        ><button v-else class="btn" data-test="chain-off" @click="off">Break off</button>
+        <button
+          class="btn"
+          data-test="chain-keep"
+          :disabled="now.running || !now.chain"
+          @click="keep"
+        >
+          Keep in {{ machine?.rig.name }}'s line-up
+        </button>
       </div>
       <p v-if="now.why" class="over" role="alert" data-test="chain-why">{{ now.why }}</p>
-      <p v-if="said.text" :class="said.tone" role="status" data-test="chain-said">{{ said.text }}</p>
+      <p v-if="said.text" :class="said.tone" role="status" data-test="chain-said">
+        {{ said.text }}
+      </p>
       <h2 class="cap">Kept for {{ machine?.rig.name }}</h2>
-      <table v-if="kept.length"><thead><tr><th>chain</th><th>late</th><th>spread</th><th>clock</th><th>measured</th></tr></thead>
-        <tbody><tr v-for="c in kept" :key="c.name" data-test="chain"><td>{{ c.name }}</td><td>{{ c.delays.mean_ms.toFixed(1) }} ms</td><td>{{ (c.delays.most_ms - c.delays.least_ms).toFixed(1) }} ms</td><td>{{ c.clock.ppm.toFixed(1) }} ppm</td><td>{{ new Date(c.at).toLocaleString("en-GB", { day: "2-digit", month: "short", hour: "2-digit", minute: "2-digit" }) }}</td></tr></tbody></table>
-      <p v-else class="quiet">No chain was measured for {{ machine?.rig.name ?? "this machine" }} yet. {{ shot.view?.code }} is started by hand until then.</p>
+      <table v-if="kept.length">
+        <thead>
+          <tr>
+            <th>chain</th>
+            <th>late</th>
+            <th>spread</th>
+            <th>clock</th>
+            <th>measured</th>
+          </tr>
+        </thead>
+        <tbody>
+          <tr v-for="c in kept" :key="c.name" data-test="chain">
+            <td>{{ c.name }}</td>
+            <td>{{ c.delays.mean_ms.toFixed(1) }} ms</td>
+            <td>{{ (c.delays.most_ms - c.delays.least_ms).toFixed(1) }} ms</td>
+            <td>{{ c.clock.ppm.toFixed(1) }} ppm</td>
+            <td>
+              {{
+                new Date(c.at).toLocaleString("en-GB", {
+                  day: "2-digit",
+                  month: "short",
+                  hour: "2-digit",
+                  minute: "2-digit",
+                })
+              }}
+            </td>
+          </tr>
+        </tbody>
+      </table>
+      <p v-else class="quiet">
+        No chain was measured for {{ machine?.rig.name ?? "this machine" }} yet.
+        {{ shot.view?.code }} is started by hand until then.
+      </p>
     </section>
   </div>
 </template>
 
 <style scoped>
-.sync { display: grid; grid-template-columns: minmax(0, 1.5fr) minmax(340px, 1fr); gap: 12px; min-height: 0; }
-.draw, .side { padding: 12px 18px; overflow: auto; }
-.side { display: flex; flex-direction: column; gap: 8px; }
-.side label { display: grid; grid-template-columns: 150px minmax(0, 1fr); align-items: center; }
-.n { width: 70px; text-align: right; }
-.big { font: 600 28px/1.15 var(--head); margin: 6px 0 12px; }
-.row { display: flex; gap: 10px; }
-.bar { height: 14px; border: 1px solid var(--ink); } .bar i { display: block; height: 100%; background: var(--now); }
-p { margin: 4px 0; } h2 { margin-top: 6px; }
-html.paper .quiet, html.paper th { color: #4d5a67; }
-@media (max-width: 900px) { .sync { grid-template-columns: 1fr; } }
+.sync {
+  display: grid;
+  grid-template-columns: minmax(0, 1.5fr) minmax(340px, 1fr);
+  gap: 12px;
+  min-height: 0;
+}
+.draw,
+.side {
+  padding: 12px 18px;
+  overflow: auto;
+}
+.side {
+  display: flex;
+  flex-direction: column;
+  gap: 8px;
+}
+.side label {
+  display: grid;
+  grid-template-columns: 150px minmax(0, 1fr);
+  align-items: center;
+}
+.n {
+  width: 70px;
+  text-align: right;
+}
+.big {
+  font: 600 28px/1.15 var(--head);
+  margin: 6px 0 12px;
+}
+.row {
+  display: flex;
+  gap: 10px;
+}
+.bar {
+  height: 14px;
+  border: 1px solid var(--ink);
+}
+.bar i {
+  display: block;
+  height: 100%;
+  background: var(--now);
+}
+p {
+  margin: 4px 0;
+}
+h2 {
+  margin-top: 6px;
+}
+html.paper .quiet,
+html.paper th {
+  color: #4d5a67;
+}
+@media (max-width: 900px) {
+  .sync {
+    grid-template-columns: 1fr;
+  }
+}
 </style>

@@ -14,12 +14,26 @@ const editing = ref(false);
 const w = computed(() => props.bench.sheet.weight!);
 const r = computed(() => props.bench.record);
 const h = computed(() => props.bench.head!);
-const mm = (m: number): string => { const v = Math.round(m * 1000); return v < 0 ? `−${-v}` : `${v}`; };
-const at = (v: number, i: 0 | 1): number => v + (i === 0 ? r.value.slide_mm - h.value.slide_axis_mm : r.value.rise_mm - h.value.rise_axis_mm) / 1000;
+const mm = (m: number): string => {
+  const v = Math.round(m * 1000);
+  return v < 0 ? `−${-v}` : `${v}`;
+};
+const at = (v: number, i: 0 | 1): number =>
+  v +
+  (i === 0 ? r.value.slide_mm - h.value.slide_axis_mm : r.value.rise_mm - h.value.rise_axis_mm) /
+    1000;
 function set(which: "slide_mm" | "rise_mm", e: Event): void {
-  const f = e.target as HTMLInputElement, gave = f.value, n = Number(f.value.trim().replace(",", "."));
-  if (!f.value.trim() || !Number.isFinite(n)) { bench.said = { text: "What does it read? Give millimetres.", tone: "over" }; f.value = String(r.value[which]); return; }
-  void bench.keep({ [which]: n }, "Set.").then((ok) => { if (!ok) answered(f, gave, String(r.value[which])); });
+  const f = e.target as HTMLInputElement,
+    gave = f.value,
+    n = Number(f.value.trim().replace(",", "."));
+  if (!f.value.trim() || !Number.isFinite(n)) {
+    bench.said = { text: "What does it read? Give millimetres.", tone: "over" };
+    f.value = String(r.value[which]);
+    return;
+  }
+  void bench.keep({ [which]: n }, "Set.").then((ok) => {
+    if (!ok) answered(f, gave, String(r.value[which]));
+  });
 }
 const off = computed(() => Math.max(w.value.off_forward_m, w.value.off_up_m) * 1000);
 </script>
@@ -27,30 +41,107 @@ const off = computed(() => Math.max(w.value.off_forward_m, w.value.off_up_m) * 1
 <template>
   <div>
     <div class="row small">
-      <label>plate reads <FieldInput class="field n" :value="r.slide_mm" inputmode="decimal" data-test="reads-slide" @change="set('slide_mm', $event)" /> mm</label>
-      <label>riser reads <FieldInput class="field n" :value="r.rise_mm" inputmode="decimal" data-test="reads-rise" @change="set('rise_mm', $event)" /> mm</label>
+      <label
+        >plate reads
+        <FieldInput
+          class="field n"
+          :value="r.slide_mm"
+          inputmode="decimal"
+          data-test="reads-slide"
+          @change="set('slide_mm', $event)"
+        />
+        mm</label
+      >
+      <label
+        >riser reads
+        <FieldInput
+          class="field n"
+          :value="r.rise_mm"
+          inputmode="decimal"
+          data-test="reads-rise"
+          @change="set('rise_mm', $event)"
+        />
+        mm</label
+      >
       <button class="link" data-test="edit-package" @click="editing = true">pieces …</button>
     </div>
     <table>
-      <thead><tr><th>from the tilt axis</th><th class="r">mass</th><th class="r">forward</th><th class="r">up</th><th></th></tr></thead>
+      <thead>
+        <tr>
+          <th>from the tilt axis</th>
+          <th class="r">mass</th>
+          <th class="r">forward</th>
+          <th class="r">up</th>
+          <th></th>
+        </tr>
+      </thead>
       <tbody>
-        <tr v-for="(p, i) in bench.view?.package.load.pieces ?? []" :key="i"><td>{{ p.name || `piece ${i + 1}` }}</td><td class="r">{{ p.mass_kg.toFixed(2) }} kg</td><td class="r">{{ mm(at(p.at_m[1]!, 0)) }} mm</td><td class="r">{{ mm(at(p.at_m[2]!, 1)) }} mm</td><td class="r quiet">weighed</td></tr>
-        <tr v-if="w.rest"><td>the rest</td><td class="r">{{ w.rest.mass_kg.toFixed(2) }} kg</td><td class="r">{{ mm(w.rest.forward_m) }} mm</td><td class="r">{{ mm(w.rest.up_m) }} mm</td><td class="r quiet">worked out</td></tr>
-        <tr class="sum"><td>together</td><td class="r">{{ w.mass_kg.toFixed(2) }} kg</td><td class="r" data-test="bench-forward">{{ mm(w.forward_m) }} mm</td><td class="r" data-test="bench-up">{{ mm(w.up_m) }} mm</td><td class="r quiet">{{ w.guessed ? "mass guessed" : off > 0.5 ? `± ${off.toFixed(0)} mm` : "" }}</td></tr>
+        <tr v-for="(p, i) in bench.view?.package.load.pieces ?? []" :key="i">
+          <td>{{ p.name || `piece ${i + 1}` }}</td>
+          <td class="r">{{ p.mass_kg.toFixed(2) }} kg</td>
+          <td class="r">{{ mm(at(p.at_m[1]!, 0)) }} mm</td>
+          <td class="r">{{ mm(at(p.at_m[2]!, 1)) }} mm</td>
+          <td class="r quiet">weighed</td>
+        </tr>
+        <tr v-if="w.rest">
+          <td>the rest</td>
+          <td class="r">{{ w.rest.mass_kg.toFixed(2) }} kg</td>
+          <td class="r">{{ mm(w.rest.forward_m) }} mm</td>
+          <td class="r">{{ mm(w.rest.up_m) }} mm</td>
+          <td class="r quiet">worked out</td>
+        </tr>
+        <tr class="sum">
+          <td>together</td>
+          <td class="r">{{ w.mass_kg.toFixed(2) }} kg</td>
+          <td class="r" data-test="bench-forward">{{ mm(w.forward_m) }} mm</td>
+          <td class="r" data-test="bench-up">{{ mm(w.up_m) }} mm</td>
+          <td class="r quiet">
+            {{ w.guessed ? "mass guessed" : off > 0.5 ? `± ${off.toFixed(0)} mm` : "" }}
+          </td>
+        </tr>
       </tbody>
     </table>
-    <p class="quiet small">Friction and cables hold it within {{ (w.band_m * 1000).toFixed(1) }} mm of the axis. {{ bench.view?.sheet.rating }}</p>
+    <p class="quiet small">
+      Friction and cables hold it within {{ (w.band_m * 1000).toFixed(1) }} mm of the axis.
+      {{ bench.view?.sheet.rating }}
+    </p>
     <PackageEditor v-if="editing" @close="editing = false" />
   </div>
 </template>
 
 <style scoped>
-.row { display: flex; gap: 14px; align-items: baseline; border-top: 1px solid var(--rule); padding-top: 6px; margin-top: 4px; }
-.n { width: 58px; text-align: right; }
-table { width: 100%; border-collapse: collapse; }
-td, th { padding: 2px 4px 2px 0; }
-.r { text-align: right; }
-.sum td { font-weight: 700; border-top: 1.5px solid var(--ink); }
-p { margin: 4px 0 0; }
-html.paper .quiet, html.paper th { color: #4d5a67; }
+.row {
+  display: flex;
+  gap: 14px;
+  align-items: baseline;
+  border-top: 1px solid var(--rule);
+  padding-top: 6px;
+  margin-top: 4px;
+}
+.n {
+  width: 58px;
+  text-align: right;
+}
+table {
+  width: 100%;
+  border-collapse: collapse;
+}
+td,
+th {
+  padding: 2px 4px 2px 0;
+}
+.r {
+  text-align: right;
+}
+.sum td {
+  font-weight: 700;
+  border-top: 1.5px solid var(--ink);
+}
+p {
+  margin: 4px 0 0;
+}
+html.paper .quiet,
+html.paper th {
+  color: #4d5a67;
+}
 </style>

@@ -12,97 +12,336 @@ import { useShot } from "../../stores/shot";
 const ground = useGround();
 const shot = useShot();
 const live = useLive();
-watch(() => [shot.id, live.now?.version], () => { if (shot.id) void ground.load(shot.id); }, { immediate: true });
+watch(
+  () => [shot.id, live.now?.version],
+  () => {
+    if (shot.id) void ground.load(shot.id);
+  },
+  { immediate: true },
+);
 const v = computed(() => ground.view);
 type Row = { at: string; left: string; right: string };
 type Owned = { as: string; count: string; mm: number };
 const t = (n?: number): string => (n === undefined ? "" : String(n));
 function texts(g: GroundDoc) {
-  return { run: g.run?.as ?? "", footprint: g.footprint.as, margin: g.margin.as, owned: (g.owned ?? []).map((o) => ({ as: o.length.as, count: String(o.count), mm: o.length.mm })) as Owned[], gauge: t(g.rules.gauge_mm), slope: t(g.rules.slope_mm_per_m), twist: t(g.rules.twist_mm_per_m), cross: t(g.rules.cross_mm_per_m), packers: (g.rules.packers_mm ?? []).join(" "),
-    rows: (g.supports ?? []).map((s) => ({ at: t(s.at_mm), left: t(s.left_mm ?? undefined), right: t(s.right_mm ?? undefined) })) as Row[],
-    mass: t(g.base.mass_kg), feet: t(g.base.feet), pad: t(g.base.pad_cm2), worst: t(g.base.worst_share), floor: g.base.floor_kn_per_m2 ? t(g.base.floor_kn_per_m2) : "",
-    tail: t(g.swing?.tail_m), pivot: t(g.swing?.pivot_m), up: t(g.swing?.front_up_deg), hangs: t(g.swing?.hangs_m), room: g.swing?.room_m ? t(g.swing.room_m) : "", keep: t(g.swing?.keep_m) };
+  return {
+    run: g.run?.as ?? "",
+    footprint: g.footprint.as,
+    margin: g.margin.as,
+    owned: (g.owned ?? []).map((o) => ({
+      as: o.length.as,
+      count: String(o.count),
+      mm: o.length.mm,
+    })) as Owned[],
+    gauge: t(g.rules.gauge_mm),
+    slope: t(g.rules.slope_mm_per_m),
+    twist: t(g.rules.twist_mm_per_m),
+    cross: t(g.rules.cross_mm_per_m),
+    packers: (g.rules.packers_mm ?? []).join(" "),
+    rows: (g.supports ?? []).map((s) => ({
+      at: t(s.at_mm),
+      left: t(s.left_mm ?? undefined),
+      right: t(s.right_mm ?? undefined),
+    })) as Row[],
+    mass: t(g.base.mass_kg),
+    feet: t(g.base.feet),
+    pad: t(g.base.pad_cm2),
+    worst: t(g.base.worst_share),
+    floor: g.base.floor_kn_per_m2 ? t(g.base.floor_kn_per_m2) : "",
+    tail: t(g.swing?.tail_m),
+    pivot: t(g.swing?.pivot_m),
+    up: t(g.swing?.front_up_deg),
+    hangs: t(g.swing?.hangs_m),
+    room: g.swing?.room_m ? t(g.swing.room_m) : "",
+    keep: t(g.swing?.keep_m),
+  };
 }
-const none: GroundDoc = { footprint: { as: "", mm: 0 }, margin: { as: "", mm: 0 }, owned: [], supports: [], rules: { gauge_mm: 0, slope_mm_per_m: 0, twist_mm_per_m: 0, packers_mm: [] }, base: { mass_kg: 0, feet: 0, pad_cm2: 0, worst_share: 0, floor_kn_per_m2: 0 } };
-const draft = useDraft(() => ({ of: shot.id, version: v.value?.revision ?? 0, form: texts(v.value?.ground ?? none) }));
+const none: GroundDoc = {
+  footprint: { as: "", mm: 0 },
+  margin: { as: "", mm: 0 },
+  owned: [],
+  supports: [],
+  rules: { gauge_mm: 0, slope_mm_per_m: 0, twist_mm_per_m: 0, packers_mm: [] },
+  base: { mass_kg: 0, feet: 0, pad_cm2: 0, worst_share: 0, floor_kn_per_m2: 0 },
+};
+const draft = useDraft(() => ({
+  of: shot.id,
+  version: v.value?.revision ?? 0,
+  form: texts(v.value?.ground ?? none),
+}));
 const f = draft.f;
 const wrong = ref("");
 function num(text: string, what: string, empty = 0): number {
   if (!text.trim()) return empty;
-  if (/^[1-9]\d{0,2},\d{3}$/.test(text.trim())) throw new Error(`“${what}”: ${text} may be ${text.replace(",", "")} or ${text.replace(",", ".")}; say which.`);
+  if (/^[1-9]\d{0,2},\d{3}$/.test(text.trim()))
+    throw new Error(
+      `“${what}”: ${text} may be ${text.replace(",", "")} or ${text.replace(",", ".")}; say which.`,
+    );
   const s = text.trim().replace(",", ".").replace("−", "-");
   const n = Number(s);
   if (!Number.isFinite(n)) throw new Error(`“${what}”: ${text} is not a number.`);
   return n;
 }
-const height = (s: string, what: string): number | undefined => (s.trim() === "" ? undefined : num(s, what));
+const height = (s: string, what: string): number | undefined =>
+  s.trim() === "" ? undefined : num(s, what);
 function docOf(f: ReturnType<typeof texts>): GroundDoc {
   return {
-    run: f.run.trim() ? { as: f.run.trim(), mm: 0 } : undefined, footprint: { as: f.footprint.trim(), mm: 0 }, margin: { as: f.margin.trim(), mm: 0 },
-    owned: f.owned.filter((o) => o.as.trim()).map((o) => ({ length: { as: o.as.trim(), mm: o.mm }, count: Math.round(num(o.count, "sections")) })),
-    supports: f.rows.filter((r) => r.at.trim()).map((r) => ({ at_mm: num(r.at, "at"), left_mm: height(r.left, "left"), right_mm: height(r.right, "right") })),
-    rules: { gauge_mm: num(f.gauge, "gauge"), slope_mm_per_m: num(f.slope, "slope"), twist_mm_per_m: num(f.twist, "twist"), cross_mm_per_m: num(f.cross, "across") || undefined, packers_mm: f.packers.split(/[\s;]+/).filter(Boolean).map((x) => num(x, "packers")) },
-    base: { mass_kg: num(f.mass, "mass"), feet: Math.round(num(f.feet, "feet")), pad_cm2: num(f.pad, "pad"), worst_share: num(f.worst, "worst foot", 1), floor_kn_per_m2: num(f.floor, "floor") },
-    swing: v.value?.ground.swing ? { tail_m: num(f.tail, "tail"), pivot_m: num(f.pivot, "pivot"), front_up_deg: num(f.up, "front up"), hangs_m: num(f.hangs, "hangs"), room_m: num(f.room, "room"), keep_m: num(f.keep, "keep free") } : undefined,
+    run: f.run.trim() ? { as: f.run.trim(), mm: 0 } : undefined,
+    footprint: { as: f.footprint.trim(), mm: 0 },
+    margin: { as: f.margin.trim(), mm: 0 },
+    owned: f.owned
+      .filter((o) => o.as.trim())
+      .map((o) => ({
+        length: { as: o.as.trim(), mm: o.mm },
+        count: Math.round(num(o.count, "sections")),
+      })),
+    supports: f.rows
+      .filter((r) => r.at.trim())
+      .map((r) => ({
+        at_mm: num(r.at, "at"),
+        left_mm: height(r.left, "left"),
+        right_mm: height(r.right, "right"),
+      })),
+    rules: {
+      gauge_mm: num(f.gauge, "gauge"),
+      slope_mm_per_m: num(f.slope, "slope"),
+      twist_mm_per_m: num(f.twist, "twist"),
+      cross_mm_per_m: num(f.cross, "across") || undefined,
+      packers_mm: f.packers
+        .split(/[\s;]+/)
+        .filter(Boolean)
+        .map((x) => num(x, "packers")),
+    },
+    base: {
+      mass_kg: num(f.mass, "mass"),
+      feet: Math.round(num(f.feet, "feet")),
+      pad_cm2: num(f.pad, "pad"),
+      worst_share: num(f.worst, "worst foot", 1),
+      floor_kn_per_m2: num(f.floor, "floor"),
+    },
+    swing: v.value?.ground.swing
+      ? {
+          tail_m: num(f.tail, "tail"),
+          pivot_m: num(f.pivot, "pivot"),
+          front_up_deg: num(f.up, "front up"),
+          hangs_m: num(f.hangs, "hangs"),
+          room_m: num(f.room, "room"),
+          keep_m: num(f.keep, "keep free"),
+        }
+      : undefined,
   };
 }
 async function keep(): Promise<void> {
   wrong.value = "";
   try {
     await draft.keep(docOf, (changes) => ground.amend(changes));
-  } catch (e) { wrong.value = (e as Error).message; }
+  } catch (e) {
+    wrong.value = (e as Error).message;
+  }
 }
 // One of two readings of what was typed is meant.
 function means(text: string): void {
-  const field = ground.said.field ?? "", section = /^owned\[(\d+)\]/.exec(field);
-  if (section) { const o = f.value.owned.filter((x) => x.as.trim())[Number(section[1])]; if (o) o.as = text; }
-  else if (field === "run" || field === "footprint" || field === "margin") f.value[field] = text;
+  const field = ground.said.field ?? "",
+    section = /^owned\[(\d+)\]/.exec(field);
+  if (section) {
+    const o = f.value.owned.filter((x) => x.as.trim())[Number(section[1])];
+    if (o) o.as = text;
+  } else if (field === "run" || field === "footprint" || field === "margin") f.value[field] = text;
   void keep();
 }
 // Supports where the sections' ends and middles are, to be measured.
 function stations(): void {
   const out: Row[] = [];
   let at = 0;
-  const list = (v.value?.sheet.used ?? []).flatMap((u) => Array.from({ length: u.count }, () => u.mm));
+  const list = (v.value?.sheet.used ?? []).flatMap((u) =>
+    Array.from({ length: u.count }, () => u.mm),
+  );
   out.push({ at: "0", left: "", right: "" });
-  for (const mm of list) { const parts = Math.max(1, Math.round(mm / 1000)); for (let i = 1; i <= parts; i++) out.push({ at: String(Math.round(at + (mm * i) / parts)), left: "", right: "" }); at += mm; }
-  f.value.rows = out.length > 1 ? out : [{ at: "0", left: "", right: "" }, { at: "1000", left: "", right: "" }];
+  for (const mm of list) {
+    const parts = Math.max(1, Math.round(mm / 1000));
+    for (let i = 1; i <= parts; i++)
+      out.push({ at: String(Math.round(at + (mm * i) / parts)), left: "", right: "" });
+    at += mm;
+  }
+  f.value.rows =
+    out.length > 1
+      ? out
+      : [
+          { at: "0", left: "", right: "" },
+          { at: "1000", left: "", right: "" },
+        ];
 }
 </script>
 
 <template>
   <form v-if="v" class="ground" @submit.prevent="keep">
     <section class="box drawn" aria-labelledby="ground-title">
-      <div class="line"><h2 id="ground-title" class="cap">Ground and track</h2><span class="quiet grow">{{ v.kept ? v.sheet.run_says : "a proposal out of the rig book; nobody has been there yet" }}</span><button type="button" class="link small" data-test="ground-back" @click="ground.back()">take back</button></div>
+      <div class="line">
+        <h2 id="ground-title" class="cap">Ground and track</h2>
+        <span class="quiet grow">{{
+          v.kept ? v.sheet.run_says : "a proposal out of the rig book; nobody has been there yet"
+        }}</span><button
+          type="button"
+          class="link small"
+          data-test="ground-back"
+          @click="ground.back()"
+        >
+          take back
+        </button>
+      </div>
       <GroundDrawing :ground="v.ground" :sheet="v.sheet" />
     </section>
     <section class="box says" aria-labelledby="lies-title">
       <h2 id="lies-title" class="cap">Does it lie?</h2>
-      <p class="big" :class="{ now: !v.sheet.reaches }" role="status" data-test="ground-says">{{ v.sheet.says }}</p>
-      <p :class="{ now: v.sheet.need_mm > 0 && !v.sheet.packing?.ok }" data-test="ground-level">{{ v.sheet.level }}</p>
-      <p v-if="v.sheet.packing" class="small quiet" data-test="ground-packers"><template v-for="(n, k) in v.sheet.packing.count" :key="k">{{ n }} × {{ k }} mm&nbsp;&nbsp;</template></p>
-      <ul><li v-for="m in v.sheet.more" :key="m" data-test="ground-more">{{ m }}</li></ul>
+      <p class="big" :class="{ now: !v.sheet.reaches }" role="status" data-test="ground-says">
+        {{ v.sheet.says }}
+      </p>
+      <p :class="{ now: v.sheet.need_mm > 0 && !v.sheet.packing?.ok }" data-test="ground-level">
+        {{ v.sheet.level }}
+      </p>
+      <p v-if="v.sheet.packing" class="small quiet" data-test="ground-packers">
+        <template v-for="(n, k) in v.sheet.packing.count" :key="k"
+          >{{ n }} × {{ k }} mm&nbsp;&nbsp;</template
+        >
+      </p>
+      <ul>
+        <li v-for="m in v.sheet.more" :key="m" data-test="ground-more">{{ m }}</li>
+      </ul>
       <h3 class="cap">The run</h3>
-      <div class="row"><label>goes <input v-model="f.run" class="field l" :placeholder="v.path ? ((v.path[1] ?? 0) - (v.path[0] ?? 0)).toFixed(0) + ' mm' : ''" data-test="g-run" /></label><label>stands on <input v-model="f.footprint" class="field l" data-test="g-footprint" /></label><label>to stop <input v-model="f.margin" class="field l" data-test="g-margin" /></label></div>
+      <div class="row">
+        <label
+          >goes
+          <input
+            v-model="f.run"
+            class="field l"
+            :placeholder="v.path ? ((v.path[1] ?? 0) - (v.path[0] ?? 0)).toFixed(0) + ' mm' : ''"
+            data-test="g-run" /></label
+        ><label
+          >stands on <input v-model="f.footprint" class="field l" data-test="g-footprint" /></label
+        ><label>to stop <input v-model="f.margin" class="field l" data-test="g-margin" /></label>
+      </div>
       <h3 class="cap">Sections there are</h3>
-      <div class="row"><label v-for="(o, i) in f.owned" :key="i"><input v-model="o.count" class="field c" inputmode="numeric" :aria-label="`How many of ${o.as}`" :data-test="`g-count-${i}`" /> × <input v-model="o.as" class="field l" aria-label="Length" :data-test="`g-owned-${i}`" /></label><button type="button" class="link small" data-test="g-another" @click="f.owned.push({ as: '', count: '1', mm: 0 })">another length</button></div>
+      <div class="row">
+        <label v-for="(o, i) in f.owned" :key="i"
+          ><input
+            v-model="o.count"
+            class="field c"
+            inputmode="numeric"
+            :aria-label="`How many of ${o.as}`"
+            :data-test="`g-count-${i}`" />
+          ×
+          <input
+            v-model="o.as"
+            class="field l"
+            aria-label="Length"
+            :data-test="`g-owned-${i}`" /></label
+        ><button
+          type="button"
+          class="link small"
+          data-test="g-another"
+          @click="f.owned.push({ as: '', count: '1', mm: 0 })"
+        >
+          another length
+        </button>
+      </div>
       <template v-if="v.ground.swing">
         <h3 class="cap">What swings behind</h3>
-        <div class="row"><label>tail <input v-model="f.tail" class="field n" /> m</label><label>pivot at <input v-model="f.pivot" class="field n" /> m</label><label>front up <input v-model="f.up" class="field n" />°</label><label>weights hang <input v-model="f.hangs" class="field n" /> m</label><label>room <input v-model="f.room" class="field n" data-test="g-room" /> m</label><label>keep free <input v-model="f.keep" class="field n" /> m</label></div>
+        <div class="row">
+          <label>tail <input v-model="f.tail" class="field n" /> m</label
+          ><label>pivot at <input v-model="f.pivot" class="field n" /> m</label
+          ><label>front up <input v-model="f.up" class="field n" />°</label
+          ><label>weights hang <input v-model="f.hangs" class="field n" /> m</label
+          ><label>room <input v-model="f.room" class="field n" data-test="g-room" /> m</label
+          ><label>keep free <input v-model="f.keep" class="field n" /> m</label>
+        </div>
       </template>
       <h3 class="cap">On the floor</h3>
-      <div class="row"><label><input v-model="f.mass" class="field n" data-test="g-mass" /> kg on</label><label><input v-model="f.feet" class="field c" data-test="g-feet" /> feet of</label><label><input v-model="f.pad" class="field n" /> cm²</label><label>worst × <input v-model="f.worst" class="field c" /></label><label>floor bears <input v-model="f.floor" class="field n" data-test="g-floor" /> kN/m²</label></div>
-      <div class="foot"><button class="btn slim lead" type="submit" data-test="ground-keep">{{ v.kept ? "keep" : "it is like this" }}</button><span class="small" :class="wrong ? 'over' : ground.said.tone" role="status" data-test="ground-said">{{ wrong || ground.said.text }}</span></div>
-      <div v-if="!wrong && ground.said.choices?.length" class="row" data-test="ground-choices">it is <button v-for="c in ground.said.choices" :key="c" type="button" class="btn slim" @click="means(c)">{{ c }}</button></div>
-      <p class="now small">Platforms, floors and what stands over people are for competent people under local codes.</p>
+      <div class="row">
+        <label><input v-model="f.mass" class="field n" data-test="g-mass" /> kg on</label
+        ><label><input v-model="f.feet" class="field c" data-test="g-feet" /> feet of</label
+        ><label><input v-model="f.pad" class="field n" /> cm²</label
+        ><label>worst × <input v-model="f.worst" class="field c" /></label
+        ><label
+          >floor bears <input v-model="f.floor" class="field n" data-test="g-floor" /> kN/m²</label
+        >
+      </div>
+      <div class="foot">
+        <button class="btn slim lead" type="submit" data-test="ground-keep">
+          {{ v.kept ? "keep" : "it is like this" }}</button><span
+          class="small"
+          :class="wrong ? 'over' : ground.said.tone"
+          role="status"
+          data-test="ground-said"
+          >{{ wrong || ground.said.text }}</span
+        >
+      </div>
+      <div v-if="!wrong && ground.said.choices?.length" class="row" data-test="ground-choices">
+        it is
+        <button
+          v-for="c in ground.said.choices"
+          :key="c"
+          type="button"
+          class="btn slim"
+          @click="means(c)"
+        >
+          {{ c }}
+        </button>
+      </div>
+      <p class="now small">
+        Platforms, floors and what stands over people are for competent people under local codes.
+      </p>
     </section>
     <section class="box table" aria-labelledby="measured-title">
-      <div class="line"><h2 id="measured-title" class="cap">Floor as measured</h2><span class="quiet nowrap">mm, up is more</span>
-        <label>gauge <input v-model="f.gauge" class="field n" /> mm</label><label>slope to <input v-model="f.slope" class="field c" data-test="g-slope" /> twist <input v-model="f.twist" class="field c" data-test="g-twist" /> across <input v-model="f.cross" class="field c" :placeholder="f.slope" data-test="g-cross" /> mm/m</label><label>packers <input v-model="f.packers" class="field p" data-test="g-packers" /> mm</label></div>
+      <div class="line">
+        <h2 id="measured-title" class="cap">Floor as measured</h2>
+        <span class="quiet nowrap">mm, up is more</span>
+        <label>gauge <input v-model="f.gauge" class="field n" /> mm</label
+        ><label
+          >slope to <input v-model="f.slope" class="field c" data-test="g-slope" /> twist
+          <input v-model="f.twist" class="field c" data-test="g-twist" /> across
+          <input v-model="f.cross" class="field c" :placeholder="f.slope" data-test="g-cross" />
+          mm/m</label
+        ><label
+          >packers <input v-model="f.packers" class="field p" data-test="g-packers" /> mm</label
+        >
+      </div>
       <div class="supports">
         <div class="sup head small quiet"><span>at</span><span>left</span><span>right</span></div>
-        <div v-for="(r, i) in f.rows" :key="i" class="sup"><input v-model="r.at" class="field" inputmode="decimal" aria-label="Support at, millimetres" :data-test="`g-at-${i}`" /><input v-model="r.left" class="field" inputmode="decimal" aria-label="Under the left rail, millimetres" :data-test="`g-left-${i}`" /><input v-model="r.right" class="field" inputmode="decimal" aria-label="Under the right rail, millimetres" :data-test="`g-right-${i}`" /></div>
-        <div class="sup end"><button type="button" class="link small" data-test="g-support" @click="f.rows.push({ at: '', left: '', right: '' })">another</button><button type="button" class="link small" data-test="g-stations" @click="stations">at every section</button><button v-if="f.rows.length" type="button" class="link small" @click="f.rows.pop()">one less</button></div>
+        <div v-for="(r, i) in f.rows" :key="i" class="sup">
+          <input
+            v-model="r.at"
+            class="field"
+            inputmode="decimal"
+            aria-label="Support at, millimetres"
+            :data-test="`g-at-${i}`"
+          /><input
+            v-model="r.left"
+            class="field"
+            inputmode="decimal"
+            aria-label="Under the left rail, millimetres"
+            :data-test="`g-left-${i}`"
+          /><input
+            v-model="r.right"
+            class="field"
+            inputmode="decimal"
+            aria-label="Under the right rail, millimetres"
+            :data-test="`g-right-${i}`"
+          />
+        </div>
+        <div class="sup end">
+          <button
+            type="button"
+            class="link small"
+            data-test="g-support"
+            @click="f.rows.push({ at: '', left: '', right: '' })"
+          >
+            another</button
+          ><button type="button" class="link small" data-test="g-stations" @click="stations">
+            at every section</button
+          ><button v-if="f.rows.length" type="button" class="link small" @click="f.rows.pop()">
+            one less
+          </button>
+        </div>
       </div>
     </section>
   </form>
@@ -110,29 +349,148 @@ function stations(): void {
 </template>
 
 <style scoped>
-.ground { display: grid; grid-template-columns: minmax(0, 1fr) 370px; grid-template-rows: minmax(0, 1fr) 158px; gap: 10px; height: 100%; min-height: 560px; }
-.drawn, .table { padding: 10px 14px 6px; display: flex; flex-direction: column; gap: 4px; }
-.says { padding: 12px 16px; overflow: auto; display: flex; flex-direction: column; gap: 5px; grid-row: 1 / 3; grid-column: 2; }
-.table { grid-column: 1; }
-.table .line { gap: 3px 10px; flex-wrap: wrap; }
-.nowrap { white-space: nowrap; }
-.line .cap { white-space: nowrap; }
-.line { display: flex; gap: 14px; align-items: baseline; flex: none; font-size: 12px; }
-.grow { flex: 1; min-width: 0; }
-.big { font: 600 23px/1.12 var(--head); margin: 0; }
-p { margin: 0; }
-ul { margin: 0; padding: 0 0 0 14px; font-size: 12px; display: grid; gap: 2px; }
-.row { display: flex; flex-wrap: wrap; gap: 3px 12px; font-size: 12px; align-items: center; }
-label { display: inline-flex; gap: 5px; align-items: center; white-space: nowrap; }
-.l { width: 72px; } .n { width: 46px; text-align: right; } .c { width: 34px; text-align: right; } .p { width: 92px; }
-.row .field, .line .field { min-height: 22px; padding: 1px 4px; }
-.cap { margin-top: 2px; }
-.supports { display: flex; gap: 6px; overflow-x: auto; padding-bottom: 4px; }
-.sup { display: flex; flex-direction: column; gap: 3px; flex: none; width: 56px; }
-.sup .field { width: 100%;  text-align: right; min-height: 22px; padding: 1px 4px; box-sizing: border-box; }
-.sup.head { width: 34px; justify-content: space-around; }
-.sup.end { width: auto; justify-content: center; }
-.foot { display: flex; gap: 12px; align-items: center; }
-html.paper .quiet { color: #4d5a67; }
-@media (max-width: 900px) { .ground { grid-template-columns: minmax(0, 1fr); grid-template-rows: 380px auto auto; height: auto; } .says { grid-column: 1; grid-row: auto; } }
+.ground {
+  display: grid;
+  grid-template-columns: minmax(0, 1fr) 370px;
+  grid-template-rows: minmax(0, 1fr) 158px;
+  gap: 10px;
+  height: 100%;
+  min-height: 560px;
+}
+.drawn,
+.table {
+  padding: 10px 14px 6px;
+  display: flex;
+  flex-direction: column;
+  gap: 4px;
+}
+.says {
+  padding: 12px 16px;
+  overflow: auto;
+  display: flex;
+  flex-direction: column;
+  gap: 5px;
+  grid-row: 1 / 3;
+  grid-column: 2;
+}
+.table {
+  grid-column: 1;
+}
+.table .line {
+  gap: 3px 10px;
+  flex-wrap: wrap;
+}
+.nowrap {
+  white-space: nowrap;
+}
+.line .cap {
+  white-space: nowrap;
+}
+.line {
+  display: flex;
+  gap: 14px;
+  align-items: baseline;
+  flex: none;
+  font-size: 12px;
+}
+.grow {
+  flex: 1;
+  min-width: 0;
+}
+.big {
+  font: 600 23px/1.12 var(--head);
+  margin: 0;
+}
+p {
+  margin: 0;
+}
+ul {
+  margin: 0;
+  padding: 0 0 0 14px;
+  font-size: 12px;
+  display: grid;
+  gap: 2px;
+}
+.row {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 3px 12px;
+  font-size: 12px;
+  align-items: center;
+}
+label {
+  display: inline-flex;
+  gap: 5px;
+  align-items: center;
+  white-space: nowrap;
+}
+.l {
+  width: 72px;
+}
+.n {
+  width: 46px;
+  text-align: right;
+}
+.c {
+  width: 34px;
+  text-align: right;
+}
+.p {
+  width: 92px;
+}
+.row .field,
+.line .field {
+  min-height: 22px;
+  padding: 1px 4px;
+}
+.cap {
+  margin-top: 2px;
+}
+.supports {
+  display: flex;
+  gap: 6px;
+  overflow-x: auto;
+  padding-bottom: 4px;
+}
+.sup {
+  display: flex;
+  flex-direction: column;
+  gap: 3px;
+  flex: none;
+  width: 56px;
+}
+.sup .field {
+  width: 100%;
+  text-align: right;
+  min-height: 22px;
+  padding: 1px 4px;
+  box-sizing: border-box;
+}
+.sup.head {
+  width: 34px;
+  justify-content: space-around;
+}
+.sup.end {
+  width: auto;
+  justify-content: center;
+}
+.foot {
+  display: flex;
+  gap: 12px;
+  align-items: center;
+}
+html.paper .quiet {
+  color: #4d5a67;
+}
+@media (max-width: 900px) {
+  .ground {
+    grid-template-columns: minmax(0, 1fr);
+    grid-template-rows: 380px auto auto;
+    height: auto;
+  }
+  .says {
+    grid-column: 1;
+    grid-row: auto;
+  }
+}
 </style>

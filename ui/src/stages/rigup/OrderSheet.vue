@@ -15,11 +15,26 @@ const order = useOrder();
 const shot = useShot();
 const live = useLive();
 const beginning = ref(false);
-watch(() => shot.id, (id) => { if (id) void order.load(id); }, { immediate: true });
+watch(
+  () => shot.id,
+  (id) => {
+    if (id) void order.load(id);
+  },
+  { immediate: true },
+);
 // Somebody else's press is seen at once, the clock's at its next look.
-watch(() => live.now?.version, () => { if (shot.id) void order.load(shot.id); });
+watch(
+  () => live.now?.version,
+  () => {
+    if (shot.id) void order.load(shot.id);
+  },
+);
 let tick = 0;
-onMounted(() => { tick = window.setInterval(() => { if (!document.hidden && shot.id) void order.load(shot.id); }, 15000); });
+onMounted(() => {
+  tick = window.setInterval(() => {
+    if (!document.hidden && shot.id) void order.load(shot.id);
+  }, 15000);
+});
 onBeforeUnmount(() => window.clearInterval(tick));
 const v = computed(() => order.view);
 const o = computed(() => v.value?.order);
@@ -32,7 +47,10 @@ const span = computed(() => {
   const from = first > 60 ? first - 15 : Math.min(0, first);
   const ready = [s.course.ready_min, s.against?.ready_min ?? 0];
   const to = Math.max(30, ...ready, ...slots.map((x) => Math.max(x.to_min, x.plan_to_min)));
-  return { from, to: s.over || s.now_min > to + 240 ? to : Math.max(to, Math.min(s.now_min + 5, to + 60)) };
+  return {
+    from,
+    to: s.over || s.now_min > to + 240 ? to : Math.max(to, Math.min(s.now_min + 5, to + 60)),
+  };
 });
 const today = computed(() => o.value?.date === v.value?.today);
 async function add(): Promise<void> {
@@ -40,50 +58,188 @@ async function add(): Promise<void> {
   let n = list.length + 1;
   while (list.some((s) => s.id === `step-${n}`)) n++;
   const id = `step-${n}`;
-  if (await order.change({ id, name: "another step", thread: list[list.length - 1]?.thread ?? "desk", does: "other", minutes: 10, p80_minutes: 13, after: [], people: 1 })) order.picked = id;
+  if (
+    await order.change({
+      id,
+      name: "another step",
+      thread: list[list.length - 1]?.thread ?? "desk",
+      does: "other",
+      minutes: 10,
+      p80_minutes: 13,
+      after: [],
+      people: 1,
+    })
+  )
+    order.picked = id;
 }
 </script>
 
 <template>
-  <div v-if="v && !o || beginning" class="order none"><OrderBegin :again="!!o" @done="beginning = false" /></div>
+  <div v-if="(v && !o) || beginning" class="order none">
+    <OrderBegin :again="!!o" @done="beginning = false" />
+  </div>
   <div v-else-if="v && o && sheet" class="order" :class="{ bare: !v.learnt?.length }">
     <section class="box drawn" aria-labelledby="order-title">
-      <div class="line"><h2 id="order-title" class="cap">Running order</h2>
-        <span class="quiet grow">{{ o.setup.kind }}, {{ o.setup.rails ? "on rails" : "no rails" }}, {{ o.setup.ground }}, crew of {{ o.setup.crew }}<template v-if="!today"> · <b class="now">{{ o.date }}</b></template></span>
+      <div class="line">
+        <h2 id="order-title" class="cap">Running order</h2>
+        <span class="quiet grow"
+          >{{ o.setup.kind }}, {{ o.setup.rails ? "on rails" : "no rails" }}, {{ o.setup.ground }},
+          crew of {{ o.setup.crew
+          }}<template v-if="!today">
+            · <b class="now">{{ o.date }}</b></template
+          ></span
+        >
         <button class="link small" data-test="order-add" @click="add">add a step</button>
         <button class="link small" data-test="order-back" @click="order.back()">take back</button>
-        <button class="link small" data-test="order-begin" @click="beginning = true">{{ today ? "begin again" : "begin today's" }} …</button>
+        <button class="link small" data-test="order-begin" @click="beginning = true">
+          {{ today ? "begin again" : "begin today's" }} …
+        </button>
       </div>
-      <OrderDrawing :steps="o.steps ?? []" :course="sheet.course" :begins="sheet.begins" :now="sheet.now_min" :picked="order.picked" :from="span.from" :to="span.to" @pick="(id) => { order.picked = order.picked === id ? '' : id; }" />
+      <OrderDrawing
+        :steps="o.steps ?? []"
+        :course="sheet.course"
+        :begins="sheet.begins"
+        :now="sheet.now_min"
+        :picked="order.picked"
+        :from="span.from"
+        :to="span.to"
+        @pick="
+          (id) => {
+            order.picked = order.picked === id ? '' : id;
+          }
+        "
+      />
       <template v-if="sheet.against && o.against">
-        <div class="line other"><h3 class="cap">Against</h3><span class="grow">{{ o.against.name }}: ready <b data-test="against-ready">{{ sheet.against.ready }}</b><span class="quiet">, four days in five by {{ sheet.against.four_in_five }}</span></span>
-          <button class="btn slim lead" data-test="against-take" @click="order.write({ steps: o.against.steps, setup: o.against.setup, against: undefined }, 'It is the plan now.')">do it this way</button>
-          <button class="btn slim" data-test="against-drop" @click="order.write({ against: undefined }, 'Put away.')">put away</button></div>
-        <OrderDrawing :steps="o.against.steps ?? []" :course="sheet.against" :begins="sheet.begins" :now="sheet.now_min" picked="" :from="span.from" :to="span.to" title="The other plan" />
+        <div class="line other">
+          <h3 class="cap">Against</h3>
+          <span class="grow"
+            >{{ o.against.name }}: ready
+            <b data-test="against-ready">{{ sheet.against.ready }}</b><span class="quiet"
+              >, four days in five by {{ sheet.against.four_in_five }}</span
+            ></span
+          >
+          <button
+            class="btn slim lead"
+            data-test="against-take"
+            @click="
+              order.write(
+                { steps: o.against.steps, setup: o.against.setup, against: undefined },
+                'It is the plan now.',
+              )
+            "
+          >
+            do it this way
+          </button>
+          <button
+            class="btn slim"
+            data-test="against-drop"
+            @click="order.write({ against: undefined }, 'Put away.')"
+          >
+            put away
+          </button>
+        </div>
+        <OrderDrawing
+          :steps="o.against.steps ?? []"
+          :course="sheet.against"
+          :begins="sheet.begins"
+          :now="sheet.now_min"
+          picked=""
+          :from="span.from"
+          :to="span.to"
+          title="The other plan"
+        />
       </template>
     </section>
-    <OrderStepBox v-if="order.step" :key="order.picked" :step="order.step" :steps="o.steps ?? []" :sheet="sheet" />
+    <OrderStepBox
+      v-if="order.step"
+      :key="order.picked"
+      :step="order.step"
+      :steps="o.steps ?? []"
+      :sheet="sheet"
+    />
     <OrderReady v-else :order="o" :sheet="sheet" :code="v.code" :days="v.days" />
     <section v-if="v.learnt?.length" class="box took" aria-labelledby="took-title">
-      <div class="line"><h2 id="took-title" class="cap">What it really took</h2><span class="quiet">{{ v.days }} {{ v.days === 1 ? "day" : "days" }} like this one; today in copper; the bar is the middle, its whisker four days in five, minutes</span></div>
+      <div class="line">
+        <h2 id="took-title" class="cap">What it really took</h2>
+        <span class="quiet"
+          >{{ v.days }} {{ v.days === 1 ? "day" : "days" }} like this one; today in copper; the bar
+          is the middle, its whisker four days in five, minutes</span
+        >
+      </div>
       <TookDrawing :learnt="v.learnt" :steps="o.steps ?? []" :course="sheet.course" />
     </section>
-    <p class="said small" :class="order.said.tone" role="status" data-test="order-said">{{ order.said.text }}</p>
+    <p class="said small" :class="order.said.tone" role="status" data-test="order-said">
+      {{ order.said.text }}
+    </p>
   </div>
   <p v-else class="quiet">{{ order.said.text || "…" }}</p>
 </template>
 
 <style scoped>
-.order { display: grid; grid-template-columns: minmax(0, 1fr) 316px; grid-template-rows: minmax(0, 1fr) 172px; gap: 10px; height: 100%; min-height: 560px; position: relative; }
-.order.bare { grid-template-rows: minmax(0, 1fr); }
-.order.none { display: block; height: auto; min-height: 0; }
-.drawn, .took { padding: 10px 14px 6px; display: flex; flex-direction: column; gap: 4px; min-height: 0; }
-.took { grid-column: 1 / -1; padding-bottom: 2px; }
-.line { display: flex; gap: 16px; align-items: baseline; flex: none; }
-.other { border-top: 1px solid var(--rule); padding-top: 6px; align-items: center; }
-.grow { flex: 1; min-width: 0; }
-.said { position: absolute; left: 14px; bottom: 184px; margin: 0; background: var(--sheet); padding: 0 4px; pointer-events: none; }
-.bare .said { bottom: 8px; }
-html.paper .quiet { color: #4d5a67; }
-@media (max-width: 900px) { .order { grid-template-columns: minmax(0, 1fr); grid-template-rows: 420px auto 172px; height: auto; } }
+.order {
+  display: grid;
+  grid-template-columns: minmax(0, 1fr) 316px;
+  grid-template-rows: minmax(0, 1fr) 172px;
+  gap: 10px;
+  height: 100%;
+  min-height: 560px;
+  position: relative;
+}
+.order.bare {
+  grid-template-rows: minmax(0, 1fr);
+}
+.order.none {
+  display: block;
+  height: auto;
+  min-height: 0;
+}
+.drawn,
+.took {
+  padding: 10px 14px 6px;
+  display: flex;
+  flex-direction: column;
+  gap: 4px;
+  min-height: 0;
+}
+.took {
+  grid-column: 1 / -1;
+  padding-bottom: 2px;
+}
+.line {
+  display: flex;
+  gap: 16px;
+  align-items: baseline;
+  flex: none;
+}
+.other {
+  border-top: 1px solid var(--rule);
+  padding-top: 6px;
+  align-items: center;
+}
+.grow {
+  flex: 1;
+  min-width: 0;
+}
+.said {
+  position: absolute;
+  left: 14px;
+  bottom: 184px;
+  margin: 0;
+  background: var(--sheet);
+  padding: 0 4px;
+  pointer-events: none;
+}
+.bare .said {
+  bottom: 8px;
+}
+html.paper .quiet {
+  color: #4d5a67;
+}
+@media (max-width: 900px) {
+  .order {
+    grid-template-columns: minmax(0, 1fr);
+    grid-template-rows: 420px auto 172px;
+    height: auto;
+  }
+}
 </style>

@@ -12,16 +12,34 @@ const shot = useShot();
 const own = computed(() => shot.view?.package ?? "");
 const swap = ref<Swapping | null>(null);
 const said = ref("");
-const chosen = computed({ get: () => bench.pack, set: (id: string) => { bench.picked = id; } });
+const chosen = computed({
+  get: () => bench.pack,
+  set: (id: string) => {
+    bench.picked = id;
+  },
+});
 const differs = computed(() => bench.pack !== "" && bench.pack !== own.value);
-watch(() => [bench.pack, own.value, props.machine], async () => {
-  swap.value = null;
-  if (!differs.value || !shot.id) return;
-  const r = await api.GET("/api/shots/{id}/package/{package}", { params: { path: { id: shot.id, package: bench.pack } } }).catch(() => ({ data: undefined }));
-  if (r.data && differs.value) swap.value = r.data;
-}, { immediate: true });
+watch(
+  () => [bench.pack, own.value, props.machine],
+  async () => {
+    swap.value = null;
+    if (!differs.value || !shot.id) return;
+    const r = await api
+      .GET("/api/shots/{id}/package/{package}", {
+        params: { path: { id: shot.id, package: bench.pack } },
+      })
+      .catch(() => ({ data: undefined }));
+    if (r.data && differs.value) swap.value = r.data;
+  },
+  { immediate: true },
+);
 async function take(): Promise<void> {
-  const r = await api.POST("/api/shots/{id}/package", { params: { path: { id: shot.id } }, body: { package: bench.pack } }).catch(() => ({ data: undefined, error: undefined }));
+  const r = await api
+    .POST("/api/shots/{id}/package", {
+      params: { path: { id: shot.id } },
+      body: { package: bench.pack },
+    })
+    .catch(() => ({ data: undefined, error: undefined }));
   said.value = r.data ? "" : sentence(r.error);
   if (r.data) await shot.reload();
 }
@@ -29,21 +47,57 @@ async function take(): Promise<void> {
 
 <template>
   <div class="packing">
-    <button v-if="!bench.packages.length" class="btn slim" data-test="first-package" @click="bench.begin()">Make a package of this shot's camera</button>
-    <label v-else>On it: <select v-model="chosen" class="field" data-test="package" aria-label="Camera package"><option v-for="p in bench.packages" :key="p.id" :value="p.id">{{ p.name }}</option></select></label>
-    <span v-if="own && own === bench.pack" class="quiet small">{{ shot.view?.code }} is shot with it</span>
+    <button
+      v-if="!bench.packages.length"
+      class="btn slim"
+      data-test="first-package"
+      @click="bench.begin()"
+    >
+      Make a package of this shot's camera
+    </button>
+    <label v-else
+      >On it:
+      <select v-model="chosen" class="field" data-test="package" aria-label="Camera package">
+        <option v-for="p in bench.packages" :key="p.id" :value="p.id">{{ p.name }}</option>
+      </select></label
+    >
+    <span v-if="own && own === bench.pack" class="quiet small"
+      >{{ shot.view?.code }} is shot with it</span
+    >
     <template v-else-if="swap">
-      <button class="btn slim" data-test="swap" @click="take">Shoot {{ shot.view?.code }} with it</button>
-      <span class="small swap" data-test="swap-says"><b v-for="t in swap.turn" :key="t">{{ t + " " }}</b><span v-for="t in swap.changes" :key="t" class="quiet">{{ t + " " }}</span></span>
+      <button class="btn slim" data-test="swap" @click="take">
+        Shoot {{ shot.view?.code }} with it
+      </button>
+      <span class="small swap" data-test="swap-says"
+        ><b v-for="t in swap.turn" :key="t">{{ t + " " }}</b
+        ><span v-for="t in swap.changes" :key="t" class="quiet">{{ t + " " }}</span></span
+      >
     </template>
     <span class="over small" role="status">{{ said }}</span>
   </div>
 </template>
 
 <style scoped>
-.packing { display: flex; gap: 12px; align-items: center; min-height: 26px; min-width: 0; flex: 1; }
-.slim { min-height: 26px; padding: 3px 10px; flex: none; }
-label { flex: none; }
-.swap { min-width: 0; }
-html.paper .quiet { color: #4d5a67; }
+.packing {
+  display: flex;
+  gap: 12px;
+  align-items: center;
+  min-height: 26px;
+  min-width: 0;
+  flex: 1;
+}
+.slim {
+  min-height: 26px;
+  padding: 3px 10px;
+  flex: none;
+}
+label {
+  flex: none;
+}
+.swap {
+  min-width: 0;
+}
+html.paper .quiet {
+  color: #4d5a67;
+}
 </style>

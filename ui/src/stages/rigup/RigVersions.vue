@@ -11,16 +11,27 @@ const book = useBook();
 const ask = useAsk();
 const shot = useShot();
 const voids = computed(() => props.sheet.changes.some((c) => c.voids));
-const mine = computed(() => shot.view?.machines.find((m) => m.rig.id === props.sheet.rig.id)?.rig.version);
+const mine = computed(
+  () => shot.view?.machines.find((m) => m.rig.id === props.sheet.rig.id)?.rig.version,
+);
 function bring(): void {
   const r = props.sheet.rig;
-  ask.ask({ title: `Bring ${shot.view?.code} to version ${r.version} of ${r.name}?`, yes: "Bring it",
+  ask.ask({
+    title: `Bring ${shot.view?.code} to version ${r.version} of ${r.name}?`,
+    yes: "Bring it",
     text: "Its keyframes stay where they are. A seal pins the version: paths that were sealed before are void, and are sealed again. Takes keep what they were rolled with.",
     act: async () => {
-      const a = await api.POST("/api/shots/{id}/rig", { params: { path: { id: shot.id } }, body: { rig: r.id, version: r.version } });
-      if (!a.error) { void shot.reload(); void book.open(r.id); }
+      const a = await api.POST("/api/shots/{id}/rig", {
+        params: { path: { id: shot.id } },
+        body: { rig: r.id, version: r.version },
+      });
+      if (!a.error) {
+        void shot.reload();
+        void book.open(r.id);
+      }
       return a.error ? sentence(a.error) : "";
-    } });
+    },
+  });
 }
 const file = ref<HTMLInputElement | null>(null);
 async function read(e: Event): Promise<void> {
@@ -30,7 +41,10 @@ async function read(e: Event): Promise<void> {
   try {
     doc = JSON.parse(await f.text());
   } catch {
-    book.said = { text: `${f.name} is not JSON. Give a file that a rig book has written.`, tone: "over" };
+    book.said = {
+      text: `${f.name} is not JSON. Give a file that a rig book has written.`,
+      tone: "over",
+    };
     return;
   }
   await book.bring(props.sheet.rig.id, doc, props.sheet.rig.version);
@@ -41,24 +55,80 @@ async function read(e: Event): Promise<void> {
 <template>
   <div class="scroll two" tabindex="0" aria-label="Versions">
     <table>
-      <thead><tr><th>version</th><th>written</th><th>by</th><th>why</th><th>shots on it</th></tr></thead>
+      <thead>
+        <tr>
+          <th>version</th>
+          <th>written</th>
+          <th>by</th>
+          <th>why</th>
+          <th>shots on it</th>
+        </tr>
+      </thead>
       <tbody>
         <tr v-for="v in sheet.versions" :key="v.version">
-          <td><b>{{ v.version }}</b><span v-if="v.version === sheet.runs" class="good small"> · the machine runs it</span></td>
-          <td>{{ new Date(v.at).toLocaleString("en-GB", { day: "2-digit", month: "short", hour: "2-digit", minute: "2-digit" }) }}</td><td>{{ v.by.name }}</td><td>{{ v.says || "shipped" }}</td><td>{{ v.shots.join(", ") || "—" }}</td>
+          <td>
+            <b>{{ v.version }}</b><span v-if="v.version === sheet.runs" class="good small">
+              · the machine runs it</span
+            >
+          </td>
+          <td>
+            {{
+              new Date(v.at).toLocaleString("en-GB", {
+                day: "2-digit",
+                month: "short",
+                hour: "2-digit",
+                minute: "2-digit",
+              })
+            }}
+          </td>
+          <td>{{ v.by.name }}</td>
+          <td>{{ v.says || "shipped" }}</td>
+          <td>{{ v.shots.join(", ") || "—" }}</td>
         </tr>
       </tbody>
     </table>
     <div>
       <h3 class="cap">What version {{ sheet.rig.version }} changes</h3>
-      <p v-for="c in sheet.changes" :key="c.says" :class="{ now: c.voids }" data-test="change">{{ c.says }}</p>
+      <p v-for="c in sheet.changes" :key="c.says" :class="{ now: c.voids }" data-test="change">
+        {{ c.says }}
+      </p>
       <p v-if="!sheet.changes.length" class="quiet">Nothing that a move would feel.</p>
-      <p v-if="sheet.versions.length > 1">{{ voids ? "Moves keep the version that they were made on until they are brought to this one." : "Moves may be brought to it as they are, and are sealed again." }}</p>
+      <p v-if="sheet.versions.length > 1">
+        {{
+          voids
+            ? "Moves keep the version that they were made on until they are brought to this one."
+            : "Moves may be brought to it as they are, and are sealed again."
+        }}
+      </p>
       <div class="row">
-        <button v-if="mine !== undefined && mine !== sheet.rig.version" class="btn slim" data-test="bring-shot" @click="bring">bring {{ shot.view?.code }} to it (on {{ mine }})</button>
-        <button v-if="sheet.versions.length > 1" class="btn slim" data-test="rig-back" @click="book.back">take version {{ sheet.rig.version }} back</button>
-        <a class="btn slim" :href="`/api/rigs/${sheet.rig.id}/file`" download data-test="rig-file">to a file</a>
-        <label class="btn slim">from a file<input ref="file" type="file" accept=".json,application/json" class="hidden" data-test="rig-read" @change="read" /></label>
+        <button
+          v-if="mine !== undefined && mine !== sheet.rig.version"
+          class="btn slim"
+          data-test="bring-shot"
+          @click="bring"
+        >
+          bring {{ shot.view?.code }} to it (on {{ mine }})
+        </button>
+        <button
+          v-if="sheet.versions.length > 1"
+          class="btn slim"
+          data-test="rig-back"
+          @click="book.back"
+        >
+          take version {{ sheet.rig.version }} back
+        </button>
+        <a class="btn slim" :href="`/api/rigs/${sheet.rig.id}/file`" download data-test="rig-file"
+          >to a file</a
+        >
+        <label class="btn slim"
+          >from a file<input
+            ref="file"
+            type="file"
+            accept=".json,application/json"
+            class="hidden"
+            data-test="rig-read"
+            @change="read"
+        /></label>
         <a class="link small" href="/api/rig.schema.json" target="_blank">its schema</a>
       </div>
     </div>
@@ -66,11 +136,38 @@ async function read(e: Event): Promise<void> {
 </template>
 
 <style scoped>
-.two { display: grid; grid-template-columns: minmax(0, 1.2fr) minmax(0, 1fr); gap: 24px; min-height: 0; flex: 1; align-items: start; }
-p { margin: 3px 0; }
-h3 { font-size: 13px; }
-.row { display: flex; gap: 8px; flex-wrap: wrap; margin-top: 8px; align-items: center; }
-.hidden { position: absolute; opacity: 0; width: 1px; height: 1px; }
-td { padding: 3px 8px 3px 0; }
-html.paper .quiet, html.paper th { color: #4d5a67; }
+.two {
+  display: grid;
+  grid-template-columns: minmax(0, 1.2fr) minmax(0, 1fr);
+  gap: 24px;
+  min-height: 0;
+  flex: 1;
+  align-items: start;
+}
+p {
+  margin: 3px 0;
+}
+h3 {
+  font-size: 13px;
+}
+.row {
+  display: flex;
+  gap: 8px;
+  flex-wrap: wrap;
+  margin-top: 8px;
+  align-items: center;
+}
+.hidden {
+  position: absolute;
+  opacity: 0;
+  width: 1px;
+  height: 1px;
+}
+td {
+  padding: 3px 8px 3px 0;
+}
+html.paper .quiet,
+html.paper th {
+  color: #4d5a67;
+}
 </style>

@@ -14,29 +14,55 @@ const probe = ref<HTMLElement | null>(null);
 const { width } = useElementSize(probe);
 const px = computed(() => shot.view?.threshold_px ?? 0.5);
 // What is shown of a pass: the take that rolls, else its chosen one, else the last.
-const newest = (p: PassView): TakeView | undefined => p.takes.find((t) => !t.ended) ?? p.takes.find((t) => t.id === p.chosen) ?? p.takes[p.takes.length - 1];
-const lapse = (p: PassView): boolean => p.clock_spec.kind === "stepped" || p.clock_spec.kind === "crawling";
+const newest = (p: PassView): TakeView | undefined =>
+  p.takes.find((t) => !t.ended) ??
+  p.takes.find((t) => t.id === p.chosen) ??
+  p.takes[p.takes.length - 1];
+const lapse = (p: PassView): boolean =>
+  p.clock_spec.kind === "stepped" || p.clock_spec.kind === "crawling";
 // The ways that a kind of clock can go.
-const waysOf = (p: PassView): readonly (typeof ways)[number][] => (p.clock_spec.kind === "live" ? ways.slice(0, 1) : lapse(p) ? ways.slice(0, 2) : ways);
-const long = (s: number): string => (s < 120 ? `${+s.toFixed(1)} s` : s < 7200 ? `${+(s / 60).toFixed(1)} min` : `${+(s / 3600).toFixed(1)} h`);
-const rate = (p: PassView): string => lapse(p) ? `${p.clock_spec.pictures} pictures, ${long(p.seconds)}${p.clock_spec.way === "on" ? "" : `, ${p.clock_spec.way}`}` : `${p.clock_spec.kind === "live" ? "live, to " : ""}${+p.fps.toFixed(2)} fps ×${p.clock}${p.clock_spec.way === "on" ? "" : `, ${p.clock_spec.way}`}${(p.clock_spec.times ?? 1) > 1 ? ` ${p.clock_spec.times} times` : ""}${p.clock_spec.waits?.length ? ", waits" : ""}`;
+const waysOf = (p: PassView): readonly (typeof ways)[number][] =>
+  p.clock_spec.kind === "live" ? ways.slice(0, 1) : lapse(p) ? ways.slice(0, 2) : ways;
+const long = (s: number): string =>
+  s < 120
+    ? `${+s.toFixed(1)} s`
+    : s < 7200
+      ? `${+(s / 60).toFixed(1)} min`
+      : `${+(s / 3600).toFixed(1)} h`;
+const rate = (p: PassView): string =>
+  lapse(p)
+    ? `${p.clock_spec.pictures} pictures, ${long(p.seconds)}${p.clock_spec.way === "on" ? "" : `, ${p.clock_spec.way}`}`
+    : `${p.clock_spec.kind === "live" ? "live, to " : ""}${+p.fps.toFixed(2)} fps ×${p.clock}${p.clock_spec.way === "on" ? "" : `, ${p.clock_spec.way}`}${(p.clock_spec.times ?? 1) > 1 ? ` ${p.clock_spec.times} times` : ""}${p.clock_spec.waits?.length ? ", waits" : ""}`;
 // The strip's full height is 1.5 × the threshold; the line is the threshold.
 const bars = (t: TakeView): { x: number; w: number; h: number; b: 0 | 1 | 2 | 3 }[] => {
   const n = Math.max(1, (shot.view?.last ?? 1) - (shot.view?.first ?? 0));
   const w = Math.max(1, width.value) / n;
-  return t.strip.map((v, i) => ({ x: i * w, w: Math.max(w - 0.4, 0.6), h: v < 0 ? 0 : Math.min(v / (px.value * 1.5), 1) * 24, b: v >= px.value ? 3 : v >= px.value * 0.8 ? 2 : 1 }));
+  return t.strip.map((v, i) => ({
+    x: i * w,
+    w: Math.max(w - 0.4, 0.6),
+    h: v < 0 ? 0 : Math.min(v / (px.value * 1.5), 1) * 24,
+    b: v >= px.value ? 3 : v >= px.value * 0.8 ? 2 : 1,
+  }));
 };
 function says(p: PassView): { text: string; tone: string } {
   const t = newest(p);
   if (p.clock_note && (!t || t.ended)) return { text: p.clock_note, tone: "over" };
-  if (p.too_fast && (!t || t.ended)) return { text: shot.view?.sealed_as_is ? "faster than the seal" : "faster than the plan's clock", tone: "over" };
+  if (p.too_fast && (!t || t.ended))
+    return {
+      text: shot.view?.sealed_as_is ? "faster than the seal" : "faster than the plan's clock",
+      tone: "over",
+    };
   if (!t) return { text: "—", tone: "quiet" };
   if (!t.ended) return { text: "rolling …", tone: "now" };
   const f = t.finding;
-  if (t.older) return { text: `${f?.word || "rolled"} on an older path, ${t.seal_short}`, tone: "quiet" };
+  if (t.older)
+    return { text: `${f?.word || "rolled"} on an older path, ${t.seal_short}`, tone: "quiet" };
   if (t.broken) return { text: `broken off at ${four(t.frame)}`, tone: "over" };
   if (!f?.word) return { text: "the one others lie over", tone: "quiet" };
-  return { text: `${f.word} ${f.worst_px.toFixed(2)} px`, tone: f.word === "stacks" ? "good" : "over" };
+  return {
+    text: `${f.word} ${f.worst_px.toFixed(2)} px`,
+    tone: f.word === "stacks" ? "good" : "over",
+  };
 }
 // What a clock's camera and trace leave out.
 function apart(p: PassView): string {
@@ -47,17 +73,31 @@ function more(p: PassView): string {
   const f = newest(p)?.finding;
   if (!f) return "";
   const seal = `from the seal at most ${f.seal_px.toFixed(2)} px, at ${four(f.seal_frame)} (${f.seal_point})`;
-  const turned = f.turned_px ? `; it runs another way, and slack alone comes to ${f.turned_px.toFixed(2)} px` : "";
-  return f.word ? `against ${f.against}: worst at ${four(f.worst_frame)} (${f.worst_point})${turned}; ${seal}` : seal;
+  const turned = f.turned_px
+    ? `; it runs another way, and slack alone comes to ${f.turned_px.toFixed(2)} px`
+    : "";
+  return f.word
+    ? `against ${f.against}: worst at ${four(f.worst_frame)} (${f.worst_point})${turned}; ${seal}`
+    : seal;
 }
-const unseen = computed(() => shot.passes.map((p) => newest(p)?.finding?.unseen).find(Boolean) ?? []);
+const unseen = computed(
+  () => shot.passes.map((p) => newest(p)?.finding?.unseen).find(Boolean) ?? [],
+);
 // One after another; seen is what was seen of it, or what this page made of that.
 let thresholds: Promise<unknown> = Promise.resolve();
 let own = { on: 0, px: 0 };
 function setThreshold(e: Event): void {
-  const box = e.target as HTMLInputElement, gave = box.value, n = Number(gave), on = Number(box.dataset.seen);
+  const box = e.target as HTMLInputElement,
+    gave = box.value,
+    n = Number(gave),
+    on = Number(box.dataset.seen);
   thresholds = thresholds.then(async () => {
-    const r = await api.PUT("/api/shots/{id}/threshold", { params: { path: { id: shot.id } }, body: { px: n, seen: own.on === on ? own.px : on } }).catch(() => ({ data: undefined, error: undefined }));
+    const r = await api
+      .PUT("/api/shots/{id}/threshold", {
+        params: { path: { id: shot.id } },
+        body: { px: n, seen: own.on === on ? own.px : on },
+      })
+      .catch(() => ({ data: undefined, error: undefined }));
     if (r.data) {
       own = { on, px: n };
       await shot.reload();
@@ -72,23 +112,44 @@ function setThreshold(e: Event): void {
 const sealing = ref(false);
 async function sealFor(p: PassView): Promise<void> {
   sealing.value = true;
-  const r = await api.POST("/api/passes/{id}/seal", { params: { path: { id: p.id } }, body: { shot: shot.id, revision: shot.view?.revision ?? 0 } })
-    .catch(() => ({ data: undefined, error: undefined })).finally(() => { sealing.value = false; });
+  const r = await api
+    .POST("/api/passes/{id}/seal", {
+      params: { path: { id: p.id } },
+      body: { shot: shot.id, revision: shot.view?.revision ?? 0 },
+    })
+    .catch(() => ({ data: undefined, error: undefined }))
+    .finally(() => {
+      sealing.value = false;
+    });
   if (r.data) shot.passesAre(r.data);
   else shot.trouble = sentence(r.error);
 }
 async function choose(p: PassView, t: TakeView): Promise<void> {
   const again = p.chosen_by_hand === t.id; // pressed once more: the last whole one again
-  const r = await api.PUT("/api/passes/{id}/take", { params: { path: { id: p.id } }, body: { shot: shot.id, ...(again ? {} : { take: t.id }) } });
+  const r = await api.PUT("/api/passes/{id}/take", {
+    params: { path: { id: p.id } },
+    body: { shot: shot.id, ...(again ? {} : { take: t.id }) },
+  });
   if (r.data) shot.passesAre(r.data);
   else shot.trouble = sentence(r.error);
 }
 const takeTitle = (p: PassView, t: TakeView): string => {
-  const how = t.broken ? `broken off at ${four(t.frame)}: ${t.why}` : `sealed ${t.seal_short}, on ${t.clock}`;
-  if (p.chosen_by_hand === t.id) return `${how}. Chosen by hand; press to let the last whole take stand for the pass.`;
-  return p.chosen === t.id ? `${how}. The last whole take stands for the pass.` : `${how}. Press to choose it.`;
+  const how = t.broken
+    ? `broken off at ${four(t.frame)}: ${t.why}`
+    : `sealed ${t.seal_short}, on ${t.clock}`;
+  if (p.chosen_by_hand === t.id)
+    return `${how}. Chosen by hand; press to let the last whole take stand for the pass.`;
+  return p.chosen === t.id
+    ? `${how}. The last whole take stands for the pass.`
+    : `${how}. Press to choose it.`;
 };
-type Clocked = { clock?: string; kind?: PassView["clock_spec"]["kind"]; way?: PassView["clock_spec"]["way"]; waits?: { frame: number; ms: number }[]; camera_locked?: boolean } & Partial<Record<Count, number>>;
+type Clocked = {
+  clock?: string;
+  kind?: PassView["clock_spec"]["kind"];
+  way?: PassView["clock_spec"]["way"];
+  waits?: { frame: number; ms: number }[];
+  camera_locked?: boolean;
+} & Partial<Record<Count, number>>;
 type Count = "delay_ms" | "times" | "ease_ms" | "pictures" | "interval_ms" | "move_ms";
 // One change after another, each on what the one before it has made; what somebody else has
 // changed since it was seen is not overwritten.
@@ -96,14 +157,22 @@ let before: Promise<unknown> = Promise.resolve();
 let done = 0;
 // A pass's clock as it was when a field of it got the focus: that is what is seen there.
 let held: { id: string; clock: PassView["clock_spec"] } | undefined;
-const grasp = (p: PassView): void => { held = { id: p.id, clock: p.clock_spec }; };
+const grasp = (p: PassView): void => {
+  held = { id: p.id, clock: p.clock_spec };
+};
 const made = new Map<string, { nth: number; clock: PassView["clock_spec"] }>(); // by this page's own last change
 function change(p: PassView, c: Clocked): Promise<boolean> {
-  const typed = done, shown = held?.id === p.id ? held.clock : p.clock_spec;
+  const typed = done,
+    shown = held?.id === p.id ? held.clock : p.clock_spec;
   const one = before.then(async () => {
     const own = made.get(p.id);
     const seen = own && own.nth > typed ? own.clock : shown;
-    const r = await api.PUT("/api/passes/{id}", { params: { path: { id: p.id } }, body: { shot: shot.id, seen, ...c } }).catch(() => undefined);
+    const r = await api
+      .PUT("/api/passes/{id}", {
+        params: { path: { id: p.id } },
+        body: { shot: shot.id, seen, ...c },
+      })
+      .catch(() => undefined);
     const now = r?.data?.find((q) => q.id === p.id);
     if (r?.data && now) {
       made.set(p.id, { nth: ++done, clock: now.clock_spec });
@@ -119,14 +188,17 @@ function change(p: PassView, c: Clocked): Promise<boolean> {
   return one;
 }
 async function setFactor(p: PassView, e: Event): Promise<void> {
-  const box = e.target as HTMLInputElement, gave = box.value;
+  const box = e.target as HTMLInputElement,
+    gave = box.value;
   if (!(await change(p, { clock: gave }))) answered(box, gave, p.clock);
 }
 // Seconds, or how many: what was refused stands there as it was.
 const counted = (what: Count): number => (what === "times" || what === "pictures" ? 1 : 1000);
-const number = (p: PassView, what: Count): string => String((p.clock_spec[what] || (what === "times" ? 1 : 0)) / counted(what));
+const number = (p: PassView, what: Count): string =>
+  String((p.clock_spec[what] || (what === "times" ? 1 : 0)) / counted(what));
 async function setNumber(p: PassView, e: Event, what: Count): Promise<void> {
-  const box = e.target as HTMLInputElement, gave = box.value;
+  const box = e.target as HTMLInputElement,
+    gave = box.value;
   const v = readNumber(gave);
   if (Number.isNaN(v)) shot.trouble = `"${box.value}" is not a number.`;
   else if (await change(p, { [what]: Math.round(v * counted(what)) })) return;
@@ -134,27 +206,63 @@ async function setNumber(p: PassView, e: Event, what: Count): Promise<void> {
 }
 // The numbers of a kind of clock: what they are called, and what stands behind them.
 type Field = { what: Count; name: string; unit: string; says: string };
-const field = (what: Count, name: string, unit: string, says: string): Field => ({ what, name, unit, says });
+const field = (what: Count, name: string, unit: string, says: string): Field => ({
+  what,
+  name,
+  unit,
+  says,
+});
 function fields(p: PassView): Field[] {
-  const every = [field("pictures", "pictures", "", "how many the move has"), field("interval_ms", "one every", "s", "seconds from picture to picture")];
-  const ease = field("ease_ms", "ease", "s", p.clock_spec.kind === "live" ? "seconds that its whole speed takes to change; 0: one" : "seconds in which it slows before a turn or a wait, and gathers its rate again; 0: at once");
-  if (p.clock_spec.kind === "stepped") return [...every, field("move_ms", "moving", "s", "seconds of each interval; it stands for the rest")];
+  const every = [
+    field("pictures", "pictures", "", "how many the move has"),
+    field("interval_ms", "one every", "s", "seconds from picture to picture"),
+  ];
+  const ease = field(
+    "ease_ms",
+    "ease",
+    "s",
+    p.clock_spec.kind === "live"
+      ? "seconds that its whole speed takes to change; 0: one"
+      : "seconds in which it slows before a turn or a wait, and gathers its rate again; 0: at once",
+  );
+  if (p.clock_spec.kind === "stepped")
+    return [
+      ...every,
+      field("move_ms", "moving", "s", "seconds of each interval; it stands for the rest"),
+    ];
   if (p.clock_spec.kind === "crawling") return every;
   if (p.clock_spec.kind === "live") return [ease];
   const way = p.clock_spec.way;
-  return [field("delay_ms", "delay", "s", "seconds that it stands before it sets out"), ease, ...(way === "there and back" || way === "around" ? [field("times", "times", "", `how often it goes ${way}`)] : [])];
+  return [
+    field("delay_ms", "delay", "s", "seconds that it stands before it sets out"),
+    ease,
+    ...(way === "there and back" || way === "around"
+      ? [field("times", "times", "", `how often it goes ${way}`)]
+      : []),
+  ];
 }
-const setKind = (p: PassView, e: Event): Promise<boolean> => change(p, { kind: (e.target as HTMLSelectElement).value as Clocked["kind"] });
-const setLocked = (p: PassView, e: Event): Promise<boolean> => change(p, { camera_locked: (e.target as HTMLInputElement).checked });
-const setWay = (p: PassView, e: Event): Promise<boolean> => change(p, { way: (e.target as HTMLSelectElement).value as Clocked["way"] });
+const setKind = (p: PassView, e: Event): Promise<boolean> =>
+  change(p, { kind: (e.target as HTMLSelectElement).value as Clocked["kind"] });
+const setLocked = (p: PassView, e: Event): Promise<boolean> =>
+  change(p, { camera_locked: (e.target as HTMLInputElement).checked });
+const setWay = (p: PassView, e: Event): Promise<boolean> =>
+  change(p, { way: (e.target as HTMLSelectElement).value as Clocked["way"] });
 // Waits as they are typed: "0096 2 s, 0120 0.5 s".
-const waits = (p: PassView): string => (p.clock_spec.waits ?? []).map((w) => `${four(w.frame)} ${w.ms / 1000} s`).join(", ");
+const waits = (p: PassView): string =>
+  (p.clock_spec.waits ?? []).map((w) => `${four(w.frame)} ${w.ms / 1000} s`).join(", ");
 async function setWaits(p: PassView, e: Event): Promise<void> {
   const box = e.target as HTMLInputElement;
-  const parts = box.value.split(",").map((t) => t.trim()).filter(Boolean).map((t) => /^(-?\d+)\s+([\d.]+)\s*s?$/.exec(t));
-  if (parts.some((m) => !m)) shot.trouble = `Waits: "${box.value}" cannot be read; give frames and seconds, as 0096 2 s, 0120 0.5 s.`;
+  const parts = box.value
+    .split(",")
+    .map((t) => t.trim())
+    .filter(Boolean)
+    .map((t) => /^(-?\d+)\s+([\d.]+)\s*s?$/.exec(t));
+  if (parts.some((m) => !m))
+    shot.trouble = `Waits: "${box.value}" cannot be read; give frames and seconds, as 0096 2 s, 0120 0.5 s.`;
   else {
-    const list = parts.map((m) => ({ frame: Number(m?.[1]), ms: Math.round(Number(m?.[2]) * 1000) })).sort((a, b) => a.frame - b.frame);
+    const list = parts
+      .map((m) => ({ frame: Number(m?.[1]), ms: Math.round(Number(m?.[2]) * 1000) }))
+      .sort((a, b) => a.frame - b.frame);
     if (await change(p, { waits: list })) return;
   }
   box.value = waits(p);
@@ -163,49 +271,163 @@ async function setWaits(p: PassView, e: Event): Promise<void> {
 
 <template>
   <section class="box stack scroll" tabindex="0" aria-labelledby="stack-title" data-test="stack">
-    <header><h2 id="stack-title" class="cap">Passes over one sealed path</h2><span
-      class="quiet small">bars: deviation from the seal, pixels at the sensor, frame by frame; pass against pass, unshifted. Stacks under <FieldInput
-      class="field thr" :value="px" data-test="threshold" inputmode="decimal" aria-label="Pixels under which passes stack"
-      @change="setThreshold" /> px, the dotted line.</span></header>
+    <header>
+      <h2 id="stack-title" class="cap">Passes over one sealed path</h2>
+      <span class="quiet small"
+        >bars: deviation from the seal, pixels at the sensor, frame by frame; pass against pass,
+        unshifted. Stacks under
+        <FieldInput
+          class="field thr"
+          :value="px"
+          data-test="threshold"
+          inputmode="decimal"
+          aria-label="Pixels under which passes stack"
+          @change="setThreshold"
+        />
+        px, the dotted line.</span
+      >
+    </header>
     <div class="pass probe" aria-hidden="true"><span /><span /><span ref="probe" /></div>
-    <div v-for="p in shot.passes" :key="p.id" class="pass" :class="{ here: p.id === shot.pass }" :data-test="'pass-' + p.number" @focusin="grasp(p)" @focusout="held = undefined">
-      <button class="pick" :data-test="`pick-${p.number}`" :aria-pressed="p.id === shot.pass" @click="shot.choosePass(p.id)">
-        <b>{{ p.number }} · {{ p.name }}</b><span class="quiet small">{{ p.note || "\u00a0" }}</span></button>
+    <div
+      v-for="p in shot.passes"
+      :key="p.id"
+      class="pass"
+      :class="{ here: p.id === shot.pass }"
+      :data-test="'pass-' + p.number"
+      @focusin="grasp(p)"
+      @focusout="held = undefined"
+    >
+      <button
+        class="pick"
+        :data-test="`pick-${p.number}`"
+        :aria-pressed="p.id === shot.pass"
+        @click="shot.choosePass(p.id)"
+      >
+        <b>{{ p.number }} · {{ p.name }}</b
+        ><span class="quiet small">{{ p.note || "\u00a0" }}</span>
+      </button>
       <div class="small clock">
-        <label>{{ rate(p) }}<FieldInput
-          v-if="p.id === shot.pass && !lapse(p)" class="field" :value="p.clock" data-test="pass-clock" :aria-label="`Rate factor of pass ${p.number}`"
-          title="a factor, as 1, 0.5 or 1/3, frames per second, as 8 fps, or how long it takes, as 12 s" @change="(e: Event) => setFactor(p, e)" /></label>
+        <label
+          >{{ rate(p)
+          }}<FieldInput
+            v-if="p.id === shot.pass && !lapse(p)"
+            class="field"
+            :value="p.clock"
+            data-test="pass-clock"
+            :aria-label="`Rate factor of pass ${p.number}`"
+            title="a factor, as 1, 0.5 or 1/3, frames per second, as 8 fps, or how long it takes, as 12 s"
+            @change="(e: Event) => setFactor(p, e)"
+        /></label>
         <select
-          v-if="p.id === shot.pass" class="field way" :value="p.clock_spec.way" data-test="pass-way" :aria-label="`Direction of pass ${p.number}`"
-          @change="(e) => setWay(p, e)"><option v-for="w in waysOf(p)" :key="w">{{ w }}</option></select>
+          v-if="p.id === shot.pass"
+          class="field way"
+          :value="p.clock_spec.way"
+          data-test="pass-way"
+          :aria-label="`Direction of pass ${p.number}`"
+          @change="(e) => setWay(p, e)"
+        >
+          <option v-for="w in waysOf(p)" :key="w">{{ w }}</option>
+        </select>
       </div>
-      <svg class="strip" :width="width" height="26" role="img"
-        :aria-label="newest(p) ? `Deviation of take ${newest(p)?.number}` : 'Not rolled'">
-        <path :d="`M0 9.5H${width}`" stroke="var(--quiet)" stroke-dasharray="1 3" /><path :d="`M0 25.5H${width}`" stroke="var(--rule)"
-          :stroke-dasharray="newest(p) ? '' : '2 4'" />
-        <template v-if="newest(p)"><rect v-for="(b, i) in bars(newest(p) as TakeView)" :key="i" :x="b.x" :y="25 - b.h" :width="b.w"
-          :height="b.h" :fill="fills[b.b]" /></template>
+      <svg
+        class="strip"
+        :width="width"
+        height="26"
+        role="img"
+        :aria-label="newest(p) ? `Deviation of take ${newest(p)?.number}` : 'Not rolled'"
+      >
+        <path :d="`M0 9.5H${width}`" stroke="var(--quiet)" stroke-dasharray="1 3" />
+        <path
+          :d="`M0 25.5H${width}`"
+          stroke="var(--rule)"
+          :stroke-dasharray="newest(p) ? '' : '2 4'"
+        />
+        <template v-if="newest(p)">
+          <rect
+            v-for="(b, i) in bars(newest(p) as TakeView)"
+            :key="i"
+            :x="b.x"
+            :y="25 - b.h"
+            :width="b.w"
+            :height="b.h"
+            :fill="fills[b.b]"
+          />
+        </template>
       </svg>
       <div class="takes">
-        <button v-for="t in p.takes" :key="t.id" class="take" :class="{ broken: t.broken, chosen: t.id === p.chosen }"
-          :data-test="`take-${p.number}-${t.number}`" :aria-pressed="t.id === p.chosen" :disabled="!t.ended" :title="takeTitle(p, t)"
-          @click="choose(p, t)">take {{ t.number }}</button>
+        <button
+          v-for="t in p.takes"
+          :key="t.id"
+          class="take"
+          :class="{ broken: t.broken, chosen: t.id === p.chosen }"
+          :data-test="`take-${p.number}-${t.number}`"
+          :aria-pressed="t.id === p.chosen"
+          :disabled="!t.ended"
+          :title="takeTitle(p, t)"
+          @click="choose(p, t)"
+        >
+          take {{ t.number }}
+        </button>
         <span v-if="p.takes.length === 0" class="quiet small">not rolled</span>
       </div>
-      <div class="word" :class="[says(p).tone, { small: p.clock_note }]" data-test="verdict">{{ says(p).text }}<button
-        v-if="p.too_fast && shot.view?.sealed_as_is && p.id === shot.pass" class="btn for-it" data-test="seal-for-pass" :disabled="sealing"
-        title="The path is checked on this clock and sealed for it, too: the same steps, the same version. Takes of all its passes are judged together."
-        @click="sealFor(p)">seal for it</button></div>
+      <div class="word" :class="[says(p).tone, { small: p.clock_note }]" data-test="verdict">
+        {{ says(p).text
+        }}<button
+          v-if="p.too_fast && shot.view?.sealed_as_is && p.id === shot.pass"
+          class="btn for-it"
+          data-test="seal-for-pass"
+          :disabled="sealing"
+          title="The path is checked on this clock and sealed for it, too: the same steps, the same version. Takes of all its passes are judged together."
+          @click="sealFor(p)"
+        >
+          seal for it
+        </button>
+      </div>
       <div v-if="p.id === shot.pass" class="quiet small more">
-        <select class="field kind" :value="p.clock_spec.kind" data-test="pass-kind" :aria-label="`Kind of clock of pass ${p.number}`"
-          @change="(e) => setKind(p, e)"><option v-for="k in clocks" :key="k">{{ k }}</option></select>
-        <label v-if="p.clock_spec.kind === 'steady'">waits <FieldInput
-          class="field waits" :value="waits(p)" placeholder="none" data-test="pass-waits" :aria-label="`Waits of pass ${p.number}`"
-          title="frames and seconds, as 0096 2 s, 0120 0.5 s; only where everything stands still, or with an ease" @change="(e: Event) => setWaits(p, e)" /></label>
-        <label v-for="f in fields(p)" :key="f.what">{{ f.name }} <FieldInput class="field short" :value="number(p, f.what)" inputmode="decimal" :data-test="'pass-' + f.what.replace('_ms', '')"
-          :aria-label="`${f.name} of pass ${p.number}: ${f.says}`" :title="f.says" @change="(e: Event) => setNumber(p, e, f.what)" /> {{ f.unit }}</label>
-        <label v-if="p.clock_spec.kind === 'steady'" title="the camera keeps the path's own rate, whatever the clock"><input type="checkbox" :checked="p.clock_spec.camera_locked"
-          data-test="pass-locked" @change="(e) => setLocked(p, e)" /> camera locked</label>
+        <select
+          class="field kind"
+          :value="p.clock_spec.kind"
+          data-test="pass-kind"
+          :aria-label="`Kind of clock of pass ${p.number}`"
+          @change="(e) => setKind(p, e)"
+        >
+          <option v-for="k in clocks" :key="k">{{ k }}</option>
+        </select>
+        <label v-if="p.clock_spec.kind === 'steady'"
+          >waits
+          <FieldInput
+            class="field waits"
+            :value="waits(p)"
+            placeholder="none"
+            data-test="pass-waits"
+            :aria-label="`Waits of pass ${p.number}`"
+            title="frames and seconds, as 0096 2 s, 0120 0.5 s; only where everything stands still, or with an ease"
+            @change="(e: Event) => setWaits(p, e)"
+        /></label>
+        <label v-for="f in fields(p)" :key="f.what"
+          >{{ f.name }}
+          <FieldInput
+            class="field short"
+            :value="number(p, f.what)"
+            inputmode="decimal"
+            :data-test="'pass-' + f.what.replace('_ms', '')"
+            :aria-label="`${f.name} of pass ${p.number}: ${f.says}`"
+            :title="f.says"
+            @change="(e: Event) => setNumber(p, e, f.what)"
+          />
+          {{ f.unit }}</label
+        >
+        <label
+          v-if="p.clock_spec.kind === 'steady'"
+          title="the camera keeps the path's own rate, whatever the clock"
+          ><input
+            type="checkbox"
+            :checked="p.clock_spec.camera_locked"
+            data-test="pass-locked"
+            @change="(e) => setLocked(p, e)"
+          />
+          camera locked</label
+        >
         {{ apart(p) }}{{ more(p) }}
       </div>
     </div>
@@ -214,37 +436,164 @@ async function setWaits(p: PassView, e: Event): Promise<void> {
 </template>
 
 <style scoped>
-.stack { padding: 10px 14px; }
-header { display: flex; justify-content: space-between; gap: 20px; align-items: baseline; padding-bottom: 6px; border-bottom: 1px solid var(--rule); }
-.pass { display: grid; grid-template-columns: 150px 130px minmax(0, 1fr) 168px 188px; column-gap: 12px; align-items: center; border-bottom: 1px solid var(--hair); padding: 3px 0 3px; min-height: 40px; }
-.stack .probe { min-height: 0; height: 0; padding: 0; border: 0; }
-.strip { min-width: 0; overflow: hidden; }
-.pick span, .word { overflow-wrap: anywhere; }
-.here { background: var(--wash); box-shadow: inset 3px 0 0 var(--now); }
-.pick { background: none; border: 0; color: var(--ink); text-align: left; padding: 4px 0 4px 10px; cursor: pointer; font: inherit; display: flex; flex-direction: column; }
-.pick b { font: 600 16px/1.1 var(--head); }
-.clock { display: flex; flex-direction: column; gap: 2px; }
-.clock label { display: contents; }
-.short { width: 44px; min-height: 18px; padding: 0 3px; }
-.kind { min-height: 18px; padding: 0 3px; margin-right: 10px; }
-.waits { width: 88px; min-height: 18px; padding: 0 3px; }
-.clock .field { width: 60px; min-height: 20px; padding: 1px 4px; }
-.clock .way { width: 116px; }
-.more label { margin-right: 10px; }
-.strip { display: block; }
-.for-it { display: block; margin-top: 4px; }
-.takes { display: flex; gap: 4px; flex-wrap: wrap; }
-.thr { width: 42px; min-height: 18px; padding: 0 3px; }
-.take { border: 1px solid var(--quiet); color: var(--ink); background: none; padding: 0 6px; font: 400 12px/1.5 var(--text); cursor: pointer; }
-.take.chosen { border-color: var(--now); box-shadow: inset 0 -2px 0 var(--now); }
-.take.broken { color: var(--quiet); text-decoration: line-through; }
-html.paper .take.broken { color: #4d5a67; }
-.take:disabled { cursor: default; }
-.word { font-size: 14px; }
-.word.quiet, .word.small { font-size: 12px; }
-.more { grid-column: 3 / -1; padding-bottom: 2px; }
-.foot { margin: 8px 0 0; }
-html.paper .quiet { color: #4d5a67; }
-@media (max-width: 1100px) { .pass { grid-template-columns: 130px 112px minmax(0, 1fr) 130px 150px; column-gap: 8px; } }
-@media (max-width: 860px) { .pass { grid-template-columns: 1fr 1fr; } .probe, .strip { display: none; } .more { grid-column: 1 / -1; } }
+.stack {
+  padding: 10px 14px;
+}
+header {
+  display: flex;
+  justify-content: space-between;
+  gap: 20px;
+  align-items: baseline;
+  padding-bottom: 6px;
+  border-bottom: 1px solid var(--rule);
+}
+.pass {
+  display: grid;
+  grid-template-columns: 150px 130px minmax(0, 1fr) 168px 188px;
+  column-gap: 12px;
+  align-items: center;
+  border-bottom: 1px solid var(--hair);
+  padding: 3px 0 3px;
+  min-height: 40px;
+}
+.stack .probe {
+  min-height: 0;
+  height: 0;
+  padding: 0;
+  border: 0;
+}
+.strip {
+  min-width: 0;
+  overflow: hidden;
+}
+.pick span,
+.word {
+  overflow-wrap: anywhere;
+}
+.here {
+  background: var(--wash);
+  box-shadow: inset 3px 0 0 var(--now);
+}
+.pick {
+  background: none;
+  border: 0;
+  color: var(--ink);
+  text-align: left;
+  padding: 4px 0 4px 10px;
+  cursor: pointer;
+  font: inherit;
+  display: flex;
+  flex-direction: column;
+}
+.pick b {
+  font: 600 16px/1.1 var(--head);
+}
+.clock {
+  display: flex;
+  flex-direction: column;
+  gap: 2px;
+}
+.clock label {
+  display: contents;
+}
+.short {
+  width: 44px;
+  min-height: 18px;
+  padding: 0 3px;
+}
+.kind {
+  min-height: 18px;
+  padding: 0 3px;
+  margin-right: 10px;
+}
+.waits {
+  width: 88px;
+  min-height: 18px;
+  padding: 0 3px;
+}
+.clock .field {
+  width: 60px;
+  min-height: 20px;
+  padding: 1px 4px;
+}
+.clock .way {
+  width: 116px;
+}
+.more label {
+  margin-right: 10px;
+}
+.strip {
+  display: block;
+}
+.for-it {
+  display: block;
+  margin-top: 4px;
+}
+.takes {
+  display: flex;
+  gap: 4px;
+  flex-wrap: wrap;
+}
+.thr {
+  width: 42px;
+  min-height: 18px;
+  padding: 0 3px;
+}
+.take {
+  border: 1px solid var(--quiet);
+  color: var(--ink);
+  background: none;
+  padding: 0 6px;
+  font: 400 12px/1.5 var(--text);
+  cursor: pointer;
+}
+.take.chosen {
+  border-color: var(--now);
+  box-shadow: inset 0 -2px 0 var(--now);
+}
+.take.broken {
+  color: var(--quiet);
+  text-decoration: line-through;
+}
+html.paper .take.broken {
+  color: #4d5a67;
+}
+.take:disabled {
+  cursor: default;
+}
+.word {
+  font-size: 14px;
+}
+.word.quiet,
+.word.small {
+  font-size: 12px;
+}
+.more {
+  grid-column: 3 / -1;
+  padding-bottom: 2px;
+}
+.foot {
+  margin: 8px 0 0;
+}
+html.paper .quiet {
+  color: #4d5a67;
+}
+@media (max-width: 1100px) {
+  .pass {
+    grid-template-columns: 130px 112px minmax(0, 1fr) 130px 150px;
+    column-gap: 8px;
+  }
+}
+@media (max-width: 860px) {
+  .pass {
+    grid-template-columns: 1fr 1fr;
+  }
+  .probe,
+  .strip {
+    display: none;
+  }
+  .more {
+    grid-column: 1 / -1;
+  }
+}
 </style>

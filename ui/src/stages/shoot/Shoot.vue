@@ -11,10 +11,17 @@ import PassesSheet from "./PassesSheet.vue";
 const route = useRoute();
 const shot = useShot();
 const frames = useFrames();
-watch(() => route.params.sheet, (s) => {
-  if (route.name === "shoot") frames.sheet = s === "frames" || s === "passes" ? s : "";
-}, { immediate: true });
-const sheets = [{ name: "passes", title: "Passes" }, { name: "frames", title: "Frames" }] as const;
+watch(
+  () => route.params.sheet,
+  (s) => {
+    if (route.name === "shoot") frames.sheet = s === "frames" || s === "passes" ? s : "";
+  },
+  { immediate: true },
+);
+const sheets = [
+  { name: "passes", title: "Passes" },
+  { name: "frames", title: "Frames" },
+] as const;
 </script>
 
 <template>
@@ -26,6 +33,16 @@ const sheets = [{ name: "passes", title: "Passes" }, { name: "frames", title: "F
 </template>
 
 <style scoped>
-.shoot-sheets { display: grid; grid-template-rows: 26px minmax(0, 1fr); gap: 8px; height: 100%; }
-@media (max-width: 960px), (max-height: 620px) { .shoot-sheets { grid-template-rows: 26px auto; height: auto; } }
+.shoot-sheets {
+  display: grid;
+  grid-template-rows: 26px minmax(0, 1fr);
+  gap: 8px;
+  height: 100%;
+}
+@media (max-width: 960px), (max-height: 620px) {
+  .shoot-sheets {
+    grid-template-rows: 26px auto;
+    height: auto;
+  }
+}
 </style>
