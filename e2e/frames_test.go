@@ -112,11 +112,14 @@ func TestFrameByFrame(t *testing.T) {
 	if c := b.cell(0, 4); c.Number != 2 || c.State != weave.Taken || b.cell(1, 4).Number != 2 {
 		t.Errorf("taken once more: %+v, %+v", c, b.cell(1, 4))
 	}
-	// Stopped while it exposes: that picture is finished, and nothing more is begun.
+	// Stopped while it exposes: that picture is finished, and nothing more is begun. The camera is late
+	// with it, so that the stop is not.
+	b.says("a late camera", b.ask("/api/camera/pretend", `{"what":"late","on":true}`), "200")
 	p.key("n")
 	p.reads("hands-state", "EXPOSING")
 	p.must(chromedp.KeyEvent("\u001b"))
 	p.reads("frames-trouble", "stopped before 0006 rim; press N to go on")
+	b.says("in time", b.ask("/api/camera/pretend", `{"what":"late","on":false}`), "200")
 	if b.cell(0, 6).State != weave.Taken || b.cell(1, 6).State != weave.Empty {
 		t.Errorf("stopped: %+v, %+v", b.cell(0, 6), b.cell(1, 6))
 	}
@@ -128,12 +131,12 @@ func TestFrameByFrame(t *testing.T) {
 	// The last picture against the live one, the last ones at rate.
 	p.wait("a live picture", `$('picture', 'img')?.src.startsWith('blob:')`)
 	p.hold("b", func() {
-		p.wait("the last picture", `$('picture-of').textContent === 'frame 0006, beauty'`)
-		p.wait("the live one", `$('picture-of').textContent === 'live'`)
+		p.wait("the last picture", `$('picture-of').textContent.trim() === 'frame 0006, beauty'`)
+		p.wait("the live one", `$('picture-of').textContent.trim() === 'live'`)
 	})
 	p.hold("m", func() {
 		for _, f := range []string{"0000", "0002", "0004", "0006"} {
-			p.wait("frame "+f, fmt.Sprintf(`$('picture-of').textContent === 'frame %s, beauty'`, f))
+			p.wait("frame "+f, fmt.Sprintf(`$('picture-of').textContent.trim() === 'frame %s, beauty'`, f))
 		}
 	})
 	p.reads("picture-of", "live, from the camera")

@@ -84,7 +84,7 @@ func TestHomingInEveryWay(t *testing.T) {
 		t.Error("homed before anybody looked")
 	}
 	p.click("confirm-check")
-	p.wait("homed", `$('axis-elbow', '.name span').textContent === 'homed'`)
+	p.wait("homed", `$('axis-elbow', '.name span').textContent.trim() === 'homed'`)
 	a.becomes("wren", "homed, all of it", allHomed)
 	p.pickAxis("wren", "focus", "Focus")
 	p.reads("repeats", "as described")

@@ -80,7 +80,7 @@ func TestEveryMachine(t *testing.T) {
 	p.click("home-roll")
 	p.reads("ask-yes", "Home")
 	p.click("ask-yes")
-	p.wait("homed", `$('axis-roll', '.name span').textContent === 'homed'`)
+	p.wait("homed", `$('axis-roll', '.name span').textContent.trim() === 'homed'`)
 	for want, what := range map[string]string{
 		"the emergency stop of Plank is pressed": `{"what":"emergency stop","on":true}`,
 		"Track stands at its hard end":           `{"what":"hard end","axis":"track","on":true}`,

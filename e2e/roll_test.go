@@ -68,7 +68,7 @@ func TestFirstRoll(t *testing.T) {
 	p.must(chromedp.Evaluate[chromedp.Void]("document.activeElement?.blur()"))
 	p.key("s")
 	p.wait("the seal",
-		`$('seal').textContent === 'sealed' && /path 1 sealed [0-9A-F]{4}-[0-9A-F]{4}/.test(document.querySelector('.strip').textContent)`)
+		`$('seal').textContent.trim() === 'sealed' && /path 1 sealed [0-9A-F]{4}-[0-9A-F]{4}/.test(document.querySelector('.strip').textContent)`)
 	p.reads("ready", "Press F")
 	p.key("5")
 	rollTwice(a, p, nil)

@@ -79,7 +79,7 @@ func TestTwoWindows(t *testing.T) {
 	q.holds("value-pan", "8.00")
 	q.click("undo")
 	q.wait("the question",
-		`document.querySelector('#ask-title')?.textContent === 'Take back what Bo did?' && document.querySelector('#ask-text').textContent.includes('pan stored at frame 70, by Bo')`)
+		`document.querySelector('#ask-title')?.textContent.trim() === 'Take back what Bo did?' && document.querySelector('#ask-text').textContent.includes('pan stored at frame 70, by Bo')`)
 	q.wait("the safe answer", `document.activeElement?.dataset.test === 'ask-no'`)
 	q.click("ask-no")
 	a.wantKey(q, "pan", 70, 8)
@@ -120,7 +120,7 @@ func TestEditsWaitForAnAnswer(t *testing.T) {
 		p.enter("frame", fmt.Sprint(f))
 		p.enter("value-pan", fmt.Sprint(f))
 		p.key("k")
-		p.wait("another edit that waits", fmt.Sprintf(`$('kept').textContent.startsWith('%d change')`, i+1))
+		p.wait("another edit that waits", fmt.Sprintf(`$('kept').textContent.trim().startsWith('%d change')`, i+1))
 	}
 	p.keptSays("why they wait", "3 changes wait: the application does not answer")
 	p.click("undo")

@@ -165,10 +165,10 @@ const sure = computed(() => ({ rx: s(w.value.off_forward_m * mm), ry: s(w.value.
         fill="none"
       />
     </g>
-    <text :x="cx + s(Math.max(centre.x, 0)) + 12" y="389" class="big halo">
-      {{ unsure ? `known to ${Math.round(w.off_forward_m * 1000)} mm` : ahead }}
-      <tspan v-if="holds && off >= 0.5" class="thin">, held by friction</tspan>
-    </text>
+    <!-- prettier-ignore -->
+    <text :x="cx + s(Math.max(centre.x, 0)) + 12" y="389" class="big halo">{{
+      unsure ? `known to ${Math.round(w.off_forward_m * 1000)} mm` : ahead
+    }}<tspan v-if="holds && off >= 0.5" class="thin">, held by friction</tspan></text>
     <text :x="cx + s(Math.max(centre.x, 0)) + 12" y="371" class="big halo">
       {{ w.guessed ? "about " : "" }}{{ w.mass_kg.toFixed(2) }} kg hangs
       {{ unsure ? "somewhere here" : "here" }}
@@ -197,11 +197,11 @@ const sure = computed(() => ({ rx: s(w.value.off_forward_m * mm), ry: s(w.value.
     </g>
     <text x="676" y="44" text-anchor="end">
       plate reads {{ rec.slide_mm }} mm
-      <tspan v-if="knob === 'slide'" class="now">, set it to {{ w.next.reading_mm }}</tspan>
+      <tspan v-if="knob === 'slide'" class="now">→ set it to {{ w.next.reading_mm }}</tspan>
     </text>
     <text x="676" y="62" text-anchor="end">
       riser reads {{ rec.rise_mm }} mm
-      <tspan v-if="knob === 'rise'" class="now">, set it to {{ w.next.reading_mm }}</tspan>
+      <tspan v-if="knob === 'rise'" class="now">→ set it to {{ w.next.reading_mm }}</tspan>
     </text>
   </svg>
 </template>

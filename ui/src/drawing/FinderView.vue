@@ -189,7 +189,7 @@ watch(
   pointer-events: none;
 }
 .over span {
-  background: rgba(8, 10, 13, 0.55);
+  background: rgb(8 10 13 / 55%);
   padding: 0 5px;
 }
 .over.top {

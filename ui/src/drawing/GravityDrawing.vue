@@ -131,10 +131,10 @@ const degs = computed(() =>
       </text>
       <text :x="left + 12" :y="top - 10" class="halo">
         {{ arc.says }}
-        <tspan v-if="arc.after_worst_nm !== undefined" class="now" dx="16">
+        <tspan v-if="arc.after_worst_nm !== undefined" class="now" dx="12">
           after that: worst {{ Math.abs(arc.after_worst_nm).toFixed(2) }}
         </tspan>
-        <tspan v-if="arc.motor_nm > 0 && !motorIn" class="lab" dx="16">
+        <tspan v-if="arc.motor_nm > 0 && !motorIn" class="lab" dx="12">
           motor {{ arc.motor_nm.toFixed(1) }}, above the drawing
         </tspan>
       </text>

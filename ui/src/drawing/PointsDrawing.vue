@@ -208,7 +208,7 @@ const bar = computed(() => (scale.value > 150 ? 0.5 : scale.value > 60 ? 1 : 2))
           :class="{ on: picked === q.p.id }"
         >
           {{ q.name }}
-          <tspan class="lab" dx="6">{{ (q.p.at_m ?? q.was!.at_m!)[2]!.toFixed(2) }} m up</tspan>
+          <tspan class="lab" dx="2">{{ (q.p.at_m ?? q.was!.at_m!)[2]!.toFixed(2) }} m up</tspan>
         </text>
       </g>
       <g v-if="view.machine">

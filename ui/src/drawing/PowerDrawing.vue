@@ -154,7 +154,7 @@ const says = (b: (typeof bits.value)[number]): string =>
           <template v-if="!b.s.now.settles">voltage collapses</template>
           <template v-else>
             {{ (b.n.role === "supply" ? (b.n.volts ?? 0) : b.s.now.v).toFixed(thin ? 0 : 1) }} V
-            <tspan v-if="!thin" dx="7">{{ amps(b.s.now.a) }} A</tspan>
+            <tspan v-if="!thin" dx="3">{{ amps(b.s.now.a) }} A</tspan>
           </template>
         </text>
       </g>

@@ -199,7 +199,7 @@ const here = computed(() =>
 <style scoped>
 .host {
   position: absolute;
-  inset: 34px 8px 6px 8px;
+  inset: 34px 8px 6px;
   overflow: hidden;
 }
 text {

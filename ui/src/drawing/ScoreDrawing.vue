@@ -712,8 +712,6 @@ async function travel(leg: number, text: string, field: HTMLInputElement): Promi
   position: absolute;
   inset: 0;
   overflow: hidden;
-}
-.score {
   touch-action: none;
   user-select: none;
 }

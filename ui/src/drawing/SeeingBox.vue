@@ -55,7 +55,7 @@ const upright = computed(() => props.shot.lens.height_mm > props.shot.lens.width
   display: flex;
   gap: 8px;
   align-items: center;
-  background: rgba(8, 10, 13, 0.72);
+  background: rgb(8 10 13 / 72%);
   padding: 0 0 0 8px;
   color: #eadfc8;
 }

@@ -80,7 +80,8 @@ export const useShot = defineStore("shot", () => {
   }
   function isSet(at: number, axisId: string, value: number): void {
     if (onItsWay.value[at]?.[axisId] !== value) return;
-    const { [axisId]: _, ...left } = onItsWay.value[at] ?? {};
+    const left = { ...onItsWay.value[at] };
+    delete left[axisId];
     onItsWay.value = { ...onItsWay.value, [at]: left };
   }
   const values = computed<Record<string, number>>(() => {

@@ -160,8 +160,7 @@ async function dropped(e: DragEvent): Promise<void> {
   min-width: 0;
 }
 .livesign {
-  justify-self: center;
-  align-self: start;
+  place-self: start center;
   z-index: 3;
   margin-top: 8px;
 }

@@ -178,7 +178,7 @@ const back = computed(() => (nudge.lastBy ? `${+Math.abs(nudge.lastBy / 2).toFix
 
 <style scoped>
 .pose {
-  padding: 8px 10px 8px;
+  padding: 8px 10px;
   overflow: hidden auto;
 }
 .name {
@@ -191,15 +191,20 @@ footer {
   position: sticky;
   background: var(--sheet);
   z-index: 1;
+  display: flex;
+  justify-content: space-between;
+  align-items: center;
+  gap: 8px;
 }
 header {
   top: -8px;
+  min-height: 26px;
 }
 footer {
   bottom: -8px;
-}
-header {
-  min-height: 26px;
+  padding-top: 7px;
+  font-size: 12px;
+  color: var(--quiet);
 }
 .acts {
   margin-left: auto;
@@ -209,18 +214,6 @@ header {
 .acts .btn {
   min-height: 22px;
   padding: 1px 8px;
-}
-header,
-footer {
-  display: flex;
-  justify-content: space-between;
-  align-items: center;
-  gap: 8px;
-}
-footer {
-  padding-top: 7px;
-  font-size: 12px;
-  color: var(--quiet);
 }
 html.paper footer,
 html.paper header .quiet {

@@ -71,7 +71,7 @@ onBeforeUnmount(() => {
   margin: 0;
   color: #eadfc8;
   font: 400 30px/1 var(--text);
-  background: rgba(8, 10, 13, 0.55);
+  background: rgb(8 10 13 / 55%);
   padding: 4px 10px;
   font-variant-numeric: tabular-nums;
 }

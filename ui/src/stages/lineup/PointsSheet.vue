@@ -199,6 +199,7 @@ const off = computed(
               >
                 go there
               </button>
+              {{ " " }}
               <button
                 class="btn slim"
                 :data-test="'sight-' + x.f.id"

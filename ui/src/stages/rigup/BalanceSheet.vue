@@ -13,7 +13,7 @@ import CraneBench from "./CraneBench.vue";
 import WristBench from "./WristBench.vue";
 
 // The balance bench of one machine with one camera package.
-const props = defineProps<{ live?: LiveMachine; seen: boolean }>();
+defineProps<{ live?: LiveMachine; seen: boolean }>();
 const bench = useBench();
 const moves = useMoves();
 const shot = useShot();
@@ -87,6 +87,7 @@ const what = computed(() =>
               data-test="tilt-room"
               >{{ v.sheet.room.says }}</span
             >
+            {{ " " }}
             <button
               v-if="v.sheet.room && !v.sheet.room.ok"
               class="link"
@@ -99,17 +100,17 @@ const what = computed(() =>
         </section>
         <div class="column">
           <section class="box side">
-            <BenchLooks :bench="v" :tilt="tilt" @look="(d) => (tilt = d)" />
-            <BenchPieces :bench="v" />
+            <BenchLooks :view="v" :tilt="tilt" @look="(d) => (tilt = d)" />
+            <BenchPieces :view="v" />
           </section>
-          <BenchChecks :bench="v" :live="live" :seen="seen" />
+          <BenchChecks :view="v" :live="live" :seen="seen" />
         </div>
       </div>
       <CraneBench
         v-else-if="v.crane_of && v.sheet.crane && (part === 'tail' || !v.head)"
-        :bench="v"
+        :view="v"
       />
-      <WristBench v-else-if="v.wrist && v.sheet.payload" :bench="v" :live="live" :seen="seen" />
+      <WristBench v-else-if="v.wrist && v.sheet.payload" :view="v" :live="live" :seen="seen" />
       <section v-else class="box none">
         <p class="big">{{ v.name }} has nothing that a camera is balanced on.</p>
         <p class="quiet">
@@ -147,6 +148,7 @@ const what = computed(() =>
 }
 .side {
   flex: none;
+  padding: 8px 16px;
 }
 .column > :last-child {
   flex: 1 0 auto;
@@ -168,9 +170,6 @@ const what = computed(() =>
   margin-left: 14px;
   text-transform: none;
   letter-spacing: 0;
-}
-.side {
-  padding: 8px 16px;
 }
 .low {
   padding: 8px 14px;

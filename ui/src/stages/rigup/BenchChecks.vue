@@ -7,10 +7,10 @@ import { readNumber } from "../../shell/numbers";
 
 // What it would do if it were left like this, what is still to be looked after before it
 // rolls, and what readiness says.
-const props = defineProps<{ bench: BenchView; live?: LiveMachine; seen: boolean }>();
+const props = defineProps<{ view: BenchView; live?: LiveMachine; seen: boolean }>();
 const bench = useBench();
-const r = computed(() => props.bench.record);
-const s = computed(() => props.bench.sheet);
+const r = computed(() => props.view.record);
+const s = computed(() => props.view.sheet);
 type Checks = Settled["checks"];
 const checks: [keyof Checks, string][] = [
   ["all_on", "all that will hang on it is on it"],
@@ -26,8 +26,8 @@ const tick = (k: keyof Checks, on: boolean): void =>
 const homed = computed(
   () =>
     props.seen &&
-    props.live?.state.axes[props.bench.head?.axis ?? ""]?.homed === true &&
-    (!r.value.engaged_at || props.bench.homed_since === true),
+    props.live?.state.axes[props.view.head?.axis ?? ""]?.homed === true &&
+    (!r.value.engaged_at || props.view.homed_since === true),
 );
 const enough = computed(() => s.value.arc?.enough === true);
 function number(e: Event, k: "creep_deg_h" | "droop_share", by = 1): void {

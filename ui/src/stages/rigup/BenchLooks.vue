@@ -6,11 +6,11 @@ import { readNumber } from "../../shell/numbers";
 
 // What the freed head does at the attitudes of its arc, what a scale reads there, and the
 // next step in one sentence.
-const props = defineProps<{ bench: BenchView; tilt: number }>();
+const props = defineProps<{ view: BenchView; tilt: number }>();
 const emit = defineEmits<{ look: [deg: number] }>();
 const bench = useBench();
-const r = computed(() => props.bench.record);
-const w = computed(() => props.bench.sheet.weight!);
+const r = computed(() => props.view.record);
+const w = computed(() => props.view.sheet.weight!);
 const next = computed(() => w.value.next);
 const attitudes = computed(() => w.value.attitudes ?? [0]);
 const name = (deg: number): string =>
@@ -156,6 +156,7 @@ const scales = computed(() => (r.value.seen ?? []).filter((s) => s.scale_kg !== 
           data-test="first-all-on"
           @change="bench.check('all_on', true, 'Looked after.')"
         />
+        {{ " " }}
         <b>First: everything that will hang on it is on it</b>, cables, matte box, monitor, lens
         motor.</label
       >

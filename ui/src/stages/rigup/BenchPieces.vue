@@ -8,12 +8,12 @@ import PackageEditor from "./PackageEditor.vue";
 
 // What hangs on the head, counted from the tilt axis as the plate stands; the readings,
 // and the arithmetic.
-const props = defineProps<{ bench: BenchView }>();
+const props = defineProps<{ view: BenchView }>();
 const bench = useBench();
 const editing = ref(false);
-const w = computed(() => props.bench.sheet.weight!);
-const r = computed(() => props.bench.record);
-const h = computed(() => props.bench.head!);
+const w = computed(() => props.view.sheet.weight!);
+const r = computed(() => props.view.record);
+const h = computed(() => props.view.head!);
 const mm = (m: number): string => {
   const v = Math.round(m * 1000);
   return v < 0 ? `−${-v}` : `${v}`;

@@ -51,8 +51,7 @@ const big = computed(() => {
 const homed = computed(() => allHomed(props.live?.state));
 
 // A stand-in can be told what has happened to it, to see what the application says.
-const all = [...mishaps, ...wirings] as const;
-const what = ref<(typeof all)[number]>("drive fault");
+const what = ref<(typeof mishaps)[number] | (typeof wirings)[number]>("drive fault");
 const axis = ref("");
 const by = ref("");
 const said = ref("");

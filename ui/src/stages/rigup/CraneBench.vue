@@ -6,9 +6,9 @@ import { useBench } from "../../stores/bench";
 import { useDraft } from "../../stores/draft";
 
 // A crane's tail: which weights for each length of the arm, and the one set for a move.
-const props = defineProps<{ bench: BenchView }>();
+const props = defineProps<{ view: BenchView }>();
 const bench = useBench();
-const c = computed(() => props.bench.sheet.crane!);
+const c = computed(() => props.view.sheet.crane!);
 const chosen = ref(0);
 watch(
   () => c.value.arms.length,
@@ -23,8 +23,8 @@ const rows = (own: { kg: number; count: number }[]): Row[] =>
     : [{ kg: "", count: "" }];
 const end = (v: number | undefined): string => String(+(v ?? 0).toFixed(1));
 const draft = useDraft(() => ({
-  of: `${props.bench.machine} ${props.bench.package.id}`,
-  version: props.bench.kept?.version ?? 0,
+  of: `${props.view.machine} ${props.view.package.id}`,
+  version: props.view.kept?.version ?? 0,
   form: {
     own: rows(c.value.own ?? []),
     from: end(c.value.axis_mm[0]),

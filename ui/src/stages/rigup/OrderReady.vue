@@ -6,7 +6,7 @@ import { useShot } from "../../stores/shot";
 
 // When it is ready, in one big number; what decides it; what would help.
 const props = defineProps<{
-  order: OrderDoc;
+  doc: OrderDoc;
   sheet: NonNullable<OrderView["sheet"]>;
   code: string;
   days: number;
@@ -17,11 +17,11 @@ const hour = computed(() => props.sheet.course.ready.split(" ")[0]);
 const later = computed(() => props.sheet.course.ready.split(" ").slice(1).join(" "));
 const next = computed(() => {
   const slots = props.sheet.course.slots ?? [];
-  const open = (props.order.steps ?? [])
+  const open = (props.doc.steps ?? [])
     .map((s, i) => ({ s, c: slots[i] }))
     .filter((x) => x.c && !x.s.ended);
   const running = open.filter((x) => x.s.began);
-  const done = new Set((props.order.steps ?? []).filter((s) => s.ended).map((s) => s.id));
+  const done = new Set((props.doc.steps ?? []).filter((s) => s.ended).map((s) => s.id));
   const could = open.filter((x) => !x.s.began && (x.s.after ?? []).every((a) => done.has(a)));
   return [...running, ...could].slice(0, 5);
 });
@@ -87,7 +87,7 @@ const next = computed(() => {
         @click="
           order.write(
             {
-              against: { name: 'another plan', setup: props.order.setup, steps: props.order.steps },
+              against: { name: 'another plan', setup: props.doc.setup, steps: props.doc.steps },
             },
             'A copy is held beside it.',
           )

@@ -157,7 +157,7 @@ async function add(): Promise<void> {
       :steps="o.steps ?? []"
       :sheet="sheet"
     />
-    <OrderReady v-else :order="o" :sheet="sheet" :code="v.code" :days="v.days" />
+    <OrderReady v-else :doc="o" :sheet="sheet" :code="v.code" :days="v.days" />
     <section v-if="v.learnt?.length" class="box took" aria-labelledby="took-title">
       <div class="line">
         <h2 id="took-title" class="cap">What it really took</h2>

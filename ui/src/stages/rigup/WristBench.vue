@@ -9,20 +9,20 @@ import { useBook } from "../../stores/book";
 import { useShot } from "../../stores/shot";
 
 // What hangs at an arm's wrist, found from what it feels in several poses.
-const props = defineProps<{ bench: BenchView; live?: LiveMachine; seen: boolean }>();
+const props = defineProps<{ view: BenchView; live?: LiveMachine; seen: boolean }>();
 const bench = useBench();
 const book = useBook();
 const ask = useAsk();
 const shot = useShot();
-const p = computed(() => props.bench.sheet.payload!);
-const felt = computed(() => props.bench.record.felt ?? []);
+const p = computed(() => props.view.sheet.payload!);
+const felt = computed(() => props.view.record.felt ?? []);
 const joints = computed(
   () => (props.seen ? props.live?.joints : undefined) ?? book.sheet?.poses["home"] ?? [],
 );
 const homed = computed(() => allHomed(props.live?.state));
 const still = computed(() => props.seen && props.live?.driving && props.live.state.mode === "idle");
 const name = (id: string): string => book.sheet?.rig.axes.find((a) => a.id === id)?.name ?? id;
-const next = computed(() => Object.entries(props.bench.next ?? {}));
+const next = computed(() => Object.entries(props.view.next ?? {}));
 const there = computed(() =>
   next.value.every(([a, v]) => Math.abs((props.live?.state.axes[a]?.pos ?? 1e9) - v) < 0.5),
 );
@@ -33,12 +33,12 @@ async function read(): Promise<void> {
   busy.value = false;
 }
 async function go(): Promise<void> {
-  const to = props.bench.next;
+  const to = props.view.next;
   if (!to) return;
   const body = { shot: shot.id || undefined, to, share: 0.2 };
   const r = await api
     .POST("/api/machines/{id}/go", {
-      params: { path: { id: props.bench.machine } },
+      params: { path: { id: props.view.machine } },
       body: { ...body, ask: true },
     })
     .catch(() => ({ data: undefined, error: undefined }));
@@ -47,12 +47,12 @@ async function go(): Promise<void> {
     return;
   }
   ask.ask({
-    title: `Turn the wrist of ${props.bench.name}?`,
+    title: `Turn the wrist of ${props.view.name}?`,
     yes: "Go",
     text: `${r.data.said} It takes ${r.data.seconds} s, at a fifth of its working speeds. Everyone clear of its reach; it goes straight, past whatever stands there.`,
     act: async () => {
       const a = await api.POST("/api/machines/{id}/go", {
-        params: { path: { id: props.bench.machine } },
+        params: { path: { id: props.view.machine } },
         body,
       });
       return a.error ? sentence(a.error) : "";
@@ -69,7 +69,7 @@ function tell(): void {
           centre_m: f.centre_m.map((c) => +c.toFixed(4)) as [number, number, number],
         },
       },
-      `${props.bench.name} is told.`,
+      `${props.view.name} is told.`,
     );
 }
 // The same pose is left out, wherever it stands in the list by then.
@@ -98,7 +98,7 @@ const mm = (v: number): string => `${Math.round(v * 1000)}`.replace("-", "−");
         class="draw"
         :sheet="book.sheet!.sheet"
         :joints="joints"
-        :name="props.bench.name"
+        :name="props.view.name"
         :known="homed"
       />
     </div>
@@ -141,7 +141,7 @@ const mm = (v: number): string => `${Math.round(v * 1000)}`.replace("-", "−");
         {{ p.found.residual_nm.toFixed(3) }} N m a pose<template v-if="p.off_mm !== undefined"
           >; the centre is known to {{ Math.max(p.off_mm, 0.1).toFixed(1) }} mm, nine times in
           ten</template
-        >. The sensor's own zero was worked out with it. {{ props.bench.sheet.rating }}
+        >. The sensor's own zero was worked out with it. {{ props.view.sheet.rating }}
       </p>
       <p class="row">
         <button
@@ -150,7 +150,7 @@ const mm = (v: number): string => `${Math.round(v * 1000)}`.replace("-", "−");
           data-test="wrist-tell"
           @click="tell"
         >
-          Tell {{ props.bench.name }}: {{ p.found.mass_kg.toFixed(2) }} kg
+          Tell {{ props.view.name }}: {{ p.found.mass_kg.toFixed(2) }} kg
         </button>
         <button
           class="btn slim"
@@ -209,24 +209,24 @@ const mm = (v: number): string => `${Math.round(v * 1000)}`.replace("-", "−");
         <label v-for="k in checks" :key="k"
           ><input
             type="checkbox"
-            :checked="props.bench.record.checks[k]"
+            :checked="props.view.record.checks[k]"
             :data-test="'check-' + k"
             @change="bench.check(k, ($event.target as HTMLInputElement).checked, 'Kept.')"
           />
           {{ words[k] }}</label
         >
       </p>
-      <p :class="props.bench.sheet.verdict.ok ? 'good' : 'now'" data-test="bench-verdict">
+      <p :class="props.view.sheet.verdict.ok ? 'good' : 'now'" data-test="bench-verdict">
         <b
-          >{{ props.bench.sheet.verdict.ok ? "✓ " : ""
+          >{{ props.view.sheet.verdict.ok ? "✓ " : ""
           }}{{
-            props.bench.sheet.verdict.says.charAt(0).toUpperCase() +
-            props.bench.sheet.verdict.says.slice(1)
+            props.view.sheet.verdict.says.charAt(0).toUpperCase() +
+            props.view.sheet.verdict.says.slice(1)
           }}</b
         >
       </p>
-      <p v-if="props.bench.sheet.verdict.on" class="quiet small" data-test="verdict-on">
-        {{ props.bench.sheet.verdict.on }}
+      <p v-if="props.view.sheet.verdict.on" class="quiet small" data-test="verdict-on">
+        {{ props.view.sheet.verdict.on }}
       </p>
       <p class="now">A powered arm is not guided by hand before it knows what hangs on it.</p>
     </section>

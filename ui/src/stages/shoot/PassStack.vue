@@ -453,7 +453,7 @@ header {
   column-gap: 12px;
   align-items: center;
   border-bottom: 1px solid var(--hair);
-  padding: 3px 0 3px;
+  padding: 3px 0;
   min-height: 40px;
 }
 .stack .probe {
@@ -463,6 +463,7 @@ header {
   border: 0;
 }
 .strip {
+  display: block;
   min-width: 0;
   overflow: hidden;
 }
@@ -521,9 +522,6 @@ header {
 }
 .more label {
   margin-right: 10px;
-}
-.strip {
-  display: block;
 }
 .for-it {
   display: block;

@@ -164,6 +164,7 @@ const day = (t: string): string =>
           data-test="path-csv"
           >The plan as it stands, as CSV</a
         >
+        {{ " " }}
         <span class="quiet">every frame, time and axis position, with units in the header</span>
       </p>
     </section>
