@@ -58,3 +58,5 @@ tool (
 	github.com/mgechev/revive
 	honnef.co/go/tools/cmd/staticcheck
 )
+
+ignore ./ui/node_modules
