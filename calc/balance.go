@@ -151,11 +151,15 @@ func (OneOrMore) Schema(huma.Registry) *huma.Schema {
 
 func init() {
 	at("balance", "Gravity's torque about a tilt axis over its whole arc, and what to move.",
-		`{"pieces":[{"name":"body","mass_kg":2.4,"at_m":[0,0.02,0.05]}],"from_deg":-60,"to_deg":45,"step_deg":35,"motor_nm":6,"friction_nm":0.2}`, runBalance)
+		`{"pieces":[{"name":"body","mass_kg":2.4,"at_m":[0,0.02,0.05]}],"from_deg":-60,"to_deg":45,"step_deg":35,`+
+			`"motor_nm":6,"friction_nm":0.2}`, runBalance)
 	at("payload", "What hangs at an arm's wrist, from what a sensor there felt in several poses.",
-		`{"g":9.80665,"bias":false,"poses":[{"rotation":[[1,0,0],[0,1,0],[0,0,1]],"force_n":[0,0,-19.6133],"torque_nm":[-0.98,0.2,0]},{"rotation":[[1,0,0],[0,0,-1],[0,1,0]],"force_n":[0,-19.6133,0],"torque_nm":[1.96,0,-0.2]}]}`, runPayload)
+		`{"g":9.80665,"bias":false,"poses":[{"rotation":[[1,0,0],[0,1,0],[0,0,1]],"force_n":[0,0,-19.6133],`+
+			`"torque_nm":[-0.98,0.2,0]},{"rotation":[[1,0,0],[0,0,-1],[0,1,0]],"force_n":[0,-19.6133,0],"torque_nm":[`+
+			`1.96,0,-0.2]}]}`, runPayload)
 	at("counterweight", "The weights at a crane's tail for each length of its arm, and the one set for a whole move.",
-		`{"tail_m":1.2,"boom_kgm":38,"payload_kg":12,"arms_m":[2,2.5,3],"weights":[{"kg":20,"count":4},{"kg":5,"count":6}]}`, runCounterweight)
+		`{"tail_m":1.2,"boom_kgm":38,"payload_kg":12,"arms_m":[2,2.5,3],"weights":[{"kg":20,"count":4},{"kg":5,`+
+			`"count":6}]}`, runCounterweight)
 }
 
 func runBalance(_ context.Context, q *BalanceRequest, b Bounds) (*BalanceAnswer, error) {

@@ -24,7 +24,8 @@ func close9(a, b float64) bool { return math.Abs(a-b) <= 1e-9*(1e-3+math.Abs(b))
 
 func TestBalanceCalc(t *testing.T) {
 	a := answer[BalanceAnswer](t, "balance",
-		`{"pieces":[{"name":"body","mass_kg":2.4,"at_m":[0,0.02,0.05]}],"from_deg":-60,"to_deg":45,"step_deg":1,"motor_nm":6,"friction_nm":0.2}`)
+		`{"pieces":[{"name":"body","mass_kg":2.4,"at_m":[0,0.02,0.05]}],"from_deg":-60,"to_deg":45,"step_deg":1,`+
+			`"motor_nm":6,"friction_nm":0.2}`)
 	mg := 2.4 * 9.80665
 	worst := mg * (0.02*0.5 + 0.05*math.Sqrt(3)/2)
 	if len(a.Torque) != 106 || !close9(a.Torque[60].NM, mg*0.02) || !close9(a.WorstNM, worst) || a.WorstAt != -60 ||
@@ -45,7 +46,8 @@ func TestBalanceCalc(t *testing.T) {
 
 // Torques alone leave mass and centre out; a weighed mass brings them back.
 func TestPayloadCalc(t *testing.T) {
-	const poses = `"poses":[{"rotation":[[1,0,0],[0,1,0],[0,0,1]],"torque_nm":[-0.2,0.1,0]},{"rotation":[[1,0,0],[0,0,-1],[0,1,0]],"torque_nm":[0.4,0,-0.1]}]`
+	const poses = `"poses":[{"rotation":[[1,0,0],[0,1,0],[0,0,1]],"torque_nm":[-0.2,0.1,0]},{"rotation":[[1,0,0],[0,` +
+		`0,-1],[0,1,0]],"torque_nm":[0.4,0,-0.1]}]`
 	b, _ := Run("payload", []byte(`{"g":10,`+poses+`}`))
 	if s := string(b); strings.Contains(s, "mass_kg") || strings.Contains(s, "centre_m") ||
 		!strings.Contains(s, `"moment_kgm"`) {
@@ -61,9 +63,12 @@ func TestPayloadCalc(t *testing.T) {
 
 func TestCounterweightCalc(t *testing.T) {
 	b, _ := Run("counterweight",
-		[]byte(`{"tail_m":1.2,"boom_kgm":[38,38,38],"payload_kg":12,"arms_m":[2,2.5,3],"weights":[{"kg":20,"count":4},{"kg":5,"count":6}]}`))
+		[]byte(`{"tail_m":1.2,"boom_kgm":[38,38,38],"payload_kg":12,"arms_m":[2,2.5,3],"weights":[{"kg":20,`+
+			`"count":4},{"kg":5,"count":6}]}`))
 	if c, _ := Run("counterweight",
-		[]byte(`{"tail_m":1.2,"boom_kgm":38,"payload_kg":12,"arms_m":[2,2.5,3],"weights":[{"kg":20,"count":4},{"kg":5,"count":6}]}`)); string(b) != string(c) || !strings.Contains(string(b), `"worst_left_kgm":-8,"at_arm_m":3`) {
+		[]byte(`{"tail_m":1.2,"boom_kgm":38,"payload_kg":12,"arms_m":[2,2.5,3],"weights":[{"kg":20,"count":4},{`+
+			`"kg":5,"count":6}]}`)); string(b) != string(c) || !strings.Contains(string(b),
+		`"worst_left_kgm":-8,"at_arm_m":3`) {
 		t.Errorf("one number and the same for each: %s, %s", b, c)
 	}
 }
@@ -108,36 +113,70 @@ func jsonNumber(v float64) string {
 
 func TestBalanceMistakesNameTheirField(t *testing.T) {
 	for q, field := range map[string]string{
-		`balance {"pieces":[],"from_deg":0,"to_deg":1}`:                                               "pieces",
-		`balance {"pieces":[{"mass_kg":0,"at_m":[0,0,0]}],"from_deg":0,"to_deg":1}`:                   "pieces[0].mass_kg",
-		`balance {"pieces":[{"mass_kg":1,"at_m":[0,0]}],"from_deg":0,"to_deg":1}`:                     "pieces[0].at_m",
-		`balance {"pieces":[{"mass_kg":1,"at_m":[0,0,0,0]}],"from_deg":0,"to_deg":1}`:                 "pieces[0].at_m",
-		`balance {"pieces":[{"mass_kg":1,"at_m":[0,0,1e300]}],"from_deg":0,"to_deg":1}`:               "pieces[0].at_m",
-		`balance {"pieces":[{"mass_kg":1,"at_m":[0,0,1]}],"from_deg":2,"to_deg":1}`:                   "from_deg",
-		`balance {"pieces":[{"mass_kg":1,"at_m":[0,0,1]}],"from_deg":0,"to_deg":1,"step_deg":0}`:      "step_deg",
-		`balance {"pieces":[{"mass_kg":1,"at_m":[0,0,1]}],"from_deg":0,"to_deg":1,"step_deg":1e-300}`: "step_deg",
-		`balance {"pieces":[{"mass_kg":1,"at_m":[0,0,1]}],"from_deg":0,"to_deg":1,"motor_nm":0}`:      "motor_nm",
-		`balance {"pieces":[{"mass_kg":1,"at_m":[0,0,1]}],"from_deg":0,"to_deg":1,"friction_nm":-1}`:  "friction_nm",
+		`balance {"pieces":[],"from_deg":0,"to_deg":1}`: "pieces",
+		`balance ` +
+			`{"pieces":[{"mass_kg":0,"at_m":[0,0,0]}],"from_deg":0,"to_deg":1}`: "pieces[0].mass_kg",
+		`balance ` +
+			`{"pieces":[{"mass_kg":1,"at_m":[0,0]}],"from_deg":0,"to_deg":1}`: "pieces[0].at_m",
+		`balance ` +
+			`{"pieces":[{"mass_kg":1,"at_m":[0,0,0,0]}],"from_deg":0,"to_deg":1}`: "pieces[0].at_m",
+		`balance ` +
+			`{"pieces":[{"mass_kg":1,"at_m":[0,0,1e300]}],"from_deg":0,"to_deg":1}`: "pieces[0].at_m",
+		`balance ` +
+			`{"pieces":[{"mass_kg":1,"at_m":[0,0,1]}],"from_deg":2,"to_deg":1}`: "from_deg",
+		`balance ` +
+			`{"pieces":[{"mass_kg":1,"at_m":[0,0,1]}],"from_deg":0,"to_deg":1,"step_deg":0}`: "step_deg",
+		`balance ` +
+			`{"pieces":[{"mass_kg":1,"at_m":[0,0,1]}],"from_deg":0,"to_deg":1,"step_deg":1e-300}`: "step_deg",
+		`balance ` +
+			`{"pieces":[{"mass_kg":1,"at_m":[0,0,1]}],"from_deg":0,"to_deg":1,"motor_nm":0}`: "motor_nm",
+		`balance ` +
+			`{"pieces":[{"mass_kg":1,"at_m":[0,0,1]}],"from_deg":0,"to_deg":1,"friction_nm":-1}`: "friction_nm",
 		`payload {"poses":[]}`: "poses",
-		`payload {"poses":[{"rotation":[[1,0,0],[0,1,0]],"torque_nm":[0,0,0]}]}`:                            "poses[0].rotation",
-		`payload {"poses":[{"rotation":[[1,0,0],[0,1,0],[0,0]],"torque_nm":[0,0,0]}]}`:                      "poses[0].rotation[2]",
-		`payload {"poses":[{"rotation":[[1,0,0],[0,1,0],[0,0,2]],"torque_nm":[0,0,0]}]}`:                    "poses[0].rotation",
-		`payload {"poses":[{"rotation":[[1,0,0],[0,1,0],[0,0,1]],"torque_nm":[0,0]}]}`:                      "poses[0].torque_nm",
-		`payload {"poses":[{"rotation":[[1,0,0],[0,1,0],[0,0,1]],"torque_nm":[0,0,0],"force_n":[1]}]}`:      "poses[0].force_n",
-		`payload {"poses":[{"rotation":[[1,0,0],[0,1,0],[0,0,1]],"torque_nm":[0,0,0],"force_n":[0,0,-1]}]}`: "poses",
+		`payload ` +
+			`{"poses":[{"rotation":[[1,0,0],[0,1,0]],"torque_nm":[0,0,0]}]}`: "poses[0].rotation",
+		`payload ` +
+			`{"poses":[{"rotation":[[1,0,0],[0,1,0],[0,0]],"torque_nm":[0,0,0]}]}`: "poses[0].rotation[2]",
+		`payload ` +
+			`{"poses":[{"rotation":[[1,0,0],[0,1,0],[0,0,2]],"torque_nm":[0,0,0]}]}`: "poses[0].rotation",
+		`payload ` +
+			`{"poses":[{"rotation":[[1,0,0],[0,1,0],[0,0,1]],"torque_nm":[0,0]}]}`: "poses[0].torque_nm",
+		`payload ` +
+			`{"poses":[{"rotation":[[1,0,0],[0,1,0],[0,0,1]],"torque_nm":[0,0,0],"force_n":[1]}]}`: "poses[0].force_n",
+		`payload ` +
+			`{"poses":[{"rotation":[[1,0,0],[0,1,0],[0,0,1]],"torque_nm":[0,0,0],"force_n":[0,0,-1]}]}`: "poses",
 		`payload {"g":0,"poses":[]}`: "g",
-		`counterweight {"tail_m":0,"boom_kgm":1,"payload_kg":1,"arms_m":[1],"weights":[{"kg":1,"count":1}]}`:        "tail_m",
-		`counterweight {"tail_m":1,"boom_kgm":"x","payload_kg":1,"arms_m":[1],"weights":[{"kg":1,"count":1}]}`:      "boom_kgm",
-		`counterweight {"tail_m":1,"boom_kgm":null,"payload_kg":1,"arms_m":[1],"weights":[{"kg":1,"count":1}]}`:     "boom_kgm",
-		`counterweight {"tail_m":1,"boom_kgm":[1,2],"payload_kg":1,"arms_m":[1],"weights":[{"kg":1,"count":1}]}`:    "boom_kgm",
-		`counterweight {"tail_m":1,"boom_kgm":1,"payload_kg":1,"arms_m":[0],"weights":[{"kg":1,"count":1}]}`:        "arms_m[0]",
-		`counterweight {"tail_m":1,"boom_kgm":1,"payload_kg":1,"arms_m":[1],"weights":[{"kg":0,"count":1}]}`:        "weights[0].kg",
-		`lens {"focal_mm":35,"f_number":0,"circle_mm":0.02,"sensor_mm":[24.9,14],"distance_m":1}`:                   "f_number",
-		`lens {"focal_mm":35,"f_number":2,"circle_mm":0.02,"sensor_mm":[24.9],"distance_m":1}`:                      "sensor_mm",
-		`lens {"focal_mm":35,"f_number":2,"circle_mm":0.02,"sensor_mm":[24.9,-1],"distance_m":1}`:                   "sensor_mm[1]",
-		`lens {"focal_mm":35,"f_number":2,"circle_mm":0.02,"sensor_mm":[24.9,14],"distance_m":0.139}`:               "distance_m",
-		`lens {"focal_mm":35,"f_number":2,"circle_mm":0.02,"sensor_mm":[24.9,14],"distance_m":0.035,"from":"lens"}`: "distance_m",
-		`lens {"focal_mm":35,"f_number":2,"circle_mm":0.02,"sensor_mm":[24.9,14],"distance_m":1,"from":"here"}`:     "from",
+		`counterweight ` +
+			`{"tail_m":0,"boom_kgm":1,"payload_kg":1,"arms_m":[1],"weights":[{"kg":1,` +
+			`"count":1}]}`: "tail_m",
+		`counterweight ` +
+			`{"tail_m":1,"boom_kgm":"x","payload_kg":1,"arms_m":[1],"weights":[{"kg":1,` +
+			`"count":1}]}`: "boom_kgm",
+		`counterweight ` +
+			`{"tail_m":1,"boom_kgm":null,"payload_kg":1,"arms_m":[1],"weights":[{"kg":1,` +
+			`"count":1}]}`: "boom_kgm",
+		`counterweight ` +
+			`{"tail_m":1,"boom_kgm":[1,2],"payload_kg":1,"arms_m":[1],"weights":[{"kg":1,` +
+			`"count":1}]}`: "boom_kgm",
+		`counterweight ` +
+			`{"tail_m":1,"boom_kgm":1,"payload_kg":1,"arms_m":[0],"weights":[{"kg":1,"count":1}]}`: "arms_m[0]",
+		`counterweight ` +
+			`{"tail_m":1,"boom_kgm":1,"payload_kg":1,"arms_m":[1],"weights":[{"kg":0,"count":1}]}`: "weights[0].kg",
+		`lens ` +
+			`{"focal_mm":35,"f_number":0,"circle_mm":0.02,"sensor_mm":[24.9,14],` +
+			`"distance_m":1}`: "f_number",
+		`lens ` +
+			`{"focal_mm":35,"f_number":2,"circle_mm":0.02,"sensor_mm":[24.9],"distance_m":1}`: "sensor_mm",
+		`lens ` +
+			`{"focal_mm":35,"f_number":2,"circle_mm":0.02,"sensor_mm":[24.9,-1],"distance_m":1}`: "sensor_mm[1]",
+		`lens ` +
+			`{"focal_mm":35,"f_number":2,"circle_mm":0.02,"sensor_mm":[24.9,14],"distance_m":0.139}`: "distance_m",
+		`lens ` +
+			`{"focal_mm":35,"f_number":2,"circle_mm":0.02,"sensor_mm":[24.9,14],"distance_m":0.035,` +
+			`"from":"lens"}`: "distance_m",
+		`lens ` +
+			`{"focal_mm":35,"f_number":2,"circle_mm":0.02,"sensor_mm":[24.9,14],"distance_m":1,` +
+			`"from":"here"}`: "from",
 	} {
 		name, request, _ := strings.Cut(q, " ")
 		b, st := Run(name, []byte(request))

@@ -149,9 +149,11 @@ func TestMistakesNameTheirField(t *testing.T) {
 			"slopes.tilt"},
 		"tension": {`{"kind":"tcb","tension":[0,2],"rate_hz":5,"keys":{"t_s":[0,1],"axes":{"pan":[0,1]}}}`,
 			"tension[1]"},
-		"bias":          {`{"kind":"tcb","bias":[0],"rate_hz":5,"keys":{"t_s":[0,1],"axes":{"pan":[0,1]}}}`, "bias"},
-		"quintic ends":  {`{"kind":"quintic","slopes":{"pan":[0,1]},"rate_hz":5,"keys":{"t_s":[0,1],"axes":{"pan":[0,1]}}}`, "slopes.pan"},
-		"accelerations": {`{"kind":"quintic","accelerations":{"tilt":[0,0]},"rate_hz":5,"keys":{"t_s":[0,1],"axes":{"pan":[0,1]}}}`, "accelerations.tilt"},
+		"bias": {`{"kind":"tcb","bias":[0],"rate_hz":5,"keys":{"t_s":[0,1],"axes":{"pan":[0,1]}}}`, "bias"},
+		"quintic ends": {`{"kind":"quintic","slopes":{"pan":[0,1]},"rate_hz":5,"keys":{"t_s":[0,1],"axes":{"pan":[` +
+			`0,1]}}}`, "slopes.pan"},
+		"accelerations": {`{"kind":"quintic","accelerations":{"tilt":[0,0]},"rate_hz":5,"keys":{"t_s":[0,1],"axes":{` +
+			`"pan":[0,1]}}}`, "accelerations.tilt"},
 		"long ramps": {`{"kind":"ramp","ramp_s":[0.6,0.5],"rate_hz":5,"keys":{"t_s":[0,1],"axes":{"pan":[0,1]}}}`,
 			"ramp_s"},
 		"negative ramp": {`{"kind":"ramp","ramp_s":[-0.6,0.5],"rate_hz":5,"keys":{"t_s":[0,1],"axes":{"pan":[0,1]}}}`,
@@ -165,7 +167,8 @@ func TestMistakesNameTheirField(t *testing.T) {
 		"fold": {
 			`{"kind":"handles","out":{"pan":[[-1,0],[0,0]]},"rate_hz":5,"keys":{"t_s":[0,1],"axes":{"pan":[0,1]}}}`,
 			"out.pan[0]"},
-		"handles of none": {`{"kind":"handles","in":{"tilt":[[-1,0],[0,0]]},"rate_hz":5,"keys":{"t_s":[0,1],"axes":{"pan":[0,1]}}}`, "in.tilt"},
+		"handles of none": {`{"kind":"handles","in":{"tilt":[[-1,0],[0,0]]},"rate_hz":5,"keys":{"t_s":[0,1],"axes":{` +
+			`"pan":[0,1]}}}`, "in.tilt"},
 		"few handles": {
 			`{"kind":"handles","in":{"pan":[[0,0]]},"rate_hz":5,"keys":{"t_s":[0,1],"axes":{"pan":[0,1]}}}`, "in.pan"},
 		"blend": {`{"kind":"smooth","blend_s":1,"rate_hz":5,"keys":{"t_s":[0,1],"axes":{"pan":[0,1]}}}`,

@@ -23,14 +23,15 @@ func TestTimecodeCalc(t *testing.T) {
 		}
 	}
 	for want, q := range map[string]string{
-		"00:01:00;02, the first of that minute": `{"rate":{"num":30000,"den":1001},"drop":true,"timecode":"00:01:00;01"}`,
-		`"field":"drop"`:                        `{"rate":{"num":24,"den":1},"drop":true,"frame":1}`,
-		`"field":"rate"`:                        `{"rate":{"num":0,"den":1},"frame":1}`,
-		"neither a frame nor a timecode":        `{"rate":{"num":24,"den":1}}`,
-		"or both":                               `{"rate":{"num":24,"den":1},"frame":1,"timecode":"00:00:00:01"}`,
-		"do not agree":                          `{"rate":{"num":30000,"den":1001},"drop":true,"timecode":"00:01:00:01"}`,
-		"00 to 23":                              `{"rate":{"num":24,"den":1},"timecode":"00:00:00:24"}`,
-		"is no timecode":                        `{"rate":{"num":24,"den":1},"timecode":"noon"}`,
+		"00:01:00;02, the first of that minute": `{"rate":{"num":30000,"den":1001},"drop":true,` +
+			`"timecode":"00:01:00;01"}`,
+		`"field":"drop"`:                 `{"rate":{"num":24,"den":1},"drop":true,"frame":1}`,
+		`"field":"rate"`:                 `{"rate":{"num":0,"den":1},"frame":1}`,
+		"neither a frame nor a timecode": `{"rate":{"num":24,"den":1}}`,
+		"or both":                        `{"rate":{"num":24,"den":1},"frame":1,"timecode":"00:00:00:01"}`,
+		"do not agree":                   `{"rate":{"num":30000,"den":1001},"drop":true,"timecode":"00:01:00:01"}`,
+		"00 to 23":                       `{"rate":{"num":24,"den":1},"timecode":"00:00:00:24"}`,
+		"is no timecode":                 `{"rate":{"num":24,"den":1},"timecode":"noon"}`,
 	} {
 		if b, st := Run("timecode", []byte(q)); st != BadRequest || !strings.Contains(string(b), want) {
 			t.Errorf("%s: %s", want, b)

@@ -130,15 +130,21 @@ var _ io.Writer = (*counting)(nil)
 // more are requests of another shape than the examples.
 var more = map[string][]string{
 	"curve": {
-		`{"kind":"handles","rate_hz":5,"keys":{"t_s":[0,1,2],"axes":{"a":[0,1,0],"b":[1,2,3]}},"in":{"a":[[0,0],[-0.3,0.2],[-0.3,0]]},"out":{"a":[[0.3,0.1],[0.3,0],[0,0]]}}`,
-		`{"kind":"ramp","law":"s-curve","ramp_s":[0.2,0.3],"ramp_jerk":40,"rate_hz":5,"keys":{"t_s":[0,1,2],"axes":{"a":[0,1,0]}}}`,
-		`{"kind":"quintic","rate_hz":5,"keys":{"t_s":[0,1,2],"axes":{"a":[0,1,0]}},"slopes":{"a":[0,1,0]},"accelerations":{"a":[0,2,0]}}`,
-		`{"kind":"tcb","rate_hz":5,"keys":{"t_s":[0,1,2],"axes":{"a":[0,1,0]}},"tension":[0,0.5,0],"continuity":[0,0.5,0],"bias":[0,-0.5,0]}`,
-		`{"kind":"linear","blend_s":0.2,"rate_hz":5,"keys":{"t_s":[0,1,2],"axes":{"a":[0,1,0]}},"segments":{"1":"ramp"}}`,
+		`{"kind":"handles","rate_hz":5,"keys":{"t_s":[0,1,2],"axes":{"a":[0,1,0],"b":[1,2,3]}},"in":{"a":[[0,0],[` +
+			`-0.3,0.2],[-0.3,0]]},"out":{"a":[[0.3,0.1],[0.3,0],[0,0]]}}`,
+		`{"kind":"ramp","law":"s-curve","ramp_s":[0.2,0.3],"ramp_jerk":40,"rate_hz":5,"keys":{"t_s":[0,1,2],"axes":{` +
+			`"a":[0,1,0]}}}`,
+		`{"kind":"quintic","rate_hz":5,"keys":{"t_s":[0,1,2],"axes":{"a":[0,1,0]}},"slopes":{"a":[0,1,0]},` +
+			`"accelerations":{"a":[0,2,0]}}`,
+		`{"kind":"tcb","rate_hz":5,"keys":{"t_s":[0,1,2],"axes":{"a":[0,1,0]}},"tension":[0,0.5,0],"continuity":[0,` +
+			`0.5,0],"bias":[0,-0.5,0]}`,
+		`{"kind":"linear","blend_s":0.2,"rate_hz":5,"keys":{"t_s":[0,1,2],"axes":{"a":[0,1,0]}},"segments":{` +
+			`"1":"ramp"}}`,
 		`{"kind":"hold","rate_hz":5,"keys":{"t_s":[0,1,2],"axes":{"a":[0,1,0]}}}`,
 	},
 	"retime": {
-		`{"jerk":true,"keys":{"t_s":[0,1.5,3],"axes":{"a":[0,30,10],"b":[5,-20,40]}},"limits":{"a":{"acceleration":60,"jerk":600},"b":{"speed":40,"acceleration":60,"jerk":600}}}`,
+		`{"jerk":true,"keys":{"t_s":[0,1.5,3],"axes":{"a":[0,30,10],"b":[5,-20,40]}},"limits":{"a":{` +
+			`"acceleration":60,"jerk":600},"b":{"speed":40,"acceleration":60,"jerk":600}}}`,
 	},
 }
 

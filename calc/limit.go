@@ -63,7 +63,8 @@ type LimitViolation struct {
 func init() {
 	at("limit", "Curves held against limits of speed, acceleration, jerk and range: exact shares, and every "+
 		"stretch over one.",
-		`{"kind":"natural","keys":{"t_s":[0,1.2,3],"axes":{"pan":[0,10,4]}},"limits":{"pan":{"speed":9,"acceleration":50,"min":-1,"max":10.5}}}`, runLimit)
+		`{"kind":"natural","keys":{"t_s":[0,1.2,3],"axes":{"pan":[0,10,4]}},"limits":{"pan":{"speed":9,`+
+			`"acceleration":50,"min":-1,"max":10.5}}}`, runLimit)
 }
 
 var orders = [4]string{"range", "speed", "acceleration", "jerk"}

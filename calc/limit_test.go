@@ -12,7 +12,8 @@ import (
 // middle key, and it overshoots to 10.615.
 func TestLimitByHand(t *testing.T) {
 	a := answer[LimitAnswer](t, "limit",
-		`{"kind":"natural","keys":{"t_s":[0,1.2,3],"axes":{"pan":[0,10,4]}},"limits":{"pan":{"speed":9,"acceleration":50,"jerk":10,"min":-1,"max":10.5}}}`)
+		`{"kind":"natural","keys":{"t_s":[0,1.2,3],"axes":{"pan":[0,10,4]}},"limits":{"pan":{"speed":9,`+
+			`"acceleration":50,"jerk":10,"min":-1,"max":10.5}}}`)
 	x := a.Axes["pan"]
 	if a.OK || !close9(*x.Speed.Max, 32.0/3) || !close9(*x.Speed.Share, 32.0/27) || !close9(*x.Acceleration.Max,
 		35.0/3) || !close9(*x.Acceleration.Share, 35.0/150) || x.Acceleration.AtS != 1.2 || x.Low != 0 {

@@ -41,7 +41,8 @@ type RampedOne struct {
 
 func init() {
 	at("ramp", "The least time from rest to rest, for one axis or for several that arrive together.",
-		`{"axes":{"pan":{"distance":40,"max_speed":20,"max_acceleration":30,"max_jerk":200},"track":{"distance":-300,"max_speed":200,"max_acceleration":400}}}`, runRamp)
+		`{"axes":{"pan":{"distance":40,"max_speed":20,"max_acceleration":30,"max_jerk":200},"track":{"distance":-300,`+
+			`"max_speed":200,"max_acceleration":400}}}`, runRamp)
 }
 
 func runRamp(_ context.Context, q *RampRequest, _ Bounds) (*RampAnswer, error) {

@@ -7,7 +7,8 @@ import (
 
 func TestRampCalc(t *testing.T) {
 	a := answer[RampAnswer](t, "ramp",
-		`{"axes":{"pan":{"distance":40,"max_speed":20,"max_acceleration":40,"max_jerk":400},"track":{"distance":-10,"max_speed":20,"max_acceleration":40},"roll":{"distance":0,"max_speed":1,"max_acceleration":1}}}`)
+		`{"axes":{"pan":{"distance":40,"max_speed":20,"max_acceleration":40,"max_jerk":400},"track":{"distance":-10,`+
+			`"max_speed":20,"max_acceleration":40},"roll":{"distance":0,"max_speed":1,"max_acceleration":1}}}`)
 	p, k, r := a.Axes["pan"], a.Axes["track"], a.Axes["roll"]
 	if !close9(a.DurationS, 2.6) || a.Slowest != "pan" || !close9(p.OwnDurationS, 2.6) || !close9(p.PeakSpeed, 20) ||
 		len(p.PhasesS) != 7 || !close9(p.PhasesS[3], 1.4) {
@@ -27,8 +28,9 @@ func TestRampCalc(t *testing.T) {
 	for want, q := range map[string]string{
 		`"field":"axes.a.max_speed"`:        `{"axes":{"a":{"distance":1,"max_speed":0,"max_acceleration":1}}}`,
 		`"field":"axes.a.max_acceleration"`: `{"axes":{"a":{"distance":1,"max_speed":1,"max_acceleration":-1}}}`,
-		`"field":"axes.a.max_jerk"`:         `{"axes":{"a":{"distance":1,"max_speed":1,"max_acceleration":1,"max_jerk":0}}}`,
-		`"field":"axes"`:                    `{"axes":{}}`,
+		`"field":"axes.a.max_jerk"`: `{"axes":{"a":{"distance":1,"max_speed":1,"max_acceleration":1,` +
+			`"max_jerk":0}}}`,
+		`"field":"axes"`: `{"axes":{}}`,
 	} {
 		if b, st := Run("ramp", []byte(q)); st != BadRequest || !strings.Contains(string(b), want) {
 			t.Errorf("%s: %s", want, b)

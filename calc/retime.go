@@ -38,7 +38,9 @@ type RetimeAxis struct {
 
 func init() {
 	at("retime", "The same way in the least time within speed and acceleration, or, nearly, within jerk as well.",
-		`{"kind":"natural","rate_hz":4,"jerk":true,"keys":{"t_s":[0,4,9],"axes":{"pan":[0,30,-20],"tilt":[0,12,4]}},"limits":{"pan":{"speed":30,"acceleration":40,"jerk":300},"tilt":{"speed":20,"acceleration":30,"jerk":200}}}`, runRetime)
+		`{"kind":"natural","rate_hz":4,"jerk":true,"keys":{"t_s":[0,4,9],"axes":{"pan":[0,30,-20],"tilt":[0,12,4]}},`+
+			`"limits":{"pan":{"speed":30,"acceleration":40,"jerk":300},"tilt":{"speed":20,"acceleration":30,`+
+			`"jerk":200}}}`, runRetime)
 }
 
 // leastLimit and mostLimit are what a limit may be.

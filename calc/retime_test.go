@@ -27,7 +27,8 @@ func TestRetime(t *testing.T) {
 	for _, jerk := range []bool{false, true} {
 		a := retimed(t,
 			fmt.Sprintf(
-				`{"rate_hz":100,"jerk":%t,"keys":{"t_s":[0,3,9],"axes":{"pan":[0,10,40]}},"kind":"monotone","limits":{"pan":{"speed":20,"acceleration":30,"jerk":200}}}`, jerk))
+				`{"rate_hz":100,"jerk":%t,"keys":{"t_s":[0,3,9],"axes":{"pan":[0,10,40]}},"kind":"monotone",`+
+					`"limits":{"pan":{"speed":20,"acceleration":30,"jerk":200}}}`, jerk))
 		b := curve.Bounds{Speed: 20, Acceleration: 30}
 		if jerk {
 			b.Jerk = 200

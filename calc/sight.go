@@ -27,7 +27,8 @@ type RigShiftAnswer struct {
 
 func init() {
 	at("rig-shift", "How fixed points have moved as a rig sees them, which is how the rig has (Horn 1987).",
-		`{"before_m":[[0,3,0.5],[1.2,3.4,1.1],[-0.8,2.7,1.6]],"after_m":[[0.004,3.001,0.5],[1.2037,3.4031,1.1],[-0.7957,2.6995,1.6]]}`, runRigShift)
+		`{"before_m":[[0,3,0.5],[1.2,3.4,1.1],[-0.8,2.7,1.6]],"after_m":[[0.004,3.001,0.5],[1.2037,3.4031,1.1],[`+
+			`-0.7957,2.6995,1.6]]}`, runRigShift)
 }
 
 func runRigShift(_ context.Context, q *RigShiftRequest, b Bounds) (*RigShiftAnswer, error) {

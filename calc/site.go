@@ -95,9 +95,12 @@ type PowerAnswer struct {
 func init() {
 	at("running-order", "A set-up as a network of tasks: when it is ready, what is critical, and with a crew or with "+
 		"spreads how likely that is.",
-		`{"start":"07:30","tasks":[{"id":"unload","minutes":20,"after":[]},{"id":"rails","minutes":35,"after":["unload"],"people":2},{"id":"camera","minutes":30,"after":["unload"]},{"id":"mount","minutes":20,"after":["rails","camera"]}],"crew":4}`, runRunningOrder)
+		`{"start":"07:30","tasks":[{"id":"unload","minutes":20,"after":[]},{"id":"rails","minutes":35,"after":[`+
+			`"unload"],"people":2},{"id":"camera","minutes":30,"after":["unload"]},{"id":"mount","minutes":20,`+
+			`"after":["rails","camera"]}],"crew":4}`, runRunningOrder)
 	at("power", "Devices at the end of a cable: amperes, the volts that are left, the breaker, and what fails first.",
-		`{"volts":230,"breaker_a":16,"cable":{"length_m":50,"section_mm2":1.5},"devices":[{"name":"swing","watts":800,"peak_watts":2400}],"least_volts":207}`, runPower)
+		`{"volts":230,"breaker_a":16,"cable":{"length_m":50,"section_mm2":1.5},"devices":[{"name":"swing",`+
+			`"watts":800,"peak_watts":2400}],"least_volts":207}`, runPower)
 }
 
 // startOf reads hh:mm as minutes from midnight.

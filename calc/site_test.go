@@ -8,7 +8,9 @@ import (
 )
 
 func TestRunningOrderCalc(t *testing.T) {
-	const tasks = `"tasks":[{"id":"unload","minutes":20,"after":[],"people":2},{"id":"rails","minutes":35,"after":["unload"],"people":2},{"id":"camera","minutes":30,"after":["unload"]},{"id":"mount","minutes":20,"after":["rails","camera"],"people":2}]`
+	const tasks = `"tasks":[{"id":"unload","minutes":20,"after":[],"people":2},{"id":"rails","minutes":35,"after":[` +
+		`"unload"],"people":2},{"id":"camera","minutes":30,"after":["unload"]},{"id":"mount","minutes":20,"after":[` +
+		`"rails","camera"],"people":2}]`
 	a := answer[RunningOrderAnswer](t, "running-order", `{"start":"23:30",`+tasks+`,"crew":2}`)
 	if a.Ready != "00:45" || a.ReadyMin != 75 || !slices.Equal(a.Critical, []string{"unload", "rails", "mount"}) ||
 		a.Tasks[2] != (RunningOrderSlot{"camera", 20, 50, 5}) {
@@ -47,7 +49,8 @@ func TestRunningOrderCalc(t *testing.T) {
 }
 
 func TestPowerCalc(t *testing.T) {
-	const cable = `"cable":{"length_m":50,"section_mm2":1.5},"devices":[{"name":"swing","watts":800,"peak_watts":2400},{"name":"head","watts":100}]`
+	const cable = `"cable":{"length_m":50,"section_mm2":1.5},"devices":[{"name":"swing","watts":800,` +
+		`"peak_watts":2400},{"name":"head","watts":100}]`
 	// By hand: V = (230 + √(230² − 4·k·W))/2 with k = 2·0.0225·50/1.5 = 1.5 Ω.
 	at := func(k, w float64) (v, a float64) { v = (230 + math.Sqrt(230*230-4*k*w)) / 2; return v, w / v }
 	v, amps := at(1.5, 900)
@@ -68,7 +71,8 @@ func TestPowerCalc(t *testing.T) {
 		t.Errorf("%+v", a)
 	}
 	// 3600 W over 55 m of 1.5 mm²: cold and warm; and 90 W at 12 V, which settle cold and nowhere warm.
-	const long = `"volts":230,"breaker_a":16,"cable":{"length_m":55,"section_mm2":1.5},"devices":[{"name":"a","watts":3600}]`
+	const long = `"volts":230,"breaker_a":16,"cable":{"length_m":55,"section_mm2":1.5},"devices":[{"name":"a",` +
+		`"watts":3600}]`
 	for rho, want := range map[string][2]float64{`"resistivity":0.0175,`: {207.76, 17.33}, ``: {200.35, 17.97}} {
 		if a = answer[PowerAnswer](t, "power", `{`+rho+long+`}`); math.Abs(*a.VoltsAtEnd-want[0]) > 0.01 ||
 			math.Abs(*a.Amps-want[1]) > 0.01 || a.BreakerOK || *a.FailsFirst != "breaker" {
@@ -95,15 +99,19 @@ func TestPowerCalc(t *testing.T) {
 		}
 	}
 	for want, q := range map[string]string{
-		`"field":"volts"`:                 `{"volts":0,` + cable + `}`,
-		`"field":"cable.section_mm2"`:     `{"volts":230,"cable":{"length_m":5,"section_mm2":0},"devices":[{"name":"a","watts":1}]}`,
-		`"field":"cable.length_m"`:        `{"volts":230,"cable":{"length_m":-5,"section_mm2":1},"devices":[{"name":"a","watts":1}]}`,
-		`"field":"resistivity"`:           `{"volts":230,"resistivity":0,` + cable + `}`,
-		`"field":"devices"`:               `{"volts":230,"cable":{"length_m":5,"section_mm2":1},"devices":[]}`,
-		`"field":"devices[0].watts"`:      `{"volts":230,"cable":{"length_m":5,"section_mm2":1},"devices":[{"name":"a","watts":-1}]}`,
-		`"field":"devices[0].peak_watts"`: `{"volts":230,"cable":{"length_m":5,"section_mm2":1},"devices":[{"name":"a","watts":10,"peak_watts":5}]}`,
-		`"field":"breaker_a"`:             `{"volts":230,"breaker_a":0,` + cable + `}`,
-		`"field":"least_volts"`:           `{"volts":230,"least_volts":231,` + cable + `}`,
+		`"field":"volts"`: `{"volts":0,` + cable + `}`,
+		`"field":"cable.section_mm2"`: `{"volts":230,"cable":{"length_m":5,"section_mm2":0},"devices":[{` +
+			`"name":"a","watts":1}]}`,
+		`"field":"cable.length_m"`: `{"volts":230,"cable":{"length_m":-5,"section_mm2":1},"devices":[{` +
+			`"name":"a","watts":1}]}`,
+		`"field":"resistivity"`: `{"volts":230,"resistivity":0,` + cable + `}`,
+		`"field":"devices"`:     `{"volts":230,"cable":{"length_m":5,"section_mm2":1},"devices":[]}`,
+		`"field":"devices[0].watts"`: `{"volts":230,"cable":{"length_m":5,"section_mm2":1},"devices":[{` +
+			`"name":"a","watts":-1}]}`,
+		`"field":"devices[0].peak_watts"`: `{"volts":230,"cable":{"length_m":5,"section_mm2":1},"devices":[{` +
+			`"name":"a","watts":10,"peak_watts":5}]}`,
+		`"field":"breaker_a"`:   `{"volts":230,"breaker_a":0,` + cable + `}`,
+		`"field":"least_volts"`: `{"volts":230,"least_volts":231,` + cable + `}`,
 	} {
 		if b, st := Run("power", []byte(q)); st != BadRequest || !strings.Contains(string(b), want) {
 			t.Errorf("%s: %s", want, b)

@@ -15,8 +15,10 @@ type axeFinding struct {
 }
 
 // outline is a page's elements with their attributes, but for what is drawn, its styles and texts.
-const outline = `[...document.querySelectorAll('body *:not(svg *):not([data-test="theme"]):not([data-test="theme"] *)')].map((e) => e.tagName +
-	[...e.attributes].filter((a) => a.name !== 'style' && a.name !== 'class' && !a.name.startsWith('data-')).map((a) => ' ' + a.name + '=' + a.value.replace(/[0-9.]+/g, '0')).join('')).join('\n')`
+const outline = `[...document.querySelectorAll('body *:not(svg *):not([data-test="theme"]):not([data-test="theme"] ` +
+	`*)')].map((e) => e.tagName +
+	[...e.attributes].filter((a) => a.name !== 'style' && a.name !== 'class' &&
+	!a.name.startsWith('data-')).map((a) => ' ' + a.name + '=' + a.value.replace(/[0-9.]+/g, '0')).join('')).join('\n')`
 
 // TestAccess runs axe over every screen, on paper and in blackout, and checks that Compose and Shoot
 // need no page scroll at 1280×800. The two lights differ in colours alone (TestAccess sees to that,
@@ -49,7 +51,8 @@ func TestAccess(t *testing.T) {
 		}
 		shape[screen] = is
 		found := eval[[]axeFinding](p, `axe.run(document, { resultTypes: ['violations'], runOnly: `+rules+` }).then(r =>
-			r.violations.map(v => ({ ID: v.id, Impact: v.impact, Help: v.help, Nodes: v.nodes.slice(0, 4).map(n => n.target.join(' ') + ' ' + (n.any[0]?.message ?? '')) })))`)
+			r.violations.map(v => ({ ID: v.id, Impact: v.impact, Help: v.help, Nodes: v.nodes.slice(0,
+			4).map(n => n.target.join(' ') + ' ' + (n.any[0]?.message ?? '')) })))`)
 		for _, f := range found {
 			t.Errorf("%s: %s (%s): %s %v", name, f.ID, f.Impact, f.Help, f.Nodes)
 		}
@@ -69,7 +72,9 @@ func TestAccess(t *testing.T) {
 			p.reads("ready", "rig seen")
 			if s == "compose" || s == "shoot" {
 				if over := eval[float64](p,
-					`(() => { const m = document.querySelector('#stage'); return Math.max(m.scrollHeight - m.clientHeight, document.documentElement.scrollHeight - innerHeight); })()`); over > 0 {
+					`(() => { const m = document.querySelector('#stage');
+						return Math.max(m.scrollHeight - m.clientHeight,
+						document.documentElement.scrollHeight - innerHeight); })()`); over > 0 {
 					t.Errorf("%s scrolls by %g px at 1280×800", s, over)
 				}
 			}

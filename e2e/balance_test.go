@@ -306,7 +306,8 @@ func TestAHeadOfOnesOwn(t *testing.T) {
 	p.enter("reads-slide", "80")
 	p.reads("bench-said", "Set.")
 	// A look in one breath with a turn of the plate is one at the reading that was set.
-	p.does(`const e = $('reads-slide'); e.value = '81'; e.dispatchEvent(new Event('input', { bubbles: true })); e.dispatchEvent(new Event('change', { bubbles: true }));
+	p.does(`const e = $('reads-slide'); e.value = '81'; e.dispatchEvent(new Event('input', { bubbles: true }));
+		e.dispatchEvent(new Event('change', { bubbles: true }));
 		const s = $('saw0'); s.value = 'rests'; s.dispatchEvent(new Event('change', { bubbles: true }))`)
 	p.atRest()
 	p.holds("saw0", "rests")

@@ -263,7 +263,8 @@ func TestChangesUnderWay(t *testing.T) {
 	rev := b.revision()
 	b.says("an edit", b.ask("/api/shots/"+b.shot+"/edits",
 		fmt.Sprintf(
-			`{"revision":%d,"window":"w","deed":"5b1b1a3e-6f0e-4d8f-9a64-0a4f6b0a9a11","edit":{"op":"set","frame":48,"values":{"track":655}}}`, rev)), "200")
+			`{"revision":%d,"window":"w","deed":"5b1b1a3e-6f0e-4d8f-9a64-0a4f6b0a9a11","edit":{"op":"set","frame":48,`+
+				`"values":{"track":655}}}`, rev)), "200")
 	b.says("an open path is none of the shoot's", b.ask(at+"/next", `{"confirmed":true}`), "200")
 	b.rest()
 	b.says("sealed", b.ask("/api/shots/"+b.shot+"/seal", fmt.Sprintf(`{"revision":%d}`, b.revision())), "200")
@@ -283,7 +284,8 @@ func TestChangesUnderWay(t *testing.T) {
 	rev = b.revision()
 	b.says("an edit", b.ask("/api/shots/"+b.shot+"/edits",
 		fmt.Sprintf(
-			`{"revision":%d,"window":"w","deed":"5b1b1a3e-6f0e-4d8f-9a64-0a4f6b0a9a12","edit":{"op":"set","frame":48,"values":{"track":660}}}`, rev)), "200")
+			`{"revision":%d,"window":"w","deed":"5b1b1a3e-6f0e-4d8f-9a64-0a4f6b0a9a12","edit":{"op":"set","frame":48,`+
+				`"values":{"track":660}}}`, rev)), "200")
 	b.says("sealed", b.ask("/api/shots/"+b.shot+"/seal", fmt.Sprintf(`{"revision":%d}`, b.revision())), "200")
 	b.says("goes on", b.ask(at+"/path", `{"version":3,"go_on":true}`), "200")
 	taken := 0

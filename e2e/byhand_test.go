@@ -60,7 +60,8 @@ func TestAFramingTriedIsKept(t *testing.T) {
 	p.focusStaff("pan")
 	p.chord("K", "KeyK", 75, 8)
 	p.wait("pan stored, tilt still tried",
-		`$('staff-pan', '.post[data-key="100"]') && !$('staff-pan', '[data-tried]') && $('staff-tilt', '[data-tried="100"]')`)
+		`$('staff-pan', '.post[data-key="100"]') && !$('staff-pan', '[data-tried]') && $('staff-tilt',
+			'[data-tried="100"]')`)
 	a.wantKey(p, "pan", 100, 7)
 }
 
@@ -82,7 +83,9 @@ func TestRetimingByKey(t *testing.T) {
 	p.wait("two close keyframes", `$('staff-track', '.post[data-key="92"]')`)
 	p.enter("frame", "90")
 	p.focusStaff("track")
-	p.does(`(() => { const s = $('staff-track'); for (let i = 0; i < 6; i++) s.dispatchEvent(new KeyboardEvent('keydown', { key: 'ArrowRight', altKey: true, bubbles: true, cancelable: true })); })()`)
+	p.does(`(() => { const s = $('staff-track'); for (let i = 0; i < 6;
+		i++) s.dispatchEvent(new KeyboardEvent('keydown', { key: 'ArrowRight', altKey: true, bubbles: true,
+		cancelable: true })); })()`)
 	p.strip("Track: 0090 moved to 0096")
 	a.wantKey(p, "track", 96, 650)
 	a.wantKey(p, "track", 92, 660)
@@ -90,14 +93,17 @@ func TestRetimingByKey(t *testing.T) {
 	p.wait("one undo", `$('staff-track', '.post[data-key="90"]')`)
 	a.wantKey(p, "track", 90, 650)
 	prevented := eval[bool](p,
-		`!$('staff-track').dispatchEvent(new KeyboardEvent('keydown', { key: 'ArrowLeft', altKey: true, bubbles: true, cancelable: true }))`)
+		`!$('staff-track').dispatchEvent(new KeyboardEvent('keydown', { key: 'ArrowLeft', altKey: true, bubbles: true,
+			cancelable: true }))`)
 	if !prevented {
 		t.Error("the browser goes back on Alt+left")
 	}
 	// All axes.
 	p.enter("frame", "70")
 	p.focusStaff("tilt")
-	p.does(`(() => { const s = $('staff-tilt'); for (let i = 0; i < 4; i++) s.dispatchEvent(new KeyboardEvent('keydown', { key: 'ArrowLeft', altKey: true, shiftKey: true, bubbles: true, cancelable: true })); s.dispatchEvent(new KeyboardEvent('keyup', { key: 'Alt', bubbles: true })); })()`)
+	p.does(`(() => { const s = $('staff-tilt'); for (let i = 0; i < 4; i++) s.dispatchEvent(new KeyboardEvent('keydown',
+		{ key: 'ArrowLeft', altKey: true, shiftKey: true, bubbles: true, cancelable: true }));
+		s.dispatchEvent(new KeyboardEvent('keyup', { key: 'Alt', bubbles: true })); })()`)
 	p.strip("All axes: 0070 moved to 0066")
 	for axis, want := range map[string]float64{"track": 520, "pan": 9} {
 		a.wantKey(p, axis, 66, want)
@@ -239,7 +245,8 @@ func TestClocksAreTyped(t *testing.T) {
 	says("8 fps ×1/3")
 	p.enter("pass-clock", "abc")
 	p.wait("a sentence",
-		`document.querySelector('[role="alert"]')?.textContent.includes('"abc" is not a clock; give a factor, as 1, 0.5 or 1/3')`)
+		`document.querySelector('[role="alert"]')?.textContent.includes('"abc" is not a clock; give a factor, as 1, `+
+			`0.5 or 1/3')`)
 	says("8 fps ×1/3")
 	p.holds("pass-clock", "1/3")
 	p.enter("pass-clock", "2")
@@ -259,7 +266,8 @@ func TestClocksAreTyped(t *testing.T) {
 	p.gone("offer")
 	p.key("5")
 	p.wait("slower passes",
-		`[1, 2, 3, 5].every((n) => document.querySelector('[data-test="pass-' + n + '"]')?.textContent.includes('12 fps ×0.5'))`)
+		`[1, 2, 3, 5].every((n) => document.querySelector('[data-test="pass-' + n + '"]')?.textContent.includes('12 `+
+			`fps ×0.5'))`)
 	p.key("3")
 	p.there("factor")
 	p.enter("factor", "1.5")
@@ -276,7 +284,8 @@ func TestJumpsAreDrawnAndComeFirst(t *testing.T) {
 	p := a.open("/shot/" + a.shot + "/compose")
 	p.there("staff-track")
 	p.focusStaff("track")
-	p.does(`(() => { const s = $('kind'); s.value = 'hold'; s.dispatchEvent(new Event('change', { bubbles: true })); })()`)
+	p.does(`(() => { const s = $('kind'); s.value = 'hold'; s.dispatchEvent(new Event('change',
+		{ bubbles: true })); })()`)
 	p.wait("the steps",
 		`$$('staff-track', '[data-jump="0"]').length === 3 && $('staff-track').textContent.includes('jumps 400 mm')`)
 	p.reads("sentence", "Track jumps 400 mm at 0070.")

@@ -19,8 +19,10 @@ func TestCameraWindow(t *testing.T) {
 	p.click("cross")
 	p.wait("no cross", `$$('camera-picture', 'svg path').length === 1`)
 	// The mean brightness of what is shown, as a picture's fingerprint.
-	print := `(async () => { const i = document.querySelector('[data-test="camera-picture"] img'); const c = document.createElement('canvas'); c.width = 64; c.height = 36;
-		const x = c.getContext('2d'); x.drawImage(i, 0, 0, 64, 36); return Array.from(x.getImageData(0, 0, 64, 36).data).reduce((s, v) => s + v, 0); })()`
+	print := `(async () => { const i = document.querySelector('[data-test="camera-picture"] img');
+		const c = document.createElement('canvas'); c.width = 64; c.height = 36;
+		const x = c.getContext('2d'); x.drawImage(i, 0, 0, 64, 36); return Array.from(x.getImageData(0, 0, 64,
+		36).data).reduce((s, v) => s + v, 0); })()`
 	was := eval[float64](p, print)
 	b.took(1) // homes and goes to the first frame
 	for late := time.Now().Add(20 * time.Second); eval[float64](p, print) == was; time.Sleep(200 * time.Millisecond) {

@@ -39,7 +39,8 @@ func TestAPassIsSteered(t *testing.T) {
 	p.key(kb.ArrowDown)
 	pressed("0.5")
 	a.underWay(30)
-	p.does(`$('steer--0.5').dispatchEvent(new PointerEvent('pointerdown', { bubbles: true, cancelable: true, button: 0 }))`)
+	p.does(`$('steer--0.5').dispatchEvent(new PointerEvent('pointerdown', { bubbles: true, cancelable: true,
+		button: 0 }))`)
 	pressed("-0.5")
 	most := 0.0
 	a.rigWait("on its way back", func(s link.State, _ bool) bool {
@@ -115,7 +116,8 @@ func TestClocksAreSet(t *testing.T) {
 	p.reads("ready", "from frame 0240. Press F")
 	p.click("go-first")
 	p.wait("what is asked",
-		`$('ask')?.textContent.includes('the last frame') ?? document.body.textContent.includes('Send the rig to the last frame?')`)
+		`$('ask')?.textContent.includes('the last frame') ??
+			document.body.textContent.includes('Send the rig to the last frame?')`)
 	p.click("ask-yes")
 	p.wait("ready", `$('hold').classList.contains('ready')`)
 }

@@ -185,7 +185,8 @@ func TestComposeWithThePointer(t *testing.T) {
 	at := func(sel string) (x, y float64) {
 		r := eval[[]float64](p,
 			fmt.Sprintf(
-				`(() => { const r = document.querySelector('%s').getBoundingClientRect(); return [r.x + r.width / 2, r.y + r.height / 2]; })()`, sel))
+				`(() => { const r = document.querySelector('%s').getBoundingClientRect(); return [r.x + r.width / 2,
+					r.y + r.height / 2]; })()`, sel))
 		return r[0], r[1]
 	}
 	post := func(axis string, f int) string {

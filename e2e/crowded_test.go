@@ -130,10 +130,13 @@ func (p *page) dragged(axis string, key, moves int) (painted, ribbons, frames []
 	p.paints("pointermove")
 	p.does(`(() => { window.ribbons = []; window.frames = []; let last = 0, was = performance.now();
 		window.addEventListener('pointermove', (e) => { last = e.timeStamp; }, true);
-		new MutationObserver((all) => { if (all.some((m) => m.attributeName === 'd' && m.target.getAttribute('fill') === 'none' && m.target.parentElement?.getAttribute('clip-path')))
-			requestAnimationFrame(() => { const c = new MessageChannel(); c.port1.onmessage = () => window.ribbons.push(performance.now() - last); c.port2.postMessage(0); }); })
+		new MutationObserver((all) => { if (all.some((m) => m.attributeName === 'd' &&
+		m.target.getAttribute('fill') === 'none' && m.target.parentElement?.getAttribute('clip-path')))
+			requestAnimationFrame(() => { const c = new MessageChannel();
+			c.port1.onmessage = () => window.ribbons.push(performance.now() - last); c.port2.postMessage(0); }); })
 			.observe(document.querySelector('[data-test="staff-` + axis + `"]'), { attributes: true, subtree: true });
-		const tick = (t) => { window.frames.push(t - was); was = t; requestAnimationFrame(tick); }; requestAnimationFrame(tick); })()`)
+		const tick = (t) => { window.frames.push(t - was); was = t; requestAnimationFrame(tick); }; ` +
+		`requestAnimationFrame(tick); })()`)
 	x, y := p.centre(fmt.Sprintf(`[data-test="staff-%s"] [data-key="%d"] rect`, axis, key))
 	p.mouse(input.DispatchMouseEventTypeMousePressed, x, y, true)
 	p.does(`window.took = []; window.frames = []; window.ribbons = [];`)
@@ -182,8 +185,12 @@ func TestMeasureDragging(t *testing.T) {
 				p.mouse(input.DispatchMouseEventTypeMouseMoved, x+float64(s), y, true)
 			}
 			p.must(chromedp.Sleep(400e6))
-			p.does(`window.addEventListener('pointerup', (e) => { window.settled = 0; const began = e.timeStamp, s = $('score'), was = s.dataset.revision;
-				const look = () => { if (s.dataset.revision !== was && !s.dataset.tried) { const c = new MessageChannel(); c.port1.onmessage = () => { window.settled = performance.now() - began; }; c.port2.postMessage(0); } else requestAnimationFrame(look); }; requestAnimationFrame(look); }, { once: true, capture: true })`)
+			p.does(`window.addEventListener('pointerup', (e) => { window.settled = 0; const began = e.timeStamp,
+				s = $('score'), was = s.dataset.revision;
+				const look = () => { if (s.dataset.revision !== was && !s.dataset.tried) {
+				const c = new MessageChannel(); c.port1.onmessage = () => { window.settled = performance.now() - began;
+				}; c.port2.postMessage(0); } else requestAnimationFrame(look); }; requestAnimationFrame(look);
+				}, { once: true, capture: true })`)
 			p.mouse(input.DispatchMouseEventTypeMouseReleased, x+7, y, true)
 			p.wait("the drop", `window.settled > 0`)
 			drops = append(drops, eval[float64](p, `window.settled`))
@@ -194,8 +201,11 @@ func TestMeasureDragging(t *testing.T) {
 		p.end()
 	}
 	p := a.openAt(near, "/api/shelf")
-	p.does(`document.body.innerHTML = '<i style="position:absolute;left:0;top:0;width:9px;height:9px;background:red;will-change:transform"></i>'; const dot = document.querySelector('i');
-		window.addEventListener('pointermove', (e) => { dot.style.transform = 'translate(' + e.clientX + 'px,' + e.clientY + 'px)'; })`)
+	p.does(`document.body.innerHTML = '<i ` +
+		`style="position:absolute;left:0;top:0;width:9px;height:9px;background:red;will-change:transform"></i>'; ` +
+		`const dot = document.querySelector('i');
+		window.addEventListener('pointermove',
+		(e) => { dot.style.transform = 'translate(' + e.clientX + 'px,' + e.clientY + 'px)'; })`)
 	p.must(chromedp.Sleep(time.Second))
 	p.paints("pointermove")
 	for i := range 180 {

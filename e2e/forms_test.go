@@ -135,11 +135,14 @@ window.slow = 0;
 if (!window.fast) {
   window.fast = window.fetch;
   window.late = () => new Promise((go) => setTimeout(go, Math.random() * window.slow / 2));
-  window.fetch = async (...a) => { await window.late(); const r = await window.fast(...a); await window.late(); return r; };
+  window.fetch = async (...a) => { await window.late(); const r = await window.fast(...a);
+await window.late(); return r; };
 }
 window.sleep = (ms) => new Promise((go) => setTimeout(go, ms));
-window.box = (id) => { const all = [...document.querySelectorAll('[data-test="' + id + '"]')]; return all.find((e) => e.closest('main, form')) ?? all[0]; };
-window.found = async (id, off) => { for (let i = 0; i < 400; i++) { const e = box(id); if (e && (off || !e.disabled)) return e; await sleep(10); } throw new Error('no ' + id); };
+window.box = (id) => { const all = [...document.querySelectorAll('[data-test="' + id + '"]')];
+return all.find((e) => e.closest('main, form')) ?? all[0]; };
+window.found = async (id, off) => { for (let i = 0; i < 400; i++) { const e = box(id); if (e && (off ||
+!e.disabled)) return e; await sleep(10); } throw new Error('no ' + id); };
 window.shown = (id) => { const e = box(id); return !e ? null : e.type === 'checkbox' ? String(e.checked) : e.value; };
 window.play = async (steps) => {
   for (const s of steps) {
@@ -170,8 +173,12 @@ window.anew = async (away, path) => { // what is said is read, and the form laid
   while (!document.querySelector('main .wrap')) await sleep(10);
   await goes(path);
 };
-window.still = () => document.querySelector('main')?.getAttribute('aria-busy') !== 'true' && (sessionStorage.getItem('keenarc.waiting') ?? '[]') === '[]';
-window.said = () => !!document.querySelector('.trouble') || (sessionStorage.getItem('keenarc.refused') ?? '[]') !== '[]' || [...document.querySelectorAll('main .over[role], [role=dialog] .over, main .over[role=status]')].some((e) => e.textContent.trim() && e.offsetParent);
+window.still = () => document.querySelector('main')?.getAttribute('aria-busy') !== 'true' &&
+(sessionStorage.getItem('keenarc.waiting') ?? '[]') === '[]';
+window.said = () => !!document.querySelector('.trouble') || (sessionStorage.getItem('keenarc.refused') ??
+'[]') !== '[]' ||
+[...document.querySelectorAll('main .over[role], [role=dialog] .over, main .over[role=status]')].some((e) => ` +
+	`e.textContent.trim() && e.offsetParent);
 `
 
 type press struct {

@@ -167,7 +167,8 @@ func TestFrameByFrame(t *testing.T) {
 	p.reads("unsure", "Taken or not?")
 	p.click("unsure")
 	p.wait("its picture",
-		`$('picture', 'img')?.src.includes('/api/pictures/') && document.querySelector('[data-test="answer-yes"]:not(:disabled)')`)
+		`$('picture', 'img')?.src.includes('/api/pictures/') &&
+			document.querySelector('[data-test="answer-yes"]:not(:disabled)')`)
 	p.click("answer-yes")
 	p.gone("unsure")
 	b.wished = true

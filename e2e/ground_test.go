@@ -17,7 +17,8 @@ func TestEscHeldDownIsOneStop(t *testing.T) {
 	p := a.open("/shot/" + a.shot + "/compose")
 	p.there("seal")
 	before := a.stops(t)
-	p.does(`for (let i = 0; i < 30; i++) window.dispatchEvent(new KeyboardEvent('keydown', { key: 'Escape', repeat: i > 0, bubbles: true }))`)
+	p.does(`for (let i = 0; i < 30; i++) window.dispatchEvent(new KeyboardEvent('keydown', { key: 'Escape',
+		repeat: i > 0, bubbles: true }))`)
 	for late := time.Now().Add(10 * time.Second); a.stops(t) == before; {
 		if time.Now().After(late) {
 			t.Fatal("Esc does not stop")
@@ -57,7 +58,8 @@ func TestWrapNamesWhatWasSetAside(t *testing.T) {
 		t.Error("something is said to be set aside")
 	}
 	aside := a.Floor.Aside().File
-	line := `{"do":"log","entry":{"id":"0198f5a0-0000-7000-8000-000000000001","at":"2026-01-02T03:04:05Z","actor":"ann","shot":"0198f5a0-0000-7000-8000-000000000002","kind":"note","text":"of a shot that is gone"}}`
+	line := `{"do":"log","entry":{"id":"0198f5a0-0000-7000-8000-000000000001","at":"2026-01-02T03:04:05Z",` +
+		`"actor":"ann","shot":"0198f5a0-0000-7000-8000-000000000002","kind":"note","text":"of a shot that is gone"}}`
 	if err := os.WriteFile(filepath.Join(filepath.Dir(aside), "spool.jsonl"), []byte(line+"\n"), 0o644); err != nil {
 		t.Fatal(err)
 	}
@@ -81,7 +83,8 @@ func TestADragIsOneEdit(t *testing.T) {
 	at := func(f int) (x, y float64) {
 		r := eval[[]float64](p,
 			fmt.Sprintf(
-				`(() => { const r = $('staff-pan', '.post[data-key="%d"] rect:nth-of-type(2)').getBoundingClientRect(); return [r.x + r.width / 2, r.y + r.height / 2]; })()`, f))
+				`(() => { const r = $('staff-pan', '.post[data-key="%d"] rect:nth-of-type(2)').getBoundingClientRect();
+					return [r.x + r.width / 2, r.y + r.height / 2]; })()`, f))
 		return r[0], r[1]
 	}
 	x, y := at(70)

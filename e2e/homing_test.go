@@ -113,7 +113,8 @@ func TestHomingInEveryWay(t *testing.T) {
 	a.homing("heron", func() {
 		p.click("home-one")
 		p.wait("in words",
-			`document.getElementById('ask-text')?.textContent.includes("until the motor stalls, then back to the motor's index")`)
+			`document.getElementById('ask-text')?.textContent.includes("until the motor stalls, then back to the `+
+				`motor's index")`)
 		p.click("ask-yes")
 	})
 	p.reads("axis-arm", "homed")

@@ -181,7 +181,8 @@ func TestKilledInMidRoll(t *testing.T) {
 		until(t, "the database to end what it was told", func() bool {
 			var n int
 			err := db.Pool.QueryRow(ctx,
-				`SELECT count(*) FROM pg_stat_activity WHERE datname = current_database() AND state <> 'idle' AND pid <> pg_backend_pid()`).Scan(&n)
+				`SELECT count(*) FROM pg_stat_activity WHERE datname = current_database() AND state <> 'idle' AND pid `+
+					`<> pg_backend_pid()`).Scan(&n)
 			return err == nil && n == 0
 		})
 		if err := db.Pool.QueryRow(ctx, `SELECT coalesce(sum(rows), 0) FROM trace_chunks`).Scan(&stored); err != nil ||

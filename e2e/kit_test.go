@@ -309,7 +309,8 @@ func (p *page) must(steps ...chromedp.Action[chromedp.Void]) {
 // names lets what runs in a page call what is shown by its name: $('hold') is what has that
 // data-test, $('staff-pan', '.post') what lies in it, $$ all of them.
 const names = `const css = (id, part) => '[data-test="' + id + '"]' + (part ? ' ' + part : '');
-	const $ = (id, part) => document.querySelector(css(id, part)), $$ = (id, part) => document.querySelectorAll(css(id, part));
+	const $ = (id, part) => document.querySelector(css(id, part)), $$ = (id,
+	part) => document.querySelectorAll(css(id, part));
 `
 
 func named(js string) string { return "(() => {" + names + "return (" + js + ");})()" }
@@ -423,7 +424,8 @@ func (p *page) clickOn(css string) {
 		if (!e || e.disabled) return false;
 		const r = e.getBoundingClientRect(), was = e.dataset?.was, now = [r.x, r.y, r.width].join();
 		e.dataset.was = now;
-		const on = document.elementFromPoint(r.x + r.width / 2, r.y + r.height / 2), seen = (e.ownerSVGElement ?? e).contains(on);
+		const on = document.elementFromPoint(r.x + r.width / 2, r.y + r.height / 2), seen = (e.ownerSVGElement ??
+		e).contains(on);
 		if (!seen) e.scrollIntoView({ block: 'center' });
 		return was === now && r.width + r.height > 0 && seen;
 	})()`, css))
@@ -458,7 +460,9 @@ func (p *page) enter(id, text string) {
 	p.wait(id, fmt.Sprintf(`document.querySelector('%s')`, test(id)))
 	p.must(chromedp.Evaluate[chromedp.Void](
 		fmt.Sprintf(
-			`(() => { const e = document.querySelector('%s'); e.focus(); e.value = %q; e.dispatchEvent(new Event('input', { bubbles: true })); e.dispatchEvent(new Event('change', { bubbles: true })); e.blur(); })()`, test(id), text)))
+			`(() => { const e = document.querySelector('%s'); e.focus(); e.value = %q;
+				e.dispatchEvent(new Event('input', { bubbles: true })); e.dispatchEvent(new Event('change',
+				{ bubbles: true })); e.blur(); })()`, test(id), text)))
 }
 
 // key presses and lets go of a key, as a keyboard does.

@@ -32,7 +32,8 @@ func TestALongSealIsAnsweredAtOnce(t *testing.T) {
 	p.wait("it is sealed", `document.body.textContent.includes('path 1')`)
 	// Each answer of the seal came within its moment; one asked in between came in its own time.
 	later := eval[[]float64](p,
-		`performance.getEntriesByType('resource').filter(e => /\/seal$|\/api\/later\//.test(e.name)).map(e => e.duration)`)
+		`performance.getEntriesByType('resource').filter(e => /\/seal$|\/api\/later\//.test(e.name)).map(e => `+
+			`e.duration)`)
 	if len(later) < 2 {
 		t.Errorf("it was answered %d times", len(later))
 	}

@@ -239,8 +239,11 @@ func TestZoomAndUpright(t *testing.T) {
 	p.wait("the picture", `$('real-picture', 'img')?.naturalWidth > 0`)
 	grey := func() []float64 {
 		return eval[[]float64](p,
-			`(async () => { const b = await createImageBitmap(await (await fetch('/api/camera/look?width=320')).blob()); const c = new OffscreenCanvas(64, 64), x = c.getContext('2d');
-			x.drawImage(b, (b.width - b.height) / 2, 0, b.height, b.height, 0, 0, 64, 64); const d = x.getImageData(0, 0, 64, 64).data; return Array.from({ length: 4096 }, (_, i) => d[4 * i] + d[4 * i + 1] + d[4 * i + 2]); })()`)
+			`(async () => { const b = await createImageBitmap(await (await fetch('/api/camera/look?width=320')).blob());
+				const c = new OffscreenCanvas(64, 64), x = c.getContext('2d');
+			x.drawImage(b, (b.width - b.height) / 2, 0, b.height, b.height, 0, 0, 64, 64); const d = x.getImageData(0,
+			0, 64, 64).data; return Array.from({ length: 4096 }, (_,
+			i) => d[4 * i] + d[4 * i + 1] + d[4 * i + 2]); })()`)
 	}
 	was := grey()
 	if code, b := a.post("/api/camera/pretend", `{"what":"upright","on":true}`); code != 200 {
@@ -270,7 +273,8 @@ func TestZoomAndUpright(t *testing.T) {
 		`getComputedStyle($('real-picture', 'img')).transform.startsWith('matrix(0, 1, -1, 0')`)
 	p.must(chromedp.Navigate(a.Addr + "/camera?turned"))
 	p.wait("in its own window",
-		`$('camera-picture', 'img')?.naturalWidth > 0 && getComputedStyle($('camera-picture', 'img')).transform.startsWith('matrix(0, 1, -1, 0')`)
+		`$('camera-picture', 'img')?.naturalWidth > 0 && getComputedStyle($('camera-picture',
+			'img')).transform.startsWith('matrix(0, 1, -1, 0')`)
 	p.click("turned")
 	p.wait("as it comes", `getComputedStyle($('camera-picture', 'img')).transform === 'none'`)
 }

@@ -208,9 +208,12 @@ func TestAShotOnHeron(t *testing.T) {
 	p.wait("its staves", `$('staff-boom') && $('staff-focus')`)
 	id := eval[string](p, `location.pathname.split('/')[2]`)
 	for i, e := range []string{
-		`{"op":"set","frame":0,"values":{"track":1500,"swing":-20,"boom":5,"arm":300,"pan":25,"tilt":-8,"roll":0,"focus":150}}`,
-		`{"op":"set","frame":140,"values":{"track":3000,"swing":15,"boom":25,"arm":900,"pan":-10,"tilt":-22,"roll":0,"focus":180}}`,
-		`{"op":"set","frame":240,"values":{"track":3600,"swing":30,"boom":12,"arm":700,"pan":-30,"tilt":-12,"roll":1,"focus":190}}`,
+		`{"op":"set","frame":0,"values":{"track":1500,"swing":-20,"boom":5,"arm":300,"pan":25,"tilt":-8,"roll":0,` +
+			`"focus":150}}`,
+		`{"op":"set","frame":140,"values":{"track":3000,"swing":15,"boom":25,"arm":900,"pan":-10,"tilt":-22,"roll":0,` +
+			`"focus":180}}`,
+		`{"op":"set","frame":240,"values":{"track":3600,"swing":30,"boom":12,"arm":700,"pan":-30,"tilt":-12,"roll":1,` +
+			`"focus":190}}`,
 	} {
 		if code, b := a.post("/api/shots/"+id+"/edits", `{"revision":`+itoa(i)+`,"edit":`+e+`}`); code != 200 {
 			t.Fatal(b)

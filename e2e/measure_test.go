@@ -51,8 +51,10 @@ func TestMeasure(t *testing.T) {
 	t.Logf("Compose, navigation to the finder's picture: %d ms", time.Since(began).Milliseconds())
 	p.must(chromedp.Sleep(time.Second))
 	parts := eval[[]float64](p,
-		`(() => { const r = performance.getEntriesByType('resource'); const sum = f => r.filter(f).reduce((s, e) => s + e.encodedBodySize, 0);
-		return [sum(e => !e.name.includes('finderWorker') && !e.name.includes('/api/')), sum(e => e.name.includes('finderWorker'))]; })()`)
+		`(() => { const r = performance.getEntriesByType('resource'); const sum = f => r.filter(f).reduce((s,
+			e) => s + e.encodedBodySize, 0);
+		return [sum(e => !e.name.includes('finderWorker') && !e.name.includes('/api/')),
+		sum(e => e.name.includes('finderWorker'))]; })()`)
 	t.Logf("Compose, scripts, styles and fonts without the finder %.0f kB, the finder %.0f kB", parts[0]/1000,
 		parts[1]/1000)
 	p.must(chromedp.Sleep(10 * time.Second))

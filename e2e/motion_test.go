@@ -177,10 +177,12 @@ func TestRunsFromTheLimits(t *testing.T) {
 	p.warns("is not a whole number of frames")
 	p.enter("run-up", "30")
 	p.wait("kept",
-		`document.querySelector('.strip').textContent.includes('Run-up and run-out changed.') && !document.querySelector('.strip').textContent.includes('saving')`)
+		`document.querySelector('.strip').textContent.includes('Run-up and run-out changed.') &&
+			!document.querySelector('.strip').textContent.includes('saving')`)
 	p.atRest()
 	// What is typed while runs are worked out is not overwritten by them.
-	p.does(`(() => { $('run-quiet').click(); const e = $('run-up'); e.value = '28'; e.dispatchEvent(new Event('change', { bubbles: true })); })()`)
+	p.does(`(() => { $('run-quiet').click(); const e = $('run-up'); e.value = '28'; e.dispatchEvent(new Event('change',
+		{ bubbles: true })); })()`)
 	p.warns("changed while its runs were worked out")
 	resting()
 	if v := a.view(a.shot); v.Path.RunUp != 28 || len(v.Analysis.Sentences) > 0 {
@@ -188,7 +190,10 @@ func TestRunsFromTheLimits(t *testing.T) {
 	}
 	p.key("4")
 	p.wait("what it does",
-		`/At its centre of mass the camera feels at most [\d.]+ g/.test(document.body.textContent) && /The fastest point is/.test(document.body.textContent) && /goes on for/.test(document.body.textContent) && /sways by/.test(document.body.textContent) && /Pass 4 · Fog, slow at 8 fps would lie/.test(document.body.textContent)`)
+		`/At its centre of mass the camera feels at most [\d.]+ g/.test(document.body.textContent) &&
+			/The fastest point is/.test(document.body.textContent) && /goes on for/.test(document.body.textContent) &&
+			/sways by/.test(document.body.textContent) && /Pass 4 · Fog,
+			slow at 8 fps would lie/.test(document.body.textContent)`)
 	_, errs := p.seen()
 	if len(errs) > 0 {
 		t.Errorf("the page says %v", errs)

@@ -140,5 +140,6 @@ func TestRunningOrder(t *testing.T) {
 		t.Errorf("%g, want %g", v.Sheet.Course.ReadyMin, want.Against.ReadyMin)
 	}
 	p2.wait("the drawing says what the headline says",
-		`[...$$('order-drawing', 'text.end')].some((t) => $('order-ready').textContent.trim().startsWith(t.textContent.trim()))`)
+		`[...$$('order-drawing',
+			'text.end')].some((t) => $('order-ready').textContent.trim().startsWith(t.textContent.trim()))`)
 }

@@ -30,7 +30,8 @@ func probe(t *testing.T) *page {
 	h.HandleFunc("/", func(w http.ResponseWriter, _ *http.Request) {
 		w.Header().Set("Content-Type", "text/html")
 		fmt.Fprint(w,
-			`<!doctype html><script>window.fetch = (r) => window.net(r)</script><script type="module" src="/probe/probe.js"></script>`)
+			`<!doctype html><script>window.fetch = (r) => window.net(r)</script><script type="module" `+
+				`src="/probe/probe.js"></script>`)
 	})
 	s := httptest.NewServer(h)
 	ctx, end := tab(t)
@@ -222,7 +223,8 @@ func TestKeepKeepsWhatIsTheSame(t *testing.T) {
 	}
 	wrong := eval[[]string](p, fmt.Sprintf(`(() => {
 		const wrong = [], text = JSON.stringify;
-		const alike = (a, b) => typeof a !== 'object' || !a || !b ? a === b : Array.isArray(a) === Array.isArray(b) && Object.keys(a).length === Object.keys(b).length && Object.keys(a).every((k) => k in b && alike(a[k], b[k]));
+		const alike = (a, b) => typeof a !== 'object' || !a || !b ? a === b : Array.isArray(a) === Array.isArray(b) &&
+		Object.keys(a).length === Object.keys(b).length && Object.keys(a).every((k) => k in b && alike(a[k], b[k]));
 		const look = (was, now, got, at) => {
 			if (typeof now !== 'object' || !now) return;
 			const kept = typeof was === 'object' && !!was && alike(was, now);
@@ -231,7 +233,8 @@ func TestKeepKeepsWhatIsTheSame(t *testing.T) {
 		};
 		for (const [was, now] of %s) {
 			const is = JSON.parse(text(now)), before = text(was), got = probe.keep(was, now);
-			if (!alike(got, is) || text(was) !== before) wrong.push(before + ' became ' + text(got) + ', want ' + text(is));
+			if (!alike(got, is) ||
+			text(was) !== before) wrong.push(before + ' became ' + text(got) + ', want ' + text(is));
 			look(was, is, got, '');
 		}
 		return wrong.slice(0, 5);
@@ -265,8 +268,10 @@ func TestOutboxSendsInOrder(t *testing.T) {
 			if (n === 6) return new Response('{}', { status: 503 });
 			came.push(name + '=' + body.changes[0].is);
 			seen.push(body.changes[0].seen);
-			if (name === 'refused') return new Response(JSON.stringify({ status: 409, detail: 'refused was changed', version: ++version }), { status: 409, headers: { 'Content-Type': 'application/problem+json' } });
-			return new Response(JSON.stringify({ version: ++version }), { headers: { 'Content-Type': 'application/json' } });
+			if (name === 'refused') return new Response(JSON.stringify({ status: 409, detail: 'refused was changed',
+			version: ++version }), { status: 409, headers: { 'Content-Type': 'application/problem+json' } });
+			return new Response(JSON.stringify({ version: ++version }), { headers: {
+			'Content-Type': 'application/json' } });
 		};
 		const box = probe.useOutbox(), all = [];
 		for (const name of ['a', 'b', 'a', 'refused', 'c', 'b', 'a', 'd']) {
@@ -274,7 +279,8 @@ func TestOutboxSendsInOrder(t *testing.T) {
 			await new Promise((go) => setTimeout(go, 3));
 		}
 		const answers = (await Promise.all(all)).map((a) => (a.data ? 'made' : a.text));
-		return { Came: came, Most: most, Waiting: box.count, Seen: seen, Said: box.refused.map((q) => q.text), Answers: answers };
+		return { Came: came, Most: most, Waiting: box.count, Seen: seen, Said: box.refused.map((q) => q.text),
+		Answers: answers };
 	})()`)
 	if want := "a=0 b=1 a=2 refused=3 c=4 b=5 a=6 d=7"; strings.Join(got.Came, " ") != want || got.Most != 1 ||
 		got.Waiting != 0 {
@@ -302,7 +308,8 @@ func TestDraftsKeepWhatWasTyped(t *testing.T) {
 			const laid = probe.ref({ form: { ...server }, version: 1 });
 			const draft = probe.useDraft(() => laid.value);
 			const base = { ...server }, seen = { a: 1, b: 1, c: 1 }, shows = { ...server }, log = [];
-			const lay = () => { for (const k in shows) if (shows[k] === base[k] || shows[k] === server[k]) [shows[k], base[k], seen[k]] = [server[k], server[k], version]; };
+			const lay = () => { for (const k in shows) if (shows[k] === base[k] || shows[k] === server[k]) [shows[k],
+			base[k], seen[k]] = [server[k], server[k], version]; };
 			for (let step = 0; step < 12; step++) {
 				const k = 'abc'[below(3)], v = String(below(4));
 				switch (below(4)) {
@@ -325,19 +332,24 @@ func TestDraftsKeepWhatWasTyped(t *testing.T) {
 							sent = changes;
 							if (changes.some((c) => at[c.at[0]] > c.seen && server[c.at[0]] !== c.is)) return 'stale';
 							version++;
-							for (const c of changes) if (server[c.at[0]] !== c.is) [server[c.at[0]], at[c.at[0]]] = [c.is, version];
+							for (const c of changes) if (server[c.at[0]] !== c.is) [server[c.at[0]],
+							at[c.at[0]]] = [c.is, version];
 							laid.value = { form: { ...server }, version };
 							await probe.nextTick();
 							return 'kept';
 						});
 						log.push('keep ' + answer + ' ' + sent.map((c) => c.at[0] + c.is + '@' + c.seen).join());
-						if (sent.map((c) => c.at[0]).sort().join() !== want.sort().join()) wrong.push('sent ' + sent.map((c) => c.at[0]) + ', typed ' + want);
-						for (const c of sent) if (c.seen !== seen[c.at[0]]) wrong.push(c.at[0] + ' was seen in ' + seen[c.at[0]] + ', sent as ' + c.seen);
-						for (const q of want) [base[q], seen[q]] = [server[q], version]; // refused: what is there now was said
+						if (sent.map((c) => c.at[0]).sort().join() !== want.sort().join()) wrong.push('sent ' + `+
+		`sent.map((c) => c.at[0]) + ', typed ' + want);
+						for (const c of sent) if (c.seen !== seen[c.at[0]]) wrong.push(c.at[0] + ' was seen in ' + `+
+		`seen[c.at[0]] + ', sent as ' + c.seen);
+						for (const q of want) [base[q], seen[q]] = [server[q], version];
+						// refused: what is there now was said
 						lay();
 					}
 				}
-				for (const q in shows) if (draft.f.value[q] !== shows[q]) wrong.push(q + ' shows ' + draft.f.value[q] + ', want ' + shows[q]);
+				for (const q in shows) if (draft.f.value[q] !== shows[q]) wrong.push(q + ' shows ' + draft.f.value[q] `+
+		`+ ', want ' + shows[q]);
 				if (wrong.length > 0) { wrong.push(log.join('; ')); break; }
 			}
 		}

@@ -39,7 +39,8 @@ func TestATypedValueIsStoredByKAtOnce(t *testing.T) {
 	type1 := func(id, text string) {
 		t.Helper()
 		p.does(fmt.Sprintf(
-			`(() => { const e = $(%q); e.focus(); e.value = %q; e.dispatchEvent(new Event('input', { bubbles: true })); e.dispatchEvent(new Event('change', { bubbles: true })); e.blur();
+			`(() => { const e = $(%q); e.focus(); e.value = %q; e.dispatchEvent(new Event('input', { bubbles: true }));
+				e.dispatchEvent(new Event('change', { bubbles: true })); e.blur();
 			document.body.dispatchEvent(new KeyboardEvent('keydown', { key: 'k', bubbles: true })); })()`, id, text))
 	}
 	until := func(axis string, ok func(float64) bool) {
@@ -80,7 +81,9 @@ func TestQuickKeys(t *testing.T) {
 	typed := func(js string) { // with e, which types a key on what has the focus
 		t.Helper()
 		if !eval[bool](p, `(async () => {
-			const e = (key, more = {}) => (document.activeElement ?? document.body).dispatchEvent(new KeyboardEvent('keydown', { key, bubbles: true, cancelable: true, ...more }));
+			const e = (key, more = {}) => (document.activeElement ??
+			document.body).dispatchEvent(new KeyboardEvent('keydown', { key, bubbles: true,
+			cancelable: true, ...more }));
 			`+js+`
 			return true; })()`) {
 			t.Fatal(js)
@@ -95,7 +98,8 @@ func TestQuickKeys(t *testing.T) {
 	n := a.revision()
 	typed(`for (let i = 0; i < 20; i++) { e('z', { ctrlKey: true }); await new Promise((go) => setTimeout(go, 8)); }`)
 	a.wantKey(p, "track", 0, 120)
-	typed(`for (let i = 0; i < 20; i++) { e('Z', { ctrlKey: true, shiftKey: true }); await new Promise((go) => setTimeout(go, 8)); }`)
+	typed(`for (let i = 0; i < 20; i++) { e('Z', { ctrlKey: true, shiftKey: true });
+		await new Promise((go) => setTimeout(go, 8)); }`)
 	a.wantKey(p, "track", 0, 149)
 	p.atRest()
 	if now := a.revision(); n != 20 || now != 60 {
@@ -140,11 +144,13 @@ func TestQuickKeys(t *testing.T) {
 	p.clickOn(`[data-test="staff-pan"] .name`)
 	p.chord("a", "KeyA", 65, ctrl)
 	text := eval[string](p,
-		`(() => { const d = new DataTransfer(); document.dispatchEvent(new ClipboardEvent('copy', { clipboardData: d, bubbles: true, cancelable: true })); return d.getData('text/plain'); })()`)
+		`(() => { const d = new DataTransfer(); document.dispatchEvent(new ClipboardEvent('copy', { clipboardData: d,
+			bubbles: true, cancelable: true })); return d.getData('text/plain'); })()`)
 	p.enter("frame", "5")
 	p.focusStaff("roll")
 	p.does(fmt.Sprintf(
-		`const d = new DataTransfer(); d.setData('text/plain', %q); document.dispatchEvent(new ClipboardEvent('paste', { clipboardData: d, bubbles: true, cancelable: true }))`, text))
+		`const d = new DataTransfer(); d.setData('text/plain', %q); document.dispatchEvent(new ClipboardEvent('paste',
+			{ clipboardData: d, bubbles: true, cancelable: true }))`, text))
 	p.strip("put in at 0005")
 	a.wantKey(p, "roll", 5, 24)
 

@@ -47,7 +47,8 @@ func TestFirstRoll(t *testing.T) {
 	// It lies still under the pointer, whatever is said of it.
 	p.gone("looking")
 	at := eval[[]float64](p,
-		`(() => { const r = $('remedy-room').getBoundingClientRect(); return [r.x + r.width / 2, r.y + r.height / 2]; })()`)
+		`(() => { const r = $('remedy-room').getBoundingClientRect(); return [r.x + r.width / 2,
+			r.y + r.height / 2]; })()`)
 	p.mouse("mouseMoved", at[0], at[1], false)
 	went := eval[float64](p, `new Promise((go) => {
 		let most = 0, n = 0;
@@ -68,7 +69,8 @@ func TestFirstRoll(t *testing.T) {
 	p.must(chromedp.Evaluate[chromedp.Void]("document.activeElement?.blur()"))
 	p.key("s")
 	p.wait("the seal",
-		`$('seal').textContent.trim() === 'sealed' && /path 1 sealed [0-9A-F]{4}-[0-9A-F]{4}/.test(document.querySelector('.strip').textContent)`)
+		`$('seal').textContent.trim() === 'sealed' &&
+			/path 1 sealed [0-9A-F]{4}-[0-9A-F]{4}/.test(document.querySelector('.strip').textContent)`)
 	p.reads("ready", "Press F")
 	p.key("5")
 	rollTwice(a, p, nil)

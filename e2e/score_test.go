@@ -156,7 +156,8 @@ func draggingIsPreviewed(t *testing.T, a *app) {
 
 func ribbon(axis string) string {
 	return fmt.Sprintf(
-		`[...document.querySelectorAll('[data-test="staff-%s"] path[data-band]')].map((e) => e.getAttribute('d')).join()`, axis)
+		`[...document.querySelectorAll('[data-test="staff-%s"] path[data-band]')].map((e) => `+
+			`e.getAttribute('d')).join()`, axis)
 }
 
 // boxes are where the parts of a ribbon lie, in px.
@@ -164,7 +165,8 @@ func (p *page) boxes(axis string) []float64 {
 	p.t.Helper()
 	return eval[[]float64](p,
 		fmt.Sprintf(
-			`[...document.querySelectorAll('[data-test="staff-%s"] path[data-band]')].flatMap((e) => { const b = e.getBBox(); return [b.x, b.y, b.width, b.height]; })`, axis))
+			`[...document.querySelectorAll('[data-test="staff-%s"] path[data-band]')].flatMap((e) => {
+				const b = e.getBBox(); return [b.x, b.y, b.width, b.height]; })`, axis))
 }
 
 func (p *page) curveOf(axis string) string { p.t.Helper(); return eval[string](p, ribbon(axis)) }
@@ -225,7 +227,8 @@ func shapingInPlace(t *testing.T, a *app) {
 		t.Helper()
 		p.must(chromedp.Evaluate[chromedp.Void](
 			fmt.Sprintf(
-				`(() => { const e = document.querySelector('[data-test="leg-kind-%d"]'); e.value = %q; e.dispatchEvent(new Event('change', { bubbles: true })); })()`, leg, kind)))
+				`(() => { const e = document.querySelector('[data-test="leg-kind-%d"]'); e.value = %q;
+					e.dispatchEvent(new Event('change', { bubbles: true })); })()`, leg, kind)))
 		p.strip("This leg runs " + kind + ".")
 	}
 	choose(1, "tcb")
@@ -262,13 +265,16 @@ func shapingInPlace(t *testing.T, a *app) {
 	p.must(chromedp.Reload())
 	p.wait("where one was",
 		fmt.Sprintf(
-			`$('staff-pan')?.dataset.opened === 'true' && $('counter').textContent.trim() === '0144' && $('score').dataset.from === %q && document.querySelector('.staff.selected')?.dataset.test === 'staff-pan'`, from))
+			`$('staff-pan')?.dataset.opened === 'true' && $('counter').textContent.trim() === '0144' &&
+				$('score').dataset.from === %q &&
+				document.querySelector('.staff.selected')?.dataset.test === 'staff-pan'`, from))
 	// Somebody else at this desk is where they were: here, nowhere yet. And back.
 	sits := func(name string) {
 		t.Helper()
 		eval[int](p,
 			fmt.Sprintf(
-				`fetch('/api/me', { method: 'PUT', headers: { 'Content-Type': 'application/json' }, body: '{"name":"%s"}' }).then((r) => r.status)`, name))
+				`fetch('/api/me', { method: 'PUT', headers: { 'Content-Type': 'application/json' },
+					body: '{"name":"%s"}' }).then((r) => r.status)`, name))
 		p.must(chromedp.Reload())
 	}
 	me := eval[string](p, `fetch('/api/me').then((r) => r.json()).then((m) => m.name)`)
@@ -278,7 +284,8 @@ func shapingInPlace(t *testing.T, a *app) {
 	sits(me)
 	p.wait("where one was",
 		fmt.Sprintf(
-			`$('staff-pan')?.dataset.opened === 'true' && $('score').dataset.from === %q && $('counter').textContent.trim() === '0144'`, from))
+			`$('staff-pan')?.dataset.opened === 'true' && $('score').dataset.from === %q &&
+				$('counter').textContent.trim() === '0144'`, from))
 }
 
 // Several keyframes are picked, by pointer and by key, moved, copied, pasted and taken out.
@@ -355,7 +362,9 @@ func severalArePicked(t *testing.T, a *app) {
 	clip := func(kind, text string) string {
 		return eval[string](p,
 			fmt.Sprintf(
-				`(() => { const d = new DataTransfer(); if (%q) d.setData('text/plain', %s); const e = new ClipboardEvent(%q, { clipboardData: d, bubbles: true, cancelable: true }); document.dispatchEvent(e); return d.getData('text/plain'); })()`, text, text, kind))
+				`(() => { const d = new DataTransfer(); if (%q) d.setData('text/plain', %s);
+					const e = new ClipboardEvent(%q, { clipboardData: d, bubbles: true, cancelable: true });
+					document.dispatchEvent(e); return d.getData('text/plain'); })()`, text, text, kind))
 	}
 	p.clickOn(`[data-test="staff-pan"] .name`)
 	p.chord("a", "KeyA", 65, ctrl)
@@ -376,13 +385,17 @@ func severalArePicked(t *testing.T, a *app) {
 	for paste, want := range map[string]string{
 		fmt.Sprintf("%q", text): "Track is in mm; what was copied of pan is in degrees",
 		`"hello"`:               "are no keyframes",
-		`"keen arc keyframes 1\nwren/elbow\tdeg\t0\t1\nwren/wrist\tdeg\t0\t1\n"`:                                                            "This rig has no elbow",
-		`"keen arc keyframes 1\nplank/pan\tdeg\tx\t1\n"`:                                                                                    "Line 2 of what is on the clipboard",
-		`"keen arc keyframes 1\nplank/track\tmm\t5000000\t1\n"`:                                                                             "beyond the longest move",
-		`"keen arc keyframes 1\nplank/track\tmm\t5\t9000\n"`:                                                                                "stay within 20 to 1480 mm",
-		`["keen arc keyframes 1", ...Array.from({ length: 20000 }, (_, i) => "plank/track\tmm\t" + i + "\t500")].join("\n")`:                "20000 keyframes are on the clipboard; paste at most 10000",
-		`["keen arc keyframes 1", "plank/track\tmm\t0\t500\t{broken"].join("\n")`:                                                           "its shape is not JSON",
-		`["keen arc keyframes 1", "plank/track\tmm\t0\t500\t" + JSON.stringify({ tension: 7 }), "plank/track\tmm\t9\t500"].join("\n") + ""`: "tension",
+		`"keen arc keyframes 1\nwren/elbow\tdeg\t0\t1\nwren/wrist\tdeg\t0\t1\n"`: "This rig has no elbow",
+		`"keen arc keyframes 1\nplank/pan\tdeg\tx\t1\n"`:                         "Line 2 of what is on the clipboard",
+		`"keen arc keyframes 1\nplank/track\tmm\t5000000\t1\n"`:                  "beyond the longest move",
+		`"keen arc keyframes 1\nplank/track\tmm\t5\t9000\n"`:                     "stay within 20 to 1480 mm",
+		`["keen arc keyframes 1", ...Array.from({ length: 20000 }, (_,
+			i) => "plank/track\tmm\t" + i + "\t500")].join("\n")`: "20000 keyframes are on the clipboard; paste at " +
+			"most 10000",
+		`["keen arc keyframes 1",
+			"plank/track\tmm\t0\t500\t{broken"].join("\n")`: "its shape is not JSON",
+		`["keen arc keyframes 1", "plank/track\tmm\t0\t500\t" + JSON.stringify({ tension: 7 }),
+			"plank/track\tmm\t9\t500"].join("\n") + ""`: "tension",
 	} {
 		clip("paste", paste)
 		p.alerts(want)
@@ -411,7 +424,8 @@ func threeWaysToTime(t *testing.T, a *app) {
 		t.Helper()
 		p.must(chromedp.Evaluate[chromedp.Void](
 			fmt.Sprintf(
-				`(() => { const e = document.querySelector('[data-test="timing"]'); e.value = %q; e.dispatchEvent(new Event('change', { bubbles: true })); })()`, v)))
+				`(() => { const e = document.querySelector('[data-test="timing"]'); e.value = %q;
+					e.dispatchEvent(new Event('change', { bubbles: true })); })()`, v)))
 	}
 	timing("legs")
 	p.wait("travel times", `$('leg-0')?.value === '70' && $('leg-1')?.value === '80'`)
@@ -574,7 +588,8 @@ func playedHere(t *testing.T, a *app) {
 	// Dragged along the path on the sheet.
 	p.enter("frame", "0")
 	ends := eval[[]float64](p,
-		`(() => { const e = $('sheet-scrub'), s = e.ownerSVGElement.getBoundingClientRect(), a = e.getPointAtLength(0), b = e.getPointAtLength(e.getTotalLength()); return [s.x + a.x, s.y + a.y, s.x + b.x, s.y + b.y]; })()`)
+		`(() => { const e = $('sheet-scrub'), s = e.ownerSVGElement.getBoundingClientRect(), a = e.getPointAtLength(0),
+			b = e.getPointAtLength(e.getTotalLength()); return [s.x + a.x, s.y + a.y, s.x + b.x, s.y + b.y]; })()`)
 	p.mouse(pressed, ends[0]+(ends[2]-ends[0])*0.3, ends[1], true)
 	first := frame()
 	for i := range 8 {

@@ -118,23 +118,27 @@ func TestFocusIsADistance(t *testing.T) {
 	p.focusStaff("focus")
 	p.chord("Enter", "Enter", 13, 0)
 	p.wait("a scale in metres",
-		`$('staff-focus').dataset.opened === 'true' && [...$$('staff-focus', '.scale text')].some((e) => e.textContent.trim() === '1.2 m')`)
+		`$('staff-focus').dataset.opened === 'true' && [...$$('staff-focus',
+			'.scale text')].some((e) => e.textContent.trim() === '1.2 m')`)
 	p.wait("the values",
-		`[...$$('staff-focus', '.post text')].map((e) => e.textContent.trim()).join() === '1.35 m,1.20 m,1.17 m,1.27 m'`)
+		`[...$$('staff-focus',
+			'.post text')].map((e) => e.textContent.trim()).join() === '1.35 m,1.20 m,1.17 m,1.27 m'`)
 	if eval[bool](p, `$('staff-focus').textContent.includes('°')`) {
 		t.Error("the opened staff speaks of degrees")
 	}
 	p.look("focus.png")
 	p.key("4")
 	p.wait("sharp",
-		`document.querySelector('.prove')?.textContent.includes("keeper's lamp is sharp wherever it is in the picture")`)
+		`document.querySelector('.prove')?.textContent.includes("keeper's lamp is sharp wherever it is in `+
+			`the picture")`)
 	p.key("3")
 	p.clickOn(`[data-test="staff-focus"] .post[data-key="150"] rect`)
 	p.enter("value-focus", "1.5")
 	p.reads("staff-focus", "1.50 m")
 	p.key("4")
 	p.wait("soft",
-		`/keeper's lamp is soft, 0\d\d\d–0\d\d\d: 1\.\d\d m away at 0\d\d\d, sharp from/.test(document.querySelector('.prove')?.textContent)`)
+		`/keeper's lamp is soft, 0\d\d\d–0\d\d\d: 1\.\d\d m away at 0\d\d\d, sharp `+
+			`from/.test(document.querySelector('.prove')?.textContent)`)
 	p.look("soft.png")
 }
 
@@ -149,7 +153,9 @@ func TestAtRestNothingIsDrawn(t *testing.T) {
 	p.clickOn(`[data-test="staff-pan"] .name`)
 	places := func() string {
 		return eval[string](p,
-			`[...document.querySelectorAll('[data-test="pose"], [data-test="pose"] .axis, [data-test="pose"] button.btn, [data-test="finder"]')].map((e) => { const r = e.getBoundingClientRect(); return [r.x, r.y, r.height].map(Math.round); }).join(' ')`)
+			`[...document.querySelectorAll('[data-test="pose"], [data-test="pose"] .axis, [data-test="pose"] `+
+				`button.btn, [data-test="finder"]')].map((e) => { const r = e.getBoundingClientRect(); return [r.x, `+
+				`r.y, r.height].map(Math.round); }).join(' ')`)
 	}
 	p.key(">", ">")
 	was := places()
@@ -162,7 +168,11 @@ func TestAtRestNothingIsDrawn(t *testing.T) {
 	for _, s := range []string{"5", "3"} {
 		p.key(s)
 		p.wait("the view", `$('finder')?.dataset.drawn > 0 && $('ready').textContent.includes('✓ homed')`)
-		p.does(`(() => { window.changes = []; new MutationObserver((l) => l.forEach((m) => window.changes.push((m.target.className?.baseVal ?? m.target.className ?? m.target.parentElement?.className) + ' ' + m.type + ' ' + (m.attributeName ?? '')))).observe(document.body, { subtree: true, childList: true, attributes: true, characterData: true }); })()`)
+		p.does(`(() => { window.changes = [];
+			new MutationObserver((l) => l.forEach((m) => window.changes.push((m.target.className?.baseVal ??
+			m.target.className ?? m.target.parentElement?.className) + ' ' + m.type + ' ' + (m.attributeName ??
+			'')))).observe(document.body, { subtree: true, childList: true, attributes: true,
+			characterData: true }); })()`)
 		// On a busy machine it comes to rest late; what is drawn again and again never does.
 		var c []string
 		for range 8 {

@@ -17,14 +17,18 @@ const outside = `((ids, reach) => ids.flatMap((id) => {
 	if (reach) e.scrollIntoView({ block: 'nearest', inline: 'nearest' });
 	const r = e.getBoundingClientRect();
 	if (r.width < 4 || r.height < 4) return [id + ' has no size'];
-	if (r.left < -0.5 || r.top < -0.5 || r.right > document.documentElement.clientWidth + 0.5 || r.bottom > innerHeight + 0.5) return [id + ' is outside: ' + [r.left, r.top, r.right, r.bottom].map(Math.round)];
+	if (r.left < -0.5 || r.top < -0.5 || r.right > document.documentElement.clientWidth + 0.5 ||
+	r.bottom > innerHeight + 0.5) return [id + ' is outside: ' + [r.left, r.top, r.right, r.bottom].map(Math.round)];
 	for (let p = e.parentElement; p; p = p.parentElement) {
 		const s = getComputedStyle(p), q = p.getBoundingClientRect();
-		if (s.overflowX !== 'visible' && (r.left < q.left - 1 || r.right > q.right + 1)) return [id + ' is cut by ' + p.className + ' at its side'];
-		if (s.overflowY !== 'visible' && (r.top < q.top - 1 || r.bottom > q.bottom + 1)) return [id + ' is cut by ' + p.className + ' above or below'];
+		if (s.overflowX !== 'visible' && (r.left < q.left - 1 ||
+		r.right > q.right + 1)) return [id + ' is cut by ' + p.className + ' at its side'];
+		if (s.overflowY !== 'visible' && (r.top < q.top - 1 ||
+		r.bottom > q.bottom + 1)) return [id + ' is cut by ' + p.className + ' above or below'];
 	}
 	const top = document.elementFromPoint(r.left + r.width / 2, r.top + r.height / 2);
-	return top && (e.contains(top) || top.contains(e)) ? [] : [id + ' is covered by ' + (top?.className?.baseVal ?? top?.className)];
+	return top && (e.contains(top) || top.contains(e)) ? [] : [id + ' is covered by ' + (top?.className?.baseVal ??
+	top?.className)];
 }))`
 
 func (p *page) allThere(what string, reach bool, ids ...string) {
@@ -40,7 +44,8 @@ func (p *page) allThere(what string, reach bool, ids ...string) {
 		p.t.Errorf("%s: %s", what, wrong)
 	}
 	if over := eval[float64](p,
-		`(() => { const m = document.querySelector('#stage'); return Math.max(m.scrollWidth - m.clientWidth, document.documentElement.scrollWidth - innerWidth); })()`); over > 0 {
+		`(() => { const m = document.querySelector('#stage'); return Math.max(m.scrollWidth - m.clientWidth,
+			document.documentElement.scrollWidth - innerWidth); })()`); over > 0 {
 		p.t.Errorf("%s: %g px too wide", what, over)
 	}
 }
@@ -56,7 +61,9 @@ func TestSizes(t *testing.T) {
 	p := a.open("/")
 	p.must(chromedp.Evaluate[chromedp.Void](
 		fmt.Sprintf(
-			`fetch('/api/shots/%s', { method: 'PUT', headers: { 'Content-Type': 'application/json' }, body: JSON.stringify({ code: 'SL-010', title: %q, start_timecode: '10:00:00:00' }) }).then(() => 0)`, a.shot, long)))
+			`fetch('/api/shots/%s', { method: 'PUT', headers: { 'Content-Type': 'application/json' },
+				body: JSON.stringify({ code: 'SL-010', title: %q,
+				start_timecode: '10:00:00:00' }) }).then(() => 0)`, a.shot, long)))
 	for i, e := range []string{`{"op":"run","run_up":12,"run_out":12}`,
 		`{"op":"kind","axis":"pan","kind":"linear","blend":4}`,
 		`{"op":"segment","axis":"track","index":0,"kind":"akima"}`} {
@@ -116,8 +123,10 @@ func (p *page) setInside(what string) {
 		const words = [...svg.querySelectorAll('.capt')].map((e) => e.getBoundingClientRect());
 		for (const e of svg.querySelectorAll('[data-solid]')) {
 			const r = e.getBoundingClientRect(), n = e.dataset.solid;
-			if (r.left < b.left || r.right > b.right || r.top < b.top || r.bottom > b.bottom) out.push(n + ' is cut off');
-			if (words.some((w) => w.left < r.right && w.right > r.left && w.top < r.bottom && w.bottom > r.top)) out.push('words lie over ' + n);
+			if (r.left < b.left || r.right > b.right || r.top < b.top ||
+			r.bottom > b.bottom) out.push(n + ' is cut off');
+			if (words.some((w) => w.left < r.right && w.right > r.left && w.top < r.bottom &&
+			w.bottom > r.top)) out.push('words lie over ' + n);
 		}
 		if (svg.querySelectorAll('[data-solid]').length < 4) out.push('no set');
 		return out; })()`) {

@@ -81,7 +81,8 @@ func (p *page) centre(sel string) (x, y float64) {
 	p.t.Helper()
 	r := eval[[]float64](p,
 		fmt.Sprintf(
-			`(() => { const r = document.querySelector('%s').getBoundingClientRect(); return [r.x + r.width / 2, r.y + r.height / 2]; })()`, sel))
+			`(() => { const r = document.querySelector('%s').getBoundingClientRect(); return [r.x + r.width / 2,
+				r.y + r.height / 2]; })()`, sel))
 	return r[0], r[1]
 }
 
@@ -90,7 +91,9 @@ func (p *page) centre(sel string) (x, y float64) {
 func (p *page) paints(event string) {
 	p.must(chromedp.Evaluate[chromedp.Void](
 		fmt.Sprintf(`(() => { window.took = []; window.addEventListener('%s', (e) => {
-		const t = e.timeStamp; requestAnimationFrame(() => scheduler.postTask(() => window.took.push(performance.now() - t), { priority: "user-blocking" })); }, true); })()`, event)))
+		const t = e.timeStamp;
+		requestAnimationFrame(() => scheduler.postTask(() => window.took.push(performance.now() - t),
+		{ priority: "user-blocking" })); }, true); })()`, event)))
 }
 
 func quantile(v []float64, q float64) float64 {
@@ -114,9 +117,13 @@ func TestMeasureScreen(t *testing.T) {
 	p.must(chromedp.Sleep(3 * time.Second))
 
 	put := func(file string, done string) float64 {
-		p.does(`(() => { const f = document.querySelector('[data-test="file"]'); f.addEventListener('change', () => { window.began = performance.now(); window.painted = 0;
+		p.does(`(() => { const f = document.querySelector('[data-test="file"]'); f.addEventListener('change',
+			() => { window.began = performance.now(); window.painted = 0;
 			const look = () => { if (` + done +
-			`) { const c = new MessageChannel(); c.port1.onmessage = () => { window.painted = performance.now() - window.began; }; c.port2.postMessage(0); } else requestAnimationFrame(look); }; requestAnimationFrame(look); }, { once: true, capture: true }); })()`)
+			`) { const c = new MessageChannel();
+				c.port1.onmessage = () => { window.painted = performance.now() - window.began; };
+				c.port2.postMessage(0); } else requestAnimationFrame(look); }; requestAnimationFrame(look);
+				}, { once: true, capture: true }); })()`)
 		p.must(chromedp.SetUploadFiles(chromedp.CSS(test("file")), []string{file}))
 		p.wait("the file", `window.painted > 0`)
 		return eval[float64](p, `window.painted`)
@@ -152,9 +159,13 @@ func TestMeasureScreen(t *testing.T) {
 			p.mouse(input.DispatchMouseEventTypeMouseMoved, px+float64(s), py, true)
 		}
 		p.must(chromedp.Sleep(400e6))
-		p.does(`window.addEventListener('pointerup', (e) => { window.painted = 0; const began = e.timeStamp, was = document.querySelector('.strip').textContent;
-			const rev = () => $('score').dataset.revision ?? document.querySelector('.strip .line')?.textContent; const r0 = rev();
-			const look = () => { if (rev() !== r0) { const c = new MessageChannel(); c.port1.onmessage = () => { window.painted = performance.now() - began; }; c.port2.postMessage(0); } else requestAnimationFrame(look); }; requestAnimationFrame(look); }, { once: true, capture: true })`)
+		p.does(`window.addEventListener('pointerup', (e) => { window.painted = 0; const began = e.timeStamp,
+			was = document.querySelector('.strip').textContent;
+			const rev = () => $('score').dataset.revision ?? document.querySelector('.strip .line')?.textContent;
+			const r0 = rev();
+			const look = () => { if (rev() !== r0) { const c = new MessageChannel();
+			c.port1.onmessage = () => { window.painted = performance.now() - began; }; c.port2.postMessage(0);
+			} else requestAnimationFrame(look); }; requestAnimationFrame(look); }, { once: true, capture: true })`)
 		p.mouse(input.DispatchMouseEventTypeMouseReleased, px+4, py, true)
 		p.wait("the drop", `window.painted > 0`)
 		drops = append(drops, eval[float64](p, `window.painted`))

@@ -13,7 +13,9 @@ import (
 // deaf keeps a window from hearing of changes and hear lets it again: it stays on
 // the revision that it saw.
 func (p *page) deaf() {
-	p.does(`(() => { window.heard = window.fetch; window.fetch = (r, o) => { const u = r.url ?? r, m = r.method ?? o?.method ?? 'GET'; return m === 'GET' && /shots\/[^/]+$/.test(u) ? new Promise(() => {}) : window.heard(r, o); }; })()`)
+	p.does(`(() => { window.heard = window.fetch; window.fetch = (r, o) => { const u = r.url ?? r, m = r.method ??
+		o?.method ?? 'GET'; return m === 'GET' && /shots\/[^/]+$/.test(u) ? new Promise(() => {}) : window.heard(r,
+		o); }; })()`)
 }
 
 // cut takes the network of a window away; its own requests fail.
@@ -36,7 +38,8 @@ func TestTwoWindows(t *testing.T) {
 	a := start(t)
 	q, p := a.open("/shot/"+a.shot+"/compose"), a.open("/")
 	eval[int](p,
-		`fetch('/api/me', { method: 'PUT', headers: { 'Content-Type': 'application/json' }, body: '{"name":"Bo"}' }).then(() => 0)`)
+		`fetch('/api/me', { method: 'PUT', headers: { 'Content-Type': 'application/json' },
+			body: '{"name":"Bo"}' }).then(() => 0)`)
 	p.must(chromedp.Navigate(a.Addr + "/shot/" + a.shot + "/compose"))
 	for _, w := range []*page{p, q} {
 		w.wait("the score", `$('staff-pan') && $('ready')?.textContent.includes('rig seen')`)
@@ -79,7 +82,8 @@ func TestTwoWindows(t *testing.T) {
 	q.holds("value-pan", "8.00")
 	q.click("undo")
 	q.wait("the question",
-		`document.querySelector('#ask-title')?.textContent.trim() === 'Take back what Bo did?' && document.querySelector('#ask-text').textContent.includes('pan stored at frame 70, by Bo')`)
+		`document.querySelector('#ask-title')?.textContent.trim() === 'Take back what Bo did?' &&
+			document.querySelector('#ask-text').textContent.includes('pan stored at frame 70, by Bo')`)
 	q.wait("the safe answer", `document.activeElement?.dataset.test === 'ask-no'`)
 	q.click("ask-no")
 	a.wantKey(q, "pan", 70, 8)
@@ -147,7 +151,8 @@ func TestEditsWaitForAnAnswer(t *testing.T) {
 	}
 	p.must(chromedp.Evaluate[chromedp.Void](
 		fmt.Sprintf(
-			`sessionStorage.setItem('keenarc.waiting', JSON.stringify([{ deed: '%s', shot: '%s', revision: %d, edit: { op: 'room', frame: 70, frames: 10 }, done: 'Room.' }]))`, deed, a.shot, v.Revision)))
+			`sessionStorage.setItem('keenarc.waiting', JSON.stringify([{ deed: '%s', shot: '%s', revision: %d,
+				edit: { op: 'room', frame: 70, frames: 10 }, done: 'Room.' }]))`, deed, a.shot, v.Revision)))
 	p.must(chromedp.Reload())
 	p.wait("the answer",
 		`$('staff-track', '.post[data-key="160"]') && sessionStorage.getItem('keenarc.waiting') === '[]'`)

@@ -55,7 +55,8 @@ func TestWriteFrames(t *testing.T) {
 		t.Fatalf("%v, %d lines, %d files", err, len(lines), len(z.File))
 	}
 	if got := strings.Join(lines[1], "|"); got !=
-		"0|2|beauty|1|beauty/SL-030_beauty_0000.png|9C41-07DE|2026-03-04T10:05:06Z|61.3|4.0|540.000000|540.010000|8.000000|8.000000" {
+		"0|2|beauty|1|beauty/SL-030_beauty_0000.png|9C41-07DE|2026-03-04T10:05:06Z|"+
+			"61.3|4.0|540.000000|540.010000|8.000000|8.000000" {
 		t.Error(got)
 	}
 	if lines[5][2] != "'=1+1" { // no program takes it for a formula
@@ -65,7 +66,8 @@ func TestWriteFrames(t *testing.T) {
 		t.Error(got)
 	}
 	if strings.Join(lines[0], ",") !=
-		"frame,until,layer,exposure,file,path,taken_at,hands_s,machine_s,plank/track_planned,plank/track_seen,plank/pan_planned,plank/pan_seen" {
+		"frame,until,layer,exposure,file,path,taken_at,hands_s,machine_s,"+
+			"plank/track_planned,plank/track_seen,plank/pan_planned,plank/pan_seen" {
 		t.Error(lines[0])
 	}
 	lost := errors.New("gone")

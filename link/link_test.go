@@ -317,8 +317,10 @@ func waitFor(t *testing.T, ok func() bool) {
 // A state as version 2 has it says the same of every axis.
 func TestAStateOfVersion2(t *testing.T) {
 	m, ok := hear(
-		[]byte(`{"state":{"n":4,"mode":"idle","pos":{"a":1,"b":2},"asked":{"a":1.5},"homed":{"a":true},"soft":{"a":[0,9]},"free":{"b":true},` +
-			`"ends":{"b":"low"},"faults":{"b":"over current"},"waits":{"a":"check pose"},"trouble":{"b":"t"},"suspended":{"a":300},"spread":{"a":{"n":3}}}}`))
+		[]byte(`{"state":{"n":4,"mode":"idle","pos":{"a":1,"b":2},"asked":{"a":1.5},"homed":{"a":true},"soft":{"a":[` +
+			`0,9]},"free":{"b":true},` +
+			`"ends":{"b":"low"},"faults":{"b":"over current"},"waits":{"a":"check pose"},"trouble":{"b":"t"},` +
+			`"suspended":{"a":300},"spread":{"a":{"n":3}}}}`))
 	want := map[string]AxisState{"a": {Pos: 1, Asked: 1.5, Homed: true, Soft: [2]float64{0, 9}, Waits: "check pose",
 		SuspendedMS: 300, Spread: Spread{N: 3}},
 		"b": {Pos: 2, Asked: 2, Free: true, End: "low", Fault: "over current", Trouble: "t"}}

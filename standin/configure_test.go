@@ -71,7 +71,8 @@ func TestConfigure(t *testing.T) {
 func TestWiringFaults(t *testing.T) {
 	words := map[string]string{link.PretendMissing: "missing", link.PretendUnknown: "unknown",
 		link.PretendDirection: "wrong direction", link.PretendAddress: "wrong address", link.PretendPort: "wrong port",
-		link.PretendRoute: "no route", link.PretendUniverse: "two on one universe", link.PretendCable: "cable too short"}
+		link.PretendRoute: "no route", link.PretendUniverse: "two on one universe",
+		link.PretendCable: "cable too short"}
 	for _, id := range []string{"plank", "heron", "wren", "turnstile"} {
 		r := every(id)
 		s := NewSim(Options{Rig: r, Seed: 3, Pace: 1})

@@ -56,11 +56,14 @@ func (e *ChangedError) Error() string {
 // fields is what forms call some fields of these documents.
 var fields = map[string]string{"slide_mm": "what the plate reads", "rise_mm": "what the riser reads",
 	"creep_deg_h": "creep", "droop_share": "the drive's droop",
-	"seen": "what it does when you let go", "felt": "the poses read", "own": "the weights that you own", "arms_mm": "what the arm is used from and to",
-	"p80_minutes": "one time in five over", "thread": "the thread", "rated_w": "rated", "peak_w": "peak", "standby_w": "at rest", "start_w": "switching on",
+	"seen": "what it does when you let go", "felt": "the poses read", "own": "the weights that you own",
+	"arms_mm":     "what the arm is used from and to",
+	"p80_minutes": "one time in five over", "thread": "the thread", "rated_w": "rated", "peak_w": "peak",
+	"standby_w": "at rest", "start_w": "switching on",
 	"cable_m": "the cable's length", "section_mm2": "the cable's section", "soft": "the soft limits",
 	"zero": "the plan's zero", "whole_kg": "what all of it weighs",
-	"f_number": "the stop", "pupil_m": "the entrance pupil", "crop": "digital zoom", "holds": "a picture from", "ask_m": "ask beyond", "speed_share": "the share of the speed"}
+	"f_number": "the stop", "pupil_m": "the entrance pupil", "crop": "digital zoom", "holds": "a picture from",
+	"ask_m": "ask beyond", "speed_share": "the share of the speed"}
 
 // short is a value as it is said in a sentence.
 func short(v string) string {
@@ -138,7 +141,8 @@ func AmendSite[T any](ctx context.Context, s *Store, who journal.Person, shot, w
 // PackageVersions are the versions of a camera package, the newest first.
 func (s *Store) PackageVersions(ctx context.Context, id string) ([]Past[journal.CameraPackage], error) {
 	return many[Past[journal.CameraPackage]](ctx, s, `SELECT p.version, p.at, `+asPerson+
-		` AS by, p.doc FROM packages p JOIN people w ON w.id = p.person_id WHERE p.id = $1 ORDER BY p.version DESC LIMIT $2`, id, mostPast)
+		` AS by, p.doc FROM packages p JOIN people w ON w.id = p.person_id WHERE p.id = $1 ORDER BY p.version DESC
+			LIMIT $2`, id, mostPast)
 }
 
 const balances = `SELECT row_number() OVER (ORDER BY b.at, b.id) AS version, b.at, ` + asPerson +

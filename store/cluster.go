@@ -371,7 +371,8 @@ func Reset(ctx context.Context, url string) error {
 	defer conn.Close(ctx)
 	var tables, ours int
 	if err := conn.QueryRow(ctx,
-		`SELECT count(*), count(*) FILTER (WHERE tablename IN ('goose_db_version', 'shots', 'edits')) FROM pg_tables WHERE schemaname = 'public'`).Scan(&tables, &ours); err != nil {
+		`SELECT count(*), count(*) FILTER (WHERE tablename IN ('goose_db_version', 'shots', 'edits')) FROM pg_tables
+			WHERE schemaname = 'public'`).Scan(&tables, &ours); err != nil {
 		return err
 	}
 	if tables > 0 && ours < 3 {

@@ -92,7 +92,8 @@ func (s *Store) DemoPictures(ctx context.Context, film Film, out io.Writer) erro
 	var n int
 	err := s.Pool.QueryRow(ctx,
 		`SELECT h.shot_id::text, x.id::text, (SELECT count(*) FROM exposures e WHERE e.shot_id = h.shot_id)
-		FROM shoots h JOIN shots s ON s.id = h.shot_id JOIN seals x ON x.shot_id = s.id WHERE s.code = 'SL-030' AND x.revision >= 0 ORDER BY x.version LIMIT 1`).Scan(&shot, &sealed, &n)
+		FROM shoots h JOIN shots s ON s.id = h.shot_id JOIN seals x ON x.shot_id = s.id WHERE s.code = 'SL-030'
+		AND x.revision >= 0 ORDER BY x.version LIMIT 1`).Scan(&shot, &sealed, &n)
 	if errors.Is(err, pgx.ErrNoRows) || err == nil && n > 0 {
 		return nil
 	}
@@ -131,7 +132,8 @@ func (s *Store) DemoPictures(ctx context.Context, film Film, out io.Writer) erro
 	}
 	if d.err == nil {
 		_, d.err = s.exec(ctx,
-			`UPDATE exposures SET fate = 'uncertain', why = 'the power of the rig went while it was exposed' WHERE shot_id = $1 AND layer = $2 AND frame = 30`, shot, rim)
+			`UPDATE exposures SET fate = 'uncertain', why = 'the power of the rig went while it was exposed'
+				WHERE shot_id = $1 AND layer = $2 AND frame = 30`, shot, rim)
 	}
 	if d.err == nil {
 		d.err = s.Pin(ctx, shot, sealed)
@@ -212,6 +214,8 @@ func (d *demoTaker) take(ctx context.Context, c weave.Cell) error {
 		return err
 	}
 	_, err = d.s.exec(ctx,
-		`UPDATE frame_steps SET at = CASE phase WHEN 'exposing' THEN $2::timestamptz ELSE $3::timestamptz END WHERE shot_id = $1 AND seq IN (SELECT seq FROM frame_steps WHERE shot_id = $1 ORDER BY seq DESC LIMIT 2)`, d.shot.ID, began, d.at)
+		`UPDATE frame_steps SET at = CASE phase WHEN 'exposing' THEN $2::timestamptz ELSE $3::timestamptz END
+			WHERE shot_id = $1 AND seq IN (SELECT seq FROM frame_steps WHERE shot_id = $1 ORDER BY seq DESC
+			LIMIT 2)`, d.shot.ID, began, d.at)
 	return err
 }

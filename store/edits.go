@@ -213,7 +213,8 @@ func (s *Store) EditLine(ctx context.Context, shot string, revision int64) (*Edi
 
 func line(ctx context.Context, q querier, shot string, revision int64) (*EditLine, error) {
 	return one[EditLine](ctx, q, `SELECT e.revision, `+asPerson+
-		` AS actor, e.made_in, e.at, e.command FROM edits e JOIN people w ON w.id = e.person_id WHERE e.shot_id = $1 AND e.revision = $2`, shot, revision)
+		` AS actor, e.made_in, e.at, e.command FROM edits e JOIN people w ON w.id = e.person_id WHERE e.shot_id = $1
+			AND e.revision = $2`, shot, revision)
 }
 
 // lock holds a shot for the rest of a transaction and tells its newest revision.
@@ -270,7 +271,8 @@ func (s *Store) append(ctx context.Context, by By, command any, make func(pgx.Tx
 			snapshot = n.Path
 		}
 		if _, err := tx.Exec(ctx,
-			`INSERT INTO edits (shot_id, revision, undo_to, redo_to, of_revision, path_of, person_id, at, command, path, made_in, id) VALUES ($1,$2,$3,$4,$5,$6,$7,$8,$9,$10,$11,nullif($12,'')::uuid)`,
+			`INSERT INTO edits (shot_id, revision, undo_to, redo_to, of_revision, path_of, person_id, at, command, path,
+				made_in, id) VALUES ($1,$2,$3,$4,$5,$6,$7,$8,$9,$10,$11,nullif($12,'')::uuid)`,
 			by.Shot, n.Revision, n.UndoTo, n.RedoTo, n.Of, n.pathOf, person, n.At, command, snapshot, by.Window,
 			by.ID); err != nil {
 			return err

@@ -15,7 +15,8 @@ type Finding struct {
 // Findings are the stored judgements of a shot's takes, by take.
 func (s *Store) Findings(ctx context.Context, shot string) (map[string]Finding, error) {
 	list, err := many[Finding](ctx, s,
-		`SELECT f.take_id::text, f.depends, f.doc FROM findings f JOIN takes t ON t.id = f.take_id JOIN passes p ON p.id = t.pass_id WHERE p.shot_id = $1`, shot)
+		`SELECT f.take_id::text, f.depends, f.doc FROM findings f JOIN takes t ON t.id = f.take_id
+			JOIN passes p ON p.id = t.pass_id WHERE p.shot_id = $1`, shot)
 	if err != nil {
 		return nil, err
 	}
@@ -33,6 +34,7 @@ func (s *Store) SetFinding(ctx context.Context, f Finding, against string) error
 		ref = against
 	}
 	_, err := s.exec(ctx, `INSERT INTO findings (take_id, against, depends, doc) VALUES ($1, $2, $3, $4)
-		ON CONFLICT (take_id) DO UPDATE SET against = excluded.against, depends = excluded.depends, doc = excluded.doc, judged_at = now()`, f.TakeID, ref, f.Depends, f.Doc)
+		ON CONFLICT (take_id) DO UPDATE SET against = excluded.against, depends = excluded.depends, doc = excluded.doc,
+		judged_at = now()`, f.TakeID, ref, f.Depends, f.Doc)
 	return err
 }

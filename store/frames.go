@@ -24,13 +24,15 @@ type exposure struct {
 	Picture                          *string
 }
 
-const exposed = `SELECT e.id::text, e.shot_id::text AS shot, e.layer, e.fate, e.why, e.seal_id::text AS seal, e.frame, e.number, e.pose, e.machine, e.boot, ` + asPerson + ` AS by, e.asked_at, e.ended_at, e.picture
+const exposed = `SELECT e.id::text, e.shot_id::text AS shot, e.layer, e.fate, e.why, e.seal_id::text AS seal, e.frame,
+	e.number, e.pose, e.machine, e.boot, ` + asPerson + ` AS by, e.asked_at, e.ended_at, e.picture
 	FROM exposures e JOIN people w ON w.id = e.person_id `
 
 func (e *exposure) whole() journal.Exposure {
 	out := journal.Exposure{Exposure: weave.Exposure{Cell: weave.Cell{Frame: e.Frame, Layer: e.Layer}, ID: e.ID,
 		Number: e.Number, Fate: weave.Fate(e.Fate)},
-		Shot: e.Shot, Seal: e.Seal, Pose: e.Pose, Why: e.Why, By: e.By, AskedAt: e.AskedAt, EndedAt: e.EndedAt, Machine: e.Machine, Boot: e.Boot}
+		Shot: e.Shot, Seal: e.Seal, Pose: e.Pose, Why: e.Why, By: e.By, AskedAt: e.AskedAt, EndedAt: e.EndedAt,
+		Machine: e.Machine, Boot: e.Boot}
 	if e.Picture != nil {
 		out.Picture = *e.Picture
 	}
@@ -71,8 +73,10 @@ func (s *Store) Shoot(ctx context.Context, shot string) (h *journal.Shoot, err e
 
 func shoot(ctx context.Context, q querier, shot string) (*journal.Shoot, error) {
 	h, err := one[shootRow](ctx, q,
-		`SELECT h.scheme, h.revision, h.seal_id::text AS seal, h.declined::text, t.turn, t.number AS turns, t.words, t.exposures, t.back_to
-		FROM shoots h JOIN LATERAL (SELECT * FROM turns WHERE shot_id = h.shot_id ORDER BY number DESC LIMIT 1) t ON true WHERE h.shot_id = $1`, shot)
+		`SELECT h.scheme, h.revision, h.seal_id::text AS seal, h.declined::text, t.turn, t.number AS turns, t.words,
+			t.exposures, t.back_to
+		FROM shoots h JOIN LATERAL (SELECT * FROM turns WHERE shot_id = h.shot_id ORDER BY number DESC
+		LIMIT 1) t ON true WHERE h.shot_id = $1`, shot)
 	if err != nil {
 		return nil, err
 	}
@@ -131,7 +135,8 @@ func (s *Store) AddShoot(ctx context.Context, who journal.Person, shot string, s
 
 func note(ctx context.Context, tx pgx.Tx, shot string, frame int, text string) error {
 	sql, args :=
-		`INSERT INTO frame_notes (shot_id, frame, text) VALUES ($1, $2, $3) ON CONFLICT (shot_id, frame) DO UPDATE SET text = $3`, []any{shot, frame, text}
+		`INSERT INTO frame_notes (shot_id, frame, text) VALUES ($1, $2, $3) ON CONFLICT (shot_id, frame) DO UPDATE
+			SET text = $3`, []any{shot, frame, text}
 	if text == "" {
 		sql, args = `DELETE FROM frame_notes WHERE shot_id = $1 AND frame = $2`, []any{shot, frame}
 	}
@@ -145,7 +150,8 @@ func (s *Store) Note(ctx context.Context, shot string, frame int, seen *string, 
 	return s.tx(ctx, func(tx pgx.Tx) error {
 		var now string
 		if err := tx.QueryRow(ctx,
-			`SELECT coalesce((SELECT text FROM frame_notes WHERE shot_id = h.shot_id AND frame = $2), '') FROM shoots h WHERE shot_id = $1 FOR UPDATE`, shot, frame).Scan(&now); err != nil {
+			`SELECT coalesce((SELECT text FROM frame_notes WHERE shot_id = h.shot_id AND frame = $2), '') FROM shoots h
+				WHERE shot_id = $1 FOR UPDATE`, shot, frame).Scan(&now); err != nil {
 			return err
 		}
 		if seen != nil && now != *seen && now != text {
@@ -161,7 +167,8 @@ func addTurn(ctx context.Context, tx pgx.Tx, who journal.Person, shot, words str
 		return err
 	}
 	_, err = tx.Exec(ctx, `INSERT INTO turns (shot_id, number, person_id, words, turn, exposures, back_to)
-		SELECT $1, coalesce(max(number), 0) + 1, $2, $3, $4, (SELECT count(*) FROM exposures WHERE shot_id = $1), coalesce($5, max(number)) FROM turns WHERE shot_id = $1`, shot, person, words, t, backTo)
+		SELECT $1, coalesce(max(number), 0) + 1, $2, $3, $4, (SELECT count(*) FROM exposures WHERE shot_id = $1),
+		coalesce($5, max(number)) FROM turns WHERE shot_id = $1`, shot, person, words, t, backTo)
 	return err
 }
 
@@ -204,8 +211,10 @@ func (s *Store) UndoTurn(ctx context.Context, who journal.Person, shot string) (
 			Same   bool
 		}
 		r, err := one[row](ctx, tx,
-			`SELECT t.words, b.words AS below, b.turn, b.exposures AS before, b.back_to, t.exposures = (SELECT count(*) FROM exposures WHERE shot_id = $1) AS same
-			FROM turns t JOIN turns b ON b.shot_id = t.shot_id AND b.number = t.back_to WHERE t.shot_id = $1 AND t.number = (SELECT max(number) FROM turns WHERE shot_id = $1)`, shot)
+			`SELECT t.words, b.words AS below, b.turn, b.exposures AS before, b.back_to, t.exposures = (SELECT count(*)
+				FROM exposures WHERE shot_id = $1) AS same
+			FROM turns t JOIN turns b ON b.shot_id = t.shot_id AND b.number = t.back_to WHERE t.shot_id = $1
+			AND t.number = (SELECT max(number) FROM turns WHERE shot_id = $1)`, shot)
 		if errors.Is(err, ErrNotFound) || err == nil && !r.Same {
 			return ErrNothingBack
 		}
@@ -218,7 +227,8 @@ func (s *Store) UndoTurn(ctx context.Context, who journal.Person, shot string) (
 			return err
 		}
 		_, err = tx.Exec(ctx,
-			`INSERT INTO turns (shot_id, number, person_id, words, turn, exposures, back_to) SELECT $1, max(number) + 1, $2, $3, $4, $5, $6 FROM turns WHERE shot_id = $1`,
+			`INSERT INTO turns (shot_id, number, person_id, words, turn, exposures, back_to) SELECT $1, max(number) + 1,
+				$2, $3, $4, $5, $6 FROM turns WHERE shot_id = $1`,
 			shot, person, r.Below, r.Turn, r.Before, r.BackTo)
 		return err
 	})
@@ -287,7 +297,8 @@ func (s *Store) Phase(ctx context.Context, shot string, frame int, p weave.Phase
 func (s *Store) Interrupted(ctx context.Context) error {
 	_, err := s.exec(ctx,
 		`INSERT INTO frame_steps (shot_id, frame, phase) SELECT l.shot_id, l.frame, 'away' FROM shoots h
-		JOIN LATERAL (SELECT shot_id, frame, phase FROM frame_steps WHERE shot_id = h.shot_id ORDER BY seq DESC LIMIT 1) l ON l.phase <> 'away'`)
+		JOIN LATERAL (SELECT shot_id, frame, phase FROM frame_steps WHERE shot_id = h.shot_id ORDER BY seq DESC
+		LIMIT 1) l ON l.phase <> 'away'`)
 	return err
 }
 
@@ -316,7 +327,8 @@ func (s *Store) Ask(ctx context.Context, e *journal.Exposure, on journal.Stands)
 			return err
 		}
 		if err := tx.QueryRow(ctx,
-			`SELECT (SELECT max(number) FROM turns WHERE shot_id = $1), coalesce(max(number), 0) + 1, count(*) FILTER (WHERE fate IN ('asked', 'uncertain'))
+			`SELECT (SELECT max(number) FROM turns WHERE shot_id = $1), coalesce(max(number), 0) + 1,
+				count(*) FILTER (WHERE fate IN ('asked', 'uncertain'))
 			FROM exposures WHERE shot_id = $1 AND layer = $2 AND frame = $3`, e.Shot, e.Layer, e.Frame).Scan(&is.Turns,
 			&number, &open); err != nil {
 			return err
@@ -329,7 +341,8 @@ func (s *Store) Ask(ctx context.Context, e *journal.Exposure, on journal.Stands)
 		}
 		e.Fate = weave.Asked
 		if _, err := tx.Exec(ctx,
-			`INSERT INTO exposures (id, shot_id, layer, frame, number, fate, seal_id, pose, machine, boot, person_id) VALUES ($1,$2,$3,$4,$5,$6,$7,$8,$9,$10,$11)`,
+			`INSERT INTO exposures (id, shot_id, layer, frame, number, fate, seal_id, pose, machine, boot, person_id)
+				VALUES ($1,$2,$3,$4,$5,$6,$7,$8,$9,$10,$11)`,
 			e.ID, e.Shot, e.Layer, e.Frame, e.Number, e.Fate, e.Seal, e.Pose, e.Machine, e.Boot, person); err != nil {
 			return err
 		}
@@ -368,7 +381,8 @@ func end(ctx context.Context, tx pgx.Tx, id string, fate weave.Fate, why string,
 	var shot string
 	var frame int
 	err := tx.QueryRow(ctx,
-		`UPDATE exposures SET fate = $2, why = $3, ended_at = coalesce(ended_at, clock_timestamp()), picture = coalesce($4, picture)
+		`UPDATE exposures SET fate = $2, why = $3, ended_at = coalesce(ended_at, clock_timestamp()),
+			picture = coalesce($4, picture)
 		WHERE id = $1 AND fate IN ('asked', 'uncertain') RETURNING shot_id::text, frame`, id, fate, why,
 		hash).Scan(&shot, &frame)
 	if errors.Is(err, pgx.ErrNoRows) {

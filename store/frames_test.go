@@ -51,7 +51,8 @@ func TestExposures(t *testing.T) {
 	number := 1
 	ask := func() *journal.Exposure {
 		return &journal.Exposure{Exposure: weave.Exposure{Cell: cell, ID: journal.NewID(), Number: number}, Shot: id,
-			Seal: seals[0].ID, Pose: map[string]float64{"plank/pan": 1.5}, By: person("ann"), Machine: "plank", Boot: "b"}
+			Seal: seals[0].ID, Pose: map[string]float64{"plank/pan": 1.5}, By: person("ann"), Machine: "plank",
+			Boot: "b"}
 	}
 	one := ask()
 	if err := db.Ask(ctx, one, h.Stands()); err != nil {

@@ -59,7 +59,8 @@ func (s *Store) SetThreshold(ctx context.Context, shot string, seen, px float64)
 		var n int
 		var now float64
 		if err := tx.QueryRow(ctx,
-			`SELECT s.threshold_id::text, t.px FROM shots s JOIN thresholds t ON t.id = s.threshold_id AND t.version = s.threshold_version WHERE s.id = $1`, shot).Scan(&id, &now); err != nil {
+			`SELECT s.threshold_id::text, t.px FROM shots s JOIN thresholds t ON t.id = s.threshold_id
+				AND t.version = s.threshold_version WHERE s.id = $1`, shot).Scan(&id, &now); err != nil {
 			return err
 		}
 		if seen != 0 && seen != now && px != now {
@@ -73,7 +74,8 @@ func (s *Store) SetThreshold(ctx context.Context, shot string, seen, px float64)
 			return err
 		}
 		_, err := tx.Exec(ctx,
-			`UPDATE takes SET threshold_id = $2, threshold_version = $3 FROM passes p WHERE p.id = takes.pass_id AND p.shot_id = $1`, shot, id, n)
+			`UPDATE takes SET threshold_id = $2, threshold_version = $3 FROM passes p WHERE p.id = takes.pass_id
+				AND p.shot_id = $1`, shot, id, n)
 		return err
 	})
 }
@@ -113,8 +115,10 @@ func (s *Store) change(ctx context.Context, shot, what string, add func(context.
 	})
 }
 
-const pins = `SELECT t.id::text AS take_id, a.doc AS set, c.doc AS lens, h.px AS threshold_px, l.doc AS line_up FROM takes t JOIN sets a ON a.id = t.set_id AND a.version = t.set_version
-	JOIN cameras c ON c.id = t.camera_id AND c.version = t.camera_version JOIN thresholds h ON h.id = t.threshold_id AND h.version = t.threshold_version
+const pins = `SELECT t.id::text AS take_id, a.doc AS set, c.doc AS lens, h.px AS threshold_px, l.doc AS line_up
+	FROM takes t JOIN sets a ON a.id = t.set_id AND a.version = t.set_version
+	JOIN cameras c ON c.id = t.camera_id AND c.version = t.camera_version JOIN thresholds h ON h.id = t.threshold_id
+	AND h.version = t.threshold_version
 	LEFT JOIN lineups l ON l.id = t.lineup_id `
 
 // Pins are what a take was rolled with.

@@ -160,7 +160,8 @@ func TestAnotherVersionIsAnotherDrawing(t *testing.T) {
 		t.Fatal(err)
 	}
 	if _, err := db.Pool.Exec(ctx,
-		`INSERT INTO rigs (id, version, doc) SELECT id, 77, jsonb_set(doc, '{version}', '77') FROM rigs WHERE id = 'plank' AND version = $1`, sh.Machines[0].Rig.Version); err != nil {
+		`INSERT INTO rigs (id, version, doc) SELECT id, 77, jsonb_set(doc, '{version}', '77') FROM rigs
+			WHERE id = 'plank' AND version = $1`, sh.Machines[0].Rig.Version); err != nil {
 		t.Fatal(err)
 	}
 	t.Cleanup(func() {

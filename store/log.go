@@ -31,7 +31,9 @@ func (s *Store) Log(ctx context.Context, shot string, before int64, most int) ([
 		before = 1 << 62
 	}
 	lines, err := many[LogLine](ctx, s, `SELECT l.seq, l.at, `+asPerson+
-		` AS actor, l.shot_id::text, l.kind, l.text, l.data FROM log l JOIN people w ON w.id = l.person_id WHERE (l.shot_id = $1 OR l.shot_id IS NULL) AND l.seq < $2 ORDER BY l.seq DESC LIMIT $3`, shot, before, most)
+		` AS actor, l.shot_id::text, l.kind, l.text, l.data FROM log l JOIN people w ON w.id = l.person_id
+			WHERE (l.shot_id = $1 OR l.shot_id IS NULL) AND l.seq < $2 ORDER BY l.seq DESC
+			LIMIT $3`, shot, before, most)
 	if err != nil {
 		return nil, err
 	}
@@ -43,7 +45,8 @@ func (s *Store) Log(ctx context.Context, shot string, before int64, most int) ([
 		since = lines[len(lines)-1].At
 	}
 	edits, err := many[edited](ctx, s, `SELECT e.revision, `+asPerson+
-		` AS actor, e.at, e.command FROM edits e JOIN people w ON w.id = e.person_id WHERE e.shot_id = $1 AND e.revision > 0 AND e.at > $2 AND e.at < $3 ORDER BY e.revision DESC LIMIT 5000`, shot, since, until)
+		` AS actor, e.at, e.command FROM edits e JOIN people w ON w.id = e.person_id WHERE e.shot_id = $1
+			AND e.revision > 0 AND e.at > $2 AND e.at < $3 ORDER BY e.revision DESC LIMIT 5000`, shot, since, until)
 	if err != nil {
 		return nil, err
 	}
@@ -104,7 +107,8 @@ func addLog(ctx context.Context, q writer, e journal.Entry) error {
 		return err
 	}
 	_, err = q.Exec(ctx,
-		`INSERT INTO log (id, at, person_id, shot_id, kind, text, data) VALUES ($1,$2,$3,$4,$5,$6,$7) ON CONFLICT (id) DO NOTHING`, e.ID, e.At, person, shot, e.Kind, e.Text, data)
+		`INSERT INTO log (id, at, person_id, shot_id, kind, text, data) VALUES ($1,$2,$3,$4,$5,$6,$7)
+			ON CONFLICT (id) DO NOTHING`, e.ID, e.At, person, shot, e.Kind, e.Text, data)
 	return err
 }
 
@@ -118,14 +122,16 @@ type HomedRow struct {
 // Homings are a machine's last homings, the newest first.
 func (s *Store) Homings(ctx context.Context, machine string, most int) ([]HomedRow, error) {
 	return many[HomedRow](ctx, s, `SELECT l.at, `+asPerson+
-		` AS by, l.data FROM log l JOIN people w ON w.id = l.person_id WHERE l.kind = 'homed' AND l.data->>'machine' = $1 ORDER BY l.seq DESC LIMIT $2`, machine, most)
+		` AS by, l.data FROM log l JOIN people w ON w.id = l.person_id WHERE l.kind = 'homed'
+			AND l.data->>'machine' = $1 ORDER BY l.seq DESC LIMIT $2`, machine, most)
 }
 
 // LastHomed is when an axis of a machine was last homed, or nil: never, as far as is written down.
 func (s *Store) LastHomed(ctx context.Context, machine, axis string) (*time.Time, error) {
 	row, err := one[HomedRow](ctx, s.Pool, `SELECT l.at, `+asPerson+
 		` AS by, l.data FROM log l JOIN people w ON w.id = l.person_id
-		WHERE l.kind = 'homed' AND l.data->>'machine' = $1 AND l.data->'axes' @> jsonb_build_array(jsonb_build_object('axis', $2::text))
+		WHERE l.kind = 'homed' AND l.data->>'machine' = $1
+		AND l.data->'axes' @> jsonb_build_array(jsonb_build_object('axis', $2::text))
 		ORDER BY l.seq DESC LIMIT 1`, machine, axis)
 	if errors.Is(err, ErrNotFound) {
 		return nil, nil

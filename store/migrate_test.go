@@ -39,7 +39,9 @@ func TestOldDatabases(t *testing.T) {
 	var seals, onFirst, lines int
 	var revision int64
 	if err := s.Pool.QueryRow(ctx,
-		`SELECT (SELECT count(*) FROM seals), (SELECT count(*) FROM takes WHERE seal_id = $1), (SELECT revision FROM seals WHERE id = $1), (SELECT count(DISTINCT id) FROM log)`, ids["a"]).Scan(&seals, &onFirst, &revision, &lines); err != nil {
+		`SELECT (SELECT count(*) FROM seals), (SELECT count(*) FROM takes WHERE seal_id = $1), (SELECT revision
+			FROM seals WHERE id = $1), (SELECT count(DISTINCT id)
+			FROM log)`, ids["a"]).Scan(&seals, &onFirst, &revision, &lines); err != nil {
 		t.Fatal(err)
 	}
 	if seals != 2 || onFirst != 2 || revision != -1 || lines != 3 {
@@ -53,7 +55,9 @@ func TestOldDatabases(t *testing.T) {
 	}
 	var version, void, notes, told int
 	if err := s.Pool.QueryRow(ctx,
-		`SELECT (SELECT rig_version FROM shot_machines), (SELECT count(*) FROM seals WHERE revision < 0), (SELECT count(*) FROM log WHERE kind = 'rig'), (SELECT count(*) FROM log WHERE kind = 'seal' AND text LIKE '%void%')`).Scan(&version, &void, &notes, &told); err != nil {
+		`SELECT (SELECT rig_version FROM shot_machines), (SELECT count(*) FROM seals WHERE revision < 0),
+			(SELECT count(*) FROM log WHERE kind = 'rig'), (SELECT count(*) FROM log WHERE kind = 'seal'
+			AND text LIKE '%void%')`).Scan(&version, &void, &notes, &told); err != nil {
 		t.Fatal(err)
 	}
 	if version != ships.Version || void != 2 || notes != 1 || told != 1 {
@@ -95,8 +99,12 @@ func TestOldDatabases(t *testing.T) {
 }
 
 // boundless stores a scheme that has none.
-const boundless = `INSERT INTO shoots (shot_id, scheme) SELECT id, '{"first": -9223372036854775808, "last": 9223372036854775807, "holds": [{"from": -9223372036854775808, "every": 1}], "ask_m": 0.1, "speed_share": 0.2,
-					"layers": [{"id": "a", "number": 1, "name": "beauty", "lamps": {}, "from": -9223372036854775808, "to": 9223372036854775807, "exposure_ms": 5}]}' FROM shots`
+const boundless = `INSERT INTO shoots (shot_id, scheme)
+	SELECT id, '{"first": -9223372036854775808, "last": 9223372036854775807, "holds": [{"from": ` +
+	`-9223372036854775808, ` +
+	`"every": 1}], "ask_m": 0.1, "speed_share": 0.2,
+					"layers": [{"id": "a", "number": 1, "name": "beauty", "lamps": {}, "from": -9223372036854775808, ` +
+	`"to": 9223372036854775807, "exposure_ms": 5}]}' FROM shots`
 
 // landedUpTo is a database with rows of the first version, as it was once a migration had landed,
 // until the test ends. then is told of each that came after the first.
@@ -152,19 +160,26 @@ func firstRows(t *testing.T, pool *pgxpool.Pool) map[string]string {
 	}
 	exec(`INSERT INTO productions (id, number, title, place) VALUES ($1, 1, 'P', '')`, ids["production"])
 	exec(`INSERT INTO rigs (id, version, doc) VALUES ('plank', 1, '{}')`)
-	exec(`INSERT INTO shots (id, production_id, code, title, rig_id, rig_version, lens, set_doc, revision) VALUES ($1, $2, 'X-1', 'X', 'plank', 1, '{}', '{}', 7)`, ids["shot"], ids["production"])
-	old := `{"rate":{"num":24,"den":1},"factor":{"num":1,"den":1},"run_up":0,"run_out":0,"base":{"roll":0.5},"tracks":[{"axis":"track","kind":"smooth","keys":[{"frame":0,"value":%d},{"frame":48,"value":900}]},{"axis":"pan","kind":"hold","segments":{"0":"linear"},"keys":[]}]}`
+	exec(`INSERT INTO shots (id, production_id, code, title, rig_id, rig_version, lens, set_doc, revision)
+		VALUES ($1, $2, 'X-1', 'X', 'plank', 1, '{}', '{}', 7)`, ids["shot"], ids["production"])
+	old := `{"rate":{"num":24,"den":1},"factor":{"num":1,"den":1},"run_up":0,"run_out":0,"base":{"roll":0.5},` +
+		`"tracks":[{"axis":"track","kind":"smooth","keys":[{"frame":0,"value":%d},{"frame":48,"value":900}]},{` +
+		`"axis":"pan","kind":"hold","segments":{"0":"linear"},"keys":[]}]}`
 	for rev, command := range []string{`{"op":"new"}`, `{"op":"set","frame":0,"values":{"track":300}}`,
 		`{"op":"kind","axis":"pan","kind":"hold"}`} {
 		exec(`INSERT INTO edits (shot_id, revision, actor, command, path) VALUES ($1, $2, 'ann', $3, $4)`, ids["shot"],
 			rev+5, command, fmt.Sprintf(old, 100+100*rev))
 	}
-	exec(`INSERT INTO passes (id, shot_id, number, name, note, factor_num, factor_den) VALUES ($1, $2, 1, 'One', '', 1, 3)`, ids["pass"], ids["shot"])
+	exec(`INSERT INTO passes (id, shot_id, number, name, note, factor_num, factor_den) VALUES ($1, $2, 1, 'One', '', 1,
+		3)`, ids["pass"], ids["shot"])
 	for i, n := range []string{"a", "b", "again"} {
 		print := map[string][]byte{"a": {1}, "b": {2}, "again": {1}}[n]
-		exec(`INSERT INTO seals (id, shot_id, version, revision, fingerprint, table_zstd, braking, sealed_by) VALUES ($1, $2, $3, $4, $5, '', '{}', 't')`, ids[n], ids["shot"], i+1, 3+2*i, print)
+		exec(`INSERT INTO seals (id, shot_id, version, revision, fingerprint, table_zstd, braking, sealed_by)
+			VALUES ($1, $2, $3, $4, $5, '', '{}', 't')`, ids[n], ids["shot"], i+1, 3+2*i, print)
 	}
-	exec(`INSERT INTO takes (id, pass_id, seal_id, number, actor, started_at, axes, units) VALUES ($1, $2, $3, 1, 't', now(), '["track","pan"]', '[]'), ($4, $2, $5, 2, 't', now(), '[]', '[]')`, ids["first"], ids["pass"], ids["a"], ids["second"], ids["again"])
+	exec(`INSERT INTO takes (id, pass_id, seal_id, number, actor, started_at, axes, units) VALUES ($1, $2, $3, 1, 't',
+		now(), '["track","pan"]', '[]'), ($4, $2, $5, 2, 't', now(), '[]',
+		'[]')`, ids["first"], ids["pass"], ids["a"], ids["second"], ids["again"])
 	exec(`INSERT INTO log (at, actor, kind, text) VALUES (now(), 't', 'k', 'one'), (now(), 't', 'k', 'two')`)
 	return ids
 }
@@ -222,7 +237,8 @@ func TestEveryLandedDay(t *testing.T) {
 	shape := func(s *Store) string {
 		var out string
 		if err := s.Pool.QueryRow(t.Context(), `SELECT string_agg(x, E'\n' ORDER BY x) FROM (
-			SELECT table_name || '.' || column_name || ' ' || data_type || ' ' || is_nullable || ' ' || coalesce(column_default, '') AS x FROM information_schema.columns WHERE table_schema = 'public'
+			SELECT table_name || '.' || column_name || ' ' || data_type || ' ' || is_nullable || ' ' || `+
+			`coalesce(column_default, '') AS x FROM information_schema.columns WHERE table_schema = 'public'
 			UNION ALL SELECT indexdef FROM pg_indexes WHERE schemaname = 'public') y`).Scan(&out); err != nil {
 			t.Fatal(err)
 		}

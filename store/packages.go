@@ -15,7 +15,8 @@ import (
 // Packages are all camera packages, as their newest versions have them, by name.
 func (s *Store) Packages(ctx context.Context) ([]journal.CameraPackage, error) {
 	docs, err := many[packageRow](ctx, s,
-		`SELECT doc FROM (SELECT DISTINCT ON (id) id, name, doc FROM packages ORDER BY id, version DESC) p ORDER BY name`)
+		`SELECT doc FROM (SELECT DISTINCT ON (id) id, name, doc FROM packages ORDER BY id, version DESC) p
+			ORDER BY name`)
 	out := make([]journal.CameraPackage, len(docs))
 	for i := range docs {
 		out[i] = *docs[i].Doc
@@ -66,7 +67,8 @@ func (s *Store) WritePackage(ctx context.Context, who journal.Person, p *journal
 // dress gives shots a package's camera: another version of their own, where it differs.
 func (s *Store) dress(ctx context.Context, tx pgx.Tx, which string, p *journal.CameraPackage, arg string) error {
 	rows, err := tx.Query(ctx,
-		`SELECT s.id::text, s.camera_id::text FROM shots s JOIN cameras c ON c.id = s.camera_id AND c.version = s.camera_version WHERE `+which+` AND c.doc <> $2::jsonb ORDER BY s.id`, arg, p.Lens)
+		`SELECT s.id::text, s.camera_id::text FROM shots s JOIN cameras c ON c.id = s.camera_id
+			AND c.version = s.camera_version WHERE `+which+` AND c.doc <> $2::jsonb ORDER BY s.id`, arg, p.Lens)
 	if err != nil {
 		return err
 	}
@@ -133,7 +135,8 @@ func (s *Store) KeepBalance(ctx context.Context, who journal.Person, pack, machi
 		}
 		// Later than the one that it is made of, whenever this began.
 		_, err = tx.Exec(ctx,
-			`INSERT INTO balances (id, package_id, rig_id, at, person_id, doc) VALUES ($1, $2, $3, clock_timestamp(), $4, $5)`, journal.NewID(), pack, machine, person, r)
+			`INSERT INTO balances (id, package_id, rig_id, at, person_id, doc) VALUES ($1, $2, $3, clock_timestamp(),
+				$4, $5)`, journal.NewID(), pack, machine, person, r)
 		return err
 	})
 }

@@ -178,7 +178,8 @@ func TestSamplesAreProved(t *testing.T) {
 		}
 	}
 	if _, err := db.Pool.Exec(ctx,
-		`UPDATE samples SET data_zstd = (SELECT data_zstd FROM samples WHERE hash <> $1 LIMIT 1), hash = $1 WHERE hash = $1`, hash); err != nil {
+		`UPDATE samples SET data_zstd = (SELECT data_zstd FROM samples WHERE hash <> $1 LIMIT 1), hash = $1
+			WHERE hash = $1`, hash); err != nil {
 		t.Fatal(err)
 	}
 	if _, err := cold(t).Samples(ctx, hash); err == nil {

@@ -88,14 +88,17 @@ type RigVersion struct {
 // Rigs are the machines of the book.
 func (s *Store) Rigs(ctx context.Context) ([]RigLine, error) {
 	return many[RigLine](ctx, s,
-		`SELECT DISTINCT ON (id) id, doc->>'name' AS name, version, jsonb_array_length(doc->'axes') AS axes FROM rigs ORDER BY id, version DESC`)
+		`SELECT DISTINCT ON (id) id, doc->>'name' AS name, version, jsonb_array_length(doc->'axes') AS axes FROM rigs
+			ORDER BY id, version DESC`)
 }
 
 // RigVersions are a machine's versions, the newest first.
 func (s *Store) RigVersions(ctx context.Context, id string) ([]RigVersion, error) {
 	return many[RigVersion](ctx, s,
-		`SELECT r.version, r.at, CASE WHEN w.id IS NULL THEN jsonb_build_object('id', $2::text, 'name', $3::text, 'role', '') ELSE `+asPerson+` END AS by, r.says, r.doc,
-		ARRAY(SELECT s.code FROM shot_machines m JOIN shots s ON s.id = m.shot_id WHERE m.rig_id = r.id AND m.rig_version = r.version ORDER BY s.code) AS shots
+		`SELECT r.version, r.at, CASE WHEN w.id IS NULL THEN jsonb_build_object('id', $2::text, 'name', $3::text,
+			'role', '') ELSE `+asPerson+` END AS by, r.says, r.doc,
+		ARRAY(SELECT s.code FROM shot_machines m JOIN shots s ON s.id = m.shot_id WHERE m.rig_id = r.id
+		AND m.rig_version = r.version ORDER BY s.code) AS shots
 		FROM rigs r LEFT JOIN people w ON w.id = r.person_id WHERE r.id = $1 ORDER BY r.version DESC`, id,
 		journal.Itself.ID, journal.Itself.Name)
 }

@@ -49,8 +49,10 @@ func (x *Seal) Of(p *path.Path) bool {
 		x.Fastest().Float()
 }
 
-const sealColumns = `x.id::text, x.version, x.revision, x.fingerprint, x.braking, coalesce(x.path_digest, '') AS path_digest,
-	coalesce(x.fastest_num, 0) AS fastest_num, coalesce(x.fastest_den, 0) AS fastest_den, coalesce(x.move, '') AS move, ` + asPerson + ` AS sealed_by, x.sealed_at, x.over`
+const sealColumns = `x.id::text, x.version, x.revision, x.fingerprint, x.braking, coalesce(x.path_digest,
+	'') AS path_digest,
+	coalesce(x.fastest_num, 0) AS fastest_num, coalesce(x.fastest_den, 0) AS fastest_den, coalesce(x.move, '') AS move,
+	` + asPerson + ` AS sealed_by, x.sealed_at, x.over`
 
 // Fastest is the factor of the fastest clock that it was checked on.
 func (x *Seal) Fastest() clock.Rate { return clock.Rate{Num: x.FastestNum, Den: x.FastestDen} }
@@ -116,9 +118,13 @@ func (s *Store) AddSeal(ctx context.Context, id, shot string, revision int64, wh
 			return err
 		}
 		out, err = one[Seal](ctx, tx,
-			`WITH x AS (INSERT INTO seals (id, shot_id, version, revision, fingerprint, table_zstd, braking, person_id, path_digest, fastest_num, fastest_den, over, move)
-			VALUES ($1, $2, coalesce((SELECT max(version) FROM seals WHERE shot_id = $2 AND move = $12), 1 + (SELECT coalesce(max(version), 0) FROM seals WHERE shot_id = $2)), $3, $4, $5, $6, $7, $8, $9, $10, $11, $12)
-			ON CONFLICT (shot_id, fingerprint) DO UPDATE SET revision = excluded.revision, braking = excluded.braking, over = excluded.over RETURNING *) SELECT `+sealColumns+` FROM x JOIN people w ON w.id = x.person_id`,
+			`WITH x AS (INSERT INTO seals (id, shot_id, version, revision, fingerprint, table_zstd, braking, person_id,
+				path_digest, fastest_num, fastest_den, over, move)
+			VALUES ($1, $2, coalesce((SELECT max(version) FROM seals WHERE shot_id = $2
+			AND move = $12), 1 + (SELECT coalesce(max(version), 0) FROM seals WHERE shot_id = $2)), $3, $4, $5, $6, $7,
+			$8, $9, $10, $11, $12)
+			ON CONFLICT (shot_id, fingerprint) DO UPDATE SET revision = excluded.revision, braking = excluded.braking,
+			over = excluded.over RETURNING *) SELECT `+sealColumns+` FROM x JOIN people w ON w.id = x.person_id`,
 			id, shot, revision, f[:], packed, b, person, t.PathDigest[:], t.Fastest.Num, t.Fastest.Den, over, move[:])
 		return err
 	})

@@ -85,10 +85,14 @@ func (s *Store) Shelf(ctx context.Context) ([]Production, error) {
 	}
 	lines, err := many[ShotLine](ctx, s,
 		`SELECT s.id::text, s.production_id::text, s.code, s.title, s.start_timecode AS start, s.revision,
-		coalesce((SELECT string_agg(r.doc->>'name', ' and ' ORDER BY m.position) FROM shot_machines m JOIN rigs r ON r.id = m.rig_id AND r.version = m.rig_version WHERE m.shot_id = s.id), 'no machine') AS rig,
-		(SELECT count(*) FROM seals x WHERE x.shot_id = s.id) AS seals, (SELECT count(*) FROM passes p WHERE p.shot_id = s.id) AS passes,
-		(SELECT count(*) FROM takes t JOIN passes p ON p.id = t.pass_id WHERE p.shot_id = s.id) AS takes, EXISTS (SELECT 1 FROM shoots h WHERE h.shot_id = s.id) AS weave,
-		(SELECT count(DISTINCT (x.frame, x.layer)) FROM exposures x WHERE x.shot_id = s.id AND x.fate = 'kept') AS taken,
+		coalesce((SELECT string_agg(r.doc->>'name', ' and ' ORDER BY m.position) FROM shot_machines m
+		JOIN rigs r ON r.id = m.rig_id AND r.version = m.rig_version WHERE m.shot_id = s.id), 'no machine') AS rig,
+		(SELECT count(*) FROM seals x WHERE x.shot_id = s.id) AS seals, (SELECT count(*) FROM passes p
+		WHERE p.shot_id = s.id) AS passes,
+		(SELECT count(*) FROM takes t JOIN passes p ON p.id = t.pass_id WHERE p.shot_id = s.id) AS takes,
+		EXISTS (SELECT 1 FROM shoots h WHERE h.shot_id = s.id) AS weave,
+		(SELECT count(DISTINCT (x.frame, x.layer)) FROM exposures x WHERE x.shot_id = s.id
+		AND x.fate = 'kept') AS taken,
 		greatest(e.at, (SELECT max(t.started_at) FROM takes t JOIN passes p ON p.id = t.pass_id WHERE p.shot_id = s.id),
 			(SELECT max(coalesce(x.ended_at, x.asked_at)) FROM exposures x WHERE x.shot_id = s.id)) AS changed
 		FROM shots s JOIN edits e ON e.shot_id = s.id AND e.revision = s.revision ORDER BY s.code`)
@@ -178,16 +182,22 @@ type placed struct {
 // Shot loads one shot, its machines as they are lined up.
 func (s *Store) Shot(ctx context.Context, id string) (*Shot, error) {
 	sh, err := one[Shot](ctx, s.Pool,
-		`SELECT s.id::text, s.code, s.title, p.title AS production, c.doc AS lens, a.doc AS set, h.px AS threshold_px, s.start_timecode, coalesce(s.package_id::text, '') AS package, s.camera_version || '/' || s.set_version || ' ' AS lined_up, EXISTS (SELECT 1 FROM shoots f WHERE f.shot_id = s.id) AS frames
-		FROM shots s JOIN productions p ON p.id = s.production_id JOIN sets a ON a.id = s.set_id AND a.version = s.set_version
-		JOIN cameras c ON c.id = s.camera_id AND c.version = s.camera_version JOIN thresholds h ON h.id = s.threshold_id AND h.version = s.threshold_version WHERE s.id = $1`, id)
+		`SELECT s.id::text, s.code, s.title, p.title AS production, c.doc AS lens, a.doc AS set, h.px AS threshold_px,
+			s.start_timecode, coalesce(s.package_id::text, '') AS package,
+			s.camera_version || '/' || s.set_version || ' ' AS lined_up, EXISTS (SELECT 1 FROM shoots f
+			WHERE f.shot_id = s.id) AS frames
+		FROM shots s JOIN productions p ON p.id = s.production_id JOIN sets a ON a.id = s.set_id
+		AND a.version = s.set_version
+		JOIN cameras c ON c.id = s.camera_id AND c.version = s.camera_version JOIN thresholds h ON h.id = s.threshold_id
+		AND h.version = s.threshold_version WHERE s.id = $1`, id)
 	if err != nil {
 		return nil, err
 	}
 	list, err := many[placed](ctx, s,
 		`SELECT m.name, r.doc, m.x_m, m.y_m, m.z_m, m.turn_deg, l.doc AS line_up, l.id::text AS which
 		FROM shot_machines m JOIN rigs r ON r.id = m.rig_id AND r.version = m.rig_version
-		LEFT JOIN LATERAL (SELECT id, doc FROM lineups WHERE rig_id = m.rig_id ORDER BY at DESC, id DESC LIMIT 1) l ON true WHERE m.shot_id = $1 ORDER BY m.position`, id)
+		LEFT JOIN LATERAL (SELECT id, doc FROM lineups WHERE rig_id = m.rig_id ORDER BY at DESC, id DESC
+		LIMIT 1) l ON true WHERE m.shot_id = $1 ORDER BY m.position`, id)
 	if err != nil {
 		return nil, err
 	}
@@ -255,18 +265,21 @@ func (s *Store) AddShot(ctx context.Context, production string, sh *Shot, who jo
 			return err
 		}
 		if _, err := tx.Exec(ctx,
-			`INSERT INTO shots (id, production_id, code, title, set_id, set_version, camera_id, camera_version, threshold_id, threshold_version) VALUES ($1,$2,$3,$4,$5,1,$6,1,$7,1)`,
+			`INSERT INTO shots (id, production_id, code, title, set_id, set_version, camera_id, camera_version,
+				threshold_id, threshold_version) VALUES ($1,$2,$3,$4,$5,1,$6,1,$7,1)`,
 			sh.ID, production, sh.Code, sh.Title, set, camera, threshold); err != nil {
 			return err
 		}
 		// It is shot with the package of its camera's name, where there is one.
 		if _, err := tx.Exec(ctx,
-			`UPDATE shots SET package_id = (SELECT p.id FROM packages p WHERE p.doc->'lens'->>'name' = $2 ORDER BY p.at DESC LIMIT 1) WHERE id = $1`, sh.ID, sh.Lens.Name); err != nil {
+			`UPDATE shots SET package_id = (SELECT p.id FROM packages p WHERE p.doc->'lens'->>'name' = $2
+				ORDER BY p.at DESC LIMIT 1) WHERE id = $1`, sh.ID, sh.Lens.Name); err != nil {
 			return err
 		}
 		for i, m := range sh.Machines {
 			if _, err := tx.Exec(ctx,
-				`INSERT INTO shot_machines (shot_id, position, name, rig_id, rig_version, x_m, y_m, z_m, turn_deg) VALUES ($1,$2,$3,$4,$5,$6,$7,$8,$9)`,
+				`INSERT INTO shot_machines (shot_id, position, name, rig_id, rig_version, x_m, y_m, z_m, turn_deg)
+					VALUES ($1,$2,$3,$4,$5,$6,$7,$8,$9)`,
 				sh.ID, i+1, m.Name, m.Rig.ID, m.Rig.Version, m.Place.At[0], m.Place.At[1], m.Place.At[2],
 				m.Place.TurnDeg); err != nil {
 				return err

@@ -73,7 +73,8 @@ func addSite(ctx context.Context, tx pgx.Tx, who journal.Person, shot, what stri
 		on = &day
 	}
 	_, err = tx.Exec(ctx,
-		`INSERT INTO sites (shot_id, what, revision, shows, day, at, person_id, doc) VALUES ($1, $2, $3, $4, $5::text::date, now(), $6, $7)`, shot, what, revision, shows, on, person, raw)
+		`INSERT INTO sites (shot_id, what, revision, shows, day, at, person_id, doc) VALUES ($1, $2, $3, $4,
+			$5::text::date, now(), $6, $7)`, shot, what, revision, shows, on, person, raw)
 	return err
 }
 
@@ -95,7 +96,9 @@ func BackSite(ctx context.Context, s *Store, who journal.Person, shot, what stri
 		// What was done on another day is not taken back from this one.
 		var on string
 		if err := tx.QueryRow(ctx,
-			`SELECT coalesce(a.day::text, '') FROM sites a JOIN sites b USING (shot_id, what) WHERE shot_id = $1 AND what = $2 AND a.revision = $3 AND b.revision = $4 AND a.day IS NOT DISTINCT FROM b.day`, shot, what, was.Revision, now.Revision).Scan(&on); err != nil {
+			`SELECT coalesce(a.day::text, '') FROM sites a JOIN sites b USING (shot_id, what) WHERE shot_id = $1
+				AND what = $2 AND a.revision = $3 AND b.revision = $4 AND a.day IS NOT DISTINCT
+				FROM b.day`, shot, what, was.Revision, now.Revision).Scan(&on); err != nil {
 			if errors.Is(err, pgx.ErrNoRows) {
 				return ErrNotFound
 			}
@@ -110,7 +113,8 @@ func BackSite(ctx context.Context, s *Store, who journal.Person, shot, what stri
 func SiteDays[T any](ctx context.Context, s *Store, shot, what, but string) ([]T, error) {
 	rows, err := s.Pool.Query(ctx,
 		`SELECT DISTINCT ON (x.shot_id, x.day) x.doc FROM sites x JOIN shots h ON h.id = x.shot_id
-		WHERE h.production_id = (SELECT production_id FROM shots WHERE id = $1) AND x.what = $2 AND x.day IS NOT NULL AND NOT (x.shot_id = $1 AND x.day = $3::text::date)
+		WHERE h.production_id = (SELECT production_id FROM shots WHERE id = $1) AND x.what = $2 AND x.day IS NOT NULL
+		AND NOT (x.shot_id = $1 AND x.day = $3::text::date)
 		ORDER BY x.shot_id, x.day, x.revision DESC`, shot, what, but)
 	if err != nil {
 		return nil, err

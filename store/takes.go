@@ -62,7 +62,8 @@ func (s *Store) Choose(ctx context.Context, pass, take string) error {
 		id = take
 	}
 	t, err := s.exec(ctx,
-		`UPDATE passes SET chosen = $2 WHERE id = $1 AND ($2::uuid IS NULL OR EXISTS (SELECT 1 FROM takes WHERE id = $2 AND pass_id = $1 AND ended))`, pass, id)
+		`UPDATE passes SET chosen = $2 WHERE id = $1 AND ($2::uuid IS NULL OR EXISTS (SELECT 1 FROM takes WHERE id = $2
+			AND pass_id = $1 AND ended))`, pass, id)
 	if err == nil && t.RowsAffected() == 0 {
 		err = ErrNotFound
 	}
@@ -91,7 +92,8 @@ func (s *Store) ChangePass(ctx context.Context, id string, change func(*Pass) er
 func (s *Store) Takes(ctx context.Context, shot string) ([]TakeLine, error) {
 	return many[TakeLine](ctx, s, `SELECT t.id::text, t.pass_id::text, t.seal_id::text, t.number, `+asPerson+
 		` AS by, t.machine, t.clock, t.started_at, t.ended, t.broken, t.why, t.frame, t.rows
-		FROM takes t JOIN passes p ON p.id = t.pass_id JOIN people w ON w.id = t.person_id WHERE p.shot_id = $1 ORDER BY t.started_at`, shot)
+		FROM takes t JOIN passes p ON p.id = t.pass_id JOIN people w ON w.id = t.person_id WHERE p.shot_id = $1
+		ORDER BY t.started_at`, shot)
 }
 
 // TakeShot is the shot a take belongs to.
@@ -113,10 +115,13 @@ func (s *Store) BeginTake(ctx context.Context, t *journal.Take) error {
 		return err
 	}
 	return s.Pool.QueryRow(ctx,
-		`INSERT INTO takes (id, pass_id, seal_id, number, person_id, started_at, axes, units, machine, clock, set_id, set_version, camera_id, camera_version, threshold_id, threshold_version, every_ms, lineup_id)
-		SELECT $1, p.id, x.id, 1 + (SELECT coalesce(max(number), 0) FROM takes WHERE pass_id = p.id), $3, $4, $5, $6, $8, $9, s.set_id, s.set_version, s.camera_id, s.camera_version, s.threshold_id, s.threshold_version, $10,
+		`INSERT INTO takes (id, pass_id, seal_id, number, person_id, started_at, axes, units, machine, clock, set_id,
+			set_version, camera_id, camera_version, threshold_id, threshold_version, every_ms, lineup_id)
+		SELECT $1, p.id, x.id, 1 + (SELECT coalesce(max(number), 0) FROM takes WHERE pass_id = p.id), $3, $4, $5, $6,
+		$8, $9, s.set_id, s.set_version, s.camera_id, s.camera_version, s.threshold_id, s.threshold_version, $10,
 			(SELECT l.id FROM lineups l WHERE l.rig_id = $8 ORDER BY l.at DESC, l.id DESC LIMIT 1)
-		FROM passes p JOIN shots s ON s.id = p.shot_id JOIN seals x ON x.shot_id = p.shot_id AND x.fingerprint = decode($7, 'hex') WHERE p.id = $2 RETURNING number`,
+		FROM passes p JOIN shots s ON s.id = p.shot_id JOIN seals x ON x.shot_id = p.shot_id
+		AND x.fingerprint = decode($7, 'hex') WHERE p.id = $2 RETURNING number`,
 		t.ID, t.PassID, person, t.Started, t.Axes, t.Units, t.Print, t.Machine, t.Clock, max(t.EveryMS,
 			1)).Scan(&t.Number)
 }
@@ -131,7 +136,8 @@ func (s *Store) EndTake(ctx context.Context, t *journal.Take, says *journal.Entr
 	}
 	return s.tx(ctx, func(tx pgx.Tx) error {
 		if _, err := tx.Exec(ctx,
-			`UPDATE takes SET ended = true, broken = $2, why = $3, frame = $4, rows = $5, first_tick_ms = $6, last_beat_tick_ms = $7, brake_tick_ms = $8, clock = $9
+			`UPDATE takes SET ended = true, broken = $2, why = $3, frame = $4, rows = $5, first_tick_ms = $6,
+				last_beat_tick_ms = $7, brake_tick_ms = $8, clock = $9
 			WHERE id = $1 AND (NOT ended OR rows <= $5)`, t.ID, t.Broken, t.Why, t.Frame, t.Rows, tick, t.LastBeat,
 			t.BrakeAt, t.Clock); err != nil {
 			return err
@@ -157,7 +163,8 @@ func (s *Store) Take(ctx context.Context, id string) (*journal.Take, error) {
 		`SELECT t.pass_id::text, p.shot_id::text, p.number, p.name, encode(x.fingerprint, 'hex'), t.number, `+asPerson+
 			`, t.machine, t.clock, t.started_at, t.ended, t.broken, t.why, t.frame, t.rows,
 		t.first_tick_ms, t.last_beat_tick_ms, t.brake_tick_ms, t.axes, t.units, t.every_ms
-		FROM takes t JOIN passes p ON p.id = t.pass_id JOIN seals x ON x.id = t.seal_id JOIN people w ON w.id = t.person_id WHERE t.id = $1`, id).
+		FROM takes t JOIN passes p ON p.id = t.pass_id JOIN seals x ON x.id = t.seal_id
+		JOIN people w ON w.id = t.person_id WHERE t.id = $1`, id).
 		Scan(&t.PassID, &t.Shot, &pass, &name, &t.Print, &t.Number, &t.By, &t.Machine, &t.Clock, &t.Started, &t.Ended,
 			&t.Broken, &t.Why, &t.Frame, &t.Rows, &t.Trace.Tick, &t.LastBeat, &t.BrakeAt, &axes, &units, &t.EveryMS)
 	if errors.Is(err, pgx.ErrNoRows) {

@@ -54,7 +54,8 @@ func TestAnswersAreTrue(t *testing.T) {
 		"in an address": {"GET", "/api/machines/pl%00ank/homings", "", 422, "NUL"},
 		"in a query":    {"GET", "/api/shots/" + shot + "/path.csv?seal=%00", "", 422, "NUL"},
 		"no such day": {"POST", "/api/shots/" + shot + "/order",
-			`{"date":"2026-02-30","start":"08:00","setup":{"kind":"slider","rails":true,"ground":"stage floor","crew":4}}`, 422, "no day 2026-02-30"},
+			`{"date":"2026-02-30","start":"08:00","setup":{"kind":"slider","rails":true,"ground":"stage floor",` +
+				`"crew":4}}`, 422, "no day 2026-02-30"},
 		"begun twice": {"POST", "/api/shots/" + weave + "/frames", `{"every":2}`, 409, "there already"},
 		"another's pass": {"PUT", "/api/passes/" + passes[0].ID, `{"shot":"` + other + `","name":"x","note":""}`,
 			404, "no such pass in this shot"},
@@ -62,7 +63,8 @@ func TestAnswersAreTrue(t *testing.T) {
 			"no such pass in this shot"},
 		"a huge value": {"PUT", "/api/me", `{"name":"` + strings.Repeat("x", 900_000) + `"}`, 422, "name"},
 		"an endless scheme": {"PATCH", "/api/shots/" + weave + "/frames/scheme",
-			`{"changes":[{"at":["first"],"is":-9223372036854775808,"seen":1},{"at":["last"],"is":9223372036854775807,"seen":1},{"at":["holds"],"is":[{"from":-9223372036854775808,"every":1}],"seen":1}]}`, 422, "first"},
+			`{"changes":[{"at":["first"],"is":-9223372036854775808,"seen":1},{"at":["last"],"is":9223372036854775807,` +
+				`"seen":1},{"at":["holds"],"is":[{"from":-9223372036854775808,"every":1}],"seen":1}]}`, 422, "first"},
 	} {
 		code, b := do(c.method, c.path, c.body)
 		if code != c.status || !strings.Contains(b, c.says) || strings.Contains(b, "database") || len(b) > 2000 {
@@ -137,7 +139,8 @@ func TestHeaders(t *testing.T) {
 	r.Body.Close()
 	for head, want := range map[string]string{"Cross-Origin-Resource-Policy": "same-origin",
 		"Cross-Origin-Opener-Policy": "same-origin", "Permissions-Policy": "camera=()",
-		"Content-Security-Policy": "form-action 'self'", "X-Content-Type-Options": "nosniff", "Referrer-Policy": "no-referrer"} {
+		"Content-Security-Policy": "form-action 'self'", "X-Content-Type-Options": "nosniff",
+		"Referrer-Policy": "no-referrer"} {
 		if got := r.Header.Get(head); !strings.Contains(got, want) {
 			t.Errorf("%s: %q", head, got)
 		}

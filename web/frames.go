@@ -187,7 +187,8 @@ func (s *Server) frameCommand(ctx context.Context, in *struct {
 		return nil, s.refusedOr(err)
 	}
 	text := map[string]string{weave.OnceMore: "The last frame is to be taken once more.",
-		weave.BackTo: fmt.Sprintf("Back to frame %s.", frame4(c.Frame)), weave.StepOver: "A frame was stepped over."}[c.Op]
+		weave.BackTo:   fmt.Sprintf("Back to frame %s.", frame4(c.Frame)),
+		weave.StepOver: "A frame was stepped over."}[c.Op]
 	s.note(ctx, in.ID, "frames", text, nil)
 	s.changed(in.ID)
 	return s.framesBody(ctx, in.ID, nil)

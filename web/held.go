@@ -141,7 +141,8 @@ func (h *heldLine) keeps(press string, d doing) {
 var epoch = time.Now()
 
 // beat passes a sign of life of a press on. One of a press that has ended is none, nor is one
-// that comes later than others by half of the silence; and what fell silent is not kept going by a beat that comes later.
+// that comes later than others by half of the silence; and what fell silent is not kept going by a beat
+// that comes later.
 func (h *heldLine) beat(name string, late time.Duration) {
 	h.mu.Lock()
 	its := h.its

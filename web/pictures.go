@@ -136,7 +136,8 @@ func (s *Server) frameRows(ctx context.Context, shot string, sh *store.Shot) (ro
 					until = frames[i+1]
 				}
 				row := exchange.FrameRow{Frame: f, Until: min(until, l.To), Layer: l.Name, Exposure: x.Number,
-					Picture: x.Picture, Path: short[x.Seal], Taken: x.AskedAt, Hands: spent[f].Hands, Machine: spent[f].Machine}
+					Picture: x.Picture, Path: short[x.Seal], Taken: x.AskedAt, Hands: spent[f].Hands,
+					Machine: spent[f].Machine}
 				planned := make([]float64, len(axes))
 				if tables[x.Seal].AtFrame(planned, f) {
 					row.Planned = planned

@@ -379,7 +379,8 @@ func described(t *testing.T, seed uint64) *caller {
 		"/api/takes/{x}/trace.csv":  "get", "/api/pictures/{x}": "get", "/api/thumbnails/{x}": "get",
 		"/api/camera/look?width={x}": "get", "/api/shots/{id}/keys?revision={x}": "post", "/api/calc/{x}": "post"} {
 		var op operation
-		raw := `{"operationId": "file", "parameters": [{"name": "id", "in": "path", "schema": {"type": "string"}}, {"name": "x", "in": "path", "schema": {"type": "string"}}]}`
+		raw := `{"operationId": "file", "parameters": [{"name": "id", "in": "path", "schema": {"type": "string"}}, ` +
+			`{"name": "x", "in": "path", "schema": {"type": "string"}}]}`
 		if err := json.Unmarshal([]byte(raw), &op); err != nil {
 			t.Fatal(err)
 		}

@@ -330,11 +330,13 @@ func TestProblems(t *testing.T) {
 		"a stranger":  {"PUT", "/api/me", `{"name":"x"}`, []string{"Sec-Fetch-Site", "cross-site"}, 403, ""},
 		"no machine":  {"POST", "/api/machines/stork/home", `{}`, nil, 503, ""},
 		"line-up": {"PATCH", "/api/machines/plank/line-ups",
-			`{"changes":[{"at":["axes","track"],"seen":0,"is":{"soft":[9,1],"working":{"speed":1,"acceleration":1,"jerk":1},"spread":0,"homings":0}}]}`, nil, 422, "track.soft"},
+			`{"changes":[{"at":["axes","track"],"seen":0,"is":{"soft":[9,1],"working":{"speed":1,"acceleration":1,` +
+				`"jerk":1},"spread":0,"homings":0}}]}`, nil, 422, "track.soft"},
 		"a clock": {"PUT", "/api/passes/01a213c4-1156-7864-a204-2ba1959b8ca7",
 			`{"shot":"` + shot + `","name":"x","note":"","clock":"soon"}`, nil, 422, "clock"},
 		"an axis-less": {"PATCH", "/api/machines/plank/line-ups",
-			`{"changes":[{"at":["axes","boom"],"seen":0,"is":{"soft":[1,9],"working":{"speed":1,"acceleration":1,"jerk":1},"spread":0,"homings":0}}]}`, nil, 422, "boom"},
+			`{"changes":[{"at":["axes","boom"],"seen":0,"is":{"soft":[1,9],"working":{"speed":1,"acceleration":1,` +
+				`"jerk":1},"spread":0,"homings":0}}]}`, nil, 422, "boom"},
 	} {
 		code, b := do(c.method, c.path, c.body, c.head...)
 		var p Problem

@@ -123,7 +123,8 @@ func TestArc(t *testing.T) {
 	for want, a := range map[string]balance.Arc{
 		"from_deg: the arc": {FromDeg: 3, ToDeg: 3, StepDeg: 1}, "step_deg: it is 0": {ToDeg: 1},
 		"step_deg: a step of 0.001° makes more than 500": {ToDeg: 1, StepDeg: 0.001},
-		"motor_nm: it is -1":                             {ToDeg: 1, StepDeg: 1, MotorNM: -1}, "friction_nm: it is NaN": {ToDeg: 1, StepDeg: 1, FrictionNM: math.NaN()},
+		"motor_nm: it is -1":                             {ToDeg: 1, StepDeg: 1, MotorNM: -1},
+		"friction_nm: it is NaN":                         {ToDeg: 1, StepDeg: 1, FrictionNM: math.NaN()},
 	} {
 		if err := a.Check(500); err == nil || !strings.HasPrefix(err.Error(), want) {
 			t.Errorf("%v, want %q", err, want)

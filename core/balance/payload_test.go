@@ -120,7 +120,8 @@ func TestPayloadMistakes(t *testing.T) {
 			balance.Weighing{G: 9.8}, []balance.WristPose{pose(about(0, 45))}},
 		"poses: gravity's directions lie on one line, along [0.00, 0.71, -0.71] of the sensor": {
 			balance.Weighing{G: 9.8, Bias: true}, []balance.WristPose{pose(about(0, 0)), pose(half)}},
-		"poses: gravity pulls along y of the sensor in all of them, so nothing can be told from the sensor's": {balance.Weighing{G: 9.8, Bias: true}, []balance.WristPose{pose(half), pose(half), pose(half)}},
+		"poses: gravity pulls along y of the sensor in all of them, so nothing can be told from the sensor's": {
+			balance.Weighing{G: 9.8, Bias: true}, []balance.WristPose{pose(half), pose(half), pose(half)}},
 		"poses: there are none":            {balance.Weighing{G: 9.8}, nil},
 		"g: it is 0":                       {balance.Weighing{}, []balance.WristPose{pose(half)}},
 		"mass_kg: it is 0":                 {balance.Weighing{G: 9.8, Known: &neg}, []balance.WristPose{pose(half)}},

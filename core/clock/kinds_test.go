@@ -153,11 +153,13 @@ func TestCrawlByHand(t *testing.T) {
 // Which frames a camera of its own rate takes, against counting all of its pictures.
 func TestPicturedFrames(t *testing.T) {
 	for name, s := range map[string]Spec{
-		"three times": {Factor: Rate{3, 1}, Way: On}, "a third": {Factor: Rate{1, 3}, Way: On}, "three halves": {Factor: Rate{3, 2}, Way: Back},
+		"three times": {Factor: Rate{3, 1}, Way: On}, "a third": {Factor: Rate{1, 3}, Way: On},
+		"three halves":   {Factor: Rate{3, 2}, Way: Back},
 		"there and back": {Factor: Rate{2, 1}, Way: ThereAndBack, Times: 2}, "around": {Factor: Rate{4, 1},
 			Way: Around, Times: 3},
-		"waiting": {Factor: Rate{1, 1}, Way: On, Waits: []Wait{{10, 125}, {20, 140}, {30, 1000}}}, "delayed": {Factor: Rate{1, 2}, Way: Back, DelayMS: 99},
-		"eased": {Factor: Rate{1, 1}, Way: ThereAndBack, EaseMS: 1000, Waits: []Wait{{12, 500}}},
+		"waiting": {Factor: Rate{1, 1}, Way: On, Waits: []Wait{{10, 125}, {20, 140}, {30, 1000}}},
+		"delayed": {Factor: Rate{1, 2}, Way: Back, DelayMS: 99},
+		"eased":   {Factor: Rate{1, 1}, Way: ThereAndBack, EaseMS: 1000, Waits: []Wait{{12, 500}}},
 	} {
 		s.Kind, s.CameraLocked = Steady, true
 		run := Run{-6, 0, 36, 36}

@@ -23,7 +23,9 @@ func TestTypedClocks(t *testing.T) {
 	for text, why := range map[string]string{"abc": "is not a clock", "": "is not a clock", "0": "stands still",
 		"0 fps": "stands still", "-1": "is not a clock", "1/0": "is not a clock", "1/2/3": "is not a clock",
 		"1e9":  "is not a clock",
-		"1..2": "is not a clock", "fps": "is not a clock", "0.1234567890123": "too many digits", "99999999999": "too many digits", strings.Repeat("1", 500): "is not a clock", "NaN": "is not a clock", "٣": "is not a clock"} {
+		"1..2": "is not a clock", "fps": "is not a clock", "0.1234567890123": "too many digits",
+		"99999999999": "too many digits", strings.Repeat("1", 500): "is not a clock", "NaN": "is not a clock",
+		"٣": "is not a clock"} {
 		_, err := Parse(text, film)
 		if err == nil || !strings.Contains(err.Error(), why) || !strings.Contains(err.Error(), "as 8 fps") {
 			t.Errorf("%q: %v, want %q", text, err, why)

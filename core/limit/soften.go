@@ -13,8 +13,8 @@ import (
 )
 
 // More are the remedies that take longer to find, for the first sentence of a plan: those of
-// Analyse where the plan is a large one, softer easings with the same keyframes at the same frames, and the whole move timed anew. Each has
-// been tried and checked. It ends with the context, too.
+// Analyse where the plan is a large one, softer easings with the same keyframes at the same frames, and
+// the whole move timed anew. Each has been tried and checked. It ends with the context, too.
 func More(ctx context.Context, p *path.Path, r *rig.Rig) ([]Remedy, error) {
 	m, a, err := Analyse(p, r)
 	if err != nil {

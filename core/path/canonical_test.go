@@ -178,7 +178,8 @@ func TestRecord(t *testing.T) {
 		"longest move": func(r *Record) { r.First = MaxFrames - 47 }, "longest move;": func(r *Record) {
 			r.First = -MaxFrames - 1
 		},
-		"runs from 10 to": func(r *Record) { r.Values = NewValues(append([]float64{10}, v[1:]...)) }, "to 1481 mm": func(r *Record) { r.Values = NewValues(append([]float64{1481}, v[1:]...)) },
+		"runs from 10 to": func(r *Record) { r.Values = NewValues(append([]float64{10}, v[1:]...)) },
+		"to 1481 mm":      func(r *Record) { r.Values = NewValues(append([]float64{1481}, v[1:]...)) },
 	} {
 		c := *rec
 		spoil(&c)

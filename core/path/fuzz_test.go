@@ -9,10 +9,14 @@ import (
 // order, compiles and comes back from JSON the same.
 func FuzzEdits(f *testing.F) {
 	for _, s := range []string{
-		`[{"op":"set","frame":9.5,"values":{"pan":1}},{"op":"move","axis":"pan","frame":9.5,"to":-3,"values":{"pan":2}}]`,
-		`[{"op":"kind","axis":"pan","kind":"hold"},{"op":"segment","axis":"track","index":1,"kind":"akima"},{"op":"delete","frame":50}]`,
-		`[{"op":"room","frame":0,"frames":9},{"op":"run","run_up":20,"run_out":999},{"op":"factor","factor":{"num":1,"den":3}}]`,
-		`[{"op":"replace","tracks":[{"axis":"pan","kind":"linear","blend":5,"keys":[{"frame":1,"value":2},{"frame":3,"value":4}]}]},{"op":"base","values":{"roll":1}}]`,
+		`[{"op":"set","frame":9.5,"values":{"pan":1}},{"op":"move","axis":"pan","frame":9.5,"to":-3,"values":{` +
+			`"pan":2}}]`,
+		`[{"op":"kind","axis":"pan","kind":"hold"},{"op":"segment","axis":"track","index":1,"kind":"akima"},{` +
+			`"op":"delete","frame":50}]`,
+		`[{"op":"room","frame":0,"frames":9},{"op":"run","run_up":20,"run_out":999},{"op":"factor","factor":{"num":1,` +
+			`"den":3}}]`,
+		`[{"op":"replace","tracks":[{"axis":"pan","kind":"linear","blend":5,"keys":[{"frame":1,"value":2},{"frame":3,` +
+			`"value":4}]}]},{"op":"base","values":{"roll":1}}]`,
 		`[{"op":"replace","tracks":[{"axis":"pan","segments":{"-1":"hold","7":"x"},"keys":null}]}]`,
 	} {
 		f.Add([]byte(s))

@@ -333,11 +333,16 @@ func TestBookBounds(t *testing.T) {
 		"wire": {wire("a", 0, 0), true}, "nameless": {wire("", 1, 1), false}, "negative cable": {wire("a", -1, 1),
 			false}, "negative run": {wire("a", 1, -1), false},
 		"cable": {cable(0, 0), true}, "negative loop": {cable(-1, 0), false}, "negative radius": {cable(0, -1), false},
-		"pose low": {pose(-178), true}, "pose high": {pose(178), true}, "beyond low": {pose(-179), false}, "pose NaN": {pose(math.NaN()), false},
-		"carries nothing": {pay(0, rig.Level), true}, "sloped": {pay(9, rig.Sloped), true}, "upright": {pay(9, rig.Upright), true}, "upside down": {pay(99_999, rig.UpsideDown), true}, "carries a house": {pay(1e5, rig.Level), false},
-		"quiet": {rig.Book{QuietShare: ptr(0.0)}, true}, "always quiet": {rig.Book{QuietShare: ptr(1.0)}, true},
+		"pose low": {pose(-178), true}, "pose high": {pose(178), true}, "beyond low": {pose(-179), false},
+		"pose NaN":        {pose(math.NaN()), false},
+		"carries nothing": {pay(0, rig.Level), true}, "sloped": {pay(9, rig.Sloped), true},
+		"upright": {pay(9, rig.Upright), true}, "upside down": {pay(99_999, rig.UpsideDown), true},
+		"carries a house": {pay(1e5, rig.Level), false},
+		"quiet":           {rig.Book{QuietShare: ptr(0.0)}, true},
+		"always quiet":    {rig.Book{QuietShare: ptr(1.0)}, true},
 		"less than never": {rig.Book{QuietShare: ptr(-0.1)}, false},
-		"watts":           {rig.Book{StandbyW: 1, RatedW: 2, PeakW: 999_999}, true}, "too many watts": {rig.Book{PeakW: 1e6}, false}, "negative watts": {rig.Book{StandbyW: -1}, false},
+		"watts":           {rig.Book{StandbyW: 1, RatedW: 2, PeakW: 999_999}, true},
+		"too many watts":  {rig.Book{PeakW: 1e6}, false}, "negative watts": {rig.Book{StandbyW: -1}, false},
 	} {
 		r := fixture.Slider()
 		r.Book = &c.b

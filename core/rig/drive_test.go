@@ -200,15 +200,19 @@ func TestDriveBounds(t *testing.T) {
 		d  rig.Drive
 		ok bool
 	}{
-		"least": {rig.Drive{MotorSteps: 1, Microsteps: 1, Gear: one, LeadUM: 1000}, true}, "many steps": {rig.Drive{MotorSteps: 1e7, Microsteps: 1, Gear: one, LeadUM: 1e6}, true}, "too many steps": {rig.Drive{MotorSteps: 1e7 + 1, Microsteps: 1, Gear: one, LeadUM: 1e6}, false},
+		"least":               {rig.Drive{MotorSteps: 1, Microsteps: 1, Gear: one, LeadUM: 1000}, true},
+		"many steps":          {rig.Drive{MotorSteps: 1e7, Microsteps: 1, Gear: one, LeadUM: 1e6}, true},
+		"too many steps":      {rig.Drive{MotorSteps: 1e7 + 1, Microsteps: 1, Gear: one, LeadUM: 1e6}, false},
 		"microsteps":          {rig.Drive{MotorSteps: 200, Microsteps: 4096, Gear: one, LeadUM: 1e6}, true},
 		"too many microsteps": {rig.Drive{MotorSteps: 200, Microsteps: 4097, Gear: one, LeadUM: 1e6}, false},
 		"gear": {rig.Drive{MotorSteps: 1, Microsteps: 1, Gear: rig.Ratio{Num: 1e9, Den: 1e9},
 			LeadUM: 1000}, true}, "gear num": {rig.Drive{MotorSteps: 1, Microsteps: 1,
-			Gear: rig.Ratio{Num: 1e9 + 1, Den: 1e9}, LeadUM: 1000}, false}, "gear den": {rig.Drive{MotorSteps: 1, Microsteps: 1, Gear: rig.Ratio{Num: 1, Den: 0}, LeadUM: 1000}, false},
+			Gear: rig.Ratio{Num: 1e9 + 1, Den: 1e9}, LeadUM: 1000}, false}, "gear den": {rig.Drive{MotorSteps: 1,
+			Microsteps: 1, Gear: rig.Ratio{Num: 1, Den: 0}, LeadUM: 1000}, false},
 		"gear den large": {rig.Drive{MotorSteps: 1, Microsteps: 1, Gear: rig.Ratio{Num: 1e9, Den: 1e9 + 1},
 			LeadUM: 1000}, false},
-		"lead": {rig.Drive{MotorSteps: 200, Microsteps: 1, Gear: one, LeadUM: 1e6}, true}, "long lead": {rig.Drive{MotorSteps: 200, Microsteps: 1, Gear: one, LeadUM: 1e6 + 1}, false},
+		"lead":           {rig.Drive{MotorSteps: 200, Microsteps: 1, Gear: one, LeadUM: 1e6}, true},
+		"long lead":      {rig.Drive{MotorSteps: 200, Microsteps: 1, Gear: one, LeadUM: 1e6 + 1}, false},
 		"teeth":          {rig.Drive{MotorSteps: 200, Microsteps: 1, Gear: one, Teeth: 10_000, PitchUM: 1}, true},
 		"too many teeth": {rig.Drive{MotorSteps: 200, Microsteps: 1, Gear: one, Teeth: 10_001, PitchUM: 1}, false},
 		"pitch":          {rig.Drive{MotorSteps: 200, Microsteps: 1, Gear: one, Teeth: 1, PitchUM: 1e6}, true},

@@ -124,8 +124,8 @@ const (
 // then the motion along or about Direction (a unit vector), driven by Axis. Parent
 // names the joint that carries it, which comes before it; without one it stands
 // on the floor. TurnDeg turns its frame about the vertical before it moves, to the
-// right as a compass; TiltDeg then tips it up about its own right. Scale is what the axis's motion counts for in this joint (1
-// where it is left out): −1 is the parallel linkage that keeps a head level.
+// right as a compass; TiltDeg then tips it up about its own right. Scale is what the axis's motion counts
+// for in this joint (1 where it is left out): −1 is the parallel linkage that keeps a head level.
 type Joint struct {
 	Name      string    `json:"name"`
 	Parent    string    `json:"parent,omitempty"`

@@ -149,7 +149,8 @@ func (r *Rig) mount() int {
 	return k
 }
 
-// turns is the first axis that turns the camera about a direction of its own at zero: 0 right (tilt), 1 forward (roll), 2 up (pan); −1 where there is none.
+// turns is the first axis that turns the camera about a direction of its own at zero: 0 right (tilt), 1
+// forward (roll), 2 up (pan); −1 where there is none.
 func (r *Rig) turns(about int) (axis int) {
 	q := make([]float64, len(r.Axes))
 	for i, a := range r.Axes {

@@ -108,7 +108,8 @@ func TestFingerprintOnARM(t *testing.T) {
 			t.Fatalf("%s for arm64: %v: %s", pkg, err, out)
 		}
 		run := exec.Command(emulator, bin, "-test.v", "-test.run",
-			"^(TestFingerprintIsPinned|TestEveryKindIsPinned|TestCubicVectors|TestTableIsThePath|TestEncodingVector|TestCoefficientBits|TestCoefficientBitsOfShapes|TestCanonicalVector|TestCanonicalVectorOfShapes)$")
+			"^(TestFingerprintIsPinned|TestEveryKindIsPinned|TestCubicVectors|TestTableIsThePath|TestEncodingVector|"+
+				"TestCoefficientBits|TestCoefficientBitsOfShapes|TestCanonicalVector|TestCanonicalVectorOfShapes)$")
 		run.Env = append(os.Environ(), "KEENARC_LEVEL_CHILD=1")
 		run.Dir = filepath.Join("..", pkg)
 		out, err := run.CombinedOutput()

@@ -56,7 +56,10 @@ func TestSectionsEnumerated(t *testing.T) {
 		need  float64
 		owned []site.RailLength
 	}{
-		"find 500 mm more": {2500, []site.RailLength{{1000, 2}}}, "the track needs 0": {0, nil}, "the track needs NaN": {math.NaN(), nil}, "the track needs 200000": {200_000, nil}, "there are 13": {1, make([]site.RailLength, 13)}, "there are 101 of 5 mm": {1, []site.RailLength{{5, 101}}}, "there are 1 of 0 mm": {1, []site.RailLength{{0, 1}}}, "there are -1 of 5 mm": {1, []site.RailLength{{5, -1}}},
+		"find 500 mm more": {2500, []site.RailLength{{1000, 2}}}, "the track needs 0": {0, nil},
+		"the track needs NaN": {math.NaN(), nil}, "the track needs 200000": {200_000, nil},
+		"there are 13": {1, make([]site.RailLength, 13)}, "there are 101 of 5 mm": {1, []site.RailLength{{5, 101}}},
+		"there are 1 of 0 mm": {1, []site.RailLength{{0, 1}}}, "there are -1 of 5 mm": {1, []site.RailLength{{5, -1}}},
 	} {
 		if _, _, err := site.Sections(c.need, c.owned); err == nil || !strings.Contains(err.Error(), want) {
 			t.Errorf("%s: %v", want, err)

@@ -42,8 +42,10 @@ func TestWiringByHand(t *testing.T) {
 	_, still := end(230, 1.5, 100)
 	for name, x := range map[string][2]float64{
 		"lamp W": {p[0].W, 96}, "lamp A": {p[0].A, lampA}, "lamp V": {p[0].V, lampV},
-		"rack W": {p[2].W, rack}, "rack gives": {p[2].GivesW, 48 * lampA}, "swing A": {p[1].A, swingA}, "swing V": {p[1].V, swingV},
-		"wall A": {p[3].A, swingA + rack/230}, "wall W": {p[3].W, 230*swingA + rack}, "wall gives": {p[3].GivesA, p[3].A},
+		"rack W": {p[2].W, rack}, "rack gives": {p[2].GivesW, 48 * lampA}, "swing A": {p[1].A, swingA},
+		"swing V": {p[1].V, swingV},
+		"wall A":  {p[3].A, swingA + rack/230}, "wall W": {p[3].W, 230*swingA + rack},
+		"wall gives":    {p[3].GivesA, p[3].A},
 		"swing at half": {w.At(0.5)[1].A, half}, "swing at rest": {w.At(0)[1].W, 100},
 		"one starting": {w.Starting("swing")[3].A, start + rack/230}, "lamp starting": {w.Starting("lamp")[3].A,
 			still + rack/230},

@@ -127,7 +127,8 @@ func Propose(machines []rig.Placed) *Power {
 			StandbyW: 40, CableM: 8, SectionMM2: 1.5, Plug: "4-pin", TakesV: [2]float64{11, 17}, TakesDC: true,
 			TakesCentre: "+"},
 		PowerNode{ID: "monitor", Name: "Monitor", Role: Device, From: "camera-supply", RatedW: 22, PeakW: 25,
-			StartW: 25, StandbyW: 2, CableM: 3, SectionMM2: 0.75, Plug: "4-pin", TakesV: [2]float64{11, 17}, TakesDC: true, TakesCentre: "+"})
+			StartW: 25, StandbyW: 2, CableM: 3, SectionMM2: 0.75, Plug: "4-pin", TakesV: [2]float64{11, 17},
+			TakesDC: true, TakesCentre: "+"})
 	return p
 }
 

@@ -923,7 +923,8 @@ func (d *oldDevice) talk(c net.Conn) {
 		}
 		if q.Do == "watch" || q.Do == "stop" {
 			fmt.Fprintln(c,
-				`{"state":{"n":1,"tick":5,"mode":"idle","drive":"holding","epoch":1,"pos":{"pan":2.5,"track":9},"asked":{"pan":2.5,"track":9},"homed":{"pan":true},"faults":{"track":"over current"}}}`)
+				`{"state":{"n":1,"tick":5,"mode":"idle","drive":"holding","epoch":1,"pos":{"pan":2.5,"track":9},`+
+					`"asked":{"pan":2.5,"track":9},"homed":{"pan":true},"faults":{"track":"over current"}}}`)
 		}
 	}
 }
