@@ -43,10 +43,13 @@ quick: need-build
 	go test -short -json $$(go list ./... | grep -v /e2e) | go run ./tools/tested
 
 check: ui/node_modules/.package-lock.json bin/keenarc
-	@echo "gofmt, vet, staticcheck, types"
+	@echo "gofmt, vet, staticcheck, revive, the map, types, prettier, eslint, stylelint"
 	@test -z "$$(gofmt -l $$(git ls-files -co --exclude-standard '*.go'))" || { gofmt -l $$(git ls-files -co --exclude-standard '*.go'); exit 1; }
 	go vet ./...
 	go tool staticcheck ./...
+	git ls-files -co --exclude-standard '*.go' | xargs go run ./tools/long
+	go tool revive -config tools/form/revive.toml $$(go list -f '{{.Dir}}' ./...)
+	go tool revive -config tools/form/revive-tests.toml $$(go list -f '{{.Dir}}' ./...)
 	@tools/faults check
 	go run ./tools/map -check
 	go mod tidy -diff

@@ -269,6 +269,8 @@ func (q *CurveRequest) named(axes []string) error {
 func sortedKeys[V any](m map[string]V) []string { return slices.Sorted(maps.Keys(m)) }
 
 // spec is the choice for one axis.
+//
+//revive:disable-next-line:function-length one kind of curve after another
 func (q *CurveRequest) spec(axis string) (curve.Spec, error) {
 	s := curve.Spec{Kind: q.Kind, Ends: q.Ends, Blend: q.BlendS, Segments: q.Segments}
 	n := len(q.Keys.TimesS)

@@ -50,6 +50,7 @@ const leastLimit, mostLimit = 1e-12, 1e12
 // cells of the way.
 const retimeKeys = 100
 
+//revive:disable-next-line:function-length one request, from its keys to its answer
 func runRetime(ctx context.Context, q *RetimeRequest, b Bounds) (*RetimeAnswer, error) {
 	if n := len(q.Keys.TimesS) * len(q.Keys.Axes); n > b.Samples/retimeKeys {
 		return nil, &FieldError{"keys.t_s", fmt.Sprintf("%d keyframes over all axes", n),

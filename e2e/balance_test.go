@@ -31,6 +31,8 @@ func (a *app) bench(machine, pack string) *web.BenchView {
 // A camera nobody balanced is brought to rest by the guide alone, in the browser, on a
 // head with friction; readiness says why not until all is looked after; what contradicts
 // is said; a change is taken back; a lens swap says what to turn.
+//
+//revive:disable-next-line:function-length a whole job, step by step
 func TestBalanceBench(t *testing.T) {
 	beside(t)
 	a := start(t)

@@ -10,6 +10,8 @@ import (
 // The rig book: asked whether it can, a scale that is wrong by a telling ratio found by
 // measuring, corrected as a new version, given to the machine and right afterwards; what
 // that does to moves; a machine from a starting sheet; faults of wiring named.
+//
+//revive:disable-next-line:function-length a whole job, step by step
 func TestRigBook(t *testing.T) {
 	beside(t)
 	a := start(t)

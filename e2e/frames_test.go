@@ -58,6 +58,8 @@ func (p *page) hold(key string, look func()) {
 
 // A new operator opens SL-030, goes to the next cell, exposes three frames with two layers
 // each, takes one once more; the plug is pulled; it goes on.
+//
+//revive:disable-next-line:function-length a whole job, step by step
 func TestFrameByFrame(t *testing.T) {
 	beside(t)
 	b := newBench(t, folder(t))

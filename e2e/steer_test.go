@@ -28,6 +28,8 @@ func (p *page) arrow(key string, down bool) {
 // The rig is steered live on Compose, its keyframe stored where it stands, a mark kept and
 // gone back to; several axes are sent somewhere, arriving together; the camera's own
 // picture is seen on Compose, Line up and Shoot. None of it needs a seal.
+//
+//revive:disable-next-line:function-length a whole job, step by step
 func TestSteeringLive(t *testing.T) {
 	holds(t)
 	a := start(t, homedAlready)

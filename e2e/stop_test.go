@@ -280,6 +280,8 @@ func (w *hands) play(step int) {
 // Stop from another window in the middle of each thing that moves a machine, by hand in the
 // browser: it comes to rest and stays there, however long the first window goes on holding;
 // every window says whose press it is; and what the first window held is let go of there, too.
+//
+//revive:disable-next-line:function-length a whole job, step by step
 func TestStopInTheMiddle(t *testing.T) {
 	holds(t)
 	a := start(t, twice) // a move is to last until it is stopped

@@ -38,6 +38,8 @@ func page(title, under string, at time.Time) (*fpdf.Fpdf, func(string) string) {
 
 // OrderPaper is a running order on one sheet of paper: threads against the clock, what
 // decides drawn heavy, and the steps beneath with room for a pen.
+//
+//revive:disable-next-line:function-length a page from top to bottom
 func OrderPaper(w io.Writer, where string, o *site.Order, v *site.OrderSheet) error {
 	p, to := page("Running order, "+o.Date, fmt.Sprintf("%s. Starts %s, ready %s, four days in five by %s. Printed %s.",
 		where, o.Start, v.Course.Ready, v.Course.Four, v.Now), v.Begins)

@@ -194,6 +194,8 @@ type (
 	}
 )
 
+//revive:disable:exported Do is the word's name, of each.
+
 // Do is the word's name.
 func (Describe) Do() string  { return "describe" }
 func (TakeLease) Do() string { return "lease" }
@@ -224,6 +226,8 @@ func (Beat) Do() string      { return "beat" }
 func (Release) Do() string   { return "release" }
 func (Alive) Do() string     { return "alive" }
 func (Ack) Do() string       { return "ack" }
+
+//revive:enable:exported
 
 func (Describe) answer(Described) {}
 func (TakeLease) answer(Leased)   {}

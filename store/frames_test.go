@@ -27,6 +27,8 @@ func picture(t *testing.T, shade uint8) []byte {
 
 // An exposure is written before and after; what is decided stays, and a cell with one
 // that is open takes no other.
+//
+//revive:disable-next-line:function-length a whole job, step by step
 func TestExposures(t *testing.T) {
 	ctx := t.Context()
 	shelf, err := db.Shelf(ctx)

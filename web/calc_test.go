@@ -140,6 +140,8 @@ func (willing) Drive(ctx context.Context, machine string) (journal.Right, error)
 }
 
 // A roll goes on while calculations come in as fast as they can.
+//
+//revive:disable-next-line:function-length a whole job, step by step
 func TestARollIsNotDisturbedInRealTime(t *testing.T) {
 	if testing.Short() {
 		t.Skip("rolls in real time")

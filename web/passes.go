@@ -203,94 +203,96 @@ func (s *Server) passRoutes(r chi.Router, api huma.API) {
 	})
 	huma.Register(api, op("seal-for-pass", http.MethodPost, "/api/passes/{id}/seal",
 		"Seal the path as it stands for a pass's faster clock"), s.sealForPass)
-	huma.Register(api, op("set-pass", http.MethodPut, "/api/passes/{id}", "Name, note and clock of a pass"),
-		func(ctx context.Context, in *struct {
-			ID   string `path:"id" format:"uuid"`
-			Body struct {
-				Shot       string        `json:"shot" format:"uuid"`
-				Name       *string       `json:"name,omitempty" minLength:"1" maxLength:"40" doc:"left out: as it was"`
-				Note       *string       `json:"note,omitempty" maxLength:"120" doc:"left out: as it was"`
-				Seen       *clock.Spec   `json:"seen,omitempty" doc:"the clock as it was when this was typed: what is changed here and was changed elsewhere since is refused"`
-				Clock      string        `json:"clock,omitempty" maxLength:"40" doc:"left out: as it was; a factor, as 1, 0.5 or 1/3, frames per second, as 8 fps, or how long it takes once through, as 12 s"`
-				Times      *int          `json:"times,omitempty" minimum:"1" maximum:"100" doc:"how often it goes its way; left out: as it was"`
-				DelayMS    *int64        `json:"delay_ms,omitempty" minimum:"0" maximum:"3600000" doc:"how long it stands before it sets out; left out: as it was"`
-				Way        clock.Way     `json:"way,omitempty" enum:"on,back,there and back,around" doc:"left out: as it was"`
-				Kind       clock.Kind    `json:"kind,omitempty" enum:"steady,stepped,crawling,live" doc:"left out: as it was; another kind begins anew"`
-				EaseMS     *int64        `json:"ease_ms,omitempty" minimum:"0" maximum:"60000" doc:"how long it takes to lose its rate before a turn or a wait; left out: as it was"`
-				Locked     *bool         `json:"camera_locked,omitempty" doc:"the camera keeps its own rate; left out: as it was"`
-				Pictures   *int          `json:"pictures,omitempty" minimum:"1" maximum:"20000" doc:"stepped, crawling"`
-				IntervalMS *int64        `json:"interval_ms,omitempty" minimum:"1" maximum:"604800000" doc:"from picture to picture"`
-				MoveMS     *int64        `json:"move_ms,omitempty" minimum:"1" maximum:"604800000" doc:"stepped: of the interval"`
-				Waits      *[]clock.Wait `json:"waits,omitempty" maxItems:"100" doc:"left out: as they were"`
+	huma.Register(api, op("set-pass", http.MethodPut, "/api/passes/{id}", "Name, note and clock of a pass"), s.setPass)
+}
+
+// setPass changes what is given of a pass, and leaves the rest as it is.
+func (s *Server) setPass(ctx context.Context, in *struct {
+	ID   string `path:"id" format:"uuid"`
+	Body struct {
+		Shot       string        `json:"shot" format:"uuid"`
+		Name       *string       `json:"name,omitempty" minLength:"1" maxLength:"40" doc:"left out: as it was"`
+		Note       *string       `json:"note,omitempty" maxLength:"120" doc:"left out: as it was"`
+		Seen       *clock.Spec   `json:"seen,omitempty" doc:"the clock as it was when this was typed: what is changed here and was changed elsewhere since is refused"`
+		Clock      string        `json:"clock,omitempty" maxLength:"40" doc:"left out: as it was; a factor, as 1, 0.5 or 1/3, frames per second, as 8 fps, or how long it takes once through, as 12 s"`
+		Times      *int          `json:"times,omitempty" minimum:"1" maximum:"100" doc:"how often it goes its way; left out: as it was"`
+		DelayMS    *int64        `json:"delay_ms,omitempty" minimum:"0" maximum:"3600000" doc:"how long it stands before it sets out; left out: as it was"`
+		Way        clock.Way     `json:"way,omitempty" enum:"on,back,there and back,around" doc:"left out: as it was"`
+		Kind       clock.Kind    `json:"kind,omitempty" enum:"steady,stepped,crawling,live" doc:"left out: as it was; another kind begins anew"`
+		EaseMS     *int64        `json:"ease_ms,omitempty" minimum:"0" maximum:"60000" doc:"how long it takes to lose its rate before a turn or a wait; left out: as it was"`
+		Locked     *bool         `json:"camera_locked,omitempty" doc:"the camera keeps its own rate; left out: as it was"`
+		Pictures   *int          `json:"pictures,omitempty" minimum:"1" maximum:"20000" doc:"stepped, crawling"`
+		IntervalMS *int64        `json:"interval_ms,omitempty" minimum:"1" maximum:"604800000" doc:"from picture to picture"`
+		MoveMS     *int64        `json:"move_ms,omitempty" minimum:"1" maximum:"604800000" doc:"stepped: of the interval"`
+		Waits      *[]clock.Wait `json:"waits,omitempty" maxItems:"100" doc:"left out: as they were"`
+	}
+}) (*body[[]PassView], error) {
+	d, err := s.store.Draft(ctx, in.Body.Shot)
+	if err != nil {
+		return nil, s.fail(err)
+	}
+	run := d.Path.Clock()
+	var f clock.Rate
+	if in.Body.Clock != "" {
+		if f, err = clock.ParseFor(in.Body.Clock, d.Path.Rate, run.Last-run.First); err != nil {
+			return nil, blamed("clock", err)
+		}
+		if f.Float() > 100 {
+			return nil, blame("clock", fmt.Sprintf("%s is a factor of %s", in.Body.Clock, f),
+				"give one of at most 100")
+		}
+	}
+	if _, err := s.passOf(ctx, in.Body.Shot, in.ID); err != nil {
+		return nil, s.fail(err)
+	}
+	var was, now store.Pass
+	if err := s.store.ChangePass(ctx, in.ID, func(p *store.Pass) error {
+		was = *p
+		give(&p.Name, in.Body.Name)
+		give(&p.Note, in.Body.Note)
+		if in.Body.Clock != "" {
+			p.Clock.Factor = f
+		}
+		if k := in.Body.Kind; k != "" && k != p.Clock.Kind {
+			p.Clock = clock.Begin(k, p.Clock, run.Last-run.First)
+		}
+		if in.Body.Way != "" {
+			if p.Clock.Way = in.Body.Way; p.Clock.Way != clock.ThereAndBack && p.Clock.Way != clock.Around &&
+				in.Body.Times == nil {
+				p.Clock.Times = 0
 			}
-		}) (*body[[]PassView], error) {
-			d, err := s.store.Draft(ctx, in.Body.Shot)
-			if err != nil {
-				return nil, s.fail(err)
-			}
-			run := d.Path.Clock()
-			var f clock.Rate
-			if in.Body.Clock != "" {
-				if f, err = clock.ParseFor(in.Body.Clock, d.Path.Rate, run.Last-run.First); err != nil {
-					return nil, blamed("clock", err)
-				}
-				if f.Float() > 100 {
-					return nil, blame("clock", fmt.Sprintf("%s is a factor of %s", in.Body.Clock, f),
-						"give one of at most 100")
-				}
-			}
-			if _, err := s.passOf(ctx, in.Body.Shot, in.ID); err != nil {
-				return nil, s.fail(err)
-			}
-			var was, now store.Pass
-			if err := s.store.ChangePass(ctx, in.ID, func(p *store.Pass) error {
-				was = *p
-				give(&p.Name, in.Body.Name)
-				give(&p.Note, in.Body.Note)
-				if in.Body.Clock != "" {
-					p.Clock.Factor = f
-				}
-				if k := in.Body.Kind; k != "" && k != p.Clock.Kind {
-					p.Clock = clock.Begin(k, p.Clock, run.Last-run.First)
-				}
-				if in.Body.Way != "" {
-					if p.Clock.Way = in.Body.Way; p.Clock.Way != clock.ThereAndBack && p.Clock.Way != clock.Around &&
-						in.Body.Times == nil {
-						p.Clock.Times = 0
-					}
-				}
-				give(&p.Clock.EaseMS, in.Body.EaseMS)
-				give(&p.Clock.CameraLocked, in.Body.Locked)
-				give(&p.Clock.Pictures, in.Body.Pictures)
-				give(&p.Clock.IntervalMS, in.Body.IntervalMS)
-				give(&p.Clock.MoveMS, in.Body.MoveMS)
-				give(&p.Clock.Times, in.Body.Times)
-				give(&p.Clock.DelayMS, in.Body.DelayMS)
-				give(&p.Clock.Waits, in.Body.Waits)
-				if what := overtaken(in.Body.Seen, &was.Clock, &p.Clock); what != "" {
-					return conflict(fmt.Sprintf("Somebody has changed the %s of this pass meanwhile; look at it as it "+
-						"is now, then change it.", what))
-				}
-				if err := p.Clock.Check(); err != nil {
-					return blamed("clock", err)
-				}
-				if _, err := p.Clock.Over(clock.Whole(run.First, max(run.Last, run.First+1)), d.Path.Rate); err !=
-					nil && len(p.Clock.Waits) == 0 {
-					return blamed("clock", err) // where it waits is said beside the pass: the move may still change
-				}
-				now = *p
-				return nil
-			}); err != nil {
-				return nil, s.fail(err)
-			}
-			if from, to := was.Clock.Words(), now.Clock.Words(); from != to {
-				s.note(ctx, in.Body.Shot, "pass", fmt.Sprintf("Pass %d · %s: its clock was %s and is %s.", now.Number,
-					now.Name, from, to), nil)
-			}
-			s.changed(in.Body.Shot)
-			v, err := s.passes(ctx, in.Body.Shot)
-			return &body[[]PassView]{v}, s.fail(err)
-		})
+		}
+		give(&p.Clock.EaseMS, in.Body.EaseMS)
+		give(&p.Clock.CameraLocked, in.Body.Locked)
+		give(&p.Clock.Pictures, in.Body.Pictures)
+		give(&p.Clock.IntervalMS, in.Body.IntervalMS)
+		give(&p.Clock.MoveMS, in.Body.MoveMS)
+		give(&p.Clock.Times, in.Body.Times)
+		give(&p.Clock.DelayMS, in.Body.DelayMS)
+		give(&p.Clock.Waits, in.Body.Waits)
+		if what := overtaken(in.Body.Seen, &was.Clock, &p.Clock); what != "" {
+			return conflict(fmt.Sprintf("Somebody has changed the %s of this pass meanwhile; look at it as it "+
+				"is now, then change it.", what))
+		}
+		if err := p.Clock.Check(); err != nil {
+			return blamed("clock", err)
+		}
+		if _, err := p.Clock.Over(clock.Whole(run.First, max(run.Last, run.First+1)), d.Path.Rate); err !=
+			nil && len(p.Clock.Waits) == 0 {
+			return blamed("clock", err) // where it waits is said beside the pass: the move may still change
+		}
+		now = *p
+		return nil
+	}); err != nil {
+		return nil, s.fail(err)
+	}
+	if from, to := was.Clock.Words(), now.Clock.Words(); from != to {
+		s.note(ctx, in.Body.Shot, "pass", fmt.Sprintf("Pass %d · %s: its clock was %s and is %s.", now.Number,
+			now.Name, from, to), nil)
+	}
+	s.changed(in.Body.Shot)
+	v, err := s.passes(ctx, in.Body.Shot)
+	return &body[[]PassView]{v}, s.fail(err)
 }
 
 // overtaken is what a change makes of a clock that was another already than was seen when it
@@ -359,6 +361,8 @@ func choice(ps []PassView, pass, take string) string {
 }
 
 // passes lists a shot's passes with their takes and what was found of them.
+//
+//revive:disable-next-line:function-length what a list of passes rests on is read once, for all of them
 func (s *Server) passes(ctx context.Context, shot string) ([]PassView, error) {
 	sh, err := s.store.Shot(ctx, shot)
 	if err != nil {

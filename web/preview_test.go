@@ -49,6 +49,8 @@ func previewed(t *testing.T, c *websocket.Conn, ask PreviewAsk) (PreviewSays, []
 
 // What a preview shows is what the edit gives, number for number; only axes that change
 // come along, and nothing is stored.
+//
+//revive:disable-next-line:function-length a whole job, step by step
 func TestPreviewIsWhatTheEditGives(t *testing.T) {
 	id := fresh(t, "PV-1")
 	edits := []string{`{"op":"set","frame":0,"values":{"track":200,"pan":0,"tilt":0}}`,

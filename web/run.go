@@ -61,6 +61,8 @@ type Running struct {
 
 // Run starts what is needed, serves until the context ends, and stops what it
 // started, in the reverse order.
+//
+//revive:disable-next-line:function-length what is started, in its order; each is ended where it was begun
 func Run(ctx context.Context, o Options) error {
 	host, _, err := net.SplitHostPort(o.Listen)
 	if err != nil {

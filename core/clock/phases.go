@@ -465,10 +465,10 @@ func (c Uniform) Stops() []int { return nil }
 // Eases is empty.
 func (c Uniform) Eases() []Ease { return nil }
 
-// Traits: it runs forward.
+// Traits are that it runs forward.
 func (c Uniform) Traits() Traits { return Traits{Forward: true} }
 
-// Pictured: a locked camera takes a picture of every frame whose distance from Picture is
+// Pictured is by this: a locked camera takes a picture of every frame whose distance from Picture is
 // a multiple of the factor's numerator in lowest terms.
 func (c Uniform) Pictured(frame int) []bool {
 	n := len(c.TimesAt(float64(frame)))

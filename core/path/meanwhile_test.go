@@ -10,6 +10,8 @@ import (
 
 // An edit is carried over to a newer plan only where nothing that it rests on
 // has changed; each pair of edits is tried in both orders.
+//
+//revive:disable-next-line:function-length a whole job, step by step
 func TestUndisturbed(t *testing.T) {
 	r := fixture.Slider()
 	p := New(r, clock.Rate{Num: 24, Den: 1}, nil)

@@ -183,6 +183,8 @@ func (r *Rig) turns(about int) (axis int) {
 // Can answers every wish that was asked, with what limits it. Of a machine that is seen
 // through a lens that displaces its axis (Through), height, reach and speed are those of
 // where the lens looks from; what pans, tilts and rolls is the camera.
+//
+//revive:disable-next-line:function-length one answer after another, in the order in which they are read
 func (r *Rig) Can(w Wish) []Answer {
 	out := []Answer{}
 	say := func(wish string, ok bool, format string, v ...any) {

@@ -258,6 +258,8 @@ func (v *SurveySheet) inLine(s *Survey, points, other []PointSheet) bool {
 }
 
 // compare holds the newest round against the first.
+//
+//revive:disable-next-line:function-length one sheet, sentence by sentence
 func (v *SurveySheet) compare(s *Survey, base rig.Vec) {
 	var m []Measured
 	var which []int

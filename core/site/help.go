@@ -19,6 +19,8 @@ const mostHelps = 4
 
 // help is what would make it ready earlier: more hands, no rails, a wait that no rule
 // asks for, and where minutes saved count.
+//
+//revive:disable-next-line:function-length one kind of help after another
 func (v *OrderSheet) help(o *Order, n *Network, learnt map[Doing]Learnt, done []Done) error {
 	now := max(v.NowMin, 0)
 	try := func(says string, setup Setup, change func(steps []OrderStep)) {

@@ -21,6 +21,7 @@ type Disk struct {
 	fail int
 }
 
+// NewDisk is one that nothing was kept on.
 func NewDisk() *Disk { return &Disk{begun: map[string]*journal.Take{}, fail: -1} }
 
 // Begin keeps a take that begins.

@@ -151,6 +151,8 @@ func TestPressIsRefused(t *testing.T) {
 // Readiness names the first thing that is not so, in the order of the day: what is wrong with
 // the machine before all else, then whether it is there, homed, balanced, in limits, sealed,
 // at its place.
+//
+//revive:disable-next-line:function-length a whole job, step by step
 func TestReadinessNamesTheFirstThing(t *testing.T) {
 	r, p := whole(t), pass(t)
 	pose := func(frame int) map[string]link.AxisState {

@@ -37,10 +37,11 @@ func NewEye(addr string, log *slog.Logger) *Eye {
 	return &Eye{addr: addr, log: log, why: "looking for the camera"}
 }
 
-const (
-	pulse  = time.Second     // how often it is asked whether it is there
-	Answer = 5 * time.Second // how long an answer may take that is no exposure
-)
+// pulse is how often it is asked whether it is there.
+const pulse = time.Second
+
+// Answer is how long an answer may take that is no exposure.
+const Answer = 5 * time.Second
 
 // Run keeps the connection up until the context ends.
 func (e *Eye) Run(ctx context.Context) {

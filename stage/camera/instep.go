@@ -117,6 +117,8 @@ func (m *InStep) at(does string, share float64) {
 }
 
 // measure tries first, the clock being read all along, and reads it until the time is over.
+//
+//revive:disable-next-line:function-length one measurement, from its first question to its last
 func (m *InStep) measure(ctx context.Context, tries int, seconds float64) (*journal.Chain, error) {
 	began := time.Now()
 	var pairs []clock.Pair

@@ -130,6 +130,8 @@ const ending = 150 * time.Millisecond
 
 // Begin grants what a press claims, or nothing; says is what will be done, in words. How the
 // machine stands is taken in with it. The grant must be ended.
+//
+//revive:disable-next-line:function-length one decision, under one lock
 func (a *Arbiter) Begin(p Press, k Kind, says string, axes []string, claims ...Claim) (*Grant, error) {
 	d := Doing{ID: journal.NewID(), Kind: k, Axes: axes, Shot: p.Shot, Who: p.Who, Page: p.Page, Says: says,
 		SinceMS: p.At.UnixMilli()}

@@ -10,7 +10,7 @@ func TestTooLong(t *testing.T) {
 	for line, want := range map[string]bool{
 		"\t" + x:       false,
 		"\t" + x + "x": true,
-		"\tName string `json:\"name\" doc:\"" + x + "\"`":           false,
+		"\tName string `json:\"name\" doc:\"" + x + "\"`":          false,
 		"\tName string `json:\"name\" doc:\"" + x + "\"` // of it": false,
 		"\tsql(`" + x + "`)": true,
 	} {

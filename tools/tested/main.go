@@ -25,6 +25,7 @@ type slow struct {
 	seconds float64
 }
 
+//revive:disable-next-line:function-length one pass over what is read
 func main() {
 	most := flag.Int("slowest", 10, "how many of the slowest tests are named")
 	list := flag.String("failed", "", "a file for the tests that failed, a package and a name on each line")
