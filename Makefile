@@ -53,6 +53,7 @@ check: ui/node_modules/.package-lock.json bin/keenarc
 	@tools/faults check
 	go run ./tools/map -check
 	go mod tidy -diff
+	@tools/unused
 	cd ui && npm run --silent check
 
 # Everything that is generated: API description, its types, docs/calc.md.

@@ -138,14 +138,6 @@ func (l Lever) Margin(motorNM, fromDeg, toDeg float64) float64 {
 // pull of cables hold it wherever it is pointed.
 func Band(massKg, holdsNM float64) float64 { return holdsNM / (massKg * G) }
 
-// About is gravity's torque about any axis through a place, as a line of a machine's
-// joints: axis · ((centre − place) × weight), positive as the axis turns.
-func About(axis, place, centre rig.Vec, massKg float64) float64 {
-	// (r × (0,0,−mg)) = (−r_y·mg, r_x·mg, 0)
-	x, y := centre[0]-place[0], centre[1]-place[1]
-	return massKg * G * (axis[1]*x - axis[0]*y)
-}
-
 // Inclined is the largest torque about an axis that is tipped from the vertical, for
 // a weight that far from it: m·g·sin(tip)·off. A pan on a sloped mounting is one.
 func Inclined(massKg, offM, tipDeg float64) float64 {

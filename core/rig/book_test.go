@@ -4,6 +4,7 @@ import (
 	"encoding/json"
 	"math"
 	"reflect"
+	"slices"
 	"strings"
 	"testing"
 
@@ -183,8 +184,8 @@ func TestChanges(t *testing.T) {
 		c.change(b)
 		got := rig.Changes(a, b)
 		if (c.want == "") != (len(got) == 0) || c.want != "" && !strings.Contains(got[0].Says, c.want) ||
-			rig.Voids(a, b) != c.voids {
-			t.Errorf("%s: %+v, voids %v", name, got, rig.Voids(a, b))
+			slices.ContainsFunc(got, func(c rig.Change) bool { return c.Voids }) != c.voids {
+			t.Errorf("%s: %+v", name, got)
 		}
 	}
 }

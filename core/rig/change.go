@@ -75,13 +75,3 @@ func Changes(a, b *Rig) []Change {
 	}
 	return out
 }
-
-// Voids reports whether paths that were sealed on a do not run on b.
-func Voids(a, b *Rig) bool {
-	for _, c := range Changes(a, b) {
-		if c.Voids {
-			return true
-		}
-	}
-	return false
-}

@@ -6,7 +6,6 @@ import (
 	"fmt"
 	"math"
 
-	"keenarc/core/clock"
 	"keenarc/core/limit"
 	"keenarc/core/rig"
 	"keenarc/core/seal"
@@ -257,15 +256,6 @@ func frames(n int) string {
 		return "1 frame"
 	}
 	return fmt.Sprintf("%d frames", n)
-}
-
-// Begins is the frame at which a pass of a table begins.
-func Begins(t *seal.Table, s clock.Spec) (int, error) {
-	c, err := t.Clock(s)
-	if err != nil {
-		return t.Start(), err
-	}
-	return c.At(0, trace.Hz).Whole(), nil
 }
 
 // PoseAt is a table's pose at a frame by axis, under the axes' own names, for one
