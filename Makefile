@@ -4,7 +4,7 @@ SHELL := /bin/bash
 UI := $(shell find ui/src ui/public ui/index.html ui/vite.config.ts ui/package-lock.json -type f 2>/dev/null)
 GO := $(shell find cmd core exchange calc journal standin link stage store web ui/embed.go examples -name '*.go' -o -name '*.sql' -o -name '*.csv' -o -name '*.json' 2>/dev/null)
 
-.PHONY: demo demo-reset test quick build check generate pictures bench fuzz mutants soak need-build need-test clean
+.PHONY: demo demo-reset test quick build check generate licences pictures bench fuzz mutants soak need-build need-test clean
 
 demo: need-build bin/keenarc
 	@exec bin/keenarc demo
@@ -54,6 +54,7 @@ check: ui/node_modules/.package-lock.json bin/keenarc
 	go run ./tools/map -check
 	go mod tidy -diff
 	@tools/unused
+	go run ./tools/licences -check
 	cd ui && npm run --silent check
 
 # Everything that is generated: API description, its types, docs/calc.md.
@@ -64,6 +65,10 @@ generate: ui/node_modules/.package-lock.json
 	go run ./cmd/keenarc rules > ui/src/api/rules.ts
 	cd ui && npm run --silent types
 	go run ./tools/map
+
+# What ships, and its licences: docs/licences.md.
+licences: ui/node_modules/.package-lock.json
+	go run ./tools/licences
 
 pictures: need-build need-test bin/keenarc
 	KEENARC_PICTURES=$(CURDIR)/docs/screenshots go test -count=1 -run 'TestPictures|TestPointsSheet' ./e2e
