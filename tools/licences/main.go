@@ -148,7 +148,8 @@ func textOf(dir string) string {
 	names, _ := filepath.Glob(filepath.Join(dir, "*"))
 	for _, n := range names {
 		base := strings.ToUpper(filepath.Base(n))
-		if !strings.HasPrefix(base, "LICENSE") && !strings.HasPrefix(base, "LICENCE") && !strings.HasPrefix(base, "COPYING") {
+		if !strings.HasPrefix(base, "LICENSE") && !strings.HasPrefix(base, "LICENCE") && !strings.HasPrefix(base,
+			"COPYING") {
 			continue
 		}
 		raw, err := os.ReadFile(n)

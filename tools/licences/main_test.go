@@ -26,7 +26,8 @@ func TestLicencesAreKnownByTheirWords(t *testing.T) {
 func TestWhatThePackagesNeedShips(t *testing.T) {
 	dir := t.TempDir()
 	for name, text := range map[string]string{
-		"package.json":                               `{"dependencies":{"a":"1","b":"1"},"devDependencies":{"tool":"1"}}`,
+		"package.json": `{"dependencies":{"a":"1","b":"1"},"devDependencies":{` +
+			`"tool":"1"}}`,
 		"node_modules/a/package.json":                `{"version":"1.0","license":"MIT","dependencies":{"b":"2"}}`,
 		"node_modules/b/package.json":                `{"version":"1.0","license":"ISC"}`,
 		"node_modules/a/node_modules/b/package.json": `{"version":"2.0","license":"MIT","dependencies":{"a":"1"}}`,
