@@ -8,11 +8,12 @@ import (
 
 func TestLicencesAreKnownByTheirWords(t *testing.T) {
 	for text, want := range map[string]string{
-		"MIT\n\nPermission is hereby granted, free of\ncharge, to any person … without restriction, …":      "MIT",
-		"Apache License\nVersion 2.0, January 2004":                                                         "Apache-2.0",
-		"Redistribution and use in source and binary forms … Neither the name of …":                         "BSD-3-Clause",
-		"Redistribution and use in source and binary forms …":                                               "BSD-2-Clause",
-		"Permission to use, copy, modify, and distribute this software for any purpose with or without fee": "ISC",
+		"MIT\n\nPermission is hereby granted, free of\ncharge, to any person … without restriction, …": "MIT",
+		"Apache License\nVersion 2.0, January 2004":                                                    "Apache-2.0",
+		"Redistribution and use in source and binary forms … Neither the name of …":                    "BSD-3-Clause",
+		"Redistribution and use in source and binary forms …":                                          "BSD-2-Clause",
+		"Permission to use, copy, modify, and distribute this software for any purpose with or" +
+			" without fee": "ISC",
 		"All rights reserved.": "",
 	} {
 		if got := named(text); got != want {
