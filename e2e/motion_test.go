@@ -192,8 +192,8 @@ func TestRunsFromTheLimits(t *testing.T) {
 	p.wait("what it does",
 		`/At its centre of mass the camera feels at most [\d.]+ g/.test(document.body.textContent) &&
 			/The fastest point is/.test(document.body.textContent) && /goes on for/.test(document.body.textContent) &&
-			/sways by/.test(document.body.textContent) && /Pass 4 · Fog,
-			slow at 8 fps would lie/.test(document.body.textContent)`)
+			/sways by/.test(document.body.textContent) &&
+			/Pass 4 · Fog, slow at 8 fps would lie/.test(document.body.textContent)`)
 	_, errs := p.seen()
 	if len(errs) > 0 {
 		t.Errorf("the page says %v", errs)
