@@ -25,7 +25,7 @@ import (
 )
 
 // mostEntered is how many functions of ours one press of the hold may enter, from the socket's
-// word to the line on the wire. docs/architecture.md lists them in order.
+// word to the line on the wire. docs/stage.md lists them in order.
 const mostEntered = 25
 
 // TestOnePress counts them: every function is given a line that says that it is entered, and
@@ -59,7 +59,7 @@ func TestOnePress(t *testing.T) {
 	}
 	said, idle, _ := strings.Cut(string(raw), "\n\n")
 	got, always := strings.Split(said, "\n"), strings.Split(idle, "\n")
-	doc, err := os.ReadFile("../docs/architecture.md")
+	doc, err := os.ReadFile("../docs/stage.md")
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -79,7 +79,7 @@ func TestOnePress(t *testing.T) {
 		t.Errorf("one press enters %d functions of ours, at most %d are meant:\n%s", len(got), mostEntered, raw)
 	}
 	if !slices.Equal(got, listed) {
-		t.Errorf("docs/architecture.md lists\n%s\none press enters\n%s", strings.Join(listed, "\n"), raw)
+		t.Errorf("docs/stage.md lists\n%s\none press enters\n%s", strings.Join(listed, "\n"), raw)
 	}
 }
 
