@@ -142,6 +142,6 @@ text {
   font-size: 13px;
 }
 html.paper .lab {
-  fill: #4d5a67;
+  fill: var(--muted);
 }
 </style>

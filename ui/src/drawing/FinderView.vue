@@ -123,7 +123,7 @@ watch(
 
 <style scoped>
 .finder {
-  background: #0b0d10;
+  background: var(--picture);
   overflow: hidden;
 }
 .holder {
@@ -176,7 +176,7 @@ watch(
   width: 3px;
   margin-left: -1.5px;
   height: 14px;
-  background: #ffd27a;
+  background: var(--picture-now);
 }
 .over {
   position: absolute;
@@ -189,7 +189,7 @@ watch(
   pointer-events: none;
 }
 .over span {
-  background: rgb(8 10 13 / 55%);
+  background: var(--picture-veil);
   padding: 0 5px;
 }
 .over.top {
@@ -199,7 +199,7 @@ watch(
   bottom: 32px;
 }
 .none {
-  color: #fff;
+  color: var(--picture-bright);
   padding: 60px 30px;
 }
 html.blackout .holder {

@@ -210,6 +210,6 @@ text {
   font-weight: 700;
 }
 html.paper .lab {
-  fill: #4d5a67;
+  fill: var(--muted);
 }
 </style>

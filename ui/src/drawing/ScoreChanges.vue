@@ -99,7 +99,7 @@ const beyond = computed(() => props.window.to - props.window.from >= mostFrames)
   fill: var(--quiet);
 }
 html.paper .lab {
-  fill: #4d5a67;
+  fill: var(--muted);
 }
 html .lab.strong {
   fill: var(--ink);

@@ -738,7 +738,7 @@ svg {
   fill: var(--quiet);
 }
 html.paper .lab {
-  fill: #4d5a67;
+  fill: var(--muted);
 }
 .lab.now {
   fill: var(--now);

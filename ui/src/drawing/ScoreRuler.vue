@@ -82,7 +82,7 @@ const crowd = computed(() =>
   fill: var(--quiet);
 }
 html.paper .lab {
-  fill: #4d5a67;
+  fill: var(--muted);
 }
 .ruler {
   cursor: col-resize;

@@ -333,7 +333,7 @@ const name = computed(() => {
   fill: var(--quiet);
 }
 html.paper .lab {
-  fill: #4d5a67;
+  fill: var(--muted);
 }
 html .lab.over {
   fill: var(--over);

@@ -55,16 +55,16 @@ const upright = computed(() => props.shot.lens.height_mm > props.shot.lens.width
   display: flex;
   gap: 8px;
   align-items: center;
-  background: rgb(8 10 13 / 72%);
+  background: var(--picture-veil-thick);
   padding: 0 0 0 8px;
-  color: #eadfc8;
+  color: var(--picture-ink);
 }
 .turn a {
-  color: #eadfc8;
+  color: var(--picture-ink);
 }
 .turn button {
-  background: #eadfc8;
-  color: #0b0d10;
+  background: var(--picture-ink);
+  color: var(--picture);
   border: 0;
   font: 600 13px/1 var(--head);
   padding: 5px 9px;

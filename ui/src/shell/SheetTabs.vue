@@ -39,7 +39,7 @@ const shot = useShot();
   border-color: var(--now);
 }
 html.paper .tab {
-  color: #4d5a67;
+  color: var(--muted);
 }
 html.paper .tab.here {
   color: var(--ink);

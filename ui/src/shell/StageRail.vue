@@ -117,7 +117,7 @@ const notes = computed<Record<string, string>>(() => {
 html.paper .t,
 html.paper .n,
 html.paper .foot .link {
-  color: #4d5a67;
+  color: var(--muted);
 }
 html.paper .here .t,
 html.paper .here .n {

@@ -217,7 +217,7 @@ footer {
 }
 html.paper footer,
 html.paper header .quiet {
-  color: #4d5a67;
+  color: var(--muted);
 }
 .by {
   min-width: 4ch;

@@ -237,6 +237,6 @@ const dragged = computed(() =>
   color: var(--now);
 }
 html.paper .quiet {
-  color: #4d5a67;
+  color: var(--muted);
 }
 </style>

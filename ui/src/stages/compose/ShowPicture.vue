@@ -55,7 +55,7 @@ onBeforeUnmount(() => {
   position: fixed;
   inset: 0;
   z-index: 9000;
-  background: #0b0d10;
+  background: var(--picture);
   outline: none;
   cursor: none;
   display: grid;
@@ -69,9 +69,9 @@ onBeforeUnmount(() => {
   right: 24px;
   bottom: 16px;
   margin: 0;
-  color: #eadfc8;
+  color: var(--picture-ink);
   font: 400 30px/1 var(--text);
-  background: rgb(8 10 13 / 55%);
+  background: var(--picture-veil);
   padding: 4px 10px;
   font-variant-numeric: tabular-nums;
 }

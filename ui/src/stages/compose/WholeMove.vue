@@ -376,6 +376,6 @@ ul {
   overflow: auto;
 }
 html.paper .quiet {
-  color: #4d5a67;
+  color: var(--muted);
 }
 </style>

@@ -509,7 +509,7 @@ header .btn {
   flex-wrap: wrap;
 }
 html.paper .quiet {
-  color: #4d5a67;
+  color: var(--muted);
 }
 @media (max-width: 1060px) {
   .lineup {

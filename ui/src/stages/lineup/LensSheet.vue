@@ -445,7 +445,7 @@ th {
 html.paper .quiet,
 html.paper th,
 html.paper .tab:not(.here) {
-  color: #4d5a67;
+  color: var(--muted);
 }
 @media (max-width: 900px) {
   .lens {

@@ -377,7 +377,7 @@ tr.here {
   padding: 2px 9px;
 }
 html.paper .quiet {
-  color: #4d5a67;
+  color: var(--muted);
 }
 @media (max-width: 900px) {
   .points {

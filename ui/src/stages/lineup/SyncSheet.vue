@@ -242,7 +242,7 @@ h2 {
 }
 html.paper .quiet,
 html.paper th {
-  color: #4d5a67;
+  color: var(--muted);
 }
 @media (max-width: 900px) {
   .sync {

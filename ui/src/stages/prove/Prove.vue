@@ -327,7 +327,7 @@ li .btn {
   accent-color: var(--now);
 }
 html.paper .quiet {
-  color: #4d5a67;
+  color: var(--muted);
 }
 @media (max-width: 900px) {
   .prove {

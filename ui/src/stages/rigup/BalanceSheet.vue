@@ -203,7 +203,7 @@ const what = computed(() =>
 }
 html.paper .tab:not(.here),
 html.paper .quiet {
-  color: #4d5a67;
+  color: var(--muted);
 }
 @media (max-width: 900px) {
   .four {

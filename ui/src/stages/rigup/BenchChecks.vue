@@ -143,6 +143,6 @@ h2:not(:first-child) {
   margin-top: 7px;
 }
 html.paper .quiet {
-  color: #4d5a67;
+  color: var(--muted);
 }
 </style>

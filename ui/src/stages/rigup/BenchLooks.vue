@@ -318,7 +318,7 @@ label {
 }
 html.paper label,
 html.paper .quiet {
-  color: #4d5a67;
+  color: var(--muted);
 }
 select.field {
   font-weight: 700;

@@ -142,6 +142,6 @@ p {
 }
 html.paper .quiet,
 html.paper th {
-  color: #4d5a67;
+  color: var(--muted);
 }
 </style>

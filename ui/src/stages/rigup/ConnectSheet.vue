@@ -238,7 +238,7 @@ ul {
   padding-left: 18px;
 }
 html.paper .quiet {
-  color: #4d5a67;
+  color: var(--muted);
 }
 @media (max-width: 900px) {
   .connect {

@@ -234,7 +234,7 @@ th {
 }
 html.paper .quiet,
 html.paper th {
-  color: #4d5a67;
+  color: var(--muted);
 }
 @media (max-width: 900px) {
   .crane {

@@ -480,7 +480,7 @@ label {
   align-items: center;
 }
 html.paper .quiet {
-  color: #4d5a67;
+  color: var(--muted);
 }
 @media (max-width: 900px) {
   .ground {

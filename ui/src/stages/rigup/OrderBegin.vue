@@ -133,6 +133,6 @@ label {
   text-align: right;
 }
 html.paper .quiet {
-  color: #4d5a67;
+  color: var(--muted);
 }
 </style>

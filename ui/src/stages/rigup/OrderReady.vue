@@ -176,6 +176,6 @@ li b {
   padding-top: 6px;
 }
 html.paper .quiet {
-  color: #4d5a67;
+  color: var(--muted);
 }
 </style>

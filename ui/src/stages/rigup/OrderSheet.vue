@@ -233,7 +233,7 @@ async function add(): Promise<void> {
   bottom: 8px;
 }
 html.paper .quiet {
-  color: #4d5a67;
+  color: var(--muted);
 }
 @media (max-width: 900px) {
   .order {

@@ -324,6 +324,6 @@ p {
   margin: 0;
 }
 html.paper .quiet {
-  color: #4d5a67;
+  color: var(--muted);
 }
 </style>

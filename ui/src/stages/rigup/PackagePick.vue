@@ -98,6 +98,6 @@ label {
   min-width: 0;
 }
 html.paper .quiet {
-  color: #4d5a67;
+  color: var(--muted);
 }
 </style>

@@ -391,7 +391,7 @@ label {
   width: 92px;
 }
 html.paper .quiet {
-  color: #4d5a67;
+  color: var(--muted);
 }
 .lines {
   min-width: 0;

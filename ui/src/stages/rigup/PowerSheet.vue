@@ -259,7 +259,7 @@ td {
   align-items: center;
 }
 html.paper .quiet {
-  color: #4d5a67;
+  color: var(--muted);
 }
 @media (max-width: 900px) {
   .power {

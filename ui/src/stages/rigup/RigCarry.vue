@@ -107,6 +107,6 @@ h3 {
 }
 html.paper .quiet,
 html.paper th {
-  color: #4d5a67;
+  color: var(--muted);
 }
 </style>

@@ -188,7 +188,7 @@ function configure(): void {
 }
 html.paper .tab:not(.here),
 html.paper .quiet {
-  color: #4d5a67;
+  color: var(--muted);
 }
 @media (max-width: 900px) {
   .rig {

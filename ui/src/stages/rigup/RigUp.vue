@@ -180,7 +180,7 @@ html.blackout .pick {
   min-width: 96px;
 }
 html.paper .quiet {
-  color: #4d5a67;
+  color: var(--muted);
 }
 @media (max-width: 900px) {
   .rigup {

@@ -168,6 +168,6 @@ td {
 }
 html.paper .quiet,
 html.paper th {
-  color: #4d5a67;
+  color: var(--muted);
 }
 </style>

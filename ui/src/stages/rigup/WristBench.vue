@@ -287,7 +287,7 @@ h2:not(:first-child) {
 }
 html.paper .quiet,
 html.paper th {
-  color: #4d5a67;
+  color: var(--muted);
 }
 @media (max-width: 900px) {
   .wrist {

@@ -379,6 +379,6 @@ a.book:hover,
   margin: 0 0 10px;
 }
 html.paper .quiet {
-  color: #4d5a67;
+  color: var(--muted);
 }
 </style>

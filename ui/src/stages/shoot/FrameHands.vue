@@ -140,7 +140,7 @@ li {
   color: var(--quiet);
 }
 html.paper li {
-  color: #4d5a67;
+  color: var(--muted);
 }
 li::before {
   content: "";

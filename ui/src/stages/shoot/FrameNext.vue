@@ -241,6 +241,6 @@ dd {
   margin: 0;
 }
 html.paper dt {
-  color: #4d5a67;
+  color: var(--muted);
 }
 </style>

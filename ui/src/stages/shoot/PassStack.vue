@@ -554,7 +554,7 @@ header {
   text-decoration: line-through;
 }
 html.paper .take.broken {
-  color: #4d5a67;
+  color: var(--muted);
 }
 .take:disabled {
   cursor: default;
@@ -574,7 +574,7 @@ html.paper .take.broken {
   margin: 8px 0 0;
 }
 html.paper .quiet {
-  color: #4d5a67;
+  color: var(--muted);
 }
 @media (max-width: 1100px) {
   .pass {

@@ -176,7 +176,7 @@ dt {
   color: var(--quiet);
 }
 html.paper dt {
-  color: #4d5a67;
+  color: var(--muted);
 }
 dd {
   margin: 0;

@@ -198,7 +198,7 @@ section {
 }
 html.paper .quiet,
 html.paper th {
-  color: #4d5a67;
+  color: var(--muted);
 }
 @media (max-width: 900px) {
   .wrap {
