@@ -22,6 +22,13 @@ func (b *bench) slow() {
 	b.startCamera()
 }
 
+// late has the camera answer two seconds late: it exposes for as long as somebody needs to come
+// between.
+func (b *bench) late(on bool) {
+	b.t.Helper()
+	b.says("how late the camera is", b.ask("/api/camera/pretend", fmt.Sprintf(`{"what":"late","on":%v}`, on)), "200")
+}
+
 // still waits until the rig stands at a frame and hands may be in the set.
 func (p *page) still(frame int) {
 	p.t.Helper()
@@ -85,9 +92,10 @@ func TestFrameByFrame(t *testing.T) {
 	p.still(0)
 	for f := 0; f < 6; f += 2 {
 		p.wait("what one press does", fmt.Sprintf(`$('then').textContent.includes('then rim, then on to %04d')`, f+2))
-		p.key("n")
-		p.reads("hands-state", "EXPOSING")
-		p.still(f + 2)
+		p.seesMeanwhile("hands-state", "EXPOSING", func() {
+			p.key("n")
+			p.still(f + 2)
+		})
 		if b.cell(0, f).State != weave.Taken || b.cell(1, f).State != weave.Taken {
 			t.Errorf("frame %d: %+v, %+v", f, b.cell(0, f), b.cell(1, f))
 		}
@@ -103,25 +111,29 @@ func TestFrameByFrame(t *testing.T) {
 	// Once more: back at 0004, both layers, and on.
 	p.key("o")
 	p.wait("back at 0004", `$('counter').textContent.trim() === '0004'`)
+	p.reads("ready", "Press N to go there")
 	p.key("n")
+	p.reads("then", "then rim, then on to 0006") // at the pose: before, hands were in as well
 	p.still(4)
+	b.late(true) // so that what is asked meanwhile is
 	p.key("n")
 	p.reads("hands-state", "EXPOSING")
 	b.says("nothing else moves the rig meanwhile", b.ask("/api/machines/plank/home", "{}"),
 		"is still being carried out: frame ")
 	b.says("nor lets it go", b.ask("/api/machines/plank/free", `{"axis":"pan"}`), "is still being carried out: frame ")
+	b.late(false)
 	p.still(6)
 	if c := b.cell(0, 4); c.Number != 2 || c.State != weave.Taken || b.cell(1, 4).Number != 2 {
 		t.Errorf("taken once more: %+v, %+v", c, b.cell(1, 4))
 	}
 	// Stopped while it exposes: that picture is finished, and nothing more is begun. The camera is late
 	// with it, so that the stop is not.
-	b.says("a late camera", b.ask("/api/camera/pretend", `{"what":"late","on":true}`), "200")
+	b.late(true)
 	p.key("n")
 	p.reads("hands-state", "EXPOSING")
 	p.must(chromedp.KeyEvent("\u001b"))
 	p.reads("frames-trouble", "stopped before 0006 rim; press N to go on")
-	b.says("in time", b.ask("/api/camera/pretend", `{"what":"late","on":false}`), "200")
+	b.late(false)
 	if b.cell(0, 6).State != weave.Taken || b.cell(1, 6).State != weave.Empty {
 		t.Errorf("stopped: %+v, %+v", b.cell(0, 6), b.cell(1, 6))
 	}
@@ -144,6 +156,7 @@ func TestFrameByFrame(t *testing.T) {
 	p.reads("picture-of", "live, from the camera")
 
 	// The plug of the application is pulled while it exposes.
+	b.late(true)
 	p.key("n")
 	p.reads("hands-state", "EXPOSING")
 	b.kill(0)
@@ -152,6 +165,7 @@ func TestFrameByFrame(t *testing.T) {
 	}
 	p.reads("hands-state", "HANDS IN")
 	b.settled()
+	b.late(false)
 	p.reads("ready", "press N when the set is right")
 	for b.frames().Now.Frame == 8 {
 		p.key("n")
@@ -162,10 +176,11 @@ func TestFrameByFrame(t *testing.T) {
 		t.Errorf("frame 8: %+v, %+v", b.cell(0, 8), b.cell(1, 8))
 	}
 	// The rig's power goes: that picture is uncertain, is looked at and answered.
+	b.late(true)
 	p.key("n")
 	p.reads("hands-state", "EXPOSING")
-	time.Sleep(150 * time.Millisecond)
 	b.kill(2)
+	b.late(false)
 	p.reads("unsure", "Taken or not?")
 	p.click("unsure")
 	p.wait("its picture",

@@ -374,6 +374,23 @@ func (p *page) reads(id, words string) {
 	p.wait(id+" to read "+words, fmt.Sprintf(`$(%q)?.textContent.includes(%q)`, id, words))
 }
 
+// seesMeanwhile does something, and fails if its text never had these words in it meanwhile: what is
+// there for a moment only is missed by who looks now and then.
+func (p *page) seesMeanwhile(id, words string, do func()) {
+	p.t.Helper()
+	p.does(fmt.Sprintf(`(() => {
+		const look = () => { if ($(%q)?.textContent.includes(%q)) window.seen = true; };
+		window.seen = false;
+		window.sees?.disconnect();
+		window.sees = new MutationObserver(look);
+		window.sees.observe(document.body, { subtree: true, childList: true, characterData: true });
+	})()`, id, words))
+	do()
+	if !eval[bool](p, `window.sees.disconnect() ?? window.seen`) {
+		p.t.Errorf("%s never read %s", id, words)
+	}
+}
+
 // readsNot waits until its text has not.
 func (p *page) readsNot(id, words string) {
 	p.t.Helper()
