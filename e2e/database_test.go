@@ -43,7 +43,7 @@ func makeCommon(ctx context.Context) error {
 	if err := os.Chmod(dir, 0o755); err != nil {
 		return err
 	}
-	if common.cluster, err = store.StartCluster(ctx, dir); err != nil {
+	if common.cluster, err = store.StartCluster(ctx, dir, "fsync=off"); err != nil {
 		return err
 	}
 	if err := sql(ctx, "CREATE DATABASE "+template); err != nil {

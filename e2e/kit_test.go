@@ -58,6 +58,7 @@ type app struct {
 	base  int64 // the revision that a test began on
 
 	homedAlready bool
+	stood        *stood
 }
 
 // folder is one that PostgreSQL, too, may write into, until the test ends.
@@ -156,7 +157,7 @@ func start(t *testing.T, with ...func(*web.Options)) *app {
 		if err != nil {
 			t.Fatal(err)
 		}
-		a := &app{Running: r, Floor: floor, t: t, homedAlready: o.Homed}
+		a := &app{Running: r, Floor: floor, t: t, homedAlready: o.Homed, stood: watchStanding(t)}
 		var shelf []store.Production
 		a.get("/api/shelf", &shelf)
 		if len(shelf) > 0 {

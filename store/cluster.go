@@ -35,6 +35,7 @@ type Cluster struct {
 	bin    string
 	word   string
 	cred   *syscall.Credential
+	set    []string // settings after ours
 
 	mu   sync.Mutex
 	down bool // it was ended on purpose
@@ -42,8 +43,9 @@ type Cluster struct {
 
 // StartCluster starts the server whose data is below folder, making it the
 // first time. As root it runs the server as the system's postgres user, since
-// PostgreSQL refuses to run as root.
-func StartCluster(ctx context.Context, folder string) (*Cluster, error) {
+// PostgreSQL refuses to run as root. Settings (name=value) come after ours: a test's server whose
+// data nobody needs tomorrow waits for no disk.
+func StartCluster(ctx context.Context, folder string, settings ...string) (*Cluster, error) {
 	bin, err := postgresBin()
 	if err != nil {
 		return nil, err
@@ -68,7 +70,7 @@ func StartCluster(ctx context.Context, folder string) (*Cluster, error) {
 	if err := os.MkdirAll(folder, open); err != nil {
 		return nil, fmt.Errorf("database folder: %w", err)
 	}
-	c := &Cluster{Folder: folder, bin: bin, cred: cred}
+	c := &Cluster{Folder: folder, bin: bin, cred: cred, set: settings}
 	if c.word, err = c.init(ctx); err != nil {
 		return nil, err
 	}
@@ -137,6 +139,9 @@ func (c *Cluster) Start(ctx context.Context) error {
 		strconv.Itoa(c.port),
 		"-c", "listen_addresses=127.0.0.1", "-c", "unix_socket_directories=", "-c", "fsync=on", "-c",
 		"synchronous_commit=on")
+	for _, s := range c.set {
+		c.cmd.Args = append(c.cmd.Args, "-c", s)
+	}
 	c.cmd.SysProcAttr = &syscall.SysProcAttr{Credential: c.cred, Setpgid: true, Pdeathsig: syscall.SIGINT}
 	c.cmd.Dir, c.cmd.Stdout, c.cmd.Stderr = "/", logFile, logFile
 	if err := c.cmd.Start(); err != nil {

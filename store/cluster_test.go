@@ -85,6 +85,14 @@ func TestAFolderInUse(t *testing.T) {
 		t.Fatalf("the first one: %v", err)
 	}
 	_ = conn.Close(t.Context())
+	mine, err := Open(t.Context(), c.URL)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer mine.Close()
+	if ok, err := mine.Durable(t.Context()); !ok || err != nil {
+		t.Errorf("fsync and synchronous_commit must be on: %v", err)
+	}
 }
 
 // What is thrown away is ours, and all of it: the application starts on what is left. Another

@@ -58,6 +58,9 @@ func main() {
 				said[key] = &strings.Builder{}
 			}
 			said[key].WriteString(e.Output)
+			if strings.HasPrefix(e.Output, "stood still: ") { // what was done anew, and why
+				fmt.Print(e.Output)
+			}
 			if e.Test == "" && (strings.HasPrefix(e.Output, "ok") || strings.HasPrefix(e.Output, "FAIL\t") ||
 				strings.HasPrefix(e.Output, "panic:")) {
 				fmt.Print(e.Output)

@@ -98,5 +98,11 @@ export const useLive = defineStore("live", () => {
     if (said.length === 0 && m.floor.state.who) said.push(`elsewhere, ${m.floor.state.who}`);
     return said.join(" · ");
   });
-  return { now, each, lost, mode, connected, moving, rolling, drive, whose };
+  // Something else is still being carried out: a press that rolls would be refused.
+  const busy = computed(
+    () =>
+      now.value?.doing.some((d) => d.machine === now.value?.floor.machine && d.kind !== "pass") ??
+      false,
+  );
+  return { now, each, lost, mode, connected, moving, rolling, drive, whose, busy };
 });

@@ -28,7 +28,7 @@ const fastest = computed(() => {
     ? `${shot.axes.find((x) => x.id === p.worst_axis)?.name} ${percent(p.worst_share)}`
     : "—";
 });
-const ready = computed(() => live.connected && (live.now?.ready.ok ?? false));
+const ready = computed(() => live.connected && !live.busy && (live.now?.ready.ok ?? false));
 const starts = computed(() => live.now?.ready.starts_at ?? "first");
 const atStart = computed(
   () => live.now?.ready.checks.find((c) => c.name === `at ${starts.value}`)?.ok ?? false,
@@ -138,7 +138,7 @@ function down(e: PointerEvent): void {
       ><span class="quiet"><kbd>↑</kbd> <kbd>↓</kbd></span>
     </div>
     <p class="say" data-test="hold-says" role="status">
-      {{ hold.says || (ready ? "" : live.now?.ready.sentence) }}
+      {{ hold.says || (ready || live.now?.ready.ok ? "" : live.now?.ready.sentence) }}
     </p>
     <div class="row">
       <button
