@@ -44,17 +44,18 @@ func watchStanding(t *testing.T) *stood {
 	})
 	wg.Go(func() {
 		const every = 100 * time.Millisecond
-		last, had := steal(), steal()
+		last := steal()
 		for {
 			select {
 			case <-end:
 				return
 			case <-time.After(every):
 			}
-			had, last = last, steal()
-			for k := range min(len(had), len(last)) {
-				s.add(time.Now(), last[k]-had[k])
+			now := steal()
+			for k := range min(len(now), len(last)) {
+				s.add(time.Now(), now[k]-last[k])
 			}
+			last = now
 		}
 	})
 	t.Cleanup(func() { close(end); wg.Wait() })
