@@ -135,7 +135,8 @@ func (a *app) rolling(p *page, past float64) {
 		}
 		it, page := a.stood.since(from), eval[int](p, `Math.max(0, ...window.gaps)`)
 		if try == 3 || rolled && it < tooLong && page < 90 {
-			a.t.Fatalf("it is not under way, time %d: %s; the computer stood for %v, the page for %d ms", try, why, it, page)
+			a.t.Fatalf("it is not under way, time %d: %s; the computer stood for %v, the page for %d ms", try, why, it,
+				page)
 		}
 		a.t.Logf("once more, since the computer stood for %v and the page for %d ms: %s", it, page, why)
 		fmt.Printf("stood still: %s: %v, page %d ms: %s\n", a.t.Name(), it, page, why)
