@@ -1,7 +1,6 @@
 package limit
 
 import (
-	"context"
 	"fmt"
 	"math"
 
@@ -158,85 +157,6 @@ func try(p *path.Path, r *rig.Rig, e path.Edit) (*path.Path, *Report, bool) {
 	return q, Check(m, r, q.Clock().FPS(), Working), true
 }
 
-// mostRoom is the most frames that giveRoom tries.
-const mostRoom = 5000
-
-// giveRoom finds the least whole number of frames by which the keyframes after
-// the worst frame must move later so that the stretch touched by the violation
-// (all whole segments it reaches into) is free of violations on every axis.
-func giveRoom(p *path.Path, r *rig.Rig, v Violation) (Remedy, bool) {
-	keys := p.Frames()
-	at := segmentOf(keys, v.At)
-	if at < 0 {
-		return Remedy{}, false
-	}
-	from, to := keys[at], keys[at+1]
-	for i := 0; i+1 < len(keys); i++ {
-		if keys[i+1] > v.From && keys[i] < v.To {
-			from, to = min(from, keys[i]), max(to, keys[i+1])
-		}
-	}
-	last := 0 // the last that did not do
-	next := nextRoom
-	if !prompt(p) { // each look is dear
-		next = func(n int) int { return 2 * n }
-	}
-	for n := 1; n <= mostRoom; n = next(n) {
-		rep, ok := roomFor(p, r, keys[at], from, to, n)
-		if !ok {
-			return Remedy{}, false
-		}
-		if rep == nil {
-			last = n
-			continue
-		}
-		for last+1 < n { // the least between
-			m := last + (n-last)/2
-			if q, _ := roomFor(p, r, keys[at], from, to, m); q != nil {
-				n, rep = m, q
-			} else {
-				last = m
-			}
-		}
-		e := path.Edit{Op: "room", Frame: keys[at], Frames: n}
-		return Remedy{"room", fmt.Sprintf("Give it room: %d %s before %s", n, frames(n), Frame4(keys[at+1])), e,
-			rep.OK()}, true
-	}
-	return Remedy{}, false
-}
-
-// nextRoom tries every number at first and then every eighth part more.
-func nextRoom(n int) int { return n + max(1, n/8) }
-
-// roomFor is the check with so many frames more at a keyframe, nil where the stretch is still
-// over a limit; ok is false where there cannot be so many.
-func roomFor(p *path.Path, r *rig.Rig, at, from, to float64, n int) (rep *Report, ok bool) {
-	_, rep, ok = try(p, r, path.Edit{Op: "room", Frame: at, Frames: n})
-	if !ok || Touches(rep, from, to+float64(n)) {
-		return nil, ok
-	}
-	return rep, true
-}
-
-// Touches reports whether any violation reaches into the frames from–to.
-func Touches(rep *Report, from, to float64) bool {
-	for _, v := range rep.Violations {
-		if v.To > from && v.From < to {
-			return true
-		}
-	}
-	return false
-}
-
-func segmentOf(frames []float64, at float64) int {
-	for i := 0; i+1 < len(frames); i++ {
-		if at >= frames[i] && (at < frames[i+1] || i+2 == len(frames)) {
-			return i
-		}
-	}
-	return -1
-}
-
 // slowDen is the resolution of the factor that slowDown offers.
 const slowDen = 1000
 
@@ -353,90 +273,4 @@ func over(rep *Report, axis string) bool {
 func clears(rep *Report) bool {
 	_, _, free := rep.Sealable()
 	return free && rep.OK()
-}
-
-// Run is how many frames before and after the pictures a path needs to gather and lose speed.
-type Run struct{ RunUp, RunOut int }
-
-// LeastRun is the least run-up and run-out, in whole frames, in which every axis gathers and
-// loses its speed within its working limits; each by itself. ok is false where none of any
-// length does, something else of the path is over its limits, or nobody waits any more.
-func LeastRun(ctx context.Context, p *path.Path, r *rig.Rig) (Run, bool) {
-	q := *p
-	q.RunUp, q.RunOut = 0, 0
-	m, err := path.Compile(&q, r)
-	if err != nil {
-		return Run{}, false
-	}
-	fps := p.Clock().FPS()
-	up, out := moves(m, m.Start()), moves(m, m.End())
-	ends := func(run Run) bool { // whether one of them does
-		x := q
-		x.RunUp, x.RunOut = run.RunUp, run.RunOut
-		m, err := path.Compile(&x, r)
-		if err != nil {
-			return false
-		}
-		rep := Check(m, r, fps, Working)
-		if run.RunUp > 0 && (moves(m, m.Start()) || Touches(rep, float64(m.Start()), float64(m.First))) {
-			return false
-		}
-		return run.RunOut == 0 || !moves(m, m.End()) && !Touches(rep, float64(m.Last), float64(m.End()))
-	}
-	var least Run
-	ok := true
-	find := func(need bool, with func(n int) Run) int {
-		for n := 1; need && n <= path.MaxRun && ctx.Err() == nil; n = nextRoom(n) {
-			if !ends(with(n)) {
-				continue
-			}
-			for n > 1 && ends(with(n-1)) {
-				n--
-			}
-			return n
-		}
-		ok = ok && !need
-		return 0
-	}
-	least.RunUp = find(up, func(n int) Run { return Run{RunUp: n} })
-	least.RunOut = find(out, func(n int) Run { return Run{RunOut: n} })
-	return least, ok
-}
-
-// moves reports whether an axis has speed at an end of the run, where the rig stands still.
-func moves(m *path.Motion, at int) bool {
-	for _, js := range m.Jumps {
-		for _, j := range js {
-			if j.Order == 1 && j.At == float64(at) {
-				return true
-			}
-		}
-	}
-	return false
-}
-
-// runUp offers the least run-up and run-out that cure speed at the ends.
-func runUp(p *path.Path, r *rig.Rig, m *path.Motion) []Remedy {
-	least, ok := LeastRun(context.Background(), p, r) // the first remedies are never broken off
-	if !ok || least == (Run{}) {
-		return nil
-	}
-	e := path.Edit{Op: "run", RunUp: max(p.RunUp, least.RunUp), RunOut: max(p.RunOut, least.RunOut)}
-	if least.RunUp > 0 && !moves(m, m.Start()) { // it is long enough already
-		e.RunUp = p.RunUp
-	}
-	if least.RunOut > 0 && !moves(m, m.End()) {
-		e.RunOut = p.RunOut
-	}
-	q, rep, ok := try(p, r, e)
-	if !ok || !rep.OK() {
-		return nil
-	}
-	m, err := path.Compile(q, r)
-	if err != nil || moves(m, m.Start()) || moves(m, m.End()) {
-		return nil
-	}
-	_, _, free := rep.Sealable()
-	return []Remedy{{"run-up", fmt.Sprintf("Give it a run-up of %d and a run-out of %d frames", e.RunUp,
-		e.RunOut), e, free}}
 }
