@@ -1,14 +1,13 @@
 <script setup lang="ts">
-import { computed, onBeforeUnmount, ref, shallowRef, watch } from "vue";
-import type { Axis, Edit, Plot, ShotView } from "../api/client";
-import { curves } from "../api/rules";
+import { computed, ref } from "vue";
+import type { Axis, Plot, ShotView } from "../api/client";
 import { keep } from "../stores/keep";
 import { usePreview } from "../stores/preview";
-import { useScore, type Post } from "../stores/score";
+import { useScore } from "../stores/score";
 import { four, useShot } from "../stores/shot";
 import { isFocus, spaced } from "./axes";
+import { useHand, type Staff } from "./hand";
 import { percent } from "./headroom";
-import { editOf, lifted, type Hand } from "./posts";
 import { distance } from "./ring";
 import ScoreChanges from "./ScoreChanges.vue";
 import ScoreHead from "./ScoreHead.vue";
@@ -16,10 +15,11 @@ import ScoreLegs from "./ScoreLegs.vue";
 import ScoreRuler from "./ScoreRuler.vue";
 import ScoreOver from "./ScoreOver.vue";
 import ScoreStaff from "./ScoreStaff.vue";
+import { useScoreWindow } from "./scoreWindow";
+import { useShaping } from "./shaping";
+import { useElementSize } from "./size";
 import StaffKnobs from "./StaffKnobs.vue";
 import type { Row } from "./StaffRibbon.vue";
-import { useElementSize } from "./size";
-import { useScoreWindow } from "./scoreWindow";
 
 // What changes with every frame is drawn by ScoreHead alone, over all this.
 const props = defineProps<{
@@ -73,12 +73,6 @@ const nowRows = computed(() =>
 );
 const wasRows = computed(() => (looked.value ? rowsOf(plain.value, kept.was) : null));
 
-interface Staff {
-  a: Axis;
-  i: number;
-  y: number;
-  h: number;
-}
 const rows = computed<Staff[]>((was) => keep(was ?? [], laidOut()));
 function laidOut(): Staff[] {
   const n = props.shot.rig.axes.length;
@@ -164,207 +158,40 @@ const outside = computed(() => {
   ].filter((o) => o.to > o.from);
 });
 
-// What the pointer holds: keyframes, a band that picks, or the playhead.
-const hand = shallowRef<Hand | null>(null);
-const held = shallowRef<Hand | null>(null); // by keys
-const band = ref<{
-  x: number;
-  y: number;
-  x2: number;
-  y2: number;
-  add: boolean;
-  axis: number;
-} | null>(null);
-const near = ref<{ axis: number; x: number } | null>(null);
-let scrub = false;
-let busy = false; // what was let go is on its way
-const lift = computed(() => lifted(hand.value, props.shot.rig.axes));
-const pickedOf = computed(() => {
-  const out = new Map<string, Set<number>>();
-  for (const p of score.picked) out.set(p.axis, (out.get(p.axis) ?? new Set()).add(p.frame));
-  return out;
-});
-const place = (e: PointerEvent): { x: number; y: number } => {
-  const r = box.value?.getBoundingClientRect();
-  return { x: e.clientX - (r?.left ?? 0), y: e.clientY - (r?.top ?? 0) };
-};
-const valueOf = (p: Post): number =>
-  tracks.value.get(p.axis)?.keys.find((k) => k.frame === p.frame)?.value ?? 0;
-const withValue = (p: Post): Hand["held"] => ({ ...p, value: valueOf(p) });
-function take(e: PointerEvent, axis: number, held: Post, posts: Post[], all: boolean): void {
-  (e.currentTarget as Element).setPointerCapture(e.pointerId);
-  const at = place(e);
-  hand.value = {
-    posts: posts.map(withValue),
-    all,
-    axis,
-    held: withValue(held),
-    to: held.frame,
-    dv: 0,
-    at: { ...at, v: valueAt(at.y) },
-  };
-  preview.open();
-}
-function grab(e: PointerEvent, axis: number, frame: number): void {
-  const post = { axis: props.shot.rig.axes[axis]?.id ?? "", frame };
-  if (busy && !e.shiftKey) return;
-  emit("select", axis);
-  if (e.shiftKey) return score.pick([post], true);
-  take(e, axis, post, score.has(post) ? score.picked : [post], false);
-}
-function markDown(e: PointerEvent, frame: number): void {
-  const posts = props.shot.rig.axes
-    .filter((_, i) => keysOf(i).includes(frame))
-    .map((a) => ({ axis: a.id, frame }));
-  if (e.shiftKey) return score.pick(posts, true);
-  if (busy) return;
-  const first = posts[0];
-  if (first)
-    take(
-      e,
-      props.shot.rig.axes.findIndex((a) => a.id === first.axis),
-      first,
-      posts,
-      true,
-    );
-}
-function at(e: PointerEvent): number {
-  return Math.min(Math.max(frameAt(place(e).x), Math.ceil(start.value)), Math.floor(end.value));
-}
-function rulerDown(e: PointerEvent): void {
-  scrub = true;
-  (e.currentTarget as Element).setPointerCapture(e.pointerId);
-  emit("go", at(e));
-}
-function bandDown(e: PointerEvent, axis: number): void {
-  if (e.button !== 0) return;
-  const p = place(e);
-  if (p.x < left - 6) return;
-  (e.currentTarget as Element).setPointerCapture(e.pointerId);
-  band.value = { x: p.x, y: p.y, x2: p.x, y2: p.y, add: e.shiftKey, axis };
-}
-function move(e: PointerEvent): void {
-  if (scrub) return emit("go", at(e));
-  const p = place(e),
-    h = hand.value;
-  if (band.value) band.value = { ...band.value, x2: p.x, y2: p.y };
-  else if (h && h !== held.value && !busy) {
-    const to = frameAt(p.x),
-      dv =
-        !h.all && opened.value === h.axis && Math.abs(p.y - h.at.y) > 1 ? valueAt(p.y) - h.at.v : 0;
-    const frame = Math.abs(p.x - h.at.x) < 2 && h.to === h.held.frame ? h.held.frame : to;
-    if (frame === h.to && dv === h.dv) return;
-    hand.value = { ...h, to: frame, dv };
-    const t = editOf(hand.value, props.shot, write);
-    if (t) preview.want({ edit: t.edit });
-    else preview.clear();
-  } else if (crowded.value) {
-    const r = rows.value.find((q) => p.y >= q.y && p.y < q.y + q.h);
-    near.value = r ? { axis: r.i, x: Math.round(p.x / 8) * 8 } : null;
-  }
-}
-async function up(): Promise<void> {
-  scrub = false;
-  const b = band.value,
-    h = hand.value;
-  band.value = null;
-  if (b && Math.hypot(b.x2 - b.x, b.y2 - b.y) > 5) {
-    const [lo, hi] = [Math.min(b.x, b.x2), Math.max(b.x, b.x2)],
-      [hiY, loY] = [Math.min(b.y, b.y2), Math.max(b.y, b.y2)];
-    score.pick(
-      rows.value
-        .filter((r) => r.y < loY && r.y + r.h > hiY)
-        .flatMap((r) =>
-          keysOf(r.i)
-            .filter((f) => x(f) >= lo && x(f) <= hi)
-            .map((frame) => ({ axis: r.a.id, frame })),
-        ),
-      b.add,
-    );
-  } else if (b && !b.add) score.pick([]);
-  if (!h || h === held.value || busy) return;
-  const t = editOf(h, props.shot, write);
-  if (!t) {
-    hand.value = null;
-    preview.clear();
-    if (!h.all && h.posts.length === 1) score.pick([]);
-    return emit("go", h.held.frame);
-  }
-  busy = true;
-  await score.carry(h.posts, h.to - h.held.frame, store.edit(t.edit, t.said));
-  busy = false;
-  hand.value = null;
-  preview.clear();
-}
-function drop(): void {
-  hand.value = null;
-  band.value = null;
-  scrub = false;
-  preview.clear();
-}
-// Who lets the pointer go elsewhere, or takes another shot, holds nothing.
-watch(() => props.shot.id, drop);
-// What was let go lies there with the answer: drawn once, not in the hand again.
-watch(
-  () => props.shot.revision,
-  () => {
-    if (busy) hand.value = null;
+const {
+  hand,
+  band,
+  near,
+  lift,
+  pickedOf,
+  grab,
+  markDown,
+  rulerDown,
+  bandDown,
+  move,
+  up,
+  drop,
+  retime,
+  settle,
+} = useHand(
+  () => props.shot,
+  {
+    box,
+    left,
+    rows,
+    opened,
+    start,
+    end,
+    crowded,
+    tracks,
+    keysOf,
+    x,
+    frameAt,
+    valueAt,
+    write,
   },
+  { go: (f) => emit("go", f), select: (i) => emit("select", i) },
 );
-
-// A keyframe that is moved by key is held until the keys rest: presses add up
-// here and are sent as one move, whatever playhead and pointer do meanwhile.
-let resting = 0;
-function retime(axis: number, by: number, all: boolean): void {
-  const id = props.shot.rig.axes[axis]?.id ?? "";
-  if (!held.value) {
-    const frame = store.frame,
-      here = props.shot.rig.axes
-        .filter((_, i) => keysOf(i).includes(frame))
-        .map((a) => ({ axis: a.id, frame }));
-    const own = here.find((p) => p.axis === id),
-      picks = !all && score.picked.length > 1;
-    const first = picks ? score.picked[0] : all ? here[0] : own;
-    if (!first) return;
-    held.value = {
-      posts: (picks ? score.picked : all ? here : [first]).map(withValue),
-      all: all && !picks,
-      axis,
-      held: withValue(first),
-      to: first.frame,
-      dv: 0,
-      at: { x: 0, y: 0, v: 0 },
-    };
-  } else if (
-    held.value.all !== all ||
-    (held.value.posts.length === 1 && held.value.held.axis !== id)
-  ) {
-    settle();
-    return retime(axis, by, all);
-  }
-  held.value = { ...held.value, to: held.value.to + by };
-  hand.value = held.value;
-  const t = editOf(held.value, props.shot, write);
-  if (t) preview.want({ edit: t.edit });
-  window.clearTimeout(resting);
-  resting = window.setTimeout(settle, 400);
-}
-function settle(): void {
-  window.clearTimeout(resting);
-  const h = held.value;
-  held.value = null;
-  if (hand.value === h) hand.value = null;
-  const t = h ? editOf(h, props.shot, write) : null;
-  if (!h || !t) return;
-  void score
-    .carry(h.posts, h.to - h.held.frame, store.edit(t.edit, t.said))
-    .then(() => preview.clear());
-  if (h.posts.length === 1 || h.all) emit("go", h.to);
-}
-onBeforeUnmount(() => {
-  settle();
-  preview.clear();
-});
 function step(axis: number, dir: number, pick: boolean): void {
   const ks = keysOf(axis),
     id = props.shot.rig.axes[axis]?.id ?? "";
@@ -389,85 +216,14 @@ function key(e: KeyboardEvent, i: number): void {
   e.stopPropagation();
 }
 
-// Shaping in place: what it would be is tried while a knob is dragged.
 const shaping = computed(() => (opened.value === null ? null : rows.value[opened.value]));
-const shaped = computed(() =>
-  shaping.value
-    ? (preview.now && !preview.now.held ? preview.now.view : props.shot).path.tracks.find(
-        (t) => t.axis === shaping.value?.a.id,
-      )
-    : undefined,
+const { shaped, bent, ramped, legKinds, setKind, legFrames, travel } = useShaping(
+  () => props.shot,
+  opened,
+  tracks,
+  allKeys,
+  keysOf,
 );
-async function doOrTry(e: Edit, said: string, done: boolean): Promise<void> {
-  if (!done) return preview.want({ edit: e });
-  await store.edit(e, said);
-  preview.clear();
-}
-function bent(frame: number, shape: NonNullable<Edit["shape"]>, done: boolean): void {
-  const a = shaping.value?.a;
-  if (a)
-    void doOrTry(
-      { op: "shape", axis: a.id, frame, shape },
-      `${a.name} shaped at ${four(frame)}.`,
-      done,
-    );
-}
-function ramped(leg: number, into: number, out: number, done: boolean): void {
-  const a = shaping.value?.a,
-    t = a && tracks.value.get(a.id);
-  if (!a || !t) return;
-  const law = (t.ramps?.[String(leg)] ?? t.ramp)?.law ?? "trapezoid";
-  void doOrTry(
-    {
-      op: "segment",
-      axis: a.id,
-      index: leg,
-      kind: "ramp",
-      ramp: { law, in: String(into), out: String(out) },
-    },
-    `${a.name}: ramp in ${into}, out ${out} frames.`,
-    done,
-  );
-}
-const legKinds = computed(() => {
-  const t = shaping.value && tracks.value.get(shaping.value.a.id);
-  return t && !t.blend && !t.record
-    ? { own: t.keys.map((_, i) => t.segments?.[String(i)] ?? ""), all: curves }
-    : null;
-});
-function setKind(leg: number, kind: string): void {
-  const a = shaping.value?.a;
-  if (a)
-    void store.edit(
-      { op: "segment", axis: a.id, index: leg, kind: (kind || undefined) as Edit["kind"] },
-      kind ? `This leg runs ${kind}.` : "This leg runs as the axis.",
-    );
-}
-// Travel times: of the opened axis's legs, or of all axes' keyframes.
-const legFrames = computed(() => (opened.value === null ? allKeys.value : keysOf(opened.value)));
-async function travel(leg: number, text: string, field: HTMLInputElement): Promise<void> {
-  const a = legFrames.value[leg] ?? 0,
-    b = legFrames.value[leg + 1] ?? 0,
-    m = /^\s*([\d.,]+)\s*(s?)\s*$/.exec(text);
-  const typed = Number((m?.[1] ?? "").replace(",", ".")),
-    n = m?.[2] ? Math.round(typed * props.shot.fps) : typed;
-  if (!m || !(n >= 1))
-    store.trouble = `Travel time: “${text}” is not one; give frames, at least 1, or seconds as 2.5 s.`;
-  else {
-    const axis = opened.value === null ? undefined : props.shot.rig.axes[opened.value];
-    if (Math.round(n - (b - a)) !== 0)
-      await store.edit(
-        {
-          op: "room",
-          frame: a,
-          frames: Math.round(n - (b - a)),
-          ...(axis ? { axis: axis.id } : {}),
-        },
-        `${axis ? axis.name : "All axes"}: ${four(a)} on takes ${Math.round(n)} frames.`,
-      );
-  }
-  field.value = String(+((legFrames.value[leg + 1] ?? 0) - (legFrames.value[leg] ?? 0)).toFixed(3));
-}
 </script>
 
 <template>

@@ -1,22 +1,15 @@
 import { defineStore } from "pinia";
 import { computed, ref, shallowRef, watch } from "vue";
-import {
-  api,
-  sentence,
-  type Edit,
-  type PassView,
-  type PathVersion,
-  type ShotView,
-  type Track,
-  type View,
-} from "../api/client";
+import { api, sentence, type Edit, type ShotView, type Track, type View } from "../api/client";
 import { awaited } from "../api/busy";
 import { longestMove } from "../api/rules";
 import { isFocus } from "../drawing/axes";
-import { useAsk } from "../shell/ask";
 import { keep } from "./keep";
 import { useOutbox } from "./outbox";
+import { passList } from "./passList";
 import { usePrefs, windowKept } from "./prefs";
+import { sealingOf } from "./sealing";
+import { takingBackOf } from "./takingBack";
 import { timecodes } from "./timecodes";
 import { triedAt } from "./tried";
 
@@ -43,7 +36,7 @@ export const useShot = defineStore("shot", () => {
   const id = ref("");
   const who = computed(() => prefs.you);
   const view = shallowRef<ShotView | null>(null);
-  const passes = shallowRef<PassView[]>([]);
+  const { passes, passesAre, reloadPasses, look, seen } = passList(id);
   const trouble = ref("");
   const said = ref("");
   const saving = ref(0);
@@ -185,26 +178,8 @@ export const useShot = defineStore("shot", () => {
     return mine.done;
   }
 
-  // Passes as an answer to a change has them: what was asked for before it is older.
-  // Passes have no version: what counts is the look that began last, after the last change made
-  // here. A change's own answer may be older than what was seen since: then it is looked again.
-  let changes = 0;
-  let looks = 0;
-  let newest = 0;
-  function passesAre(list: PassView[]): void {
-    changes++;
-    passes.value = list;
-    void reloadPasses();
-  }
-  function looked(nth: number, since: number, list: PassView[]): boolean {
-    if (since !== changes) return false;
-    if (nth > newest) [newest, passes.value] = [nth, list];
-    return true;
-  }
-
   async function fetchShot(shot: string): Promise<void> {
-    const nth = ++looks,
-      since = changes;
+    const at = look();
     const [a, b] = await Promise.all([
       api
         .GET("/api/shots/{id}", { params: { path: { id: shot } } })
@@ -220,7 +195,7 @@ export const useShot = defineStore("shot", () => {
     }
     if (trouble.value === unread) trouble.value = ""; // what else was said stays until it is read
     take(a.data);
-    if (!looked(nth, since, b.data)) void reloadPasses();
+    seen(at, b.data);
     if (!b.data.some((p) => p.id === pass.value)) pass.value = b.data[0]?.id ?? "";
   }
 
@@ -248,18 +223,6 @@ export const useShot = defineStore("shot", () => {
   // After the connection was gone: whatever comes next is newer.
   function doubt(): void {
     if (view.value && view.value.version !== -1) view.value = { ...view.value, version: -1 };
-  }
-
-  async function reloadPasses(): Promise<void> {
-    const shot = id.value;
-    for (let over = false; !over;) {
-      const nth = ++looks,
-        since = changes;
-      const r = await api
-        .GET("/api/shots/{id}/passes", { params: { path: { id: shot } } })
-        .catch(() => ({ data: undefined }));
-      over = !r.data || shot !== id.value || looked(nth, since, r.data);
-    }
   }
 
   // What is not an edit goes one after another, after the edits that were made
@@ -368,143 +331,25 @@ export const useShot = defineStore("shot", () => {
       },
     };
   }
-  // Taking back and doing again are done one after another, each on what the one before it left.
-  const takingBack = ref(0);
-  let steps: Promise<boolean> = Promise.resolve(true);
-  function inTurn(step: () => Promise<boolean>): Promise<boolean> {
-    takingBack.value++;
-    const shot = id.value;
-    steps = steps
-      .catch(() => false)
-      .then(() => (shot === id.value && !useAsk().question ? step() : false))
-      .finally(() => takingBack.value--);
-    return steps;
-  }
-  const undo = (): Promise<boolean> => inTurn(takeBack);
-  const redo = (): Promise<boolean> => inTurn(doAgain);
-
-  // The last edit that has not left yet goes first; then a framing that was only
-  // tried, before anything that is stored.
-  const takeBack = async (): Promise<boolean> => {
-    const w = outbox.withdraw(id.value);
-    if (w !== null) {
-      said.value = `Taken back before it was sent: ${w}`;
-      return true;
-    }
-    if (saving.value > 0) {
-      // what is on its way is the last edit once it has arrived
-      await queue;
-      await new Promise((go) => window.setTimeout(go));
-    }
+  function dropTried(): boolean {
     const t = tried.value[tried.value.length - 1];
-    if (t) {
-      drop(t.frame);
-      if (t.frame !== frame.value) go(t.frame);
-      said.value = `What was tried at ${four(t.frame)} is taken back.`;
-      return true;
-    }
-    const u = view.value?.undo_takes,
-      v = view.value;
-    if (!v || !u) return false;
-    const words = v.undo_words ?? "an edit";
-    const others =
-      u.actor.id !== v.you.id ||
-      (u.made_in !== outbox.desk && u.revision > (firstSeen.value[v.id] ?? 0));
-    const back = (): Promise<boolean> =>
-      line(
-        (q) =>
-          api.POST("/api/shots/{id}/undo", {
-            params: { path: { id: q.id } },
-            body: { revision: v.revision, window: outbox.desk },
-          }),
-        `Taken back: ${words}${others ? `, by ${u.actor.name}` : ""}.`,
-      );
-    if (!others) return back();
-    useAsk().ask({
-      title: `Take back what ${u.actor.name} did?`,
-      text: `The last edit is not of this window: ${words}, by ${u.actor.name}, ${new Date(u.at).toLocaleTimeString("en-GB", { hour: "2-digit", minute: "2-digit" })}.`,
-      yes: "Take it back",
-      act: async () => ((await back()) ? "" : trouble.value),
-    });
-    return true;
-  };
-  const doAgain = (): Promise<boolean> =>
-    line(
-      (v) =>
-        api.POST("/api/shots/{id}/redo", {
-          params: { path: { id: v.id } },
-          body: { revision: v.revision, window: outbox.desk },
-        }),
-      "Done again.",
-    );
-  // Back to the path that was sealed last, as an edit that can be taken back.
-  const resume = (): Promise<boolean> =>
-    line(
-      (v) =>
-        api.POST("/api/shots/{id}/resume", {
-          params: { path: { id: v.id } },
-          body: { revision: v.revision, window: outbox.desk },
-        }),
-      `Back to sealed path ${view.value?.seal?.version ?? ""}.`,
-    );
-  const backTo = (v: PathVersion): Promise<boolean> =>
-    line(
-      (w) =>
-        api.POST("/api/shots/{id}/versions/{number}/back", {
-          params: { path: { id: w.id, number: v.number } },
-          body: { revision: w.revision, window: outbox.desk },
-        }),
-      `Back to ${v.name}.`,
-    );
-  async function versions(): Promise<PathVersion[]> {
-    const r = await api
-      .GET("/api/shots/{id}/versions", { params: { path: { id: id.value } } })
-      .catch(() => ({ data: undefined }));
-    return r.data ?? [];
-  }
-  const signSeal = (over: string): Promise<boolean> =>
-    line(
-      (v) =>
-        api.POST("/api/shots/{id}/seal", {
-          params: { path: { id: v.id } },
-          body: { revision: v.revision, over },
-        }),
-      "Sealed, and signed for.",
-    );
-  const sealNow = (): Promise<boolean> =>
-    line(
-      (v) =>
-        api.POST("/api/shots/{id}/seal", {
-          params: { path: { id: v.id } },
-          body: { revision: v.revision },
-        }),
-      "Sealed.",
-    );
-
-  // Where passes are finished on the path that was sealed, a new one leaves them
-  // behind: that is asked first.
-  async function seal(): Promise<boolean> {
-    if (view.value?.sealed_as_is) await reload(); // what was lined up meanwhile may have opened it
-    const v = view.value;
-    if (!v || v.empty || v.sealed_as_is) return false;
-    const left = passes.value.filter((p) =>
-      p.takes.some((t) => t.id === p.chosen && !t.broken && !t.older),
-    );
-    if (!v.seal || left.length === 0) return sealNow();
-    const old = v.seal.version,
-      names = left.map((p) => `${p.number} · ${p.name}`).join(", ");
-    useAsk().ask({
-      title: "Seal a new path?",
-      text: `${left.length === 1 ? "Pass" : "Passes"} ${names} ${left.length === 1 ? "is" : "are"} finished on path ${old}. What is rolled on a new path need not lie over ${left.length === 1 ? "it" : "them"}; to stack, ${left.length === 1 ? "it has" : "they have"} to be rolled again.`,
-      yes: "Seal the new path",
-      act: async () => ((await sealNow()) ? "" : trouble.value),
-      other: {
-        label: `Back to path ${old}`,
-        act: async () => ((await resume()) ? "" : trouble.value),
-      },
-    });
+    if (!t) return false;
+    drop(t.frame);
+    if (t.frame !== frame.value) go(t.frame);
+    said.value = `What was tried at ${four(t.frame)} is taken back.`;
     return true;
   }
+  const { takingBack, undo, redo, resume, backTo, versions } = takingBackOf(
+    id,
+    view,
+    { trouble, said },
+    saving,
+    line,
+    () => queue,
+    dropTried,
+    (shot) => firstSeen.value[shot] ?? 0,
+  );
+  const { seal, signSeal } = sealingOf(view, passes, trouble, line, reload, resume);
 
   // Only the axes in the file change; the answer says which stayed, and the
   // others can be taken out, too.
