@@ -192,10 +192,11 @@ func TestFrameByFrame(t *testing.T) {
 	b.settled()
 	b.compare()
 	// With the rig away an answer may be refused: it is asked before what it rests on is there, or was
-	// settled meanwhile.
+	// settled meanwhile. An application that begins says that it is not ready yet.
 	_, errs := p.seen()
 	for _, e := range errs {
-		if !strings.Contains(e, "net::ERR") && !strings.Contains(e, "409 (Conflict)") {
+		if !strings.Contains(e, "net::ERR") && !strings.Contains(e, "409 (Conflict)") &&
+			!strings.Contains(e, "503 (Service Unavailable)") {
 			t.Errorf("the page complained: %v", errs)
 		}
 	}

@@ -292,8 +292,9 @@ func TestTheOthersOnTheFloor(t *testing.T) {
 			s := a.now(id)
 			return s.Mode == link.Idle && math.Abs(s.Asked(axis)-7) < 1e-3
 		})
-		p.click("zero-here")
-		p.holds("zero", "7")
+		p.click("zero-here") // where it is seen: a step of its encoder from where it was sent
+		p.wait("its zero", `Math.abs(Number($('zero')?.value) - 7) < 0.01`)
+		zero := eval[float64](p, `Number($('zero').value)`)
 		p.click("keep-line-up")
 		var list []struct {
 			Doc struct {
@@ -304,7 +305,7 @@ func TestTheOthersOnTheFloor(t *testing.T) {
 		if f, err := a.Floors.Of(id); err != nil || !f.Now().State.Homed(axis) {
 			t.Errorf("%s: %v, %s is homed no more", id, err, axis)
 		}
-		if len(list) == 0 || list[0].Doc.Axes[axis].Zero != 7 {
+		if len(list) == 0 || list[0].Doc.Axes[axis].Zero != zero {
 			t.Errorf("%s: the line-ups are %+v", id, list)
 		}
 	}
