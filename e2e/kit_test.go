@@ -635,10 +635,18 @@ func (p *page) lifecycle(state cdppage.SetWebLifecycleStateState) {
 	}
 }
 
+// pressesHold puts Space down on the hold target, which has the focus and is ready: a press before
+// that is refused in words.
+func (p *page) pressesHold() {
+	p.t.Helper()
+	p.wait("the hold target, ready", `document.activeElement === $('hold') && $('hold').classList.contains('ready')`)
+	p.space(true)
+}
+
 // rollsByKey holds Space on what has the focus until the rig rolls, and lets go.
 func (a *app) rollsByKey(p *page) {
 	a.t.Helper()
-	p.space(true)
+	p.pressesHold()
 	a.rigWait("rolling", func(s link.State, _ bool) bool { return s.Mode == link.Rolling })
 	p.space(false)
 	a.rigWait("still", func(s link.State, _ bool) bool { return s.Mode == link.Idle })

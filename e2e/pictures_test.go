@@ -257,7 +257,7 @@ func rollTwice(a *app, p *page, midway func()) {
 		}
 		a.atFirst(p, func() { p.click("go-first"); p.click("ask-yes") })
 		p.must(chromedp.Focus(chromedp.CSS(test("hold"))))
-		p.space(true)
+		p.pressesHold()
 		a.rigWait("rolling", func(s link.State, _ bool) bool { return s.Mode == link.Rolling })
 		if n == 2 && midway != nil {
 			a.underWay(100)

@@ -350,7 +350,7 @@ func TestStopInTheMiddle(t *testing.T) {
 	a.atFirst(p, func() { p.key("f"); p.click("ask-yes") })
 
 	p.must(chromedp.Focus(chromedp.CSS(test("hold"))))
-	p.space(true)
+	p.pressesHold()
 	a.rigWait("rolling", in(link.Rolling))
 	a.underWay(15)
 	stopped("a pass", "pass 1")

@@ -123,9 +123,14 @@ func DialCamera(ctx context.Context, addr string) (*CameraClient, error) {
 	if err != nil {
 		return nil, fmt.Errorf("connecting to the camera at %s: %w", addr, err)
 	}
+	return NewCameraClient(conn), nil
+}
+
+// NewCameraClient speaks over a connection, which it closes in the end.
+func NewCameraClient(conn net.Conn) *CameraClient {
 	c := &CameraClient{conn: conn, in: bufio.NewScanner(conn), turn: make(chan struct{}, 1), done: make(chan struct{})}
 	c.in.Buffer(make([]byte, 0, 1<<16), MaxCameraLine)
-	return c, nil
+	return c
 }
 
 // Refusal is a rig's or a camera's own reason for not doing something.

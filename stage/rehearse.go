@@ -263,7 +263,7 @@ func RollHeld(ctx context.Context, c *act.Conductor, a machine.Press, id string,
 	}
 	beat := time.NewTicker(link.BeatMS * time.Millisecond)
 	defer beat.Stop()
-	cancelled := ctx.Done()
+	cancelled, gone := ctx.Done(), false // there may be nobody who can cancel
 	for {
 		select {
 		case <-h.Done():
@@ -271,9 +271,9 @@ func RollHeld(ctx context.Context, c *act.Conductor, a machine.Press, id string,
 			return h.Take(), nil
 		case <-cancelled:
 			h.Release()
-			cancelled = nil
+			cancelled, gone = nil, true
 		case <-beat.C:
-			if cancelled != nil {
+			if !gone {
 				_ = h.Beat()
 			}
 		}

@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"context"
 	"errors"
+	"io"
 	"net"
 	"net/url"
 	"strings"
@@ -21,10 +22,11 @@ import (
 // wire lies between a pool and the database, and is cut when a word is said: before it is
 // passed on, or after.
 type wire struct {
-	mu     sync.Mutex
-	word   string // empty: it is not cut
-	passes bool   // the word itself still gets through
-	stalls bool   // nothing comes back, and it is not cut
+	mu      sync.Mutex
+	word    string // empty: it is not cut
+	passes  bool   // the word itself still gets through
+	stalls  bool   // nothing comes back, and it is not cut
+	stalled func() // is told of it
 }
 
 func (w *wire) set(word string, passes, stalls bool) {
@@ -79,7 +81,10 @@ func (w *wire) carry(t *testing.T, to string) string {
 						return
 					}
 					if cut, passes, stalls := w.says(buf[:n]); cut && stalls {
-						return // what was read is never passed on; the near end hears nothing
+						w.stalled()
+						_ = near.SetReadDeadline(time.Now().Add(time.Second))
+						_, _ = io.Copy(io.Discard, near) // nothing is passed on, and nothing comes back
+						return
 					} else if cut && !passes {
 						near.Close()
 						return
@@ -122,8 +127,9 @@ func TestUncertainCommits(t *testing.T) {
 	}
 	t.Cleanup(func() { _, _ = db.Pool.Exec(context.Background(), `DROP TABLE maybe`) })
 	put := func(id string) error {
-		ctx, cancel := context.WithTimeout(ctx, time.Second)
+		ctx, cancel := context.WithTimeout(ctx, 20*time.Second)
 		defer cancel()
+		w.stalled = func() { time.AfterFunc(100*time.Millisecond, cancel) } // nobody waits for ever
 		return s.tx(ctx, func(tx pgx.Tx) error {
 			_, err := tx.Exec(ctx, `INSERT INTO maybe VALUES ($1)`, pgx.QueryExecModeExec, id)
 			return err
@@ -158,6 +164,9 @@ func TestUncertainCommits(t *testing.T) {
 		w.set("", false, false)
 		if errors.As(err, &un) != c.uncertain || (err == nil) != (name == "nothing wrong") {
 			t.Errorf("%s: %v", name, err)
+		}
+		for late := time.Now().Add(20 * time.Second); c.stored && !there(id) && time.Now().Before(late); {
+			time.Sleep(5 * time.Millisecond)
 		}
 		time.Sleep(50 * time.Millisecond)
 		if there(id) != c.stored {

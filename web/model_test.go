@@ -41,6 +41,7 @@ import (
 	"keenarc/stage/machine"
 	"keenarc/stage/ready"
 	"keenarc/standin"
+	"keenarc/standin/standintest"
 )
 
 // TestModel plays a stage: three pages and two servers on one machine, with a journal that
@@ -111,7 +112,7 @@ type model struct {
 	desk    *ready.Desk
 
 	rig      *standin.Server
-	rigDoor  *door
+	rigDoor  *standintest.Door
 	rigOff   func()
 	on       bool
 	onSince  time.Time
@@ -241,9 +242,9 @@ func (w *model) count(what string) {
 
 // switchOn starts the machine, somewhere it does not know.
 func (w *model) switchOn() {
-	w.rigDoor = newDoor()
+	w.rigDoor = standintest.NewDoor()
 	s, err := standin.On(standin.Options{Rig: examples.Rigs()["plank"], Seed: w.rng.Uint64(), Pace: 1},
-		w.rigDoor, bubble{})
+		w.rigDoor, standintest.Time{})
 	if err != nil {
 		w.t.Fatal(err)
 	}
@@ -253,12 +254,6 @@ func (w *model) switchOn() {
 	w.rig, w.on, w.onSince = s, true, time.Now()
 	w.rigOff = func() { off(); <-done }
 }
-
-// bubble is the time of the test.
-type bubble struct{}
-
-func (bubble) Now() time.Time        { return time.Now() }
-func (bubble) Sleep(d time.Duration) { time.Sleep(d) }
 
 func (w *model) close() {
 	w.gate.set(false, false)
@@ -669,7 +664,7 @@ func (w *model) powerCut() {
 func (w *model) foreign() {
 	w.count("foreign")
 	w.say("another program takes the lease")
-	c, err := w.rigDoor.dial()
+	c, err := w.rigDoor.Connect(context.Background())
 	if err != nil {
 		return
 	}
@@ -681,39 +676,6 @@ func (w *model) foreign() {
 		_, _ = link.Ask(ctx, l, link.TakeLease{})
 		time.Sleep(300 * time.Millisecond)
 	})
-}
-
-// door is where connections are accepted.
-type door struct {
-	in   chan net.Conn
-	shut chan struct{}
-	once sync.Once
-}
-
-func newDoor() *door { return &door{in: make(chan net.Conn), shut: make(chan struct{})} }
-
-func (d *door) Accept() (net.Conn, error) {
-	select {
-	case c := <-d.in:
-		return c, nil
-	case <-d.shut:
-		return nil, net.ErrClosed
-	}
-}
-
-func (d *door) Close() error   { d.once.Do(func() { close(d.shut) }); return nil }
-func (d *door) Addr() net.Addr { return &net.IPAddr{} }
-
-func (d *door) dial() (net.Conn, error) {
-	near, far := net.Pipe()
-	select {
-	case d.in <- far:
-		return near, nil
-	case <-d.shut:
-		return nil, errors.New("nobody is there")
-	case <-time.After(time.Second):
-		return nil, errors.New("nobody answers")
-	}
 }
 
 // line is what all connections of one server run over: it can be stalled.
@@ -950,7 +912,7 @@ type modelServer struct {
 	wire *line // to the machine
 	f    *machine.Machine
 	srv  *Server
-	in   *door
+	in   *standintest.Door
 	dead bool
 	die  chan struct{}
 	end  func()
@@ -970,14 +932,14 @@ func (s *modelServer) strung(l *line, c net.Conn, err error) (net.Conn, error) {
 
 func (s *modelServer) start() {
 	s.line, s.wire = &line{since: time.Now()}, &line{since: time.Now()}
-	s.in, s.die, s.dead, s.open = newDoor(), make(chan struct{}), false, map[net.Conn]bool{}
+	s.in, s.die, s.dead, s.open = standintest.NewDoor(), make(chan struct{}), false, map[net.Conn]bool{}
 	quiet := slog.New(slog.NewTextHandler(io.Discard, nil))
 	j := &gated{s.w.disk, s.w, s.n, s.die}
 	s.f = machine.New("plank", "Plank", func(ctx context.Context) (link.Rig, error) {
 		if s.w == nil || !s.w.on {
 			return nil, errors.New("it is off")
 		}
-		c, err := s.w.rigDoor.dial()
+		c, err := s.w.rigDoor.Connect(context.Background())
 		if c, err = s.strung(s.wire, c, err); err != nil {
 			return nil, err
 		}
@@ -1089,7 +1051,7 @@ func (p *modelPage) open() {
 	sv := p.sv
 	client := &http.Client{
 		Transport: &http.Transport{DialContext: func(context.Context, string, string) (net.Conn, error) {
-			c, err := sv.in.dial()
+			c, err := sv.in.Connect(context.Background())
 			return sv.strung(sv.line, c, err)
 		}}}
 	dial := func(path string) *websocket.Conn {
@@ -1426,7 +1388,7 @@ func (p *modelPage) stop() {
 	w.bg.Go(func() {
 		client := &http.Client{Timeout: 10 * time.Second, Transport: &http.Transport{DisableKeepAlives: true,
 			DialContext: func(context.Context, string, string) (net.Conn, error) {
-				c, err := sv.in.dial()
+				c, err := sv.in.Connect(context.Background())
 				return sv.strung(sv.line, c, err)
 			}}}
 		sound := w.soundFor(sv) > 5*time.Second

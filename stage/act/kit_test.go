@@ -9,6 +9,7 @@ import (
 	"log/slog"
 	"sync"
 	"testing"
+	"testing/synctest"
 	"time"
 
 	"keenarc/core/clock"
@@ -26,6 +27,7 @@ import (
 	"keenarc/stage/machine"
 	"keenarc/stage/ready"
 	"keenarc/standin"
+	"keenarc/standin/standintest"
 )
 
 var ann = journal.Person{ID: journal.NewID(), Name: "ann", Role: "operator"}
@@ -69,7 +71,7 @@ func pass(t testing.TB) *act.Pass {
 		Print: hex.EncodeToString(sum[:]), Clock: clock.Times(clock.Rate{Num: 1, Den: 1}), BrakeS: b.Seconds}
 }
 
-// floor is a machine with its conductor, a stand-in many times as fast as real, and a path.
+// floor is a machine with its conductor, a stand-in, and a path.
 type floor struct {
 	*machine.Machine
 	c       *act.Conductor
@@ -78,10 +80,11 @@ type floor struct {
 	pass    *act.Pass
 	rig     *rig.Rig
 	dial    func(context.Context) (link.Rig, error)
-	addr    string
-	cut     func() // cuts the connection, which comes back by itself
-	kill    func() // ends the stand-in for good
-	end     func() // ends the machine's side, and waits for it
+	door    *standintest.Door
+	call    func(context.Context) (*link.Client, error) // another connection to the stand-in
+	cut     func()                                      // cuts the connection, which comes back by itself
+	kill    func()                                      // ends the stand-in for good
+	end     func()                                      // ends the machine's side, and waits for it
 }
 
 // run runs what was put, until the test is over or it is ended.
@@ -100,21 +103,45 @@ func (f *floor) put(id, name string, j journal.Journal) {
 	f.c = act.NewConductor(machine.NewSet(f.Machine), quiet)
 }
 
-func newFloor(t *testing.T, pace int) *floor {
+// inItsTime runs a test in a time of its own, that of its machines: it goes on when everybody waits.
+func inItsTime(t *testing.T, test func(*testing.T)) {
+	t.Helper()
+	t.Parallel()
+	synctest.Test(t, test)
+}
+
+// newFloor is a floor in the test's own process and time.
+func newFloor(t *testing.T) *floor {
+	t.Helper()
+	door, kill := standintest.Start(t, standin.Options{Rig: plank(), Seed: 3})
+	f := onFloor(t, door.Dial, kill)
+	f.door = door
+	return f
+}
+
+// listeningFloor is a floor whose stand-in listens on loopback, in real time.
+func listeningFloor(t *testing.T, pace int) (f *floor, addr string) {
 	t.Helper()
 	s, err := standin.Listen(standin.Options{Rig: plank(), Seed: 3, Pace: pace}, "127.0.0.1:0")
 	if err != nil {
 		t.Fatal(err)
 	}
 	ctx, stop := context.WithCancel(context.Background())
-	rigCtx, kill := context.WithCancel(ctx)
 	var wg sync.WaitGroup
-	wg.Go(func() { _ = s.Run(rigCtx) })
-	f := &floor{t: t, journal: &journal.Memory{}, rig: whole(t), kill: kill, addr: s.Addr(), pass: pass(t)}
+	wg.Go(func() { _ = s.Run(ctx) })
+	kill := func() { stop(); wg.Wait() }
+	t.Cleanup(kill)
+	return onFloor(t, func(ctx context.Context) (*link.Client, error) { return link.Dial(ctx, s.Addr()) }, kill),
+		s.Addr()
+}
+
+func onFloor(t *testing.T, call func(context.Context) (*link.Client, error), kill func()) *floor {
+	t.Helper()
+	f := &floor{t: t, journal: &journal.Memory{}, rig: whole(t), kill: kill, call: call, pass: pass(t)}
 	var mu sync.Mutex
 	var last link.Rig
 	f.dial = func(ctx context.Context) (link.Rig, error) {
-		c, err := link.Dial(ctx, s.Addr())
+		c, err := call(ctx)
 		if err != nil {
 			return nil, err
 		}
@@ -125,7 +152,6 @@ func newFloor(t *testing.T, pace int) *floor {
 	}
 	f.put("plank", "Plank", f.journal)
 	f.cut = func() { mu.Lock(); defer mu.Unlock(); last.Close() }
-	t.Cleanup(func() { stop(); wg.Wait() })
 	f.run()
 	return f
 }
@@ -138,7 +164,7 @@ func (f *floor) now() machine.Press {
 // done with it.
 func (f *floor) until(what string, ok func(machine.Snapshot) bool) {
 	f.t.Helper()
-	ctx, cancel := context.WithTimeout(context.Background(), 20*time.Second)
+	ctx, cancel := context.WithTimeout(context.Background(), 10*time.Minute)
 	defer cancel()
 	err := f.Until(ctx, func(s machine.Snapshot) bool {
 		return ok(s) && (s.Leased || !s.Driving || !s.Connected) && (!s.Connected || !s.State.Still() || !f.busy())

@@ -22,6 +22,7 @@ import (
 	"keenarc/link"
 	"keenarc/stage/act"
 	"keenarc/stage/machine"
+	"keenarc/standin/standintest"
 )
 
 // Stop means stop. Each of these was seen to move a machine that somebody had stopped, or
@@ -73,7 +74,7 @@ func TestAStoppedJogStaysStopped(t *testing.T) {
 			}
 		},
 		"stopped by another": func(f *floor) {
-			c, err := link.Dial(f.t.Context(), f.addr)
+			c, err := f.call(f.t.Context())
 			if err != nil {
 				f.t.Fatal(err)
 			}
@@ -84,47 +85,49 @@ func TestAStoppedJogStaysStopped(t *testing.T) {
 		},
 	} {
 		t.Run(name, func(t *testing.T) {
-			t.Parallel()
-			f := newFloor(t, 1)
-			f.until("the rig", seen)
-			j := f.jog("one")
-			end := held(j)
-			defer end()
-			f.until("jogging", is(link.Jogging))
-			time.Sleep(200 * time.Millisecond)
-			stop(f)
-			f.rests()
-			// Past both stages of its speed; less than a motor step is how it comes to rest.
-			if d := f.moves("pan", 2200*time.Millisecond); d > 0.02 {
-				t.Errorf("after the stop it went on by %.2f°", d)
-			}
-			if j.Beat(t.Context()) == nil {
-				t.Error("its beats are passed on")
-			}
-			if _, err := f.c.Jog(t.Context(), f.now(), f.ID(), "one", act.Jogging{Axis: "pan", Way: 1}); err == nil ||
-				!strings.Contains(err.Error(), "press again") {
-				t.Errorf("the same press once more: %v", err)
-			}
-			f.rests()
-			f.jog("two").Release()
+			inItsTime(t, func(t *testing.T) {
+				f := newFloor(t)
+				f.until("the rig", seen)
+				j := f.jog("one")
+				end := held(j)
+				defer end()
+				f.until("jogging", is(link.Jogging))
+				time.Sleep(200 * time.Millisecond)
+				stop(f)
+				f.rests()
+				// Past both stages of its speed; less than a motor step is how it comes to rest.
+				if d := f.moves("pan", 2200*time.Millisecond); d > 0.02 {
+					t.Errorf("after the stop it went on by %.2f°", d)
+				}
+				if j.Beat(t.Context()) == nil {
+					t.Error("its beats are passed on")
+				}
+				_, err := f.c.Jog(t.Context(), f.now(), f.ID(), "one", act.Jogging{Axis: "pan", Way: 1})
+				if err == nil || !strings.Contains(err.Error(), "press again") {
+					t.Errorf("the same press once more: %v", err)
+				}
+				f.rests()
+				f.jog("two").Release()
+			})
 		})
 	}
 	t.Run("silent", func(t *testing.T) {
-		t.Parallel()
-		f := newFloor(t, 1)
-		f.until("the rig", seen)
-		j := f.jog("one")
-		for range 10 {
-			_ = j.Beat(t.Context())
-			time.Sleep(30 * time.Millisecond)
-		}
-		time.Sleep(500 * time.Millisecond) // the server stands still, the finger is lifted
-		end := held(j)                     // what waited comes now
-		defer end()
-		f.until("rest", func(s machine.Snapshot) bool { return idle(s) })
-		if d := f.moves("pan", 2200*time.Millisecond); d > 0 {
-			t.Errorf("after 500 ms of silence it went on by %.2f°", d)
-		}
+		inItsTime(t, func(t *testing.T) {
+			f := newFloor(t)
+			f.until("the rig", seen)
+			j := f.jog("one")
+			for range 10 {
+				_ = j.Beat(t.Context())
+				time.Sleep(30 * time.Millisecond)
+			}
+			time.Sleep(500 * time.Millisecond) // the server stands still, the finger is lifted
+			end := held(j)                     // what waited comes now
+			defer end()
+			f.until("rest", func(s machine.Snapshot) bool { return idle(s) })
+			if d := f.moves("pan", 2200*time.Millisecond); d > 0 {
+				t.Errorf("after 500 ms of silence it went on by %.2f°", d)
+			}
+		})
 	})
 }
 
@@ -163,29 +166,30 @@ func (s *slow) Begin(ctx context.Context, t *journal.Take) error {
 func TestStopCancelsWhatIsBeingPrepared(t *testing.T) {
 	t.Parallel()
 	t.Run("a roll that waits for the database", func(t *testing.T) {
-		t.Parallel()
-		j := &slow{gate: make(chan struct{})}
-		s := newFloor(t, 20)
-		s.end()
-		s.put("plank", "Plank", j)
-		s.run()
-		s.atFirst()
-		rolled := make(chan error, 1)
-		go func() { _, err := s.press(s.pass, yes); rolled <- err }()
-		for j.waits.Load() == 0 {
-			time.Sleep(time.Millisecond)
-		}
-		if err := s.c.Stop(t.Context()); err != nil {
-			t.Error(err)
-		}
-		close(j.gate)
-		if err := <-rolled; !errors.Is(err, machine.ErrStopped) {
-			t.Errorf("it answers %v", err)
-		}
-		s.until("rest", idle)
-		if s.Now().State.Mode != link.Idle || s.Now().State.Frame > 0.5 {
-			t.Errorf("it is %s at %g", s.Now().State.Mode, s.Now().State.Frame)
-		}
+		inItsTime(t, func(t *testing.T) {
+			j := &slow{gate: make(chan struct{})}
+			s := newFloor(t)
+			s.end()
+			s.put("plank", "Plank", j)
+			s.run()
+			s.atFirst()
+			rolled := make(chan error, 1)
+			go func() { _, err := s.press(s.pass, yes); rolled <- err }()
+			for j.waits.Load() == 0 {
+				time.Sleep(time.Millisecond)
+			}
+			if err := s.c.Stop(t.Context()); err != nil {
+				t.Error(err)
+			}
+			close(j.gate)
+			if err := <-rolled; !errors.Is(err, machine.ErrStopped) {
+				t.Errorf("it answers %v", err)
+			}
+			s.until("rest", idle)
+			if s.Now().State.Mode != link.Idle || s.Now().State.Frame > 0.5 {
+				t.Errorf("it is %s at %g", s.Now().State.Mode, s.Now().State.Frame)
+			}
+		})
 	})
 	for name, move := range map[string]func(f *floor) error{
 		"a move":   func(f *floor) error { return f.GoTo(map[string]float64{"track": 900}) },
@@ -195,268 +199,278 @@ func TestStopCancelsWhatIsBeingPrepared(t *testing.T) {
 		},
 	} {
 		t.Run(name+" that waits for the wire", func(t *testing.T) {
-			t.Parallel()
-			f := newFloor(t, 20)
-			f.atFirst()
-			was := f.Now().State
-			var wire *stalled
-			g := &floor{t: t, pass: f.pass, addr: f.addr}
-			g.dial = func(ctx context.Context) (link.Rig, error) {
-				c, err := link.Dial(ctx, f.addr)
-				if err != nil {
-					return nil, err
+			inItsTime(t, func(t *testing.T) {
+				f := newFloor(t)
+				f.atFirst()
+				was := f.Now().State
+				var wire *stalled
+				g := &floor{t: t, pass: f.pass, call: f.call}
+				g.dial = func(ctx context.Context) (link.Rig, error) {
+					c, err := f.call(ctx)
+					if err != nil {
+						return nil, err
+					}
+					wire = &stalled{Rig: c, gate: make(chan struct{})}
+					return wire, nil
 				}
-				wire = &stalled{Rig: c, gate: make(chan struct{})}
-				return wire, nil
-			}
-			f.end()
-			g.put("plank", "Plank", &journal.Memory{})
-			g.run()
-			g.until("the rig", func(s machine.Snapshot) bool { return s.Leased && idle(s) })
-			moved := make(chan error, 1)
-			go func() { moved <- move(g) }()
-			for wire.waits.Load() == 0 {
-				time.Sleep(time.Millisecond)
-			}
-			if err := g.c.Stop(t.Context()); err != nil {
-				t.Error(err)
-			}
-			close(wire.gate)
-			if err := <-moved; !errors.Is(err, machine.ErrStopped) {
-				t.Errorf("it answers %v", err)
-			}
-			time.Sleep(100 * time.Millisecond) // two seconds of the machine's; a motor step is how it comes to rest
-			if s := g.Now().State; s.Mode != link.Idle || math.Abs(s.Asked("track")-was.Asked("track")) > 0.04 ||
-				s.Axes["tilt"].Free || !s.Homed("track") {
-				t.Errorf("it is %s, %+v", s.Mode, s.Axes)
-			}
+				f.end()
+				g.put("plank", "Plank", &journal.Memory{})
+				g.run()
+				g.until("the rig", func(s machine.Snapshot) bool { return s.Leased && idle(s) })
+				moved := make(chan error, 1)
+				go func() { moved <- move(g) }()
+				for wire.waits.Load() == 0 {
+					time.Sleep(time.Millisecond)
+				}
+				if err := g.c.Stop(t.Context()); err != nil {
+					t.Error(err)
+				}
+				close(wire.gate)
+				if err := <-moved; !errors.Is(err, machine.ErrStopped) {
+					t.Errorf("it answers %v", err)
+				}
+				time.Sleep(2 * time.Second) // a motor step is how it comes to rest
+				if s := g.Now().State; s.Mode != link.Idle || math.Abs(s.Asked("track")-was.Asked("track")) > 0.04 ||
+					s.Axes["tilt"].Free || !s.Homed("track") {
+					t.Errorf("it is %s, %+v", s.Mode, s.Axes)
+				}
+			})
 		})
 	}
 	t.Run("what it decides on comes late", func(t *testing.T) {
-		t.Parallel()
-		f := newFloor(t, 20)
-		f.atFirst()
-		going, decide := make(chan error, 1), make(chan struct{})
-		began := make(chan struct{})
-		go func() {
-			_, err := f.c.Go(context.Background(), f.now(), "plank", func(context.Context) (act.Going, error) {
-				close(began)
-				<-decide
-				return act.Going{To: map[string]float64{"track": 900}}, nil
-			})
-			going <- err
-		}()
-		<-began
-		if err := f.GoTo(map[string]float64{"track": 700}); !errors.As(err, new(*machine.BusyError)) {
-			t.Errorf("what was claimed is moved by another: %v", err)
-		}
-		if err := f.c.Stop(t.Context()); err != nil {
-			t.Error(err)
-		}
-		close(decide)
-		if err := <-going; !errors.Is(err, machine.ErrStopped) {
-			t.Errorf("it answers %v", err)
-		}
-		if d := f.moves("track", 50*time.Millisecond); d > 0 {
-			t.Errorf("it moved by %g mm", d)
-		}
+		inItsTime(t, func(t *testing.T) {
+			f := newFloor(t)
+			f.atFirst()
+			going, decide := make(chan error, 1), make(chan struct{})
+			began := make(chan struct{})
+			go func() {
+				_, err := f.c.Go(context.Background(), f.now(), "plank", func(context.Context) (act.Going, error) {
+					close(began)
+					<-decide
+					return act.Going{To: map[string]float64{"track": 900}}, nil
+				})
+				going <- err
+			}()
+			<-began
+			if err := f.GoTo(map[string]float64{"track": 700}); !errors.As(err, new(*machine.BusyError)) {
+				t.Errorf("what was claimed is moved by another: %v", err)
+			}
+			if err := f.c.Stop(t.Context()); err != nil {
+				t.Error(err)
+			}
+			close(decide)
+			if err := <-going; !errors.Is(err, machine.ErrStopped) {
+				t.Errorf("it answers %v", err)
+			}
+			if d := f.moves("track", time.Second); d > 0 {
+				t.Errorf("it moved by %g mm", d)
+			}
+		})
 	})
 	t.Run("the press came before the stop", func(t *testing.T) {
-		t.Parallel()
-		f := newFloor(t, 20)
-		f.atFirst()
-		a := f.now() // it arrives, and waits for a session
-		if err := f.c.Stop(t.Context()); err != nil {
-			t.Error(err)
-		}
-		if err := f.c.Home(t.Context(), a, "plank", act.Homing{Times: 1}); !errors.Is(err, machine.ErrStopped) {
-			t.Errorf("it answers %v", err)
-		}
-		if err := f.Home(act.Homing{Times: 1}); err != nil {
-			t.Errorf("asked anew: %v", err)
-		}
+		inItsTime(t, func(t *testing.T) {
+			f := newFloor(t)
+			f.atFirst()
+			a := f.now() // it arrives, and waits for a session
+			if err := f.c.Stop(t.Context()); err != nil {
+				t.Error(err)
+			}
+			if err := f.c.Home(t.Context(), a, "plank", act.Homing{Times: 1}); !errors.Is(err, machine.ErrStopped) {
+				t.Errorf("it answers %v", err)
+			}
+			if err := f.Home(act.Homing{Times: 1}); err != nil {
+				t.Errorf("asked anew: %v", err)
+			}
+		})
 	})
 }
 
 // The next of several homings is not begun after a stop, by whomever.
 func TestStopEndsSeveralHomings(t *testing.T) {
-	t.Parallel()
-	f := newFloor(t, 20)
-	f.until("the rig", seen)
-	if err := f.Home(act.Homing{Axes: []string{"pan"}, Times: 10}); err != nil {
-		t.Fatal(err)
-	}
-	f.Until(t.Context(), func(s machine.Snapshot) bool { return s.State.Axes["pan"].Spread.N >= 2 })
-	c, err := link.Dial(t.Context(), f.addr) // another server
-	if err != nil {
-		t.Fatal(err)
-	}
-	defer c.Close()
-	if _, err := link.Ask(t.Context(), c, link.Stop{}); err != nil {
-		t.Fatal(err)
-	}
-	f.rests()
-	n := f.Now().State.Axes["pan"].Spread.N
-	time.Sleep(500 * time.Millisecond)
-	if s := f.Now().State; s.Mode != link.Idle || s.Axes["pan"].Spread.N != n {
-		t.Errorf("after the stop it is %s, homed %d times, %d before", s.Mode, s.Axes["pan"].Spread.N, n)
-	}
+	inItsTime(t, func(t *testing.T) {
+		f := newFloor(t)
+		f.until("the rig", seen)
+		if err := f.Home(act.Homing{Axes: []string{"pan"}, Times: 10}); err != nil {
+			t.Fatal(err)
+		}
+		f.Until(t.Context(), func(s machine.Snapshot) bool { return s.State.Axes["pan"].Spread.N >= 2 })
+		c, err := f.call(t.Context()) // another server
+		if err != nil {
+			t.Fatal(err)
+		}
+		defer c.Close()
+		if _, err := link.Ask(t.Context(), c, link.Stop{}); err != nil {
+			t.Fatal(err)
+		}
+		f.rests()
+		n := f.Now().State.Axes["pan"].Spread.N
+		time.Sleep(10 * time.Second)
+		if s := f.Now().State; s.Mode != link.Idle || s.Axes["pan"].Spread.N != n {
+			t.Errorf("after the stop it is %s, homed %d times, %d before", s.Mode, s.Axes["pan"].Spread.N, n)
+		}
+	})
 }
 
 // Beats belong to a press: another's keep nothing going, and nobody's press takes over an
 // axis that another holds.
 func TestBeatsBelongToAPress(t *testing.T) {
-	t.Parallel()
-	f := newFloor(t, 1)
-	f.atFirst()
-	f.loaded(f.pass)
-	old := f.jog("finger")
-	end := held(old)
-	defer end() // the finger stays on it
-	time.Sleep(100 * time.Millisecond)
-	if err := f.c.Stop(t.Context()); err != nil {
-		t.Fatal(err)
-	}
-	f.rests()
-	if err := f.GoTo(firstPose(f.pass)); err != nil {
-		t.Fatal(err)
-	}
-	f.rests()
-	h, err := f.press(f.pass, yes)
-	if err != nil {
-		t.Fatal(err)
-	}
-	for range 10 {
-		_ = h.Beat()
-		time.Sleep(30 * time.Millisecond)
-	}
-	if _, err := f.c.Jog(t.Context(), f.now(), "plank", "other", act.Jogging{Axis: "pan", Way: -1}); !errors.As(err,
-		new(*machine.BusyError)) {
-		t.Errorf("another press drives what is held: %v", err)
-	}
-	frozen := time.Now()
-	select { // the page that rolls is frozen
-	case <-h.Done():
-	case <-time.After(6 * time.Second):
-		t.Fatal("it rolls on")
-	}
-	k := h.Take()
-	if !k.Broken || !strings.Contains(k.Why, "fell silent") || k.BrakeAt-k.LastBeat > 210 || time.Since(frozen) >
-		4*time.Second {
-		t.Errorf("%s, braking began %d ms after the last beat", k.Why, k.BrakeAt-k.LastBeat)
-	}
+	inItsTime(t, func(t *testing.T) {
+		f := newFloor(t)
+		f.atFirst()
+		f.loaded(f.pass)
+		old := f.jog("finger")
+		end := held(old)
+		defer end() // the finger stays on it
+		time.Sleep(100 * time.Millisecond)
+		if err := f.c.Stop(t.Context()); err != nil {
+			t.Fatal(err)
+		}
+		f.rests()
+		if err := f.GoTo(firstPose(f.pass)); err != nil {
+			t.Fatal(err)
+		}
+		f.rests()
+		h, err := f.press(f.pass, yes)
+		if err != nil {
+			t.Fatal(err)
+		}
+		for range 10 {
+			_ = h.Beat()
+			time.Sleep(30 * time.Millisecond)
+		}
+		if _, err := f.c.Jog(t.Context(), f.now(), "plank", "other", act.Jogging{Axis: "pan", Way: -1}); !errors.As(err,
+			new(*machine.BusyError)) {
+			t.Errorf("another press drives what is held: %v", err)
+		}
+		frozen := time.Now()
+		select { // the page that rolls is frozen
+		case <-h.Done():
+		case <-time.After(6 * time.Second):
+			t.Fatal("it rolls on")
+		}
+		k := h.Take()
+		if !k.Broken || !strings.Contains(k.Why, "fell silent") || k.BrakeAt-k.LastBeat > 210 || time.Since(frozen) >
+			4*time.Second {
+			t.Errorf("%s, braking began %d ms after the last beat", k.Why, k.BrakeAt-k.LastBeat)
+		}
+	})
 }
 
 // A press whose first word would reach the machine more than two seconds after it is asked
 // again.
 func TestWhatComesTooLateIsAskedAgain(t *testing.T) {
-	t.Parallel()
-	f := newFloor(t, 20)
-	f.atFirst()
-	ago := func(d time.Duration) machine.Press {
-		return f.c.Arbiter.Pressed(machine.Owner{Who: ann, Page: "page"}, "", d)
-	}
-	a := ago(machine.Fresh + time.Millisecond)
-	if err := f.c.Home(t.Context(), a, "plank", act.Homing{Times: 1}); !errors.Is(err, machine.ErrLate) {
-		t.Errorf("a homing: %v", err)
-	}
-	late, began := ago(machine.Fresh-150*time.Millisecond), time.Now()
-	if _, err := f.c.Go(t.Context(), late, "plank", func(ctx context.Context) (act.Going, error) {
-		<-ctx.Done() // the database does not answer; it is not waited for any longer
-		return act.Going{To: map[string]float64{"track": 900}}, nil
-	}); !errors.Is(err, machine.ErrLate) || time.Since(began) > 2*time.Second {
-		t.Errorf("a move that was decided on too late: %v after %v", err, time.Since(began))
-	}
-	// And the machine says so where it was the wire that took so long.
-	c, err := link.Dial(t.Context(), f.addr)
-	if err != nil {
-		t.Fatal(err)
-	}
-	defer c.Close()
-	f.end()
-	l, err := link.Ask(t.Context(), c, link.TakeLease{})
-	if err != nil {
-		t.Fatal(err)
-	}
-	boot, stops := c.Heard()
-	if _, err := link.Ask(t.Context(), c, link.GoTo{Order: link.Order{Epoch: l.Epoch, Boot: boot, Stops: stops, By: 1},
-		To: map[string]float64{"track": 900}}); err == nil || !strings.Contains(err.Error(), "too late") {
-		t.Errorf("a word for an earlier tick: %v", err)
-	}
+	inItsTime(t, func(t *testing.T) {
+		f := newFloor(t)
+		f.atFirst()
+		ago := func(d time.Duration) machine.Press {
+			return f.c.Arbiter.Pressed(machine.Owner{Who: ann, Page: "page"}, "", d)
+		}
+		a := ago(machine.Fresh + time.Millisecond)
+		if err := f.c.Home(t.Context(), a, "plank", act.Homing{Times: 1}); !errors.Is(err, machine.ErrLate) {
+			t.Errorf("a homing: %v", err)
+		}
+		late, began := ago(machine.Fresh-150*time.Millisecond), time.Now()
+		if _, err := f.c.Go(t.Context(), late, "plank", func(ctx context.Context) (act.Going, error) {
+			<-ctx.Done() // the database does not answer; it is not waited for any longer
+			time.Sleep(time.Millisecond)
+			return act.Going{To: map[string]float64{"track": 900}}, nil
+		}); !errors.Is(err, machine.ErrLate) || time.Since(began) > 2*time.Second {
+			t.Errorf("a move that was decided on too late: %v after %v", err, time.Since(began))
+		}
+		// And the machine says so where it was the wire that took so long.
+		c, err := f.call(t.Context())
+		if err != nil {
+			t.Fatal(err)
+		}
+		defer c.Close()
+		f.end()
+		l, err := link.Ask(t.Context(), c, link.TakeLease{})
+		if err != nil {
+			t.Fatal(err)
+		}
+		boot, stops := c.Heard()
+		o := link.Order{Epoch: l.Epoch, Boot: boot, Stops: stops, By: 1}
+		if _, err := link.Ask(t.Context(), c, link.GoTo{Order: o, To: map[string]float64{"track": 900}}); err == nil ||
+			!strings.Contains(err.Error(), "too late") {
+			t.Errorf("a word for an earlier tick: %v", err)
+		}
+	})
 }
 
 // Where no machine could be told, Stop says so; it is said as soon as the machine is there.
 func TestAStopThatReachesNothingSaysSo(t *testing.T) {
-	t.Parallel()
-	f := newFloor(t, 5)
-	f.atFirst()
-	if err := f.GoTo(map[string]float64{"track": 1400}); err != nil {
-		t.Fatal(err)
-	}
-	f.until("going", is(link.Moving))
-	away := errors.New("away")
-	var gone atomic.Bool
-	dial := f.dial
-	g := &floor{t: t, addr: f.addr}
-	g.dial = func(ctx context.Context) (link.Rig, error) {
-		if gone.Load() {
-			return nil, away
+	inItsTime(t, func(t *testing.T) {
+		f := newFloor(t)
+		f.atFirst()
+		if err := f.GoTo(map[string]float64{"track": 1400}); err != nil {
+			t.Fatal(err)
 		}
-		return dial(ctx)
-	}
-	gone.Store(true)
-	g.put("plank", "Plank", &office{away: true})
-	g.run()
-	var not *machine.UnreachedError
-	if err := g.c.Stop(t.Context()); !errors.As(err, &not) || !errors.Is(err, machine.ErrNoRig) ||
-		!strings.Contains(err.Error(), "Plank") {
-		t.Errorf("it answers %v", err)
-	}
-	gone.Store(false)
-	f.rests() // it hears the stop before its move is over
-	if x := f.Now().State.Asked("track"); x > 1390 {
-		t.Errorf("it went on to %g mm", x)
-	}
+		f.until("going", is(link.Moving))
+		away := errors.New("away")
+		var gone atomic.Bool
+		dial := f.dial
+		g := &floor{t: t, call: f.call}
+		g.dial = func(ctx context.Context) (link.Rig, error) {
+			if gone.Load() {
+				return nil, away
+			}
+			return dial(ctx)
+		}
+		gone.Store(true)
+		g.put("plank", "Plank", &office{away: true})
+		g.run()
+		var not *machine.UnreachedError
+		if err := g.c.Stop(t.Context()); !errors.As(err, &not) || !errors.Is(err, machine.ErrNoRig) ||
+			!strings.Contains(err.Error(), "Plank") {
+			t.Errorf("it answers %v", err)
+		}
+		gone.Store(false)
+		f.rests() // it hears the stop before its move is over
+		if x := f.Now().State.Asked("track"); x > 1390 {
+			t.Errorf("it went on to %g mm", x)
+		}
+	})
 }
 
 // A connection that is new knows nothing of before: until the machine has said how it stands
 // it is not seen, and nothing is begun on what it was.
 func TestNothingOfBeforeHoldsAfterAReconnect(t *testing.T) {
-	t.Parallel()
-	f := newFloor(t, 20)
-	f.atFirst()
-	quietly := make(chan struct{})
-	var second atomic.Bool
-	g := &floor{t: t, addr: f.addr, pass: f.pass}
-	g.dial = func(ctx context.Context) (link.Rig, error) {
-		c, err := link.Dial(ctx, f.addr)
-		if err != nil || !second.Load() {
-			return c, err
+	inItsTime(t, func(t *testing.T) {
+		f := newFloor(t)
+		f.atFirst()
+		quietly := make(chan struct{})
+		var second atomic.Bool
+		g := &floor{t: t, call: f.call, pass: f.pass}
+		g.dial = func(ctx context.Context) (link.Rig, error) {
+			c, err := f.call(ctx)
+			if err != nil || !second.Load() {
+				return c, err
+			}
+			return &mute{Rig: c, until: quietly, events: make(chan link.Event, 64)}, nil
 		}
-		return &mute{Rig: c, until: quietly, events: make(chan link.Event, 64)}, nil
-	}
-	f.end()
-	g.put("plank", "Plank", &journal.Memory{})
-	g.run()
-	g.until("the rig", func(s machine.Snapshot) bool { return s.Leased && s.State.Homed("track") })
-	second.Store(true)
-	g.Again()
-	for g.Now().Connected {
-		time.Sleep(time.Millisecond)
-	}
-	for late := time.Now().Add(3 * time.Second); g.Rig() == nil; time.Sleep(time.Millisecond) { // it answers
-		if time.Now().After(late) {
-			t.Fatal("it is never there again")
+		f.end()
+		g.put("plank", "Plank", &journal.Memory{})
+		g.run()
+		g.until("the rig", func(s machine.Snapshot) bool { return s.Leased && s.State.Homed("track") })
+		second.Store(true)
+		g.Again()
+		for g.Now().Connected {
+			time.Sleep(time.Millisecond)
 		}
-	}
-	if s := g.Now(); s.Connected || s.State.Homed("track") || s.State.Mode != "" {
-		t.Errorf("before it has said how it stands it is taken for %+v", s)
-	}
-	if err := g.GoTo(map[string]float64{"track": 700}); !errors.Is(err, machine.ErrNoRig) {
-		t.Errorf("it is sent somewhere: %v", err)
-	}
-	close(quietly)
-	g.until("the rig again", func(s machine.Snapshot) bool { return s.Leased && s.State.Homed("track") })
+		for late := time.Now().Add(3 * time.Second); g.Rig() == nil; time.Sleep(time.Millisecond) { // it answers
+			if time.Now().After(late) {
+				t.Fatal("it is never there again")
+			}
+		}
+		if s := g.Now(); s.Connected || s.State.Homed("track") || s.State.Mode != "" {
+			t.Errorf("before it has said how it stands it is taken for %+v", s)
+		}
+		if err := g.GoTo(map[string]float64{"track": 700}); !errors.Is(err, machine.ErrNoRig) {
+			t.Errorf("it is sent somewhere: %v", err)
+		}
+		close(quietly)
+		g.until("the rig again", func(s machine.Snapshot) bool { return s.Leased && s.State.Homed("track") })
+	})
 }
 
 // mute is a link whose events are kept until it is told.
@@ -483,48 +497,49 @@ func (m *mute) Events() <-chan link.Event {
 // Another program that takes the lease is noticed and said; the lease is taken back when the
 // machine has stood still for a second. A stop needs none of it.
 func TestAForeignLeaseIsNoticedAndTakenBack(t *testing.T) {
-	t.Parallel()
-	f := newFloor(t, 5)
-	f.atFirst()
-	c, err := link.Dial(t.Context(), f.addr)
-	if err != nil {
-		t.Fatal(err)
-	}
-	defer c.Close()
-	if _, err := link.Ask(t.Context(), c, link.TakeLease{}); err != nil {
-		t.Fatal(err)
-	}
-	began := time.Now()
-	if err := f.Until(t.Context(), func(s machine.Snapshot) bool { return !s.Leased }); err != nil {
-		t.Fatal(err)
-	}
-	if err := f.GoTo(map[string]float64{"track": 700}); err == nil || !strings.Contains(err.Error(),
-		"another program") {
-		t.Errorf("it is sent somewhere: %v", err)
-	}
-	if err := f.c.Stop(t.Context()); err != nil {
-		t.Errorf("a stop: %v", err)
-	}
-	ctx, cancel := context.WithTimeout(t.Context(), 5*time.Second)
-	defer cancel()
-	if err := f.Until(ctx, func(s machine.Snapshot) bool { return s.Leased }); err != nil {
-		t.Fatal("the lease is never taken back")
-	}
-	if d := time.Since(began); d < time.Second {
-		t.Errorf("it is taken back after %v", d)
-	}
-	if err := f.GoTo(map[string]float64{"track": 700}); err != nil {
-		t.Error(err)
-	}
-	if !strings.Contains(f.journal.Text(), "another program had taken its lease") {
-		t.Errorf("the log does not say so:\n%s", f.journal.Text())
-	}
+	inItsTime(t, func(t *testing.T) {
+		f := newFloor(t)
+		f.atFirst()
+		c, err := f.call(t.Context())
+		if err != nil {
+			t.Fatal(err)
+		}
+		defer c.Close()
+		if _, err := link.Ask(t.Context(), c, link.TakeLease{}); err != nil {
+			t.Fatal(err)
+		}
+		began := time.Now()
+		if err := f.Until(t.Context(), func(s machine.Snapshot) bool { return !s.Leased }); err != nil {
+			t.Fatal(err)
+		}
+		if err := f.GoTo(map[string]float64{"track": 700}); err == nil || !strings.Contains(err.Error(),
+			"another program") {
+			t.Errorf("it is sent somewhere: %v", err)
+		}
+		if err := f.c.Stop(t.Context()); err != nil {
+			t.Errorf("a stop: %v", err)
+		}
+		ctx, cancel := context.WithTimeout(t.Context(), 5*time.Second)
+		defer cancel()
+		if err := f.Until(ctx, func(s machine.Snapshot) bool { return s.Leased }); err != nil {
+			t.Fatal("the lease is never taken back")
+		}
+		if d := time.Since(began); d < time.Second {
+			t.Errorf("it is taken back after %v", d)
+		}
+		if err := f.GoTo(map[string]float64{"track": 700}); err != nil {
+			t.Error(err)
+		}
+		if !strings.Contains(f.journal.Text(), "another program had taken its lease") {
+			t.Errorf("the log does not say so:\n%s", f.journal.Text())
+		}
+	})
 }
 
 // Checking a device in the harmless way takes no lease that somebody has, and stops nobody.
 func TestLinkCheckIsHarmless(t *testing.T) {
 	t.Parallel()
-	f := newFloor(t, 5)
+	f, addr := listeningFloor(t, 5)
 	f.atFirst()
 	long := *f.pass
 	long.Clock = clock.Times(clock.Rate{Num: 1, Den: 8}) // it rolls longer than the check takes
@@ -541,7 +556,7 @@ func TestLinkCheckIsHarmless(t *testing.T) {
 		}
 	})
 	var out strings.Builder
-	wrong, err := link.Check(t.Context(), f.addr, link.CheckOptions{Out: &out})
+	wrong, err := link.Check(t.Context(), addr, link.CheckOptions{Out: &out})
 	if wrong != 0 || err != nil || !strings.Contains(out.String(), "left   the lease, stop, limits") {
 		t.Errorf("%d wrong, %v:\n%s", wrong, err, out.String())
 	}
@@ -557,9 +572,9 @@ func TestLinkCheckIsHarmless(t *testing.T) {
 // A table is loaded in parts while beats and a stop go on: none of them waits behind it.
 func TestStopIsNotHeldUpByATable(t *testing.T) {
 	t.Parallel()
-	f := newFloor(t, 1)
+	f, _ := listeningFloor(t, 1)
 	f.until("the rig", seen)
-	c, err := link.Dial(t.Context(), f.addr)
+	c, err := f.call(t.Context())
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -631,64 +646,62 @@ func TestStopIsNotHeldUpByATable(t *testing.T) {
 
 // A device that speaks version 2 is seen and stopped; nothing that moves it is said to it.
 func TestADeviceOfVersion2IsSeenAndNotMoved(t *testing.T) {
-	t.Parallel()
-	l, err := net.Listen("tcp", "127.0.0.1:0")
-	if err != nil {
-		t.Fatal(err)
-	}
-	defer l.Close()
-	old := &oldDevice{rig: plank()}
-	go old.serve(l)
-	f := &floor{t: t, pass: pass(t)}
-	f.dial = func(ctx context.Context) (link.Rig, error) { return link.Dial(ctx, l.Addr().String()) }
-	disk := journaltest.NewDisk()
-	k := &journal.Take{ID: "old-take", PassID: "p", Machine: "plank", By: ann}
-	for _, a := range plank().Axes {
-		k.Axes, k.Units = append(k.Axes, "plank/"+a.ID), append(k.Units, a.StepsPerUnit)
-	}
-	if err := disk.Begin(t.Context(), k); err != nil {
-		t.Fatal(err)
-	}
-	old.take = k
-	f.put("plank", "Plank", disk)
-	f.run()
-	f.until("the device", func(s machine.Snapshot) bool { return s.Connected && s.Old })
-	if s := f.Now(); s.State.Pos("pan") != 2.5 || !s.State.Homed("pan") || s.State.Axes["track"].Fault !=
-		"over current" {
-		t.Errorf("it is seen as %+v", s.State)
-	}
-	for what, err := range map[string]error{"homing": f.Home(act.Homing{Times: 1}),
-		"a move": f.GoTo(map[string]float64{"pan": 1}),
-		"a jog":  second(f.c.Jog(t.Context(), f.now(), "plank", "p", act.Jogging{Axis: "pan", Way: 1})),
-		"a roll": second(f.c.Roll(t.Context(), f.now(), "plank", "p", func(context.Context) (act.Rolling, error) {
-			return act.Rolling{Pass: f.pass}, nil
-		}, yes)),
-		"free": f.c.Free(t.Context(), f.now(), "plank", "pan", true, nil)} {
-		if err == nil || !strings.Contains(err.Error(), "version 2 of the rig link") {
-			t.Errorf("%s: %v", what, err)
+	inItsTime(t, func(t *testing.T) {
+		door := standintest.NewDoor()
+		defer door.Close()
+		old := &oldDevice{rig: plank()}
+		go old.serve(door)
+		f := &floor{t: t, pass: pass(t)}
+		f.dial = func(ctx context.Context) (link.Rig, error) { return door.Dial(ctx) }
+		disk := journaltest.NewDisk()
+		k := &journal.Take{ID: "old-take", PassID: "p", Machine: "plank", By: ann}
+		for _, a := range plank().Axes {
+			k.Axes, k.Units = append(k.Axes, "plank/"+a.ID), append(k.Units, a.StepsPerUnit)
 		}
-	}
-	if err := f.c.Stop(t.Context()); err != nil {
-		t.Errorf("a stop: %v", err)
-	}
-	for late := time.Now().Add(10 * time.Second); !disk.Take("old-take").Ended; time.Sleep(10 * time.Millisecond) {
-		if time.Now().After(late) {
-			t.Fatal("its take is never fetched")
+		if err := disk.Begin(t.Context(), k); err != nil {
+			t.Fatal(err)
 		}
-	}
-	if got := disk.Take("old-take"); got.Rows != oldRows || !got.Trace.Whole() {
-		t.Errorf("of its take %d rows are kept", got.Rows)
-	}
-	for _, do := range old.heard() {
-		switch do {
-		case "describe", "watch", "lease", "stop", "alive", "trace", "ack":
-		default:
-			t.Errorf("it was told to %s", do)
+		old.take = k
+		f.put("plank", "Plank", disk)
+		f.run()
+		f.until("the device", func(s machine.Snapshot) bool { return s.Connected && s.Old })
+		if s := f.Now(); s.State.Pos("pan") != 2.5 || !s.State.Homed("pan") || s.State.Axes["track"].Fault !=
+			"over current" {
+			t.Errorf("it is seen as %+v", s.State)
 		}
-	}
-	if n := len(old.heard()); n == 0 || !contains(old.heard(), "stop") {
-		t.Errorf("it heard %v", old.heard())
-	}
+		for what, err := range map[string]error{"homing": f.Home(act.Homing{Times: 1}),
+			"a move": f.GoTo(map[string]float64{"pan": 1}),
+			"a jog":  second(f.c.Jog(t.Context(), f.now(), "plank", "p", act.Jogging{Axis: "pan", Way: 1})),
+			"a roll": second(f.c.Roll(t.Context(), f.now(), "plank", "p", func(context.Context) (act.Rolling, error) {
+				return act.Rolling{Pass: f.pass}, nil
+			}, yes)),
+			"free": f.c.Free(t.Context(), f.now(), "plank", "pan", true, nil)} {
+			if err == nil || !strings.Contains(err.Error(), "version 2 of the rig link") {
+				t.Errorf("%s: %v", what, err)
+			}
+		}
+		if err := f.c.Stop(t.Context()); err != nil {
+			t.Errorf("a stop: %v", err)
+		}
+		for late := time.Now().Add(10 * time.Second); !disk.Take("old-take").Ended; time.Sleep(10 * time.Millisecond) {
+			if time.Now().After(late) {
+				t.Fatal("its take is never fetched")
+			}
+		}
+		if got := disk.Take("old-take"); got.Rows != oldRows || !got.Trace.Whole() {
+			t.Errorf("of its take %d rows are kept", got.Rows)
+		}
+		for _, do := range old.heard() {
+			switch do {
+			case "describe", "watch", "lease", "stop", "alive", "trace", "ack":
+			default:
+				t.Errorf("it was told to %s", do)
+			}
+		}
+		if n := len(old.heard()); n == 0 || !contains(old.heard(), "stop") {
+			t.Errorf("it heard %v", old.heard())
+		}
+	})
 }
 
 func contains(list []string, what string) bool {
@@ -702,28 +715,29 @@ func contains(list []string, what string) bool {
 
 // One that has not a later word is refused that act alone.
 func TestALaterWordThatADeviceHasNot(t *testing.T) {
-	t.Parallel()
-	f := newFloor(t, 20)
-	f.atFirst()
-	g := &floor{t: t, addr: f.addr, pass: f.pass}
-	g.dial = func(ctx context.Context) (link.Rig, error) {
-		c, err := link.Dial(ctx, f.addr)
-		if err != nil {
-			return nil, err
+	inItsTime(t, func(t *testing.T) {
+		f := newFloor(t)
+		f.atFirst()
+		g := &floor{t: t, call: f.call, pass: f.pass}
+		g.dial = func(ctx context.Context) (link.Rig, error) {
+			c, err := f.call(ctx)
+			if err != nil {
+				return nil, err
+			}
+			return plain{c}, nil
 		}
-		return plain{c}, nil
-	}
-	f.end()
-	g.put("plank", "Plank", &journal.Memory{})
-	g.run()
-	g.until("the rig", func(s machine.Snapshot) bool { return s.Leased })
-	if err := g.c.Suspend(t.Context(), g.now(), "plank", "pan", 3); err == nil || !strings.Contains(err.Error(),
-		`does not have the word "suspend"`) {
-		t.Errorf("suspend: %v", err)
-	}
-	if err := g.GoTo(map[string]float64{"track": 700}); err != nil {
-		t.Errorf("a move: %v", err)
-	}
+		f.end()
+		g.put("plank", "Plank", &journal.Memory{})
+		g.run()
+		g.until("the rig", func(s machine.Snapshot) bool { return s.Leased })
+		if err := g.c.Suspend(t.Context(), g.now(), "plank", "pan", 3); err == nil || !strings.Contains(err.Error(),
+			`does not have the word "suspend"`) {
+			t.Errorf("suspend: %v", err)
+		}
+		if err := g.GoTo(map[string]float64{"track": 700}); err != nil {
+			t.Errorf("a move: %v", err)
+		}
+	})
 }
 
 // plain is a device without the later words.
@@ -740,130 +754,132 @@ func (p plain) Raw(ctx context.Context, w link.Word, may func() error) ([]byte, 
 // Machines come and go while the application runs: one that comes is driven, one that goes is
 // stopped and looked for no more.
 func TestMachinesComeAndGo(t *testing.T) {
-	t.Parallel()
-	f := newFloor(t, 5)
-	f.atFirst()
-	f.end()
-	set := machine.NewSet()
-	c := act.NewConductor(set, quiet)
-	ctx, stop := context.WithCancel(t.Context())
-	var wg sync.WaitGroup
-	wg.Go(func() { c.Run(ctx) })
-	defer wg.Wait()
-	defer stop()
-	news, end := set.Watch()
-	defer end()
-	m := machine.New("plank", "Plank", func(ctx context.Context) (link.Rig, error) { return link.Dial(ctx, f.addr) },
-		&journal.Memory{}, quiet)
-	if _, err := set.Of("plank"); !errors.Is(err, machine.ErrNoRig) {
-		t.Errorf("before it comes: %v", err)
-	}
-	set.Add(m)
-	late, cancel := context.WithTimeout(t.Context(), 10*time.Second)
-	defer cancel()
-	if err := m.Until(late, func(s machine.Snapshot) bool { return s.Leased }); err != nil {
-		t.Fatal(err)
-	}
-	<-news // whoever watches all of them hears of it
-	if _, err := c.Go(t.Context(), c.Arbiter.Pressed(machine.Owner{Who: ann}, "", 0), "plank",
-		func(context.Context) (act.Going, error) {
-			return act.Going{To: map[string]float64{"track": 1400}, Text: "far"}, nil
-		}); err != nil {
-		t.Fatal(err)
-	}
-	if err := m.Until(late, is(link.Moving)); err != nil {
-		t.Fatal(err)
-	}
-	set.Remove("plank")
-	for n := 0; len(c.Arbiter.Doing()) > 0 && n < 100; n++ { // who waits for it hears that it is gone
-		time.Sleep(10 * time.Millisecond)
-	}
-	if len(set.All()) != 0 || len(c.Arbiter.Doing()) != 0 || m.Now().Connected {
-		t.Errorf("it is gone, and there are %v, %v", set.All(), c.Arbiter.Doing())
-	}
-	w, err := link.Dial(t.Context(), f.addr)
-	if err != nil {
-		t.Fatal(err)
-	}
-	defer w.Close()
-	if _, err := link.Ask(t.Context(), w, link.Watch{}); err != nil {
-		t.Fatal(err)
-	}
-	for ev := range w.Events() {
-		if ev.State == nil || !ev.State.Still() {
-			continue
+	inItsTime(t, func(t *testing.T) {
+		f := newFloor(t)
+		f.atFirst()
+		f.end()
+		set := machine.NewSet()
+		c := act.NewConductor(set, quiet)
+		ctx, stop := context.WithCancel(t.Context())
+		var wg sync.WaitGroup
+		wg.Go(func() { c.Run(ctx) })
+		defer wg.Wait()
+		defer stop()
+		news, end := set.Watch()
+		defer end()
+		m := machine.New("plank", "Plank", func(ctx context.Context) (link.Rig, error) { return f.call(ctx) },
+			&journal.Memory{}, quiet)
+		if _, err := set.Of("plank"); !errors.Is(err, machine.ErrNoRig) {
+			t.Errorf("before it comes: %v", err)
 		}
-		if x := ev.State.Asked("track"); x > 1390 {
-			t.Errorf("it went on to %g mm", x)
+		set.Add(m)
+		late, cancel := context.WithTimeout(t.Context(), time.Minute)
+		defer cancel()
+		if err := m.Until(late, func(s machine.Snapshot) bool { return s.Leased }); err != nil {
+			t.Fatal(err)
 		}
-		break
-	}
+		<-news // whoever watches all of them hears of it
+		if _, err := c.Go(t.Context(), c.Arbiter.Pressed(machine.Owner{Who: ann}, "", 0), "plank",
+			func(context.Context) (act.Going, error) {
+				return act.Going{To: map[string]float64{"track": 1400}, Text: "far"}, nil
+			}); err != nil {
+			t.Fatal(err)
+		}
+		if err := m.Until(late, is(link.Moving)); err != nil {
+			t.Fatal(err)
+		}
+		set.Remove("plank")
+		for n := 0; len(c.Arbiter.Doing()) > 0 && n < 500; n++ { // who waits for it hears that it is gone
+			time.Sleep(10 * time.Millisecond)
+		}
+		if len(set.All()) != 0 || len(c.Arbiter.Doing()) != 0 || m.Now().Connected {
+			t.Errorf("it is gone, and there are %v, %v", set.All(), c.Arbiter.Doing())
+		}
+		w, err := f.call(t.Context())
+		if err != nil {
+			t.Fatal(err)
+		}
+		defer w.Close()
+		if _, err := link.Ask(t.Context(), w, link.Watch{}); err != nil {
+			t.Fatal(err)
+		}
+		for ev := range w.Events() {
+			if ev.State == nil || !ev.State.Still() {
+				continue
+			}
+			if x := ev.State.Asked("track"); x > 1390 {
+				t.Errorf("it went on to %g mm", x)
+			}
+			break
+		}
+	})
 }
 
 // The stand-in keeps its own checks: it does not trust what is said to it.
 func TestTheMachineTrustsNobody(t *testing.T) {
-	t.Parallel()
-	f := newFloor(t, 20)
-	f.atFirst()
-	f.loaded(f.pass)
-	f.end()
-	c, err := link.Dial(t.Context(), f.addr)
-	if err != nil {
-		t.Fatal(err)
-	}
-	defer c.Close()
-	l, err := link.Ask(t.Context(), c, link.TakeLease{})
-	if err != nil {
-		t.Fatal(err)
-	}
-	o := func() link.Order {
-		boot, stops := c.Heard()
-		return link.Order{Epoch: l.Epoch, Boot: boot, Stops: stops}
-	}
-	before := o()
-	if _, err := link.Ask(t.Context(), c, link.Stop{}); err != nil {
-		t.Fatal(err)
-	}
-	other := o()
-	other.Boot = "another"
-	sum := f.pass.Table.Fingerprint()
-	print := hex.EncodeToString(sum[:])
-	for what, order := range map[string]link.Order{"a stop came in between": before, "switched off and on": other} {
-		for _, w := range []link.Word{link.Home{Order: order}, link.Confirm{Order: order, Axis: "pan",
-			What: link.WaitsMark}, link.GoTo{Order: order, To: map[string]float64{"pan": 1}},
-			link.Jog{Order: order, Press: "p", Axis: "pan", Speed: 1}, link.Speed{Order: order, Press: "p"},
-			link.Arm{Order: order, Print: print, Take: "t", Clock: &f.pass.Clock, Brake: 1},
-			link.Roll{Order: order, Press: "p", Take: "t"}, link.Steer{Order: order, Press: "p"},
-			link.Free{Order: order, Axis: "pan"}, link.Engage{Order: order, Axis: "pan"},
-			link.Suspend{Order: order, Axis: "pan", Seconds: 1}, link.Limits{Order: order}, link.Configure{Order: order,
-				Rig: plank()}} {
-			if _, err := c.Raw(t.Context(), w, nil); err == nil || !strings.Contains(err.Error(), what) {
-				t.Errorf("%s given before: %v; want %s", w.Do(), err, what)
+	inItsTime(t, func(t *testing.T) {
+		f := newFloor(t)
+		f.atFirst()
+		f.loaded(f.pass)
+		f.end()
+		c, err := f.call(t.Context())
+		if err != nil {
+			t.Fatal(err)
+		}
+		defer c.Close()
+		l, err := link.Ask(t.Context(), c, link.TakeLease{})
+		if err != nil {
+			t.Fatal(err)
+		}
+		o := func() link.Order {
+			boot, stops := c.Heard()
+			return link.Order{Epoch: l.Epoch, Boot: boot, Stops: stops}
+		}
+		before := o()
+		if _, err := link.Ask(t.Context(), c, link.Stop{}); err != nil {
+			t.Fatal(err)
+		}
+		other := o()
+		other.Boot = "another"
+		sum := f.pass.Table.Fingerprint()
+		print := hex.EncodeToString(sum[:])
+		for what, order := range map[string]link.Order{"a stop came in between": before, "switched off and on": other} {
+			for _, w := range []link.Word{link.Home{Order: order}, link.Confirm{Order: order, Axis: "pan",
+				What: link.WaitsMark}, link.GoTo{Order: order, To: map[string]float64{"pan": 1}},
+				link.Jog{Order: order, Press: "p", Axis: "pan", Speed: 1}, link.Speed{Order: order, Press: "p"},
+				link.Arm{Order: order, Print: print, Take: "t", Clock: &f.pass.Clock, Brake: 1},
+				link.Roll{Order: order, Press: "p", Take: "t"}, link.Steer{Order: order, Press: "p"},
+				link.Free{Order: order, Axis: "pan"}, link.Engage{Order: order, Axis: "pan"},
+				link.Suspend{Order: order, Axis: "pan", Seconds: 1}, link.Limits{Order: order},
+				link.Configure{Order: order, Rig: plank()}} {
+				if _, err := c.Raw(t.Context(), w, nil); err == nil || !strings.Contains(err.Error(), what) {
+					t.Errorf("%s given before: %v; want %s", w.Do(), err, what)
+				}
 			}
 		}
-	}
-	// A press that has no name, one that was let go before it began, one of another's take.
-	for what, w := range map[string]link.Word{"letters": link.Jog{Order: o(), Axis: "pan", Speed: 1},
-		"arm it first": link.Roll{Order: o(), Press: "p", Take: "t"}} {
-		if _, err := c.Raw(t.Context(), w, nil); err == nil || !strings.Contains(err.Error(), what) {
-			t.Errorf("%s: %v; want %s", w.Do(), err, what)
+		// A press that has no name, one that was let go before it began, one of another's take.
+		for what, w := range map[string]link.Word{"letters": link.Jog{Order: o(), Axis: "pan", Speed: 1},
+			"arm it first": link.Roll{Order: o(), Press: "p", Take: "t"}} {
+			if _, err := c.Raw(t.Context(), w, nil); err == nil || !strings.Contains(err.Error(), what) {
+				t.Errorf("%s: %v; want %s", w.Do(), err, what)
+			}
 		}
-	}
-	if err := c.Say(link.Release{Epoch: l.Epoch, Press: "early"}); err != nil {
-		t.Fatal(err)
-	}
-	if _, err := link.Ask(t.Context(), c, link.Jog{Order: o(), Press: "early", Axis: "pan", Speed: 1}); err == nil ||
-		!strings.Contains(err.Error(), "press again") {
-		t.Errorf("a press that was let go before it began: %v", err)
-	}
-	if _, err := link.Ask(t.Context(), c, link.Arm{Order: o(), Take: "mine", Print: print, Clock: &f.pass.Clock,
-		Brake: f.pass.BrakeS}); err != nil {
-		t.Fatal(err)
-	}
-	if _, err := link.Ask(t.Context(), c, link.Roll{Order: o(), Press: "p", Take: "yours"}); err == nil ||
-		!strings.Contains(err.Error(), "another take") {
-		t.Errorf("another take rolls: %v", err)
-	}
+		if err := c.Say(link.Release{Epoch: l.Epoch, Press: "early"}); err != nil {
+			t.Fatal(err)
+		}
+		early := link.Jog{Order: o(), Press: "early", Axis: "pan", Speed: 1}
+		if _, err := link.Ask(t.Context(), c, early); err == nil || !strings.Contains(err.Error(), "press again") {
+			t.Errorf("a press that was let go before it began: %v", err)
+		}
+		if _, err := link.Ask(t.Context(), c, link.Arm{Order: o(), Take: "mine", Print: print, Clock: &f.pass.Clock,
+			Brake: f.pass.BrakeS}); err != nil {
+			t.Fatal(err)
+		}
+		if _, err := link.Ask(t.Context(), c, link.Roll{Order: o(), Press: "p", Take: "yours"}); err == nil ||
+			!strings.Contains(err.Error(), "another take") {
+			t.Errorf("another take rolls: %v", err)
+		}
+	})
 }
 
 // oldRows is how many rows an old device's take has.
@@ -944,55 +960,57 @@ func (d *oldDevice) tell(c net.Conn) {
 
 // Each word needs an event of its own: a second one that nothing has made due is not sent.
 func TestEveryWordNeedsAnEvent(t *testing.T) {
-	t.Parallel()
-	f := newFloor(t, 20)
-	f.atFirst()
-	a := f.now()
-	g, err := f.c.Arbiter.Begin(a, machine.KindGoTo, "a move", nil, machine.Claim{Machine: f.ID()})
-	if err != nil {
-		t.Fatal(err)
-	}
-	defer g.End()
-	to := map[string]float64{"pan": 5}
-	if err := g.GoTo(t.Context(), to, 0); err != nil {
-		t.Fatal(err)
-	}
-	if err := g.Rest(t.Context()); err != nil {
-		t.Fatal(err)
-	}
-	if err := g.GoTo(t.Context(), map[string]float64{"pan": 0}, 0); !errors.Is(err, machine.ErrLate) {
-		t.Errorf("a second word without an event: %v", err)
-	}
-	g.Next(time.Now())
-	if err := g.GoTo(t.Context(), map[string]float64{"pan": 0}, 0); err != nil {
-		t.Errorf("with one: %v", err)
-	}
+	inItsTime(t, func(t *testing.T) {
+		f := newFloor(t)
+		f.atFirst()
+		a := f.now()
+		g, err := f.c.Arbiter.Begin(a, machine.KindGoTo, "a move", nil, machine.Claim{Machine: f.ID()})
+		if err != nil {
+			t.Fatal(err)
+		}
+		defer g.End()
+		to := map[string]float64{"pan": 5}
+		if err := g.GoTo(t.Context(), to, 0); err != nil {
+			t.Fatal(err)
+		}
+		if err := g.Rest(t.Context()); err != nil {
+			t.Fatal(err)
+		}
+		if err := g.GoTo(t.Context(), map[string]float64{"pan": 0}, 0); !errors.Is(err, machine.ErrLate) {
+			t.Errorf("a second word without an event: %v", err)
+		}
+		g.Next(time.Now())
+		if err := g.GoTo(t.Context(), map[string]float64{"pan": 0}, 0); err != nil {
+			t.Errorf("with one: %v", err)
+		}
+	})
 }
 
 // A press that was made before the connection was lost is not carried out on the next one.
 func TestAPressDoesNotOutliveItsConnection(t *testing.T) {
-	t.Parallel()
-	f := newFloor(t, 20)
-	f.until("seen", func(s machine.Snapshot) bool { return s.Connected && s.Leased })
-	a := f.now()
-	begin := func(a machine.Press) error {
-		g, err := f.c.Arbiter.Begin(a, machine.KindGoTo, "a move", nil, machine.Claim{Machine: f.ID()})
-		if err == nil {
-			g.End()
+	inItsTime(t, func(t *testing.T) {
+		f := newFloor(t)
+		f.until("seen", func(s machine.Snapshot) bool { return s.Connected && s.Leased })
+		a := f.now()
+		begin := func(a machine.Press) error {
+			g, err := f.c.Arbiter.Begin(a, machine.KindGoTo, "a move", nil, machine.Claim{Machine: f.ID()})
+			if err == nil {
+				g.End()
+			}
+			return err
 		}
-		return err
-	}
-	f.cut()
-	f.until("lost", func(s machine.Snapshot) bool { return !s.Connected })
-	f.until("seen again", func(s machine.Snapshot) bool { return s.Connected && s.Leased })
-	if err := begin(a); !errors.Is(err, machine.ErrLost) && !errors.Is(err, machine.ErrLate) {
-		t.Errorf("a press of before: %v", err)
-	} else if errors.Is(err, machine.ErrLate) {
-		t.Skip("it took longer than a press is fresh")
-	}
-	if err := begin(f.now()); err != nil {
-		t.Errorf("a fresh one: %v", err)
-	}
+		f.cut()
+		f.until("lost", func(s machine.Snapshot) bool { return !s.Connected })
+		f.until("seen again", func(s machine.Snapshot) bool { return s.Connected && s.Leased })
+		if err := begin(a); !errors.Is(err, machine.ErrLost) && !errors.Is(err, machine.ErrLate) {
+			t.Errorf("a press of before: %v", err)
+		} else if errors.Is(err, machine.ErrLate) {
+			t.Skip("it took longer than a press is fresh")
+		}
+		if err := begin(f.now()); err != nil {
+			t.Errorf("a fresh one: %v", err)
+		}
+	})
 }
 
 // wordsSaid keeps the names of the words that go to a rig.
@@ -1012,32 +1030,33 @@ func (w wordsSaid) Raw(ctx context.Context, x link.Word, may func() error) ([]by
 // Whether the press is held still is asked before each word: let go before it is armed nothing is
 // said, let go while its take is written down it is not rolled, and nothing is left armed.
 func TestLetGoBeforeItRolls(t *testing.T) {
-	t.Parallel()
-	for asked, want := range map[int]string{1: "", 2: "arm stop"} {
-		f := newFloor(t, 20)
-		f.end()
-		var mu sync.Mutex
-		var said []string
-		dial := f.dial
-		f.dial = func(ctx context.Context) (link.Rig, error) {
-			r, err := dial(ctx)
-			return wordsSaid{r, &mu, &said}, err
+	inItsTime(t, func(t *testing.T) {
+		for asked, want := range map[int]string{1: "", 2: "arm stop"} {
+			f := newFloor(t)
+			f.end()
+			var mu sync.Mutex
+			var said []string
+			dial := f.dial
+			f.dial = func(ctx context.Context) (link.Rig, error) {
+				r, err := dial(ctx)
+				return wordsSaid{r, &mu, &said}, err
+			}
+			f.put("plank", "Plank", f.journal)
+			f.run()
+			f.atFirst()
+			f.loaded(f.pass)
+			mu.Lock()
+			said = nil
+			mu.Unlock()
+			n := 0
+			_, err := f.press(f.pass, func() bool { n++; return n < asked })
+			mu.Lock()
+			got := strings.Join(said, " ")
+			mu.Unlock()
+			if !errors.Is(err, act.ErrLetGo) || n != asked || got != want {
+				t.Errorf("let go when it was asked %d times (%d): %v, said %q, want %q", asked, n, err, got, want)
+			}
+			f.until("at rest, not armed", idle)
 		}
-		f.put("plank", "Plank", f.journal)
-		f.run()
-		f.atFirst()
-		f.loaded(f.pass)
-		mu.Lock()
-		said = nil
-		mu.Unlock()
-		n := 0
-		_, err := f.press(f.pass, func() bool { n++; return n < asked })
-		mu.Lock()
-		got := strings.Join(said, " ")
-		mu.Unlock()
-		if !errors.Is(err, act.ErrLetGo) || n != asked || got != want {
-			t.Errorf("let go when it was asked %d times (%d): %v, said %q, want %q", asked, n, err, got, want)
-		}
-		f.until("at rest, not armed", idle)
-	}
+	})
 }

@@ -17,6 +17,8 @@ type Eye struct {
 	log  *slog.Logger
 	// There is called, from Run's goroutine, with every new connection.
 	There func(ctx context.Context)
+	// Dial connects to it; nil: at its address.
+	Dial func(ctx context.Context) (*link.CameraClient, error)
 
 	mu     sync.Mutex
 	client *link.CameraClient
@@ -46,7 +48,7 @@ const Answer = 5 * time.Second
 // Run keeps the connection up until the context ends.
 func (e *Eye) Run(ctx context.Context) {
 	for ctx.Err() == nil {
-		if e.addr == "" {
+		if e.addr == "" && e.Dial == nil {
 			e.set(nil, nil, "no camera is named; start Keen Arc with --camera")
 			<-ctx.Done()
 			return
@@ -71,8 +73,15 @@ func (e *Eye) set(c *link.CameraClient, k *link.Camera, why string) {
 	e.client, e.camera, e.why = c, k, why
 }
 
+func (e *Eye) connect(ctx context.Context) (*link.CameraClient, error) {
+	if e.Dial != nil {
+		return e.Dial(ctx)
+	}
+	return link.DialCamera(ctx, e.addr)
+}
+
 func (e *Eye) session(ctx context.Context) error {
-	c, err := link.DialCamera(ctx, e.addr)
+	c, err := e.connect(ctx)
 	if err != nil {
 		return err
 	}
@@ -145,7 +154,7 @@ func (e *Eye) Look(ctx context.Context, width int) ([]byte, error) {
 	}
 	if c == nil {
 		var err error
-		if c, err = link.DialCamera(ctx, e.addr); err != nil {
+		if c, err = e.connect(ctx); err != nil {
 			return nil, err
 		}
 		e.mu.Lock()

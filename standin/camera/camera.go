@@ -57,6 +57,19 @@ type Server struct {
 
 // Listen opens a loopback address for a camera.
 func Listen(o Options, addr string) (*Server, error) {
+	l, err := net.Listen("tcp", addr)
+	if err != nil {
+		return nil, fmt.Errorf("stand-in camera: %w", err)
+	}
+	s, err := On(o, l)
+	if err != nil {
+		l.Close()
+	}
+	return s, err
+}
+
+// On is a camera that answers what is accepted.
+func On(o Options, l net.Listener) (*Server, error) {
 	f, err := openFilm(o.Folder)
 	if err != nil {
 		return nil, err
@@ -65,13 +78,11 @@ func Listen(o Options, addr string) (*Server, error) {
 	if err != nil {
 		return nil, err
 	}
-	s := &Server{o: o, film: f, scale: sc, w: o.Camera.WidthPx, h: o.Camera.HeightPx, hands: scene.Hands{Puppet: true},
-		lamps: map[string]float64{"key": 1}, wrong: map[string]bool{}, take: newRecorder(o.Seed)}
+	s := &Server{o: o, film: f, scale: sc, w: o.Camera.WidthPx, h: o.Camera.HeightPx, listen: l,
+		hands: scene.Hands{Puppet: true}, lamps: map[string]float64{"key": 1}, wrong: map[string]bool{},
+		take: newRecorder(o.Seed)}
 	if o.WidthPx > 0 {
 		s.w, s.h = o.WidthPx, int(math.Round(float64(o.WidthPx)*float64(o.Camera.HeightPx)/float64(o.Camera.WidthPx)))
-	}
-	if s.listen, err = net.Listen("tcp", addr); err != nil {
-		return nil, fmt.Errorf("stand-in camera: %w", err)
 	}
 	return s, nil
 }
