@@ -1,30 +1,19 @@
 <script setup lang="ts">
 import { computed, onBeforeUnmount, onMounted, ref, shallowRef, watch } from "vue";
-import { api, sentence, type Difference, type Edit, type PathVersion } from "../../api/client";
+import { api, type Edit } from "../../api/client";
 import { usePreview } from "../../stores/preview";
 import { useOutbox } from "../../stores/outbox";
 import { four, useShot } from "../../stores/shot";
 import { symbols } from "../../api/rules";
-import { needNumber } from "../../shell/numbers";
+import MoveVersions from "./MoveVersions.vue";
+import { hints, names, wholeEdit, type Do } from "./wholeEdit";
 
 // What is done to a move as a whole, and the versions of it that somebody has named. Beside
 // sheet and score, which show what it would be before it is done.
 const emit = defineEmits<{ close: [] }>();
-type Whole = NonNullable<Edit["whole"]>;
-type Do = Whole["do"];
 const shot = useShot();
 const outbox = useOutbox();
 const preview = usePreview();
-const names: Record<Do, string> = {
-  shift: "shift in time",
-  stretch: "stretch in time",
-  reverse: "reverse",
-  scale: "scale an axis",
-  offset: "offset an axis",
-  quantise: "quantise keyframes",
-  cut: "keep a part",
-  join: "join another move on",
-};
 const what = ref<Do>("shift");
 const axis = ref(shot.selected?.id ?? "");
 const frames = ref("12");
@@ -33,6 +22,7 @@ const about = ref("0");
 const by = ref("0");
 const keep = ref<"before" | "after">("before");
 const said = ref("");
+const versions = ref<InstanceType<typeof MoveVersions>>();
 const others = shallowRef<{ id: string; code: string }[]>([]);
 const other = ref("");
 const unit = computed(
@@ -49,23 +39,17 @@ function choose(): void {
   if (what.value === "stretch") factor.value = "1.5";
   if (what.value === "quantise") [frames.value, by.value] = ["1", "0"];
 }
-async function edit(): Promise<Edit> {
-  const w: Whole = { do: what.value };
-  const e: Edit = { op: "whole", whole: w };
-  if (["shift", "quantise", "join"].includes(w.do)) w.frames = needNumber(frames.value, "Frames");
-  if (["stretch", "scale"].includes(w.do)) w.factor = needNumber(factor.value, "Factor");
-  if (["stretch", "scale", "cut"].includes(w.do)) w.about = needNumber(about.value, "About");
-  if (["offset", "quantise"].includes(w.do)) w.by = needNumber(by.value, "By");
-  if (["scale", "offset"].includes(w.do) || (w.do === "quantise" && w.by)) e.axis = axis.value;
-  if (w.do === "cut") w.keep = keep.value;
-  if (w.do === "join") {
-    const r = await api.GET("/api/shots/{id}", { params: { path: { id: other.value } } });
-    if (!r.data)
-      throw new Error(other.value ? sentence(r.error) : "Choose the move that is joined on.");
-    e.tracks = r.data.path.tracks;
-  }
-  return e;
-}
+const edit = (): Promise<Edit> =>
+  wholeEdit({
+    what: what.value,
+    axis: axis.value,
+    frames: frames.value,
+    factor: factor.value,
+    about: about.value,
+    by: by.value,
+    keep: keep.value,
+    other: other.value,
+  });
 async function run(): Promise<void> {
   try {
     const e = await edit();
@@ -74,7 +58,7 @@ async function run(): Promise<void> {
     const why = outbox.refused[outbox.refused.length - 1]; // it is read here
     if (!done && why) outbox.read(why.deed);
     said.value = done ? "Done. Take back undoes it." : (why?.text ?? shot.trouble);
-    await list();
+    await versions.value?.list();
   } catch (x) {
     said.value = x instanceof Error ? x.message : String(x);
   }
@@ -116,55 +100,14 @@ const then = computed(() => {
   return `It would have ${n} frames, from ${four(t.first)} to ${four(t.last - 1)}. ${t.analysis.sentences[0] ?? "Everything within its limits."}`;
 });
 
-const versions = shallowRef<PathVersion[]>([]);
-const name = ref("");
-const note = ref("");
-const shown = ref<number>(0);
-const difference = shallowRef<Difference | null>(null);
-async function list(): Promise<void> {
-  versions.value = await shot.versions();
-}
 onMounted(async () => {
   choose();
-  await list();
   const s = await api.GET("/api/shelf").catch(() => ({ data: undefined }));
   for (const p of s.data ?? [])
     for (const x of p.shots ?? [])
       if (x.id !== shot.id) others.value = [...others.value, { id: x.id, code: x.code }];
   other.value = others.value[0]?.id ?? "";
 });
-async function keepName(): Promise<void> {
-  const r = await api.POST("/api/shots/{id}/versions", {
-    params: { path: { id: shot.id } },
-    body: { revision: shot.view?.revision ?? 0, name: name.value },
-  });
-  note.value = r.error ? sentence(r.error) : "";
-  if (r.data) {
-    name.value = "";
-    await list();
-  }
-}
-async function compare(v: PathVersion): Promise<void> {
-  const r = await api.GET("/api/shots/{id}/versions/{number}/difference", {
-    params: { path: { id: shot.id, number: v.number } },
-  });
-  note.value = r.error ? sentence(r.error) : "";
-  [difference.value, shown.value] = [r.data ?? null, v.number];
-}
-// A version over the move as it stands.
-const looked = ref(0);
-function lookAt(v: PathVersion): void {
-  if (preview.now?.held && looked.value === v.number) return unlook();
-  looked.value = v.number;
-  preview.want({ back: v.revision, whole: true }, true);
-}
-async function back(v: PathVersion): Promise<void> {
-  unlook();
-  note.value = (await shot.backTo(v))
-    ? `The move is as in “${v.name}” again. Take back undoes it.`
-    : shot.trouble;
-  difference.value = null;
-}
 </script>
 
 <template>
@@ -245,78 +188,8 @@ async function back(v: PathVersion): Promise<void> {
         {{ said || preview.refused }}
       </p>
       <p v-else-if="then" data-test="whole-then">{{ then }}</p>
-      <p v-else class="quiet small">
-        {{
-          what === "scale"
-            ? "A factor of −1 mirrors about that place."
-            : what === "quantise"
-              ? "0 leaves frames, or values, as they are."
-              : what === "join"
-                ? "The way between the two is smooth: it takes up the speed of one and gives it to the other."
-                : what === "cut"
-                  ? "The other part goes; the pose at that frame is kept. Name a version first to have both."
-                  : what === "reverse"
-                    ? "The last frame comes first, between the same frames."
-                    : "All keyframes of all axes."
-        }}
-      </p>
-      <h2 class="gap">Versions</h2>
-      <form class="line" @submit.prevent="keepName">
-        <label
-          >keep the move as it stands as
-          <input v-model="name" class="field name" maxlength="60" data-test="version-name"
-        /></label>
-        <button class="btn slim lead" data-test="version-keep">keep</button>
-      </form>
-      <p v-if="note" role="status" data-test="version-note">{{ note }}</p>
-      <table v-if="versions.length">
-        <tbody>
-          <template v-for="v in versions" :key="v.number">
-            <tr :data-test="`version-${v.number}`">
-              <td>{{ v.number }}</td>
-              <td>
-                <b>{{ v.name }}</b>
-              </td>
-              <td class="quiet">{{ v.by.name }}</td>
-              <td class="acts">
-                <button
-                  class="btn slim"
-                  :data-test="`version-${v.number}-look`"
-                  :aria-pressed="preview.now?.held && looked === v.number"
-                  @click="lookAt(v)"
-                >
-                  show
-                </button>
-                <button
-                  class="btn slim"
-                  :data-test="`version-${v.number}-compare`"
-                  @click="compare(v)"
-                >
-                  compare
-                </button>
-                <button class="btn slim" :data-test="`version-${v.number}-back`" @click="back(v)">
-                  go back
-                </button>
-              </td>
-            </tr>
-            <tr v-if="difference && shown === v.number">
-              <td />
-              <td colspan="3" data-test="difference">
-                <p>From {{ difference.from }} to {{ difference.to }}: {{ difference.words }}</p>
-                <ul v-if="difference.lines.length">
-                  <li v-for="l in difference.lines.slice(0, 40)" :key="l.axis + l.from">
-                    <button class="link" @click="shot.go(Math.round(l.at))">
-                      {{ four(Math.round(l.at)) }}
-                    </button>
-                    {{ l.words }}
-                  </li>
-                </ul>
-              </td>
-            </tr>
-          </template>
-        </tbody>
-      </table>
-      <p v-else class="quiet">No version has a name yet. Sealed paths keep their own.</p>
+      <p v-else class="quiet small">{{ hints[what] }}</p>
+      <MoveVersions ref="versions" @unlook="unlook" />
     </div>
   </section>
 </template>
@@ -347,33 +220,6 @@ header {
 }
 .n {
   width: 64px;
-}
-.name {
-  width: 150px;
-}
-.gap {
-  margin-top: 14px;
-}
-td {
-  padding: 3px 10px 3px 0;
-  vertical-align: top;
-}
-.acts {
-  white-space: nowrap;
-}
-.acts .btn {
-  margin-left: 4px;
-}
-.btn[aria-pressed="true"] {
-  background: var(--ink);
-  color: var(--sheet);
-}
-ul {
-  margin: 2px 0 6px;
-  padding-left: 0;
-  list-style: none;
-  max-height: 180px;
-  overflow: auto;
 }
 html.paper .quiet {
   color: var(--muted);

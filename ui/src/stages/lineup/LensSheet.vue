@@ -10,8 +10,10 @@ import { useOutbox } from "../../stores/outbox";
 import { usePrefs } from "../../stores/prefs";
 import { useShot } from "../../stores/shot";
 import type { Kept } from "../../stores/site";
+import LensBreathing from "./LensBreathing.vue";
 import LensFraming from "./LensFraming.vue";
-import { readNumber } from "../../shell/numbers";
+import LensMarks from "./LensMarks.vue";
+import { rings, standsAt, type Ring } from "./rings";
 
 // The rings of a camera package's lens: their scales by marks, taken at the rig; what is
 // sharp along them; breathing; and how the picture is framed.
@@ -22,7 +24,7 @@ const live = useLive();
 const prefs = usePrefs();
 const view = shallowRef<LensView | null>(null);
 const note = ref({ text: "", tone: "quiet" });
-const ring = ref<"focus" | "iris" | "zoom">("focus");
+const ring = ref<Ring>("focus");
 const unit = computed<LengthUnit>(() => (prefs.feet ? "ft" : "m"));
 onMounted(() => {
   live.each++;
@@ -65,51 +67,12 @@ const nearest = computed(() => {
     ? s.reduce((a, b) => (Math.abs(b.ring_deg - at) < Math.abs(a.ring_deg - at) ? b : a))
     : undefined;
 });
-const words = { focus: "Focus", iris: "Iris", zoom: "Zoom" } as const;
 const big = computed(() => {
-  const n = nearest.value;
   if (!scale.value) return `Nobody took marks of the ${ring.value} ring.`;
-  if (!n)
-    return axis.value
-      ? `${words[ring.value]} is not homed: where its ring stands is not known.`
-      : `${machine.value ? "" : "No machine of this shot turns the "}${ring.value} ring${machine.value ? "" : "; its marks are typed in"}.`;
-  if (ring.value === "iris") return `The iris stands at T ${n.value.toFixed(1)}.`;
-  if (ring.value === "zoom") return `The zoom stands at ${n.value.toFixed(0)} mm.`;
-  return `Focused at ${said(n.value, unit.value)}: sharp from ${said(n.near_m, unit.value)} to ${said(n.far_m, unit.value)}.`;
+  if (nearest.value) return standsAt(ring.value, nearest.value, unit.value);
+  if (axis.value) return `${rings[ring.value]} is not homed: where its ring stands is not known.`;
+  return `No machine of this shot turns the ${ring.value} ring; its marks are typed in.`;
 });
-const value = ref(""),
-  deg = ref("");
-async function mark(off?: number): Promise<void> {
-  const p = view.value?.package;
-  if (!p) return;
-  const at = off ?? (deg.value.trim() ? readNumber(deg.value) : stands.value);
-  if (at === undefined || !Number.isFinite(at)) {
-    note.value = {
-      text: axis.value
-        ? "Home the ring first, or type where it stands in degrees."
-        : "Type where the ring stands, in degrees.",
-      tone: "over",
-    };
-    return;
-  }
-  const r = await api
-    .POST("/api/packages/{id}/mark", {
-      params: { path: { id: p.id } },
-      body: {
-        base: p.version,
-        ring: ring.value,
-        ring_deg: +at.toFixed(3),
-        value: off === undefined ? value.value : undefined,
-        off: off !== undefined,
-      },
-    })
-    .catch(() => ({ data: undefined, error: undefined }));
-  took(r, off === undefined ? `Mark at ${at.toFixed(1)}°.` : "Taken away.");
-  if (r.data && off === undefined) {
-    value.value = "";
-    deg.value = "";
-  }
-}
 function took(r: { data?: LensView; error?: unknown }, text: string): void {
   note.value = r.data ? { text, tone: "good" } : { text: sentence(r.error), tone: "over" };
   if (r.data) {
@@ -126,37 +89,6 @@ async function handset(free: boolean): Promise<void> {
   note.value = r.data
     ? { text: free ? "The handset is let in." : "The handset is locked out.", tone: "good" }
     : { text: sentence(r.error), tone: "over" };
-}
-// Breathing: one thing framed twice.
-const breath = ref({ near: "", nearWide: "", far: "", farWide: "" });
-const breathing = ref(false);
-async function measure(forgotten: boolean): Promise<void> {
-  const p = view.value?.package;
-  if (!p) return;
-  const [near_m, near_wide, far_m, far_wide] = [
-    breath.value.near,
-    breath.value.nearWide,
-    breath.value.far,
-    breath.value.farWide,
-  ].map(readNumber) as [number, number, number, number];
-  if (!forgotten && [near_m, near_wide, far_m, far_wide].some((v) => !Number.isFinite(v))) {
-    note.value = {
-      text: "Give both distances in metres and how wide the thing is in each picture.",
-      tone: "over",
-    };
-    return;
-  }
-  took(
-    await api
-      .POST("/api/packages/{id}/breathing", {
-        params: { path: { id: p.id } },
-        body: forgotten
-          ? { base: p.version, near_m: 0, near_wide: 0, far_m: 0, far_wide: 0, forgotten }
-          : { base: p.version, near_m, near_wide, far_m, far_wide },
-      })
-      .catch(() => ({ data: undefined, error: undefined })),
-    forgotten ? "As a thin lens again." : "Breathing is measured.",
-  );
 }
 async function write(changes: FieldChange[]): Promise<Kept> {
   const p = view.value?.package;
@@ -175,21 +107,6 @@ async function write(changes: FieldChange[]): Promise<Kept> {
 }
 const three = (f: number[] | undefined): string =>
   f ? `${f[0]!.toFixed(1)}° × ${f[1]!.toFixed(1)}°` : "";
-const text = (v: number): string =>
-  ring.value === "focus"
-    ? said(v, unit.value)
-    : ring.value === "iris"
-      ? `T ${+v.toPrecision(3)}`
-      : `${+v.toPrecision(3)} mm`;
-const strays = computed(() => scale.value?.strays ?? []);
-const marks = computed(
-  () =>
-    (ring.value === "focus"
-      ? lens.value?.marks.map((m) => ({ ring: m.ring_deg, value: m.distance_m }))
-      : ring.value === "iris"
-        ? lens.value?.iris?.map((m) => ({ ring: m.ring_deg, value: m.t_stop }))
-        : lens.value?.zoom?.map((m) => ({ ring: m.ring_deg, value: m.focal_mm }))) ?? [],
-);
 </script>
 
 <template>
@@ -209,7 +126,7 @@ const marks = computed(
           </select></label
         >
         <button
-          v-for="(w, k) in words"
+          v-for="(w, k) in rings"
           :key="k"
           class="tab"
           :class="{ here: ring === k }"
@@ -230,83 +147,15 @@ const marks = computed(
     </section>
     <section v-if="lens && view" class="box side">
       <p class="big" role="status" data-test="lens-says">{{ big }}</p>
-      <form class="row" @submit.prevent="mark()">
-        <label
-          >here stands
-          <input
-            v-model="value"
-            class="field v"
-            :placeholder="
-              ring === 'focus'
-                ? prefs.feet
-                  ? `6' 3`
-                  : '1.83'
-                : ring === 'iris'
-                  ? 'T 2.8'
-                  : '35 mm'
-            "
-            data-test="mark-value"
-        /></label>
-        <label
-          >at
-          <input
-            v-model="deg"
-            class="field n"
-            :placeholder="stands === undefined ? '?' : stands.toFixed(1)"
-            inputmode="decimal"
-            data-test="mark-deg"
-            aria-label="Ring position in degrees"
-          />°</label
-        >
-        <button class="btn slim lead" data-test="mark-take">Mark</button>
-      </form>
-      <p class="quiet small">
-        {{
-          ring === "focus"
-            ? "Focus by eye on a chart, measure from the image plane to it with a tape, type that and press Mark."
-            : "Set the ring to the engraving, type what it says and press Mark."
-        }}
-        <span :class="note.tone" role="status" data-test="lens-said">{{ note.text }}</span>
-      </p>
-      <p v-for="k in strays" :key="k.ring_deg" class="now" data-test="stray">
-        The mark {{ text(k.value) }} at {{ k.ring_deg.toFixed(1) }}°
-        {{
-          k.one_of
-            ? "may be the one that does not go with the others, or another that is named here"
-            : "goes with none of the others"
-        }}: they make {{ text(k.expect) }} of it, {{ Math.abs(k.off_deg).toFixed(1) }}° away. Take
-        it again.
-      </p>
-      <table>
-        <thead>
-          <tr>
-            <th>ring</th>
-            <th>
-              {{
-                ring === "focus"
-                  ? "from the image plane"
-                  : ring === "iris"
-                    ? "stop"
-                    : "focal length"
-              }}
-            </th>
-            <th v-if="ring === 'focus'">sharp</th>
-            <th></th>
-          </tr>
-        </thead>
-        <tbody>
-          <tr v-for="(m, i) in marks" :key="i">
-            <td>{{ m.ring.toFixed(1) }}°</td>
-            <td>{{ text(m.value) }}</td>
-            <td v-if="ring === 'focus'" class="quiet">
-              {{ said(scale?.marks[i]?.near_m, unit) }} – {{ said(scale?.marks[i]?.far_m, unit) }}
-            </td>
-            <td class="r">
-              <button class="link" :data-test="'unmark-' + i" @click="mark(m.ring)">off</button>
-            </td>
-          </tr>
-        </tbody>
-      </table>
+      <LensMarks
+        v-model:note="note"
+        :view="view"
+        :ring="ring"
+        :unit="unit"
+        :stands="stands"
+        :turned="!!axis"
+        @took="took"
+      />
       <p class="small">
         {{ lens.focal_mm }} mm at f/{{ lens.f_number }}: field {{ three(view.sheet.field_deg) }},
         focused near {{ three(view.sheet.near_field_deg) }}. Hyperfocal
@@ -314,40 +163,11 @@ const marks = computed(
         {{ view.sheet.px_per_deg.toFixed(0) }} pixels to a degree.
       </p>
       <p v-for="t in view.sheet.says" :key="t" class="small" data-test="lens-note">{{ t }}</p>
-      <p class="row small">
-        <button class="link" data-test="breathing" @click="breathing = !breathing">
-          measure breathing …</button
-        ><button v-if="lens.breathing !== undefined" class="link" @click="measure(true)">
-          forget it
-        </button>
-      </p>
-      <form v-if="breathing" class="row small" @submit.prevent="measure(false)">
-        <span>one chart, not moved: focused at</span
-        ><input
-          v-model="breath.near"
-          class="field n"
-          data-test="breath-near"
-          aria-label="Near focus in metres"
-        /><span>m it is</span
-        ><input
-          v-model="breath.nearWide"
-          class="field n"
-          data-test="breath-near-wide"
-          aria-label="Width focused near"
-        /><span>wide in the picture; at</span
-        ><input
-          v-model="breath.far"
-          class="field n"
-          data-test="breath-far"
-          aria-label="Far focus in metres"
-        /><span>m</span
-        ><input
-          v-model="breath.farWide"
-          class="field n"
-          data-test="breath-far-wide"
-          aria-label="Width focused far"
-        /><button class="btn slim" data-test="breath-in">Measure</button>
-      </form>
+      <LensBreathing
+        :of="view.package"
+        @took="took"
+        @wrong="(text) => (note = { text, tone: 'over' })"
+      />
       <p v-if="state?.handset" class="row small" data-test="handset">
         Focus handset:
         <b>{{ state.handset === "locked" ? "locked out while passes repeat" : "free" }}</b>
@@ -424,26 +244,7 @@ p {
   flex-wrap: wrap;
   margin: 3px 0;
 }
-.v {
-  width: 90px;
-}
-.n {
-  width: 56px;
-  text-align: right;
-}
-table {
-  width: 100%;
-  border-collapse: collapse;
-}
-td,
-th {
-  padding: 1px 6px 1px 0;
-}
-.r {
-  text-align: right;
-}
 html.paper .quiet,
-html.paper th,
 html.paper .tab:not(.here) {
   color: var(--muted);
 }
