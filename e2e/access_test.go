@@ -41,7 +41,7 @@ func TestAccess(t *testing.T) {
 		t.Helper()
 		name := screen + " " + theme
 		p.atRest()
-		p.wait("nothing fades", `document.getAnimations().every((a) => a.playState !== 'running')`)
+		p.faded()
 		p.must(chromedp.Evaluate[chromedp.Void](string(axe) + ";void 0"))
 		is, rules := eval[string](p, outline), `['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa']`
 		if was, ok := shape[screen]; ok && was == is {

@@ -532,9 +532,24 @@ func (p *page) look(name string) {
 func (p *page) atPeace() {
 	p.t.Helper()
 	p.atRest()
-	p.wait("nothing fades",
-		`document.fonts.status === 'loaded' && document.getAnimations().every((a) => a.playState !== 'running')`)
+	p.faded()
+	p.wait("the letters", `document.fonts.status === 'loaded'`)
 	p.wait("the finder", `!$('finder') || $('finder').dataset.drawn > 0 || $('finder', '.none')`)
+}
+
+// faded waits until nothing fades. What opens begins to a few frames after it is there: it is looked
+// for in six frames, one after the other.
+func (p *page) faded() {
+	p.t.Helper()
+	until(p.t, "nothing to fade", func() bool {
+		return eval[bool](p, `(async () => {
+			for (let n = 0; n < 6; n++) {
+				await new Promise((go) => requestAnimationFrame(go));
+				if (document.getAnimations().some((a) => a.playState === 'running')) return false;
+			}
+			return true;
+		})()`)
+	})
 }
 
 // laidOut waits until the score of a move of 240 frames lies where it will.

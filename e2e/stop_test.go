@@ -49,8 +49,10 @@ func TestStopOnProcesses(t *testing.T) {
 		home := folder(t)
 		w.start = append(w.start, func() *process { return serve(t, home, d.url, rig.Addr) })
 		w.servers = append(w.servers, w.start[n]())
+		if n == 0 { // before the other one is there: it might come to drive instead
+			w.servers[0].sees("the machine", d.shot, func(m *web.LiveMessage) bool { return m.Floor.Leased })
+		}
 	}
-	w.servers[0].sees("the machine", d.shot, func(m *web.LiveMessage) bool { return m.Floor.Leased })
 	w.servers[0].post("/api/machines/plank/home", `{}`)
 	w.asked()
 	w.servers[0].sees("it homed", d.shot, func(m *web.LiveMessage) bool {

@@ -115,13 +115,13 @@ onBeforeUnmount(() => {
   grid-row: 3;
 }
 #stage {
-  padding: 12px;
+  padding: var(--s12);
   min-height: 0;
   min-width: 0;
   overflow: auto;
 }
 .opening {
-  padding: 40px;
+  padding: var(--s24);
   font-size: var(--t16);
 }
 .troubles {
@@ -131,16 +131,16 @@ onBeforeUnmount(() => {
   bottom: 12px;
   z-index: 50;
   display: grid;
-  gap: 6px;
+  gap: var(--s6);
   max-height: 40vh;
   overflow: auto;
 }
 .trouble {
   background: var(--sheet);
   border: 2px solid var(--over);
-  padding: 8px 12px;
+  padding: var(--s8) var(--s12);
   display: flex;
-  gap: 12px;
+  gap: var(--s12);
   align-items: center;
 }
 .trouble span {

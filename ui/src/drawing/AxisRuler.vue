@@ -148,7 +148,7 @@ const home = computed(() => Math.min(Math.max(0, props.axis.min), props.axis.max
   overflow: visible;
 }
 .pos {
-  font-size: 13px;
+  font-size: var(--t13);
   font-weight: 700;
   fill: var(--now);
 }

@@ -213,12 +213,12 @@ const sure = computed(() => ({ rx: s(w.value.off_forward_m * mm), ry: s(w.value.
   display: block;
 }
 text {
-  font-size: 12.5px;
+  font-size: var(--t11);
 }
 .big {
   font-weight: 700;
   fill: var(--now);
-  font-size: 13px;
+  font-size: var(--t13);
 }
 .thin {
   font-weight: 400;

@@ -135,11 +135,11 @@ const blocks = computed(() => Math.min(10, Math.max(1, Math.round(props.crane.hu
   display: block;
 }
 text {
-  font-size: 12px;
+  font-size: var(--t11);
 }
 .big {
   font-weight: 700;
-  font-size: 13px;
+  font-size: var(--t13);
 }
 html.paper .lab {
   fill: var(--muted);

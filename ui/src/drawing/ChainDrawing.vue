@@ -67,7 +67,7 @@ const d = computed(() => props.chain.delays);
 <style scoped>
 .mean {
   fill: var(--now);
-  font-size: 14px;
+  font-size: var(--t13);
   font-weight: 700;
 }
 svg {

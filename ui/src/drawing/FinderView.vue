@@ -174,7 +174,7 @@ watch(
   position: absolute;
   top: -8px;
   width: 3px;
-  margin-left: -1.5px;
+  margin-left: calc(-1 * var(--s1));
   height: 14px;
   background: var(--picture-now);
 }
@@ -185,12 +185,12 @@ watch(
   display: flex;
   justify-content: space-between;
   color: var(--glass);
-  font-size: 12px;
+  font-size: var(--t11);
   pointer-events: none;
 }
 .over span {
   background: var(--picture-veil);
-  padding: 0 5px;
+  padding: 0 var(--s4);
 }
 .over.top {
   top: 18px;
@@ -200,7 +200,7 @@ watch(
 }
 .none {
   color: var(--picture-bright);
-  padding: 60px 30px;
+  padding: var(--s24) var(--s24);
 }
 html.blackout .holder {
   opacity: 0.72;

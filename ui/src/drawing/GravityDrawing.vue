@@ -150,10 +150,10 @@ const degs = computed(() =>
   overflow: hidden;
 }
 text {
-  font-size: 12px;
+  font-size: var(--t11);
 }
 .lab {
-  font-size: 11px;
+  font-size: var(--t11);
   font-weight: 400;
   fill: var(--quiet);
 }

@@ -222,20 +222,20 @@ const metre = computed(() => {
   overflow: hidden;
 }
 .thread {
-  font: 600 15px var(--head);
+  font: 600 var(--t16) var(--head);
 }
 .run {
-  font-size: 12px;
+  font-size: var(--t11);
   fill: var(--now);
 }
 .t {
-  font-size: 8.5px;
+  font-size: var(--t11);
 }
 .bad {
   fill: var(--over) !important;
   font-weight: 700;
 }
 .big {
-  font-size: 12.5px;
+  font-size: var(--t11);
 }
 </style>

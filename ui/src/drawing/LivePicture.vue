@@ -157,7 +157,7 @@ svg {
 }
 .none {
   color: var(--light);
-  padding: 20px;
+  padding: var(--s20);
 }
 .old {
   position: absolute;
@@ -166,6 +166,6 @@ svg {
   margin: 0;
   background: var(--dark);
   color: var(--light);
-  padding: 0 6px;
+  padding: 0 var(--s6);
 }
 </style>

@@ -315,13 +315,13 @@ const last = computed(() =>
   outline-offset: -2px;
 }
 .thread {
-  font: 600 15px var(--head);
+  font: 600 var(--t16) var(--head);
 }
 .said {
   pointer-events: none;
 }
 .name {
-  font-size: 12px;
+  font-size: var(--t11);
 }
 .name.run {
   fill: var(--now);
@@ -333,10 +333,10 @@ const last = computed(() =>
 }
 .end {
   font-weight: 700;
-  font-size: 13px;
+  font-size: var(--t13);
 }
 .clock {
   fill: var(--sheet);
-  font-size: 12px;
+  font-size: var(--t11);
 }
 </style>

@@ -268,7 +268,7 @@ const bar = computed(() => (scale.value > 150 ? 0.5 : scale.value > 60 ? 1 : 2))
   cursor: pointer;
 }
 .name {
-  font-size: 12px;
+  font-size: var(--t11);
 }
 .name.on {
   font-weight: 700;

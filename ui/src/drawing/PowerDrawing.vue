@@ -176,10 +176,10 @@ const says = (b: (typeof bits.value)[number]): string =>
   pointer-events: none;
 }
 .name {
-  font: 600 15px var(--head);
+  font: 600 var(--t16) var(--head);
 }
 .volts {
-  font-size: 11px;
+  font-size: var(--t11);
 }
 .volts.bad {
   fill: var(--over);

@@ -203,7 +203,7 @@ const here = computed(() =>
   overflow: hidden;
 }
 text {
-  font-size: 11.5px;
+  font-size: var(--t11);
 }
 .wrong {
   fill: var(--over);

@@ -95,7 +95,7 @@ const beyond = computed(() => props.window.to - props.window.from >= mostFrames)
 
 <style scoped>
 .lab {
-  font-size: 11px;
+  font-size: var(--t11);
   fill: var(--quiet);
 }
 html.paper .lab {

@@ -486,11 +486,11 @@ svg {
   pointer-events: auto;
 }
 .capt {
-  font: 600 14px var(--head);
+  font: 600 var(--t13) var(--head);
   letter-spacing: 0.06em;
 }
 .lab {
-  font-size: 11px;
+  font-size: var(--t11);
   fill: var(--quiet);
 }
 html.paper .lab {
@@ -515,7 +515,7 @@ html.paper .lab {
   left: 60px;
   top: 3px;
   display: flex;
-  gap: 2px;
+  gap: var(--s2);
 }
 .zb {
   width: 20px;
@@ -523,7 +523,7 @@ html.paper .lab {
   border: 1px solid var(--rule);
   background: var(--sheet);
   color: var(--ink);
-  font: 400 13px/1 var(--text);
+  font: 400 var(--t13)/1 var(--text);
   cursor: pointer;
   padding: 0;
 }

@@ -86,7 +86,7 @@ const posts = computed(() =>
   height: 15px;
   background: var(--now);
   color: var(--sheet);
-  font: 400 11px/15px var(--text);
+  font: 400 var(--t11)/1.35 var(--text);
   text-align: center;
   white-space: nowrap;
 }

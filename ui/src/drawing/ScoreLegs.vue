@@ -81,11 +81,11 @@ const legs = computed(() =>
   position: absolute;
   height: 18px;
   box-sizing: border-box;
-  font: 400 11px/1 var(--text);
+  font: 400 var(--t11)/1 var(--text);
   text-align: center;
   color: var(--ink);
   background: var(--sheet);
   border: 1px solid var(--now);
-  padding: 0 1px;
+  padding: 0 var(--s1);
 }
 </style>

@@ -78,7 +78,7 @@ const crowd = computed(() =>
 
 <style scoped>
 .lab {
-  font-size: 11px;
+  font-size: var(--t11);
   fill: var(--quiet);
 }
 html.paper .lab {

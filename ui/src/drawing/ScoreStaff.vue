@@ -320,16 +320,16 @@ const name = computed(() => {
   stroke-width: 2;
 }
 .name {
-  font-size: 13px;
+  font-size: var(--t13);
 }
 .name.tight {
-  font-size: 11px;
+  font-size: var(--t11);
 }
 .strong {
   font-weight: 700;
 }
 .lab {
-  font-size: 11px;
+  font-size: var(--t11);
   fill: var(--quiet);
 }
 html.paper .lab {
@@ -342,7 +342,7 @@ html.paper .lab.over {
   fill: var(--over);
 }
 .val {
-  font-size: 11px;
+  font-size: var(--t11);
 }
 .now {
   fill: var(--now);

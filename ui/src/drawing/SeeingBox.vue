@@ -53,10 +53,10 @@ const upright = computed(() => props.shot.lens.height_mm > props.shot.lens.width
   right: 1px;
   bottom: 1px;
   display: flex;
-  gap: 8px;
+  gap: var(--s8);
   align-items: center;
   background: var(--picture-veil-thick);
-  padding: 0 0 0 8px;
+  padding: 0 0 0 var(--s8);
   color: var(--picture-ink);
 }
 .turn a {
@@ -66,13 +66,13 @@ const upright = computed(() => props.shot.lens.height_mm > props.shot.lens.width
   background: var(--picture-ink);
   color: var(--picture);
   border: 0;
-  font: 600 13px/1 var(--head);
-  padding: 5px 9px;
+  font: 600 var(--t13)/1 var(--head);
+  padding: var(--s4) var(--s8);
   cursor: pointer;
 }
 .turn label {
   display: flex;
-  gap: 3px;
+  gap: var(--s2);
   align-items: center;
 }
 </style>

@@ -284,7 +284,7 @@ svg {
   top: 4px;
   right: 8px;
   display: flex;
-  gap: 4px;
+  gap: var(--s4);
 }
 .sr {
   position: absolute;
@@ -302,7 +302,7 @@ svg {
   margin: 0;
   background: var(--sheet);
   border: 1px solid var(--now);
-  padding: 14px;
-  font-size: 14px;
+  padding: var(--s14);
+  font-size: var(--t13);
 }
 </style>

@@ -85,7 +85,7 @@ const step = computed(() => props.frame.k * (props.frame.k < 88 ? 1 : 0.25));
 
 <style scoped>
 .capt {
-  font: 600 14px var(--head);
+  font: 600 var(--t13) var(--head);
   letter-spacing: 0.06em;
 }
 </style>

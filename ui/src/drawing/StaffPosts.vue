@@ -121,7 +121,7 @@ const posts = computed(() => {
 
 <style scoped>
 .val {
-  font-size: 11px;
+  font-size: var(--t11);
 }
 .halo {
   paint-order: stroke;

@@ -104,6 +104,6 @@ const y = (m: number): number => 8 + (1 - m / most.value) * Math.max(height.valu
   overflow: hidden;
 }
 .name {
-  font-size: 11px;
+  font-size: var(--t11);
 }
 </style>

@@ -288,7 +288,7 @@ defineExpose({ follow });
   line-height: 1.15;
 }
 .name b {
-  font: 600 16px/1.1 var(--head);
+  font: 600 var(--t16)/1.1 var(--head);
   white-space: nowrap;
   overflow: hidden;
   text-overflow: ellipsis;
@@ -371,7 +371,7 @@ html.paper .held {
   stroke-width: 2;
 }
 .num {
-  font-size: 10px;
+  font-size: var(--t11);
   font-weight: 700;
   fill: var(--sheet);
   paint-order: stroke;
@@ -383,13 +383,13 @@ html.blackout .num {
   stroke: var(--ground);
 }
 .ask {
-  font-size: 17px;
+  font-size: var(--t16);
   font-weight: 700;
 }
 .here {
   fill: var(--now) !important;
   font-weight: 700;
-  font-size: 12px;
+  font-size: var(--t11);
 }
 .here-line {
   stroke: var(--now);

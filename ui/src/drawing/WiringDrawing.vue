@@ -138,15 +138,15 @@ svg {
   display: block;
 }
 .name {
-  font: 600 15px var(--head);
+  font: 600 var(--t16) var(--head);
 }
 .ctl {
-  font: 600 15px var(--head);
+  font: 600 var(--t16) var(--head);
   letter-spacing: 0.08em;
 }
 .bad {
   fill: var(--now);
-  font-size: 12px;
+  font-size: var(--t11);
   font-weight: 700;
 }
 </style>

@@ -71,10 +71,10 @@ watch(
 .row {
   display: flex;
   justify-content: flex-end;
-  gap: 12px;
-  margin-top: 8px;
+  gap: var(--s12);
+  margin-top: var(--s8);
 }
 h2 {
-  font-size: 22px;
+  font-size: var(--t24);
 }
 </style>

@@ -79,7 +79,7 @@ const keys: [string, string][] = [
 
 <style scoped>
 td {
-  padding: 3px 8px 3px 0;
+  padding: var(--s2) var(--s8) var(--s2) 0;
 }
 .k {
   white-space: nowrap;
@@ -87,7 +87,7 @@ td {
 }
 .switch {
   display: block;
-  margin: 12px 0;
+  margin: var(--s12) 0;
 }
 .row {
   display: flex;

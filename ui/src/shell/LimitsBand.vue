@@ -46,21 +46,21 @@ async function on(machine: string, axis: string): Promise<void> {
   background: var(--ink);
   color: var(--sheet);
   border-bottom: 4px solid var(--now);
-  font-size: 18px;
+  font-size: var(--t16);
 }
 .none {
   display: none;
 }
 p {
   margin: 0;
-  padding: 8px 14px;
+  padding: var(--s8) var(--s14);
   display: flex;
-  gap: 14px;
+  gap: var(--s14);
   align-items: center;
   flex-wrap: wrap;
 }
 b {
-  font: 600 26px/1 var(--head);
+  font: 600 var(--t24)/1 var(--head);
   letter-spacing: 0.04em;
 }
 .btn {

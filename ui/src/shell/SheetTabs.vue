@@ -24,12 +24,12 @@ const shot = useShot();
 <style scoped>
 .tabs {
   display: flex;
-  gap: 24px;
+  gap: var(--s24);
   height: 26px;
   flex: none;
 }
 .tab {
-  font: 600 17px/1.2 var(--head);
+  font: 600 var(--t16)/1.2 var(--head);
   color: var(--quiet);
   text-decoration: none;
   border-bottom: 3px solid transparent;

@@ -73,12 +73,12 @@ const notes = computed<Record<string, string>>(() => {
 .rail {
   display: flex;
   flex-direction: column;
-  padding-top: 12px;
+  padding-top: var(--s12);
   min-height: 0;
 }
 .stage {
   display: block;
-  padding: 9px 4px 9px 14px;
+  padding: var(--s8) var(--s4) var(--s8) var(--s14);
   border-left: 4px solid transparent;
   text-decoration: none;
   color: var(--quiet);
@@ -86,7 +86,7 @@ const notes = computed<Record<string, string>>(() => {
 }
 .t {
   display: block;
-  font: 600 18px/1.15 var(--head);
+  font: 600 var(--t16)/1.15 var(--head);
   color: var(--quiet);
 }
 .n {
@@ -105,10 +105,10 @@ const notes = computed<Record<string, string>>(() => {
 }
 .foot {
   margin-top: auto;
-  padding: 0 0 14px 14px;
+  padding: 0 0 var(--s14) var(--s14);
   display: flex;
   flex-direction: column;
-  gap: 8px;
+  gap: var(--s8);
   align-items: flex-start;
 }
 .foot .link {

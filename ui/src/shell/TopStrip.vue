@@ -224,9 +224,9 @@ html.blackout .strip {
 .brand {
   width: 92px;
   flex: none;
-  font: 600 20px/1 var(--head);
+  font: 600 var(--t16)/1 var(--head);
   letter-spacing: 0.12em;
-  padding: 10px 0 0 14px;
+  padding: var(--s10) 0 0 var(--s14);
   color: var(--ink);
   text-decoration: none;
   box-sizing: border-box;
@@ -236,20 +236,20 @@ html.blackout .strip {
 }
 .cell {
   border-left: 1px solid var(--rule);
-  padding: 7px 14px 4px;
+  padding: var(--s6) var(--s14) var(--s4);
   min-width: 0;
   display: flex;
   flex-direction: column;
   justify-content: center;
-  gap: 2px;
+  gap: var(--s2);
   overflow: hidden;
 }
 .shot {
   width: 270px;
   flex: none;
   box-sizing: border-box;
-  padding: 3px 14px 2px;
-  gap: 1px;
+  padding: var(--s2) var(--s14) var(--s2);
+  gap: var(--s1);
 }
 h1.line {
   line-height: 1.3;
@@ -263,7 +263,7 @@ h1.line {
   contain: strict;
   flex-direction: row;
   align-items: center;
-  gap: 14px;
+  gap: var(--s14);
   justify-content: flex-start;
   flex: none;
   width: 208px;
@@ -275,12 +275,12 @@ h1.line {
 }
 .ready {
   flex: 1;
-  gap: 4px;
-  padding-right: 8px;
+  gap: var(--s4);
+  padding-right: var(--s8);
 }
 .checks {
   display: flex;
-  gap: 5px;
+  gap: var(--s4);
   white-space: nowrap;
   overflow: hidden;
 }
@@ -295,7 +295,7 @@ h1.line {
   flex: none;
   align-items: center;
   text-align: center;
-  padding: 2px 4px;
+  padding: var(--s2) var(--s4);
   background: var(--sheet);
   color: var(--ink);
   border: 0;
@@ -304,13 +304,13 @@ h1.line {
   font: inherit;
 }
 .drive b {
-  font: 600 30px/1 var(--head);
+  font: 600 var(--t30)/1 var(--head);
   text-transform: uppercase;
   letter-spacing: 0.02em;
   white-space: nowrap;
 }
 .drive[data-drive="not seen"] b {
-  font-size: 22px;
+  font-size: var(--t24);
 }
 .drive[data-drive="free"] {
   background: repeating-linear-gradient(45deg, var(--sheet) 0 8px, var(--tint) 8px 16px);
@@ -324,12 +324,12 @@ h1.line {
 }
 .stop {
   width: 116px;
-  padding: 0 2px;
+  padding: 0 var(--s2);
   flex: none;
   background: var(--stop);
   color: var(--stopink);
   border: 0;
-  font: 600 24px/1 var(--head);
+  font: 600 var(--t24)/1 var(--head);
   letter-spacing: 0.08em;
   cursor: pointer;
 }
@@ -352,21 +352,21 @@ h1.line {
   }
   .count {
     width: 178px;
-    padding-left: 10px;
-    gap: 8px;
+    padding-left: var(--s10);
+    gap: var(--s8);
   }
   .drive {
     width: 104px;
   }
   .drive b {
-    font-size: 26px;
+    font-size: var(--t24);
   }
 }
 @media (max-width: 900px) {
   .brand {
     width: 60px;
-    padding-left: 8px;
-    font-size: 16px;
+    padding-left: var(--s8);
+    font-size: var(--t16);
   }
   .shot {
     width: 150px;
@@ -375,7 +375,7 @@ h1.line {
     width: 150px;
   }
   .big {
-    font-size: 22px;
+    font-size: var(--t24);
   }
   .stop {
     width: 104px;
@@ -396,7 +396,7 @@ h1.line {
     flex: 1;
   }
   .drive b {
-    font-size: 34px;
+    font-size: var(--t30);
   }
   .ready {
     flex-basis: 100%;

@@ -40,11 +40,11 @@ const router = useRouter();
   display: grid;
   grid-template-rows: 28px minmax(0, 1fr);
   height: 100%;
-  gap: 6px;
+  gap: var(--s6);
 }
 header {
   display: flex;
-  gap: 22px;
+  gap: var(--s20);
   align-items: center;
 }
 </style>

@@ -138,7 +138,7 @@ async function dropped(e: DragEvent): Promise<void> {
 .compose {
   display: grid;
   grid-template: minmax(250px, 1fr) minmax(240px, 306px) / minmax(0, 1.78fr) minmax(340px, 1fr);
-  gap: 12px;
+  gap: var(--s12);
   height: 100%;
   min-height: 600px;
 }
@@ -162,12 +162,12 @@ async function dropped(e: DragEvent): Promise<void> {
 .livesign {
   place-self: start center;
   z-index: 3;
-  margin-top: 8px;
+  margin-top: var(--s8);
 }
 .right {
   display: grid;
   grid-template-rows: minmax(100px, 1fr) minmax(0, auto);
-  gap: 12px;
+  gap: var(--s12);
   min-height: 0;
   min-width: 0;
 }

@@ -173,9 +173,9 @@ const blur = (e: KeyboardEvent): void => (e.target as HTMLInputElement).blur();
   display: contents;
 }
 .field {
-  font-size: 12px;
+  font-size: var(--t13);
   min-height: 24px;
-  margin-left: 3px;
+  margin-left: var(--s2);
 }
 .num {
   width: 50px;

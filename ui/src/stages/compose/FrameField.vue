@@ -32,8 +32,8 @@ function setFrame(e: Event): void {
 <style scoped>
 .num {
   width: 48px;
-  font-size: 12px;
+  font-size: var(--t13);
   min-height: 24px;
-  margin-left: 3px;
+  margin-left: var(--s2);
 }
 </style>

@@ -61,21 +61,21 @@ function on(): void {
 .sign {
   max-width: 440px;
   display: flex;
-  gap: 10px;
+  gap: var(--s10);
   align-items: center;
   background: var(--ink);
   color: var(--sheet);
-  padding: 4px 10px;
+  padding: var(--s4) var(--s10);
   flex-wrap: wrap;
 }
 .sign b {
-  font: 600 34px/1 var(--head);
+  font: 600 var(--t30)/1 var(--head);
   letter-spacing: 0.06em;
 }
 .sign label {
   display: flex;
   align-items: center;
-  gap: 6px;
+  gap: var(--s6);
 }
 .sign input {
   width: 80px;

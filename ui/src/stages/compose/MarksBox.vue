@@ -124,34 +124,34 @@ async function key(m: Mark): Promise<void> {
 
 <style scoped>
 h2 {
-  font-size: 22px;
-  margin-bottom: 8px;
+  font-size: var(--t24);
+  margin-bottom: var(--s8);
 }
 .line {
   display: flex;
-  gap: 10px;
+  gap: var(--s10);
   align-items: center;
 }
 .end {
   justify-content: flex-end;
-  margin-top: 10px;
+  margin-top: var(--s10);
 }
 ul {
   list-style: none;
   padding: 0;
-  margin: 10px 0;
+  margin: var(--s10) 0;
   display: grid;
-  gap: 6px;
+  gap: var(--s6);
   max-height: 50vh;
   overflow: auto;
 }
 li {
   display: grid;
   grid-template-columns: 96px minmax(0, 1fr) auto auto auto;
-  gap: 10px;
+  gap: var(--s10);
   align-items: center;
   border-top: 1px solid var(--hair);
-  padding-top: 6px;
+  padding-top: var(--s6);
 }
 li div {
   display: grid;

@@ -116,32 +116,32 @@ async function back(v: PathVersion): Promise<void> {
 .line {
   display: flex;
   flex-wrap: wrap;
-  gap: 8px 12px;
-  margin: 10px 0 4px;
+  gap: var(--s8) var(--s12);
+  margin: var(--s10) 0 var(--s4);
   align-items: center;
 }
 .name {
   width: 150px;
 }
 .gap {
-  margin-top: 14px;
+  margin-top: var(--s14);
 }
 td {
-  padding: 3px 10px 3px 0;
+  padding: var(--s2) var(--s10) var(--s2) 0;
   vertical-align: top;
 }
 .acts {
   white-space: nowrap;
 }
 .acts .btn {
-  margin-left: 4px;
+  margin-left: var(--s4);
 }
 .btn[aria-pressed="true"] {
   background: var(--ink);
   color: var(--sheet);
 }
 ul {
-  margin: 2px 0 6px;
+  margin: var(--s2) 0 var(--s6);
   padding-left: 0;
   list-style: none;
   max-height: 180px;

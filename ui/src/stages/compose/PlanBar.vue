@@ -247,10 +247,10 @@ async function pick(): Promise<void> {
 .bar {
   display: flex;
   flex-wrap: wrap;
-  gap: 3px 6px;
+  gap: var(--s2) var(--s6);
   align-items: center;
   white-space: nowrap;
-  padding: 5px 12px 4px;
+  padding: var(--s4) var(--s12) var(--s4);
   border-bottom: 1px solid var(--rule);
 }
 .set {
@@ -259,14 +259,14 @@ async function pick(): Promise<void> {
 .do {
   display: flex;
   flex-wrap: wrap;
-  gap: 3px 6px;
+  gap: var(--s2) var(--s6);
   align-items: center;
   margin-left: auto;
 }
 .field {
-  font-size: 12px;
+  font-size: var(--t13);
   min-height: 24px;
-  margin-left: 3px;
+  margin-left: var(--s2);
 }
 .num {
   width: 40px;
@@ -280,7 +280,7 @@ async function pick(): Promise<void> {
   fill: currentColor;
 }
 .runs .btn {
-  margin-left: 6px;
+  margin-left: var(--s6);
 }
 .hide {
   position: absolute;

@@ -123,11 +123,11 @@ function setSpeed(e: Event): void {
   left: 124px;
   top: 1px;
   display: flex;
-  gap: 2px;
+  gap: var(--s2);
   align-items: center;
   background: var(--sheet);
-  padding: 3px 4px;
-  font-size: 12px;
+  padding: var(--s2) var(--s4);
+  font-size: var(--t13);
 }
 .pb {
   width: 26px;
@@ -152,17 +152,17 @@ function setSpeed(e: Event): void {
 }
 .pb.word {
   width: auto;
-  padding: 0 8px;
-  font: 600 14px/1 var(--head);
+  padding: 0 var(--s8);
+  font: 600 var(--t13)/1 var(--head);
 }
 .field {
   width: 46px;
   min-height: 24px;
-  font-size: 12px;
-  padding: 1px 2px;
+  font-size: var(--t13);
+  padding: var(--s1) var(--s2);
 }
 label {
-  margin: 0 4px;
+  margin: 0 var(--s4);
 }
 @media (max-width: 1100px) {
   .play {

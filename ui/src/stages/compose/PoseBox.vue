@@ -178,7 +178,7 @@ const back = computed(() => (nudge.lastBy ? `${+Math.abs(nudge.lastBy / 2).toFix
 
 <style scoped>
 .pose {
-  padding: 8px 10px;
+  padding: var(--s8) var(--s10);
   overflow: hidden auto;
 }
 .name {
@@ -194,7 +194,7 @@ footer {
   display: flex;
   justify-content: space-between;
   align-items: center;
-  gap: 8px;
+  gap: var(--s8);
 }
 header {
   top: -8px;
@@ -202,18 +202,18 @@ header {
 }
 footer {
   bottom: -8px;
-  padding-top: 7px;
-  font-size: 12px;
+  padding-top: var(--s6);
+  font-size: var(--t13);
   color: var(--quiet);
 }
 .acts {
   margin-left: auto;
   display: flex;
-  gap: 6px;
+  gap: var(--s6);
 }
 .acts .btn {
   min-height: 22px;
-  padding: 1px 8px;
+  padding: var(--s1) var(--s8);
 }
 html.paper footer,
 html.paper header .quiet {
@@ -225,8 +225,8 @@ html.paper header .quiet {
 }
 footer .btn {
   white-space: nowrap;
-  padding: 3px 7px;
-  gap: 5px;
+  padding: var(--s2) var(--s6);
+  gap: var(--s4);
 }
 .how {
   white-space: nowrap;
@@ -251,8 +251,8 @@ footer .btn {
   align-items: center;
   height: 25px;
   border-bottom: 1px solid var(--hair);
-  gap: 2px;
-  padding: 0 4px;
+  gap: var(--s2);
+  padding: 0 var(--s4);
 }
 .sel {
   background: var(--wash);
@@ -263,8 +263,8 @@ footer .btn {
 .name i {
   color: var(--now);
   font-style: normal;
-  font-size: 9px;
-  margin-left: 4px;
+  font-size: var(--t11);
+  margin-left: var(--s4);
 }
 .val {
   background: transparent;
@@ -272,9 +272,9 @@ footer .btn {
   border-bottom: 1px dotted var(--quiet);
   color: var(--ink);
   text-align: right;
-  font: 400 14px/1.2 var(--text);
+  font: 400 var(--t13)/1.2 var(--text);
   width: 100%;
-  padding: 1px 2px;
+  padding: var(--s1) var(--s2);
 }
 .nb {
   width: 20px;
@@ -282,7 +282,7 @@ footer .btn {
   border: 1px solid var(--rule);
   background: transparent;
   color: var(--ink);
-  font: 400 13px/1 var(--text);
+  font: 400 var(--t13)/1 var(--text);
   cursor: pointer;
   padding: 0;
   visibility: hidden;
@@ -292,14 +292,14 @@ footer .btn {
   visibility: visible;
 }
 .unit {
-  padding-left: 4px;
+  padding-left: var(--s4);
 }
 .share {
   height: 8px;
   background: var(--hair);
   border: 1px solid var(--ink);
   position: relative;
-  margin-left: 6px;
+  margin-left: var(--s6);
 }
 html.blackout .share {
   border-color: var(--quiet);
@@ -319,12 +319,12 @@ html.blackout .share {
 }
 .delta {
   text-align: right;
-  font-size: 12px;
+  font-size: var(--t11);
   white-space: nowrap;
 }
 .pct {
   text-align: right;
-  font-size: 12px;
+  font-size: var(--t11);
 }
 .lead kbd {
   border-color: var(--sheet);

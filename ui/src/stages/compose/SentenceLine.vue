@@ -199,8 +199,8 @@ const dragged = computed(() =>
 .sentence {
   position: relative;
   display: flex;
-  gap: 4px 16px;
-  padding: 6px 14px;
+  gap: var(--s4) var(--s16);
+  padding: var(--s6) var(--s14);
   border-top: 1px solid var(--rule);
   min-height: 31px;
   align-items: center;
@@ -214,7 +214,7 @@ const dragged = computed(() =>
 }
 .sign {
   display: flex;
-  gap: 10px;
+  gap: var(--s10);
   align-items: center;
 }
 .looked {
@@ -226,7 +226,7 @@ const dragged = computed(() =>
   bottom: 100%;
   max-width: 100%;
   box-sizing: border-box;
-  padding: 3px 14px;
+  padding: var(--s2) var(--s14);
   border: 1px solid var(--rule);
   background: var(--sheet);
   color: var(--ink);

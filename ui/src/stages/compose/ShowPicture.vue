@@ -70,13 +70,13 @@ onBeforeUnmount(() => {
   bottom: 16px;
   margin: 0;
   color: var(--picture-ink);
-  font: 400 30px/1 var(--text);
+  font: 400 var(--t30)/1 var(--text);
   background: var(--picture-veil);
-  padding: 4px 10px;
+  padding: var(--s4) var(--s10);
   font-variant-numeric: tabular-nums;
 }
 .count span {
-  font-size: 16px;
+  font-size: var(--t16);
   opacity: 0.85;
 }
 </style>

@@ -197,7 +197,7 @@ onMounted(async () => {
 <style scoped>
 .whole {
   grid-row: 1 / -1;
-  padding: 10px 14px;
+  padding: var(--s10) var(--s14);
   display: grid;
   grid-template-rows: auto 1fr;
   min-height: 0;
@@ -214,8 +214,8 @@ header {
 .line {
   display: flex;
   flex-wrap: wrap;
-  gap: 8px 12px;
-  margin: 10px 0 4px;
+  gap: var(--s8) var(--s12);
+  margin: var(--s10) 0 var(--s4);
   align-items: center;
 }
 .n {

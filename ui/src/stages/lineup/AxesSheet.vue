@@ -322,22 +322,22 @@ const when = computed(() => {
 .lineup {
   display: grid;
   grid-template-columns: minmax(0, 1fr) 326px;
-  gap: 12px;
+  gap: var(--s12);
   height: 100%;
   min-height: 540px;
 }
 .axes {
   display: flex;
   flex-direction: column;
-  padding: 10px 14px;
+  padding: var(--s10) var(--s14);
   min-height: 0;
   overflow: auto;
 }
 header {
   display: flex;
-  gap: 14px;
+  gap: var(--s14);
   align-items: baseline;
-  padding-bottom: 6px;
+  padding-bottom: var(--s6);
 }
 header .btn {
   white-space: nowrap;
@@ -346,7 +346,7 @@ header .btn {
   margin-left: auto;
 }
 .axes > p {
-  margin: 0 0 6px;
+  margin: 0 0 var(--s6);
 }
 .see {
   flex: 1;
@@ -358,11 +358,11 @@ header .btn {
 .row {
   display: grid;
   grid-template-columns: 132px 92px minmax(0, 1fr);
-  gap: 10px;
+  gap: var(--s10);
   align-items: center;
   border-top: 1px solid var(--rule);
-  margin: 0 -14px;
-  padding: 0 14px;
+  margin: 0 calc(-1 * var(--s14));
+  padding: 0 var(--s14);
   cursor: pointer;
 }
 .here {
@@ -380,43 +380,43 @@ header .btn {
   border: 0;
   padding: 0;
   color: var(--ink);
-  font: 600 20px/1.15 var(--head);
+  font: 600 var(--t16)/1.15 var(--head);
   cursor: pointer;
 }
 .acts {
   display: flex;
-  gap: 6px;
-  margin-top: 3px;
+  gap: var(--s6);
+  margin-top: var(--s2);
 }
 .acts .btn {
   min-height: 20px;
-  padding: 0 7px;
-  font-size: 13px;
+  padding: 0 var(--s6);
+  font-size: var(--t13);
 }
 .one {
-  padding: 8px 16px;
+  padding: var(--s8) var(--s16);
   overflow: auto;
   display: flex;
   flex-direction: column;
-  gap: 4px;
+  gap: var(--s4);
 }
 .one p {
   margin: 0;
 }
 .one h3 {
-  margin-top: 5px;
-  font-size: 14px;
+  margin-top: var(--s4);
+  font-size: var(--t13);
 }
 .big {
-  font: 700 38px/1 var(--text);
+  font: 700 var(--t30)/1 var(--text);
 }
 .big span {
-  font: 400 16px/1 var(--text);
-  margin-left: 10px;
+  font: 400 var(--t16)/1 var(--text);
+  margin-left: var(--s10);
 }
 .line {
   display: flex;
-  gap: 8px;
+  gap: var(--s8);
   flex-wrap: wrap;
 }
 html.paper .quiet {

@@ -192,15 +192,15 @@ const learnt = computed(() => {
 
 <style scoped>
 h3 .field {
-  margin-left: 8px;
+  margin-left: var(--s8);
   min-height: 22px;
-  padding: 1px 4px;
+  padding: var(--s1) var(--s4);
   text-transform: none;
   letter-spacing: 0;
 }
 .line {
   display: flex;
-  gap: 8px;
+  gap: var(--s8);
   flex-wrap: wrap;
 }
 .lead kbd {
@@ -210,7 +210,7 @@ p {
   margin: 0;
 }
 h3 {
-  font-size: 14px;
-  margin-top: 5px;
+  font-size: var(--t13);
+  margin-top: var(--s4);
 }
 </style>

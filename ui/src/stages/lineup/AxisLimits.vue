@@ -161,51 +161,51 @@ function suspend(): void {
 
 <style scoped>
 h3 {
-  font-size: 14px;
-  margin-top: 5px;
+  font-size: var(--t13);
+  margin-top: var(--s4);
 }
 .limits {
   display: grid;
   grid-template-columns: 1fr 1fr;
-  gap: 4px 8px;
-  font-size: 12px;
+  gap: var(--s4) var(--s8);
+  font-size: var(--t13);
   align-items: center;
 }
 .limits label,
 .zero label {
   white-space: nowrap;
-  font-size: 12px;
+  font-size: var(--t13);
 }
 .zero {
-  gap: 6px;
+  gap: var(--s6);
   align-items: center;
 }
 .zero .btn {
   min-height: 22px;
-  padding: 1px 7px;
-  font-size: 13px;
+  padding: var(--s1) var(--s6);
+  font-size: var(--t13);
 }
 .zero .field {
   width: 54px;
   text-align: right;
   min-height: 22px;
-  padding: 1px 4px;
+  padding: var(--s1) var(--s4);
 }
 .limits .btn {
   justify-self: start;
   min-height: 22px;
-  padding: 1px 7px;
-  font-size: 13px;
+  padding: var(--s1) var(--s6);
+  font-size: var(--t13);
 }
 .limits .field {
   width: 54px;
   text-align: right;
   min-height: 22px;
-  padding: 1px 4px;
+  padding: var(--s1) var(--s4);
 }
 .line {
   display: flex;
-  gap: 8px;
+  gap: var(--s8);
   flex-wrap: wrap;
 }
 p {

@@ -149,19 +149,19 @@ async function go(): Promise<void> {
 
 <style scoped>
 h2 {
-  font-size: 22px;
+  font-size: var(--t24);
 }
 .axes {
   display: grid;
-  gap: 3px;
-  margin: 8px 0;
+  gap: var(--s2);
+  margin: var(--s8) 0;
   max-height: 50vh;
   overflow: auto;
 }
 .axes label {
   display: grid;
   grid-template-columns: 90px 110px 84px 1fr;
-  gap: 8px;
+  gap: var(--s8);
   align-items: center;
 }
 .axes input {
@@ -169,7 +169,7 @@ h2 {
 }
 .line {
   display: flex;
-  gap: 12px;
+  gap: var(--s12);
   align-items: center;
   flex-wrap: wrap;
 }
@@ -177,6 +177,6 @@ h2 {
   justify-content: flex-end;
 }
 p {
-  margin: 6px 0;
+  margin: var(--s6) 0;
 }
 </style>

@@ -104,21 +104,21 @@ function key(e: KeyboardEvent, w: 1 | -1): void {
 .jog {
   display: grid;
   grid-template-columns: 1fr 1fr;
-  gap: 6px;
+  gap: var(--s6);
 }
 .jog p,
 .jog label {
   grid-column: 1 / -1;
   margin: 0;
   display: flex;
-  gap: 8px;
+  gap: var(--s8);
   align-items: center;
 }
 .jog input {
   flex: 1;
 }
 .target {
-  font: 600 16px/1 var(--head);
+  font: 600 var(--t16)/1 var(--head);
   min-height: 54px;
   border: 2px solid var(--ink);
   background: var(--sheet);

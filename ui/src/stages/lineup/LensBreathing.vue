@@ -81,14 +81,14 @@ async function put(
 
 <style scoped>
 p {
-  margin: 4px 0;
+  margin: var(--s4) 0;
 }
 .row {
   display: flex;
-  gap: 8px;
+  gap: var(--s8);
   align-items: center;
   flex-wrap: wrap;
-  margin: 3px 0;
+  margin: var(--s2) 0;
 }
 .n {
   width: 56px;

@@ -209,15 +209,15 @@ async function keep(): Promise<void> {
 <style scoped>
 .framing {
   border-top: 1px solid var(--rule);
-  margin-top: 6px;
-  padding-top: 6px;
+  margin-top: var(--s6);
+  padding-top: var(--s6);
 }
 .row {
   display: flex;
-  gap: 12px;
+  gap: var(--s12);
   flex-wrap: wrap;
   align-items: center;
-  margin: 3px 0;
+  margin: var(--s2) 0;
 }
 select.field {
   max-width: 250px;

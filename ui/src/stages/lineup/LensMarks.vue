@@ -141,14 +141,14 @@ const marks = computed(
 
 <style scoped>
 p {
-  margin: 4px 0;
+  margin: var(--s4) 0;
 }
 .row {
   display: flex;
-  gap: 8px;
+  gap: var(--s8);
   align-items: center;
   flex-wrap: wrap;
-  margin: 3px 0;
+  margin: var(--s2) 0;
 }
 .v {
   width: 90px;
@@ -163,7 +163,7 @@ table {
 }
 td,
 th {
-  padding: 1px 6px 1px 0;
+  padding: var(--s1) var(--s6) var(--s1) 0;
 }
 .r {
   text-align: right;

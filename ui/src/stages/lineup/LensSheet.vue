@@ -190,7 +190,7 @@ const three = (f: number[] | undefined): string =>
 .lens {
   display: grid;
   grid-template-columns: minmax(0, 1.5fr) minmax(400px, 1fr);
-  gap: 10px;
+  gap: var(--s10);
   min-height: 0;
 }
 .drawn {
@@ -203,7 +203,7 @@ const three = (f: number[] | undefined): string =>
   right: 14px;
   top: 6px;
   display: flex;
-  gap: 18px;
+  gap: var(--s16);
   align-items: baseline;
   z-index: 1;
 }
@@ -215,7 +215,7 @@ const three = (f: number[] | undefined): string =>
   border: 0;
   border-bottom: 2px solid transparent;
   padding: 0;
-  font: 600 15px/1.3 var(--head);
+  font: 600 var(--t16)/1.3 var(--head);
   color: var(--quiet);
   cursor: pointer;
 }
@@ -224,25 +224,25 @@ const three = (f: number[] | undefined): string =>
   border-color: var(--now);
 }
 .none {
-  margin: 60px 20px;
+  margin: var(--s24) var(--s20);
 }
 .side {
-  padding: 10px 16px;
+  padding: var(--s10) var(--s16);
   overflow: auto;
 }
 .big {
-  font: 600 24px/1.12 var(--head);
-  margin: 2px 0 6px;
+  font: 600 var(--t24)/1.12 var(--head);
+  margin: var(--s2) 0 var(--s6);
 }
 p {
-  margin: 4px 0;
+  margin: var(--s4) 0;
 }
 .row {
   display: flex;
-  gap: 8px;
+  gap: var(--s8);
   align-items: center;
   flex-wrap: wrap;
-  margin: 3px 0;
+  margin: var(--s2) 0;
 }
 html.paper .quiet,
 html.paper .tab:not(.here) {

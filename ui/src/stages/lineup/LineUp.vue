@@ -32,7 +32,7 @@ const here = computed(() => sheets.find((s) => s.name === route.params.sheet)?.n
 .line-up {
   display: grid;
   grid-template-rows: 26px minmax(0, 1fr);
-  gap: 8px;
+  gap: var(--s8);
   height: 100%;
 }
 @media (max-width: 820px) {

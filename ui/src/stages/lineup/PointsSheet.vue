@@ -285,30 +285,30 @@ const off = computed(
   display: grid;
   grid-template-columns: minmax(0, 1fr) 420px;
   grid-template-rows: minmax(0, 1fr) 214px;
-  gap: 10px;
+  gap: var(--s10);
   height: 100%;
   min-height: 560px;
 }
 .drawn {
-  padding: 10px 14px 6px;
+  padding: var(--s10) var(--s14) var(--s6);
   display: flex;
   flex-direction: column;
-  gap: 4px;
+  gap: var(--s4);
 }
 .says {
-  padding: 12px 16px;
+  padding: var(--s12) var(--s16);
   overflow: auto;
   display: flex;
   flex-direction: column;
-  gap: 6px;
+  gap: var(--s6);
   grid-row: 1 / 3;
   grid-column: 2;
 }
 .steer {
-  padding: 8px 12px;
+  padding: var(--s8) var(--s12);
   display: grid;
   grid-template-columns: 320px minmax(0, 1fr);
-  gap: 14px;
+  gap: var(--s14);
   overflow: hidden;
 }
 .pic {
@@ -318,13 +318,13 @@ const off = computed(
 .keys {
   display: flex;
   flex-direction: column;
-  gap: 5px;
+  gap: var(--s4);
   min-width: 0;
   overflow: auto;
 }
 .line {
   display: flex;
-  gap: 16px;
+  gap: var(--s16);
   align-items: baseline;
   flex: none;
 }
@@ -333,7 +333,7 @@ const off = computed(
   min-width: 0;
 }
 .big {
-  font: 600 23px/1.12 var(--head);
+  font: 600 var(--t24)/1.12 var(--head);
   margin: 0;
 }
 p {
@@ -341,12 +341,12 @@ p {
 }
 .nums {
   display: flex;
-  gap: 14px;
+  gap: var(--s14);
   flex-wrap: wrap;
 }
 td,
 th {
-  padding: 3px 6px 3px 0;
+  padding: var(--s2) var(--s6) var(--s2) 0;
   vertical-align: middle;
 }
 .n {
@@ -362,19 +362,19 @@ tr.here {
 }
 .row {
   display: flex;
-  gap: 10px;
+  gap: var(--s10);
   align-items: center;
   flex-wrap: wrap;
 }
 .axes {
-  gap: 2px 12px;
+  gap: var(--s2) var(--s12);
 }
 .axes .on {
   font-weight: 700;
 }
 .btn.slim {
   min-height: 24px;
-  padding: 2px 9px;
+  padding: var(--s2) var(--s8);
 }
 html.paper .quiet {
   color: var(--muted);

@@ -195,18 +195,18 @@ const minutes = (c: Chain): string =>
 .sync {
   display: grid;
   grid-template-columns: minmax(0, 1.5fr) minmax(340px, 1fr);
-  gap: 12px;
+  gap: var(--s12);
   min-height: 0;
 }
 .draw,
 .side {
-  padding: 12px 18px;
+  padding: var(--s12) var(--s16);
   overflow: auto;
 }
 .side {
   display: flex;
   flex-direction: column;
-  gap: 8px;
+  gap: var(--s8);
 }
 .side label {
   display: grid;
@@ -218,12 +218,12 @@ const minutes = (c: Chain): string =>
   text-align: right;
 }
 .big {
-  font: 600 28px/1.15 var(--head);
-  margin: 6px 0 12px;
+  font: 600 var(--t24)/1.15 var(--head);
+  margin: var(--s6) 0 var(--s12);
 }
 .row {
   display: flex;
-  gap: 10px;
+  gap: var(--s10);
 }
 .bar {
   height: 14px;
@@ -235,10 +235,10 @@ const minutes = (c: Chain): string =>
   background: var(--now);
 }
 p {
-  margin: 4px 0;
+  margin: var(--s4) 0;
 }
 h2 {
-  margin-top: 6px;
+  margin-top: var(--s6);
 }
 html.paper .quiet,
 html.paper th {

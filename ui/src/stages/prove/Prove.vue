@@ -272,33 +272,33 @@ function show(f: number | null): void {
 .prove {
   display: grid;
   grid-template-columns: minmax(340px, 1fr) minmax(0, 1.25fr);
-  gap: 12px;
+  gap: var(--s12);
   height: 100%;
   min-height: 560px;
 }
 .list {
-  padding: 14px 18px;
+  padding: var(--s14) var(--s16);
 }
 .nocap {
   text-transform: none;
-  font: 400 12px var(--text);
+  font: 400 var(--t13) var(--text);
   letter-spacing: 0;
 }
 ol {
   list-style: none;
   padding: 0;
-  margin: 10px 0;
+  margin: var(--s10) 0;
 }
 li {
   display: grid;
   grid-template-columns: 20px 1fr auto;
-  gap: 6px;
-  padding: 8px 0;
+  gap: var(--s6);
+  padding: var(--s8) 0;
   border-bottom: 1px solid var(--hair);
   align-items: start;
 }
 li .btn {
-  margin: 6px 8px 0 0;
+  margin: var(--s6) var(--s8) 0 0;
 }
 .stop > .mark,
 .stop > div > div {
@@ -313,14 +313,14 @@ li .btn {
 .see {
   display: grid;
   grid-template-rows: minmax(0, 1.1fr) auto minmax(0, 1fr);
-  gap: 12px;
+  gap: var(--s12);
   min-height: 0;
 }
 .run {
   display: flex;
-  gap: 10px;
+  gap: var(--s10);
   align-items: center;
-  padding: 6px 10px;
+  padding: var(--s6) var(--s10);
 }
 .run input {
   flex: 1;

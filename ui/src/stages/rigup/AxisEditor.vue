@@ -263,35 +263,35 @@ async function take(d: Drive, says: string): Promise<void> {
 
 <style scoped>
 h2 {
-  font-size: 22px;
+  font-size: var(--t24);
 }
 .gear {
-  margin: 2px 0 8px;
+  margin: var(--s2) 0 var(--s8);
 }
 fieldset {
   border: 0;
   border-top: 1px solid var(--rule);
-  padding: 6px 0;
+  padding: var(--s6) 0;
   margin: 0;
   display: grid;
   grid-template-columns: repeat(4, auto);
-  gap: 4px 14px;
-  font-size: 12px;
+  gap: var(--s4) var(--s14);
+  font-size: var(--t13);
   justify-content: start;
 }
 legend {
-  padding-right: 10px;
+  padding-right: var(--s10);
 }
 label {
   display: flex;
-  gap: 5px;
+  gap: var(--s4);
   align-items: center;
   justify-content: flex-end;
   white-space: nowrap;
 }
 label .field {
   min-height: 22px;
-  padding: 1px 4px;
+  padding: var(--s1) var(--s4);
 }
 fieldset input.field {
   width: 58px;
@@ -299,10 +299,10 @@ fieldset input.field {
 }
 .row {
   display: flex;
-  gap: 12px;
+  gap: var(--s12);
   align-items: center;
   justify-content: flex-end;
-  margin-top: 8px;
+  margin-top: var(--s8);
 }
 .why {
   flex: 1;
@@ -312,7 +312,7 @@ fieldset input.field {
   min-height: 28px;
 }
 p {
-  margin: 4px 0;
+  margin: var(--s4) 0;
 }
 @media (max-width: 900px) {
   fieldset {

@@ -131,25 +131,25 @@ async function work(): Promise<void> {
 <style scoped>
 .scale {
   border-top: 1px solid var(--rule);
-  padding: 6px 0;
+  padding: var(--s6) 0;
 }
 .line {
   display: flex;
-  gap: 10px;
+  gap: var(--s10);
   align-items: center;
   flex-wrap: wrap;
-  font-size: 12px;
+  font-size: var(--t13);
 }
 .field {
   width: 76px;
   text-align: right;
   min-height: 22px;
-  padding: 1px 4px;
+  padding: var(--s1) var(--s4);
 }
 p {
-  margin: 4px 0;
+  margin: var(--s4) 0;
 }
 h3 {
-  font-size: 13px;
+  font-size: var(--t13);
 }
 </style>

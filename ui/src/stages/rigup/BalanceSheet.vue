@@ -127,13 +127,13 @@ const what = computed(() =>
 .bench {
   display: flex;
   flex-direction: column;
-  gap: 8px;
+  gap: var(--s8);
   min-height: 0;
 }
 .four {
   display: grid;
   grid-template: minmax(240px, 1.4fr) minmax(170px, 1fr) / minmax(0, 1.4fr) minmax(420px, 1fr);
-  gap: 10px;
+  gap: var(--s10);
   min-height: 0;
   flex: 1;
 }
@@ -142,19 +142,19 @@ const what = computed(() =>
   grid-row: 1 / 3;
   display: flex;
   flex-direction: column;
-  gap: 10px;
+  gap: var(--s10);
   min-height: 0;
   overflow: auto;
 }
 .side {
   flex: none;
-  padding: 8px 16px;
+  padding: var(--s8) var(--s16);
 }
 .column > :last-child {
   flex: 1 0 auto;
 }
 .low p {
-  margin: 2px 0 0;
+  margin: var(--s2) 0 0;
 }
 .drawn {
   overflow: hidden;
@@ -166,34 +166,34 @@ const what = computed(() =>
   z-index: 1;
 }
 .thin {
-  font: 400 13px/1.2 var(--text);
-  margin-left: 14px;
+  font: 400 var(--t13)/1.2 var(--text);
+  margin-left: var(--s14);
   text-transform: none;
   letter-spacing: 0;
 }
 .low {
-  padding: 8px 14px;
+  padding: var(--s8) var(--s14);
   display: flex;
   flex-direction: column;
   overflow: hidden;
 }
 .none {
-  padding: 18px;
+  padding: var(--s16);
 }
 .big {
-  font: 600 24px/1.15 var(--head);
-  margin: 0 0 8px;
+  font: 600 var(--t24)/1.15 var(--head);
+  margin: 0 0 var(--s8);
 }
 .inner {
   display: flex;
-  gap: 18px;
+  gap: var(--s16);
 }
 .tab {
   background: none;
   border: 0;
   border-bottom: 2px solid transparent;
   padding: 0;
-  font: 600 15px/1.3 var(--head);
+  font: 600 var(--t16)/1.3 var(--head);
   color: var(--quiet);
   cursor: pointer;
 }

@@ -107,22 +107,22 @@ async function make(): Promise<void> {
 <style scoped>
 form {
   display: grid;
-  gap: 8px;
+  gap: var(--s8);
 }
 h2 {
-  font-size: 22px;
-  margin-bottom: 8px;
+  font-size: var(--t24);
+  margin-bottom: var(--s8);
 }
 .asks {
   display: grid;
-  gap: 4px;
+  gap: var(--s4);
   max-height: 46vh;
   overflow: auto;
 }
 .asks label {
   display: grid;
   grid-template-columns: minmax(0, 1fr) 80px 50px;
-  gap: 8px;
+  gap: var(--s8);
   align-items: center;
 }
 .asks input {
@@ -131,7 +131,7 @@ h2 {
 .row {
   display: flex;
   justify-content: flex-end;
-  gap: 12px;
+  gap: var(--s12);
 }
 p {
   margin: 0;

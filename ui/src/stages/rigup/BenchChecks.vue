@@ -112,17 +112,17 @@ function number(e: Event, k: "creep_deg_h" | "droop_share", by = 1): void {
 
 <style scoped>
 .checks {
-  padding: 7px 16px;
+  padding: var(--s6) var(--s16);
 }
 p {
-  margin: 2px 0;
+  margin: var(--s2) 0;
 }
 .alone {
-  font-size: 12px;
+  font-size: var(--t11);
 }
 .row {
   display: flex;
-  gap: 14px;
+  gap: var(--s14);
   flex-wrap: wrap;
 }
 .n {
@@ -132,15 +132,15 @@ p {
 }
 ul {
   list-style: none;
-  margin: 2px 0;
+  margin: var(--s2) 0;
   padding: 0;
   display: grid;
   grid-template-columns: 1.35fr 1fr;
-  gap: 0 10px;
-  font-size: 12px;
+  gap: 0 var(--s10);
+  font-size: var(--t11);
 }
 h2:not(:first-child) {
-  margin-top: 7px;
+  margin-top: var(--s6);
 }
 html.paper .quiet {
   color: var(--muted);

@@ -271,9 +271,9 @@ const scales = computed(() => (r.value.seen ?? []).filter((s) => s.scale_kg !== 
 .looks {
   display: grid;
   grid-template-columns: repeat(3, 1fr);
-  gap: 6px;
+  gap: var(--s6);
   border-bottom: 1px solid var(--rule);
-  padding-bottom: 6px;
+  padding-bottom: var(--s6);
 }
 .many {
   grid-template-columns: repeat(auto-fill, minmax(98px, 1fr));
@@ -284,8 +284,8 @@ const scales = computed(() => (r.value.seen ?? []).filter((s) => s.scale_kg !== 
 }
 .many select {
   width: 98px;
-  padding-left: 4px;
-  font-size: 12px;
+  padding-left: var(--s4);
+  font-size: var(--t11);
 }
 .look {
   text-align: center;
@@ -311,8 +311,8 @@ const scales = computed(() => (r.value.seen ?? []).filter((s) => s.scale_kg !== 
 label {
   display: flex;
   flex-direction: column;
-  gap: 2px;
-  font-size: 11px;
+  gap: var(--s2);
+  font-size: var(--t11);
   color: var(--quiet);
   align-items: center;
 }
@@ -325,30 +325,30 @@ select.field {
 }
 .first {
   border: 1px solid var(--now);
-  padding: 3px 8px;
-  margin: 4px 0 0;
+  padding: var(--s2) var(--s8);
+  margin: var(--s4) 0 0;
 }
 label.tick {
   display: block;
-  font-size: 13px;
+  font-size: var(--t13);
   color: var(--ink);
 }
 html.paper label.tick {
   color: var(--ink);
 }
 .big {
-  font: 600 25px/1.1 var(--head);
-  margin: 6px 0 1px;
+  font: 600 var(--t24)/1.1 var(--head);
+  margin: var(--s6) 0 var(--s1);
 }
 .then {
-  margin: 0 0 2px;
+  margin: 0 0 var(--s2);
 }
 .row {
   display: flex;
-  gap: 10px;
+  gap: var(--s10);
   align-items: baseline;
   flex-wrap: wrap;
-  margin: 2px 0;
+  margin: var(--s2) 0;
 }
 .n {
   width: 54px;
@@ -356,7 +356,7 @@ html.paper label.tick {
 }
 .slim {
   min-height: 26px;
-  padding: 3px 10px;
-  margin-left: 8px;
+  padding: var(--s2) var(--s10);
+  margin-left: var(--s8);
 }
 </style>

@@ -112,11 +112,11 @@ const off = computed(() => Math.max(w.value.off_forward_m, w.value.off_up_m) * 1
 <style scoped>
 .row {
   display: flex;
-  gap: 14px;
+  gap: var(--s14);
   align-items: baseline;
   border-top: 1px solid var(--rule);
-  padding-top: 6px;
-  margin-top: 4px;
+  padding-top: var(--s6);
+  margin-top: var(--s4);
 }
 .n {
   width: 58px;
@@ -128,7 +128,7 @@ table {
 }
 td,
 th {
-  padding: 2px 4px 2px 0;
+  padding: var(--s2) var(--s4) var(--s2) 0;
 }
 .r {
   text-align: right;
@@ -138,7 +138,7 @@ th {
   border-top: 1.5px solid var(--ink);
 }
 p {
-  margin: 4px 0 0;
+  margin: var(--s4) 0 0;
 }
 html.paper .quiet,
 html.paper th {

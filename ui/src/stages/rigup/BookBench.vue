@@ -175,16 +175,16 @@ defineExpose({ take });
 
 <style scoped>
 h3 {
-  font-size: 13px;
-  margin: 8px 0 3px;
+  font-size: var(--t13);
+  margin: var(--s8) 0 var(--s2);
 }
 .line {
   display: flex;
-  gap: 8px 14px;
+  gap: var(--s8) var(--s14);
   flex-wrap: wrap;
   align-items: center;
-  margin: 3px 0;
-  font-size: 12px;
+  margin: var(--s2) 0;
+  font-size: var(--t13);
 }
 .n {
   width: 52px;
@@ -192,6 +192,6 @@ h3 {
 }
 .field {
   min-height: 24px;
-  padding: 1px 5px;
+  padding: var(--s1) var(--s4);
 }
 </style>

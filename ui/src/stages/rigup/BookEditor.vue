@@ -355,33 +355,33 @@ async function keep(): Promise<void> {
 
 <style scoped>
 h2 {
-  font-size: 22px;
+  font-size: var(--t24);
 }
 h3 {
-  font-size: 13px;
-  margin: 8px 0 3px;
+  font-size: var(--t13);
+  margin: var(--s8) 0 var(--s2);
 }
 .scroll {
   max-height: 58vh;
 }
 .line {
   display: flex;
-  gap: 14px;
+  gap: var(--s14);
   flex-wrap: wrap;
   align-items: center;
-  margin: 3px 0;
-  font-size: 12px;
+  margin: var(--s2) 0;
+  font-size: var(--t13);
 }
 .end {
   justify-content: flex-end;
-  margin-top: 10px;
+  margin-top: var(--s10);
 }
 .part {
   display: grid;
   grid-template-columns: minmax(0, 1.4fr) 110px 100px 110px minmax(0, 1fr);
-  gap: 8px;
-  margin: 2px 0;
-  font-size: 12px;
+  gap: var(--s8);
+  margin: var(--s2) 0;
+  font-size: var(--t13);
   align-items: center;
 }
 .part.what {
@@ -393,18 +393,18 @@ h3 {
 }
 .field {
   min-height: 24px;
-  padding: 1px 5px;
+  padding: var(--s1) var(--s4);
 }
 .why {
   flex: 1;
   display: flex;
-  gap: 6px;
+  gap: var(--s6);
   align-items: center;
 }
 .why .field {
   flex: 1;
 }
 p {
-  margin: 3px 0;
+  margin: var(--s2) 0;
 }
 </style>

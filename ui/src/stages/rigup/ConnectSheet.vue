@@ -200,34 +200,34 @@ async function pretend(on: boolean): Promise<void> {
 .connect {
   display: grid;
   grid-template-columns: minmax(0, 1.5fr) minmax(330px, 1fr);
-  gap: 10px;
+  gap: var(--s10);
   min-height: 0;
 }
 .draw {
   overflow: auto;
 }
 .side {
-  padding: 12px 18px;
+  padding: var(--s12) var(--s16);
   overflow: auto;
 }
 .side p {
-  margin: 8px 0;
+  margin: var(--s8) 0;
 }
 .big {
-  font: 600 24px/1.15 var(--head);
+  font: 600 var(--t24)/1.15 var(--head);
 }
 .row {
   display: flex;
-  gap: 10px;
+  gap: var(--s10);
   align-items: center;
 }
 .try {
   display: flex;
   flex-wrap: wrap;
-  gap: 6px;
+  gap: var(--s6);
   align-items: center;
   border-top: 1px solid var(--rule);
-  padding-top: 8px;
+  padding-top: var(--s8);
 }
 .by {
   width: 56px;
@@ -235,7 +235,7 @@ async function pretend(on: boolean): Promise<void> {
 }
 ul {
   margin: 0;
-  padding-left: 18px;
+  padding-left: var(--s16);
 }
 html.paper .quiet {
   color: var(--muted);

@@ -175,7 +175,7 @@ const words = (w: { kg: number; count: number }[]): string =>
 .crane {
   display: grid;
   grid-template-columns: minmax(0, 1.35fr) minmax(420px, 1fr);
-  gap: 10px;
+  gap: var(--s10);
   flex: 1;
   min-height: 0;
 }
@@ -188,21 +188,21 @@ const words = (w: { kg: number; count: number }[]): string =>
   top: 10px;
 }
 .thin {
-  font: 400 12px/1.2 var(--text);
-  margin-left: 12px;
+  font: 400 var(--t11)/1.2 var(--text);
+  margin-left: var(--s12);
   text-transform: none;
   letter-spacing: 0;
 }
 .side {
-  padding: 10px 16px;
+  padding: var(--s10) var(--s16);
   overflow: auto;
 }
 .big {
-  font: 600 24px/1.15 var(--head);
-  margin: 2px 0;
+  font: 600 var(--t24)/1.15 var(--head);
+  margin: var(--s2) 0;
 }
 p {
-  margin: 5px 0;
+  margin: var(--s4) 0;
 }
 table {
   width: 100%;
@@ -210,7 +210,7 @@ table {
 }
 td,
 th {
-  padding: 2px 6px 2px 0;
+  padding: var(--s2) var(--s6) var(--s2) 0;
 }
 .r {
   text-align: right;
@@ -220,17 +220,17 @@ th {
 }
 .row {
   display: flex;
-  gap: 8px;
+  gap: var(--s8);
   align-items: center;
-  margin: 3px 0;
+  margin: var(--s2) 0;
   flex-wrap: wrap;
-  font-size: 12px;
+  font-size: var(--t13);
 }
 .n {
   width: 58px;
   text-align: right;
   min-height: 22px;
-  padding: 1px 4px;
+  padding: var(--s1) var(--s4);
 }
 html.paper .quiet,
 html.paper th {

@@ -235,23 +235,23 @@ function means(text: string): void {
   display: grid;
   grid-template-columns: minmax(0, 1fr) 370px;
   grid-template-rows: minmax(0, 1fr) 158px;
-  gap: 10px;
+  gap: var(--s10);
   height: 100%;
   min-height: 560px;
 }
 .drawn,
 .table {
-  padding: 10px 14px 6px;
+  padding: var(--s10) var(--s14) var(--s6);
   display: flex;
   flex-direction: column;
-  gap: 4px;
+  gap: var(--s4);
 }
 .says {
-  padding: 12px 16px;
+  padding: var(--s12) var(--s16);
   overflow: auto;
   display: flex;
   flex-direction: column;
-  gap: 5px;
+  gap: var(--s4);
   grid-row: 1 / 3;
   grid-column: 2;
 }
@@ -259,7 +259,7 @@ function means(text: string): void {
   grid-column: 1;
 }
 .table .line {
-  gap: 3px 10px;
+  gap: var(--s2) var(--s10);
   flex-wrap: wrap;
 }
 .nowrap {
@@ -270,17 +270,17 @@ function means(text: string): void {
 }
 .line {
   display: flex;
-  gap: 14px;
+  gap: var(--s14);
   align-items: baseline;
   flex: none;
-  font-size: 12px;
+  font-size: var(--t13);
 }
 .grow {
   flex: 1;
   min-width: 0;
 }
 .big {
-  font: 600 23px/1.12 var(--head);
+  font: 600 var(--t24)/1.12 var(--head);
   margin: 0;
 }
 p {
@@ -288,21 +288,21 @@ p {
 }
 ul {
   margin: 0;
-  padding: 0 0 0 14px;
-  font-size: 12px;
+  padding: 0 0 0 var(--s14);
+  font-size: var(--t11);
   display: grid;
-  gap: 2px;
+  gap: var(--s2);
 }
 .row {
   display: flex;
   flex-wrap: wrap;
-  gap: 3px 12px;
-  font-size: 12px;
+  gap: var(--s2) var(--s12);
+  font-size: var(--t13);
   align-items: center;
 }
 label {
   display: inline-flex;
-  gap: 5px;
+  gap: var(--s4);
   align-items: center;
   white-space: nowrap;
 }
@@ -318,26 +318,26 @@ label {
   text-align: right;
 }
 .p {
-  width: 92px;
+  width: 108px;
 }
 .row .field,
 .line .field {
   min-height: 22px;
-  padding: 1px 4px;
+  padding: var(--s1) var(--s4);
 }
 .cap {
-  margin-top: 2px;
+  margin-top: var(--s2);
 }
 .supports {
   display: flex;
-  gap: 6px;
+  gap: var(--s6);
   overflow-x: auto;
-  padding-bottom: 4px;
+  padding-bottom: var(--s4);
 }
 .sup {
   display: flex;
   flex-direction: column;
-  gap: 3px;
+  gap: var(--s2);
   flex: none;
   width: 56px;
 }
@@ -345,7 +345,7 @@ label {
   width: 100%;
   text-align: right;
   min-height: 22px;
-  padding: 1px 4px;
+  padding: var(--s1) var(--s4);
   box-sizing: border-box;
 }
 .sup.head {
@@ -358,7 +358,7 @@ label {
 }
 .foot {
   display: flex;
-  gap: 12px;
+  gap: var(--s12);
   align-items: center;
 }
 html.paper .quiet {

@@ -98,14 +98,14 @@ async function begin(): Promise<void> {
 
 <style scoped>
 .begin {
-  padding: 16px 20px;
+  padding: var(--s16) var(--s20);
   display: flex;
   flex-direction: column;
-  gap: 8px;
+  gap: var(--s8);
   max-width: 760px;
 }
 .big {
-  font: 600 30px/1.1 var(--head);
+  font: 600 var(--t30)/1.1 var(--head);
   margin: 0;
 }
 p {
@@ -114,12 +114,12 @@ p {
 form {
   display: flex;
   flex-wrap: wrap;
-  gap: 8px 16px;
+  gap: var(--s8) var(--s16);
   align-items: center;
 }
 label {
   display: flex;
-  gap: 5px;
+  gap: var(--s4);
   align-items: center;
 }
 .d {

@@ -109,35 +109,36 @@ const next = computed(() => {
 
 <style scoped>
 .ready {
-  padding: 12px 16px;
+  padding: var(--s12) var(--s16);
   overflow: auto;
   display: flex;
   flex-direction: column;
-  gap: 5px;
+  gap: var(--s4);
 }
 .hour {
+  /* stylelint-disable-next-line declaration-property-value-disallowed-list -- the one hour of the day */
   font: 700 58px/1 var(--text);
-  margin: 0 0 2px;
+  margin: 0 0 var(--s2);
   letter-spacing: -0.02em;
   white-space: nowrap;
 }
 .later {
-  font-size: 20px;
+  font-size: var(--t24);
   letter-spacing: 0;
 }
 p {
   margin: 0;
 }
 .big {
-  font: 600 21px/1.15 var(--head);
+  font: 600 var(--t24)/1.15 var(--head);
   border-top: 1px solid var(--rule);
-  padding-top: 7px;
+  padding-top: var(--s6);
 }
 .due {
   font-weight: 700;
 }
 .more {
-  font-size: 12px;
+  font-size: var(--t11);
 }
 ul {
   list-style: none;
@@ -147,33 +148,33 @@ ul {
 li {
   display: flex;
   justify-content: space-between;
-  gap: 8px;
+  gap: var(--s8);
   align-items: center;
   border-bottom: 1px solid var(--hair);
   min-height: 27px;
 }
 .cap {
-  margin-top: 4px;
+  margin-top: var(--s4);
 }
 .name {
   color: var(--ink);
   text-decoration: none;
 }
 .help {
-  font-size: 12.5px;
+  font-size: var(--t11);
 }
 li b {
   white-space: nowrap;
 }
 .btn.slim {
   min-height: 24px;
-  padding: 2px 9px;
+  padding: var(--s2) var(--s8);
 }
 .foot {
   display: flex;
-  gap: 8px;
+  gap: var(--s8);
   margin-top: auto;
-  padding-top: 6px;
+  padding-top: var(--s6);
 }
 html.paper .quiet {
   color: var(--muted);

@@ -180,7 +180,7 @@ async function add(): Promise<void> {
   display: grid;
   grid-template-columns: minmax(0, 1fr) 316px;
   grid-template-rows: minmax(0, 1fr) 172px;
-  gap: 10px;
+  gap: var(--s10);
   height: 100%;
   min-height: 560px;
   position: relative;
@@ -195,25 +195,25 @@ async function add(): Promise<void> {
 }
 .drawn,
 .took {
-  padding: 10px 14px 6px;
+  padding: var(--s10) var(--s14) var(--s6);
   display: flex;
   flex-direction: column;
-  gap: 4px;
+  gap: var(--s4);
   min-height: 0;
 }
 .took {
   grid-column: 1 / -1;
-  padding-bottom: 2px;
+  padding-bottom: var(--s2);
 }
 .line {
   display: flex;
-  gap: 16px;
+  gap: var(--s16);
   align-items: baseline;
   flex: none;
 }
 .other {
   border-top: 1px solid var(--rule);
-  padding-top: 6px;
+  padding-top: var(--s6);
   align-items: center;
 }
 .grow {
@@ -226,7 +226,7 @@ async function add(): Promise<void> {
   bottom: 184px;
   margin: 0;
   background: var(--sheet);
-  padding: 0 4px;
+  padding: 0 var(--s4);
   pointer-events: none;
 }
 .bare .said {

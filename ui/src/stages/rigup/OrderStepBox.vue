@@ -247,55 +247,55 @@ const at = (t?: string): string => (t ? new Date(t).toTimeString().slice(0, 5) :
 
 <style scoped>
 .one {
-  padding: 12px 16px;
+  padding: var(--s12) var(--s16);
   overflow: auto;
   display: flex;
   flex-direction: column;
-  gap: 6px;
+  gap: var(--s6);
 }
 .top {
   display: flex;
   justify-content: space-between;
   align-items: baseline;
-  gap: 8px;
+  gap: var(--s8);
 }
 .big {
-  font: 600 21px/1.15 var(--head);
+  font: 600 var(--t24)/1.15 var(--head);
   margin: 0;
 }
 .press {
   display: flex;
-  gap: 8px;
+  gap: var(--s8);
   flex-wrap: wrap;
 }
 .end {
   position: sticky;
   bottom: -12px;
   background: var(--sheet);
-  padding: 5px 0 8px;
+  padding: var(--s4) 0 var(--s8);
 }
 .form {
   display: flex;
   flex-direction: column;
-  gap: 5px;
-  font-size: 12px;
+  gap: var(--s4);
+  font-size: var(--t13);
   border-top: 1px solid var(--rule);
-  padding-top: 7px;
+  padding-top: var(--s6);
 }
 .form > label {
   display: grid;
   grid-template-columns: 52px minmax(0, 1fr);
   align-items: center;
-  gap: 6px;
+  gap: var(--s6);
 }
 .two {
   display: flex;
-  gap: 12px;
+  gap: var(--s12);
   flex-wrap: wrap;
 }
 .two label {
   display: flex;
-  gap: 5px;
+  gap: var(--s4);
   align-items: center;
 }
 .n {
@@ -311,11 +311,11 @@ const at = (t?: string): string => (t ? new Date(t).toTimeString().slice(0, 5) :
 .waits {
   display: grid;
   grid-template-columns: 1fr 1fr;
-  gap: 1px 8px;
+  gap: var(--s1) var(--s8);
 }
 .wait {
   display: flex;
-  gap: 4px;
+  gap: var(--s4);
   align-items: center;
   min-width: 0;
   line-height: 1.2;

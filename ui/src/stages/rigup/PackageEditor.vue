@@ -205,16 +205,16 @@ async function keep(copy: boolean): Promise<void> {
 
 <style scoped>
 h2 {
-  font-size: 22px;
-  margin-bottom: 6px;
+  font-size: var(--t24);
+  margin-bottom: var(--s6);
 }
 .line {
   display: flex;
-  gap: 14px;
+  gap: var(--s14);
   flex-wrap: wrap;
   align-items: center;
-  margin: 6px 0;
-  font-size: 12px;
+  margin: var(--s6) 0;
+  font-size: var(--t13);
 }
 .end {
   justify-content: flex-end;
@@ -227,13 +227,13 @@ h2 {
   width: 100%;
 }
 td {
-  padding: 2px 6px 2px 0;
+  padding: var(--s2) var(--s6) var(--s2) 0;
   border: 0;
 }
 table {
   width: 100%;
 }
 p {
-  margin: 3px 0;
+  margin: var(--s2) 0;
 }
 </style>

@@ -80,7 +80,7 @@ async function take(): Promise<void> {
 <style scoped>
 .packing {
   display: flex;
-  gap: 12px;
+  gap: var(--s12);
   align-items: center;
   min-height: 26px;
   min-width: 0;
@@ -88,7 +88,7 @@ async function take(): Promise<void> {
 }
 .slim {
   min-height: 26px;
-  padding: 3px 10px;
+  padding: var(--s2) var(--s10);
   flex: none;
 }
 label {

@@ -341,20 +341,20 @@ async function keep(): Promise<void> {
 
 <style scoped>
 .node {
-  padding: 12px 16px;
+  padding: var(--s12) var(--s16);
   overflow: auto;
   display: flex;
   flex-direction: column;
-  gap: 6px;
+  gap: var(--s6);
 }
 .top {
   display: flex;
   justify-content: space-between;
   align-items: baseline;
-  gap: 8px;
+  gap: var(--s8);
 }
 .big {
-  font: 600 23px/1.12 var(--head);
+  font: 600 var(--t24)/1.12 var(--head);
   margin: 0;
 }
 p {
@@ -363,20 +363,20 @@ p {
 form {
   display: flex;
   flex-direction: column;
-  gap: 6px;
-  font-size: 12px;
+  gap: var(--s6);
+  font-size: var(--t13);
   border-top: 1px solid var(--rule);
-  padding-top: 8px;
+  padding-top: var(--s8);
 }
 label {
   display: flex;
-  gap: 5px;
+  gap: var(--s4);
   align-items: center;
   white-space: nowrap;
 }
 .row {
   display: flex;
-  gap: 4px 12px;
+  gap: var(--s4) var(--s12);
   flex-wrap: wrap;
 }
 .w {

@@ -191,19 +191,19 @@ async function add(role: PowerNode["role"]): Promise<void> {
 .power {
   display: grid;
   grid-template-columns: minmax(0, 1fr) 340px;
-  gap: 10px;
+  gap: var(--s10);
   height: 100%;
   min-height: 560px;
 }
 .drawn {
-  padding: 10px 14px 6px;
+  padding: var(--s10) var(--s14) var(--s6);
   display: flex;
   flex-direction: column;
-  gap: 4px;
+  gap: var(--s4);
 }
 .line {
   display: flex;
-  gap: 16px;
+  gap: var(--s16);
   align-items: baseline;
   flex: none;
 }
@@ -212,21 +212,21 @@ async function add(role: PowerNode["role"]): Promise<void> {
   min-width: 0;
 }
 .says {
-  padding: 12px 16px;
+  padding: var(--s12) var(--s16);
   overflow: auto;
   display: flex;
   flex-direction: column;
-  gap: 6px;
+  gap: var(--s6);
 }
 .big {
-  font: 600 23px/1.12 var(--head);
+  font: 600 var(--t24)/1.12 var(--head);
   margin: 0;
 }
 p {
   margin: 0;
 }
 td {
-  padding: 3px 8px 3px 0;
+  padding: var(--s2) var(--s8) var(--s2) 0;
 }
 .n {
   text-align: right;
@@ -239,18 +239,18 @@ td {
   list-style: none;
   margin: 0;
   padding: 0;
-  font-size: 12px;
+  font-size: var(--t11);
   display: grid;
-  gap: 3px;
+  gap: var(--s2);
 }
 .notes {
   display: grid;
-  gap: 4px;
+  gap: var(--s4);
 }
 .notes label {
   display: grid;
   grid-template-columns: 52px 1fr;
-  gap: 6px;
+  gap: var(--s6);
   align-items: center;
 }
 .foot {

@@ -73,7 +73,7 @@ const sees: Record<string, string> = {
   flex: 1;
 }
 td {
-  padding: 4px 8px 4px 0;
+  padding: var(--s4) var(--s8) var(--s4) 0;
 }
 .name {
   white-space: nowrap;

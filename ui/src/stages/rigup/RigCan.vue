@@ -144,27 +144,27 @@ const big = computed(() => {
 
 <style scoped>
 .can {
-  padding: 10px 16px;
+  padding: var(--s10) var(--s16);
   overflow: auto;
   display: flex;
   flex-direction: column;
-  gap: 6px;
+  gap: var(--s6);
 }
 .big {
-  font: 600 24px/1.1 var(--head);
+  font: 600 var(--t24)/1.1 var(--head);
   margin: 0;
 }
 .fields {
   display: grid;
   grid-template-columns: repeat(3, auto);
-  gap: 3px 14px;
-  font-size: 12px;
+  gap: var(--s2) var(--s14);
+  font-size: var(--t13);
   justify-content: start;
 }
 .fields label {
   white-space: nowrap;
   display: flex;
-  gap: 4px;
+  gap: var(--s4);
   align-items: center;
   justify-content: flex-end;
 }
@@ -172,11 +172,11 @@ const big = computed(() => {
   width: 40px;
   text-align: right;
   min-height: 22px;
-  padding: 1px 4px;
+  padding: var(--s1) var(--s4);
 }
 .fields select {
   min-height: 22px;
-  padding: 1px 2px;
+  padding: var(--s1) var(--s2);
 }
 .wide {
   grid-column: span 2;
@@ -186,8 +186,8 @@ const big = computed(() => {
 }
 .flags {
   display: flex;
-  gap: 0 14px;
-  font-size: 12px;
+  gap: 0 var(--s14);
+  font-size: var(--t13);
   flex-wrap: wrap;
 }
 ul {
@@ -195,7 +195,7 @@ ul {
   margin: 0;
   padding: 0;
   display: grid;
-  gap: 3px;
+  gap: var(--s2);
 }
 p {
   margin: 0;

@@ -87,23 +87,23 @@ const watts = computed(() => props.sheet.power);
 .two {
   display: grid;
   grid-template-columns: minmax(0, 1.4fr) minmax(0, 1fr);
-  gap: 24px;
+  gap: var(--s24);
   min-height: 0;
   flex: 1;
   align-items: start;
 }
 .big {
-  font: 600 20px/1.1 var(--head);
+  font: 600 var(--t16)/1.1 var(--head);
 }
 p {
-  margin: 3px 0;
+  margin: var(--s2) 0;
 }
 td {
-  padding: 3px 8px 3px 0;
+  padding: var(--s2) var(--s8) var(--s2) 0;
 }
 h3 {
-  font-size: 13px;
-  margin-top: 6px;
+  font-size: var(--t13);
+  margin-top: var(--s6);
 }
 html.paper .quiet,
 html.paper th {

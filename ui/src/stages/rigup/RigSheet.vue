@@ -136,7 +136,7 @@ function configure(): void {
 .rig {
   display: grid;
   grid-template: minmax(230px, 1.1fr) minmax(220px, 1fr) / minmax(0, 1.25fr) minmax(380px, 1fr);
-  gap: 10px;
+  gap: var(--s10);
   min-height: 0;
 }
 .drawn {
@@ -152,7 +152,7 @@ function configure(): void {
   top: 8px;
   z-index: 1;
   display: flex;
-  gap: 12px;
+  gap: var(--s12);
 }
 .poses .link {
   color: var(--quiet);
@@ -166,11 +166,11 @@ function configure(): void {
   display: flex;
   flex-direction: column;
   min-height: 0;
-  padding: 6px 14px 8px;
+  padding: var(--s6) var(--s14) var(--s8);
 }
 .inner {
   display: flex;
-  gap: 18px;
+  gap: var(--s16);
   align-items: baseline;
 }
 .tab {
@@ -178,7 +178,7 @@ function configure(): void {
   border: 0;
   border-bottom: 2px solid transparent;
   padding: 0;
-  font: 600 15px/1.3 var(--head);
+  font: 600 var(--t16)/1.3 var(--head);
   color: var(--quiet);
   cursor: pointer;
 }

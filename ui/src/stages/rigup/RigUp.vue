@@ -133,7 +133,7 @@ const beginning = ref(false);
 .rigup {
   display: grid;
   grid-template-rows: minmax(26px, auto) auto minmax(0, 1fr);
-  gap: 8px;
+  gap: var(--s8);
   height: 100%;
   min-height: 600px;
 }
@@ -142,13 +142,13 @@ const beginning = ref(false);
 }
 .head {
   display: flex;
-  gap: 36px;
+  gap: var(--s24);
   align-items: center;
   min-width: 0;
 }
 .floor {
   display: flex;
-  gap: 10px;
+  gap: var(--s10);
   flex-wrap: wrap;
 }
 .pick {
@@ -158,18 +158,18 @@ const beginning = ref(false);
   border: 1px solid var(--ink);
   background: var(--sheet);
   color: var(--ink);
-  padding: 5px 14px;
+  padding: var(--s4) var(--s14);
   cursor: pointer;
   font: inherit;
   display: flex;
   flex-direction: column;
-  gap: 1px;
+  gap: var(--s1);
 }
 html.blackout .pick {
   border-color: var(--rule);
 }
 .pick b {
-  font: 600 20px/1.1 var(--head);
+  font: 600 var(--t16)/1.1 var(--head);
 }
 .pick.here {
   background: var(--wash);

@@ -139,22 +139,22 @@ async function read(e: Event): Promise<void> {
 .two {
   display: grid;
   grid-template-columns: minmax(0, 1.2fr) minmax(0, 1fr);
-  gap: 24px;
+  gap: var(--s24);
   min-height: 0;
   flex: 1;
   align-items: start;
 }
 p {
-  margin: 3px 0;
+  margin: var(--s2) 0;
 }
 h3 {
-  font-size: 13px;
+  font-size: var(--t13);
 }
 .row {
   display: flex;
-  gap: 8px;
+  gap: var(--s8);
   flex-wrap: wrap;
-  margin-top: 8px;
+  margin-top: var(--s8);
   align-items: center;
 }
 .hidden {
@@ -164,7 +164,7 @@ h3 {
   height: 1px;
 }
 td {
-  padding: 3px 8px 3px 0;
+  padding: var(--s2) var(--s8) var(--s2) 0;
 }
 html.paper .quiet,
 html.paper th {

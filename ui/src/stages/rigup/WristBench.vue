@@ -237,7 +237,7 @@ const mm = (v: number): string => `${Math.round(v * 1000)}`.replace("-", "−");
 .wrist {
   display: grid;
   grid-template-columns: minmax(0, 1.2fr) minmax(430px, 1fr);
-  gap: 10px;
+  gap: var(--s10);
   flex: 1;
   min-height: 0;
 }
@@ -248,19 +248,19 @@ const mm = (v: number): string => `${Math.round(v * 1000)}`.replace("-", "−");
   height: 100%;
 }
 .side {
-  padding: 10px 16px;
+  padding: var(--s10) var(--s16);
   overflow: auto;
 }
 .big {
-  font: 600 24px/1.12 var(--head);
-  margin: 4px 0;
+  font: 600 var(--t24)/1.12 var(--head);
+  margin: var(--s4) 0;
 }
 p {
-  margin: 5px 0;
+  margin: var(--s4) 0;
 }
 ol {
-  margin: 2px 0;
-  padding-left: 20px;
+  margin: var(--s2) 0;
+  padding-left: var(--s20);
 }
 table {
   width: 100%;
@@ -268,7 +268,7 @@ table {
 }
 td,
 th {
-  padding: 2px 6px 2px 0;
+  padding: var(--s2) var(--s6) var(--s2) 0;
 }
 .r {
   text-align: right;
@@ -278,12 +278,12 @@ th {
 }
 .row {
   display: flex;
-  gap: 10px;
+  gap: var(--s10);
   flex-wrap: wrap;
   align-items: center;
 }
 h2:not(:first-child) {
-  margin-top: 8px;
+  margin-top: var(--s8);
 }
 html.paper .quiet,
 html.paper th {

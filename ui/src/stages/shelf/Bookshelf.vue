@@ -261,42 +261,42 @@ const when = (t: string): string =>
 <style scoped>
 .shelf {
   max-width: 1160px;
-  margin: 12px auto;
+  margin: var(--s12) auto;
   display: grid;
-  gap: 16px;
+  gap: var(--s16);
 }
 .prod,
 .who {
-  padding: 18px 22px;
+  padding: var(--s16) var(--s20);
 }
 header {
   display: flex;
-  gap: 16px;
+  gap: var(--s16);
   align-items: baseline;
   border-bottom: 1px solid var(--rule);
-  padding-bottom: 10px;
+  padding-bottom: var(--s10);
 }
 h2 {
-  font-size: 24px;
+  font-size: var(--t24);
 }
 .who h2 {
-  font-size: 18px;
-  margin-bottom: 8px;
+  font-size: var(--t16);
+  margin-bottom: var(--s8);
 }
 .books {
   list-style: none;
-  margin: 16px 0 0;
+  margin: var(--s16) 0 0;
   padding: 0;
   display: grid;
   grid-template-columns: repeat(auto-fill, minmax(230px, 1fr));
-  gap: 14px;
+  gap: var(--s14);
 }
 .book {
   display: flex;
   flex-direction: column;
-  gap: 5px;
+  gap: var(--s4);
   border: 1px solid var(--ink);
-  padding: 14px 16px;
+  padding: var(--s14) var(--s16);
   color: var(--ink);
   text-decoration: none;
   background: var(--sheet);
@@ -316,11 +316,11 @@ a.book:hover,
   background: var(--wash);
 }
 .code {
-  font: 600 26px/1 var(--head);
+  font: 600 var(--t24)/1 var(--head);
   letter-spacing: 0.03em;
 }
 .book b {
-  font-size: 15px;
+  font-size: var(--t16);
   overflow-wrap: anywhere;
 }
 .books li {
@@ -338,23 +338,23 @@ a.book:hover,
 }
 .form {
   cursor: default;
-  gap: 8px;
+  gap: var(--s8);
 }
 .form label {
   display: grid;
-  gap: 2px;
+  gap: var(--s2);
 }
 .form .field {
   width: 100%;
   box-sizing: border-box;
-  font-size: 14px;
+  font-size: var(--t13);
 }
 .form p {
   margin: 0;
 }
 .acts {
   display: flex;
-  gap: 8px;
+  gap: var(--s8);
   margin-top: auto;
 }
 .sr {
@@ -373,10 +373,10 @@ a.book:hover,
 }
 .row {
   display: flex;
-  gap: 10px;
+  gap: var(--s10);
   align-items: center;
   flex-wrap: wrap;
-  margin: 0 0 10px;
+  margin: 0 0 var(--s10);
 }
 html.paper .quiet {
   color: var(--muted);

@@ -79,23 +79,23 @@ async function save(e: Event): Promise<void> {
 
 <style scoped>
 .hands {
-  padding: 10px 14px;
+  padding: var(--s10) var(--s14);
   display: flex;
   flex-direction: column;
-  gap: 6px;
+  gap: var(--s6);
   overflow: auto;
 }
 .state {
-  font: 600 25px/1.1 var(--head);
+  font: 600 var(--t24)/1.1 var(--head);
   letter-spacing: 0.04em;
   background: var(--ink);
   color: var(--sheet);
-  margin: -10px -14px 2px;
-  padding: 9px 14px;
+  margin: calc(-1 * var(--s10)) calc(-1 * var(--s14)) var(--s2);
+  padding: var(--s8) var(--s14);
   display: flex;
   justify-content: space-between;
   align-items: baseline;
-  gap: 8px;
+  gap: var(--s8);
 }
 .state.in {
   background: var(--good);
@@ -106,7 +106,7 @@ async function save(e: Event): Promise<void> {
   white-space: nowrap;
 }
 .out {
-  font: 600 18px/1.2 var(--head);
+  font: 600 var(--t16)/1.2 var(--head);
   margin: 0;
 }
 .note {
@@ -117,8 +117,8 @@ async function save(e: Event): Promise<void> {
   background: none;
   border: 1px solid transparent;
   resize: none;
-  padding: 2px 4px;
-  margin: 0 -5px;
+  padding: var(--s2) var(--s4);
+  margin: 0 calc(-1 * var(--s4));
 }
 .note:hover,
 .note:focus {
@@ -129,13 +129,13 @@ async function save(e: Event): Promise<void> {
 }
 ol {
   list-style: none;
-  margin: 4px 0 0;
+  margin: var(--s4) 0 0;
   padding: 0;
   display: grid;
-  gap: 5px;
+  gap: var(--s4);
 }
 li {
-  padding-left: 24px;
+  padding-left: var(--s24);
   position: relative;
   color: var(--quiet);
 }

@@ -162,10 +162,10 @@ async function go(again: boolean): Promise<void> {
 
 <style scoped>
 .next {
-  padding: 10px 14px;
+  padding: var(--s10) var(--s14);
   display: flex;
   flex-direction: column;
-  gap: 8px;
+  gap: var(--s8);
   overflow: auto;
 }
 .press {
@@ -179,9 +179,9 @@ async function go(again: boolean): Promise<void> {
   flex-direction: column;
   align-items: center;
   justify-content: center;
-  gap: 4px;
+  gap: var(--s4);
   font-family: var(--text);
-  padding: 6px;
+  padding: var(--s6);
 }
 .press.can {
   border-color: var(--now);
@@ -189,31 +189,31 @@ async function go(again: boolean): Promise<void> {
   color: var(--ink);
 }
 .t {
-  font: 600 26px/1.1 var(--head);
+  font: 600 var(--t24)/1.1 var(--head);
   letter-spacing: 0.03em;
   overflow-wrap: anywhere;
 }
 .newer {
   border: 3px solid var(--now);
-  padding: 8px;
+  padding: var(--s8);
 }
 .newer p {
-  margin: 0 0 6px;
+  margin: 0 0 var(--s6);
 }
 .newer .btn + .btn {
-  margin-left: 8px;
+  margin-left: var(--s8);
 }
 .row {
   display: grid;
   grid-template-columns: 1fr 1fr;
-  gap: 6px;
+  gap: var(--s6);
 }
 .row .btn {
   justify-content: center;
 }
 .back {
   display: flex;
-  gap: 6px;
+  gap: var(--s6);
   align-items: center;
   flex-wrap: wrap;
 }
@@ -227,8 +227,8 @@ dl {
   display: grid;
   grid-template-columns: 92px 1fr;
   margin: 0;
-  row-gap: 2px;
-  font-size: 12px;
+  row-gap: var(--s2);
+  font-size: var(--t13);
 }
 dt {
   color: var(--quiet);

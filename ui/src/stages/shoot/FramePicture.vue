@@ -213,8 +213,8 @@ footer {
   display: flex;
   justify-content: space-between;
   align-items: center;
-  gap: 12px;
-  padding: 0 14px;
+  gap: var(--s12);
+  padding: 0 var(--s14);
   min-width: 0;
 }
 .answer {
@@ -250,7 +250,7 @@ img {
 }
 .none {
   align-self: center;
-  padding: 20px;
+  padding: var(--s20);
 }
 .hold {
   background: none;
@@ -258,7 +258,7 @@ img {
   color: var(--light);
   font: inherit;
   cursor: pointer;
-  padding: 4px 0;
+  padding: var(--s4) 0;
   touch-action: none;
   user-select: none;
 }

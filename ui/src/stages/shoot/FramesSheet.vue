@@ -76,20 +76,20 @@ const pick = (c: { frame: number; layer: string }): void => {
 .frames {
   display: grid;
   grid-template: minmax(240px, 1fr) auto / minmax(0, 1fr) 272px 272px;
-  gap: 12px;
+  gap: var(--s12);
   height: 100%;
   min-height: 520px;
 }
 .loom {
   grid-column: 1 / -1;
-  padding: 10px 14px 6px;
+  padding: var(--s10) var(--s14) var(--s6);
   display: flex;
   flex-direction: column;
   min-width: 0;
 }
 header {
   display: flex;
-  gap: 16px;
+  gap: var(--s16);
   align-items: baseline;
   min-width: 0;
 }
@@ -103,15 +103,15 @@ header > * {
   text-decoration: none;
 }
 .none {
-  padding: 24px 28px;
+  padding: var(--s24) var(--s24);
 }
 .none .btn {
-  margin-right: 10px;
+  margin-right: var(--s10);
 }
 @media (max-width: 1100px) {
   .frames {
     grid-template-columns: minmax(0, 1fr) 232px 240px;
-    gap: 8px;
+    gap: var(--s8);
   }
 }
 @media (max-width: 960px), (max-height: 620px) {

@@ -312,23 +312,23 @@ const { grasp, letGo, setFactor, setNumber, setKind, setLocked, setWay, setWaits
 
 <style scoped>
 .stack {
-  padding: 10px 14px;
+  padding: var(--s10) var(--s14);
 }
 header {
   display: flex;
   justify-content: space-between;
-  gap: 20px;
+  gap: var(--s20);
   align-items: baseline;
-  padding-bottom: 6px;
+  padding-bottom: var(--s6);
   border-bottom: 1px solid var(--rule);
 }
 .pass {
   display: grid;
   grid-template-columns: 150px 130px minmax(0, 1fr) 168px 188px;
-  column-gap: 12px;
+  column-gap: var(--s12);
   align-items: center;
   border-bottom: 1px solid var(--hair);
-  padding: 3px 0;
+  padding: var(--s2) 0;
   min-height: 40px;
 }
 .stack .probe {
@@ -355,19 +355,19 @@ header {
   border: 0;
   color: var(--ink);
   text-align: left;
-  padding: 4px 0 4px 10px;
+  padding: var(--s4) 0 var(--s4) var(--s10);
   cursor: pointer;
   font: inherit;
   display: flex;
   flex-direction: column;
 }
 .pick b {
-  font: 600 16px/1.1 var(--head);
+  font: 600 var(--t16)/1.1 var(--head);
 }
 .clock {
   display: flex;
   flex-direction: column;
-  gap: 2px;
+  gap: var(--s2);
 }
 .clock label {
   display: contents;
@@ -375,49 +375,49 @@ header {
 .short {
   width: 44px;
   min-height: 18px;
-  padding: 0 3px;
+  padding: 0 var(--s2);
 }
 .kind {
   min-height: 18px;
-  padding: 0 3px;
-  margin-right: 10px;
+  padding: 0 var(--s2);
+  margin-right: var(--s10);
 }
 .waits {
   width: 88px;
   min-height: 18px;
-  padding: 0 3px;
+  padding: 0 var(--s2);
 }
 .clock .field {
   width: 60px;
   min-height: 20px;
-  padding: 1px 4px;
+  padding: var(--s1) var(--s4);
 }
 .clock .way {
   width: 116px;
 }
 .more label {
-  margin-right: 10px;
+  margin-right: var(--s10);
 }
 .for-it {
   display: block;
-  margin-top: 4px;
+  margin-top: var(--s4);
 }
 .takes {
   display: flex;
-  gap: 4px;
+  gap: var(--s4);
   flex-wrap: wrap;
 }
 .thr {
   width: 42px;
   min-height: 18px;
-  padding: 0 3px;
+  padding: 0 var(--s2);
 }
 .take {
   border: 1px solid var(--quiet);
   color: var(--ink);
   background: none;
-  padding: 0 6px;
-  font: 400 12px/1.5 var(--text);
+  padding: 0 var(--s6);
+  font: 400 var(--t11)/1.5 var(--text);
   cursor: pointer;
 }
 .take.chosen {
@@ -435,18 +435,18 @@ html.paper .take.broken {
   cursor: default;
 }
 .word {
-  font-size: 14px;
+  font-size: var(--t13);
 }
 .word.quiet,
 .word.small {
-  font-size: 12px;
+  font-size: var(--t11);
 }
 .more {
   grid-column: 3 / -1;
-  padding-bottom: 2px;
+  padding-bottom: var(--s2);
 }
 .foot {
-  margin: 8px 0 0;
+  margin: var(--s8) 0 0;
 }
 html.paper .quiet {
   color: var(--muted);
@@ -454,7 +454,7 @@ html.paper .quiet {
 @media (max-width: 1100px) {
   .pass {
     grid-template-columns: 130px 112px minmax(0, 1fr) 130px 150px;
-    column-gap: 8px;
+    column-gap: var(--s8);
   }
 }
 @media (max-width: 860px) {

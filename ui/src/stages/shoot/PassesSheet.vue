@@ -67,7 +67,7 @@ watch(
 .shoot {
   display: grid;
   grid-template: minmax(250px, 0.95fr) minmax(220px, 1fr) / minmax(0, 1.15fr) minmax(0, 1fr) 344px;
-  gap: 12px;
+  gap: var(--s12);
   height: 100%;
   min-height: 560px;
 }

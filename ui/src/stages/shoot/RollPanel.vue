@@ -159,7 +159,7 @@ function down(e: PointerEvent): void {
 
 <style scoped>
 .roll {
-  padding: 10px 14px;
+  padding: var(--s10) var(--s14);
   display: flex;
   flex-direction: column;
   min-height: 0;
@@ -168,9 +168,9 @@ function down(e: PointerEvent): void {
 dl {
   display: grid;
   grid-template-columns: 96px 1fr;
-  margin: 6px 0 8px;
-  row-gap: 2px;
-  font-size: 12px;
+  margin: var(--s4) 0 var(--s6);
+  row-gap: var(--s1);
+  font-size: var(--t11);
 }
 dt {
   color: var(--quiet);
@@ -183,7 +183,7 @@ dd {
 }
 .target {
   flex: 1;
-  min-height: 84px;
+  min-height: 78px;
   border: 3px solid var(--rule);
   background: var(--sheet);
   color: var(--ink);
@@ -192,7 +192,7 @@ dd {
   flex-direction: column;
   align-items: center;
   justify-content: center;
-  gap: 4px;
+  gap: var(--s4);
   touch-action: none;
   user-select: none;
   font-family: var(--text);
@@ -211,14 +211,14 @@ dd {
   border-color: var(--sheet);
 }
 .t {
-  font: 600 28px/1.1 var(--head);
+  font: 600 var(--t24)/1.1 var(--head);
   letter-spacing: 0.06em;
 }
 .n {
-  font: 700 22px/1 var(--text);
+  font: 700 var(--t24)/1 var(--text);
 }
 .say {
-  margin: 4px 0 2px;
+  margin: var(--s4) 0 var(--s2);
   min-height: 17px;
   color: var(--now);
 }
@@ -238,10 +238,10 @@ dd {
 }
 .target.low {
   min-height: 70px;
-  gap: 1px;
+  gap: var(--s1);
 }
 .target.low .t {
-  font-size: 24px;
+  font-size: var(--t24);
 }
 .say,
 .row,
@@ -252,23 +252,22 @@ dd {
 .steer {
   display: flex;
   flex-wrap: wrap;
-  gap: 4px;
+  gap: var(--s4);
   align-items: center;
-  margin-top: 6px;
+  margin-top: var(--s6);
 }
 .steer .btn {
-  padding: 0 6px;
+  padding: 0 var(--s6);
   min-height: 24px;
 }
 .steer .now {
   box-shadow: inset 0 -2px 0 var(--now);
 }
 .row {
-  margin-top: 4px;
+  margin-top: var(--s4);
 }
 .caution {
-  margin: 6px 0 0;
-  font-size: 12px;
+  margin: var(--s4) 0 0;
   color: var(--now);
 }
 </style>

@@ -229,8 +229,8 @@ async function save(): Promise<void> {
 .line {
   display: flex;
   flex-wrap: wrap;
-  gap: 8px 18px;
-  margin: 10px 0;
+  gap: var(--s8) var(--s16);
+  margin: var(--s10) 0;
 }
 .n {
   width: 56px;
@@ -239,7 +239,7 @@ async function save(): Promise<void> {
   width: 190px;
 }
 td {
-  padding: 3px 8px 3px 0;
+  padding: var(--s2) var(--s8) var(--s2) 0;
   vertical-align: middle;
 }
 td .field:not(.n) {
@@ -247,8 +247,8 @@ td .field:not(.n) {
 }
 .row {
   display: flex;
-  gap: 12px;
-  margin-top: 12px;
+  gap: var(--s12);
+  margin-top: var(--s12);
 }
 .fill {
   flex: 1;

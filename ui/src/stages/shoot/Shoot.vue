@@ -36,7 +36,7 @@ const sheets = [
 .shoot-sheets {
   display: grid;
   grid-template-rows: 26px minmax(0, 1fr);
-  gap: 8px;
+  gap: var(--s8);
   height: 100%;
 }
 @media (max-width: 960px), (max-height: 620px) {

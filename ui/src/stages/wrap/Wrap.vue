@@ -173,28 +173,28 @@ const day = (t: string): string =>
 
 <style scoped>
 .table {
-  margin-left: 10px;
+  margin-left: var(--s10);
 }
 .wrap {
   display: grid;
   grid-template-columns: 1fr 1.15fr;
-  gap: 12px;
+  gap: var(--s12);
   height: 100%;
   min-height: 400px;
 }
 section {
-  padding: 14px 18px;
+  padding: var(--s14) var(--s16);
 }
 .nocap {
   text-transform: none;
-  font: 400 12px var(--text);
+  font: 400 var(--t13) var(--text);
   letter-spacing: 0;
 }
 .t {
   white-space: nowrap;
 }
 .gap {
-  margin-top: 20px;
+  margin-top: var(--s20);
 }
 html.paper .quiet,
 html.paper th {
