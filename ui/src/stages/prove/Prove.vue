@@ -5,15 +5,10 @@ import { api, type Proof, type Remedy } from "../../api/client";
 import FinderView from "../../drawing/FinderView.vue";
 import SheetDrawing from "../../drawing/SheetDrawing.vue";
 import { four, useShot } from "../../stores/shot";
+import { findingsOf } from "./findings";
 
 const shot = useShot();
 const router = useRouter();
-interface Finding {
-  text: string;
-  frame: number | null;
-  remedies: Remedy[];
-  kind: "stop" | "note" | "fine";
-}
 // Braking and focus over the whole move take longer than drawing it.
 const proof = shallowRef<Proof | null>(null);
 // It belongs to a plan on a rig as it is lined up: of another it says nothing.
@@ -37,121 +32,11 @@ watch(
   },
   { immediate: true },
 );
-const findings = computed<Finding[]>(() => {
+const findings = computed(() => {
   const v = shot.view;
   if (!v) return [];
-  if (v.empty)
-    return [{ text: "There is no keyframe yet.", frame: null, remedies: [], kind: "note" }];
-  const out: Finding[] = [];
-  const rep = v.analysis.report;
-  const jumps = rep.axes.flatMap((a) => a.jumps.map((j) => ({ ...j, axis: a.axis })));
-  v.analysis.sentences.forEach((text, i) =>
-    out.push({
-      text,
-      frame: v.analysis.at[i] ?? null,
-      remedies: i === 0 ? v.analysis.remedies : [],
-      kind: "stop",
-    }),
-  );
-  const knocks = jumps.filter((q) => q.order === 2);
-  if (knocks.length > 12)
-    out.push({
-      text: `Acceleration steps at ${knocks.length} keyframes; the mount feels a knock at each. Smooth has no such steps.`,
-      frame: knocks[0]?.at ?? null,
-      remedies: [],
-      kind: "note",
-    });
-  else
-    for (const j of knocks)
-      out.push({
-        text: `${name(j.axis)}: acceleration steps at ${four(j.at)}; the mount feels a knock. Smooth has no such steps.`,
-        frame: j.at,
-        remedies: [],
-        kind: "note",
-      });
   const p = proof.value?.revision === v.revision ? proof.value : null;
-  for (const s of p?.soft ?? [])
-    out.push({
-      text: `${v.set.subject_name} is soft, ${four(s.from)}${s.to > s.from ? `–${four(s.to)}` : ""}: ${s.depth_m.toFixed(2)} m away at ${four(s.worst)}, sharp from ${s.near_m.toFixed(2)} to ${s.far_m >= 9999 ? "∞" : s.far_m.toFixed(2)} m, its blur ${s.blur_px.toFixed(1)} px.`,
-      frame: s.worst,
-      remedies: [],
-      kind: "note",
-    });
-  if (p?.soft.length === 0 && v.focus_scale.length > 0)
-    out.push({
-      text: `${v.set.subject_name} is sharp wherever it is in the picture.`,
-      frame: null,
-      remedies: [],
-      kind: "fine",
-    });
-  if (!out.some((f) => f.kind === "stop")) {
-    for (const a of [...rep.axes].sort((p, q) => q.share - p.share))
-      out.push({
-        text: `${name(a.axis)} uses at most ${Math.ceil(a.share * 100)}% of its limits${a.share > 0 ? `, at ${four(Math.round(a.share_at))}` : ""}.`,
-        frame: a.share > 0 ? a.share_at : null,
-        remedies: [],
-        kind: "fine",
-      });
-    const b = p?.braking;
-    if (b)
-      out.push({
-        text: `Let go anywhere, the rig stops on its path within ${b.seconds} s, ${b.frames.toFixed(1)} frames${b.travel_m >= 0.005 ? ` and ${b.travel_m.toFixed(2)} m` : ""}, using at most ${Math.ceil(b.worst_share * 100)}% of a rated limit (${name(b.worst_axis)} at ${four(Math.round(b.worst_frame))}).`,
-        frame: b.worst_frame,
-        remedies: [],
-        kind: "fine",
-      });
-    const ride = p?.riding;
-    if (ride) {
-      out.push({
-        text: `${ride.centre ? "At its centre of mass" : "At the image plane"} the camera feels at most ${ride.worst_g < 0.0005 ? "nothing" : `${+ride.worst_g.toPrecision(2)} g`} beside its weight.`,
-        frame: ride.worst_g > 0 ? ride.worst_g_at : null,
-        remedies: [],
-        kind: "fine",
-      });
-      if (ride.fastest_m_s > 0)
-        out.push({
-          text: `The fastest point is ${ride.fastest === "camera's front" ? "the camera’s front" : v.machines.length > 1 ? ride.fastest.replace("/", "’s ") : `the ${ride.fastest.split("/").pop()}`}, ${ride.fastest_m_s.toFixed(2)} m/s. Keep people out of its way.`,
-          frame: ride.fastest_at,
-          remedies: [],
-          kind: "fine",
-        });
-      const k = Math.round(shot.frame) - shot.first;
-      const here = ride.stop_m[k];
-      if (here !== undefined && ride.worst_stop_m > 0)
-        out.push({
-          text: `Let go at ${four(shot.frame)}, its farthest-going point goes on for ${here.toFixed(3)} m; at most ${ride.worst_stop_m.toFixed(3)} m.`,
-          frame: ride.worst_stop_at,
-          remedies: [],
-          kind: "fine",
-        });
-      const w = ride.shake;
-      const as = w.known ? `${+w.hz.toPrecision(3)} Hz` : `not measured; taken as ${w.hz} Hz`;
-      out.push({
-        text:
-          w.settle_frames > 0
-            ? `After the last frame the picture sways by ${w.end_px.toFixed(2)} px; ${w.settle_frames} frames until it is below a quarter (${as}).`
-            : `After the last frame the picture sways by less than a quarter of a pixel (${as}).`,
-        frame: null,
-        remedies: [],
-        kind: w.settle_frames > 0 ? "note" : "fine",
-      });
-      for (const f of ride.flex.filter((x) => x.px >= 0.005))
-        out.push({
-          text: `Pass ${f.number} · ${f.name} at ${+f.fps.toFixed(2)} fps would lie ${f.px.toFixed(2)} px beside pass ${ride.against}, by bending alone (${as}).${f.px >= v.threshold_px ? " It would not stack." : ""}`,
-          frame: f.frame,
-          remedies: [],
-          kind: f.px >= v.threshold_px ? "note" : "fine",
-        });
-      for (const f of ride.flex.filter((x) => x.turned_px >= 0.005))
-        out.push({
-          text: `Pass ${f.number} · ${f.name} runs another way than pass ${ride.against}: by the slack of its axes alone it would lie up to ${f.turned_px.toFixed(2)} px beside it.${f.turned_px >= v.threshold_px ? " It would not stack." : ""}`,
-          frame: f.turned_at,
-          remedies: [],
-          kind: f.turned_px >= v.threshold_px ? "note" : "fine",
-        });
-    }
-  }
-  return out;
+  return findingsOf(v, p, shot.frame, name);
 });
 const name = (id: string): string => shot.axes.find((a) => a.id === id)?.name ?? id;
 const open = computed(() => findings.value.filter((f) => f.kind === "stop").length);
