@@ -140,8 +140,10 @@ await window.late(); return r; };
 }
 window.sleep = (ms) => new Promise((go) => setTimeout(go, ms));
 window.box = (id) => { const all = [...document.querySelectorAll('[data-test="' + id + '"]')];
-return all.find((e) => e.closest('main, form')) ?? all[0]; };
-window.found = async (id, off) => { for (let i = 0; i < 400; i++) { const e = box(id); if (e && (off ||
+const live = all.filter((e) => !fades(e));
+return live.find((e) => e.closest('main, form')) ?? live[0] ?? all[0]; };
+window.fades = (e) => getComputedStyle(e).pointerEvents === 'none'; // a dialog that is on its way in or out
+window.found = async (id, off) => { for (let i = 0; i < 400; i++) { const e = box(id); if (e && !fades(e) && (off ||
 !e.disabled)) return e; await sleep(10); } throw new Error('no ' + id); };
 window.shown = (id) => { const e = box(id); return !e ? null : e.type === 'checkbox' ? String(e.checked) : e.value; };
 window.play = async (steps) => {

@@ -145,6 +145,7 @@ function build(): RigDoc {
   return d;
 }
 async function keep(): Promise<void> {
+  if (!bench.value) return; // kept already: what fades is pressed once more, and has lost a part of its fields
   wrong.value = "";
   try {
     const changes = differs(before, build()).map((c) => ({ ...c, seen: opened.version }));
