@@ -277,3 +277,37 @@ func TestNamesAndTimecodes(t *testing.T) {
 	p.must(chromedp.Reload())
 	p.wait("a button's name", `$('ready', 'strong')?.textContent.includes('Use Line up in the rail, then Home.')`)
 }
+
+// Passes that were looked up before the shot was, beside it, are looked up again: somebody else has
+// changed one in between, and the shot is shown as new as that already.
+func TestPassesAsNewAsTheShot(t *testing.T) {
+	beside(t)
+	a := start(t)
+	p := a.open("/shot/" + a.shot + "/shoot")
+	p.holds("pass-delay", "0")
+	list, err := a.Store.Passes(t.Context(), a.shot)
+	if err != nil {
+		t.Fatal(err)
+	}
+	delay := func(ms int) {
+		t.Helper()
+		if code, b := a.put("/api/passes/"+list[0].ID, fmt.Sprintf(`{"shot":%q,"delay_ms":%d}`, a.shot, ms)); code != 200 {
+			t.Fatal(b)
+		}
+	}
+	// What asks for the shot itself is held back; its passes are not.
+	p.does(`window.fast = window.fetch; window.lookedUp = 0;
+		window.gate = new Promise((go) => { window.opened = go; });
+		window.fetch = async (r, ...a) => {
+			const at = new URL(r.url ?? r, location).pathname;
+			if (at === '/api/shots/` + a.shot + `') await window.gate;
+			const answer = await window.fast(r, ...a);
+			if (at.endsWith('/passes')) window.lookedUp++;
+			return answer;
+		}`)
+	delay(1000)
+	p.wait("the passes looked up", `window.lookedUp > 0`)
+	delay(2000)
+	p.does(`window.opened()`)
+	p.holds("pass-delay", "2")
+}

@@ -156,12 +156,19 @@ type TakeFinding struct {
 	ThresholdPx float64            `json:"threshold_px"`
 }
 
+// passesOf are a shot's passes, and the version of the shot that they are at least as new as.
+type passesOf struct {
+	Version int64 `header:"Shot-Version" doc:"the version of the shot that they are at least as new as"`
+	Body    []PassView
+}
+
 func (s *Server) passRoutes(r chi.Router, api huma.API) {
 	r.Get("/api/takes/{id}/trace.csv", s.traceCSV)
 	huma.Register(api, op("passes", http.MethodGet, "/api/shots/{id}/passes", "Passes with takes and verdicts"),
-		func(ctx context.Context, in *shotID) (*body[[]PassView], error) {
+		func(ctx context.Context, in *shotID) (*passesOf, error) {
+			version := s.version(in.ID) // before they are looked at: what changes meanwhile is another version
 			v, err := s.passes(ctx, in.ID)
-			return &body[[]PassView]{v}, s.fail(err)
+			return &passesOf{version, v}, s.fail(err)
 		})
 	huma.Register(api, op("set-threshold", http.MethodPut, "/api/shots/{id}/threshold",
 		"The largest error at which passes stack"), func(ctx context.Context, in *struct {

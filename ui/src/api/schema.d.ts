@@ -7781,6 +7781,7 @@ export interface operations {
             /** @description OK */
             200: {
                 headers: {
+                    "Shot-Version"?: number;
                     [name: string]: unknown;
                 };
                 content: {

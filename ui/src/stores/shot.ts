@@ -36,7 +36,7 @@ export const useShot = defineStore("shot", () => {
   const id = ref("");
   const who = computed(() => prefs.you);
   const view = shallowRef<ShotView | null>(null);
-  const { passes, passesAre, reloadPasses, look, seen } = passList(id);
+  const { passes, passesAre, reloadPasses, look, seen, forgetPasses, goOn, upTo } = passList(id);
   const trouble = ref("");
   const said = ref("");
   const saving = ref(0);
@@ -101,6 +101,12 @@ export const useShot = defineStore("shot", () => {
   const timecode = timecodes(view);
   const isPending = computed(() => Object.keys(pending.value).length > 0);
 
+  // What an edit of this window has made.
+  function takeOwn(v: ShotView): void {
+    if (view.value?.id === v.id) goOn(view.value.version, v.version);
+    take(v);
+  }
+
   function take(v: ShotView): void {
     if (v.id !== id.value) return; // another shot was opened meanwhile
     if (view.value?.id === v.id && v.version < view.value.version) return; // an answer that was overtaken
@@ -147,7 +153,7 @@ export const useShot = defineStore("shot", () => {
   async function load(shot: string): Promise<void> {
     if (id.value !== shot) {
       view.value = null;
-      passes.value = [];
+      forgetPasses();
       offer.value = null;
       trouble.value = "";
       said.value = "";
@@ -186,7 +192,7 @@ export const useShot = defineStore("shot", () => {
         .catch(() => ({ data: undefined, error: undefined })),
       api
         .GET("/api/shots/{id}/passes", { params: { path: { id: shot } } })
-        .catch(() => ({ data: undefined, error: undefined })),
+        .catch(() => ({ data: undefined, error: undefined, response: new Response() })),
     ]);
     if (shot !== id.value) return;
     if (!a.data || !b.data) {
@@ -195,7 +201,7 @@ export const useShot = defineStore("shot", () => {
     }
     if (trouble.value === unread) trouble.value = ""; // what else was said stays until it is read
     take(a.data);
-    seen(at, b.data);
+    seen(at, b.data, b.response);
     if (!b.data.some((p) => p.id === pass.value)) pass.value = b.data[0]?.id ?? "";
   }
 
@@ -205,7 +211,11 @@ export const useShot = defineStore("shot", () => {
   let catching = false;
   async function catchUp(version: number): Promise<void> {
     heard = version;
-    if (catching || !view.value || version <= view.value.version) return;
+    if (catching || !view.value) return;
+    if (version <= view.value.version) {
+      void upTo(version);
+      return;
+    }
     catching = true;
     const shot = id.value,
       pause = (ms: number): Promise<unknown> => new Promise((go) => window.setTimeout(go, ms));
@@ -245,7 +255,7 @@ export const useShot = defineStore("shot", () => {
         const r = await send(v);
         if (r.data) {
           if (v.id === id.value && trouble.value === wrong) trouble.value = "";
-          take(r.data);
+          takeOwn(r.data);
           said.value = done;
           return true;
         }
@@ -291,7 +301,7 @@ export const useShot = defineStore("shot", () => {
       return false;
     }
     if (trouble.value === wrong) trouble.value = ""; // what went wrong since is to be read
-    take(v);
+    takeOwn(v);
     said.value =
       v.over > 0 ? `${done || "Stored."} The plan was changed in another window, too.` : done;
     if (before.sealed_as_is && !v.sealed_as_is && before.seal)
