@@ -291,8 +291,9 @@ func TestPassesAsNewAsTheShot(t *testing.T) {
 	}
 	delay := func(ms int) {
 		t.Helper()
-		if code, b := a.put("/api/passes/"+list[0].ID, fmt.Sprintf(`{"shot":%q,"delay_ms":%d}`, a.shot, ms)); code != 200 {
-			t.Fatal(b)
+		body := fmt.Sprintf(`{"shot":%q,"delay_ms":%d}`, a.shot, ms)
+		if code, said := a.put("/api/passes/"+list[0].ID, body); code != 200 {
+			t.Fatal(said)
 		}
 	}
 	// What asks for the shot itself is held back; its passes are not.
