@@ -28,6 +28,9 @@ import (
 // word to the line on the wire. docs/stage.md lists them in order.
 const mostEntered = 25
 
+// onePressIn names the file that the run inside writes what was entered into.
+const onePressIn = "KEENARC_ENTERED"
+
 // TestOnePress counts them: every function is given a line that says that it is entered, and
 // the test is run so. The bubble's time stands still while the press is carried out, so nothing
 // else is.
@@ -35,8 +38,7 @@ func TestOnePress(t *testing.T) {
 	if testing.Short() {
 		t.Skip("everything is compiled anew")
 	}
-	const inside = "KEENARC_ENTERED"
-	if file := os.Getenv(inside); file != "" {
+	if file := os.Getenv(onePressIn); file != "" {
 		synctest.Test(t, func(t *testing.T) {
 			got, always := onePress(t)
 			text := strings.Join(got, "\n") + "\n\n" + strings.Join(always, "\n")
@@ -49,7 +51,7 @@ func TestOnePress(t *testing.T) {
 	dir := t.TempDir()
 	cmd := exec.Command("go", "test", "-count=1", "-vet=off", "-overlay", telling(t, dir), "-run", "TestOnePress$", ".")
 	list := filepath.Join(dir, "entered")
-	cmd.Env = append(os.Environ(), inside+"="+list)
+	cmd.Env = append(os.Environ(), onePressIn+"="+list)
 	if out, err := cmd.CombinedOutput(); err != nil {
 		t.Fatalf("%v\n%s", err, out)
 	}
