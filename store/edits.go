@@ -267,7 +267,7 @@ func (s *Store) append(ctx context.Context, by By, command any, make func(pgx.Tx
 			return err
 		}
 		var snapshot *path.Path // now and then
-		if n.Revision%snapshotEvery == 0 {
+		if e, ok := command.(path.Edit); n.Revision%snapshotEvery == 0 || ok && e.WorkedOut() {
 			snapshot = n.Path
 		}
 		if _, err := tx.Exec(ctx,

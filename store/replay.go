@@ -12,8 +12,8 @@ import (
 	"keenarc/core/path"
 )
 
-// An edit keeps what was done; the path that it made is kept with every so many
-// edits only, and worked out again from there.
+// An edit keeps what was done; the path that it made is kept with every so many edits, and with
+// those whose outcome is a sum (path.Edit.WorkedOut), and worked out again from there.
 
 // snapshotEvery is how many edits share one kept path.
 const snapshotEvery = 32

@@ -84,6 +84,35 @@ func TestEveryRevisionIsWorkedOutAgain(t *testing.T) {
 	}
 }
 
+// What came out of a sum is kept as it came out: a sum that is done otherwise one day leaves it.
+func TestWhatWasWorkedOutIsKept(t *testing.T) {
+	sh := shot(t, "RE-2")
+	ctx := t.Context()
+	d, err := db.Draft(ctx, sh.ID)
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, e := range []path.Edit{
+		{Op: "kind", Axis: "pan", Kind: curve.Ramped,
+			Ramp: &path.TypedRamp{Law: curve.SCurve, In: "80 °/s²", Out: "25 %"}},
+		{Op: "span", Axis: "tilt", Frame: 3, To: 70, Pair: &[2]float64{1, 4}},
+		{Op: "whole", Whole: &path.Whole{Do: "stretch", Factor: 1.5, About: 10}},
+	} {
+		if d, err = db.Edit(ctx, By{Shot: sh.ID, Revision: d.Revision, Actor: person("ann")}, sh.Rig, e); err != nil {
+			t.Fatal(err)
+		}
+		// As if the edit meant something else by now.
+		if _, err := db.Pool.Exec(ctx, `UPDATE edits SET command = '{"op": "run", "run_up": 9, "run_out": 9}'
+			WHERE shot_id = $1 AND revision = $2`, sh.ID, d.Revision); err != nil {
+			t.Fatal(err)
+		}
+		got, err := cold(t).DraftAt(ctx, sh.ID, d.Revision)
+		if err != nil || got.Path.Digest() != d.Path.Digest() {
+			t.Errorf("%s is worked out anew: %v", e.Op, err)
+		}
+	}
+}
+
 // With an hour at 100 Hz on eight axes a nudge costs under 4 kB and no more time
 // than without: samples are kept once, and pointed to.
 func TestANudgeBesideAnHourOfSamples(t *testing.T) {

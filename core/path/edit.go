@@ -95,6 +95,11 @@ func (e Edit) Named(r *rig.Rig) Edit {
 	return e
 }
 
+// WorkedOut reports whether keyframes or ramps come out of a sum over what is kept of an edit: a
+// ramp as it was typed, a cut, a move reversed. Whoever keeps edits keeps the path with such a one,
+// so that a sum that is done better one day leaves the plans of today as they are.
+func (e Edit) WorkedOut() bool { return e.Ramp != nil || e.Op == "span" || e.Op == "whole" }
+
 // Apply carries out an edit. On error the path is as it was.
 func (p *Path) Apply(r *rig.Rig, e Edit) (*Path, error) {
 	e = e.Named(r)
