@@ -54,8 +54,9 @@ type setAside struct {
 	Text string          `json:"text,omitempty"` // a line that is not JSON
 }
 
-// patience is how long the database is waited for before spooling.
-const patience = 2 * time.Second
+// patience is how long the database is waited for before spooling. Tests that are not about it have
+// more.
+var patience = 2 * time.Second
 
 // NewJournal keeps its spool in a folder.
 func NewJournal(s *Store, folder string, log *slog.Logger) (*Journal, error) {

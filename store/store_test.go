@@ -27,6 +27,7 @@ var (
 
 func TestMain(m *testing.M) {
 	os.Exit(func() int {
+		patience *= 20 // on a busy machine a database that is there may be slow
 		dir, err := os.MkdirTemp("/var/tmp", "keenarc-store-")
 		if err != nil {
 			panic(err)
