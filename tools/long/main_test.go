@@ -14,8 +14,13 @@ func TestTooLong(t *testing.T) {
 		"\tName string `json:\"name\" doc:\"" + x + "\"` // of it": false,
 		"\tsql(`" + x + "`)": true,
 	} {
-		if n, got := tooLong(line); got != want {
+		if n, _, got := tooLong("a.go", line); got != want {
 			t.Errorf("%.40s: %d columns, long: %v", line, n, got)
+		}
+	}
+	for of, want := range map[int]bool{100: false, 101: true} {
+		if _, may, got := tooLong("a.vue", strings.Repeat("ü", of)); got != want || may != 100 {
+			t.Errorf("%d columns of %d, long: %v", of, may, got)
 		}
 	}
 }

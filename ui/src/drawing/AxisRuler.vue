@@ -18,8 +18,10 @@ const low = computed(() => props.axis.hard[0] ?? 0);
 const high = computed(() => props.axis.hard[1] ?? 1);
 const at = (v: number): string =>
   `${(2 + 96 * Math.min(Math.max((v - low.value) / (high.value - low.value), 0), 1)).toFixed(2)}%`;
-const wide = (a: number, b: number): string =>
-  `${(96 * Math.max(0, (Math.min(b, high.value) - Math.max(a, low.value)) / (high.value - low.value))).toFixed(2)}%`;
+const wide = (a: number, b: number): string => {
+  const both = Math.min(b, high.value) - Math.max(a, low.value);
+  return `${(96 * Math.max(0, both / (high.value - low.value))).toFixed(2)}%`;
+};
 const marks = computed(() => {
   const steps = [1, 2, 5, 10, 15, 20, 25, 30, 50, 75, 100, 200, 250, 300, 500, 1000, 2000];
   const s = steps.find((x) => (high.value - low.value) / x <= 6) ?? 5000;

@@ -63,7 +63,8 @@ const unsure = computed(() => w.value.off_forward_m > 0.03 || w.value.off_up_m >
 const ahead = computed(() =>
   off.value < 0.5
     ? "over the axis"
-    : `${off.value.toFixed(off.value < 10 ? 1 : 0)} mm ${centre.value.x > 0 ? "ahead of" : "behind"} the axis`,
+    : `${off.value.toFixed(off.value < 10 ? 1 : 0)} mm ` +
+      `${centre.value.x > 0 ? "ahead of" : "behind"} the axis`,
 );
 const knob = computed(() => w.value.next.knob);
 const by = computed(() =>

@@ -27,7 +27,8 @@ const best = computed(() =>
   arms.value
     .map(
       (a, i) =>
-        `${i ? "L" : "M"}${x(a.arm_m)} ${405 - ((props.crane.one_set.left_kgm[i] ?? 0) / most.value) * 92}`,
+        `${i ? "L" : "M"}${x(a.arm_m)} ` +
+        `${405 - ((props.crane.one_set.left_kgm[i] ?? 0) / most.value) * 92}`,
     )
     .join(""),
 );

@@ -25,7 +25,9 @@ const d = computed(() => props.chain.delays);
       :width="width"
       height="190"
       role="img"
-      :aria-label="`Takes begin ${d.least_ms.toFixed(0)} to ${d.most_ms.toFixed(0)} ms after the command`"
+      :aria-label="
+        `Takes begin ${d.least_ms.toFixed(0)} to ${d.most_ms.toFixed(0)} ms ` + 'after the command'
+      "
       data-test="chain-drawing"
     >
       <line :x1="x(0)" :x2="x(0)" y1="30" y2="150" stroke="var(--ink)" stroke-width="3" />

@@ -96,7 +96,10 @@ watch(
         :data-width="picture.w"
       >
         <path
-          :d="`M2 11V2h9M${mark.size * 2 - 7} 2h9v9M${mark.size * 2 + 2} ${mark.size * 2 - 7}v9h-9M11 ${mark.size * 2 + 2}H2v-9`"
+          :d="
+            `M2 11V2h9M${mark.size * 2 - 7} 2h9v9M${mark.size * 2 + 2} ${mark.size * 2 - 7}` +
+            `v9h-9M11 ${mark.size * 2 + 2}H2v-9`
+          "
           fill="none"
           stroke="var(--glass)"
           stroke-width="2"

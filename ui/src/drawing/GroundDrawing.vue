@@ -38,7 +38,8 @@ const deep = computed(() =>
 );
 const top = computed(() => 128);
 const floor = computed(() => Math.max(height.value - 46, top.value + 40));
-const scale = computed(() => (floor.value - top.value) / (deep.value * 1.15)); // pixels to a millimetre of height
+// Pixels to a millimetre of height.
+const scale = computed(() => (floor.value - top.value) / (deep.value * 1.15));
 const times = computed(() => {
   const along = Math.max(width.value - left - right, 50) / long.value;
   const t = scale.value / along;
@@ -85,7 +86,8 @@ const bays = computed(() =>
 );
 const tone = (s: number): string =>
   s < 0.5 ? "var(--h0)" : s < 0.8 ? "var(--h1)" : s <= 1.0001 ? "var(--h2)" : "var(--h3)";
-const from = computed(() => (props.sheet.total_mm - props.sheet.run_mm) / 2); // the run lies in the middle
+// The run lies in the middle.
+const from = computed(() => (props.sheet.total_mm - props.sheet.run_mm) / 2);
 const metre = computed(() => {
   const out: number[] = [];
   const step = long.value > 12000 ? 2000 : long.value > 3000 ? 1000 : 500;
@@ -145,7 +147,10 @@ const metre = computed(() => {
       <template v-if="p">
         <text x="0" :y="top + 4" class="thread">floor</text>
         <path
-          :d="`${line('left')}L${x(supports[supports.length - 1]?.at_mm ?? 0)} ${floor + 14}L${x(supports[0]?.at_mm ?? 0)} ${floor + 14}Z`"
+          :d="
+            `${line('left')}L${x(supports[supports.length - 1]?.at_mm ?? 0)} ${floor + 14}L` +
+            `${x(supports[0]?.at_mm ?? 0)} ${floor + 14}Z`
+          "
           fill="var(--tint)"
         />
         <path :d="line('left')" fill="none" stroke="var(--ink)" stroke-width="1.6" />

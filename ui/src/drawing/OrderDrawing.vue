@@ -128,8 +128,10 @@ const ties = computed(() =>
   ),
 );
 const says = (b: (typeof bits.value)[number]): string =>
-  `${b.s.name}, ${b.s.thread}: ${clock(b.c.from_min)} to ${clock(b.c.to_min)}, ${b.c.state}${b.c.critical ? ", decides" : `, ${Math.round(b.c.slack_min)} minutes to spare`}`;
-// Ready, as likely before as after: seldom does every step take its middle, so it is after the last one's.
+  `${b.s.name}, ${b.s.thread}: ${clock(b.c.from_min)} to ${clock(b.c.to_min)}, ${b.c.state}` +
+  (b.c.critical ? ", decides" : `, ${Math.round(b.c.slack_min)} minutes to spare`);
+// Ready, as likely before as after: seldom does every step take its middle, so it is after the last
+// one's.
 const end = computed(() => props.course.ready_min);
 const last = computed(() =>
   bits.value.reduce(

@@ -166,7 +166,11 @@ const bar = computed(() => (scale.value > 150 ? 0.5 : scale.value > 60 ? 1 : 2))
         role="button"
         tabindex="0"
         :aria-pressed="picked === q.p.id"
-        :aria-label="`${q.name}${q.p.at_m ? `, known to ${q.p.known_mm.toFixed(1)} millimetres` : ', not known yet in this round'}`"
+        :aria-label="
+          q.p.at_m
+            ? `${q.name}, known to ${q.p.known_mm.toFixed(1)} millimetres`
+            : `${q.name}, not known yet in this round`
+        "
         :data-test="'point-' + q.p.id"
         @click="emit('pick', q.p.id)"
         @keydown.enter.prevent="emit('pick', q.p.id)"

@@ -81,7 +81,8 @@ const thin = computed(() => row.value < 34);
 const says = (b: (typeof bits.value)[number]): string =>
   !b.s.now.settles
     ? `${b.n.name}: its voltage collapses`
-    : `${b.n.name}: ${b.s.now.v.toFixed(1)} volts, ${amps(b.s.now.a)} amperes, ${Math.round(b.s.now.w)} watts${over(b) ? ", not borne" : ""}`;
+    : `${b.n.name}: ${b.s.now.v.toFixed(1)} volts, ${amps(b.s.now.a)} amperes, ` +
+      `${Math.round(b.s.now.w)} watts${over(b) ? ", not borne" : ""}`;
 </script>
 
 <template>

@@ -20,7 +20,8 @@ const changes = useChanges();
 const got = computed(() => changes.got);
 watch(
   () =>
-    `${shot.id} ${shot.view?.revision} ${Math.floor(props.window.from)} ${Math.ceil(props.window.to)}`,
+    `${shot.id} ${shot.view?.revision} ${Math.floor(props.window.from)} ` +
+    `${Math.ceil(props.window.to)}`,
   () => changes.look(Math.floor(props.window.from), Math.ceil(props.window.to)),
   { immediate: true },
 );
@@ -45,8 +46,12 @@ const drawn = computed(() => {
     const px = x(g.from + i),
       c = Math.max(0, p[0] ?? 0),
       k = Math.max(0, ...p.slice(1));
-    bars += `M${(px - w / 2).toFixed(1)} ${base}v${(-Math.min(c / top.value, 1) * tall).toFixed(1)}h${w.toFixed(1)}V${base}Z`;
-    line += `${line ? "L" : "M"}${px.toFixed(1)} ${(base - Math.min(k / top.value, 1) * tall).toFixed(1)}`;
+    bars +=
+      `M${(px - w / 2).toFixed(1)} ${base}v` +
+      `${(-Math.min(c / top.value, 1) * tall).toFixed(1)}h${w.toFixed(1)}V${base}Z`;
+    line +=
+      `${line ? "L" : "M"}${px.toFixed(1)} ` +
+      `${(base - Math.min(k / top.value, 1) * tall).toFixed(1)}`;
   });
   return { bars, line };
 });
@@ -59,7 +64,8 @@ const here = computed(() => {
   const picture =
     centre < 0
       ? "the picture leaves what it shows here"
-      : `centre ${centre.toFixed(1)} px, corners ${Math.min(...corners).toFixed(1)}–${Math.max(...corners).toFixed(1)} px`;
+      : `centre ${centre.toFixed(1)} px, corners ${Math.min(...corners).toFixed(1)}–` +
+        `${Math.max(...corners).toFixed(1)} px`;
   return `${picture} · ${a.name} ${signed(a, h.axes[shot.axis] ?? 0)}`;
 });
 const beyond = computed(() => props.window.to - props.window.from >= mostFrames);

@@ -82,7 +82,11 @@ function move(e: PointerEvent): void {
     />
     <template v-if="part">
       <path
-        :d="`M${left} 1h${Math.max(0, x(part.from) - left)}v8h${-Math.max(0, x(part.from) - left)}ZM${x(part.to)} 1H${left + span}v8H${x(part.to)}Z`"
+        :d="
+          `M${left} 1h${Math.max(0, x(part.from) - left)}v8h` +
+          `${-Math.max(0, x(part.from) - left)}ZM${x(part.to)} 1H${left + span}v8H` +
+          `${x(part.to)}Z`
+        "
         fill="var(--sheet)"
         opacity=".66"
       />

@@ -138,7 +138,10 @@ const name = computed(() => {
       aria-roledescription="staff"
       :data-opened="opened"
       :data-axis="axis.id"
-      :aria-label="`${axis.name}, ${peak} of limit, ${track?.keys.length ?? 0} keyframes${opened ? ', opened' : ''}`"
+      :aria-label="
+        `${axis.name}, ${peak} of limit, ${track?.keys.length ?? 0} keyframes` +
+        `${opened ? ', opened' : ''}`
+      "
       :data-test="'staff-' + own(axis.id)"
       @focus="emit('select')"
       @keydown="(e) => emit('key', e)"
@@ -177,7 +180,10 @@ const name = computed(() => {
       <template v-if="!opened">
         <path
           v-if="h > 24"
-          :d="`M${left} ${mid - half * 0.74}H${left + span}M${left} ${mid + half * 0.74}H${left + span}`"
+          :d="
+            `M${left} ${mid - half * 0.74}H${left + span}M${left} ${mid + half * 0.74}H` +
+            `${left + span}`
+          "
           stroke="var(--rule)"
           stroke-dasharray="1 3"
         />

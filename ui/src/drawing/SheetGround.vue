@@ -23,7 +23,8 @@ const zones = computed(() =>
     : props.set.zones.map((z) => {
         const [ax, ay] = to.value(z.min_m),
           [bx, by] = to.value(z.max_m);
-        const left = ax + 125 > props.width; // its words run to the left where they would leave the sheet
+        // Its words run to the left where they would leave the sheet.
+        const left = ax + 125 > props.width;
         return {
           name: z.name,
           x: ax,

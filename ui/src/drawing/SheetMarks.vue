@@ -12,7 +12,8 @@ const marks = computed(() => {
     out: { f: number; x: number; y: number; label: boolean }[] = [];
   for (const { f, v } of props.keys) {
     const [x, y] = to(v.at_m);
-    const wide = (g: number): number => four(g).length * 4; // half of it, in px, and what is left free
+    // Half of it, in px, and what is left free.
+    const wide = (g: number): number => four(g).length * 4;
     out.push({
       f,
       x,

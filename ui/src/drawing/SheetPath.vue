@@ -94,7 +94,9 @@ function tickLines(p: Plot, at: Points, half: -1 | 0 | 1): { l: number; d: strin
       y = at.y[i] ?? 0,
       a = half > 0 ? 0 : -h,
       b = half < 0 ? 0 : h;
-    o.d += `M${(x + nx * a).toFixed(1)} ${(y + ny * a).toFixed(1)}L${(x + nx * b).toFixed(1)} ${(y + ny * b).toFixed(1)}`;
+    o.d +=
+      `M${(x + nx * a).toFixed(1)} ${(y + ny * a).toFixed(1)}L${(x + nx * b).toFixed(1)} ` +
+      `${(y + ny * b).toFixed(1)}`;
   });
   return out.filter((t) => t.d);
 }

@@ -75,7 +75,9 @@ const ribbons = computed(() => {
     m = mid.value;
   return runs(shares.value.v).map(([b, from, to]) => ({
     b,
-    d: `${stroke(edge.value, from, Math.min(to, n), 2)}L${(x[Math.min(to, n)] ?? 0).toFixed(1)} ${m}L${(x[from] ?? 0).toFixed(1)} ${m}Z`,
+    d:
+      `${stroke(edge.value, from, Math.min(to, n), 2)}L` +
+      `${(x[Math.min(to, n)] ?? 0).toFixed(1)} ${m}L${(x[from] ?? 0).toFixed(1)} ${m}Z`,
   }));
 });
 const outline = computed(() => stroke(edge.value, 0, Infinity, 2));

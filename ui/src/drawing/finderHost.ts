@@ -75,7 +75,8 @@ class Host {
   }
 
   want(w: Wanted): void {
-    if (this.askedIn === this.turn) this.changed = performance.now(); // a view's first picture is whole
+    // A view's first picture is whole.
+    if (this.askedIn === this.turn) this.changed = performance.now();
     this.wanted = w;
     if (!this.pausing) this.draw();
   }
@@ -108,7 +109,8 @@ class Host {
     else {
       this.busy = false;
       this.drawn++;
-      if (this.drawn > 1) this.cost = (this.cost + m.ms / (this.asked * this.asked)) / 2; // the first makes shaders, too
+      // The first makes shaders, too.
+      if (this.drawn > 1) this.cost = (this.cost + m.ms / (this.asked * this.asked)) / 2;
       if (this.askedIn === this.turn) this.hear(m.mark);
       if (this.wanted && this.cost > goodMS) {
         this.pausing = true;

@@ -79,7 +79,8 @@ export function useShaping(
     const typed = Number((m?.[1] ?? "").replace(",", ".")),
       n = m?.[2] ? Math.round(typed * shot().fps) : typed;
     if (!m || !(n >= 1))
-      store.trouble = `Travel time: “${text}” is not one; give frames, at least 1, or seconds as 2.5 s.`;
+      store.trouble =
+        `Travel time: “${text}” is not one; give frames, at least 1, ` + "or seconds as 2.5 s.";
     else {
       const own = axis.value;
       if (Math.round(n - (b - a)) !== 0)

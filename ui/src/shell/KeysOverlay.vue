@@ -20,16 +20,19 @@ const keys: [string, string][] = [
   ["↑  ↓", "larger, smaller step"],
   [
     "K",
-    "store a keyframe on all axes, or change one less than half a frame away; Shift+K on the selected axis",
+    "store a keyframe on all axes, or change one less than half a frame away; Shift+K on " +
+      "the selected axis",
   ],
   ["Delete", "take the keyframe out; with Shift on the selected axis"],
   [
     "R  L  W",
-    "on Compose: play on the sheet, with Shift backward; over and over; the picture alone over the window",
+    "on Compose: play on the sheet, with Shift backward; over and over; the picture " +
+      "alone over the window",
   ],
   [
     "X",
-    "on Compose: pick the keyframe here, with Shift all axes'; Ctrl+A all of the axis. Delete, Alt+← → and Ctrl+C, X, V are then for all that are picked",
+    "on Compose: pick the keyframe here, with Shift all axes'; Ctrl+A all of the axis. " +
+      "Delete, Alt+← → and Ctrl+C, X, V are then for all that are picked",
   ],
   ["D", "on Compose: how much the picture changes from frame to frame"],
   ["Enter", "on a staff: open it into its value curve, and close it"],
@@ -40,7 +43,8 @@ const keys: [string, string][] = [
   ],
   [
     "N",
-    "on Frames: expose what comes next and go on, or go to its pose; a long way is asked about first",
+    "on Frames: expose what comes next and go on, or go to its pose; a long way is asked " +
+      "about first",
   ],
   ["O  R  V", "on Frames: once more, back to a frame, step over"],
   ["B  M", "on Frames, held: the last picture against live, the last twelve at rate"],

@@ -27,11 +27,14 @@ const kept = computed(() => {
       tone: "over",
     };
   const long = live.now?.computing?.[0];
-  if (long)
+  if (long) {
+    const done = long.share ? `, ${Math.floor(100 * long.share)} % done` : "";
+    const since = `${Math.round((Date.now() - long.since_ms) / 1000)} s`;
     return {
-      text: `working out ${long.says}, ${Math.round((Date.now() - long.since_ms) / 1000)} s${long.waits ? ": waits for its turn" : long.share ? `, ${Math.floor(100 * long.share)} % done` : ""} …`,
+      text: `working out ${long.says}, ${since}${long.waits ? ": waits for its turn" : done} …`,
       tone: "",
     };
+  }
   if (n > 0 || shot.saving > 0) return { text: "saving …", tone: "" };
   const lost = outbox.refused.filter((q) => q.shot === shot.id || q.shot === "").length;
   if (lost > 0)

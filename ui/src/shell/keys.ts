@@ -101,7 +101,8 @@ export function useKeys(): {
     if (e.key.toLowerCase() !== "z" || !shot.view) return;
     e.preventDefault();
     if (byFrames()) void frames.undo();
-    else if (!e.repeat || !shot.takingBack) void (e.shiftKey ? shot.redo() : shot.undo()); // held down: one at a time
+    // Held down: one at a time.
+    else if (!e.repeat || !shot.takingBack) void (e.shiftKey ? shot.redo() : shot.undo());
   }
 
   function act(e: Press): boolean {

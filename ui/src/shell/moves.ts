@@ -17,7 +17,8 @@ export const useMoves = defineStore("moves", () => {
   const live = useLive();
   const ask = useAsk();
   const caution =
-    "Call the move. Nobody inside the moving zone. Esc slows the rig to a stop; only the hardware stop is an emergency stop.";
+    "Call the move. Nobody inside the moving zone. Esc slows the rig to a stop; only the " +
+    "hardware stop is an emergency stop.";
 
   const fails = (r: { error?: unknown }): string => (r.error ? sentence(r.error) : "");
   // The machine that a shot's questions are about: its first.
@@ -69,7 +70,8 @@ export const useMoves = defineStore("moves", () => {
       .filter((x) => Object.keys(x.to).length > 0);
     ask.ask({
       title: `Send ${of.map((x) => x.m.rig.name).join(" and ")} to “${name}”?`,
-      text: `All axes move together, straight there, at a quarter of their working speeds. ${caution}`,
+      text:
+        "All axes move together, straight there, at a quarter of their working speeds. " + caution,
       yes: "Go there",
       act: async () => {
         for (const x of of) {
@@ -93,9 +95,13 @@ export const useMoves = defineStore("moves", () => {
     says?: string,
   ): void {
     const what = axes.length > 0 ? axes.map((a) => a.name).join(", ") : "all axes";
+    const how = says
+      ? `${what}: ${says}`
+      : "Every axis looks for its zero in its own way, all at once.";
+    const again = times > 1 ? ` So ${times} times one after another.` : "";
     ask.ask({
       title: times > 1 ? `Home ${what} ${times} times?` : `Home ${what}?`,
-      text: `${says ? `${what}: ${says}` : "Every axis looks for its zero in its own way, all at once."}${times > 1 ? ` So ${times} times one after another.` : ""} Lock pins out, nothing in the way. ${caution}`,
+      text: `${how}${again} Lock pins out, nothing in the way. ${caution}`,
       yes: "Home",
       act: async () =>
         fails(
@@ -111,7 +117,9 @@ export const useMoves = defineStore("moves", () => {
   function free(of: string, axis: { id: string; name: string }): void {
     ask.ask({
       title: `Free ${axis.name}?`,
-      text: `Its drive lets go: what it holds may fall, swing or run. Hold it, or support it, first. ${caution}`,
+      text:
+        "Its drive lets go: what it holds may fall, swing or run. Hold it, or support it, " +
+        `first. ${caution}`,
       yes: `Free ${axis.name}`,
       act: async () =>
         fails(

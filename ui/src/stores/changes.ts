@@ -40,5 +40,8 @@ export const useChanges = defineStore("changes", () => {
 // A change of an axis, with its sign.
 export function signed(a: Axis, by: number): string {
   const text = Math.abs(by).toFixed(a.unit === "deg" ? 3 : 2);
-  return `${Number(text) === 0 ? "" : by > 0 ? "+" : "−"}${text}${a.unit === "deg" ? "°" : a.unit === "%" ? " %" : " mm"}`;
+  return (
+    `${Number(text) === 0 ? "" : by > 0 ? "+" : "−"}${text}` +
+    `${a.unit === "deg" ? "°" : a.unit === "%" ? " %" : " mm"}`
+  );
 }

@@ -78,7 +78,8 @@ export function useDraft<T extends Texts>(
           return { k, at: all.map((c) => c.at) };
         }
       })
-      .filter((p) => all.length === 0 || p.at.length > 0); // of a form that is kept in parts, this one
+      // Of a form that is kept in parts, this one.
+      .filter((p) => all.length === 0 || p.at.length > 0);
     const keys = parts.map((p) => p.k);
     const changes = all.map((c) => {
       const of = parts.filter((p) => p.at.some((at) => touches(at, c.at))).map((p) => p.k);

@@ -17,7 +17,8 @@ export const useFrames = defineStore("frames", () => {
   const ask = useAsk();
   const view = shallowRef<FramesView | null>(null);
   const of = ref("");
-  const selected = shallowRef<Cell | null>(null); // the cell that is looked at; none: the live picture
+  // The cell that is looked at; none: the live picture.
+  const selected = shallowRef<Cell | null>(null);
   const editing = ref(false); // the sheet of layers and frames is open
   const pressed = ref(false);
   // The sheet of Shoot that is open: the one that was chosen, else the shot's own way.
@@ -111,7 +112,9 @@ export const useFrames = defineStore("frames", () => {
       return { ok: true, text: "The rig is still. Hands in; press N when the set is right." };
     return {
       ok: true,
-      text: `Not at frame ${four(v.now.frame)} yet, ${f.travel_mm} mm from it. Press N to go there.`,
+      text:
+        `Not at frame ${four(v.now.frame)} yet, ${f.travel_mm} mm from it. Press N to go ` +
+        "there.",
     };
   });
 
@@ -163,7 +166,9 @@ export const useFrames = defineStore("frames", () => {
           title: exposes
             ? `Expose, then move ${q.travel_mm} mm?`
             : `Move ${q.travel_mm} mm to frame ${four(q.frame)}?`,
-          text: `${q.text} Esc slows the rig to a stop; only the hardware stop is an emergency stop.`,
+          text:
+            `${q.text} Esc slows the rig to a stop; only the hardware stop is ` +
+            "an emergency stop.",
           yes: exposes ? "Expose, then go" : "Go there",
           act: async () => {
             const a = await api.POST("/api/shots/{id}/frames/next", {

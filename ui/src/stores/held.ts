@@ -27,7 +27,8 @@ export function heldSocket(address: () => string, hear: (m: unknown) => void) {
   function open(): void {
     close();
     const mine = new WebSocket(
-      `${location.protocol === "https:" ? "wss" : "ws"}://${location.host}${address()}&page=${page}`,
+      `${location.protocol === "https:" ? "wss" : "ws"}://${location.host}${address()}` +
+        `&page=${page}`,
     );
     ws = mine;
     lines.add(release);

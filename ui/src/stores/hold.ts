@@ -12,9 +12,14 @@ export const useHold = defineStore("hold", () => {
   // The share of its whole speed that a live clock was last asked for, and what the rig took.
   const share = ref(1);
   let taken = 1;
+  const asked = (): URLSearchParams =>
+    new URLSearchParams({
+      machine: shot.view?.machines[0]?.rig.id ?? "",
+      shot: shot.id,
+      pass: shot.pass,
+    });
   const line = heldSocket(
-    () =>
-      `/api/hold?${new URLSearchParams({ machine: shot.view?.machines[0]?.rig.id ?? "", shot: shot.id, pass: shot.pass })}`,
+    () => `/api/hold?${asked()}`,
     (m) => hear(m as HoldSays),
   );
 

@@ -93,7 +93,8 @@ export const useLive = defineStore("live", () => {
     if (lost.value || !m) return "";
     const said = m.doing.map((d) => {
       const name = d.machine && d.machine !== m.floor.machine ? `${d.name}, ` : "";
-      return `${name}${d.page === page ? "this page" : d.page ? `${d.who.name}, other page` : d.who.name}: ${d.says}`;
+      const other = d.page ? `${d.who.name}, other page` : d.who.name;
+      return `${name}${d.page === page ? "this page" : other}: ${d.says}`;
     });
     if (said.length === 0 && m.floor.state.who) said.push(`elsewhere, ${m.floor.state.who}`);
     return said.join(" · ");

@@ -101,7 +101,8 @@ export const usePreview = defineStore("preview", () => {
     refused.value = "";
   }
   watch(() => shot.id, shut);
-  watch(() => [shot.view?.revision, shot.view?.rig], clear); // of another plan, or on other limits, it says nothing
+  // Of another plan, or on other limits, it says nothing.
+  watch(() => [shot.view?.revision, shot.view?.rig], clear);
 
   function hear(data: ArrayBuffer): void {
     const v = shot.view;

@@ -45,7 +45,11 @@ export function sealingOf(
       names = left.map((p) => `${p.number} · ${p.name}`).join(", ");
     useAsk().ask({
       title: "Seal a new path?",
-      text: `${left.length === 1 ? "Pass" : "Passes"} ${names} ${left.length === 1 ? "is" : "are"} finished on path ${old}. What is rolled on a new path need not lie over ${left.length === 1 ? "it" : "them"}; to stack, ${left.length === 1 ? "it has" : "they have"} to be rolled again.`,
+      text:
+        `${left.length === 1 ? "Pass" : "Passes"} ${names} ` +
+        `${left.length === 1 ? "is" : "are"} finished on path ${old}. What is rolled on a ` +
+        `new path need not lie over ${left.length === 1 ? "it" : "them"}; to stack, ` +
+        `${left.length === 1 ? "it has" : "they have"} to be rolled again.`,
       yes: "Seal the new path",
       act: async () => ((await sealNow()) ? "" : trouble.value),
       other: {

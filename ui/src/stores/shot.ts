@@ -32,7 +32,8 @@ interface Offer {
 export const useShot = defineStore("shot", () => {
   const prefs = usePrefs();
   const outbox = useOutbox();
-  const firstSeen = windowKept<Record<string, number>>("keenarc.seen", {}); // the revision each shot was opened at
+  // The revision each shot was opened at.
+  const firstSeen = windowKept<Record<string, number>>("keenarc.seen", {});
   const id = ref("");
   const who = computed(() => prefs.you);
   const view = shallowRef<ShotView | null>(null);
@@ -109,7 +110,8 @@ export const useShot = defineStore("shot", () => {
 
   function take(v: ShotView): void {
     if (v.id !== id.value) return; // another shot was opened meanwhile
-    if (view.value?.id === v.id && v.version < view.value.version) return; // an answer that was overtaken
+    // An answer that was overtaken.
+    if (view.value?.id === v.id && v.version < view.value.version) return;
     if (v.revision !== view.value?.revision) offer.value = null;
     firstSeen.value[v.id] ??= v.revision;
     if (v.you.id !== who.value) {
@@ -274,7 +276,8 @@ export const useShot = defineStore("shot", () => {
         return false;
       } catch {
         trouble.value =
-          "The application does not answer. Whether this was done shows when it does; then press again if it was not.";
+          "The application does not answer. Whether this was done shows when it does; then " +
+          "press again if it was not.";
         return false;
       } finally {
         saving.value--;
@@ -325,7 +328,9 @@ export const useShot = defineStore("shot", () => {
     if (fast.length === 0 || !clock) return;
     const names = fast.map((p) => p.number).join(", ");
     offer.value = {
-      text: `${fast.length === 1 ? `Pass ${names} is` : `Passes ${names} are`} faster than the plan now.`,
+      text:
+        `${fast.length === 1 ? `Pass ${names} is` : `Passes ${names} are`} faster than the ` +
+        "plan now.",
       label: `slow ${fast.length === 1 ? "it" : "them"} too`,
       accept: async () => {
         for (const p of fast) {
@@ -484,7 +489,8 @@ export const useShot = defineStore("shot", () => {
     await typing;
     if (frame.value !== where) {
       // what was typed there lies there, tried
-      trouble.value = `Nothing was stored at ${four(where)}: the playhead had left it. Go back and press K.`;
+      trouble.value =
+        `Nothing was stored at ${four(where)}: the playhead had left it. ` + "Go back and press K.";
       return;
     }
     const v: Record<string, number> = {};

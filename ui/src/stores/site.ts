@@ -34,7 +34,8 @@ export function siteSheet<W extends Sheets, D>(
   const shot = ref("");
   const said = ref<Said>({ text: "", tone: "quiet" });
   const picked = ref("");
-  let turn = 0; // of the looks: one that was overtaken by another is dropped, an older version never shown
+  // Of the looks: one that was overtaken by another is dropped, an older version never shown.
+  let turn = 0;
   let line: Promise<unknown> = Promise.resolve();
 
   function take(id: string, v: V): void {
@@ -100,7 +101,9 @@ export function siteSheet<W extends Sheets, D>(
     const next = line.then(async () => {
       if (!(await outbox.settled())) {
         said.value = {
-          text: "The application does not answer; what was typed waits. This is not done: press again when it does.",
+          text:
+            "The application does not answer; what was typed waits. This is not done: press " +
+            "again when it does.",
           tone: "over",
         };
         return false;

@@ -18,7 +18,8 @@ export const useSteer = defineStore("steer", () => {
   const said = ref("");
   const share = ref(1); // of the full jogging speed
   let touched = 0;
-  let went: { axis: string; from: number } | null = null; // a nudge that is not at rest yet, and where it began
+  // A nudge that is not at rest yet, and where it began.
+  let went: { axis: string; from: number } | null = null;
   let last: { axis: string; by: number } | null = null; // how far the last one went, signed
   let letGo = 0,
     seen = false; // whether it was seen to move
@@ -68,7 +69,10 @@ export const useSteer = defineStore("steer", () => {
     else if (!last)
       said.value = "Nothing was nudged since it was sent here: there is no half back.";
     else if (a?.id !== last.axis)
-      said.value = `The last nudge was on ${shot.axes.find((x) => x.id === last?.axis)?.name ?? "another axis"}. Select it to go half back.`;
+      said.value =
+        "The last nudge was on " +
+        `${shot.axes.find((x) => x.id === last?.axis)?.name ?? "another axis"}. Select it to ` +
+        "go half back.";
     else press(last.by > 0 ? -1 : 1, pos(a.id) - last.by / 2);
   }
   // How far a nudge went is known once it is at rest; what moves the rig otherwise makes it void.

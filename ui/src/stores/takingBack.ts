@@ -1,3 +1,4 @@
+import { hour } from "./dates";
 import { ref, type Ref } from "vue";
 import { api, type PathVersion, type ShotView } from "../api/client";
 import { useAsk } from "../shell/ask";
@@ -71,7 +72,8 @@ export function takingBackOf(
     if (!others) return back();
     useAsk().ask({
       title: `Take back what ${u.actor.name} did?`,
-      text: `The last edit is not of this window: ${words}, by ${u.actor.name}, ${new Date(u.at).toLocaleTimeString("en-GB", { hour: "2-digit", minute: "2-digit" })}.`,
+      text:
+        `The last edit is not of this window: ${words}, by ${u.actor.name}, ` + `${hour(u.at)}.`,
       yes: "Take it back",
       act: async () => ((await back()) ? "" : trouble.value),
     });

@@ -13,7 +13,11 @@ function on(): void {
   ask.ask({
     title: `Steer ${m.rig.name} live?`,
     yes: "Live",
-    text: `While it is on, a nudge moves ${m.rig.name} for as long as it is pressed, no point of it over 250 mm/s, slowly at first. It goes off after a minute untouched. Nobody within ${m.rig.clear_m} m. Esc slows the rig to a stop; only the hardware stop is an emergency stop.`,
+    text:
+      `While it is on, a nudge moves ${m.rig.name} for as long as it is pressed, no point ` +
+      "of it over 250 mm/s, slowly at first. It goes off after a minute untouched. Nobody " +
+      `within ${m.rig.clear_m} m. Esc slows the rig to a stop; only the hardware stop is ` +
+      "an emergency stop.",
     act: async () => {
       steer.turn(true);
       return "";

@@ -53,7 +53,9 @@ async function typed(a: Axis, i: number, e: Event): Promise<void> {
     );
     await asked;
   } else if (v < a.min || v > a.max) {
-    shot.trouble = `${a.name}: ${v} ${unit(a)} is outside the soft limits; stay within ${a.min} to ${a.max} ${unit(a)}.`;
+    shot.trouble =
+      `${a.name}: ${v} ${unit(a)} is outside the soft limits; stay within ${a.min} to ` +
+      `${a.max} ${unit(a)}.`;
   } else await nudge.set(a.id, v);
   answered(box, gave, shown(a));
 }

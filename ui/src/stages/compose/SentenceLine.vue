@@ -105,7 +105,10 @@ function calm(v: typeof shot.view): string {
   if (!v || v.empty) return "Nothing to check yet.";
   const top = [...v.analysis.report.axes].sort((p, q) => q.share - p.share)[0];
   const name = shot.axes.find((x) => x.id === top?.axis)?.name;
-  return `Everything is within its limits at ${+v.fps.toFixed(3)} fps. Closest: ${name} at ${Math.ceil((top?.share ?? 0) * 100)}%.`;
+  return (
+    `Everything is within its limits at ${+v.fps.toFixed(3)} fps. Closest: ${name} at ` +
+    `${Math.ceil((top?.share ?? 0) * 100)}%.`
+  );
 }
 // While a keyframe is dragged the sentence is of where it would lie.
 const dragged = computed(() =>
@@ -207,7 +210,8 @@ const dragged = computed(() =>
   flex-wrap: wrap;
   box-sizing: border-box;
 }
-/* What is found later, and what one that is looked at comes to, move nothing from under the pointer. */
+/* What is found later, and what one that is looked at comes to, move nothing from under the
+   pointer. */
 .two {
   min-height: 58px;
   align-content: flex-start;

@@ -97,7 +97,10 @@ const then = computed(() => {
     v = shot.view;
   if (!t || !v) return "";
   const n = t.last - t.first;
-  return `It would have ${n} frames, from ${four(t.first)} to ${four(t.last - 1)}. ${t.analysis.sentences[0] ?? "Everything within its limits."}`;
+  return (
+    `It would have ${n} frames, from ${four(t.first)} to ${four(t.last - 1)}. ` +
+    `${t.analysis.sentences[0] ?? "Everything within its limits."}`
+  );
 });
 
 onMounted(async () => {

@@ -36,7 +36,8 @@ export function readKeys(text: string): Line[] {
     throw new Error("What is on the clipboard are no keyframes; copy some on a score first.");
   if (rows.length - 1 > mostLines)
     throw new Error(
-      `${rows.length - 1} keyframes are on the clipboard; paste at most ${mostLines} at once, or take them from a file.`,
+      `${rows.length - 1} keyframes are on the clipboard; paste at most ${mostLines} at ` +
+        "once, or take them from a file.",
     );
   return rows.slice(1).map((row, i) => {
     const [axis = "", unit = "", frame = "", value = "", bend] = row.split("\t");
@@ -44,7 +45,8 @@ export function readKeys(text: string): Line[] {
       v = Number(value);
     if (!axis || frame === "" || value === "" || !Number.isFinite(f) || !Number.isFinite(v))
       throw new Error(
-        `Line ${i + 2} of what is on the clipboard is no keyframe: give axis, unit, frame and value.`,
+        `Line ${i + 2} of what is on the clipboard is no keyframe: give axis, unit, frame ` +
+          "and value.",
       );
     if (Math.abs(f) > longestMove)
       throw new Error(`Line ${i + 2}: frame ${frame} is beyond the longest move, ±${longestMove}.`);
@@ -103,14 +105,19 @@ export function useClips() {
     if (alone && a)
       return a.unit === line.unit
         ? a
-        : `${a.name} is in ${word(a.unit)}; what was copied of ${own(line.axis)} is in ${word(line.unit)}. Select an axis of the same unit.`;
+        : `${a.name} is in ${word(a.unit)}; what was copied of ${own(line.axis)} is in ` +
+            `${word(line.unit)}. Select an axis of the same unit.`;
     const same =
       shot.axes.find((x) => x.id === line.axis) ??
       (shot.axes.filter((x) => own(x.id) === own(line.axis)).length === 1
         ? shot.axes.find((x) => own(x.id) === own(line.axis))
         : undefined);
     if (!same)
-      return `This rig has no ${own(line.axis)}; it has ${shot.axes.map((x) => own(x.id)).join(", ")}. Copy one axis alone to paste it on another.`;
+      return (
+        `This rig has no ${own(line.axis)}; it has ` +
+        `${shot.axes.map((x) => own(x.id)).join(", ")}. Copy one axis alone to paste it on ` +
+        "another."
+      );
     return same.unit === line.unit
       ? same
       : `${same.name} is in ${word(same.unit)}, and was copied in ${word(line.unit)}.`;

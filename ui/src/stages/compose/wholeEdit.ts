@@ -24,7 +24,9 @@ export const hints: Record<Do, string> = {
   scale: "A factor of −1 mirrors about that place.",
   quantise: "0 leaves frames, or values, as they are.",
   cut: "The other part goes; the pose at that frame is kept. Name a version first to have both.",
-  join: "The way between the two is smooth: it takes up the speed of one and gives it to the other.",
+  join:
+    "The way between the two is smooth: it takes up the speed of one and gives it to the " +
+    "other.",
 };
 
 /** Typed is what stands in the fields. */

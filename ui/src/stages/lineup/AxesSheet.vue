@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { dayAndHour } from "../../stores/dates";
 import { computed, onBeforeUnmount, onMounted, ref, shallowRef, watch } from "vue";
 import { api, sentence, type Axis, type AxisHomings, type MachineView } from "../../api/client";
 import AxisRuler from "../../drawing/AxisRuler.vue";
@@ -137,7 +138,7 @@ const { typed, changed, shown, keep } = useDayLimits(one, axis, said, load);
 const when = computed(() => {
   const l = one.value?.line_up;
   if (!l) return "as its description has it";
-  return `lined up ${new Date(l.at).toLocaleString("en-GB", { day: "2-digit", month: "short", hour: "2-digit", minute: "2-digit" })} by ${l.by.name}`;
+  return `lined up ${dayAndHour(l.at)} by ${l.by.name}`;
 });
 </script>
 
@@ -183,7 +184,8 @@ const when = computed(() => {
         class="rows"
         :class="{ dense }"
         :style="{
-          gridTemplateRows: `repeat(${one?.rig.axes.length ?? 1}, minmax(${dense ? 57 : 88}px, 1fr))`,
+          gridTemplateRows:
+            `repeat(${one?.rig.axes.length ?? 1}, ` + `minmax(${dense ? 57 : 88}px, 1fr))`,
         }"
       >
         <article

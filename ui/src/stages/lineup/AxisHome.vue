@@ -92,7 +92,12 @@ const learnt = computed(() => {
     a = props.axis;
   if (!h?.learnt) return "";
   const off = h.learnt - ((a.hard[1] ?? 0) - (a.hard[0] ?? 0));
-  return `Its ends are ${h.learnt.toFixed(2)} apart, ${Math.abs(off) < 0.005 * h.learnt ? "as described" : `${Math.abs(off).toFixed(2)} ${off > 0 ? "more" : "less"} than described: look at its scale, and at what stands in its way`}.`;
+  const apart = `Its ends are ${h.learnt.toFixed(2)} apart`;
+  if (Math.abs(off) < 0.005 * h.learnt) return `${apart}, as described.`;
+  return (
+    `${apart}, ${Math.abs(off).toFixed(2)} ${off > 0 ? "more" : "less"} than described: ` +
+    "look at its scale, and at what stands in its way."
+  );
 });
 </script>
 

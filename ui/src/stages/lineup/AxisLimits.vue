@@ -45,7 +45,10 @@ function suspend(): void {
   ask.ask({
     title: `Let ${a.name} past its soft limits for ${forHowLong} seconds?`,
     yes: `Off for ${forHowLong} s`,
-    text: `Only its hard ends, ${a.hard[0]} and ${a.hard[1]}${spaced(a)}, stop it then. It can be jogged, slowly; nothing rolls or goes anywhere. The limits come back on by themselves. Nobody in the moving zone.`,
+    text:
+      `Only its hard ends, ${a.hard[0]} and ${a.hard[1]}${spaced(a)}, stop it then. It can ` +
+      "be jogged, slowly; nothing rolls or goes anywhere. The limits come back on by " +
+      "themselves. Nobody in the moving zone.",
     act: async () => {
       const r = await api.POST("/api/machines/{id}/suspend", {
         params: { path: { id: props.machine } },

@@ -34,7 +34,9 @@ async function send(ask: boolean): Promise<boolean> {
   const mine = ++nth;
   if (bad.value) {
     says.value = {
-      text: `${bad.value.name}: “${typed.value[bad.value.id]}” is not a number; give ${unit(bad.value)}.`,
+      text:
+        `${bad.value.name}: “${typed.value[bad.value.id]}” is not a number; give ` +
+        `${unit(bad.value)}.`,
       tone: "over",
     };
     return false;
@@ -57,7 +59,8 @@ async function send(ask: boolean): Promise<boolean> {
   says.value = {
     text:
       r.data.seconds > 0
-        ? `It takes ${r.data.seconds} s; ${r.data.slowest} takes longest, the others arrive with it.`
+        ? `It takes ${r.data.seconds} s; ${r.data.slowest} takes longest, the others arrive ` +
+          "with it."
         : "It stands there already.",
     tone: "good",
   };

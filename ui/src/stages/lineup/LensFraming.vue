@@ -46,7 +46,8 @@ const draft = useDraft(() => {
 const f = draft.f;
 const sensor = computed(
   () =>
-    `${props.lens.width_mm} × ${props.lens.height_mm} mm, ${props.lens.width_px} × ${props.lens.height_px}`,
+    `${props.lens.width_mm} × ${props.lens.height_mm} mm, ${props.lens.width_px} × ` +
+    `${props.lens.height_px}`,
 );
 function docOf(f: typeof draft.f.value): { lens: LensDoc } {
   const [c, stop, p, ...o] = [

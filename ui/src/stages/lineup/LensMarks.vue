@@ -69,7 +69,8 @@ const likeThis = computed(
 const called = { focus: "from the image plane", iris: "stop", zoom: "focal length" } as const;
 const how = computed(() =>
   props.ring === "focus"
-    ? "Focus by eye on a chart, measure from the image plane to it with a tape, type that and press Mark."
+    ? "Focus by eye on a chart, measure from the image plane to it with a tape, type that " +
+      "and press Mark."
     : "Set the ring to the engraving, type what it says and press Mark.",
 );
 const strays = computed(() => scale.value?.strays ?? []);

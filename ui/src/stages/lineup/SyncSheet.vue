@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { dayAndHour } from "../../stores/dates";
 import { computed, onBeforeUnmount, onMounted, ref, shallowRef } from "vue";
 import { api, sentence, type Chain, type InStepNow, type MachineView } from "../../api/client";
 import ChainDrawing from "../../drawing/ChainDrawing.vue";
@@ -73,7 +74,11 @@ const big = computed(() => {
   const c = chain.value;
   if (now.value.running) return `${now.value.does} …`;
   if (!c) return "Nothing was measured yet.";
-  return `${c.delays.mean_ms.toFixed(1)} ms late, ${c.delays.frames.toFixed(2)} frames; its clock runs ${Math.abs(c.clock.ppm).toFixed(1)} ppm ${c.clock.ppm >= 0 ? "fast" : "slow"}.`;
+  return (
+    `${c.delays.mean_ms.toFixed(1)} ms late, ${c.delays.frames.toFixed(2)} frames; its ` +
+    `clock runs ${Math.abs(c.clock.ppm).toFixed(1)} ppm ` +
+    `${c.clock.ppm >= 0 ? "fast" : "slow"}.`
+  );
 });
 const minutes = (c: Chain): string =>
   !c.quarter_min
@@ -171,14 +176,7 @@ const minutes = (c: Chain): string =>
             <td>{{ (c.delays.most_ms - c.delays.least_ms).toFixed(1) }} ms</td>
             <td>{{ c.clock.ppm.toFixed(1) }} ppm</td>
             <td>
-              {{
-                new Date(c.at).toLocaleString("en-GB", {
-                  day: "2-digit",
-                  month: "short",
-                  hour: "2-digit",
-                  minute: "2-digit",
-                })
-              }}
+              {{ dayAndHour(c.at) }}
             </td>
           </tr>
         </tbody>

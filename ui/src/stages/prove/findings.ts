@@ -45,7 +45,8 @@ function knocks(v: ShotView, name: Namer): Finding[] {
   );
   const cure = "Smooth has no such steps.";
   if (all.length > 12) {
-    const text = `Acceleration steps at ${all.length} keyframes; the mount feels a knock at each. ${cure}`;
+    const text =
+      `Acceleration steps at ${all.length} keyframes; the mount feels a knock at each. ` + cure;
     return [found("note", text, all[0]?.at ?? null)];
   }
   return all.map((j) => {
@@ -143,7 +144,9 @@ function riding(v: ShotView, p: Proof | null, at: number): Finding[] {
   );
   for (const f of ride.flex.filter((x) => x.px >= 0.005)) {
     const lies = `would lie ${f.px.toFixed(2)} px beside pass ${ride.against}`;
-    const text = `Pass ${f.number} · ${f.name} at ${+f.fps.toFixed(2)} fps ${lies}, by bending alone (${as}).`;
+    const text =
+      `Pass ${f.number} · ${f.name} at ${+f.fps.toFixed(2)} fps ${lies}, by bending alone (` +
+      `${as}).`;
     const over = notOver(f.px, v.threshold_px);
     out.push(found(over ? "note" : "fine", text + over, f.frame));
   }

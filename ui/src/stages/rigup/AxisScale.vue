@@ -36,7 +36,9 @@ async function tape(): Promise<number | undefined> {
 async function mark(): Promise<void> {
   if (here.value === undefined) return;
   from.value = { at: here.value, tape: await tape() };
-  said.value = `From ${from.value.at.toFixed(2)}. Jog it a long way on Line up, or go to a frame, then come back here and press “to here”.`;
+  said.value =
+    `From ${from.value.at.toFixed(2)}. Jog it a long way on Line up, or go to a frame, ` +
+    "then come back here and press “to here”.";
   sessionStorage.setItem(key(), JSON.stringify(from.value));
 }
 const key = (): string => `keenarc.tape.${props.rig}.${props.axis.id}`;

@@ -78,7 +78,8 @@ async function make(): Promise<void> {
         <p class="quiet">
           {{
             start
-              ? `${start.says} What you leave empty is as usual; everything can be changed afterwards.`
+              ? `${start.says} What you leave empty is as usual; everything can be changed ` +
+                "afterwards."
               : "A version 1 of its own, which nothing else changes."
           }}
         </p>

@@ -80,7 +80,9 @@ function weighed(): void {
     arm = readNumber(scale.value.arm);
   if (Number.isNaN(kg) || Number.isNaN(arm)) {
     bench.said = {
-      text: "What does the scale read, and how far ahead of the axis does it pull? Give two numbers.",
+      text:
+        "What does the scale read, and how far ahead of the axis does it pull? Give two " +
+        "numbers.",
       tone: "over",
     };
     return;

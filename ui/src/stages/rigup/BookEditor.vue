@@ -145,14 +145,16 @@ function build(): RigDoc {
   return d;
 }
 async function keep(): Promise<void> {
-  if (!bench.value) return; // kept already: what fades is pressed once more, and has lost a part of its fields
+  // Kept already: what fades is pressed once more, and has lost a part of its fields.
+  if (!bench.value) return;
   wrong.value = "";
   try {
     const changes = differs(before, build()).map((c) => ({ ...c, seen: opened.version }));
     const made = await store.amend(changes, why.value || "the book's own part changed");
     if (made === "kept") emit("close");
     else wrong.value = store.said.text;
-    if (made === "stale") opened.version = store.sheet?.rig.version ?? opened.version; // that was said: pressed again, it is meant
+    // That was said: pressed again, it is meant.
+    if (made === "stale") opened.version = store.sheet?.rig.version ?? opened.version;
   } catch (e) {
     wrong.value = (e as Error).message;
   }

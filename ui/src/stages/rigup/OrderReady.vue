@@ -116,8 +116,9 @@ const next = computed(() => {
   gap: var(--s4);
 }
 .hour {
-  /* stylelint-disable-next-line declaration-property-value-disallowed-list -- the one hour of the day */
+  /* stylelint-disable declaration-property-value-disallowed-list -- the one hour of the day */
   font: 700 58px/1 var(--text);
+  /* stylelint-enable */
   margin: 0 0 var(--s2);
   letter-spacing: -0.02em;
   white-space: nowrap;

@@ -63,7 +63,8 @@ const slot = computed(() => props.sheet.course.slots?.find((c) => c.id === props
 const learnt = computed(() => order.view?.learnt?.find((l) => l.does === props.step.does));
 const rests = computed(() =>
   learnt.value
-    ? `${learnt.value.p50_minutes.toFixed(0)} min, four days in five under ${learnt.value.p80_minutes.toFixed(0)}: ${learnt.value.rests}`
+    ? `${learnt.value.p50_minutes.toFixed(0)} min, four days in five under ` +
+      `${learnt.value.p80_minutes.toFixed(0)}: ${learnt.value.rests}`
     : "nobody has timed this here yet: a rule of thumb",
 );
 const threads = computed(() => [...new Set(props.steps.map((s) => s.thread))]);

@@ -81,10 +81,13 @@ const no = computed(() => answers.value.filter((a) => a.word === "no"));
 const unknown = computed(() => answers.value.filter((a) => a.word === "cannot say"));
 const big = computed(() => {
   const e = props.sheet.extent;
-  if (answers.value.length === 0)
-    return e
-      ? `Its camera gets from ${e.low_m < 0.005 ? "the floor" : e.low_m.toFixed(2)} to ${e.high_m.toFixed(2)} m${e.reach_m > 0.2 ? ` and reaches ${e.reach_m.toFixed(2)} m` : e.travel_m > 0 ? ` along ${e.travel_m.toFixed(2)} m` : ""}.`
-      : "It carries no camera.";
+  if (answers.value.length === 0) {
+    if (!e) return "It carries no camera.";
+    const low = e.low_m < 0.005 ? "the floor" : e.low_m.toFixed(2);
+    const along = e.travel_m > 0 ? ` along ${e.travel_m.toFixed(2)} m` : "";
+    const far = e.reach_m > 0.2 ? ` and reaches ${e.reach_m.toFixed(2)} m` : along;
+    return `Its camera gets from ${low} to ${e.high_m.toFixed(2)} m${far}.`;
+  }
   if (no.value.length)
     return `No: ${no.value.length === 1 ? "one thing" : `${no.value.length} things`} it cannot do.`;
   return unknown.value.length ? "Perhaps: not all of it is written down." : "Yes, it can.";

@@ -48,7 +48,9 @@ function configure(): void {
   ask.ask({
     title: `Give ${s.rig.name} version ${s.rig.version}?`,
     yes: `Give it version ${s.rig.version}`,
-    text: "It must stand still. Axes that count other steps have to be homed again; what is armed or loaded is gone. Nothing moves.",
+    text:
+      "It must stand still. Axes that count other steps have to be homed again; what is " +
+      "armed or loaded is gone. Nothing moves.",
     act: async () => {
       const r = await api.POST("/api/machines/{id}/configure", {
         params: { path: { id: s.rig.id } },

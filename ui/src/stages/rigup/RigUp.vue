@@ -60,8 +60,8 @@ watch(
 const now = computed<Record<string, LiveMachine>>(() =>
   Object.fromEntries((live.now?.machines ?? []).map((m) => [m.machine, m])),
 );
-// On the floor in the floor's order, then the others of the book. Before the floor is known there is
-// none: what comes before others that are there would push them from under the pointer.
+// On the floor in the floor's order, then the others of the book. Before the floor is known there
+// is none: what comes before others that are there would push them from under the pointer.
 const list = computed(() => {
   if (!live.now && !live.lost) return [];
   const floor = (live.now?.machines ?? []).map((m) => ({ id: m.machine, name: m.name }));

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { dayAndHour } from "../../stores/dates";
 import { computed, ref } from "vue";
 import { api, sentence, type RigSheet } from "../../api/client";
 import { useAsk } from "../../shell/ask";
@@ -19,7 +20,9 @@ function bring(): void {
   ask.ask({
     title: `Bring ${shot.view?.code} to version ${r.version} of ${r.name}?`,
     yes: "Bring it",
-    text: "Its keyframes stay where they are. A seal pins the version: paths that were sealed before are void, and are sealed again. Takes keep what they were rolled with.",
+    text:
+      "Its keyframes stay where they are. A seal pins the version: paths that were sealed " +
+      "before are void, and are sealed again. Takes keep what they were rolled with.",
     act: async () => {
       const a = await api.POST("/api/shots/{id}/rig", {
         params: { path: { id: shot.id } },
@@ -72,14 +75,7 @@ async function read(e: Event): Promise<void> {
             >
           </td>
           <td>
-            {{
-              new Date(v.at).toLocaleString("en-GB", {
-                day: "2-digit",
-                month: "short",
-                hour: "2-digit",
-                minute: "2-digit",
-              })
-            }}
+            {{ dayAndHour(v.at) }}
           </td>
           <td>{{ v.by.name }}</td>
           <td>{{ v.says || "shipped" }}</td>

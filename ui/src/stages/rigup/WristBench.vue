@@ -49,7 +49,9 @@ async function go(): Promise<void> {
   ask.ask({
     title: `Turn the wrist of ${props.view.name}?`,
     yes: "Go",
-    text: `${r.data.said} It takes ${r.data.seconds} s, at a fifth of its working speeds. Everyone clear of its reach; it goes straight, past whatever stands there.`,
+    text:
+      `${r.data.said} It takes ${r.data.seconds} s, at a fifth of its working speeds. ` +
+      "Everyone clear of its reach; it goes straight, past whatever stands there.",
     act: async () => {
       const a = await api.POST("/api/machines/{id}/go", {
         params: { path: { id: props.view.machine } },

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { dayAndHour } from "../../stores/dates";
 import { onMounted, ref, shallowRef } from "vue";
 import { useRouter } from "vue-router";
 import { api, sentence, type MachineView, type Production } from "../../api/client";
@@ -83,13 +84,6 @@ async function add(production: string): Promise<void> {
   else refused.value = sentence(r.error);
 }
 const stageOf = (id: string): string => prefs.where[id]?.stage ?? "compose";
-const when = (t: string): string =>
-  new Date(t).toLocaleString("en-GB", {
-    day: "2-digit",
-    month: "short",
-    hour: "2-digit",
-    minute: "2-digit",
-  });
 </script>
 
 <template>
@@ -172,7 +166,7 @@ const when = (t: string): string =>
               <span v-if="s.trouble" class="over small" :data-test="'trouble-' + s.code">{{
                 s.trouble
               }}</span>
-              <span class="quiet small">changed {{ when(s.changed) }}</span>
+              <span class="quiet small">changed {{ dayAndHour(s.changed) }}</span>
             </router-link>
             <button class="link small edit" :data-test="'change-' + s.code" @click="change(s)">
               name and timecode<span class="sr"> of {{ s.code }}</span>

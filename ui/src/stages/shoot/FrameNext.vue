@@ -38,7 +38,10 @@ const then = computed(() => {
     .slice(1)
     .map((c) => frames.layer(c.layer)?.name)
     .join(", ");
-  return `press N · ${rest ? `then ${rest}, ` : ""}${w.then ? `then on to ${four(w.then.frame)}` : "then all is taken"}`;
+  return (
+    `press N · ${rest ? `then ${rest}, ` : ""}` +
+    `${w.then ? `then on to ${four(w.then.frame)}` : "then all is taken"}`
+  );
 });
 const clock = (s: number): string =>
   s >= 5400

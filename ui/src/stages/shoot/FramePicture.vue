@@ -76,7 +76,9 @@ const shown = computed(() => {
       u = unsure.value;
     return {
       src: of(u ? u.picture : x?.picture),
-      head: `frame ${frames.name(c)}${u ? `, exposure ${u.number}` : (x?.number ?? 0) > 1 ? `, exposure ${x?.number}` : ""}`,
+      head:
+        `frame ${frames.name(c)}` +
+        `${u ? `, exposure ${u.number}` : (x?.number ?? 0) > 1 ? `, exposure ${x?.number}` : ""}`,
       right: u ? "uncertain" : (x?.state ?? ""),
     };
   }

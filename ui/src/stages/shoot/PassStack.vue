@@ -27,10 +27,24 @@ const long = (s: number): string =>
     : s < 7200
       ? `${+(s / 60).toFixed(1)} min`
       : `${+(s / 3600).toFixed(1)} h`;
-const rate = (p: PassView): string =>
-  lapse(p)
-    ? `${p.clock_spec.pictures} pictures, ${long(p.seconds)}${p.clock_spec.way === "on" ? "" : `, ${p.clock_spec.way}`}`
-    : `${p.clock_spec.kind === "live" ? "live, to " : ""}${+p.fps.toFixed(2)} fps ×${p.clock}${p.clock_spec.way === "on" ? "" : `, ${p.clock_spec.way}`}${(p.clock_spec.times ?? 1) > 1 ? ` ${p.clock_spec.times} times` : ""}${p.clock_spec.waits?.length ? ", waits" : ""}`;
+const rate = (p: PassView): string => {
+  const c = p.clock_spec;
+  const way = c.way === "on" ? "" : `, ${c.way}`;
+  if (lapse(p)) return `${c.pictures} pictures, ${long(p.seconds)}${way}`;
+  const live = c.kind === "live" ? "live, to " : "";
+  const times = (c.times ?? 1) > 1 ? ` ${c.times} times` : "";
+  return (
+    `${live}${+p.fps.toFixed(2)} fps ×${p.clock}${way}${times}` + (c.waits?.length ? ", waits" : "")
+  );
+};
+const rates =
+  "a factor, as 1, 0.5 or 1/3, frames per second, as 8 fps, or how long it takes, as 12 s";
+const waiting =
+  "frames and seconds, as 0096 2 s, 0120 0.5 s; only where everything stands still, " +
+  "or with an ease";
+const forIt =
+  "The path is checked on this clock and sealed for it, too: the same steps, the same version. " +
+  "Takes of all its passes are judged together.";
 // The strip's full height is 1.5 × the threshold; the line is the threshold.
 const bars = (t: TakeView): { x: number; w: number; h: number; b: 0 | 1 | 2 | 3 }[] => {
   const n = Math.max(1, (shot.view?.last ?? 1) - (shot.view?.first ?? 0));
@@ -65,12 +79,19 @@ function says(p: PassView): { text: string; tone: string } {
 // What a clock's camera and trace leave out.
 function apart(p: PassView): string {
   const n = Math.max(0, (shot.view?.last ?? 0) - (shot.view?.first ?? 0));
-  return `${p.between_frames > 0 && p.between_frames <= n ? `Its pictures show ${n - p.between_frames} of ${n} frames; only those are judged. ` : ""}${p.every_ms > 1 ? `Its trace has a sample every ${p.every_ms} ms. ` : ""}`;
+  const between = p.between_frames > 0 && p.between_frames <= n;
+  return (
+    (between
+      ? `Its pictures show ${n - p.between_frames} of ${n} frames; only those are judged. `
+      : "") + (p.every_ms > 1 ? `Its trace has a sample every ${p.every_ms} ms. ` : "")
+  );
 }
 function more(p: PassView): string {
   const f = newest(p)?.finding;
   if (!f) return "";
-  const seal = `from the seal at most ${f.seal_px.toFixed(2)} px, at ${four(f.seal_frame)} (${f.seal_point})`;
+  const seal =
+    `from the seal at most ${f.seal_px.toFixed(2)} px, ` +
+    `at ${four(f.seal_frame)} (${f.seal_point})`;
   const turned = f.turned_px
     ? `; it runs another way, and slack alone comes to ${f.turned_px.toFixed(2)} px`
     : "";
@@ -190,7 +211,7 @@ const { grasp, letGo, setFactor, setNumber, setKind, setLocked, setWay, setWaits
             :value="p.clock"
             data-test="pass-clock"
             :aria-label="`Rate factor of pass ${p.number}`"
-            title="a factor, as 1, 0.5 or 1/3, frames per second, as 8 fps, or how long it takes, as 12 s"
+            :title="rates"
             @change="(e: Event) => setFactor(p, e)"
         /></label>
         <select
@@ -252,7 +273,7 @@ const { grasp, letGo, setFactor, setNumber, setKind, setLocked, setWay, setWaits
           class="btn for-it"
           data-test="seal-for-pass"
           :disabled="sealing"
-          title="The path is checked on this clock and sealed for it, too: the same steps, the same version. Takes of all its passes are judged together."
+          :title="forIt"
           @click="sealFor(p)"
         >
           seal for it
@@ -276,7 +297,7 @@ const { grasp, letGo, setFactor, setNumber, setKind, setLocked, setWay, setWaits
             placeholder="none"
             data-test="pass-waits"
             :aria-label="`Waits of pass ${p.number}`"
-            title="frames and seconds, as 0096 2 s, 0120 0.5 s; only where everything stands still, or with an ease"
+            :title="waiting"
             @change="(e: Event) => setWaits(p, e)"
         /></label>
         <label v-for="f in fields(p)" :key="f.what"

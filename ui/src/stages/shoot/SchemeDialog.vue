@@ -102,7 +102,8 @@ function read(): Scheme | string {
               const m = /^(\S.*?)\s+(\d+(?:\.\d+)?)$/.exec(t);
               if (!m)
                 throw new Error(
-                  `${r.name}, lamps: "${t}" cannot be read; give names and per cent, as key 100, lamp 60.`,
+                  `${r.name}, lamps: "${t}" cannot be read; give names and per cent, as key ` +
+                    "100, lamp 60.",
                 );
               return [m[1] ?? "", Number(m[2]) / 100];
             }),

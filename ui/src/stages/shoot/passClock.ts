@@ -72,7 +72,8 @@ export function usePassClock() {
   const grasp = (p: PassView): void => {
     held = { id: p.id, clock: p.clock_spec };
   };
-  const made = new Map<string, { nth: number; clock: PassView["clock_spec"] }>(); // by this page's own last change
+  // By this page's own last change.
+  const made = new Map<string, { nth: number; clock: PassView["clock_spec"] }>();
   function change(p: PassView, c: Clocked): Promise<boolean> {
     const typed = done,
       shown = held?.id === p.id ? held.clock : p.clock_spec;
@@ -128,7 +129,9 @@ export function usePassClock() {
       .filter(Boolean)
       .map((t) => /^(-?\d+)\s+([\d.]+)\s*s?$/.exec(t));
     if (parts.some((m) => !m))
-      shot.trouble = `Waits: "${box.value}" cannot be read; give frames and seconds, as 0096 2 s, 0120 0.5 s.`;
+      shot.trouble =
+        `Waits: "${box.value}" cannot be read; give frames and seconds, as 0096 2 s, 0120 ` +
+        "0.5 s.";
     else {
       const list = parts
         .map((m) => ({ frame: Number(m?.[1]), ms: Math.round(Number(m?.[2]) * 1000) }))
