@@ -43,7 +43,7 @@ quick: need-build
 	go test -short -json $$(go list ./... | grep -v /e2e) | go run ./tools/tested
 
 check: ui/node_modules/.package-lock.json bin/keenarc
-	@echo "gofmt, vet, staticcheck, revive, the map, types, prettier, eslint, stylelint"
+	@echo "gofmt, vet, staticcheck, revive, the map, types, prettier, eslint, stylelint, knip"
 	@test -z "$$(gofmt -l $$(git ls-files -co --exclude-standard '*.go'))" || { gofmt -l $$(git ls-files -co --exclude-standard '*.go'); exit 1; }
 	go vet ./...
 	go tool staticcheck ./...

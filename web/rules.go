@@ -35,7 +35,6 @@ func Rules() ([]byte, error) {
 		{"curves", "How keyframes are joined.", curve.Kinds},
 		{"laws", "How a ramp gathers and loses speed.", curve.Laws},
 		{"ends", "How a curve of a kind may begin and end, the usual way first; none: there is no choice.", ends},
-		{"axisKinds", "What an axis does.", rig.Kinds},
 		{"symbols", "Units as they are written behind a number.", symbols},
 		{"ways", "In which direction a clock goes.", clock.Ways},
 		{"clocks", "Kinds of clocks.", clock.Kinds},

@@ -57,17 +57,6 @@ export const ends = {
   ]
 } as const;
 
-// What an axis does.
-export const axisKinds = [
-  "linear",
-  "rotary",
-  "focus",
-  "iris",
-  "zoom",
-  "lamp",
-  "mover"
-] as const;
-
 // Units as they are written behind a number.
 export const symbols = {
   "%": "%",

@@ -6,7 +6,7 @@ import type { Answer, Ask, Mark } from "./finderWorker";
 // processors are left to the drawings; in full once it rests.
 const goodMS = 16;
 
-export interface Wanted {
+interface Wanted {
   view: View;
   width: number;
   height: number;

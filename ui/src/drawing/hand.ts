@@ -14,7 +14,7 @@ export interface Staff {
 }
 
 // Where the hand is: frames and values on the sheet.
-export interface Sheet {
+interface Sheet {
   box: Ref<HTMLElement | null>;
   left: number;
   rows: Ref<Staff[]>;

@@ -12,7 +12,7 @@ export interface Frame {
 
 // A projection of points in metres onto the sheet, in px: the plan from above, or
 // the elevation from the front.
-export type Projection = (v: readonly number[]) => [number, number];
+type Projection = (v: readonly number[]) => [number, number];
 export function projection(f: Frame, side: boolean): Projection {
   return side
     ? (v) => [f.cx + (v[0] ?? 0) * f.k, f.floorY - (v[2] ?? 0) * f.k]

@@ -3,7 +3,7 @@ import { differs, same, touches, type FieldChange } from "./documents";
 import type { Kept } from "./site";
 
 type Texts = Record<string, unknown>;
-export interface Draft<T extends Texts> {
+interface Draft<T extends Texts> {
   f: Ref<T>;
   // Sends what was typed: doc makes a document of the texts, and throws where it cannot.
   keep(doc: (f: T) => unknown, send: (changes: FieldChange[]) => Promise<Kept>): Promise<Kept>;

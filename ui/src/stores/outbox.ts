@@ -32,7 +32,7 @@ interface FieldsSent extends Way {
 type Waiting = EditSent | FieldsSent;
 // What was not made: again, it may be done all the same, on the version that is there now.
 type Refused = Waiting & { text: string; again: boolean; version?: number };
-export type Answer<V> = {
+type Answer<V> = {
   data?: V;
   text: string;
   stale: boolean;

@@ -5,12 +5,12 @@ import { begins } from "../api/busy";
 import { useShot } from "./shot";
 
 // What is tried and would be: an edit, or an older revision that would be gone back to.
-export interface Try {
+interface Try {
   edit?: Edit;
   back?: number;
   whole?: boolean;
 }
-export interface Tried {
+interface Tried {
   view: ShotView;
   camera: View | null;
   frame: number;

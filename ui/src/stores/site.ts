@@ -6,10 +6,10 @@ import { useOutbox } from "./outbox";
 // What the sheets of a place have in common: one document per shot, looked at anew when
 // somebody changed it; its fields are changed one by one, in turn, and what was changed
 // can be taken back.
-export type Said = { text: string; tone: string; field?: string; choices?: string[] };
-export type Answered<V> = Promise<{ data?: V; error?: unknown }>;
+type Said = { text: string; tone: string; field?: string; choices?: string[] };
+type Answered<V> = Promise<{ data?: V; error?: unknown }>;
 
-export interface SiteSheet<V, D> {
+interface SiteSheet<V, D> {
   view: ShallowRef<V | null>;
   shot: Ref<string>;
   said: Ref<Said>;

@@ -8,7 +8,7 @@ import { useShot } from "./shot";
 // Live: while it is on, a nudge that is pressed moves the rig for as long as it is pressed.
 // It is switched on deliberately, and off by itself: a minute untouched, a hidden page, a
 // lost rig, Stop, or another screen.
-export const liveSeconds = 60;
+const liveSeconds = 60;
 
 export const useSteer = defineStore("steer", () => {
   const shot = useShot();

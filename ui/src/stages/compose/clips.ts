@@ -15,7 +15,7 @@ interface Line {
   key: Key;
 }
 
-export function writeKeys(lines: Line[]): string {
+function writeKeys(lines: Line[]): string {
   const text = lines.map(({ axis, unit, key }) => {
     const { frame, value, ...bend } = key;
     return [
@@ -30,7 +30,7 @@ export function writeKeys(lines: Line[]): string {
 }
 
 // Reads them; throws a sentence that names the line.
-export function readKeys(text: string): Line[] {
+function readKeys(text: string): Line[] {
   const rows = text.split(/\r?\n/).filter((l) => l.trim() !== "");
   if (rows[0]?.trim() !== title)
     throw new Error("What is on the clipboard are no keyframes; copy some on a score first.");

@@ -30,7 +30,7 @@ export const hints: Record<Do, string> = {
 };
 
 /** Typed is what stands in the fields. */
-export interface Typed {
+interface Typed {
   what: Do;
   axis: string;
   frames: string;

@@ -3,7 +3,7 @@
 import type { Proof, Remedy, ShotView } from "../../api/client";
 import { four } from "../../stores/shot";
 
-export interface Finding {
+interface Finding {
   text: string;
   frame: number | null;
   remedies: Remedy[];
