@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { computed } from "vue";
 import type { Axis } from "../api/client";
-import { fixed, places, spaced } from "./axes";
+import { fixed, places, spaced } from "../stores/axes";
 import { band, fills, percent } from "./headroom";
 
 // One axis's range, drawn to a ruler: hard ends hatched, soft limits as posts, home as a

@@ -2,7 +2,7 @@
 import { computed, watch } from "vue";
 import { mostFrames, signed, useChanges } from "../stores/changes";
 import { useShot } from "../stores/shot";
-import type { Window } from "./window";
+import type { Window } from "../stores/window";
 
 // How much the picture changes from each frame to the next: bars for its centre, a line for
 // the corner that moves most, cut off where a few frames are far above the rest; and the

@@ -5,7 +5,7 @@ import { keep } from "../stores/keep";
 import { usePreview } from "../stores/preview";
 import { useScore } from "../stores/score";
 import { four, useShot } from "../stores/shot";
-import { isFocus, spaced } from "./axes";
+import { isFocus, spaced } from "../stores/axes";
 import { useHand, type Staff } from "./hand";
 import { percent } from "./headroom";
 import { distance } from "./ring";

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { computed } from "vue";
-import FieldInput from "../shell/FieldInput.vue";
+import FieldInput from "../fields/FieldInput.vue";
 
 // Boxes between keyframes: how long each leg takes, or how it is joined. What has no room
 // is left out; fewer frames in the window give it room.

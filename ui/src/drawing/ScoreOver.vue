@@ -2,7 +2,7 @@
 import { computed } from "vue";
 import type { Plot } from "../api/client";
 import { fills, runs } from "./headroom";
-import type { Window } from "./window";
+import type { Window } from "../stores/window";
 
 // The whole move in a thin strip: the worst share of any axis by frame, and the window.
 const props = defineProps<{

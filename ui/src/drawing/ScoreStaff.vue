@@ -2,7 +2,7 @@
 import { computed } from "vue";
 import type { Axis, AxisReport, RingMark, Track } from "../api/client";
 import { four } from "../stores/shot";
-import { isFocus as focuses, own, spaced } from "./axes";
+import { isFocus as focuses, own, spaced } from "../stores/axes";
 import { distance, ticks } from "./ring";
 import StaffPosts, { type Lift } from "./StaffPosts.vue";
 import StaffRibbon, { type Row } from "./StaffRibbon.vue";

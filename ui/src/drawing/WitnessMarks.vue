@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { computed } from "vue";
 import type { Axis } from "../api/client";
-import { spaced } from "./axes";
+import { spaced } from "../stores/axes";
 
 // What somebody sees who stands beside a stand-in: the mark on what stands still, and the
 // one on what moves.

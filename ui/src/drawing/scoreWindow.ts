@@ -2,7 +2,7 @@ import { computed, onBeforeUnmount, shallowRef, watch, type Ref } from "vue";
 import { api, type Plot, type ShotView } from "../api/client";
 import { useScore } from "../stores/score";
 import { useShot } from "../stores/shot";
-import { panned, zoomed, type Window } from "./window";
+import { panned, zoomed, type Window } from "../stores/window";
 
 // The stretch of frames that the score shows, from left over span px: all of the move, or the
 // part that was zoomed into, with samples fine enough for it.

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { nextTick, ref, watch } from "vue";
 import { useRoute } from "vue-router";
-import { useAsk } from "./ask";
+import { useAsk } from "../stores/ask";
 const ask = useAsk();
 const route = useRoute();
 const safe = ref<HTMLButtonElement | null>(null);

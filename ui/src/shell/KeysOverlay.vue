@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { usePrefs } from "../stores/prefs";
-import { useAsk } from "./ask";
+import { useAsk } from "../stores/ask";
 const ask = useAsk();
 const prefs = usePrefs();
 const keys: [string, string][] = [

@@ -5,7 +5,7 @@ import { useLive } from "../stores/live";
 import { usePrefs } from "../stores/prefs";
 import { useFrames } from "../stores/frames";
 import { four, useShot } from "../stores/shot";
-import { useAsk } from "./ask";
+import { useAsk } from "../stores/ask";
 
 const shot = useShot();
 const live = useLive();

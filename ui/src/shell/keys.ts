@@ -1,4 +1,4 @@
-import { own } from "../drawing/axes";
+import { own } from "../stores/axes";
 import { ref } from "vue";
 import { useRoute, useRouter } from "vue-router";
 import { stages } from "../router";
@@ -11,7 +11,7 @@ import { usePlay } from "../stores/play";
 import { useScore } from "../stores/score";
 import { useShot } from "../stores/shot";
 import { useSteer } from "../stores/steer";
-import { useAsk } from "./ask";
+import { useAsk } from "../stores/ask";
 import { useMoves } from "./moves";
 
 // All keys of the application. Esc stops from anywhere; no key here moves a

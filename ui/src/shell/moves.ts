@@ -3,9 +3,9 @@ import { computed, ref, watch } from "vue";
 import { api, sentence } from "../api/client";
 import { four, useShot } from "../stores/shot";
 import type { paths } from "../api/schema";
-import { machineOf, own } from "../drawing/axes";
+import { machineOf, own } from "../stores/axes";
 import { useLive } from "../stores/live";
-import { useAsk } from "./ask";
+import { useAsk } from "../stores/ask";
 
 type Way = NonNullable<
   paths["/api/machines/{id}/home"]["post"]["requestBody"]["content"]["application/json"]["way"]

@@ -1,7 +1,7 @@
 import { defineStore } from "pinia";
 import { computed, ref, shallowRef, watch } from "vue";
 import { api, sentence, type Cell, type FrameLayer, type FramesView } from "../api/client";
-import { useAsk } from "../shell/ask";
+import { useAsk } from "./ask";
 import type { FieldChange } from "./documents";
 import { useLive } from "./live";
 import { useOutbox } from "./outbox";

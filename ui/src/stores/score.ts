@@ -1,6 +1,6 @@
 import { defineStore } from "pinia";
 import { ref, shallowRef, watch } from "vue";
-import type { Window } from "../drawing/window";
+import type { Window } from "./window";
 import { usePrefs } from "./prefs";
 import { useShot } from "./shot";
 

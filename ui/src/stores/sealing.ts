@@ -1,6 +1,6 @@
 import type { Ref } from "vue";
 import { api, type PassView, type ShotView } from "../api/client";
-import { useAsk } from "../shell/ask";
+import { useAsk } from "./ask";
 import type { Line } from "./takingBack";
 
 // Sealing the path, and what is asked before it.

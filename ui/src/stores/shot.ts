@@ -3,7 +3,7 @@ import { computed, ref, shallowRef, watch } from "vue";
 import { api, sentence, type Edit, type ShotView, type Track, type View } from "../api/client";
 import { awaited } from "../api/busy";
 import { longestMove } from "../api/rules";
-import { isFocus } from "../drawing/axes";
+import { isFocus } from "./axes";
 import { keep } from "./keep";
 import { useOutbox } from "./outbox";
 import { passList } from "./passList";

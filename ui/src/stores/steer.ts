@@ -1,6 +1,6 @@
 import { defineStore } from "pinia";
 import { computed, ref, watch } from "vue";
-import { machineOf, own } from "../drawing/axes";
+import { machineOf, own } from "./axes";
 import { heldSocket } from "./held";
 import { useLive } from "./live";
 import { useShot } from "./shot";

@@ -1,7 +1,7 @@
 import { hour } from "./dates";
 import { ref, type Ref } from "vue";
 import { api, type PathVersion, type ShotView } from "../api/client";
-import { useAsk } from "../shell/ask";
+import { useAsk } from "./ask";
 import { useOutbox } from "./outbox";
 
 // Sends something that is no edit, after the edits that were made before it; what is said when it

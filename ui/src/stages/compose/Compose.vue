@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { allHomed } from "../../drawing/axes";
+import { allHomed } from "../../stores/axes";
 import { computed, onBeforeUnmount, nextTick, onMounted, ref, shallowRef, watch } from "vue";
 import ScoreDrawing from "../../drawing/ScoreDrawing.vue";
 import SeeingBox from "../../drawing/SeeingBox.vue";

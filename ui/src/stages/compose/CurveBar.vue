@@ -3,10 +3,10 @@ import { computed } from "vue";
 import type { Edit } from "../../api/client";
 import { curves, ends as endings, laws, longestMove, symbols } from "../../api/rules";
 import { four, useShot } from "../../stores/shot";
-import { readNumber } from "../../shell/numbers";
-import { answered } from "../../shell/typed";
+import { readNumber } from "../../fields/numbers";
+import { answered } from "../../fields/typed";
 import { useOutbox } from "../../stores/outbox";
-import FieldInput from "../../shell/FieldInput.vue";
+import FieldInput from "../../fields/FieldInput.vue";
 
 // How the selected axis is joined: the whole of it, the leg under the playhead, and what its
 // keyframe there has.

@@ -2,11 +2,11 @@
 import { computed, onBeforeUnmount, ref, watch } from "vue";
 import type { Edit } from "../../api/client";
 import { laws, symbols } from "../../api/rules";
-import { isFocus } from "../../drawing/axes";
+import { isFocus } from "../../stores/axes";
 import { distance } from "../../drawing/ring";
 import { usePreview } from "../../stores/preview";
 import { useShot } from "../../stores/shot";
-import { needNumber } from "../../shell/numbers";
+import { needNumber } from "../../fields/numbers";
 
 // A move of the selected axis typed as a start, an end, a duration and ramps. It is shown on
 // sheet and score before it is laid.

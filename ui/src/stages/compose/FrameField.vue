@@ -1,8 +1,8 @@
 <script setup lang="ts">
 import { longestMove } from "../../api/rules";
 import { useShot } from "../../stores/shot";
-import { readNumber } from "../../shell/numbers";
-import FieldInput from "../../shell/FieldInput.vue";
+import { readNumber } from "../../fields/numbers";
+import FieldInput from "../../fields/FieldInput.vue";
 
 // The playhead's frame, to be typed; apart, so that scrubbing draws nothing else.
 const shot = useShot();

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { useAsk } from "../../shell/ask";
+import { useAsk } from "../../stores/ask";
 import { useLive } from "../../stores/live";
 import { useSteer } from "../../stores/steer";
 

@@ -8,9 +8,9 @@ import { useScore, type Timing } from "../../stores/score";
 import { useNudge } from "../../stores/nudge";
 import { useOutbox } from "../../stores/outbox";
 import { useShot } from "../../stores/shot";
-import { readNumber } from "../../shell/numbers";
-import { answered } from "../../shell/typed";
-import FieldInput from "../../shell/FieldInput.vue";
+import { readNumber } from "../../fields/numbers";
+import { answered } from "../../fields/typed";
+import FieldInput from "../../fields/FieldInput.vue";
 
 const shot = useShot();
 const outbox = useOutbox();

@@ -5,8 +5,8 @@ import { usePrefs } from "../../stores/prefs";
 import { useScore } from "../../stores/score";
 import FrameField from "./FrameField.vue";
 import { useShot } from "../../stores/shot";
-import { readNumber } from "../../shell/numbers";
-import FieldInput from "../../shell/FieldInput.vue";
+import { readNumber } from "../../fields/numbers";
+import FieldInput from "../../fields/FieldInput.vue";
 
 // Plays the move on the sheet and in the finder. No rig moves.
 const shot = useShot();

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { computed, onBeforeUnmount, ref } from "vue";
 import type { Axis } from "../../api/client";
-import { isFocus, own, places, unit as symbol } from "../../drawing/axes";
+import { isFocus, own, places, unit as symbol } from "../../stores/axes";
 import { band, fills, percent } from "../../drawing/headroom";
 import { signed, useChanges } from "../../stores/changes";
 import { useScore } from "../../stores/score";
@@ -11,9 +11,9 @@ import { useLive } from "../../stores/live";
 import { useSteer } from "../../stores/steer";
 import LiveSign from "./LiveSign.vue";
 import MarksBox from "./MarksBox.vue";
-import { readNumber } from "../../shell/numbers";
-import { answered } from "../../shell/typed";
-import FieldInput from "../../shell/FieldInput.vue";
+import { readNumber } from "../../fields/numbers";
+import { answered } from "../../fields/typed";
+import FieldInput from "../../fields/FieldInput.vue";
 
 const shot = useShot();
 const nudge = useNudge();

@@ -1,6 +1,6 @@
 import type { Axis, Edit, Key } from "../../api/client";
 import { longestMove } from "../../api/rules";
-import { own } from "../../drawing/axes";
+import { own } from "../../stores/axes";
 import { useScore } from "../../stores/score";
 import { four, useShot } from "../../stores/shot";
 

@@ -1,6 +1,6 @@
 // What is done to a move as a whole, as it is typed, and as an edit.
 import { api, sentence, type Edit } from "../../api/client";
-import { needNumber } from "../../shell/numbers";
+import { needNumber } from "../../fields/numbers";
 
 type Whole = NonNullable<Edit["whole"]>;
 export type Do = Whole["do"];

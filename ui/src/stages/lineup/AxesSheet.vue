@@ -3,7 +3,7 @@ import { dayAndHour } from "../../stores/dates";
 import { computed, onBeforeUnmount, onMounted, ref, shallowRef, watch } from "vue";
 import { api, sentence, type Axis, type AxisHomings, type MachineView } from "../../api/client";
 import AxisRuler from "../../drawing/AxisRuler.vue";
-import { finest, fixed, spaced, unit } from "../../drawing/axes";
+import { finest, fixed, spaced, unit } from "../../stores/axes";
 import LivePicture from "../../drawing/LivePicture.vue";
 import HomingDots from "../../drawing/HomingDots.vue";
 import { useMoves } from "../../shell/moves";

@@ -1,8 +1,8 @@
 <script setup lang="ts">
 import { computed } from "vue";
 import { api, sentence, type Axis, type MachineState } from "../../api/client";
-import { places, spaced } from "../../drawing/axes";
-import { useAsk } from "../../shell/ask";
+import { places, spaced } from "../../stores/axes";
+import { useAsk } from "../../stores/ask";
 
 // The day's limits of one axis: typed, or taught by driving there.
 export interface Typed {

@@ -1,9 +1,9 @@
 <script setup lang="ts">
 import { computed, onBeforeUnmount, ref, watch } from "vue";
 import { api, sentence, type MachineState, type MachineView } from "../../api/client";
-import { fixed, places, spaced, unit } from "../../drawing/axes";
+import { fixed, places, spaced, unit } from "../../stores/axes";
 import { useShot } from "../../stores/shot";
-import { readNumber } from "../../shell/numbers";
+import { readNumber } from "../../fields/numbers";
 
 // Several axes are sent somewhere, at a speed of their own, all arriving together.
 const props = defineProps<{ machine: MachineView; state: MachineState }>();

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { onBeforeUnmount, ref, watch } from "vue";
 import type { Axis } from "../../api/client";
-import { spaced } from "../../drawing/axes";
+import { spaced } from "../../stores/axes";
 import { heldSocket } from "../../stores/held";
 
 // Two targets that move an axis for as long as one is held.

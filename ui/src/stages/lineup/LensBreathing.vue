@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { ref } from "vue";
 import { api, type LensView } from "../../api/client";
-import { readNumber } from "../../shell/numbers";
+import { readNumber } from "../../fields/numbers";
 
 // How the picture widens or narrows with the focus (breathing): one thing, framed twice.
 const props = defineProps<{ of: LensView["package"] }>();

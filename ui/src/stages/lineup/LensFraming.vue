@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { computed, ref } from "vue";
 import type { LensDoc } from "../../api/client";
-import { readNumber } from "../../shell/numbers";
+import { readNumber } from "../../fields/numbers";
 import type { FieldChange } from "../../stores/documents";
 import { useDraft } from "../../stores/draft";
 import type { Kept } from "../../stores/site";

@@ -3,7 +3,7 @@ import { computed, ref } from "vue";
 import { api, type LensView } from "../../api/client";
 import { said, type LengthUnit } from "../../drawing/lengths";
 import { usePrefs } from "../../stores/prefs";
-import { readNumber } from "../../shell/numbers";
+import { readNumber } from "../../fields/numbers";
 import { valueOf, type Ring } from "./rings";
 
 // The marks of one ring: taken where it stands, or typed; listed, taken away; one that does not go

@@ -1,10 +1,10 @@
 <script setup lang="ts">
 import { computed, onBeforeUnmount, onMounted, ref, shallowRef, watch } from "vue";
 import { api, type MachineView } from "../../api/client";
-import { fixed, finest, unit } from "../../drawing/axes";
+import { fixed, finest, unit } from "../../stores/axes";
 import LivePicture from "../../drawing/LivePicture.vue";
 import PointsDrawing from "../../drawing/PointsDrawing.vue";
-import { useAsk } from "../../shell/ask";
+import { useAsk } from "../../stores/ask";
 import { useMoves } from "../../shell/moves";
 import { useLive } from "../../stores/live";
 import { usePoints } from "../../stores/points";

@@ -6,7 +6,7 @@ import ChainDrawing from "../../drawing/ChainDrawing.vue";
 import { useMoves } from "../../shell/moves";
 import { useLive } from "../../stores/live";
 import { useShot } from "../../stores/shot";
-import { readNumber } from "../../shell/numbers";
+import { readNumber } from "../../fields/numbers";
 
 // What starts together: how late the camera's takes start after the command, how much that
 // spreads, and how its clock runs; measured, and kept in the day's line-up.

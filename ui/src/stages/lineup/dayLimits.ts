@@ -1,7 +1,7 @@
 import { computed, type Ref } from "vue";
 import type { Axis, DayAxis, MachineView } from "../../api/client";
-import { unit } from "../../drawing/axes";
-import { readNumber } from "../../shell/numbers";
+import { unit } from "../../stores/axes";
+import { readNumber } from "../../fields/numbers";
 import { useDraft } from "../../stores/draft";
 import { useOutbox } from "../../stores/outbox";
 import type { Typed } from "./AxisLimits.vue";

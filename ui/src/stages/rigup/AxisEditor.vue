@@ -1,11 +1,11 @@
 <script setup lang="ts">
 import { computed, ref, type Ref } from "vue";
 import type { Drive, LiveMachine, RigDoc, RigSheet } from "../../api/client";
-import { spaced, unit } from "../../drawing/axes";
+import { spaced, unit } from "../../stores/axes";
 import { useBook } from "../../stores/book";
 import { useDraft } from "../../stores/draft";
 import AxisScale from "./AxisScale.vue";
-import { needNumber } from "../../shell/numbers";
+import { needNumber } from "../../fields/numbers";
 
 // One axis of the book, to be changed: its gearing, its range and limits, how it is homed.
 const props = defineProps<{ sheet: RigSheet; axisId: string; live?: LiveMachine; seen: boolean }>();

@@ -8,7 +8,7 @@ import {
   type LiveMachine,
   type Measurement,
 } from "../../api/client";
-import { spaced } from "../../drawing/axes";
+import { spaced } from "../../stores/axes";
 
 // Scale by measurement: a long way that was commanded, against a tape. On a machine that
 // is there, its counter tells what was commanded; a stand-in's tape is read for you.

@@ -2,8 +2,8 @@
 import { computed } from "vue";
 import type { BenchView, LiveMachine, Settled } from "../../api/client";
 import { useBench } from "../../stores/bench";
-import FieldInput from "../../shell/FieldInput.vue";
-import { readNumber } from "../../shell/numbers";
+import FieldInput from "../../fields/FieldInput.vue";
+import { readNumber } from "../../fields/numbers";
 
 // What it would do if it were left like this, what is still to be looked after before it
 // rolls, and what readiness says.

@@ -2,7 +2,7 @@
 import { computed, ref } from "vue";
 import type { BenchView, Seen } from "../../api/client";
 import { useBench } from "../../stores/bench";
-import { readNumber } from "../../shell/numbers";
+import { readNumber } from "../../fields/numbers";
 
 // What the freed head does at the attitudes of its arc, what a scale reads there, and the
 // next step in one sentence.

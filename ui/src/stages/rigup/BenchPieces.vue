@@ -1,8 +1,8 @@
 <script setup lang="ts">
 import { computed, ref } from "vue";
 import type { BenchView } from "../../api/client";
-import { answered } from "../../shell/typed";
-import FieldInput from "../../shell/FieldInput.vue";
+import { answered } from "../../fields/typed";
+import FieldInput from "../../fields/FieldInput.vue";
 import { useBench } from "../../stores/bench";
 import PackageEditor from "./PackageEditor.vue";
 

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { ref } from "vue";
 import type { RigDoc } from "../../api/client";
-import { needNumber } from "../../shell/numbers";
+import { needNumber } from "../../fields/numbers";
 
 // What a camera is balanced on: a head's plate and riser, a crane's tail, an arm's wrist.
 // Left empty, there is none. The parent asks for it with take().

@@ -1,11 +1,11 @@
 <script setup lang="ts">
-import { allHomed, standing } from "../../drawing/axes";
+import { allHomed, standing } from "../../stores/axes";
 import { computed, onMounted, ref } from "vue";
 import type { LiveMachine, RigDoc, RigSheet } from "../../api/client";
 import { useBook } from "../../stores/book";
 import { differs } from "../../stores/documents";
 import BookBench from "./BookBench.vue";
-import { needNumber } from "../../shell/numbers";
+import { needNumber } from "../../fields/numbers";
 
 // What the book knows of a machine besides its axes: payload, room, parts, cables, pins and
 // named poses. Written as one new version.

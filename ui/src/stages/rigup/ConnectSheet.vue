@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { allHomed } from "../../drawing/axes";
+import { allHomed } from "../../stores/axes";
 import { computed, onBeforeUnmount, ref, shallowRef, watch } from "vue";
 import { api, sentence, type LiveMachine, type WireFinding } from "../../api/client";
 import { mishaps, wirings } from "../../api/rules";

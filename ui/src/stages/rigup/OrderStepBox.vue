@@ -3,7 +3,7 @@ import { computed, ref } from "vue";
 import type { OrderStep, OrderView } from "../../api/client";
 import { useDraft } from "../../stores/draft";
 import { useOrder } from "../../stores/order";
-import { readNumber } from "../../shell/numbers";
+import { readNumber } from "../../fields/numbers";
 
 // One step of the running order: how long, after what, with whom; begun and done.
 const props = defineProps<{

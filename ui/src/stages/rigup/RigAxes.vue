@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { ref } from "vue";
 import type { LiveMachine, RigSheet } from "../../api/client";
-import { spaced } from "../../drawing/axes";
+import { spaced } from "../../stores/axes";
 import AxisEditor from "./AxisEditor.vue";
 
 // The axes with their gearing; one is opened to be changed, or to be scaled by measuring.

@@ -2,7 +2,7 @@
 import { computed, onMounted, ref, watch } from "vue";
 import { api, sentence, type Answer, type RigSheet, type Wish } from "../../api/client";
 import { useBench } from "../../stores/bench";
-import { readNumber } from "../../shell/numbers";
+import { readNumber } from "../../fields/numbers";
 
 // Can this rig do it? Asked before anything is hired, answered wish by wish.
 const props = defineProps<{ sheet: RigSheet }>();

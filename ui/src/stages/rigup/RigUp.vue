@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { allHomed } from "../../drawing/axes";
+import { allHomed } from "../../stores/axes";
 import { computed, onBeforeUnmount, onMounted, ref, watch } from "vue";
 import { useRoute } from "vue-router";
 import type { LiveMachine } from "../../api/client";

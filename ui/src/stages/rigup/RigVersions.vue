@@ -2,7 +2,7 @@
 import { dayAndHour } from "../../stores/dates";
 import { computed, ref } from "vue";
 import { api, sentence, type RigSheet } from "../../api/client";
-import { useAsk } from "../../shell/ask";
+import { useAsk } from "../../stores/ask";
 import { useBook } from "../../stores/book";
 import { useShot } from "../../stores/shot";
 

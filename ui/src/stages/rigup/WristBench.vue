@@ -1,9 +1,9 @@
 <script setup lang="ts">
-import { allHomed } from "../../drawing/axes";
+import { allHomed } from "../../stores/axes";
 import { computed, ref } from "vue";
 import { api, sentence, type BenchView, type LiveMachine } from "../../api/client";
 import MachineDrawing from "../../drawing/MachineDrawing.vue";
-import { useAsk } from "../../shell/ask";
+import { useAsk } from "../../stores/ask";
 import { useBench } from "../../stores/bench";
 import { useBook } from "../../stores/book";
 import { useShot } from "../../stores/shot";

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { computed, onBeforeUnmount, ref } from "vue";
-import FieldInput from "../../shell/FieldInput.vue";
+import FieldInput from "../../fields/FieldInput.vue";
 import { useFrames } from "../../stores/frames";
 import { four } from "../../stores/shot";
 

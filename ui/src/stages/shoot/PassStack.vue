@@ -5,8 +5,8 @@ import { clocks, ways } from "../../api/rules";
 import { fills } from "../../drawing/headroom";
 import { useElementSize } from "../../drawing/size";
 import { four, useShot } from "../../stores/shot";
-import { answered } from "../../shell/typed";
-import FieldInput from "../../shell/FieldInput.vue";
+import { answered } from "../../fields/typed";
+import FieldInput from "../../fields/FieldInput.vue";
 import { fields, lapse, number, usePassClock, waits } from "./passClock";
 
 const shot = useShot();

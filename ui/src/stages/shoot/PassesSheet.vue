@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { allHomed } from "../../drawing/axes";
+import { allHomed } from "../../stores/axes";
 import { computed, onBeforeUnmount, onMounted, watch } from "vue";
 import SeeingBox from "../../drawing/SeeingBox.vue";
 import SheetDrawing from "../../drawing/SheetDrawing.vue";

@@ -1,6 +1,6 @@
 import { sentence, api, type PassView } from "../../api/client";
-import { readNumber } from "../../shell/numbers";
-import { answered } from "../../shell/typed";
+import { readNumber } from "../../fields/numbers";
+import { answered } from "../../fields/typed";
 import { four, useShot } from "../../stores/shot";
 
 // A pass whose clock stands between pictures, or crawls through them.
