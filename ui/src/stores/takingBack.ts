@@ -72,8 +72,7 @@ export function takingBackOf(
     if (!others) return back();
     useAsk().ask({
       title: `Take back what ${u.actor.name} did?`,
-      text:
-        `The last edit is not of this window: ${words}, by ${u.actor.name}, ` + `${hour(u.at)}.`,
+      text: `The last edit is not of this window: ${words}, by ${u.actor.name}, ${hour(u.at)}.`,
       yes: "Take it back",
       act: async () => ((await back()) ? "" : trouble.value),
     });

@@ -42,7 +42,9 @@ const big = computed(() => {
   if (!props.live) return "It is in the book only: nothing on the floor answers for it.";
   if (!props.seen)
     return (
-      `${rig.value?.name} is not seen: ` + `${props.live.why || "the application does not answer"}.`
+      `${rig.value?.name} is not seen: ` +
+      (props.live.why || "the application does not answer") +
+      "."
     );
   if (trouble.value) return "It does not say what is on its wires.";
   if (findings.value.length === 0) return "Looking at its wires …";
